@@ -1,0 +1,60 @@
+//! Reads a ledger's folder: every `*.toml` below it, in order of path.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use zest_ledger::finding::Finding;
+use zest_ledger::{Ledger, Validated};
+
+/// How deep folders may be nested.
+const MAX_DEPTH: usize = 32;
+/// The largest document that is read, in bytes.
+const MAX_DOCUMENT: u64 = 256 << 20;
+
+/// Reads a folder and validates what is in it. What cannot be read becomes a finding.
+pub(crate) fn read(folder: &Path) -> Validated {
+    let mut ledger = Ledger::new();
+    let mut paths = Vec::new();
+    match fs::metadata(folder) {
+        Ok(meta) if meta.is_dir() => ledger = collect(folder, 0, &mut paths, ledger),
+        Ok(_) => paths.push(folder.to_owned()),
+        Err(error) => ledger = ledger.finding(Finding::unreadable(&folder.display().to_string(), &error.to_string())),
+    }
+    paths.sort();
+    for path in paths {
+        let name = path.strip_prefix(folder).ok().filter(|p| !p.as_os_str().is_empty()).unwrap_or(&path).display().to_string();
+        let size = fs::metadata(&path).map_or(0, |m| m.len());
+        if size > MAX_DOCUMENT {
+            ledger = ledger.finding(Finding::unreadable(&name, "it is larger than 256 MiB; split it"));
+            continue;
+        }
+        ledger = match fs::read(&path) {
+            Ok(bytes) => ledger.document_bytes(&name, &bytes),
+            Err(error) => ledger.finding(Finding::unreadable(&name, &error.to_string())),
+        };
+    }
+    ledger.validate()
+}
+
+/// Collects the documents of a folder. Hidden entries are passed over, and links are followed to files only.
+fn collect(folder: &Path, depth: usize, paths: &mut Vec<PathBuf>, mut ledger: Ledger) -> Ledger {
+    let entries = match fs::read_dir(folder) {
+        Ok(entries) if depth < MAX_DEPTH => entries,
+        Ok(_) => return ledger.finding(Finding::unreadable(&folder.display().to_string(), "folders are nested too deep")),
+        Err(error) => return ledger.finding(Finding::unreadable(&folder.display().to_string(), &error.to_string())),
+    };
+    for entry in entries.flatten() {
+        let path = entry.path();
+        let is_hidden = entry.file_name().to_string_lossy().starts_with('.');
+        let is_folder = entry.file_type().is_ok_and(|t| t.is_dir());
+        if is_hidden {
+            continue;
+        }
+        if is_folder {
+            ledger = collect(&path, depth + 1, paths, ledger);
+        } else if path.extension().is_some_and(|e| e == "toml") {
+            paths.push(path);
+        }
+    }
+    ledger
+}

@@ -1,0 +1,107 @@
+//! An answer as an administrator reads it: the verdict, the reasons in order, and what would turn a refusal round.
+
+use std::fmt::Write as _;
+
+use zest_ledger::ask::{Answer, Central, Gate, GateOutcome, Verdict};
+use zest_ledger::source::visible;
+
+use super::style::{BAD, FAINT, GOOD, HEAD, PLACE, WAIT, hanging};
+
+/// Renders an answer in full.
+pub(crate) fn render(answer: &Answer) -> String {
+    let mut out = String::new();
+    let (mark, style) = match answer.verdict {
+        Verdict::Allowed => ("ALLOWED", GOOD),
+        Verdict::AllowedAfter => ("ALLOWED AFTER OBLIGATIONS", WAIT),
+        Verdict::Denied => ("DENIED", BAD),
+    };
+    let code = answer.refusal.map_or(String::new(), |r| format!("  {} [{}]", r.stage().word(), r.code()));
+    let question = &answer.question;
+    let _ = writeln!(out, "{style}{mark}{style:#}{code}");
+    let _ = writeln!(
+        out,
+        "{HEAD}{}{HEAD:#} on {HEAD}{}{HEAD:#}: {}",
+        visible(&question.user),
+        visible(&question.system),
+        visible(&question.line)
+    );
+    if let Some(full) = answer.full_line.as_ref().filter(|f| **f != question.line) {
+        let _ = writeln!(out, "  in full words: {}", visible(full));
+    }
+    let _ = writeln!(out, "  {FAINT}{}{FAINT:#}", session(answer));
+    out.push('\n');
+    let mut first = true;
+    let mut stage = "";
+    for gate in &answer.gates {
+        let shown = if gate.stage.word() == stage { "" } else { gate.stage.word() };
+        stage = gate.stage.word();
+        out.push_str(&line(gate, shown, &mut first));
+    }
+    if answer.verdict == Verdict::Denied {
+        out.push('\n');
+        if answer.remedies.is_empty() {
+            out.push_str("No single small change that was tried would allow it.\n");
+        } else {
+            out.push_str("It would be allowed (each was tried):\n");
+        }
+        for remedy in &answer.remedies {
+            let after = if remedy.verdict == Verdict::AllowedAfter { " (after obligations)" } else { "" };
+            let _ = writeln!(out, "  - {}", hanging("    ", &format!("{}{after}", remedy.text)));
+            if let Some(at) = &remedy.location {
+                let _ = writeln!(out, "    {PLACE}{at}{PLACE:#}");
+            }
+        }
+    }
+    out
+}
+
+/// One gate: its stage, a mark, the reason, and below it the place.
+fn line(gate: &Gate, stage: &str, first: &mut bool) -> String {
+    let (mark, style) = match gate.outcome {
+        GateOutcome::Passes => ("ok ", GOOD),
+        GateOutcome::Asks => ("do ", WAIT),
+        GateOutcome::Refuses(_) if std::mem::take(first) => ("NO ", BAD),
+        GateOutcome::Refuses(_) => ("no ", BAD),
+    };
+    let head = format!("{stage:<12}{mark} ");
+    let text = hanging(&head, &gate.text);
+    let mut out = format!("{HEAD}{stage:<12}{HEAD:#}{style}{mark}{style:#} {text}\n");
+    if let Some(at) = &gate.location {
+        let _ = writeln!(out, "{:16}{PLACE}{at}{PLACE:#}", "");
+    }
+    out
+}
+
+/// The facts that were stated, in one line.
+fn session(answer: &Answer) -> String {
+    let session = &answer.question.session;
+    let mut facts = Vec::new();
+    facts.extend(session.at.map(|at| format!("at {at}")));
+    facts.extend(session.origin.map(|o| format!("from {o}")));
+    facts.extend(session.channel.map(|c| format!("by {}", c.word())));
+    for proven in session.proofs.iter().flatten() {
+        facts.push(format!("{} {:#} ago", proven.proof.word(), proven.age));
+    }
+    facts.extend(answer.level.map(|l| format!("level {l}")));
+    facts.extend(session.mode.as_ref().map(|m| format!("mode {}", visible(m))));
+    facts.extend(answer.account.as_ref().map(|a| format!("account {}", visible(a))));
+    if session.central == Central::Down {
+        facts.push("central source down".to_owned());
+    }
+    if session.confirmed {
+        facts.push("confirmed".to_owned());
+    }
+    facts.extend(session.approved_by.as_ref().map(|a| format!("second person {}", visible(a))));
+    if facts.is_empty() { "no fact of the session was stated".to_owned() } else { facts.join(", ") }
+}
+
+/// One line for a rehearsal or a table: the reason of the first refusal, with its place.
+pub(crate) fn short(answer: &Answer) -> String {
+    match answer.first_refusal() {
+        Some(gate) => {
+            let at = gate.location.as_ref().map_or(String::new(), |l| format!(" ({l})"));
+            format!("{}{at}", gate.text)
+        }
+        None => String::new(),
+    }
+}

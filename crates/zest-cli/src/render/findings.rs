@@ -1,0 +1,108 @@
+//! Findings with the text they are about, underlined.
+
+use std::fmt::Write as _;
+
+use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
+use zest_ledger::finding::{Finding, Findings, Label, Severity};
+use zest_ledger::source::{Place, SourceMap, visible};
+
+/// How many bytes of a line are shown on either side of what is underlined.
+const WINDOW: usize = 90;
+
+/// Renders all findings, worst first as they stand, and a count.
+pub(crate) fn render(findings: &Findings) -> String {
+    let renderer = Renderer::styled();
+    let mut out = String::new();
+    for finding in findings.list() {
+        out.push_str(&one(finding, findings, &renderer));
+        out.push_str("\n\n");
+    }
+    out.push_str(&count(findings));
+    out
+}
+
+/// "2 errors, 1 warning, 0 notes".
+pub(crate) fn count(findings: &Findings) -> String {
+    let part = |severity: Severity| {
+        let n = findings.count(severity);
+        format!("{n} {}{}", severity.word(), if n == 1 { "" } else { "s" })
+    };
+    let mut line = String::new();
+    let _ = writeln!(line, "{}, {}, {}", part(Severity::Error), part(Severity::Warning), part(Severity::Note));
+    line
+}
+
+fn one(finding: &Finding, findings: &Findings, renderer: &Renderer) -> String {
+    let level = match finding.severity() {
+        Severity::Error => Level::ERROR,
+        Severity::Warning => Level::WARNING,
+        Severity::Note => Level::NOTE,
+    };
+    let id = format!("{} {}", finding.code.number(), finding.code.slug());
+    let cuts: Vec<Cut> = finding
+        .primary
+        .iter()
+        .map(|l| (l, AnnotationKind::Primary))
+        .chain(finding.secondary.iter().map(|l| (l, AnnotationKind::Context)))
+        .filter_map(|(label, kind)| cut(label, kind, findings))
+        .collect();
+    let mut group: Group<'_> = level
+        .primary_title(finding.message.as_str())
+        .id(id.as_str())
+        .elements(Vec::<Snippet<'_, annotate_snippets::Annotation<'_>>>::new());
+    for cut in &cuts {
+        let annotation = cut.kind.span(cut.span.clone()).label(cut.label.as_str());
+        group = group.element(Snippet::source(cut.text.as_str()).line_start(cut.line).path(cut.path.as_str()).annotation(annotation));
+    }
+    if let Some(help) = &finding.help {
+        group = group.element(Level::HELP.message(help.as_str()));
+    }
+    renderer.render(&[group])
+}
+
+/// A line, or the part of a long one that matters, with what to underline in it.
+struct Cut {
+    path: String,
+    line: usize,
+    text: String,
+    span: std::ops::Range<usize>,
+    label: String,
+    kind: AnnotationKind,
+}
+
+fn cut(label: &Label, kind: AnnotationKind, findings: &Findings) -> Option<Cut> {
+    let sources: &SourceMap = findings.sources();
+    let at = sources.locate(label.place);
+    let Place::Text(span) = label.place else {
+        return Some(Cut { path: at.file, line: at.line as usize, text: String::new(), span: 0..0, label: label.text.clone(), kind });
+    };
+    let range = sources.line_range(span);
+    let text = sources.text(span.source);
+    let start = (span.start as usize).clamp(range.start, range.end);
+    let end = (span.end as usize).clamp(start, range.end);
+    let from = floor(text, start.saturating_sub(WINDOW).max(range.start));
+    let to = floor(text, (start + 2 * WINDOW).min(range.end)).max(from);
+    let piece = |from: usize, to: usize| findings.shown(span.source, from.min(to)..to);
+    let before = piece(from, start);
+    let marked = piece(start, end.min(to));
+    let after = piece(end.min(to), to);
+    let lead = if from > range.start { "… " } else { "" };
+    let tail = if to < range.end { " …" } else { "" };
+    let begin = lead.len() + before.len();
+    Some(Cut {
+        path: at.file,
+        line: at.line as usize,
+        span: begin..begin + marked.len(),
+        text: format!("{lead}{before}{marked}{after}{tail}"),
+        label: visible(&label.text),
+        kind,
+    })
+}
+
+fn floor(text: &str, mut at: usize) -> usize {
+    at = at.min(text.len());
+    while !text.is_char_boundary(at) {
+        at -= 1;
+    }
+    at
+}

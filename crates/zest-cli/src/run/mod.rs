@@ -1,0 +1,25 @@
+//! One module a command: from arguments to an exit status.
+
+pub(crate) mod ask;
+
+use std::path::Path;
+
+use zest_ledger::Engine;
+
+use crate::exit::Exit;
+use crate::{folder, render};
+
+/// Reads and compiles a ledger, or prints what stops that.
+pub(crate) fn engine(folder: &Path) -> Result<Engine, Exit> {
+    let validated = folder::read(folder);
+    let stopped = match validated.estate {
+        None => validated.findings,
+        Some(estate) => match Engine::compile(estate) {
+            Ok(engine) => return Ok(engine),
+            Err(findings) => findings,
+        },
+    };
+    anstream::eprint!("{}", render::findings::render(&stopped));
+    anstream::eprintln!("the ledger in `{}` has errors, so no question about it is answered", folder.display());
+    Err(Exit::Unreadable)
+}

@@ -1,0 +1,287 @@
+//! Changes of a session or of a ledger, small enough to be tried.
+
+use std::net::IpAddr;
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use rustc_hash::FxHashSet;
+
+use super::{Central, Proven, Question};
+use crate::engine::Engine;
+use crate::entry::{Assignment, Band, Channel, Credential, Group, On, Proof, Rule, RuleVerb};
+use crate::estate::{Party, RoleId, SetId, UserId};
+use crate::finding::Findings;
+use crate::ledger::{Entries, Ledger};
+use crate::source::{At, Place};
+
+/// One change.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum Change {
+    /// Ask as another user.
+    User(String),
+    /// Ask about another system.
+    System(String),
+    /// Type another line.
+    Line(String),
+    /// Be at a level.
+    Level(u8),
+    /// Be in a mode; in the start mode if none.
+    Mode(Option<String>),
+    /// Come from an address.
+    Origin(IpAddr),
+    /// Come through a channel.
+    Channel(Channel),
+    /// Do it at a moment.
+    Moment(Timestamp),
+    /// Give a proof of identity just before.
+    Proof(Proof),
+    /// Give only this proof of identity.
+    OnlyProof(Proof),
+    /// Wait until the central source is back.
+    CentralUp,
+    /// Have another second person.
+    SecondPerson(String),
+
+    /// Put a rule at the top of a command set.
+    AllowFirst {
+        /// The set.
+        set: String,
+        /// The pattern to permit.
+        pattern: String,
+    },
+    /// Give a role a band with this ceiling, or raise its ceiling.
+    Ceiling {
+        /// The role.
+        role: String,
+        /// The ceiling.
+        to: u8,
+    },
+    /// Raise the ceiling of a local account.
+    AccountCeiling {
+        /// The login.
+        login: String,
+        /// The ceiling.
+        to: u8,
+    },
+    /// Lower the device's own level for a command.
+    OwnLevel {
+        /// The command's line as the vocabulary writes it.
+        command: String,
+        /// The level.
+        to: u8,
+    },
+    /// Attach a command set to a role.
+    Attach {
+        /// The role.
+        role: String,
+        /// The set.
+        set: String,
+    },
+    /// Make the user a member of a group.
+    JoinGroup(String),
+    /// Let the user use a local account.
+    UseAccount(String),
+    /// Unlock a local account.
+    UnlockAccount(String),
+    /// Set the credential of a local account.
+    SetCredential(String),
+    /// Switch the user on.
+    Enable,
+    /// Take the user's validity bounds away.
+    Unbind,
+    /// Give the user a way to prove identity.
+    GiveProof(Proof),
+    /// Record that the user has changed the credential.
+    CredentialChanged,
+}
+
+impl Change {
+    /// Returns whether the ledger need not change for it.
+    #[must_use]
+    pub const fn is_of_session(&self) -> bool {
+        matches!(
+            self,
+            Self::User(_)
+                | Self::System(_)
+                | Self::Line(_)
+                | Self::Level(_)
+                | Self::Mode(_)
+                | Self::Origin(_)
+                | Self::Channel(_)
+                | Self::Moment(_)
+                | Self::Proof(_)
+                | Self::OnlyProof(_)
+                | Self::CentralUp
+                | Self::SecondPerson(_)
+        )
+    }
+
+    /// Applies a change of the session to a question; changes of the ledger leave it as it is.
+    pub(crate) fn to_question(&self, question: &mut Question) {
+        let just_now = |proof| Proven { proof, age: jiff::SignedDuration::ZERO };
+        match self {
+            Self::User(name) => question.user.clone_from(name),
+            Self::System(id) => question.system.clone_from(id),
+            Self::Line(line) => question.line.clone_from(line),
+            Self::Level(level) => question.session.level = Some(*level),
+            Self::Mode(mode) => question.session.mode.clone_from(mode),
+            Self::Origin(address) => question.session.origin = Some(*address),
+            Self::Channel(channel) => question.session.channel = Some(*channel),
+            Self::Moment(at) => question.session.at = Some(*at),
+            Self::Proof(proof) => question.session.proofs.get_or_insert_default().push(just_now(*proof)),
+            Self::OnlyProof(proof) => question.session.proofs = Some(vec![just_now(*proof)]),
+            Self::CentralUp => {
+                question.session.central = Central::Up;
+                question.session.account = None;
+            }
+            Self::SecondPerson(name) => question.session.approved_by = Some(name.clone()),
+            _ => {}
+        }
+    }
+
+    /// Applies a change of the ledger to a narrowed ledger; `user` is the one who asks.
+    fn to_entries(&self, entries: &mut Entries, user: &str) {
+        let place = Place::here();
+        let at = |text: &str| At::new(text.to_owned(), place);
+        let reference = format!("user:{user}");
+        match self {
+            Self::AllowFirst { set, pattern } => {
+                for set in entries.command_sets.iter_mut().filter(|s| s.id.value == *set).map(Arc::make_mut) {
+                    set.rules.insert(0, Rule { verb: RuleVerb::Allow, text: at(pattern), after: None, because: None });
+                }
+            }
+            Self::Ceiling { role, to } => {
+                for role in entries.roles.iter_mut().filter(|r| r.id.value == *role).map(Arc::make_mut) {
+                    let start = role.band.as_ref().map_or(1.min(*to), |b| b.start.value);
+                    role.band = Some(Band { start: At::new(start, place), ceiling: At::new(*to, place) });
+                }
+            }
+            Self::OwnLevel { command, to } => {
+                for system in entries.systems.iter_mut().map(Arc::make_mut) {
+                    system.own_levels.retain(|o| o.command.value.trim() != command);
+                    system.own_levels.push(crate::entry::OwnLevel { command: at(command), level: At::new(*to, place) });
+                }
+            }
+            Self::Attach { role, set } => {
+                for role in entries.roles.iter_mut().filter(|r| r.id.value == *role).map(Arc::make_mut) {
+                    role.commands.push(at(set));
+                }
+            }
+            Self::JoinGroup(group) => {
+                for group in entries.groups.iter_mut().filter(|g| g.id.value == *group).map(Arc::make_mut) {
+                    group.members.push(at(&reference));
+                }
+            }
+            Self::AccountCeiling { login, .. } | Self::UseAccount(login) | Self::UnlockAccount(login) | Self::SetCredential(login) => {
+                for system in entries.systems.iter_mut().map(Arc::make_mut) {
+                    for account in system.accounts.iter_mut().filter(|a| a.login.value == *login) {
+                        match self {
+                            Self::AccountCeiling { to, .. } => {
+                                let start = account.band.as_ref().map_or(1.min(*to), |b| b.start.value);
+                                account.band = Some(Band { start: At::new(start, place), ceiling: At::new(*to, place) });
+                            }
+                            Self::UseAccount(_) => account.used_by.push(at(&reference)),
+                            Self::UnlockAccount(_) => account.locked = None,
+                            _ => account.credential = Some(At::new(Credential::Set, place)),
+                        }
+                    }
+                }
+            }
+            Self::Enable | Self::Unbind | Self::GiveProof(_) | Self::CredentialChanged => {
+                for user in entries.users.iter_mut().filter(|u| u.id.value == user).map(Arc::make_mut) {
+                    match self {
+                        Self::Enable => user.disabled = None,
+                        Self::Unbind => (user.from, user.until) = (None, None),
+                        Self::GiveProof(proof) => user.proofs.push(At::new(*proof, place)),
+                        _ => user.must_change_credential = None,
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+}
+
+/// The part of a ledger that one question can depend on, so that trying a change costs no more than that part.
+#[derive(Debug)]
+pub(crate) struct Narrowed {
+    sources: crate::source::SourceMap,
+    entries: Entries,
+    user: String,
+}
+
+impl Narrowed {
+    /// Takes the users who play a part, the system, and everything that these refer to.
+    pub(crate) fn of(engine: &Engine, question: &Question) -> Option<Self> {
+        let estate = &engine.estate;
+        let system = *estate.system_ids.get(question.system.as_str())?;
+        let ignores_case = engine.devices[system.index()].ignores_case;
+        let user = engine.find_user(&question.user, ignores_case)?;
+        let seconds = estate.sets.iter().flat_map(|s| &s.rules).filter_map(|r| r.after.as_ref()).flat_map(|d| &d.second_person);
+        let mut users: FxHashSet<UserId> = seconds.filter_map(|&(p, _)| if let Party::User(id) = p { Some(id) } else { None }).collect();
+        users.insert(user);
+        users.extend(question.session.approved_by.as_deref().and_then(|name| engine.find_user(name, ignores_case)));
+        let is_kept = |party: Party| !matches!(party, Party::User(id) if !users.contains(&id));
+        let kept = |parties: &[(Party, Place)]| -> Vec<At<String>> {
+            parties.iter().filter(|&&(p, _)| is_kept(p)).map(|&(p, place)| At::new(estate.party(p), place)).collect()
+        };
+        let mut roles: FxHashSet<RoleId> = FxHashSet::default();
+        let mut entries = Entries::default();
+        for links in estate.assignments.iter().filter(|a| a.systems.contains(system.index())) {
+            let to = kept(&links.to);
+            if !to.is_empty() {
+                let mut assignment = Assignment::clone(&links.entry);
+                assignment.to = to;
+                assignment.on = On { systems: vec![At::new(estate.system(system).id.value.clone(), links.entry.place)], ..On::default() };
+                entries.assignments.push(Arc::new(assignment));
+                roles.extend(&links.roles);
+            }
+        }
+        let mut sets: FxHashSet<SetId> = FxHashSet::default();
+        let mut queue: Vec<RoleId> = roles.iter().copied().collect();
+        while let Some(role) = queue.pop() {
+            let links = &estate.roles[role.index()];
+            sets.extend(links.sets.iter().flat_map(|&s| estate.sets[s.index()].rules.iter().map(|r| r.home).chain([s])));
+            queue.extend(links.includes.iter().filter(|r| roles.insert(**r)));
+        }
+        // A set may include another that has no rule of its own.
+        let mut more: Vec<SetId> = sets.iter().copied().collect();
+        while let Some(set) = more.pop() {
+            for rule in estate.set(set).rules.iter().filter(|r| r.verb == RuleVerb::Include) {
+                let included = estate.command_sets().iter().position(|s| s.id.value == rule.text.value).map(SetId::new);
+                more.extend(included.filter(|s| sets.insert(*s)));
+            }
+        }
+        let mut device = estate.system(system).clone();
+        for (account, links) in device.accounts.iter_mut().zip(&estate.systems[system.index()].accounts) {
+            account.used_by = kept(&links.used_by);
+        }
+        entries.users = users.iter().map(|u| Arc::clone(&estate.entries.users[u.index()])).collect();
+        entries.groups = estate
+            .groups
+            .iter()
+            .zip(&estate.entries.groups)
+            .map(|(links, entry)| Arc::new(Group { members: kept(&links.members), ..Group::at(entry.id.clone()) }))
+            .collect();
+        entries.origins.clone_from(&estate.entries.origins);
+        entries.vocabularies = vec![Arc::clone(&estate.entries.vocabularies[estate.systems[system.index()].vocabulary.index()])];
+        entries.systems = vec![Arc::new(device)];
+        entries.roles =
+            (0..estate.roles.len()).filter(|&i| roles.contains(&RoleId::new(i))).map(|i| Arc::clone(&estate.entries.roles[i])).collect();
+        entries.command_sets = (0..estate.sets.len())
+            .filter(|&i| sets.contains(&SetId::new(i)))
+            .map(|i| Arc::clone(&estate.entries.command_sets[i]))
+            .collect();
+        Some(Self { sources: (*estate.sources).clone(), entries, user: estate.user(user).id.value.clone() })
+    }
+
+    /// Compiles the narrowed ledger with changes applied.
+    pub(crate) fn with<'c>(&self, changes: impl IntoIterator<Item = &'c Change>) -> Result<Engine, Findings> {
+        let mut entries = self.entries.clone();
+        for change in changes {
+            change.to_entries(&mut entries, &self.user);
+        }
+        Engine::compile(Ledger::of(self.sources.clone(), entries).estate()?)
+    }
+}

@@ -1,0 +1,13 @@
+//! Questions and answers: may this user do this there, now, and why?
+
+mod answer;
+mod change;
+mod remedy;
+mod session;
+
+pub use answer::{Answer, Decision, Gate, GateOutcome, Refusal, RuleRef, Stage, Verdict};
+pub use change::Change;
+pub(crate) use change::Narrowed;
+pub use remedy::Remedy;
+pub(crate) use remedy::remedies;
+pub use session::{Central, Proven, Question, Session};

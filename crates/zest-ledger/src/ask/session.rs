@@ -1,0 +1,158 @@
+//! What is asked, and what is known about the session in which it would happen.
+
+use std::net::IpAddr;
+
+use jiff::{SignedDuration, Timestamp};
+
+use crate::entry::{Channel, Proof};
+
+/// Whether the central identity source can be reached.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+pub enum Central {
+    /// It answers.
+    #[default]
+    Up,
+    /// It does not.
+    Down,
+}
+
+/// A proof of identity that was given in the session.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Proven {
+    /// Which one.
+    pub proof: Proof,
+    /// How long ago.
+    pub age: SignedDuration,
+}
+
+/// What is known about a session. A fact that is not stated is not assumed: `None` is "not known", not "no".
+#[derive(Clone, Debug, Default, PartialEq)]
+#[non_exhaustive]
+pub struct Session {
+    /// The moment of the question.
+    pub at: Option<Timestamp>,
+    /// The address the session comes from.
+    pub origin: Option<IpAddr>,
+    /// The channel it comes through.
+    pub channel: Option<Channel>,
+    /// Proofs of identity given so far; an empty list says that there were none.
+    pub proofs: Option<Vec<Proven>>,
+    /// The current level; the start level of the band unless stated.
+    pub level: Option<u8>,
+    /// The current mode; the start mode of the vocabulary unless stated.
+    pub mode: Option<String>,
+    /// The local account to be used, where the local source answers; found by the user unless stated.
+    pub account: Option<String>,
+    /// Whether the central source can be reached; up unless stated.
+    pub central: Central,
+    /// Whether the user has confirmed.
+    pub confirmed: bool,
+    /// The second person who agreed.
+    pub approved_by: Option<String>,
+}
+
+/// One question: may this user run this line on that system, in this session?
+///
+/// # Example
+/// ```
+/// use zest_ledger::Question;
+/// let question = Question::new("watch-1", "sw-selkie-1", "show ip route").level(7).from("192.0.2.10".parse()?);
+/// assert_eq!(question.session.level, Some(7));
+/// # Ok::<(), std::net::AddrParseError>(())
+/// ```
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub struct Question {
+    /// The name given at sign-in.
+    pub user: String,
+    /// The system's id.
+    pub system: String,
+    /// The line as typed.
+    pub line: String,
+    /// The session.
+    pub session: Session,
+}
+
+impl Question {
+    /// Makes a question about a session of which nothing more is known.
+    #[must_use]
+    pub fn new(user: &str, system: &str, line: &str) -> Self {
+        Self { user: user.to_owned(), system: system.to_owned(), line: line.to_owned(), session: Session::default() }
+    }
+
+    /// Makes a question about a known session.
+    #[must_use]
+    pub fn in_session(user: &str, system: &str, line: &str, session: Session) -> Self {
+        Self { session, ..Self::new(user, system, line) }
+    }
+
+    /// States the moment.
+    #[must_use]
+    pub const fn at(mut self, moment: Timestamp) -> Self {
+        self.session.at = Some(moment);
+        self
+    }
+
+    /// States the address the session comes from.
+    #[must_use]
+    pub const fn from(mut self, origin: IpAddr) -> Self {
+        self.session.origin = Some(origin);
+        self
+    }
+
+    /// States the channel.
+    #[must_use]
+    pub const fn channel(mut self, channel: Channel) -> Self {
+        self.session.channel = Some(channel);
+        self
+    }
+
+    /// Adds a proof of identity and how long ago it was given.
+    #[must_use]
+    pub fn proof(mut self, proof: Proof, age: SignedDuration) -> Self {
+        self.session.proofs.get_or_insert_default().push(Proven { proof, age });
+        self
+    }
+
+    /// States the current level.
+    #[must_use]
+    pub const fn level(mut self, level: u8) -> Self {
+        self.session.level = Some(level);
+        self
+    }
+
+    /// States the current mode.
+    #[must_use]
+    pub fn mode(mut self, mode: &str) -> Self {
+        self.session.mode = Some(mode.to_owned());
+        self
+    }
+
+    /// States the local account to be used.
+    #[must_use]
+    pub fn account(mut self, login: &str) -> Self {
+        self.session.account = Some(login.to_owned());
+        self
+    }
+
+    /// Says that the central source is down.
+    #[must_use]
+    pub const fn central_down(mut self) -> Self {
+        self.session.central = Central::Down;
+        self
+    }
+
+    /// Says that the user has confirmed.
+    #[must_use]
+    pub const fn confirmed(mut self) -> Self {
+        self.session.confirmed = true;
+        self
+    }
+
+    /// Names the second person who agreed.
+    #[must_use]
+    pub fn approved_by(mut self, user: &str) -> Self {
+        self.session.approved_by = Some(user.to_owned());
+        self
+    }
+}

@@ -1,0 +1,297 @@
+//! A command set as one deterministic automaton over words.
+//!
+//! A state is the set of rules that are still possible after the words so far. Its answer is the lowest rule
+//! that matches if the line ends here. A rule that has reached its `...` matches whatever follows, so every
+//! later rule is dropped from the state: it can no longer decide. A decision costs one step a word, whatever the
+//! number of rules.
+
+use std::collections::VecDeque;
+use std::ops::ControlFlow;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::alphabet::{Alphabet, NO_WORD, Symbol};
+use super::pattern::{Pattern, WordPattern};
+
+/// The most states one command set may need.
+pub const MAX_STATES: usize = 200_000;
+/// The most steps that building one command set may take.
+pub const MAX_STEPS: usize = 20_000_000;
+/// The most state combinations that one comparison of automata looks at.
+const MAX_COMBINATIONS: usize = 200_000;
+
+/// No rule.
+pub(crate) const NO_RULE: u32 = u32::MAX;
+/// The state from which no rule can match any more.
+const DEAD: u32 = 0;
+pub(crate) const START: u32 = 1;
+
+/// A command set needs more than [`MAX_STATES`] states or [`MAX_STEPS`] steps.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct TooLarge;
+
+/// Where a word leads that has no edge of its own.
+#[derive(Debug)]
+enum Fallback {
+    /// To the same state, whatever its class.
+    One(u32),
+    /// To a state for each class.
+    PerClass(Box<[u32]>),
+}
+
+/// See the [module](self).
+#[derive(Debug)]
+pub(crate) struct Automaton {
+    edges: FxHashMap<(u32, u32), u32>,
+    /// The fixed words with an edge of their own, for each state.
+    edge_words: Vec<Box<[u32]>>,
+    fallback: Vec<Fallback>,
+    /// The lowest rule that matches when the line ends here.
+    accepts: Vec<u32>,
+}
+
+/// A rule, and how many of its words have been seen.
+type Item = (u32, u32);
+
+struct Builder<'a> {
+    alphabet: &'a Alphabet,
+    patterns: &'a [&'a Pattern],
+    automaton: Automaton,
+    ids: FxHashMap<Vec<Item>, u32>,
+    queue: VecDeque<(u32, Vec<Item>)>,
+    steps: usize,
+}
+
+impl Automaton {
+    /// Builds the automaton of rules in order; the alphabet must have been made with their patterns.
+    pub(crate) fn build(alphabet: &Alphabet, patterns: &[&Pattern]) -> Result<Self, TooLarge> {
+        let empty = Self {
+            edges: FxHashMap::default(),
+            edge_words: vec![Box::default()],
+            fallback: vec![Fallback::One(DEAD)],
+            accepts: vec![NO_RULE],
+        };
+        let mut builder = Builder { alphabet, patterns, automaton: empty, ids: FxHashMap::default(), queue: VecDeque::new(), steps: 0 };
+        let all = (0..patterns.len() as u32).map(|rule| (rule, 0)).collect();
+        // OK because an automaton without rules needs its start state as well.
+        if builder.state(all)? == DEAD {
+            builder.push_state(Vec::new(), NO_RULE);
+        }
+        while let Some((state, items)) = builder.queue.pop_front() {
+            builder.expand(state, &items)?;
+        }
+        Ok(builder.automaton)
+    }
+
+    /// Takes one step. From [`DEAD`] every step leads to it again.
+    #[inline]
+    pub(crate) fn step(&self, state: u32, symbol: Symbol) -> u32 {
+        if symbol.word != NO_WORD
+            && let Some(&next) = self.edges.get(&(state, symbol.word))
+        {
+            return next;
+        }
+        match &self.fallback[state as usize] {
+            Fallback::One(next) => *next,
+            Fallback::PerClass(states) => states[symbol.class as usize],
+        }
+    }
+
+    /// Returns the rule that decides a line ending in `state`.
+    #[inline]
+    pub(crate) fn accepted(&self, state: u32) -> Option<u32> {
+        let rule = self.accepts[state as usize];
+        (rule != NO_RULE).then_some(rule)
+    }
+
+    /// Returns the rule that decides a line.
+    pub(crate) fn decide(&self, line: &[Symbol]) -> Option<u32> {
+        self.accepted(line.iter().fold(START, |state, &symbol| self.step(state, symbol)))
+    }
+
+    /// Returns how many states there are.
+    pub(crate) fn state_count(&self) -> usize {
+        self.accepts.len()
+    }
+}
+
+impl Builder<'_> {
+    fn push_state(&mut self, items: Vec<Item>, accepts: u32) -> u32 {
+        let id = self.automaton.accepts.len() as u32;
+        self.automaton.accepts.push(accepts);
+        self.automaton.fallback.push(Fallback::One(DEAD));
+        self.automaton.edge_words.push(Box::default());
+        self.queue.push_back((id, items));
+        id
+    }
+
+    /// Returns the state for a set of items, making it if it is new.
+    fn state(&mut self, mut items: Vec<Item>) -> Result<u32, TooLarge> {
+        if items.is_empty() {
+            return Ok(DEAD);
+        }
+        items.sort_unstable();
+        items.dedup();
+        self.steps += items.len();
+        let ended = |&&(rule, at): &&Item| self.patterns[rule as usize].words().len() == at as usize;
+        // The first rule that takes whatever follows makes all later ones pointless.
+        if let Some(open) = items.iter().filter(ended).find(|&&(rule, _)| self.patterns[rule as usize].is_open()).copied() {
+            items.retain(|&(rule, _)| rule <= open.0);
+        }
+        if let Some(&id) = self.ids.get(&items) {
+            return Ok(id);
+        }
+        if self.automaton.state_count() >= MAX_STATES || self.steps > MAX_STEPS {
+            return Err(TooLarge);
+        }
+        let accepts = items.iter().find(ended).map_or(NO_RULE, |&(rule, _)| rule);
+        self.ids.insert(items.clone(), self.automaton.state_count() as u32);
+        Ok(self.push_state(items, accepts))
+    }
+
+    fn expand(&mut self, state: u32, items: &[Item]) -> Result<(), TooLarge> {
+        let patterns = self.patterns;
+        let mut by_word: FxHashMap<u32, Vec<Item>> = FxHashMap::default();
+        let mut by_slot: FxHashMap<u32, Vec<Item>> = FxHashMap::default();
+        let mut always = Vec::new();
+        for &(rule, at) in items {
+            let pattern = patterns[rule as usize];
+            match pattern.words().get(at as usize) {
+                None if pattern.is_open() => always.push((rule, at)),
+                None => {}
+                Some(WordPattern::Fixed(words)) => {
+                    for word in words {
+                        let id = self.alphabet.word_id(word).expect("the alphabet was made with these patterns");
+                        by_word.entry(id).or_default().push((rule, at + 1));
+                    }
+                }
+                Some(WordPattern::Slot(slot)) => {
+                    let id = self.alphabet.slot_id(slot).expect("the alphabet was made with these patterns");
+                    by_slot.entry(id).or_default().push((rule, at + 1));
+                }
+            }
+        }
+        let slots_of = |alphabet: &Alphabet, class: u32| -> Vec<Item> {
+            let slots = alphabet.class_slots(class).iter().filter_map(|s| by_slot.get(s));
+            slots.flatten().copied().chain(always.iter().copied()).collect()
+        };
+        let fallback = if by_slot.is_empty() {
+            Fallback::One(self.state(always.clone())?)
+        } else {
+            self.steps += self.alphabet.class_count();
+            let classes = 0..self.alphabet.class_count() as u32;
+            let states: Result<Vec<u32>, TooLarge> = classes.map(|class| self.state(slots_of(self.alphabet, class))).collect();
+            Fallback::PerClass(states?.into_boxed_slice())
+        };
+        self.automaton.fallback[state as usize] = fallback;
+        let mut words: Vec<u32> = by_word.keys().copied().collect();
+        words.sort_unstable();
+        for &word in &words {
+            let mut next = slots_of(self.alphabet, self.alphabet.fixed(word).class);
+            next.extend(&by_word[&word]);
+            let target = self.state(next)?;
+            self.automaton.edges.insert((state, word), target);
+        }
+        self.automaton.edge_words[state as usize] = words.into_boxed_slice();
+        Ok(())
+    }
+}
+
+/// What [`explore`] came to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Explored {
+    /// Every combination of states that some line leads to was visited.
+    Fully,
+    /// The visitor asked to stop.
+    Stopped,
+    /// There were more than [`MAX_COMBINATIONS`].
+    GaveUp,
+}
+
+/// Walks several automata of one alphabet side by side over all lines at once, shortest lines first.
+///
+/// `visit` gets the states and a shortest line that leads to them. Combinations for which `is_alive` is false
+/// are not followed further.
+pub(crate) fn explore(
+    alphabet: &Alphabet,
+    automata: &[&Automaton],
+    is_alive: impl Fn(&[u32]) -> bool,
+    mut visit: impl FnMut(&[u32], &mut dyn Iterator<Item = Symbol>) -> ControlFlow<()>,
+) -> Explored {
+    let start: Box<[u32]> = automata.iter().map(|_| START).collect();
+    let mut seen = FxHashSet::from_iter([start.clone()]);
+    // States, the entry they were reached from, and the letter that led there.
+    let mut found: Vec<(Box<[u32]>, usize, Symbol)> = vec![(start, 0, Symbol { word: NO_WORD, class: 0 })];
+    let mut next = 0;
+    while next < found.len() {
+        let mut line = Vec::new();
+        let mut at = next;
+        while at != 0 {
+            line.push(found[at].2);
+            at = found[at].1;
+        }
+        let states = found[next].0.clone();
+        if next != 0 && visit(&states, &mut line.iter().rev().copied()).is_break() {
+            return Explored::Stopped;
+        }
+        let relevant: FxHashSet<u32> = automata.iter().zip(&*states).flat_map(|(a, &s)| a.edge_words[s as usize].iter().copied()).collect();
+        for symbol in alphabet.letters(&relevant) {
+            let to: Box<[u32]> = automata.iter().zip(&*states).map(|(a, &s)| a.step(s, symbol)).collect();
+            if is_alive(&to) && !seen.contains(&to) {
+                if found.len() >= MAX_COMBINATIONS {
+                    return Explored::GaveUp;
+                }
+                seen.insert(to.clone());
+                found.push((to, next, symbol));
+            }
+        }
+        next += 1;
+    }
+    Explored::Fully
+}
+
+/// Returns whether some rule can still match.
+pub(crate) const fn is_dead(state: u32) -> bool {
+    state == DEAD
+}
+
+/// Returns the rules that decide no line at all, each with the rules that decide its lines instead.
+pub(crate) fn hidden_rules(alphabet: &Alphabet, automaton: &Automaton, patterns: &[&Pattern]) -> Vec<(u32, Vec<u32>)> {
+    let mut deciding = FxHashSet::default();
+    let whole = explore(
+        alphabet,
+        &[automaton],
+        |s| !is_dead(s[0]),
+        |states, _| {
+            deciding.extend(automaton.accepted(states[0]));
+            ControlFlow::Continue(())
+        },
+    );
+    if whole == Explored::GaveUp {
+        return Vec::new();
+    }
+    (0..patterns.len() as u32)
+        .filter(|rule| !deciding.contains(rule))
+        .map(|rule| (rule, hiding(alphabet, automaton, patterns[rule as usize])))
+        .collect()
+}
+
+/// Returns the rules that decide the lines of one pattern, ascending.
+pub(crate) fn hiding(alphabet: &Alphabet, automaton: &Automaton, pattern: &Pattern) -> Vec<u32> {
+    let Ok(own) = Automaton::build(alphabet, &[pattern]) else { return Vec::new() };
+    let mut rules = Vec::new();
+    explore(
+        alphabet,
+        &[&own, automaton],
+        |s| !is_dead(s[0]),
+        |states, _| {
+            if own.accepted(states[0]).is_some() {
+                rules.extend(automaton.accepted(states[1]));
+            }
+            ControlFlow::Continue(())
+        },
+    );
+    rules.sort_unstable();
+    rules.dedup();
+    rules
+}

@@ -1,0 +1,352 @@
+//! The compiled estate: what a decision looks up instead of working it out.
+
+mod membership;
+mod standing;
+
+use std::sync::{Arc, RwLock};
+
+use rustc_hash::FxHashMap;
+
+use crate::ask::{Answer, Decision, Question, remedies};
+use crate::command::alphabet::{Alphabet, AlphabetBuilder, Symbol};
+use crate::command::automaton::{Automaton, MAX_STATES};
+use crate::command::vocabulary::{Command, Vocabulary};
+use crate::entry::{AuthorisedLevels, IdentitySource, NameCase, Otherwise, RuleVerb, Unrestricted, WhenCentralDown};
+use crate::estate::{AssignmentId, CommandId, Estate, ModeId, SetId, SystemId, UserId, VocabularyId};
+use crate::finding::{Code, Finding, Findings};
+use crate::kind::network_device::{self, Explain, Reach, Silent};
+use crate::source::visible;
+use crate::{ask::RuleRef, command::Pattern};
+
+pub(crate) use membership::Membership;
+pub(crate) use standing::{LevelBand, Standing};
+
+/// An estate ready to decide.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, ask::Verdict};
+/// let estate = Ledger::new().document("demo.toml", r#"
+/// [users.watch-1]
+/// proofs = ["password"]
+/// [vocabularies.corvane-os]
+/// commands = [{ line = "show version" }]
+/// [systems.sw-1]
+/// kind = "network-device"
+/// vocabulary = "corvane-os"
+/// no-command-set = "everything"
+/// [roles.reader]
+/// band = { start = 1, ceiling = 1 }
+/// [[assignments]]
+/// to = ["user:watch-1"]
+/// roles = ["reader"]
+/// on = { systems = ["sw-1"] }
+/// "#).estate()?;
+/// let engine = Engine::compile(estate)?;
+/// let answer = engine.ask(&Question::new("watch-1", "sw-1", "sh ver"));
+/// assert_eq!(answer.verdict, Verdict::Allowed);
+/// assert_eq!(answer.full_line.as_deref(), Some("show version"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Debug)]
+pub struct Engine {
+    pub(crate) estate: Estate,
+    pub(crate) alphabet: Alphabet,
+    pub(crate) sets: Vec<CompiledSet>,
+    pub(crate) vocabularies: Vec<Vocabulary>,
+    pub(crate) devices: Vec<Device>,
+    pub(crate) membership: Membership,
+    pub(crate) standings: Vec<Standing>,
+    standing_of: Vec<usize>,
+    folded: Option<FxHashMap<String, Vec<UserId>>>,
+    reach: RwLock<FxHashMap<(usize, SystemId), Arc<Reach>>>,
+}
+
+/// A command set and its automaton.
+#[derive(Debug)]
+pub(crate) struct CompiledSet {
+    pub(crate) automaton: Automaton,
+    pub(crate) verbs: Vec<RuleVerb>,
+    pub(crate) otherwise: Otherwise,
+}
+
+/// The switches of one system that a decision reads.
+#[derive(Debug)]
+pub(crate) struct Device {
+    pub(crate) vocabulary: VocabularyId,
+    pub(crate) everything_without_set: bool,
+    /// A bit for each level whose commands are authorised centrally.
+    pub(crate) authorised_levels: u16,
+    pub(crate) authorises_configuration: bool,
+    /// A bit for each mode in which the configuration is changed.
+    pub(crate) configuration_modes: u64,
+    pub(crate) sources: Vec<IdentitySource>,
+    pub(crate) ignores_case: bool,
+    pub(crate) nothing_when_down: bool,
+}
+
+impl Device {
+    /// Returns whether commands are authorised centrally at a level, in a mode.
+    pub(crate) fn authorises(&self, level: u8, mode: ModeId) -> bool {
+        if self.is_configuration(mode) { self.authorises_configuration } else { self.authorised_levels >> level.min(15) & 1 == 1 }
+    }
+
+    pub(crate) fn is_configuration(&self, mode: ModeId) -> bool {
+        self.configuration_modes.checked_shr(mode.index() as u32).unwrap_or(0) & 1 == 1
+    }
+}
+
+/// What the command sets of a session say about a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum SetVerdict {
+    /// A rule permits it.
+    Allowed(RuleRef),
+    /// A rule refuses it.
+    Denied(RuleRef),
+    /// No rule matches, and a set permits all other lines.
+    AllowedOtherwise(SetId),
+    /// No rule matches.
+    DeniedOtherwise,
+    /// No set is attached, and the device states that everything is permitted then.
+    Unrestricted,
+    /// No set is attached, and the device states that nothing is permitted then.
+    NoSet,
+}
+
+impl SetVerdict {
+    pub(crate) const fn is_allowed(self) -> bool {
+        matches!(self, Self::Allowed(_) | Self::AllowedOtherwise(_) | Self::Unrestricted)
+    }
+
+    pub(crate) const fn rule(self) -> Option<RuleRef> {
+        match self {
+            Self::Allowed(rule) | Self::Denied(rule) => Some(rule),
+            _ => None,
+        }
+    }
+}
+
+/// Building
+impl Engine {
+    /// Compiles an estate.
+    ///
+    /// # Errors
+    /// Findings of the codes `command-set-too-large` and `bad-command`, when a command set or the patterns of the
+    /// ledger together need a larger automaton than is allowed, or two commands cannot be told apart.
+    pub fn compile(estate: Estate) -> Result<Self, Findings> {
+        let mut findings = Vec::new();
+        let mut alphabet = AlphabetBuilder::default();
+        for rule in estate.sets.iter().flat_map(|s| &s.rules) {
+            alphabet.add(&rule.pattern);
+        }
+        for command in estate.vocabularies.iter().flat_map(|v| &v.commands) {
+            alphabet.add(&command.pattern);
+        }
+        let fail = |findings| Err(Findings::new(findings, Arc::clone(&estate.sources)));
+        let Ok(alphabet) = alphabet.build() else {
+            let finding = Finding::new(
+                Code::CommandSetTooLarge,
+                "the placeholders and `*` patterns of the ledger need an automaton of more than 32 MiB",
+            );
+            findings.push(finding.help("use fewer different `*` patterns, or write words out as `{on|off}`"));
+            return fail(findings);
+        };
+        let mut sets = Vec::with_capacity(estate.sets.len());
+        for (i, links) in estate.sets.iter().enumerate() {
+            let patterns: Vec<&Pattern> = links.rules.iter().map(|r| &*r.pattern).collect();
+            match Automaton::build(&alphabet, &patterns) {
+                Ok(automaton) => {
+                    let verbs = links.rules.iter().map(|r| r.verb).collect();
+                    sets.push(CompiledSet { automaton, verbs, otherwise: links.otherwise });
+                }
+                Err(_) => {
+                    let id = &estate.set(SetId::new(i)).id;
+                    findings.push(
+                        Finding::new(
+                            Code::CommandSetTooLarge,
+                            format!("the command set `{}` needs more than {MAX_STATES} states", visible(&id.value)),
+                        )
+                        .at(id.place, "too many combinations of its rules are possible")
+                        .help("use fewer rules with `{word}` or `*` before fixed words, or split the set"),
+                    );
+                }
+            }
+        }
+        let vocabularies = compile_vocabularies(&estate, &alphabet, &mut findings);
+        if !findings.is_empty() {
+            return fail(findings);
+        }
+        let devices: Vec<Device> = (0..estate.systems.len()).map(|i| device(&estate, SystemId::new(i))).collect();
+        let membership = Membership::of(&estate);
+        let (standings, standing_of) = standing::standings(&estate);
+        let folded = devices.iter().any(|d| d.ignores_case).then(|| fold_names(&estate));
+        Ok(Self { estate, alphabet, sets, vocabularies, devices, membership, standings, standing_of, folded, reach: RwLock::default() })
+    }
+}
+
+fn compile_vocabularies(estate: &Estate, alphabet: &Alphabet, findings: &mut Vec<Finding>) -> Vec<Vocabulary> {
+    let mut vocabularies = Vec::with_capacity(estate.vocabularies.len());
+    for (i, links) in estate.vocabularies.iter().enumerate() {
+        let commands = links
+            .commands
+            .iter()
+            .map(|c| Command {
+                pattern: c.pattern.clone(),
+                does: c.does,
+                enters: c.enters,
+                modes: c.modes.clone(),
+                level_word: c.level_word,
+            })
+            .collect();
+        let written = estate.vocabulary(VocabularyId::new(i));
+        let (vocabulary, clashes) = Vocabulary::build(written, links.modes.clone(), links.start_mode, commands, alphabet);
+        for (later, earlier) in clashes {
+            let line = visible(&links.commands[later.index()].line);
+            findings.push(
+                Finding::new(Code::BadCommand, format!("the command `{line}` cannot be told apart from an earlier one"))
+                    .at(links.commands[later.index()].place, "the same line in the same mode")
+                    .also(links.commands[earlier.index()].place, "first declared here")
+                    .help("take one of the two out, or give them different modes"),
+            );
+        }
+        vocabularies.push(vocabulary);
+    }
+    vocabularies
+}
+
+fn device(estate: &Estate, id: SystemId) -> Device {
+    let written = estate.system(id);
+    let vocabulary = estate.systems[id.index()].vocabulary;
+    let modes = &estate.vocabulary(vocabulary).modes;
+    let rule = written.authorisation.as_ref().map(|a| &a.value);
+    Device {
+        vocabulary,
+        everything_without_set: written.no_command_set.as_ref().is_some_and(|n| n.value == Unrestricted::Everything),
+        authorised_levels: match rule.map(|r| &r.levels) {
+            Some(AuthorisedLevels::All) => u16::MAX,
+            Some(AuthorisedLevels::Listed(levels)) => levels.iter().filter(|l| **l <= 15).fold(0, |bits, l| bits | 1 << l),
+            None => 0,
+        },
+        authorises_configuration: rule.is_some_and(|r| r.configuration),
+        configuration_modes: modes.iter().take(64).enumerate().filter(|(_, m)| m.configuration).fold(0, |bits, (i, _)| bits | 1 << i),
+        sources: written
+            .identity_sources
+            .as_ref()
+            .map_or_else(|| vec![IdentitySource::Central, IdentitySource::Local], |s| s.value.clone()),
+        ignores_case: written.names.as_ref().is_some_and(|n| n.value == NameCase::Ignored),
+        nothing_when_down: written.when_central_down.as_ref().is_some_and(|w| w.value == WhenCentralDown::Nothing),
+    }
+}
+
+fn fold_names(estate: &Estate) -> FxHashMap<String, Vec<UserId>> {
+    let mut folded: FxHashMap<String, Vec<UserId>> = FxHashMap::default();
+    for (i, user) in estate.entries.users.iter().enumerate() {
+        folded.entry(user.id.value.to_lowercase()).or_default().push(UserId::new(i));
+    }
+    folded
+}
+
+/// Asking
+impl Engine {
+    /// Returns the estate.
+    #[must_use]
+    pub const fn estate(&self) -> &Estate {
+        &self.estate
+    }
+
+    /// Decides without explaining.
+    ///
+    /// # Complexity
+    /// Two look-ups by name, one step a word of the line and set, and the assignments of the user that cover the
+    /// system; neither the number of users nor that of rules enters.
+    #[must_use]
+    pub fn decide(&self, question: &Question) -> Decision {
+        network_device::evaluate(self, question, &mut Silent)
+    }
+
+    /// Answers with every gate that had a say, and for a refusal with remedies that were tried.
+    #[must_use]
+    pub fn ask(&self, question: &Question) -> Answer {
+        let mut answer = self.explain(question);
+        if answer.refusal.is_some() {
+            answer.remedies = remedies(self, &answer);
+        }
+        answer
+    }
+
+    /// Answers without looking for remedies.
+    #[must_use]
+    pub fn explain(&self, question: &Question) -> Answer {
+        let mut explain = Explain::default();
+        let decision = network_device::evaluate(self, question, &mut explain);
+        explain.into_answer(question, decision, self)
+    }
+}
+
+/// Parts of a decision
+impl Engine {
+    /// Finds the user a name means where names are or are not case-sensitive.
+    pub(crate) fn find_user(&self, name: &str, ignores_case: bool) -> Option<UserId> {
+        if let Some(&id) = self.estate.user_ids.get(name) {
+            return Some(id);
+        }
+        if !ignores_case {
+            return None;
+        }
+        match self.folded.as_ref()?.get(&name.to_lowercase())?.as_slice() {
+            [one] => Some(*one),
+            _ => None,
+        }
+    }
+
+    pub(crate) fn standing(&self, assignment: AssignmentId) -> (usize, &Standing) {
+        let index = self.standing_of[assignment.index()];
+        (index, &self.standings[index])
+    }
+
+    pub(crate) fn vocabulary_of(&self, system: SystemId) -> &Vocabulary {
+        &self.vocabularies[self.devices[system.index()].vocabulary.index()]
+    }
+
+    /// Returns what the sets say together: an explicit deny in any wins, then an explicit allow, then what any set
+    /// says of all other lines.
+    pub(crate) fn sets_say(&self, sets: &[SetId], device: &Device, line: &[Symbol]) -> SetVerdict {
+        self.combine(sets, device, |set| self.sets[set.index()].automaton.decide(line))
+    }
+
+    pub(crate) fn combine(&self, sets: &[SetId], device: &Device, mut rule_of: impl FnMut(SetId) -> Option<u32>) -> SetVerdict {
+        if sets.is_empty() {
+            return if device.everything_without_set { SetVerdict::Unrestricted } else { SetVerdict::NoSet };
+        }
+        let mut allowed = None;
+        let mut otherwise = None;
+        for &set in sets {
+            let compiled = &self.sets[set.index()];
+            match rule_of(set) {
+                Some(index) if compiled.verbs[index as usize] == RuleVerb::Deny => return SetVerdict::Denied(RuleRef { set, index }),
+                Some(index) => allowed = allowed.or(Some(RuleRef { set, index })),
+                None if compiled.otherwise == Otherwise::Allow => otherwise = otherwise.or(Some(set)),
+                None => {}
+            }
+        }
+        allowed.map_or_else(|| otherwise.map_or(SetVerdict::DeniedOtherwise, SetVerdict::AllowedOtherwise), SetVerdict::Allowed)
+    }
+
+    /// Returns which levels and modes a standing can reach on a system.
+    pub(crate) fn reach(&self, standing: usize, system: SystemId) -> Arc<Reach> {
+        let key = (standing, system);
+        if let Some(reach) = self.reach.read().ok().and_then(|known| known.get(&key).cloned()) {
+            return reach;
+        }
+        let reach = Arc::new(Reach::of(self, &self.standings[standing], system));
+        if let Ok(mut known) = self.reach.write() {
+            known.insert(key, Arc::clone(&reach));
+        }
+        reach
+    }
+
+    /// Returns the device's own level for a command and the place that states it.
+    pub(crate) fn own_level(&self, system: SystemId, command: CommandId) -> (u8, Option<crate::source::Place>) {
+        self.estate.systems[system.index()].levels[command.index()]
+    }
+}

@@ -1,0 +1,97 @@
+//! What an assignment gives: a band and command sets, through its roles and the roles those include.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::estate::{AssignmentLinks, Estate, RoleId, SetId};
+use crate::source::Place;
+
+/// A band and where it is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(crate) struct LevelBand {
+    pub(crate) start: u8,
+    pub(crate) start_place: Place,
+    pub(crate) ceiling: u8,
+    pub(crate) ceiling_place: Place,
+}
+
+impl LevelBand {
+    pub(crate) fn read(band: &crate::entry::Band) -> Self {
+        Self { start: band.start.value, start_place: band.start.place, ceiling: band.ceiling.value, ceiling_place: band.ceiling.place }
+    }
+
+    /// The higher start and the higher ceiling of two bands.
+    fn highest(self, other: Self) -> Self {
+        let (start, start_place) = if other.start > self.start { (other.start, other.start_place) } else { (self.start, self.start_place) };
+        let (ceiling, ceiling_place) =
+            if other.ceiling > self.ceiling { (other.ceiling, other.ceiling_place) } else { (self.ceiling, self.ceiling_place) };
+        Self { start, start_place, ceiling, ceiling_place }
+    }
+}
+
+/// What a session gets from its assignment.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
+pub(crate) struct Standing {
+    pub(crate) band: Option<LevelBand>,
+    pub(crate) sets: Vec<SetId>,
+    /// All roles, those included by others as well.
+    pub(crate) roles: Vec<RoleId>,
+}
+
+/// Returns the distinct standings, and which of them each assignment gives.
+pub(crate) fn standings(estate: &Estate) -> (Vec<Standing>, Vec<usize>) {
+    let bands = role_bands(estate);
+    let mut distinct: FxHashMap<Standing, usize> = FxHashMap::default();
+    let mut list = Vec::new();
+    let of = estate
+        .assignments
+        .iter()
+        .map(|assignment| {
+            let standing = standing(estate, assignment, &bands);
+            *distinct.entry(standing.clone()).or_insert_with(|| {
+                list.push(standing);
+                list.len() - 1
+            })
+        })
+        .collect();
+    (list, of)
+}
+
+fn standing(estate: &Estate, assignment: &AssignmentLinks, bands: &[Option<LevelBand>]) -> Standing {
+    let mut seen = FxHashSet::default();
+    let mut standing = Standing::default();
+    let mut queue: Vec<RoleId> = assignment.roles.iter().rev().copied().collect();
+    while let Some(role) = queue.pop() {
+        if seen.insert(role) {
+            standing.roles.push(role);
+            for &set in &estate.roles[role.index()].sets {
+                if !standing.sets.contains(&set) {
+                    standing.sets.push(set);
+                }
+            }
+            queue.extend(estate.roles[role.index()].includes.iter().rev());
+        }
+    }
+    standing.band = assignment.roles.iter().filter_map(|r| bands[r.index()]).reduce(LevelBand::highest);
+    standing
+}
+
+/// The band of every role: its own, or else the highest of those it includes. Roles include each other in no circle.
+fn role_bands(estate: &Estate) -> Vec<Option<LevelBand>> {
+    let mut bands: Vec<Option<Option<LevelBand>>> = vec![None; estate.roles.len()];
+    for root in 0..estate.roles.len() {
+        let mut way = vec![RoleId::new(root)];
+        while let Some(&role) = way.last() {
+            let links = &estate.roles[role.index()];
+            if bands[role.index()].is_some() {
+                way.pop();
+            } else if let Some(own) = &estate.role(role).band {
+                bands[role.index()] = Some(Some(LevelBand::read(own)));
+            } else if let Some(&open) = links.includes.iter().find(|r| bands[r.index()].is_none()) {
+                way.push(open);
+            } else {
+                bands[role.index()] = Some(links.includes.iter().filter_map(|r| bands[r.index()].flatten()).reduce(LevelBand::highest));
+            }
+        }
+    }
+    bands.into_iter().map(Option::flatten).collect()
+}

@@ -1,0 +1,268 @@
+//! Roles, bands and assignments.
+
+use jiff::{SignedDuration, Timestamp};
+
+use super::{Channel, Proof, builders};
+use crate::source::{At, Place};
+
+/// The privilege level at which a session starts and the highest it may reach.
+#[derive(Clone, Debug)]
+pub struct Band {
+    /// Where a session starts.
+    pub start: At<u8>,
+    /// The highest level it may reach.
+    pub ceiling: At<u8>,
+}
+
+impl Band {
+    /// Makes a band.
+    #[track_caller]
+    #[must_use]
+    pub fn new(start: u8, ceiling: u8) -> Self {
+        Self { start: At::here(start), ceiling: At::here(ceiling) }
+    }
+}
+
+/// A bundle of rights that assignments hand out.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::Role;
+/// let role = Role::new("pier-tracer").band(1, 7).commands("trace-only");
+/// assert_eq!(role.commands[0].value, "trace-only");
+/// ```
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Role {
+    /// The id.
+    pub id: At<String>,
+    /// The name shown to people.
+    pub name: Option<At<String>>,
+    /// A free remark.
+    pub remark: Option<At<String>>,
+    /// Roles whose rights this one has as well.
+    pub includes: Vec<At<String>>,
+    /// Start level and ceiling; those of the included roles unless stated.
+    pub band: Option<Band>,
+    /// Command sets.
+    pub commands: Vec<At<String>>,
+}
+
+impl Role {
+    /// Makes a role without rights.
+    #[track_caller]
+    #[must_use]
+    pub fn new(id: &str) -> Self {
+        Self::at(At::here(id.to_owned()))
+    }
+
+    pub(crate) const fn at(id: At<String>) -> Self {
+        Self { id, name: None, remark: None, includes: Vec::new(), band: None, commands: Vec::new() }
+    }
+
+    /// Sets start level and ceiling.
+    #[track_caller]
+    #[must_use]
+    pub fn band(mut self, start: u8, ceiling: u8) -> Self {
+        self.band = Some(Band::new(start, ceiling));
+        self
+    }
+
+    builders! {
+        /// Sets the name shown to people.
+        name(text: &str) => name sets text.to_owned();
+        /// Adds a role whose rights this one has as well.
+        includes(role: &str) => includes adds role.to_owned();
+        /// Adds a command set.
+        commands(set: &str) => commands adds set.to_owned();
+    }
+}
+
+/// Which systems an assignment covers: all parts that are given must fit.
+#[derive(Clone, Debug, Default)]
+#[non_exhaustive]
+pub struct On {
+    /// Where the selection is written.
+    pub place: Option<Place>,
+    /// Every system of the ledger.
+    pub all: Option<At<bool>>,
+    /// Systems by id.
+    pub systems: Vec<At<String>>,
+    /// Systems at or below this place in the tree.
+    pub within: Option<At<String>>,
+    /// Systems that carry each of these labels, with one of the values.
+    pub labels: Vec<(At<String>, Vec<At<String>>)>,
+}
+
+impl On {
+    /// Covers every system.
+    #[track_caller]
+    #[must_use]
+    pub fn all() -> Self {
+        Self { all: Some(At::here(true)), place: Some(Place::here()), ..Self::default() }
+    }
+
+    /// Covers systems by id.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::On;
+    /// assert_eq!(On::systems(&["sw-selkie-1"]).systems.len(), 1);
+    /// ```
+    #[track_caller]
+    #[must_use]
+    pub fn systems(ids: &[&str]) -> Self {
+        let mut on = Self { place: Some(Place::here()), ..Self::default() };
+        for id in ids {
+            on.systems.push(At::here((*id).to_owned()));
+        }
+        on
+    }
+
+    /// Covers systems that carry a label.
+    #[track_caller]
+    #[must_use]
+    pub fn label(key: &str, value: &str) -> Self {
+        let label = (At::here(key.to_owned()), vec![At::here(value.to_owned())]);
+        Self { labels: vec![label], place: Some(Place::here()), ..Self::default() }
+    }
+
+    /// Covers systems at or below a place in the tree.
+    #[track_caller]
+    #[must_use]
+    pub fn within(path: &str) -> Self {
+        Self { within: Some(At::here(path.to_owned())), place: Some(Place::here()), ..Self::default() }
+    }
+}
+
+/// The conditions of an assignment; all that are given must hold.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::{Proof, When};
+/// let when = When::new().origin("192.0.2.0/26").hours("06:00-22:00", "Europe/Oslo").proof(Proof::OneTimeCode);
+/// assert!(when.hours.is_some());
+/// ```
+#[derive(Clone, Debug, Default)]
+#[non_exhaustive]
+pub struct When {
+    /// Networks the session comes from: an address, a network or `origin:ID`.
+    pub origin: Vec<At<String>>,
+    /// Time of day, `HH:MM-HH:MM`, end exclusive; may run over midnight.
+    pub hours: Option<At<String>>,
+    /// Days of the week on which it holds: `mon` to `sun`.
+    pub days: Vec<At<String>>,
+    /// The zone of hours and days.
+    pub zone: Option<At<String>>,
+    /// Channels the session comes through.
+    pub channel: Vec<At<Channel>>,
+    /// Proofs of identity, each of which is enough.
+    pub proof: Vec<At<Proof>>,
+    /// How old the proof may be, inclusive.
+    pub proof_age: Option<At<SignedDuration>>,
+}
+
+impl When {
+    /// Makes conditions that always hold.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// Limits the time of day, `HH:MM-HH:MM`, in a zone.
+    #[track_caller]
+    #[must_use]
+    pub fn hours(mut self, hours: &str, zone: &str) -> Self {
+        self.hours = Some(At::here(hours.to_owned()));
+        self.zone = Some(At::here(zone.to_owned()));
+        self
+    }
+
+    builders! {
+        /// Adds a network the session may come from.
+        origin(network: &str) => origin adds network.to_owned();
+        /// Adds a channel the session may come through.
+        channel(channel: Channel) => channel adds channel;
+        /// Adds a proof that is enough.
+        proof(proof: Proof) => proof adds proof;
+        /// Limits how old the proof may be.
+        proof_age(age: SignedDuration) => proof_age sets age;
+    }
+}
+
+/// Who gets which roles on which systems, under which conditions.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::{Assignment, On};
+/// let entry = Assignment::new(On::label("class", "pier-switch")).to("group:shore-watch").role("pier-tracer");
+/// assert_eq!(entry.to.len(), 1);
+/// ```
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Assignment {
+    /// Where it is written.
+    pub place: Place,
+    /// Who: `user:ID` or `group:ID`.
+    pub to: Vec<At<String>>,
+    /// Roles.
+    pub roles: Vec<At<String>>,
+    /// Systems.
+    pub on: On,
+    /// Conditions.
+    pub when: When,
+    /// Order among assignments: a lower rank comes first, equal ranks in the order in which they are written; 100 unless stated.
+    pub rank: Option<At<u32>>,
+    /// First moment at which it holds.
+    pub from: Option<At<Timestamp>>,
+    /// First moment at which it no longer holds.
+    pub until: Option<At<Timestamp>>,
+    /// Why it is there.
+    pub because: Option<At<String>>,
+}
+
+impl Assignment {
+    /// The rank of an assignment that states none.
+    pub const DEFAULT_RANK: u32 = 100;
+
+    /// Makes an assignment to nobody.
+    #[track_caller]
+    #[must_use]
+    pub fn new(on: On) -> Self {
+        Self { on, ..Self::at(Place::here()) }
+    }
+
+    pub(crate) fn at(place: Place) -> Self {
+        Self {
+            place,
+            to: Vec::new(),
+            roles: Vec::new(),
+            on: On::default(),
+            when: When::default(),
+            rank: None,
+            from: None,
+            until: None,
+            because: None,
+        }
+    }
+
+    /// Sets the conditions.
+    #[must_use]
+    pub fn when(mut self, when: When) -> Self {
+        self.when = when;
+        self
+    }
+
+    builders! {
+        /// Adds somebody: `user:ID` or `group:ID`.
+        to(reference: &str) => to adds reference.to_owned();
+        /// Adds a role.
+        role(id: &str) => roles adds id.to_owned();
+        /// Sets the rank.
+        rank(rank: u32) => rank sets rank;
+        /// Sets the first moment at which it holds.
+        valid_from(moment: Timestamp) => from sets moment;
+        /// Sets the first moment at which it no longer holds.
+        valid_until(moment: Timestamp) => until sets moment;
+    }
+}

@@ -1,0 +1,182 @@
+//! Conditions with three outcomes: they hold, they fail, or the question does not say enough.
+
+use std::net::IpAddr;
+
+use ipnet::IpNet;
+use jiff::civil::{Time, Weekday};
+use jiff::tz::TimeZone;
+use jiff::{SignedDuration, Timestamp};
+
+use crate::ask::Session;
+use crate::entry::{Channel, Proof};
+use crate::source::Place;
+
+/// Which part of a condition is meant.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Part {
+    /// The validity of the entry itself.
+    Validity,
+    /// The network the session comes from.
+    Origin,
+    /// Time of day.
+    Hours,
+    /// Day of the week.
+    Days,
+    /// The channel the session comes through.
+    Channel,
+    /// A proof of identity and its age.
+    Proof,
+}
+
+impl Part {
+    /// Returns what a question must state for the part to be known.
+    #[must_use]
+    pub const fn fact(self) -> &'static str {
+        match self {
+            Self::Validity | Self::Hours | Self::Days => "time",
+            Self::Origin => "origin",
+            Self::Channel => "channel",
+            Self::Proof => "proofs of identity",
+        }
+    }
+}
+
+/// How a condition comes out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Outcome {
+    /// It holds.
+    Holds,
+    /// It does not hold.
+    Fails,
+    /// The question does not state what it depends on. This never allows.
+    Unknown,
+}
+
+/// Networks with the place where each is written.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Networks(pub(crate) Vec<(IpNet, Place)>);
+
+impl Networks {
+    /// Returns the place of the first network that holds an address. An IPv4-mapped address counts as IPv4.
+    pub(crate) fn find(&self, address: IpAddr) -> Option<Place> {
+        let address = address.to_canonical();
+        self.0.iter().find(|(net, _)| net.contains(&address)).map(|&(_, place)| place)
+    }
+
+    /// Returns an address of the first network.
+    pub(crate) fn first(&self) -> Option<IpAddr> {
+        let (net, _) = self.0.first()?;
+        net.hosts().next().or(Some(net.addr()))
+    }
+}
+
+/// A time of day, end exclusive; over midnight when the end is not after the start.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Hours {
+    pub(crate) from: Time,
+    /// `None` is midnight at the end of the day.
+    pub(crate) until: Option<Time>,
+}
+
+impl Hours {
+    fn contain(self, time: Time) -> bool {
+        match self.until {
+            None => time >= self.from,
+            Some(until) if self.from < until => (self.from..until).contains(&time),
+            Some(until) => time >= self.from || time < until,
+        }
+    }
+
+    /// Reads `HH:MM-HH:MM`; `24:00` is the end of the day.
+    pub(crate) fn parse(text: &str) -> Option<Self> {
+        let (from, until) = text.split_once('-')?;
+        let time = |text: &str| {
+            let (hour, minute) = text.trim().split_once(':')?;
+            if hour.len() != 2 || minute.len() != 2 {
+                return None;
+            }
+            Time::new(hour.parse().ok()?, minute.parse().ok()?, 0, 0).ok()
+        };
+        let until = if until.trim() == "24:00" { None } else { Some(time(until)?) };
+        Some(Self { from: time(from)?, until })
+    }
+}
+
+/// The conditions of an assignment.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Conditions {
+    pub(crate) from: Option<(Timestamp, Place)>,
+    pub(crate) until: Option<(Timestamp, Place)>,
+    pub(crate) origin: Option<(Networks, Place)>,
+    pub(crate) hours: Option<(Hours, Place)>,
+    pub(crate) days: Option<(Vec<Weekday>, Place)>,
+    pub(crate) zone: Option<TimeZone>,
+    pub(crate) channel: Option<(Vec<Channel>, Place)>,
+    pub(crate) proof: Option<(Vec<Proof>, Option<SignedDuration>, Place)>,
+}
+
+impl Conditions {
+    /// Returns whether there is none.
+    pub(crate) const fn is_empty(&self) -> bool {
+        self.from.is_none()
+            && self.until.is_none()
+            && self.origin.is_none()
+            && self.hours.is_none()
+            && self.days.is_none()
+            && self.channel.is_none()
+            && self.proof.is_none()
+    }
+
+    /// Returns the outcome of each part that is given, with the place where it is written.
+    pub(crate) fn parts(&self, session: &Session) -> impl Iterator<Item = (Part, Outcome, Place)> {
+        let known = |holds: Option<bool>| match holds {
+            None => Outcome::Unknown,
+            Some(true) => Outcome::Holds,
+            Some(false) => Outcome::Fails,
+        };
+        let civil = || {
+            let zone = self.zone.clone().unwrap_or(TimeZone::UTC);
+            session.at.map(|at| at.to_zoned_datetime(zone).datetime())
+        };
+        let validity = self.from.map(|(from, place)| (session.at.map(|at| at >= from), place));
+        let end = self.until.map(|(until, place)| (session.at.map(|at| at < until), place));
+        let origin = self.origin.as_ref().map(|(nets, place)| {
+            let found = session.origin.map(|address| nets.find(address));
+            (found.map(|f| f.is_some()), found.flatten().unwrap_or(*place))
+        });
+        let hours = self.hours.as_ref().map(|(hours, place)| (civil().map(|t| hours.contain(t.time())), *place));
+        let days = self.days.as_ref().map(|(days, place)| (civil().map(|t| days.contains(&t.weekday())), *place));
+        let channel = self.channel.as_ref().map(|(list, place)| (session.channel.map(|c| list.contains(&c)), *place));
+        let proof = self.proof.as_ref().map(|(accepted, age, place)| {
+            let given = session.proofs.as_ref();
+            (given.map(|given| given.iter().any(|p| accepted.contains(&p.proof) && age.is_none_or(|age| p.age <= age))), *place)
+        });
+        [
+            (Part::Validity, validity),
+            (Part::Validity, end),
+            (Part::Origin, origin),
+            (Part::Hours, hours),
+            (Part::Days, days),
+            (Part::Channel, channel),
+            (Part::Proof, proof),
+        ]
+        .into_iter()
+        .filter_map(move |(part, found)| found.map(|(holds, place)| (part, known(holds), place)))
+    }
+
+    /// Returns the outcome of all parts together: one that fails outweighs one that is not known.
+    pub(crate) fn outcome(&self, session: &Session) -> Outcome {
+        if self.is_empty() {
+            return Outcome::Holds;
+        }
+        let mut outcome = Outcome::Holds;
+        for (_, part, _) in self.parts(session) {
+            match part {
+                Outcome::Fails => return Outcome::Fails,
+                Outcome::Unknown => outcome = Outcome::Unknown,
+                Outcome::Holds => {}
+            }
+        }
+        outcome
+    }
+}

@@ -1,0 +1,212 @@
+//! A validated ledger: every reference followed, every pattern read. It does not change any more.
+
+pub(crate) mod condition;
+mod id;
+mod resolve;
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+pub(crate) use condition::{Conditions, Networks};
+pub use condition::{Outcome, Part};
+pub use id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId, SystemId, UserId, VocabularyId};
+
+use crate::command::Pattern;
+use crate::entry::{self, Does, Otherwise, RuleVerb};
+use crate::ledger::Entries;
+use crate::source::{At, Place, SourceMap};
+
+/// A user or a group, as a reference names it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Party {
+    /// A user.
+    User(UserId),
+    /// A group.
+    Group(GroupId),
+}
+
+/// A validated ledger.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, entry::{System, Unrestricted, User, Vocabulary, Command}};
+/// let estate = Ledger::new()
+///     .user(User::new("watch-1"))
+///     .vocabulary(Vocabulary::new("corvane-os").command(Command::new("show version")))
+///     .system(System::network_device("sw-1", "corvane-os", Unrestricted::Nothing))
+///     .estate()?;
+/// assert_eq!(estate.users().len(), 1);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Debug)]
+pub struct Estate {
+    pub(crate) sources: Arc<SourceMap>,
+    pub(crate) entries: Entries,
+    pub(crate) user_ids: FxHashMap<Box<str>, UserId>,
+    pub(crate) group_ids: FxHashMap<Box<str>, GroupId>,
+    pub(crate) system_ids: FxHashMap<Box<str>, SystemId>,
+    pub(crate) groups: Vec<GroupLinks>,
+    pub(crate) systems: Vec<SystemLinks>,
+    pub(crate) vocabularies: Vec<VocabularyLinks>,
+    pub(crate) sets: Vec<SetLinks>,
+    pub(crate) roles: Vec<RoleLinks>,
+    /// By rank, then as written.
+    pub(crate) assignments: Vec<AssignmentLinks>,
+}
+
+#[derive(Debug, Default)]
+pub(crate) struct GroupLinks {
+    pub(crate) members: Vec<(Party, Place)>,
+    pub(crate) owners: Vec<(Party, Place)>,
+}
+
+#[derive(Debug)]
+pub(crate) struct SystemLinks {
+    pub(crate) vocabulary: VocabularyId,
+    /// The device's own level of every command of the vocabulary, with the place that states it.
+    pub(crate) levels: Vec<(u8, Option<Place>)>,
+    pub(crate) accounts: Vec<AccountLinks>,
+}
+
+#[derive(Debug)]
+pub(crate) struct AccountLinks {
+    pub(crate) used_by: Vec<(Party, Place)>,
+    pub(crate) origin: Option<Networks>,
+}
+
+#[derive(Debug)]
+pub(crate) struct VocabularyLinks {
+    pub(crate) modes: Vec<String>,
+    pub(crate) start_mode: ModeId,
+    pub(crate) commands: Vec<CommandLinks>,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct CommandLinks {
+    pub(crate) line: String,
+    pub(crate) pattern: Pattern,
+    pub(crate) level: u8,
+    pub(crate) does: Option<Does>,
+    pub(crate) enters: Option<ModeId>,
+    pub(crate) modes: Vec<ModeId>,
+    pub(crate) level_word: Option<usize>,
+    pub(crate) place: Place,
+}
+
+/// One rule of a set, after included sets have been put in their places.
+#[derive(Clone, Debug)]
+pub(crate) struct FlatRule {
+    pub(crate) verb: RuleVerb,
+    pub(crate) pattern: Arc<Pattern>,
+    pub(crate) text: At<String>,
+    /// The set it was written in.
+    pub(crate) home: SetId,
+    pub(crate) after: Option<Arc<Duties>>,
+}
+
+/// Obligations with their references followed.
+#[derive(Clone, Debug)]
+pub(crate) struct Duties {
+    pub(crate) confirm: Option<Place>,
+    pub(crate) prove_again: Option<At<jiff::SignedDuration>>,
+    pub(crate) second_person: Vec<(Party, Place)>,
+}
+
+#[derive(Debug)]
+pub(crate) struct SetLinks {
+    pub(crate) rules: Vec<FlatRule>,
+    pub(crate) otherwise: Otherwise,
+}
+
+#[derive(Debug, Default)]
+pub(crate) struct RoleLinks {
+    pub(crate) includes: Vec<RoleId>,
+    pub(crate) sets: Vec<SetId>,
+}
+
+#[derive(Debug)]
+pub(crate) struct AssignmentLinks {
+    pub(crate) entry: Arc<entry::Assignment>,
+    pub(crate) to: Vec<(Party, Place)>,
+    pub(crate) roles: Vec<RoleId>,
+    pub(crate) systems: fixedbitset::FixedBitSet,
+    pub(crate) conditions: Conditions,
+}
+
+/// Queries
+impl Estate {
+    /// Returns the documents the estate was read from.
+    #[must_use]
+    pub fn sources(&self) -> &SourceMap {
+        &self.sources
+    }
+
+    /// Returns the users, as written.
+    #[must_use]
+    pub fn users(&self) -> &[Arc<entry::User>] {
+        &self.entries.users
+    }
+
+    /// Returns the groups, as written.
+    #[must_use]
+    pub fn groups(&self) -> &[Arc<entry::Group>] {
+        &self.entries.groups
+    }
+
+    /// Returns the systems, as written.
+    #[must_use]
+    pub fn systems(&self) -> &[Arc<entry::System>] {
+        &self.entries.systems
+    }
+
+    /// Returns the roles, as written.
+    #[must_use]
+    pub fn roles(&self) -> &[Arc<entry::Role>] {
+        &self.entries.roles
+    }
+
+    /// Returns the command sets, as written.
+    #[must_use]
+    pub fn command_sets(&self) -> &[Arc<entry::CommandSet>] {
+        &self.entries.command_sets
+    }
+
+    /// Returns how many assignments there are.
+    #[must_use]
+    pub const fn assignment_count(&self) -> usize {
+        self.assignments.len()
+    }
+
+    pub(crate) fn user(&self, id: UserId) -> &entry::User {
+        &self.entries.users[id.index()]
+    }
+
+    pub(crate) fn group(&self, id: GroupId) -> &entry::Group {
+        &self.entries.groups[id.index()]
+    }
+
+    pub(crate) fn system(&self, id: SystemId) -> &entry::System {
+        &self.entries.systems[id.index()]
+    }
+
+    pub(crate) fn set(&self, id: SetId) -> &entry::CommandSet {
+        &self.entries.command_sets[id.index()]
+    }
+
+    pub(crate) fn role(&self, id: RoleId) -> &entry::Role {
+        &self.entries.roles[id.index()]
+    }
+
+    pub(crate) fn vocabulary(&self, id: VocabularyId) -> &entry::Vocabulary {
+        &self.entries.vocabularies[id.index()]
+    }
+
+    /// Writes a party as a reference does.
+    pub(crate) fn party(&self, party: Party) -> String {
+        match party {
+            Party::User(id) => format!("user:{}", self.user(id).id.value),
+            Party::Group(id) => format!("group:{}", self.group(id).id.value),
+        }
+    }
+}

@@ -1,0 +1,646 @@
+//! Follows the references of a ledger and reads the patterns, networks and times in it.
+
+use std::net::IpAddr;
+use std::sync::Arc;
+
+use fixedbitset::FixedBitSet;
+use ipnet::IpNet;
+use jiff::civil::Weekday;
+use jiff::tz::TimeZone;
+use rustc_hash::FxHashMap;
+
+use super::condition::Hours;
+use super::{
+    AccountLinks, AssignmentLinks, CommandId, CommandLinks, Conditions, Duties, Estate, FlatRule, GroupId, GroupLinks, ModeId, Networks,
+    Party, RoleId, RoleLinks, SetId, SetLinks, SystemId, SystemLinks, UserId, VocabularyId, VocabularyLinks,
+};
+use crate::command::{Pattern, Slot, WordPattern};
+use crate::entry::{self, Band, Does, Otherwise, Rule, RuleVerb};
+use crate::finding::{Code, Finding, nearest};
+use crate::ledger::Entries;
+use crate::source::{At, Place, SourceMap, visible};
+use crate::text::bad_name;
+
+/// The most rules a set may have once included sets are put in their places.
+const MAX_RULES: usize = 65_536;
+
+type Index<Id> = FxHashMap<Box<str>, Id>;
+
+impl Estate {
+    /// Follows all references; the result is good for use only if no finding is an error.
+    pub(crate) fn resolve(sources: Arc<SourceMap>, mut entries: Entries, findings: &mut Vec<Finding>) -> Option<Self> {
+        let is_empty = entries.users.is_empty() && entries.groups.is_empty() && entries.systems.is_empty() && entries.roles.is_empty();
+        if is_empty && entries.vocabularies.is_empty() && entries.command_sets.is_empty() && entries.assignments.is_empty() {
+            findings.push(
+                Finding::new(Code::EmptyLedger, "the ledger declares nothing")
+                    .help("a ledger is a folder with at least one `*.toml` document in it"),
+            );
+            return None;
+        }
+        if entries.systems.is_empty() {
+            findings.push(
+                Finding::new(Code::NoSystem, "the ledger declares no system, so there is nothing to ask about")
+                    .help("declare one: [systems.ID] with kind, vocabulary and no-command-set"),
+            );
+        }
+        // The order in which assignments are tried: by rank, then as written.
+        entries.assignments.sort_by_key(|a| a.rank.as_ref().map_or(entry::Assignment::DEFAULT_RANK, |r| r.value));
+        let mut resolver = Resolver {
+            users: index(&entries.users, "user", |u| &u.id, UserId::new, findings),
+            groups: index(&entries.groups, "group", |g| &g.id, GroupId::new, findings),
+            origins: index(&entries.origins, "origin", |o| &o.id, |i| i, findings),
+            systems: index(&entries.systems, "system", |s| &s.id, SystemId::new, findings),
+            vocabularies: index(&entries.vocabularies, "vocabulary", |v| &v.id, VocabularyId::new, findings),
+            sets: index(&entries.command_sets, "command set", |c| &c.id, SetId::new, findings),
+            roles: index(&entries.roles, "role", |r| &r.id, RoleId::new, findings),
+            networks: Vec::new(),
+            findings,
+        };
+        resolver.networks = entries.origins.iter().map(|o| resolver.plain_networks(&o.networks)).collect();
+        let groups = resolver.groups(&entries);
+        let vocabularies: Vec<VocabularyLinks> = entries.vocabularies.iter().map(|v| resolver.vocabulary(v)).collect();
+        let systems = entries.systems.iter().map(|s| resolver.system(s, &vocabularies)).collect();
+        let sets = resolver.sets(&entries);
+        let roles = resolver.roles(&entries);
+        let cover = Cover::new(&entries);
+        let assignments = entries.assignments.iter().map(|a| resolver.assignment(a, &entries, &cover)).collect();
+        let (user_ids, group_ids, system_ids) = (resolver.users, resolver.groups, resolver.systems);
+        Some(Self { sources, entries, user_ids, group_ids, system_ids, groups, systems, vocabularies, sets, roles, assignments })
+    }
+}
+
+fn index<T, Id: Copy>(
+    entries: &[Arc<T>],
+    noun: &str,
+    id_of: impl Fn(&T) -> &At<String>,
+    make: impl Fn(usize) -> Id,
+    findings: &mut Vec<Finding>,
+) -> Index<Id> {
+    let mut first: FxHashMap<Box<str>, (Id, usize)> = FxHashMap::with_capacity_and_hasher(entries.len(), rustc_hash::FxBuildHasher);
+    for (i, entry) in entries.iter().enumerate() {
+        let id = id_of(entry);
+        if let (Some(why), Place::Code(_)) = (bad_name(&id.value), id.place) {
+            findings.push(
+                Finding::new(Code::BadName, format!("`{}` cannot be the id of a {noun}: {why}", visible(&id.value))).at(id.place, why),
+            );
+        }
+        if let Some(&(_, earlier)) = first.get(id.value.as_str()) {
+            findings.push(
+                Finding::new(Code::DuplicateId, format!("the {noun} `{}` is declared twice", visible(&id.value)))
+                    .at(id.place, "declared again here")
+                    .also(id_of(&entries[earlier]).place, "first declared here")
+                    .help("ids are unique over the whole ledger: merge the two entries, or rename one"),
+            );
+        } else {
+            first.insert(id.value.as_str().into(), (make(i), i));
+        }
+    }
+    first.into_iter().map(|(id, (made, _))| (id, made)).collect()
+}
+
+struct Resolver<'f> {
+    findings: &'f mut Vec<Finding>,
+    users: Index<UserId>,
+    groups: Index<GroupId>,
+    origins: Index<usize>,
+    systems: Index<SystemId>,
+    vocabularies: Index<VocabularyId>,
+    sets: Index<SetId>,
+    roles: Index<RoleId>,
+    networks: Vec<Networks>,
+}
+
+fn look_up<Id: Copy>(index: &Index<Id>, noun: &str, name: &str, place: Place, findings: &mut Vec<Finding>) -> Option<Id> {
+    if let Some(&id) = index.get(name) {
+        return Some(id);
+    }
+    let finding = Finding::new(Code::UnknownReference, format!("no {noun} is named `{}`", visible(name)));
+    findings.push(match nearest(name, index.keys().map(|k| &**k)) {
+        Some(near) => {
+            finding.at(place, format!("did you mean `{}`?", visible(near))).help("names are case-sensitive; write one that is declared")
+        }
+        None => finding.at(place, "not declared in this ledger").help(format!("declare the {noun}, or write one that is declared")),
+    });
+    None
+}
+
+/// References and values
+impl Resolver<'_> {
+    fn party(&mut self, text: &At<String>) -> Option<(Party, Place)> {
+        let place = text.place;
+        match text.value.split_once(':') {
+            Some(("user", id)) => look_up(&self.users, "user", id, place, self.findings).map(|u| (Party::User(u), place)),
+            Some(("group", id)) => look_up(&self.groups, "group", id, place, self.findings).map(|g| (Party::Group(g), place)),
+            _ => {
+                let name = text.value.as_str();
+                let guess = if self.users.contains_key(name) {
+                    format!("did you mean `user:{}`?", visible(name))
+                } else if self.groups.contains_key(name) {
+                    format!("did you mean `group:{}`?", visible(name))
+                } else {
+                    "expected `user:ID` or `group:ID`".to_owned()
+                };
+                self.findings.push(
+                    Finding::new(Code::BadReference, format!("`{}` does not name a user or a group", visible(name)))
+                        .at(place, guess)
+                        .help("people and groups are written with their type: \"user:watch-1\", \"group:shore-watch\""),
+                );
+                None
+            }
+        }
+    }
+
+    fn parties(&mut self, list: &[At<String>]) -> Vec<(Party, Place)> {
+        list.iter().filter_map(|text| self.party(text)).collect()
+    }
+
+    fn bad_value(&mut self, text: &At<String>, what: &str, help: impl Into<String>) {
+        let finding =
+            Finding::new(Code::BadValue, format!("`{}` is not {what}", visible(&text.value))).at(text.place, "cannot be read").help(help);
+        self.findings.push(finding);
+    }
+
+    fn network(&mut self, text: &At<String>) -> Option<(IpNet, Place)> {
+        let written = text.value.trim();
+        if let Ok(address) = written.parse::<IpAddr>() {
+            return Some((IpNet::from(address.to_canonical()), text.place));
+        }
+        match written.parse::<IpNet>() {
+            Ok(net) if net.trunc() == net => Some((net, text.place)),
+            Ok(net) => {
+                self.bad_value(
+                    text,
+                    "a network",
+                    format!("bits are set behind the prefix: write `{}`, or the single address without `/`", net.trunc()),
+                );
+                None
+            }
+            Err(_) => {
+                self.bad_value(
+                    text,
+                    "an address, a network or an origin",
+                    "write it like \"192.0.2.7\", \"192.0.2.0/24\", \"2001:db8::/32\" or \"origin:ID\"",
+                );
+                None
+            }
+        }
+    }
+
+    fn plain_networks(&mut self, list: &[At<String>]) -> Networks {
+        Networks(list.iter().filter_map(|text| self.network(text)).collect())
+    }
+
+    fn origins(&mut self, list: &[At<String>]) -> Networks {
+        let mut networks = Vec::new();
+        for text in list {
+            if let Some(id) = text.value.strip_prefix("origin:") {
+                if let Some(origin) = look_up(&self.origins, "origin", id, text.place, self.findings) {
+                    networks.extend(self.networks[origin].0.iter().map(|&(net, _)| (net, text.place)));
+                }
+            } else {
+                networks.extend(self.network(text));
+            }
+        }
+        Networks(networks)
+    }
+
+    fn pattern(&mut self, text: &At<String>) -> Option<Pattern> {
+        Pattern::parse(&text.value)
+            .map_err(|error| {
+                let part = text.value.get(error.span.clone()).unwrap_or("");
+                let message = format!("the pattern `{}` cannot be read: {}", visible(&text.value), error.message);
+                let label = if part.is_empty() || part == text.value { String::new() } else { format!("at `{}`", visible(part)) };
+                self.findings.push(Finding::new(Code::BadPattern, message).at(text.place, label).help(error.help));
+            })
+            .ok()
+    }
+
+    fn band(&mut self, band: Option<&Band>) {
+        if let Some(band) = band {
+            for level in [&band.start, &band.ceiling] {
+                self.level(level);
+            }
+            if band.start.value > band.ceiling.value {
+                self.findings.push(
+                    Finding::new(
+                        Code::BadBand,
+                        format!("the band starts at {} but its ceiling is {}", band.start.value, band.ceiling.value),
+                    )
+                    .at(band.start.place, "starts here")
+                    .also(band.ceiling.place, "ceiling")
+                    .help("the start is at most the ceiling"),
+                );
+            }
+        }
+    }
+
+    fn level(&mut self, level: &At<u8>) {
+        if level.value > 15 {
+            self.findings.push(
+                Finding::new(Code::OutOfRange, format!("there is no level {}", level.value)).at(level.place, "levels run from 0 to 15"),
+            );
+        }
+    }
+
+    /// Reports each circle once; `edges` gives what an entry contains and where that is written.
+    fn circles(&mut self, code: Code, noun: &str, edges: &[Vec<(usize, Place)>], name: impl Fn(usize) -> String) {
+        // 0: not seen, 1: on the way, 2: done. The way is kept on a list, so depth never costs stack.
+        let mut colour = vec![0_u8; edges.len()];
+        for root in 0..edges.len() {
+            let mut way: Vec<(usize, usize)> = if colour[root] == 0 { vec![(root, 0)] } else { Vec::new() };
+            while let Some((node, next)) = way.last_mut() {
+                let (at, step) = (*node, *next);
+                colour[at] = 1;
+                let Some(&(to, place)) = edges[at].get(step) else {
+                    colour[at] = 2;
+                    way.pop();
+                    continue;
+                };
+                *next += 1;
+                if colour[to] == 0 {
+                    way.push((to, 0));
+                } else if colour[to] == 1 {
+                    let from = way.iter().position(|&(n, _)| n == to).unwrap_or(0);
+                    let mut names: Vec<String> = way[from..].iter().take(8).map(|&(n, _)| format!("`{}`", visible(&name(n)))).collect();
+                    names.push(format!("`{}`", visible(&name(to))));
+                    self.findings.push(
+                        Finding::new(code, format!("{noun} contain each other in a circle: {}", names.join(" -> ")))
+                            .at(place, "this closes the circle")
+                            .help("take one of them out"),
+                    );
+                }
+            }
+        }
+    }
+}
+
+/// Tables
+impl Resolver<'_> {
+    fn groups(&mut self, entries: &Entries) -> Vec<GroupLinks> {
+        let groups: Vec<GroupLinks> =
+            entries.groups.iter().map(|g| GroupLinks { members: self.parties(&g.members), owners: self.parties(&g.owners) }).collect();
+        let edges: Vec<Vec<(usize, Place)>> = groups
+            .iter()
+            .map(|g| g.members.iter().filter_map(|&(m, p)| if let Party::Group(id) = m { Some((id.index(), p)) } else { None }).collect())
+            .collect();
+        self.circles(Code::GroupCycle, "groups", &edges, |i| entries.groups[i].id.value.clone());
+        groups
+    }
+
+    fn roles(&mut self, entries: &Entries) -> Vec<RoleLinks> {
+        let mut edges = Vec::with_capacity(entries.roles.len());
+        let mut roles = Vec::with_capacity(entries.roles.len());
+        for role in &entries.roles {
+            self.band(role.band.as_ref());
+            let mut includes = Vec::new();
+            for text in &role.includes {
+                includes.extend(look_up(&self.roles, "role", &text.value, text.place, self.findings).map(|r| (r.index(), text.place)));
+            }
+            let mut sets = Vec::new();
+            for text in &role.commands {
+                sets.extend(look_up(&self.sets, "command set", &text.value, text.place, self.findings));
+            }
+            roles.push(RoleLinks { includes: includes.iter().map(|&(r, _)| RoleId::new(r)).collect(), sets });
+            edges.push(includes);
+        }
+        self.circles(Code::RoleCycle, "roles", &edges, |i| entries.roles[i].id.value.clone());
+        roles
+    }
+
+    fn sets(&mut self, entries: &Entries) -> Vec<SetLinks> {
+        let mut read: Vec<Vec<Result<FlatRule, usize>>> = Vec::with_capacity(entries.command_sets.len());
+        let mut edges = Vec::new();
+        for (i, set) in entries.command_sets.iter().enumerate() {
+            let mut rules = Vec::new();
+            let mut included = Vec::new();
+            for rule in &set.rules {
+                if rule.verb == RuleVerb::Include {
+                    if let Some(id) = look_up(&self.sets, "command set", &rule.text.value, rule.text.place, self.findings) {
+                        included.push((id.index(), rule.text.place));
+                        rules.push(Err(id.index()));
+                    }
+                } else if let Some(flat) = self.rule(rule, SetId::new(i)) {
+                    rules.push(Ok(flat));
+                }
+            }
+            read.push(rules);
+            edges.push(included);
+        }
+        let before = self.findings.len();
+        self.circles(Code::CommandSetCycle, "command sets", &edges, |i| entries.command_sets[i].id.value.clone());
+        let is_circular = self.findings.len() > before;
+        let mut sets = Vec::with_capacity(read.len());
+        for (i, set) in entries.command_sets.iter().enumerate() {
+            let rules = if is_circular { Some(Vec::new()) } else { flatten(&read, i) };
+            if rules.is_none() {
+                self.findings.push(
+                    Finding::new(
+                        Code::CommandSetTooLarge,
+                        format!("the command set `{}` has more than {MAX_RULES} rules", visible(&set.id.value)),
+                    )
+                    .at(set.id.place, "with the sets it includes")
+                    .help("split it, or replace rules by patterns"),
+                );
+            }
+            let otherwise = set.otherwise.as_ref().map_or(Otherwise::Deny, |o| o.value);
+            sets.push(SetLinks { rules: rules.unwrap_or_default(), otherwise });
+        }
+        sets
+    }
+
+    fn rule(&mut self, rule: &Rule, home: SetId) -> Option<FlatRule> {
+        let after = rule.after.as_deref().filter(|a| !a.is_empty()).map(|a| {
+            Arc::new(Duties {
+                confirm: a.confirm.as_ref().filter(|c| c.value).map(|c| c.place),
+                prove_again: a.prove_again.clone(),
+                second_person: self.parties(&a.second_person),
+            })
+        });
+        let pattern = Arc::new(self.pattern(&rule.text)?);
+        Some(FlatRule { verb: rule.verb, pattern, text: rule.text.clone(), home, after })
+    }
+
+    fn vocabulary(&mut self, written: &entry::Vocabulary) -> VocabularyLinks {
+        let mut modes: Vec<String> = written.modes.iter().map(|m| m.name.value.clone()).collect();
+        if modes.is_empty() {
+            modes.push("exec".to_owned());
+        }
+        let ids: Index<ModeId> = modes.iter().enumerate().map(|(i, m)| (m.as_str().into(), ModeId::new(i))).collect();
+        let start_mode = match &written.start_mode {
+            Some(text) => look_up(&ids, "mode", &text.value, text.place, self.findings).unwrap_or(ModeId::new(0)),
+            None => ids.get("exec").copied().unwrap_or(ModeId::new(0)),
+        };
+        let mut commands = Vec::with_capacity(written.commands.len());
+        for command in &written.commands {
+            let Some(pattern) = self.pattern(&command.line) else { continue };
+            if let Some(level) = &command.level {
+                self.level(level);
+            }
+            let mut in_modes = Vec::new();
+            for text in &command.modes {
+                in_modes.extend(look_up(&ids, "mode", &text.value, text.place, self.findings));
+            }
+            if command.modes.is_empty() {
+                in_modes.push(start_mode);
+            }
+            let enters = command.enters.as_ref().and_then(|t| look_up(&ids, "mode", &t.value, t.place, self.findings));
+            let does = command.does.as_ref().map(|d| d.value);
+            let level_word = if does == Some(Does::Elevate) { self.level_word(&pattern, command) } else { None };
+            commands.push(CommandLinks {
+                line: command.line.value.trim().to_owned(),
+                pattern,
+                level: command.level.as_ref().map_or(1, |l| l.value),
+                does,
+                enters,
+                modes: in_modes,
+                level_word,
+                place: command.line.place,
+            });
+        }
+        VocabularyLinks { modes, start_mode, commands }
+    }
+
+    /// Finds the word that gives the level of an elevation: one number slot, or none for a bare request.
+    fn level_word(&mut self, pattern: &Pattern, command: &entry::Command) -> Option<usize> {
+        let is_number = |w: &WordPattern| matches!(w, WordPattern::Slot(s) if s.is_number());
+        let is_other = |w: &WordPattern| matches!(w, WordPattern::Slot(s) if !s.is_number() && !matches!(s, Slot::Affix(..)));
+        let numbers: Vec<usize> = (0..pattern.words().len()).filter(|&i| is_number(&pattern.words()[i])).collect();
+        if numbers.len() > 1 || pattern.is_open() || pattern.words().iter().any(is_other) {
+            self.findings.push(
+                Finding::new(
+                    Code::BadCommand,
+                    format!("the elevation `{}` does not say where its level stands", visible(&command.line.value)),
+                )
+                .at(command.line.place, "expected one number slot, or none")
+                .help("write it like `elevate {level: 0-15}`; the bare request is a command of its own"),
+            );
+        }
+        numbers.first().copied()
+    }
+
+    fn system(&mut self, system: &entry::System, vocabularies: &[VocabularyLinks]) -> SystemLinks {
+        let shown = visible(&system.id.value);
+        let mut missing = |key: &str, help: &str| {
+            self.findings.push(
+                Finding::new(Code::IncompleteSystem, format!("the network device `{shown}` does not state `{key}`"))
+                    .at(system.id.place, format!("`{key}` is missing"))
+                    .help(help),
+            );
+        };
+        if system.no_command_set.is_none() {
+            missing(
+                "no-command-set",
+                "write no-command-set = \"nothing\" (or \"everything\"): what holds where no command set is attached is never guessed",
+            );
+        }
+        if system.vocabulary.is_none() {
+            missing("vocabulary", "name the vocabulary its make speaks: vocabulary = \"ID\"");
+        }
+        if let Some(sources) = &system.identity_sources
+            && sources.value.is_empty()
+        {
+            missing("identity-sources", "name at least one of \"central\" and \"local\"");
+        }
+        let vocabulary =
+            system.vocabulary.as_ref().and_then(|t| look_up(&self.vocabularies, "vocabulary", &t.value, t.place, self.findings));
+        let mut levels: Vec<(u8, Option<Place>)> = Vec::new();
+        if let Some(id) = vocabulary {
+            let known = &vocabularies[id.index()].commands;
+            let commands: Index<CommandId> = known.iter().enumerate().map(|(i, c)| (c.line.as_str().into(), CommandId::new(i))).collect();
+            levels = known.iter().map(|c| (c.level, None)).collect();
+            for own in &system.own_levels {
+                self.level(&own.level);
+                let found = look_up(&commands, "command of the vocabulary", own.command.value.trim(), own.command.place, self.findings);
+                if let Some(command) = found {
+                    levels[command.index()] = (own.level.value, Some(own.level.place));
+                }
+            }
+        }
+        let mut logins: FxHashMap<&str, Place> = FxHashMap::default();
+        let mut accounts = Vec::with_capacity(system.accounts.len());
+        for account in &system.accounts {
+            if let Some(first) = logins.insert(&account.login.value, account.login.place) {
+                self.findings.push(
+                    Finding::new(
+                        Code::DuplicateId,
+                        format!("the account `{}` is declared twice on `{shown}`", visible(&account.login.value)),
+                    )
+                    .at(account.login.place, "declared again here")
+                    .also(first, "first declared here"),
+                );
+            }
+            self.band(account.band.as_ref());
+            let used_by = self.parties(&account.used_by);
+            let origin = account.origin.as_ref().map(|list| self.origins(list));
+            accounts.push(AccountLinks { used_by, origin });
+        }
+        SystemLinks { vocabulary: vocabulary.unwrap_or(VocabularyId::new(0)), levels, accounts }
+    }
+
+    fn assignment(&mut self, written: &Arc<entry::Assignment>, entries: &Entries, cover: &Cover) -> AssignmentLinks {
+        let mut roles = Vec::new();
+        for text in &written.roles {
+            roles.extend(look_up(&self.roles, "role", &text.value, text.place, self.findings));
+        }
+        let mut listed = Vec::new();
+        for text in &written.on.systems {
+            listed.extend(look_up(&self.systems, "system", &text.value, text.place, self.findings));
+        }
+        let on = &written.on;
+        let says_all = on.all.as_ref().is_some_and(|a| a.value);
+        if !says_all && on.systems.is_empty() && on.within.is_none() && on.labels.is_empty() {
+            self.findings.push(
+                Finding::new(Code::MissingKey, "the selection `on` does not say which systems it covers")
+                    .at(on.place.unwrap_or(written.place), "it is empty")
+                    .help("give `systems`, `within` or `labels`, or write `on = { all = true }`"),
+            );
+        }
+        for (key, _) in &on.labels {
+            if !cover.keys.contains_key(key.value.as_str()) {
+                look_up(&cover.keys, "label", &key.value, key.place, self.findings);
+            }
+        }
+        AssignmentLinks {
+            entry: Arc::clone(written),
+            to: self.parties(&written.to),
+            roles,
+            systems: cover.systems(on, &listed, entries.systems.len()),
+            conditions: self.conditions(written),
+        }
+    }
+
+    fn conditions(&mut self, written: &entry::Assignment) -> Conditions {
+        let when = &written.when;
+        let first = |list: &[At<String>]| list.first().map(|t| t.place);
+        let mut conditions = Conditions {
+            from: written.from.as_ref().map(|m| (m.value, m.place)),
+            until: written.until.as_ref().map(|m| (m.value, m.place)),
+            ..Conditions::default()
+        };
+        if let Some(place) = first(&when.origin) {
+            conditions.origin = Some((self.origins(&when.origin), place));
+        }
+        if let Some(text) = &when.hours {
+            match Hours::parse(&text.value) {
+                Some(hours) if Some(hours.from) != hours.until => conditions.hours = Some((hours, text.place)),
+                Some(_) => self.findings.push(
+                    Finding::new(Code::EmptyWindow, format!("the hours `{}` are empty", visible(&text.value)))
+                        .at(text.place, "start and end are the same")
+                        .help("for the whole day leave `hours` out, or write \"00:00-24:00\""),
+                ),
+                None => self.bad_value(text, "a time window", "write it like \"06:00-22:00\"; over midnight like \"22:00-06:00\""),
+            }
+        }
+        if let Some(place) = first(&when.days) {
+            conditions.days = Some((when.days.iter().filter_map(|d| weekday(&d.value)).collect(), place));
+        }
+        if let Some(text) = &when.zone {
+            match TimeZone::get(&text.value) {
+                Ok(zone) => conditions.zone = Some(zone),
+                Err(_) => self.bad_value(text, "a time zone", "write an IANA name such as \"Europe/Oslo\" or \"UTC\""),
+            }
+        }
+        if let Some(channel) = when.channel.first() {
+            conditions.channel = Some((when.channel.iter().map(|c| c.value).collect(), channel.place));
+        }
+        match (when.proof.first(), &when.proof_age) {
+            (Some(proof), age) => {
+                conditions.proof = Some((when.proof.iter().map(|p| p.value).collect(), age.as_ref().map(|a| a.value), proof.place));
+            }
+            (None, Some(age)) => self.findings.push(
+                Finding::new(Code::MissingKey, "`proof-age` is given without `proof`")
+                    .at(age.place, "the age of which proof?")
+                    .help("add `proof = [\"one-time-code\"]` or whichever is meant"),
+            ),
+            (None, None) => {}
+        }
+        conditions
+    }
+}
+
+fn weekday(word: &str) -> Option<Weekday> {
+    Some(match word {
+        "mon" => Weekday::Monday,
+        "tue" => Weekday::Tuesday,
+        "wed" => Weekday::Wednesday,
+        "thu" => Weekday::Thursday,
+        "fri" => Weekday::Friday,
+        "sat" => Weekday::Saturday,
+        "sun" => Weekday::Sunday,
+        _ => return None,
+    })
+}
+
+/// Puts included sets in their places; `None` if that is too much. The sets include each other in no circle.
+fn flatten(read: &[Vec<Result<FlatRule, usize>>], set: usize) -> Option<Vec<FlatRule>> {
+    let mut rules = Vec::new();
+    let mut way = vec![(set, 0)];
+    let mut steps = 0;
+    while let Some((at, next)) = way.last_mut() {
+        steps += 1;
+        if rules.len() > MAX_RULES || steps > 8 * MAX_RULES {
+            return None;
+        }
+        let (set, index) = (*at, *next);
+        *next += 1;
+        match read[set].get(index) {
+            None => {
+                way.pop();
+            }
+            Some(Ok(rule)) => rules.push(rule.clone()),
+            Some(Err(included)) => way.push((*included, 0)),
+        }
+    }
+    Some(rules)
+}
+
+/// Which systems carry a label or stand at a place, for selections.
+struct Cover {
+    keys: Index<()>,
+    labels: FxHashMap<(Box<str>, Box<str>), FixedBitSet>,
+    within: Vec<Option<String>>,
+}
+
+impl Cover {
+    fn new(entries: &Entries) -> Self {
+        let mut cover = Self { keys: Index::default(), labels: FxHashMap::default(), within: Vec::with_capacity(entries.systems.len()) };
+        for (i, system) in entries.systems.iter().enumerate() {
+            for (key, value) in &system.labels {
+                cover.keys.insert(key.value.as_str().into(), ());
+                let pair = (key.value.as_str().into(), value.value.as_str().into());
+                cover.labels.entry(pair).or_insert_with(|| FixedBitSet::with_capacity(entries.systems.len())).insert(i);
+            }
+            cover.within.push(system.within.as_ref().map(|w| w.value.trim_matches('/').to_owned()));
+        }
+        cover
+    }
+
+    fn systems(&self, on: &entry::On, listed: &[SystemId], count: usize) -> FixedBitSet {
+        let mut covered = FixedBitSet::with_capacity(count);
+        let says_all = on.all.as_ref().is_some_and(|a| a.value);
+        if !says_all && on.systems.is_empty() && on.within.is_none() && on.labels.is_empty() {
+            return covered;
+        }
+        if on.systems.is_empty() {
+            covered.insert_range(..);
+        } else {
+            covered.extend(listed.iter().map(|s| s.index()));
+        }
+        if let Some(within) = &on.within {
+            let path = within.value.trim_matches('/');
+            let is_below = |place: &str| place.strip_prefix(path).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'));
+            let below: FixedBitSet = (0..count).filter(|&i| self.within[i].as_deref().is_some_and(is_below)).collect();
+            covered.intersect_with(&below);
+        }
+        for (key, values) in &on.labels {
+            let mut any = FixedBitSet::with_capacity(count);
+            for value in values {
+                if let Some(carriers) = self.labels.get(&(key.value.as_str().into(), value.value.as_str().into())) {
+                    any.union_with(carriers);
+                }
+            }
+            covered.intersect_with(&any);
+        }
+        covered
+    }
+}

@@ -1,0 +1,362 @@
+//! Findings: what is wrong or odd in a ledger, each with a stable code, a place and a way to mend it.
+
+use std::fmt;
+use std::sync::Arc;
+
+use std::ops::Range;
+
+use crate::source::{Place, SourceId, SourceMap, visible};
+
+/// How grave a finding is. Errors stop answers; warnings and notes do not.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Severity {
+    /// The ledger cannot be used.
+    Error,
+    /// The ledger can be used, but something in it will surprise somebody.
+    Warning,
+    /// Worth knowing.
+    Note,
+}
+
+impl Severity {
+    /// Returns `error`, `warning` or `note`.
+    #[must_use]
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Error => "error",
+            Self::Warning => "warning",
+            Self::Note => "note",
+        }
+    }
+}
+
+macro_rules! codes {
+    ($($(#[doc = $doc:literal])+ $name:ident = $number:literal $slug:literal $severity:ident;)+) => {
+        /// The stable code of a finding: a number and a slug that never change their meaning.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        #[non_exhaustive]
+        pub enum Code { $($(#[doc = $doc])+ $name,)+ }
+
+        impl Code {
+            /// All codes, by number.
+            pub const ALL: &'static [Self] = &[$(Self::$name,)+];
+
+            /// Returns the number, such as `ZL0201`.
+            #[must_use]
+            pub const fn number(self) -> &'static str { match self { $(Self::$name => $number,)+ } }
+            /// Returns the slug, such as `unknown-reference`.
+            #[must_use]
+            pub const fn slug(self) -> &'static str { match self { $(Self::$name => $slug,)+ } }
+            /// Returns the severity.
+            #[must_use]
+            pub const fn severity(self) -> Severity { match self { $(Self::$name => Severity::$severity,)+ } }
+            /// Returns what the code means, in a sentence or two.
+            #[must_use]
+            pub fn description(self) -> String {
+                match self { $(Self::$name => [$($doc),+].concat().trim().to_owned(),)+ }
+            }
+        }
+    };
+}
+
+codes! {
+    /// The document is not readable as TOML 1.1 at this point.
+    Syntax = "ZL0101" "syntax" Error;
+    /// The document is not valid UTF-8 text.
+    NotText = "ZL0102" "not-text" Error;
+    /// The document cannot be read from where it is kept, or is too large to be read.
+    Unreadable = "ZL0103" "unreadable" Error;
+    /// The ledger has no document, or no document declares anything.
+    EmptyLedger = "ZL0104" "empty-ledger" Error;
+    /// The ledger declares no system, so no question about it can be answered.
+    NoSystem = "ZL0105" "no-system" Error;
+    /// The key is not one that this table knows.
+    UnknownKey = "ZL0106" "unknown-key" Error;
+    /// A value has another type than the key takes.
+    WrongType = "ZL0107" "wrong-type" Error;
+    /// A key that the table must have is missing.
+    MissingKey = "ZL0108" "missing-key" Error;
+    /// A word is not one of those that the key takes.
+    UnknownWord = "ZL0109" "unknown-word" Error;
+    /// A number is outside the range the key takes; privilege levels run from 0 to 15.
+    OutOfRange = "ZL0110" "out-of-range" Error;
+    /// An id is empty, too long, or holds control characters or blanks at its ends.
+    BadName = "ZL0111" "bad-name" Error;
+    /// A key seems to hold a secret; a ledger never does. The value is not shown.
+    SecretInLedger = "ZL0112" "secret-in-ledger" Error;
+    /// A network address, a time window, a zone, a duration or a moment cannot be read.
+    BadValue = "ZL0113" "bad-value" Error;
+    /// The ledger is written in a format version that this program does not know.
+    UnknownVersion = "ZL0114" "unknown-version" Error;
+
+    /// A reference names an entry that the ledger does not declare.
+    UnknownReference = "ZL0201" "unknown-reference" Error;
+    /// A reference is not written as `user:ID`, `group:ID` or `origin:ID`, or names the wrong type of entry.
+    BadReference = "ZL0202" "bad-reference" Error;
+    /// The same id is declared twice in the same table, in one document or in two.
+    DuplicateId = "ZL0203" "duplicate-id" Error;
+    /// Groups contain each other in a circle.
+    GroupCycle = "ZL0204" "group-cycle" Error;
+    /// Roles include each other in a circle.
+    RoleCycle = "ZL0205" "role-cycle" Error;
+    /// Command sets include each other in a circle.
+    CommandSetCycle = "ZL0206" "command-set-cycle" Error;
+
+    /// A pattern cannot be read.
+    BadPattern = "ZL0301" "bad-pattern" Error;
+    /// A band's start is above its ceiling.
+    BadBand = "ZL0302" "bad-band" Error;
+    /// A command set, or all patterns of the ledger together, need a larger automaton than is allowed.
+    CommandSetTooLarge = "ZL0303" "command-set-too-large" Error;
+    /// A command of a vocabulary contradicts itself or another one.
+    BadCommand = "ZL0304" "bad-command" Error;
+    /// A network device is declared without something its kind cannot do without.
+    IncompleteSystem = "ZL0305" "incomplete-system" Error;
+    /// A validity or a time window ends before it starts.
+    EmptyWindow = "ZL0306" "empty-window" Error;
+
+    /// A user has no way to prove identity, so he cannot sign in anywhere.
+    UserWithoutProof = "ZL0401" "user-without-proof" Warning;
+    /// A user reaches no system: no assignment covers him, directly or through a group.
+    UserWithoutAssignment = "ZL0402" "user-without-assignment" Warning;
+    /// An assignment names a person; rights are easier to review when groups hold them.
+    PersonalAssignment = "ZL0403" "personal-assignment" Warning;
+    /// A group has no owner who could be asked about it.
+    GroupWithoutOwner = "ZL0404" "group-without-owner" Warning;
+    /// Every owner of a group is disabled.
+    GroupOwnersInactive = "ZL0405" "group-owners-inactive" Warning;
+    /// A group has no member and no directory link.
+    EmptyGroup = "ZL0406" "empty-group" Warning;
+    /// A disabled user is still in a group, an assignment or an account.
+    DisabledUserKept = "ZL0407" "disabled-user-kept" Note;
+    /// Two ids differ in upper and lower case only.
+    IdsDifferInCase = "ZL0408" "ids-differ-in-case" Warning;
+
+    /// A role is never assigned and no role includes it.
+    RoleUnassigned = "ZL0501" "role-unassigned" Warning;
+    /// A role gives neither a band nor a command set.
+    EmptyRole = "ZL0502" "empty-role" Warning;
+    /// An assignment covers no system.
+    AssignmentCoversNothing = "ZL0503" "assignment-covers-nothing" Warning;
+    /// An earlier assignment without conditions reaches everybody this one reaches, on every system it covers.
+    AssignmentHidden = "ZL0504" "assignment-hidden" Warning;
+    /// An assignment gives no band, so nobody can open a session through it.
+    AssignmentWithoutBand = "ZL0505" "assignment-without-band" Warning;
+    /// An assignment or a user is past its `until`.
+    Expired = "ZL0506" "expired" Note;
+
+    /// A rule decides nothing: earlier rules of the set match every line that it matches.
+    RuleHidden = "ZL0601" "rule-hidden" Warning;
+    /// A rule matches no command of any vocabulary that the set is used with.
+    RuleMatchesNoCommand = "ZL0602" "rule-matches-no-command" Warning;
+    /// A rule allows commands that no session of its users can reach the level for.
+    RuleLevelUnreachable = "ZL0603" "rule-level-unreachable" Warning;
+    /// The command sets in force permit no line that leaves the session.
+    CannotLeave = "ZL0604" "cannot-leave" Warning;
+    /// The command sets in force do not permit the line that shows the current level.
+    CannotShowLevel = "ZL0605" "cannot-show-level" Note;
+    /// The command sets permit an elevation that the band's ceiling forbids.
+    ElevationAboveCeiling = "ZL0606" "elevation-above-ceiling" Warning;
+    /// The band's ceiling cannot be reached: the command sets permit no elevation that leads there.
+    CeilingUnreachable = "ZL0607" "ceiling-unreachable" Warning;
+    /// No assignment and no role uses the command set.
+    CommandSetUnused = "ZL0608" "command-set-unused" Note;
+    /// A permitted command enters a mode that cannot be left again.
+    CannotLeaveMode = "ZL0609" "cannot-leave-mode" Warning;
+
+    /// A device has no local account that could reach level 15 while the central source is down.
+    NoEmergencyAccount = "ZL0701" "no-emergency-account" Warning;
+    /// An account is admitted from any origin.
+    AccountFromAnywhere = "ZL0702" "account-from-anywhere" Warning;
+    /// An account has no credential set, so nobody can sign in with it.
+    AccountWithoutCredential = "ZL0703" "account-without-credential" Warning;
+    /// Commands are authorised centrally by level, but not in configuration modes.
+    ConfigurationUnauthorised = "ZL0704" "configuration-unauthorised" Warning;
+    /// Some levels that sessions can reach are not authorised centrally, so command sets do not apply there.
+    LevelUnauthorised = "ZL0705" "level-unauthorised" Warning;
+    /// Nobody can reach level 15 on this device while the central source is up.
+    NobodyReachesTop = "ZL0706" "nobody-reaches-top" Warning;
+    /// While the central source is down this device refuses every command, and so locks everybody out.
+    OutageLocksOut = "ZL0707" "outage-locks-out" Warning;
+    /// An account is never asked for: the order of identity sources does not name the local one.
+    AccountNeverUsed = "ZL0708" "account-never-used" Warning;
+    /// A system is covered by no assignment.
+    SystemUncovered = "ZL0709" "system-uncovered" Warning;
+    /// An emergency account is open to nobody: it names no user or group who may use it.
+    AccountForNobody = "ZL0710" "account-for-nobody" Warning;
+}
+
+impl fmt::Display for Code {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.number())
+    }
+}
+
+/// A place with a short remark, underlined when the finding is shown.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Label {
+    /// What to underline.
+    pub place: Place,
+    /// What to say about it; may be empty.
+    pub text: String,
+}
+
+/// One defect of a ledger.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Finding {
+    /// Its stable code.
+    pub code: Code,
+    /// The fact, in lower case without a full stop; user text in backticks, safe to print.
+    pub message: String,
+    /// The place it rests on; none for findings about the ledger as a whole.
+    pub primary: Option<Label>,
+    /// Other places that matter, such as "first declared here".
+    pub secondary: Vec<Label>,
+    /// How to mend it.
+    pub help: Option<String>,
+}
+
+impl Finding {
+    pub(crate) fn new(code: Code, message: impl Into<String>) -> Self {
+        Self { code, message: message.into(), primary: None, secondary: Vec::new(), help: None }
+    }
+
+    /// Makes a finding about a document that could not be read; for callers that read files.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::finding::{Code, Finding};
+    /// let finding = Finding::unreadable("people.toml", "permission denied");
+    /// assert_eq!(finding.code, Code::Unreadable);
+    /// ```
+    #[must_use]
+    pub fn unreadable(name: &str, why: &str) -> Self {
+        let (name, why) = (crate::source::visible(name), crate::source::visible(why));
+        Self::new(Code::Unreadable, format!("`{name}` cannot be read: {why}"))
+            .help("make the file readable for you, or move it out of the ledger's folder")
+    }
+
+    pub(crate) fn at(mut self, place: Place, text: impl Into<String>) -> Self {
+        self.primary = Some(Label { place, text: text.into() });
+        self
+    }
+
+    pub(crate) fn also(mut self, place: Place, text: impl Into<String>) -> Self {
+        self.secondary.push(Label { place, text: text.into() });
+        self
+    }
+
+    pub(crate) fn help(mut self, text: impl Into<String>) -> Self {
+        self.help = Some(text.into());
+        self
+    }
+
+    /// Returns the severity of the finding's code.
+    #[must_use]
+    pub const fn severity(&self) -> Severity {
+        self.code.severity()
+    }
+}
+
+/// The findings of one ledger, in order of place, with the documents they point into.
+#[derive(Clone, Debug)]
+pub struct Findings {
+    list: Vec<Finding>,
+    sources: Arc<SourceMap>,
+}
+
+impl Findings {
+    pub(crate) fn new(mut list: Vec<Finding>, sources: Arc<SourceMap>) -> Self {
+        list.sort_by(|a, b| Self::order(a).cmp(&Self::order(b)));
+        list.dedup();
+        Self { list, sources }
+    }
+
+    fn order(finding: &Finding) -> (Option<Place>, Code, &str) {
+        (finding.primary.as_ref().map(|l| l.place), finding.code, &finding.message)
+    }
+
+    pub(crate) fn merged(self, more: Vec<Finding>) -> Self {
+        let sources = self.sources;
+        Self::new(self.list.into_iter().chain(more).collect(), sources)
+    }
+
+    /// Returns the findings, by place.
+    #[must_use]
+    pub fn list(&self) -> &[Finding] {
+        &self.list
+    }
+
+    /// Returns the documents the findings point into.
+    #[must_use]
+    pub fn sources(&self) -> &SourceMap {
+        &self.sources
+    }
+
+    /// Returns a piece of a document, safe to print: control characters are made visible, and a value that looks
+    /// like a secret is covered.
+    #[must_use]
+    pub fn shown(&self, source: SourceId, range: Range<usize>) -> String {
+        let text = self.sources.text(source);
+        let secrets = self.list.iter().filter(|f| f.code == Code::SecretInLedger).filter_map(|f| match f.primary.as_ref()?.place {
+            Place::Text(span) if span.source == source => Some(span.start as usize..span.end as usize),
+            _ => None,
+        });
+        let secrets: Vec<Range<usize>> = secrets.collect();
+        let Some(piece) = text.get(range.clone()) else { return String::new() };
+        piece
+            .char_indices()
+            .map(|(i, c)| {
+                if secrets.iter().any(|s| s.contains(&(range.start + i))) {
+                    "*".to_owned()
+                } else {
+                    visible(c.encode_utf8(&mut [0; 4])).replace('\t', " ")
+                }
+            })
+            .collect()
+    }
+
+    /// Returns how many findings of a severity there are.
+    #[must_use]
+    pub fn count(&self, severity: Severity) -> usize {
+        self.list.iter().filter(|f| f.severity() == severity).count()
+    }
+
+    /// Returns whether a finding stops answers.
+    #[must_use]
+    pub fn has_errors(&self) -> bool {
+        self.count(Severity::Error) > 0
+    }
+}
+
+impl fmt::Display for Findings {
+    /// Writes one line a finding: `file:line:column: error[ZL0201]: message`.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for finding in &self.list {
+            if let Some(label) = &finding.primary {
+                let at = self.sources.locate(label.place);
+                write!(f, "{}:{}:{}: ", at.file, at.line, at.column)?;
+            }
+            writeln!(f, "{}[{}]: {}", finding.severity().word(), finding.code, finding.message)?;
+        }
+        Ok(())
+    }
+}
+
+impl std::error::Error for Findings {}
+
+/// Returns the candidate nearest to `word`, if one is near enough to be meant.
+pub(crate) fn nearest<'a>(word: &str, candidates: impl Iterator<Item = &'a str>) -> Option<&'a str> {
+    // OK because the distance grows with the square of the length: names are at most 256 bytes long.
+    if word.len() > 256 {
+        return None;
+    }
+    let limit = (word.chars().count() / 3).clamp(1, 4);
+    let folded = word.to_lowercase();
+    candidates
+        .filter(|c| c.len().abs_diff(word.len()) <= limit * 4)
+        .map(|c| (strsim::osa_distance(&folded, &c.to_lowercase()), c))
+        .filter(|&(d, _)| d <= limit)
+        .min_by_key(|&(d, c)| (d, c.len()))
+        .map(|(_, c)| c)
+}

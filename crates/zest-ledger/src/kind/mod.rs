@@ -1,0 +1,3 @@
+//! The rules of each kind of system.
+
+pub(crate) mod network_device;

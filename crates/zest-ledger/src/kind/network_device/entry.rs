@@ -1,0 +1,433 @@
+//! Entry and standing: who is asked, whether the session can be opened, and what it then has.
+
+use std::fmt::Write as _;
+
+use super::trace::{Run, Stop, Trace, Understood};
+use super::{Reach, Standpoint, candidates};
+use crate::ask::{Central, Question, Refusal, Session, Stage};
+use crate::engine::{Engine, LevelBand, Standing};
+use crate::entry::{Credential, IdentitySource};
+use crate::estate::{AssignmentId, Outcome, Part, Party, SystemId, UserId};
+use crate::finding::nearest;
+use crate::source::{Place, visible};
+
+/// A session of a local account has no command sets.
+static LOCAL: Standing = Standing { band: None, sets: Vec::new(), roles: Vec::new() };
+
+/// Opens the session, or refuses; with an explaining trace it goes on as far as that makes sense.
+pub(crate) fn open<'e, T: Trace>(
+    engine: &'e Engine,
+    question: &Question,
+    system: SystemId,
+    run: &mut Run<'_, T>,
+) -> Result<Standpoint<'e>, Stop> {
+    let session = &question.session;
+    let user = find_user(engine, question, system, run)?;
+    person(engine, session, user, run)?;
+    let (standing, number, band) = match source(engine, session, system, user, run)? {
+        Source::Central => {
+            identity(engine, session, user, run)?;
+            assigned(engine, session, system, user, run)?
+        }
+        Source::Account(index) => (&LOCAL, None, account(engine, session, system, user, index, run)?),
+    };
+    let level = session.level.unwrap_or(band.start);
+    run.understood(|| Understood::Level(level));
+    let standpoint = Standpoint { system, user, standing, number, band, level };
+    stated_level(engine, session, &standpoint, run)?;
+    Ok(standpoint)
+}
+
+fn find_user<T: Trace>(engine: &Engine, question: &Question, system: SystemId, run: &mut Run<'_, T>) -> Result<UserId, Stop> {
+    let ignores_case = engine.devices[system.index()].ignores_case;
+    if let Some(user) = engine.find_user(&question.user, ignores_case) {
+        return Ok(user);
+    }
+    let shown = visible(&question.user);
+    let folded = question.user.to_lowercase();
+    let other_case = || engine.estate.entries.users.iter().find(|u| u.id.value.to_lowercase() == folded);
+    if !T::EXPLAINS {
+        let code = if other_case().is_some() { Refusal::WrongCase } else { Refusal::UnknownUser };
+        run.refuse(Stage::Entry, code, || (String::new(), None))?;
+    } else if let Some(user) = other_case() {
+        run.refuse(Stage::Entry, Refusal::WrongCase, || {
+            (format!("`{shown}` is not `{}`: names on this system are case-sensitive", visible(&user.id.value)), Some(user.id.place))
+        })?;
+    } else {
+        run.refuse(Stage::Entry, Refusal::UnknownUser, || {
+            let near = nearest(&question.user, engine.estate.user_ids.keys().map(|k| &**k));
+            let place = near.and_then(|n| engine.estate.user_ids.get(n)).map(|&id| engine.estate.user(id).id.place);
+            let near = near.map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
+            (format!("no identity source knows `{shown}`{near}"), place)
+        })?;
+    }
+    Err(Stop)
+}
+
+/// What holds for a person whichever source answers.
+fn person<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let entry = engine.estate.user(user);
+    let shown = || visible(&entry.id.value);
+    if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
+        run.refuse(Stage::Entry, Refusal::UserDisabled, || (format!("`{}` is disabled", shown()), Some(disabled.place)))?;
+    }
+    if let Some(bound) = entry.from.as_ref().or(entry.until.as_ref()) {
+        match session.at {
+            None => not_stated(run, "the time", bound.place)?,
+            Some(at) => {
+                if let Some(from) = entry.from.as_ref().filter(|f| at < f.value) {
+                    run.refuse(Stage::Entry, Refusal::UserNotValid, || {
+                        (format!("`{}` is valid from {} on", shown(), from.value), Some(from.place))
+                    })?;
+                }
+                if let Some(until) = entry.until.as_ref().filter(|u| at >= u.value) {
+                    run.refuse(Stage::Entry, Refusal::UserNotValid, || {
+                        (format!("`{}` was valid until {}", shown(), until.value), Some(until.place))
+                    })?;
+                }
+            }
+        }
+    }
+    Ok(())
+}
+
+fn not_stated<T: Trace>(run: &mut Run<'_, T>, fact: &str, place: Place) -> Result<(), Stop> {
+    run.refuse(Stage::Conditions, Refusal::NotStated, || {
+        (format!("the question does not state {fact}, and this entry depends on it"), Some(place))
+    })
+}
+
+enum Source {
+    Central,
+    Account(usize),
+}
+
+/// Asks the identity sources in order: the central one answers for good when it is up, the local one when it has
+/// an account for the user.
+fn source<T: Trace>(engine: &Engine, session: &Session, system: SystemId, user: UserId, run: &mut Run<'_, T>) -> Result<Source, Stop> {
+    let device = &engine.devices[system.index()];
+    let written = engine.estate.system(system);
+    let order_place = || written.identity_sources.as_ref().map(|s| s.place);
+    let mut central_was_down = false;
+    for source in &device.sources {
+        match source {
+            IdentitySource::Central if session.central == Central::Up => return Ok(Source::Central),
+            IdentitySource::Central => {
+                central_was_down = true;
+                run.pass(Stage::Entry, || ("the central source is down; the next source is asked".to_owned(), order_place()));
+            }
+            IdentitySource::Local => {
+                if let Some(index) = find_account(engine, session, system, user) {
+                    return Ok(Source::Account(index));
+                }
+            }
+        }
+    }
+    let shown = visible(&engine.estate.user(user).id.value);
+    let wanted = session.account.as_ref().map_or_else(|| format!("`{shown}`"), |login| format!("`{shown}` as `{}`", visible(login)));
+    let (code, text) = if central_was_down {
+        (Refusal::CentralDownNoAccount, format!("the central source is down, and no local account of this device admits {wanted}"))
+    } else {
+        (Refusal::NoLocalAccount, format!("only local accounts may sign in here, and none admits {wanted}"))
+    };
+    run.refuse(Stage::Entry, code, || (text, order_place().or(Some(written.id.place))))?;
+    Err(Stop)
+}
+
+/// Finds the account a user may use: the one that is named, or else the one of the user's name, or else the first.
+fn find_account(engine: &Engine, session: &Session, system: SystemId, user: UserId) -> Option<usize> {
+    let accounts = &engine.estate.system(system).accounts;
+    let links = &engine.estate.systems[system.index()].accounts;
+    let name = &engine.estate.user(user).id.value;
+    let ignores_case = engine.devices[system.index()].ignores_case;
+    let same = |a: &str, b: &str| a == b || ignores_case && a.to_lowercase() == b.to_lowercase();
+    let may_use = |&i: &usize| {
+        same(&accounts[i].login.value, name) || links[i].used_by.iter().any(|&(party, _)| engine.membership.belongs(user, party))
+    };
+    match &session.account {
+        Some(login) => (0..accounts.len()).find(|&i| same(&accounts[i].login.value, login)).filter(may_use),
+        None => (0..accounts.len()).find(|&i| same(&accounts[i].login.value, name)).or_else(|| (0..accounts.len()).find(may_use)),
+    }
+}
+
+/// The central source's own checks.
+fn identity<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let entry = engine.estate.user(user);
+    let shown = || visible(&entry.id.value);
+    if entry.proofs.is_empty() {
+        run.refuse(Stage::Entry, Refusal::NoProof, || (format!("`{}` has no way to prove identity", shown()), Some(entry.id.place)))?;
+    } else {
+        run.pass(Stage::Entry, || {
+            let proofs: Vec<&str> = entry.proofs.iter().map(|p| p.value.word()).collect();
+            (format!("`{}` signs in through the central source by {}", shown(), proofs.join(" or ")), entry.proofs.first().map(|p| p.place))
+        });
+    }
+    for proven in session.proofs.iter().flatten() {
+        if !entry.proofs.is_empty() && !entry.proofs.iter().any(|p| p.value == proven.proof) {
+            run.refuse(Stage::Entry, Refusal::ProofNotRegistered, || {
+                (format!("`{}` has no {} to give", shown(), proven.proof.word()), entry.proofs.first().map(|p| p.place))
+            })?;
+        }
+    }
+    if let Some(channels) = &entry.channels {
+        let place = channels.first().map_or(entry.id.place, |c| c.place);
+        match session.channel {
+            None => not_stated(run, "the channel", place)?,
+            Some(channel) if !channels.iter().any(|c| c.value == channel) => {
+                run.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
+                    let list: Vec<&str> = channels.iter().map(|c| c.value.word()).collect();
+                    (format!("`{}` may come through {} only, not {}", shown(), list.join(" or "), channel.word()), Some(place))
+                })?;
+            }
+            Some(_) => {}
+        }
+    }
+    Ok(())
+}
+
+type Opened<'e> = (&'e Standing, Option<usize>, LevelBand);
+
+/// Finds the first assignment that applies. Where one cannot be known, no later one is tried: it might be the one.
+fn assigned<'e, T: Trace>(
+    engine: &'e Engine,
+    session: &Session,
+    system: SystemId,
+    user: UserId,
+    run: &mut Run<'_, T>,
+) -> Result<Opened<'e>, Stop> {
+    let mut failed: Option<AssignmentId> = None;
+    let mut chosen = None;
+    for id in candidates(engine, user, system) {
+        match engine.estate.assignments[id.index()].conditions.outcome(session) {
+            Outcome::Holds => {
+                chosen = Some((id, Outcome::Holds));
+                break;
+            }
+            Outcome::Unknown => {
+                chosen = Some((id, Outcome::Unknown));
+                break;
+            }
+            Outcome::Fails => failed = failed.or(Some(id)),
+        }
+    }
+    let Some((id, outcome)) = chosen.or(failed.map(|id| (id, Outcome::Fails))) else {
+        run.refuse(Stage::Standing, Refusal::NoAssignment, || {
+            let who = visible(&engine.estate.user(user).id.value);
+            let text = format!("no assignment covers `{who}` on `{}`", visible(&engine.estate.system(system).id.value));
+            (text, Some(engine.estate.user(user).id.place))
+        })?;
+        return Err(Stop);
+    };
+    let (number, standing) = engine.standing(id);
+    let links = &engine.estate.assignments[id.index()];
+    run.pass(Stage::Standing, || (through(engine, user, id), Some(links.entry.place)));
+    if outcome != Outcome::Holds || T::EXPLAINS {
+        conditions(engine, session, id, outcome, run)?;
+    }
+    let Some(band) = standing.band else {
+        run.refuse(Stage::Entry, Refusal::NoBand, || {
+            ("the roles of the assignment give no band, so no session can be opened".to_owned(), links.entry.roles.first().map(|r| r.place))
+        })?;
+        return Err(Stop);
+    };
+    run.pass(Stage::Standing, || {
+        (format!("the band starts at level {} and its ceiling is {}", band.start, band.ceiling), Some(band.ceiling_place))
+    });
+    Ok((standing, Some(number), band))
+}
+
+fn conditions<T: Trace>(engine: &Engine, session: &Session, id: AssignmentId, outcome: Outcome, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    for (part, found, place) in engine.estate.assignments[id.index()].conditions.parts(session) {
+        match found {
+            Outcome::Holds => run.pass(Stage::Conditions, || (condition_text(engine, session, id, part, true), Some(place))),
+            Outcome::Fails => {
+                run.refuse(Stage::Conditions, refusal_of(part), || (condition_text(engine, session, id, part, false), Some(place)))?
+            }
+            Outcome::Unknown if outcome == Outcome::Unknown => {
+                run.refuse(Stage::Conditions, Refusal::NotStated, || {
+                    (format!("the question does not state the {}, and the assignment depends on it", part.fact()), Some(place))
+                })?;
+            }
+            Outcome::Unknown => {}
+        }
+    }
+    Ok(())
+}
+
+const fn refusal_of(part: Part) -> Refusal {
+    match part {
+        Part::Validity => Refusal::AssignmentNotValid,
+        Part::Origin => Refusal::OriginOutside,
+        Part::Hours => Refusal::OutsideHours,
+        Part::Days => Refusal::OutsideDays,
+        Part::Channel => Refusal::ChannelOutside,
+        Part::Proof => Refusal::ProofMissing,
+    }
+}
+
+fn condition_text(engine: &Engine, session: &Session, id: AssignmentId, part: Part, holds: bool) -> String {
+    let assignment = &engine.estate.assignments[id.index()];
+    let when = &assignment.entry.when;
+    let list = |texts: &[crate::source::At<String>]| texts.iter().map(|t| visible(&t.value)).collect::<Vec<_>>().join(", ");
+    let zone = when.zone.as_ref().map_or("UTC", |z| z.value.as_str());
+    let clock = || {
+        let zone = assignment.conditions.zone.clone().unwrap_or(jiff::tz::TimeZone::UTC);
+        session.at.map_or(String::new(), |at| at.to_zoned_datetime(zone).strftime("%a %H:%M").to_string())
+    };
+    let not = if holds { "" } else { "not " };
+    match part {
+        Part::Validity if holds => "the assignment is valid at this moment".to_owned(),
+        Part::Validity => {
+            let mut text = "the assignment is not valid at this moment".to_owned();
+            if let Some((from, _)) = assignment.conditions.from {
+                let _ = write!(text, ", from {from}");
+            }
+            if let Some((until, _)) = assignment.conditions.until {
+                let _ = write!(text, ", until {until}");
+            }
+            text
+        }
+        Part::Origin => {
+            format!("{} is {not}within {}", session.origin.map_or(String::new(), |o| o.to_string()), list(&when.origin))
+        }
+        Part::Hours => {
+            let hours = when.hours.as_ref().map_or("", |h| h.value.as_str());
+            format!("{} is {not}within {} {}", clock(), visible(hours), visible(zone))
+        }
+        Part::Days => format!("{} ({}) is {not}one of {}", clock(), visible(zone), list(&when.days)),
+        Part::Channel => {
+            let wanted: Vec<&str> = when.channel.iter().map(|c| c.value.word()).collect();
+            format!("the channel {} is {not}{}", session.channel.map_or("", |c| c.word()), wanted.join(" or "))
+        }
+        Part::Proof => {
+            let wanted: Vec<&str> = when.proof.iter().map(|p| p.value.word()).collect();
+            let age = when.proof_age.as_ref().map_or(String::new(), |a| format!(" within the last {:#}", a.value));
+            let verb = if holds { "was given" } else { "was not given" };
+            format!("{} {verb}{age}", wanted.join(" or "))
+        }
+    }
+}
+
+/// Says through what an assignment reaches a user: "`deck-tracer` through `group:shore-watch` (in `group:night-watch`)".
+fn through(engine: &Engine, user: UserId, id: AssignmentId) -> String {
+    let estate = &engine.estate;
+    let links = &estate.assignments[id.index()];
+    let roles: Vec<String> = links.roles.iter().map(|&r| format!("`{}`", visible(&estate.role(r).id.value))).collect();
+    let who = links.to.iter().find(|(party, _)| engine.membership.belongs(user, *party)).map(|(party, _)| *party);
+    let mut text = format!("role {}", roles.join(", "));
+    match who {
+        Some(Party::User(_)) => text.push_str(" assigned in person"),
+        Some(Party::Group(group)) => {
+            let _ = write!(text, " through group `{}`", visible(&estate.group(group).id.value));
+            if let Some((chain, _)) = engine.membership.chain(estate, user, group)
+                && chain.len() > 1
+            {
+                let names: Vec<String> =
+                    chain[..chain.len() - 1].iter().map(|&g| format!("`{}`", visible(&estate.group(g).id.value))).collect();
+                let _ = write!(text, ", by way of {}", names.join(", "));
+            }
+        }
+        None => {}
+    }
+    text
+}
+
+/// Opens a session of a local account.
+fn account<T: Trace>(
+    engine: &Engine,
+    session: &Session,
+    system: SystemId,
+    user: UserId,
+    index: usize,
+    run: &mut Run<'_, T>,
+) -> Result<LevelBand, Stop> {
+    let entry = &engine.estate.system(system).accounts[index];
+    let links = &engine.estate.systems[system.index()].accounts[index];
+    let shown = || visible(&entry.login.value);
+    run.understood(|| Understood::Account(entry.login.value.clone()));
+    run.pass(Stage::Entry, || {
+        let who = visible(&engine.estate.user(user).id.value);
+        let place =
+            links.used_by.iter().find(|&&(party, _)| engine.membership.belongs(user, party)).map_or(entry.login.place, |&(_, place)| place);
+        (format!("`{who}` signs in with the local account `{}`", shown()), Some(place))
+    });
+    if let Some(locked) = entry.locked.as_ref().filter(|l| l.value) {
+        run.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("the account `{}` is locked", shown()), Some(locked.place)))?;
+    }
+    if let Some(credential) = entry.credential.as_ref().filter(|c| c.value != Credential::Set) {
+        run.refuse(Stage::Entry, Refusal::AccountWithoutCredential, || {
+            (format!("the credential of account `{}` is {}", shown(), credential.value.word()), Some(credential.place))
+        })?;
+    }
+    if let Some(origins) = &links.origin {
+        let place = entry.origin.iter().flatten().next().map_or(entry.login.place, |o| o.place);
+        match session.origin {
+            None => not_stated(run, "the origin", place)?,
+            Some(address) => match origins.find(address) {
+                Some(place) => run.pass(Stage::Entry, || (format!("the account is admitted from {address}"), Some(place))),
+                None => run.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
+                    let list: Vec<String> = entry.origin.iter().flatten().map(|o| visible(&o.value)).collect();
+                    (format!("the account `{}` is admitted from {} only, not from {address}", shown(), list.join(", ")), Some(place))
+                })?,
+            },
+        }
+    }
+    let Some(band) = entry.band.as_ref().map(LevelBand::read) else {
+        run.refuse(Stage::Entry, Refusal::NoBand, || {
+            (format!("the account `{}` has no band, so no session can be opened", shown()), Some(entry.login.place))
+        })?;
+        return Err(Stop);
+    };
+    run.pass(Stage::Standing, || {
+        (format!("the account's band starts at level {} and its ceiling is {}", band.start, band.ceiling), Some(band.ceiling_place))
+    });
+    Ok(band)
+}
+
+/// Checks a level or mode that the question states: it must be one that the session could have come to.
+fn stated_level<T: Trace>(engine: &Engine, session: &Session, at: &Standpoint<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let vocabulary = engine.vocabulary_of(at.system);
+    let mode = match &session.mode {
+        None => vocabulary.start_mode,
+        Some(name) => match vocabulary.mode(name) {
+            Some(mode) => mode,
+            None => {
+                run.refuse(Stage::Standing, Refusal::UnknownMode, || {
+                    let near = nearest(name, vocabulary.modes.iter().map(String::as_str))
+                        .map_or(String::new(), |n| format!("; did you mean `{n}`?"));
+                    let place = engine.estate.system(at.system).vocabulary.as_ref().map(|v| v.place);
+                    (format!("the device has no mode `{}`{near}", visible(name)), place)
+                })?;
+                return Err(Stop);
+            }
+        },
+    };
+    if at.level > at.band.ceiling {
+        return run.refuse(Stage::Standing, Refusal::LevelAboveCeiling, || {
+            (format!("the session cannot be at level {}: its ceiling is {}", at.level, at.band.ceiling), Some(at.band.ceiling_place))
+        });
+    }
+    if at.level == at.band.start && mode == vocabulary.start_mode {
+        return Ok(());
+    }
+    let own;
+    let cached;
+    let reach: &Reach = if let Some(number) = at.number {
+        cached = engine.reach(number, at.system);
+        &cached
+    } else {
+        own = Reach::of_account(engine, at.band, at.system, session.central);
+        &own
+    };
+    if !reach.has_level(at.level) {
+        run.refuse(Stage::Standing, Refusal::LevelNotReached, || {
+            (format!("no permitted elevation leads from level {} to level {}", at.band.start, at.level), Some(at.band.start_place))
+        })?;
+    } else if !reach.has(mode, at.level) {
+        run.refuse(Stage::Standing, Refusal::ModeNotReached, || {
+            let name = visible(&vocabulary.modes[mode.index()]);
+            (format!("no permitted command leads into the mode `{name}` at level {}", at.level), Some(at.band.start_place))
+        })?;
+    }
+    Ok(())
+}

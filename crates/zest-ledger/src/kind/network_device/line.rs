@@ -1,0 +1,286 @@
+//! Permission and obligations: what the device and the command sets say about one line.
+
+use jiff::SignedDuration;
+
+use super::Standpoint;
+use super::trace::{Run, Stop, Trace, Understood};
+use crate::ask::{Central, Question, Refusal, Stage, Verdict};
+use crate::command::vocabulary::{Resolved, Unresolved, Vocabulary};
+use crate::command::{line, read_line};
+use crate::engine::{Engine, SetVerdict};
+use crate::entry::{BareElevation, Does};
+use crate::estate::{Duties, FlatRule, ModeId};
+use crate::source::{Place, visible};
+
+pub(crate) fn check<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let words = match read_line(&question.line) {
+        Ok(words) => words,
+        Err(error) => {
+            run.refuse(Stage::Permission, Refusal::LineUnreadable, || (format!("the line cannot be read: {error}"), None))?;
+            return Err(Stop);
+        }
+    };
+    let vocabulary = engine.vocabulary_of(at.system);
+    let mode = question.session.mode.as_deref().and_then(|m| vocabulary.mode(m)).unwrap_or(vocabulary.start_mode);
+    let resolved = match vocabulary.resolve(mode, &words, &engine.alphabet) {
+        Ok(resolved) => resolved,
+        Err(why) => {
+            unresolved(engine, vocabulary, mode, &words, why, at, run)?;
+            return Err(Stop);
+        }
+    };
+    run.understood(|| Understood::FullLine(line::join(resolved.words.iter().map(|w| &**w))));
+    let command = vocabulary.command(resolved.command);
+    must_change(engine, at, command.does, run)?;
+    own_level(engine, at, &resolved, run)?;
+    let rule = command_sets(engine, question, at, mode, &resolved, run)?;
+    if command.does == Some(Does::Elevate) {
+        ceiling(at, vocabulary, &resolved, run)?;
+    }
+    match rule.and_then(|r| r.after.as_deref()) {
+        Some(duties) => obligations(engine, question, at, duties, run),
+        None => Ok(()),
+    }
+}
+
+fn unresolved<T: Trace>(
+    engine: &Engine,
+    vocabulary: &Vocabulary,
+    mode: ModeId,
+    words: &[&str],
+    why: Unresolved,
+    at: &Standpoint<'_>,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
+    let device = engine.estate.system(at.system);
+    let place = device.vocabulary.as_ref().map(|v| v.place);
+    let name = device.vocabulary.as_ref().map_or(String::new(), |v| visible(&v.value));
+    match why {
+        Unresolved::Incomplete => run.refuse(Stage::Permission, Refusal::IncompleteCommand, || {
+            (format!("`{}` needs more words in the vocabulary `{name}`", visible(&line::join(words.iter().copied()))), place)
+        }),
+        Unresolved::Ambiguous { word, keywords } => run.refuse(Stage::Permission, Refusal::AmbiguousAbbreviation, || {
+            (format!("`{}` could be {}", visible(words[word]), alternatives(&keywords)), place)
+        }),
+        Unresolved::Unknown { word } => {
+            let mut others = (0..vocabulary.modes.len()).map(ModeId::new).filter(|&m| m != mode);
+            if let Some(other) = others.find(|&m| vocabulary.resolve(m, words, &engine.alphabet).is_ok()) {
+                return run.refuse(Stage::Permission, Refusal::OtherMode, || {
+                    let (here, there) = (&vocabulary.modes[mode.index()], &vocabulary.modes[other.index()]);
+                    (format!("the command belongs to mode `{}`, and the session is in `{}`", visible(there), visible(here)), place)
+                });
+            }
+            run.refuse(Stage::Permission, Refusal::UnknownCommand, || {
+                let near = vocabulary
+                    .nearest_keyword(mode, words, word)
+                    .map_or(String::new(), |k| format!("; the nearest word is `{}`", visible(&k)));
+                (format!("the vocabulary `{name}` has no command with `{}` here{near}", visible(words[word])), place)
+            })
+        }
+    }
+}
+
+fn alternatives(keywords: &[String]) -> String {
+    let shown: Vec<String> = keywords.iter().take(6).map(|k| format!("`{}`", visible(k))).collect();
+    let more = if keywords.len() > 6 { format!(" or {} more", keywords.len() - 6) } else { String::new() };
+    shown.join(" or ") + &more
+}
+
+/// A credential that must be changed leaves exactly one thing to do.
+fn must_change<T: Trace>(engine: &Engine, at: &Standpoint<'_>, does: Option<Does>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let user = engine.estate.user(at.user);
+    match &user.must_change_credential {
+        Some(must) if must.value && at.number.is_some() && does != Some(Does::ChangeCredential) => {
+            run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+                (format!("`{}` must change the credential before anything else", visible(&user.id.value)), Some(must.place))
+            })
+        }
+        _ => Ok(()),
+    }
+}
+
+fn own_level<T: Trace>(engine: &Engine, at: &Standpoint<'_>, resolved: &Resolved<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let (needed, stated) = engine.own_level(at.system, resolved.command);
+    let links = &engine.estate.vocabularies[engine.devices[at.system.index()].vocabulary.index()].commands[resolved.command.index()];
+    let place = stated.unwrap_or(links.place);
+    let whose = if stated.is_some() { "this device" } else { "the vocabulary" };
+    if needed > at.level {
+        run.refuse(Stage::Permission, Refusal::LevelTooLow, || {
+            (format!("{whose} puts `{}` at level {needed}, and the session is at level {}", visible(&links.line), at.level), Some(place))
+        })
+    } else {
+        run.pass(Stage::Permission, || {
+            (format!("{whose} puts `{}` at level {needed}; the session is at level {}", visible(&links.line), at.level), Some(place))
+        });
+        Ok(())
+    }
+}
+
+/// Asks the command sets where the device asks them. Returns the rule that permits the line.
+fn command_sets<'e, T: Trace>(
+    engine: &'e Engine,
+    question: &Question,
+    at: &Standpoint<'_>,
+    mode: ModeId,
+    resolved: &Resolved<'_>,
+    run: &mut Run<'_, T>,
+) -> Result<Option<&'e FlatRule>, Stop> {
+    let device = &engine.devices[at.system.index()];
+    let written = engine.estate.system(at.system);
+    let switch = written.authorisation.as_ref().map_or(written.id.place, |a| a.place);
+    let here = || if device.is_configuration(mode) { "in configuration modes".to_owned() } else { format!("at level {}", at.level) };
+    if !device.authorises(at.level, mode) {
+        run.pass(Stage::Permission, || (format!("the device does not ask for central authorisation {}", here()), Some(switch)));
+        return Ok(None);
+    }
+    if at.number.is_none() {
+        if question.session.central == Central::Down && device.nothing_when_down {
+            run.refuse(Stage::Permission, Refusal::CommandsNeedCentral, || {
+                let place = written.when_central_down.as_ref().map(|w| w.place);
+                (format!("commands {} are authorised centrally, and while the central source is down none is permitted", here()), place)
+            })?;
+        } else {
+            run.pass(Stage::Permission, || ("a local account's commands are decided by their own levels".to_owned(), Some(switch)));
+        }
+        return Ok(None);
+    }
+    let says = engine.sets_say(&at.standing.sets, device, &resolved.symbols);
+    run.note_rule(says.rule());
+    let set_name = |set| visible(&engine.estate.set(set).id.value);
+    let full = || visible(&line::join(resolved.words.iter().map(|w| &**w)));
+    let all_sets = || at.standing.sets.iter().map(|&s| format!("`{}`", set_name(s))).collect::<Vec<_>>().join(", ");
+    let rule = says.rule().map(|r| &engine.estate.sets[r.set.index()].rules[r.index as usize]);
+    let rule_text =
+        |rule: &FlatRule| format!("`{} {}` of command set `{}`", rule.verb.word(), visible(&rule.text.value), set_name(rule.home));
+    let no_set = written.no_command_set.as_ref().map(|n| n.place);
+    match (says, rule) {
+        (SetVerdict::Allowed(_), Some(rule)) => {
+            run.pass(Stage::Permission, || (format!("rule {}", rule_text(rule)), Some(rule.text.place)))
+        }
+        (SetVerdict::AllowedOtherwise(set), _) => run.pass(Stage::Permission, || {
+            let set = engine.estate.set(set);
+            (
+                format!("command set `{}` permits every line that no rule mentions", visible(&set.id.value)),
+                set.otherwise.as_ref().map(|o| o.place),
+            )
+        }),
+        (SetVerdict::Unrestricted, _) => {
+            run.pass(Stage::Permission, || ("no command set is attached, and here that permits everything".to_owned(), no_set))
+        }
+        (SetVerdict::Denied(_), Some(rule)) => {
+            run.refuse(Stage::Permission, Refusal::DeniedByRule, || {
+                (format!("rule {} refuses `{}`", rule_text(rule), full()), Some(rule.text.place))
+            })?;
+        }
+        (SetVerdict::NoSet, _) => {
+            run.refuse(Stage::Permission, Refusal::NoCommandSet, || {
+                ("no command set is attached, and here that permits nothing".to_owned(), no_set)
+            })?;
+        }
+        _ => run.refuse(Stage::Permission, Refusal::NotPermitted, || {
+            let place = at.standing.sets.first().map(|&s| {
+                let set = engine.estate.set(s);
+                set.otherwise.as_ref().map_or(set.id.place, |o| o.place)
+            });
+            (format!("no rule of {} permits `{}`", all_sets(), full()), place)
+        })?,
+    }
+    Ok(rule.filter(|_| says.is_allowed()))
+}
+
+/// The ceiling holds even where commands are not authorised centrally.
+fn ceiling<T: Trace>(at: &Standpoint<'_>, vocabulary: &Vocabulary, resolved: &Resolved<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let (level, how) = match vocabulary.elevation(resolved, at.band.ceiling) {
+        Some(level) if vocabulary.command(resolved.command).level_word.is_some() => (level, ""),
+        Some(level) if vocabulary.bare == BareElevation::Ceiling => (level, " (a bare request means the ceiling)"),
+        Some(level) => (level, " (a bare request means level 15)"),
+        None => {
+            return run.refuse(Stage::Permission, Refusal::BareElevation, || {
+                ("this make of device refuses an elevation without a number".to_owned(), vocabulary.bare_place)
+            });
+        }
+    };
+    if level > at.band.ceiling {
+        run.refuse(Stage::Permission, Refusal::AboveCeiling, || {
+            (format!("level {level}{how} is above the band's ceiling {}", at.band.ceiling), Some(at.band.ceiling_place))
+        })
+    } else {
+        run.pass(Stage::Permission, || {
+            (format!("level {level}{how} is within the band's ceiling {}", at.band.ceiling), Some(at.band.ceiling_place))
+        });
+        Ok(())
+    }
+}
+
+fn obligations<T: Trace>(
+    engine: &Engine,
+    question: &Question,
+    at: &Standpoint<'_>,
+    duties: &Duties,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
+    let session = &question.session;
+    if let Some(place) = duties.confirm {
+        let done = session.confirmed;
+        met(run, done, || (if done { "the user confirmed" } else { "the user must confirm" }.to_owned(), Some(place)));
+    }
+    if let Some(age) = &duties.prove_again {
+        let youngest: Option<SignedDuration> = session.proofs.iter().flatten().map(|p| p.age).min();
+        let done = youngest.is_some_and(|a| a <= age.value);
+        let text = if done { "identity was proven" } else { "identity must be proven again" };
+        met(run, done, || (format!("{text} within the last {:#}", age.value), Some(age.place)));
+    }
+    if let Some(&(_, place)) = duties.second_person.first() {
+        second_person(engine, question, at, duties, place, run)?;
+    }
+    Ok(())
+}
+
+fn met<T: Trace>(run: &mut Run<'_, T>, done: bool, reason: impl FnOnce() -> (String, Option<Place>)) {
+    if done { run.pass(Stage::Obligations, reason) } else { run.ask(reason) }
+}
+
+/// The second person is another one, may agree, and could run the line himself at this moment.
+fn second_person<T: Trace>(
+    engine: &Engine,
+    question: &Question,
+    at: &Standpoint<'_>,
+    duties: &Duties,
+    place: Place,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
+    let parties =
+        || duties.second_person.iter().map(|&(p, _)| format!("`{}`", visible(&engine.estate.party(p)))).collect::<Vec<_>>().join(" or ");
+    let Some(name) = &question.session.approved_by else {
+        run.ask(|| (format!("a second person must agree: one of {}", parties()), Some(place)));
+        return Ok(());
+    };
+    let ignores_case = engine.devices[at.system.index()].ignores_case;
+    let Some(second) = engine.find_user(name, ignores_case) else {
+        return run.refuse(Stage::Obligations, Refusal::NotEntitled, || (format!("no user is named `{}`", visible(name)), Some(place)));
+    };
+    if second == at.user {
+        return run.refuse(Stage::Obligations, Refusal::SamePerson, || {
+            ("the second person must be another than the first".to_owned(), Some(place))
+        });
+    }
+    if !duties.second_person.iter().any(|&(party, _)| engine.membership.belongs(second, party)) {
+        return run.refuse(Stage::Obligations, Refusal::NotEntitled, || {
+            (format!("`{}` is not one of {}", visible(name), parties()), Some(place))
+        });
+    }
+    // The second person's own session is not known: it is taken to be like the first one's, with the proofs he has.
+    let mut theirs = Question::in_session(name, &question.system, &question.line, question.session.clone());
+    theirs.session.approved_by = None;
+    theirs.session.account = None;
+    theirs.session.proofs = None;
+    let decision = engine.decide(&theirs);
+    if decision.verdict == Verdict::Denied {
+        let code = decision.refusal.map_or("", Refusal::code);
+        return run.refuse(Stage::Obligations, Refusal::NotEntitled, || {
+            (format!("`{}` could not run the line at this moment: {code}", visible(name)), Some(place))
+        });
+    }
+    run.pass(Stage::Obligations, || (format!("`{}` agreed as second person", visible(name)), Some(place)));
+    Ok(())
+}

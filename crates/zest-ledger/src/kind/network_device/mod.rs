@@ -1,0 +1,66 @@
+//! Network devices: privilege levels, a command line, and command sets that are asked centrally.
+//!
+//! A session starts at its band's start level. For a line to run, two locks must both be open: the device's own
+//! level for the command, and, where the device authorises commands centrally at the session's level (or in
+//! configuration modes, a switch of its own), the command sets. The first assignment that applies decides alone.
+
+mod entry;
+mod line;
+mod reach;
+mod trace;
+
+use crate::ask::{Decision, Question, Refusal, Stage, Verdict};
+use crate::engine::{Engine, LevelBand, Standing};
+use crate::estate::{AssignmentId, SystemId, UserId};
+use crate::finding::nearest;
+use crate::source::visible;
+
+pub(crate) use reach::Reach;
+pub(crate) use trace::{Explain, Silent, Trace};
+use trace::{Run, Stop};
+
+/// Decides a question, telling the trace about every gate.
+pub(crate) fn evaluate<T: Trace>(engine: &Engine, question: &Question, trace: &mut T) -> Decision {
+    let mut run = Run::new(trace);
+    let _ = walk(engine, question, &mut run);
+    run.decision()
+}
+
+/// The session as it stands once it is open.
+pub(crate) struct Standpoint<'e> {
+    pub(crate) system: SystemId,
+    pub(crate) user: UserId,
+    pub(crate) standing: &'e Standing,
+    /// The standing's number, for a session by assignment.
+    pub(crate) number: Option<usize>,
+    pub(crate) band: LevelBand,
+    pub(crate) level: u8,
+}
+
+fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let Some(&system) = engine.estate.system_ids.get(question.system.as_str()) else {
+        run.refuse(Stage::Entry, Refusal::UnknownSystem, || {
+            let near = nearest(&question.system, engine.estate.system_ids.keys().map(|k| &**k));
+            let near = near.map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
+            (format!("no system is named `{}`{near}", visible(&question.system)), None)
+        })?;
+        return Err(Stop);
+    };
+    let standpoint = entry::open(engine, question, system, run)?;
+    line::check(engine, question, &standpoint, run)
+}
+
+/// Returns the assignments that reach a user on a system, in the order in which they are tried.
+pub(crate) fn candidates(engine: &Engine, user: UserId, system: SystemId) -> impl Iterator<Item = AssignmentId> {
+    let all = engine.membership.candidates(user).iter().copied();
+    all.filter(move |a| engine.estate.assignments[a.index()].systems.contains(system.index()))
+}
+
+/// Obligations leave an action allowed, but not yet.
+const fn verdict(refused: bool, asked: bool) -> Verdict {
+    match (refused, asked) {
+        (true, _) => Verdict::Denied,
+        (false, true) => Verdict::AllowedAfter,
+        (false, false) => Verdict::Allowed,
+    }
+}

@@ -1,0 +1,153 @@
+//! A ledger: documents and entries, collected before they are validated.
+
+use std::sync::Arc;
+
+use crate::entry::{Assignment, CommandSet, Group, OriginNetworks, Role, System, User, Vocabulary};
+use crate::estate::Estate;
+use crate::finding::{Code, Finding, Findings};
+use crate::source::SourceMap;
+use crate::text::read_document;
+
+/// The entries of a ledger, as written.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Entries {
+    pub(crate) users: Vec<Arc<User>>,
+    pub(crate) groups: Vec<Arc<Group>>,
+    pub(crate) origins: Vec<Arc<OriginNetworks>>,
+    pub(crate) systems: Vec<Arc<System>>,
+    pub(crate) vocabularies: Vec<Arc<Vocabulary>>,
+    pub(crate) command_sets: Vec<Arc<CommandSet>>,
+    pub(crate) roles: Vec<Arc<Role>>,
+    pub(crate) assignments: Vec<Arc<Assignment>>,
+}
+
+/// What [`Ledger::validate`] comes to: the findings, and the estate if none of them is an error.
+#[derive(Debug)]
+#[non_exhaustive]
+pub struct Validated {
+    /// The estate; none if a finding is an error.
+    pub estate: Option<Estate>,
+    /// Everything that was found, by place.
+    pub findings: Findings,
+}
+
+/// A ledger: documents of text, entries built in code, or both.
+///
+/// # Example
+/// ```
+/// use zest_ledger::Ledger;
+/// let ledger = Ledger::new().document("people.toml", "[users.watch-1]\nproofs = [\"pasword\"]\n");
+/// let findings = ledger.validate().findings;
+/// assert!(findings.to_string().starts_with("people.toml:2:11: error[ZL0109]"));
+/// ```
+#[derive(Clone, Debug, Default)]
+pub struct Ledger {
+    sources: SourceMap,
+    entries: Entries,
+    findings: Vec<Finding>,
+}
+
+impl Ledger {
+    /// Makes an empty ledger.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// Makes a ledger of entries that were taken from a valid one.
+    pub(crate) const fn of(sources: SourceMap, entries: Entries) -> Self {
+        Self { sources, entries, findings: Vec::new() }
+    }
+
+    /// Adds a document. What cannot be read in it becomes a finding of [`validate`](Self::validate).
+    #[must_use]
+    pub fn document(mut self, name: &str, text: &str) -> Self {
+        match self.sources.add(name, text) {
+            Some(source) => read_document(text, source, &mut self.entries, &mut self.findings),
+            None => self.findings.push(Finding::unreadable(name, "it is 4 GiB or larger")),
+        }
+        self
+    }
+
+    /// Adds a document of bytes, which must be UTF-8 text.
+    #[must_use]
+    pub fn document_bytes(mut self, name: &str, bytes: &[u8]) -> Self {
+        match std::str::from_utf8(bytes) {
+            Ok(text) => self.document(name, text.strip_prefix('\u{feff}').unwrap_or(text)),
+            Err(error) => {
+                let valid = std::str::from_utf8(&bytes[..error.valid_up_to()]).unwrap_or_default();
+                let line = valid.matches('\n').count() + 1;
+                let name = crate::source::visible(name);
+                self.findings.push(
+                    Finding::new(Code::NotText, format!("`{name}` is not UTF-8 text: the first bad byte is in line {line}"))
+                        .help("save the document as UTF-8"),
+                );
+                self
+            }
+        }
+    }
+
+    /// Adds a finding that the caller made while looking for documents.
+    #[must_use]
+    pub fn finding(mut self, finding: Finding) -> Self {
+        self.findings.push(finding);
+        self
+    }
+
+    /// Checks everything and follows all references.
+    ///
+    /// All findings of all documents are reported in one go; an error in one never hides those of another.
+    #[must_use]
+    pub fn validate(self) -> Validated {
+        let Self { sources, entries, mut findings } = self;
+        let sources = Arc::new(sources);
+        let estate = Estate::resolve(Arc::clone(&sources), entries, &mut findings);
+        let findings = Findings::new(findings, sources);
+        let estate = estate.filter(|_| !findings.has_errors());
+        Validated { estate, findings }
+    }
+
+    /// Validates, for callers that want the estate or nothing.
+    ///
+    /// # Errors
+    /// The findings, if one of them is an error.
+    pub fn estate(self) -> Result<Estate, Findings> {
+        let validated = self.validate();
+        validated.estate.ok_or(validated.findings)
+    }
+}
+
+/// Writes the methods that add an entry built in code.
+macro_rules! adders {
+    ($($(#[doc = $doc:literal])+ $name:ident: $ty:ty => $field:ident;)+) => {
+        impl Ledger {
+            $(
+                $(#[doc = $doc])+
+                #[must_use]
+                pub fn $name(mut self, entry: $ty) -> Self {
+                    self.entries.$field.push(Arc::new(entry));
+                    self
+                }
+            )+
+        }
+    };
+}
+
+adders! {
+    /// Adds a user.
+    user: User => users;
+    /// Adds a group.
+    group: Group => groups;
+    /// Adds a named origin.
+    origin: OriginNetworks => origins;
+    /// Adds a system.
+    system: System => systems;
+    /// Adds a vocabulary.
+    vocabulary: Vocabulary => vocabularies;
+    /// Adds a command set.
+    command_set: CommandSet => command_sets;
+    /// Adds a role.
+    role: Role => roles;
+    /// Adds an assignment.
+    assignment: Assignment => assignments;
+}

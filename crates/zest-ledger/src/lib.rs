@@ -1,0 +1,15 @@
+//! stub
+pub mod ask;
+pub mod command;
+pub mod engine;
+pub mod entry;
+pub mod estate;
+pub mod finding;
+mod kind;
+mod ledger;
+pub mod source;
+mod text;
+pub use ask::Question;
+pub use engine::Engine;
+pub use ledger::{Ledger, Validated};
+pub use text::json_schema;

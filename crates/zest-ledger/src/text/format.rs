@@ -1,0 +1,275 @@
+//! The ledger format, version 1: every table and every key.
+
+use super::shape::{Key, Shape, TableShape};
+use crate::entry::{
+    Abbreviation, BareElevation, Channel, Credential, Does, IdentitySource, Kind, NameCase, Otherwise, Proof, Unrestricted, UserKind,
+    WhenCentralDown,
+};
+
+const LEVEL: Shape = Shape::Whole(0, 15);
+const TEXTS: Shape = Shape::List(&Shape::Text);
+const LEVELS: Shape = Shape::List(&LEVEL);
+
+const REMARK: Key = Key::new("remark", Shape::Text, "a free remark");
+const NAME: Key = Key::new("name", Shape::Text, "the name shown to people");
+const BECAUSE: Key = Key::new("because", Shape::Text, "why the entry is there");
+
+/// A whole document.
+pub(crate) static DOCUMENT: TableShape = TableShape {
+    noun: "a document",
+    about: "One document of a ledger. A ledger is a folder of such documents; entries may be split over them in any way.",
+    keys: &[
+        Key::new("format", Shape::Whole(1, i64::MAX), "the version of the ledger format; 1"),
+        Key::new("users", Shape::Map(&Shape::Table(&USER)), "people and programs, by id"),
+        Key::new("groups", Shape::Map(&Shape::Table(&GROUP)), "sets of users and groups, by id"),
+        Key::new("origins", Shape::Map(&Shape::Table(&ORIGIN)), "named networks that sessions come from, by id"),
+        Key::new("systems", Shape::Map(&Shape::Table(&SYSTEM)), "managed targets, by id"),
+        Key::new("vocabularies", Shape::Map(&Shape::Table(&VOCABULARY)), "the commands that a make of device knows, by id"),
+        Key::new("command-sets", Shape::Map(&Shape::Table(&COMMAND_SET)), "ordered rules over command lines, by id"),
+        Key::new("roles", Shape::Map(&Shape::Table(&ROLE)), "bundles of rights, by id"),
+        Key::new("assignments", Shape::List(&Shape::Table(&ASSIGNMENT)), "who gets which roles on which systems, under which conditions"),
+    ],
+};
+
+static USER: TableShape = TableShape {
+    noun: "a user",
+    about: "A person or a program that signs in.",
+    keys: &[
+        NAME,
+        REMARK,
+        Key::new("path", Shape::Text, "place in the organisation, such as \"shore/network\""),
+        Key::new("kind", Shape::Words(UserKind::WORDS), "person or service; person unless stated"),
+        Key::new("proofs", Shape::List(&Shape::Words(Proof::WORDS)), "ways to prove identity; never the secret itself"),
+        Key::new("channels", Shape::List(&Shape::Words(Channel::WORDS)), "channels the user may come through; all unless stated"),
+        Key::new("disabled", Shape::Flag, "whether the user is switched off"),
+        Key::new("from", Shape::Moment, "first moment of validity"),
+        Key::new("until", Shape::Moment, "end of validity: a date is good through its last moment, UTC"),
+        Key::new("must-change-credential", Shape::Flag, "whether the credential must be changed before anything else"),
+    ],
+};
+
+static GROUP: TableShape = TableShape {
+    noun: "a group",
+    about: "A set of users and groups, with owners who answer for it.",
+    keys: &[
+        NAME,
+        REMARK,
+        Key::new("members", TEXTS, "\"user:ID\" or \"group:ID\""),
+        Key::new("owners", TEXTS, "\"user:ID\" or \"group:ID\"; owners need not be members"),
+        Key::new("directory", Shape::Text, "distinguished name of the directory group it mirrors"),
+    ],
+};
+
+static ORIGIN: TableShape = TableShape {
+    noun: "an origin",
+    about: "Named networks that sessions come from, such as a watch room.",
+    keys: &[REMARK, Key::required("networks", TEXTS, "addresses and networks in CIDR form")],
+};
+
+static SYSTEM: TableShape = TableShape {
+    noun: "a system",
+    about: "A managed target.",
+    keys: &[
+        Key::required("kind", Shape::Words(Kind::WORDS), "the rules the system plays by"),
+        NAME,
+        REMARK,
+        Key::new("address", Shape::Text, "host name or address"),
+        Key::new("labels", Shape::Map(&Shape::Text), "labels that assignments select by"),
+        Key::new("within", Shape::Text, "place in the tree of containers, such as \"piers/selkie\""),
+        Key::new("vocabulary", Shape::Text, "the vocabulary its make speaks"),
+        Key::new(
+            "no-command-set",
+            Shape::Words(Unrestricted::WORDS),
+            "what holds where no command set is attached; every device states it",
+        ),
+        Key::new("authorisation", Shape::Table(&AUTHORISATION), "where commands are authorised centrally; nowhere unless stated"),
+        Key::new(
+            "identity-sources",
+            Shape::List(&Shape::Words(IdentitySource::WORDS)),
+            "who is asked, in order; central, then local, unless stated",
+        ),
+        Key::new("names", Shape::Words(NameCase::WORDS), "whether upper and lower case make two names; sensitive unless stated"),
+        Key::new(
+            "when-central-down",
+            Shape::Words(WhenCentralDown::WORDS),
+            "what holds for commands while the central source is down; own-levels unless stated",
+        ),
+        Key::new("privileged-at-sign-in", Shape::Flag, "whether sessions get the privileged prompt at sign-in, whatever their level"),
+        Key::new("own-levels", Shape::List(&Shape::Table(&OWN_LEVEL)), "the device's own levels, over those of the vocabulary"),
+        Key::new("notices", Shape::Table(&NOTICES), "texts shown around sign-in"),
+        Key::new("accounts", Shape::Map(&Shape::Table(&ACCOUNT)), "accounts kept on the system itself, by login"),
+    ],
+};
+
+static AUTHORISATION: TableShape = TableShape {
+    noun: "an authorisation",
+    about: "Where a device asks the command sets.",
+    keys: &[
+        Key::required(
+            "levels",
+            Shape::Either(&[Shape::Words(&["all", "none"]), LEVELS]),
+            "levels at which commands are authorised centrally",
+        ),
+        Key::required("configuration", Shape::Flag, "whether commands in configuration modes are; a switch of its own"),
+    ],
+};
+
+static OWN_LEVEL: TableShape = TableShape {
+    noun: "an own level",
+    about: "A device's own level for one command.",
+    keys: &[
+        Key::required("command", Shape::Text, "the command's line exactly as the vocabulary writes it"),
+        Key::required("level", LEVEL, "the level it takes on this device"),
+    ],
+};
+
+static NOTICES: TableShape = TableShape {
+    noun: "a notice",
+    about: "Texts shown around sign-in.",
+    keys: &[Key::new("before", Shape::Text, "shown before sign-in"), Key::new("after", Shape::Text, "shown after sign-in")],
+};
+
+static ACCOUNT: TableShape = TableShape {
+    noun: "an account",
+    about: "A login kept on a system itself.",
+    keys: &[
+        REMARK,
+        Key::new("band", Shape::Table(&BAND), "start level and ceiling"),
+        Key::new("used-by", TEXTS, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\""),
+        Key::new("origin", TEXTS, "where it is admitted from: addresses, networks, \"origin:ID\"; anywhere unless stated"),
+        Key::new("locked", Shape::Flag, "whether it is locked"),
+        Key::new("credential", Shape::Words(Credential::WORDS), "the state of its credential; set unless stated"),
+        Key::new("emergency", Shape::Flag, "whether it is kept for outages of the central source"),
+    ],
+};
+
+static BAND: TableShape = TableShape {
+    noun: "a band",
+    about: "The privilege level at which a session starts and the highest it may reach.",
+    keys: &[Key::required("start", LEVEL, "where a session starts"), Key::required("ceiling", LEVEL, "the highest level it may reach")],
+};
+
+static VOCABULARY: TableShape = TableShape {
+    noun: "a vocabulary",
+    about: "The commands that a make of device knows.",
+    keys: &[
+        NAME,
+        REMARK,
+        Key::new("modes", Shape::Map(&Shape::Table(&MODE)), "modes of the command line; one named \"exec\" unless stated"),
+        Key::new("start-mode", Shape::Text, "the mode in which sessions start; \"exec\" unless stated"),
+        Key::new("bare-elevation", Shape::Words(BareElevation::WORDS), "what an elevation without a number means; level-15 unless stated"),
+        Key::new("abbreviation", Shape::Words(Abbreviation::WORDS), "whether words may be shortened; unique-prefix unless stated"),
+        Key::required("commands", Shape::List(&Shape::Table(&COMMAND)), "the commands, in the order in which they are listed"),
+    ],
+};
+
+static MODE: TableShape = TableShape {
+    noun: "a mode",
+    about: "A mode of a device's command line.",
+    keys: &[
+        Key::new("prompt", Shape::Text, "the prompt after the host name"),
+        Key::new("privileged-prompt", Shape::Text, "the prompt of a privileged session"),
+        Key::new("configuration", Shape::Flag, "whether the device's configuration is changed here"),
+    ],
+};
+
+static COMMAND: TableShape = TableShape {
+    noun: "a command",
+    about: "A command of a vocabulary.",
+    keys: &[
+        Key::required("line", Shape::Text, "the line as a pattern"),
+        Key::new("in", TEXTS, "modes in which it is known; the start mode unless stated"),
+        Key::new("level", LEVEL, "the level it takes; 1 unless stated"),
+        Key::new("does", Shape::Words(Does::WORDS), "what it does to the session"),
+        Key::new("enters", Shape::Text, "the mode it enters"),
+        Key::new("about", Shape::Text, "what it is for, in a few words"),
+    ],
+};
+
+static COMMAND_SET: TableShape = TableShape {
+    noun: "a command set",
+    about: "Ordered rules over command lines; the first that matches a line decides.",
+    keys: &[
+        REMARK,
+        Key::required(
+            "rules",
+            Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&RULE)])),
+            "\"allow PATTERN\", \"deny PATTERN\", \"include SET\", or a table",
+        ),
+        Key::new("otherwise", Shape::Words(Otherwise::WORDS), "what holds for all other lines; deny unless stated"),
+    ],
+};
+
+static RULE: TableShape = TableShape {
+    noun: "a rule",
+    about: "One rule of a command set, with what must be done before it takes effect.",
+    keys: &[
+        Key::new("allow", Shape::Text, "a pattern whose lines are permitted"),
+        Key::new("deny", Shape::Text, "a pattern whose lines are refused"),
+        Key::new("include", Shape::Text, "a command set whose rules stand here"),
+        Key::new("after", Shape::Table(&AFTER), "what must be done before an allowed line takes effect"),
+        BECAUSE,
+    ],
+};
+
+static AFTER: TableShape = TableShape {
+    noun: "an obligation",
+    about: "What must be done before an allowed line takes effect.",
+    keys: &[
+        Key::new("confirm", Shape::Flag, "the user confirms"),
+        Key::new("prove-again", Shape::Length, "identity was proven at most this long ago"),
+        Key::new("second-person", TEXTS, "one of these, different from the user, agrees: \"user:ID\" or \"group:ID\""),
+    ],
+};
+
+static ROLE: TableShape = TableShape {
+    noun: "a role",
+    about: "A bundle of rights that assignments hand out.",
+    keys: &[
+        NAME,
+        REMARK,
+        Key::new("includes", TEXTS, "roles whose rights this one has as well"),
+        Key::new("band", Shape::Table(&BAND), "start level and ceiling; those of the included roles unless stated"),
+        Key::new("commands", TEXTS, "command sets"),
+    ],
+};
+
+static ASSIGNMENT: TableShape = TableShape {
+    noun: "an assignment",
+    about: "Who gets which roles on which systems, under which conditions. The first that applies decides alone.",
+    keys: &[
+        Key::required("to", TEXTS, "who: \"user:ID\" or \"group:ID\""),
+        Key::required("roles", TEXTS, "role ids"),
+        Key::required("on", Shape::Table(&ON), "which systems; all parts that are given must fit"),
+        Key::new("when", Shape::Table(&WHEN), "conditions; all that are given must hold"),
+        Key::new("rank", Shape::Whole(0, 1_000_000), "a lower rank comes first; 100 unless stated"),
+        Key::new("from", Shape::Moment, "first moment of validity"),
+        Key::new("until", Shape::Moment, "end of validity: a date is good through its last moment, UTC"),
+        BECAUSE,
+    ],
+};
+
+static ON: TableShape = TableShape {
+    noun: "a selection of systems",
+    about: "Which systems an assignment covers.",
+    keys: &[
+        Key::new("all", Shape::Flag, "every system of the ledger"),
+        Key::new("systems", TEXTS, "systems by id"),
+        Key::new("within", Shape::Text, "systems at or below this place in the tree"),
+        Key::new("labels", Shape::Map(&Shape::Either(&[Shape::Text, TEXTS])), "systems that carry each of these labels"),
+    ],
+};
+
+static WHEN: TableShape = TableShape {
+    noun: "a condition",
+    about: "The conditions of an assignment. What the question does not state never holds.",
+    keys: &[
+        Key::new("origin", TEXTS, "where the session comes from: addresses, networks, \"origin:ID\""),
+        Key::new("hours", Shape::Text, "time of day, \"HH:MM-HH:MM\", end exclusive; may run over midnight"),
+        Key::new("days", Shape::List(&Shape::Words(&["mon", "tue", "wed", "thu", "fri", "sat", "sun"])), "days on which it holds"),
+        Key::new("zone", Shape::Text, "the zone of hours and days, such as \"Europe/Oslo\"; UTC unless stated"),
+        Key::new("channel", Shape::List(&Shape::Words(Channel::WORDS)), "channels the session comes through"),
+        Key::new("proof", Shape::List(&Shape::Words(Proof::WORDS)), "proofs of identity, each of which is enough"),
+        Key::new("proof-age", Shape::Length, "how old the proof may be, inclusive"),
+    ],
+};

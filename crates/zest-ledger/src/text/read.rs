@@ -1,0 +1,478 @@
+//! Reads a TOML document into entries.
+
+use std::ops::Range;
+
+use jiff::{SignedDuration, Timestamp, ToSpan, civil::Date, tz::TimeZone};
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+
+use super::format::DOCUMENT;
+use super::shape::Checker;
+use crate::entry::{
+    Abbreviation, Account, Assignment, Authorisation, AuthorisedLevels, Band, BareElevation, Channel, Command, CommandSet, Credential,
+    Does, Group, IdentitySource, Kind, Mode, NameCase, Notices, Obligations, On, OriginNetworks, Otherwise, OwnLevel, Proof, Role, Rule,
+    RuleVerb, System, Unrestricted, User, UserKind, Vocabulary, When, WhenCentralDown,
+};
+use crate::finding::{Code, Finding};
+use crate::ledger::Entries;
+use crate::source::{At, SourceId, visible};
+
+/// How many syntax errors of one document are reported one by one.
+const SYNTAX_ERRORS_SHOWN: usize = 50;
+
+/// Reads one document; what cannot be read is reported and the rest is kept.
+pub(crate) fn read_document(text: &str, source: SourceId, entries: &mut Entries, findings: &mut Vec<Finding>) {
+    let (document, errors) = DeTable::parse_recoverable(text);
+    let mut checker = Checker { source, findings };
+    for (count, error) in errors.iter().enumerate() {
+        let span = error.span().unwrap_or(0..0);
+        let place = checker.place(widened(text, span));
+        if count == SYNTAX_ERRORS_SHOWN {
+            let rest = errors.len() - count;
+            checker.findings.push(Finding::new(Code::Syntax, format!("{rest} more syntax errors follow in this document")).at(place, ""));
+            break;
+        }
+        let (message, help) = syntax_message(error.message());
+        checker.findings.push(Finding::new(Code::Syntax, message).at(place, "").help(help));
+    }
+    checker.table(document.get_ref(), &(0..0), &DOCUMENT);
+    let mut reader = Reader { checker };
+    let root = Fields(document.get_ref());
+    if let Some(version) = reader.whole::<i64>(&root, "format")
+        && version.value != 1
+    {
+        let finding = Finding::new(Code::UnknownVersion, format!("this program reads format 1, not {}", version.value))
+            .at(version.place, "unknown version")
+            .help("use a newer program, or write the document in format 1");
+        reader.checker.findings.push(finding);
+    }
+    for (id, fields) in reader.map(&root, "users") {
+        entries.users.push(reader.user(id, &fields).into());
+    }
+    for (id, fields) in reader.map(&root, "groups") {
+        entries.groups.push(reader.group(id, &fields).into());
+    }
+    for (id, fields) in reader.map(&root, "origins") {
+        let mut origin = OriginNetworks::at(id);
+        origin.remark = reader.text(&fields, "remark");
+        origin.networks = reader.texts(&fields, "networks");
+        entries.origins.push(origin.into());
+    }
+    for (id, fields) in reader.map(&root, "systems") {
+        entries.systems.push(reader.system(id, &fields).into());
+    }
+    for (id, fields) in reader.map(&root, "vocabularies") {
+        entries.vocabularies.push(reader.vocabulary(id, &fields).into());
+    }
+    for (id, fields) in reader.map(&root, "command-sets") {
+        entries.command_sets.push(reader.command_set(id, &fields).into());
+    }
+    for (id, fields) in reader.map(&root, "roles") {
+        entries.roles.push(reader.role(id, &fields).into());
+    }
+    for (span, fields) in tables(&root, "assignments") {
+        entries.assignments.push(reader.assignment(span, &fields).into());
+    }
+}
+
+/// Gives an empty span the character it stands before, so that there is something to underline.
+fn widened(text: &str, span: Range<usize>) -> Range<usize> {
+    let end = span.end.min(text.len());
+    let start = span.start.min(end);
+    if start < end {
+        return start..end;
+    }
+    match text[start..].chars().next() {
+        Some(c) if c != '\n' => start..start + c.len_utf8(),
+        _ => start..start,
+    }
+}
+
+fn syntax_message(message: &str) -> (String, String) {
+    let (what, expected) = message.split_once(", expected ").unwrap_or((message, ""));
+    let help = match (what, expected) {
+        ("duplicate key", _) => {
+            "each key may stand once in a table, and each id once in the ledger: merge the two, or rename one".to_owned()
+        }
+        (_, "") => "compare the line with the TOML 1.1 rules".to_owned(),
+        (_, wanted) => format!("expected {}", visible(wanted)),
+    };
+    (visible(what), help)
+}
+
+/// The fields of one table.
+struct Fields<'a, 'i>(&'a DeTable<'i>);
+
+impl<'a, 'i> Fields<'a, 'i> {
+    fn get(&self, key: &str) -> Option<&'a Spanned<DeValue<'i>>> {
+        self.0.get(key).filter(|v| v.span() != (0..0))
+    }
+}
+
+fn tables<'a, 'i>(fields: &Fields<'a, 'i>, key: &str) -> Vec<(Range<usize>, Fields<'a, 'i>)> {
+    let Some(DeValue::Array(items)) = fields.get(key).map(Spanned::get_ref) else { return Vec::new() };
+    items.iter().filter_map(|item| item.get_ref().as_table().map(|t| (item.span(), Fields(t)))).collect()
+}
+
+/// Takes values out of tables that have been checked already: what does not fit is skipped in silence here.
+struct Reader<'f> {
+    checker: Checker<'f>,
+}
+
+impl Reader<'_> {
+    fn at<T>(&self, value: T, span: Range<usize>) -> At<T> {
+        At::new(value, self.checker.place(span))
+    }
+
+    fn text(&self, fields: &Fields<'_, '_>, key: &str) -> Option<At<String>> {
+        self.as_text(fields.get(key)?)
+    }
+
+    fn as_text(&self, value: &Spanned<DeValue<'_>>) -> Option<At<String>> {
+        value.get_ref().as_str().map(|s| self.at(s.to_owned(), value.span()))
+    }
+
+    fn texts(&self, fields: &Fields<'_, '_>, key: &str) -> Vec<At<String>> {
+        let Some(DeValue::Array(items)) = fields.get(key).map(Spanned::get_ref) else { return Vec::new() };
+        items.iter().filter_map(|v| self.as_text(v)).collect()
+    }
+
+    fn flag(&self, fields: &Fields<'_, '_>, key: &str) -> Option<At<bool>> {
+        let value = fields.get(key)?;
+        value.get_ref().as_bool().map(|b| self.at(b, value.span()))
+    }
+
+    fn whole<T: TryFrom<i64>>(&self, fields: &Fields<'_, '_>, key: &str) -> Option<At<T>> {
+        let value = fields.get(key)?;
+        let number = as_whole(value.get_ref())?;
+        T::try_from(number).ok().map(|n| self.at(n, value.span()))
+    }
+
+    fn level(&self, fields: &Fields<'_, '_>, key: &str) -> Option<At<u8>> {
+        self.whole::<u8>(fields, key).filter(|l| l.value <= 15)
+    }
+
+    fn word<T>(&self, fields: &Fields<'_, '_>, key: &str, parse: fn(&str) -> Option<T>) -> Option<At<T>> {
+        let text = self.text(fields, key)?;
+        parse(&text.value).map(|value| At::new(value, text.place))
+    }
+
+    fn words<T>(&self, fields: &Fields<'_, '_>, key: &str, parse: fn(&str) -> Option<T>) -> Vec<At<T>> {
+        self.texts(fields, key).into_iter().filter_map(|t| parse(&t.value).map(|value| At::new(value, t.place))).collect()
+    }
+
+    fn table<'a, 'i>(&self, fields: &Fields<'a, 'i>, key: &str) -> Option<(Range<usize>, Fields<'a, 'i>)> {
+        let value = fields.get(key)?;
+        value.get_ref().as_table().map(|t| (value.span(), Fields(t)))
+    }
+
+    fn map<'a, 'i>(&self, fields: &Fields<'a, 'i>, key: &str) -> Vec<(At<String>, Fields<'a, 'i>)> {
+        let Some(DeValue::Table(table)) = fields.get(key).map(Spanned::get_ref) else { return Vec::new() };
+        let mut rows: Vec<_> = table
+            .iter()
+            .filter_map(|(id, value)| value.get_ref().as_table().map(|t| (self.at(id.get_ref().to_string(), id.span()), Fields(t))))
+            .collect();
+        rows.sort_by_key(|(id, _)| id.place);
+        rows
+    }
+
+    fn length(&mut self, fields: &Fields<'_, '_>, key: &str) -> Option<At<SignedDuration>> {
+        let text = self.text(fields, key)?;
+        match text.value.parse::<SignedDuration>() {
+            Ok(length) if !length.is_negative() => Some(At::new(length, text.place)),
+            _ => {
+                self.bad_value(&text, "a length of time", "write it like \"45s\", \"10m\", \"1h 30m\" or \"8h\"");
+                None
+            }
+        }
+    }
+
+    fn bad_value(&mut self, text: &At<String>, what: &str, help: &str) {
+        let finding =
+            Finding::new(Code::BadValue, format!("`{}` is not {what}", visible(&text.value))).at(text.place, "cannot be read").help(help);
+        self.checker.findings.push(finding);
+    }
+
+    /// Reads a moment; a plain date means its first moment, or as an end the first moment after it, in UTC.
+    fn moment(&mut self, fields: &Fields<'_, '_>, key: &str) -> Option<At<Timestamp>> {
+        let value = fields.get(key)?;
+        let DeValue::Datetime(written) = value.get_ref() else { return None };
+        let text = written.to_string();
+        let moment = if written.time.is_none() {
+            let date = text.parse::<Date>().ok();
+            let date = if key == "until" { date.and_then(|d| d.checked_add(1.day()).ok()) } else { date };
+            date.and_then(|d| d.to_zoned_datetime(TimeZone::UTC).ok()).map(|z| z.timestamp())
+        } else {
+            text.parse::<Timestamp>().ok()
+        };
+        let place = self.checker.place(value.span());
+        if moment.is_none() {
+            self.bad_value(
+                &At::new(text, place),
+                "a moment",
+                "write a date, or a date and time with its offset: 2027-03-31T18:00:00+02:00",
+            );
+        }
+        moment.map(|m| At::new(m, place))
+    }
+
+    fn window(&mut self, from: Option<&At<Timestamp>>, until: Option<&At<Timestamp>>) {
+        if let (Some(from), Some(until)) = (from, until)
+            && from.value >= until.value
+        {
+            let finding = Finding::new(Code::EmptyWindow, "`until` is not after `from`, so the entry never holds")
+                .at(until.place, "ends here")
+                .also(from.place, "starts here")
+                .help("swap the two, or mend the year");
+            self.checker.findings.push(finding);
+        }
+    }
+
+    fn user(&mut self, id: At<String>, fields: &Fields<'_, '_>) -> User {
+        let mut user = User::at(id);
+        user.name = self.text(fields, "name");
+        user.remark = self.text(fields, "remark");
+        user.path = self.text(fields, "path");
+        user.kind = self.word(fields, "kind", UserKind::from_word);
+        user.proofs = self.words(fields, "proofs", Proof::from_word);
+        user.channels = fields.get("channels").map(|_| self.words(fields, "channels", Channel::from_word));
+        user.disabled = self.flag(fields, "disabled");
+        user.from = self.moment(fields, "from");
+        user.until = self.moment(fields, "until");
+        self.window(user.from.as_ref(), user.until.as_ref());
+        user.must_change_credential = self.flag(fields, "must-change-credential");
+        user
+    }
+
+    fn group(&self, id: At<String>, fields: &Fields<'_, '_>) -> Group {
+        let mut group = Group::at(id);
+        group.name = self.text(fields, "name");
+        group.remark = self.text(fields, "remark");
+        group.members = self.texts(fields, "members");
+        group.owners = self.texts(fields, "owners");
+        group.directory = self.text(fields, "directory");
+        group
+    }
+
+    fn system(&self, id: At<String>, fields: &Fields<'_, '_>) -> System {
+        let mut system = System::at(id);
+        system.kind = self.word(fields, "kind", Kind::from_word);
+        system.name = self.text(fields, "name");
+        system.remark = self.text(fields, "remark");
+        system.address = self.text(fields, "address");
+        system.within = self.text(fields, "within");
+        system.vocabulary = self.text(fields, "vocabulary");
+        system.no_command_set = self.word(fields, "no-command-set", Unrestricted::from_word);
+        system.names = self.word(fields, "names", NameCase::from_word);
+        system.when_central_down = self.word(fields, "when-central-down", WhenCentralDown::from_word);
+        system.privileged_at_sign_in = self.flag(fields, "privileged-at-sign-in");
+        if let Some(value) = fields.get("identity-sources") {
+            let order = self.words(fields, "identity-sources", IdentitySource::from_word).into_iter().map(|s| s.value).collect();
+            system.identity_sources = Some(self.at(order, value.span()));
+        }
+        if let Some((_, labels)) = self.table(fields, "labels") {
+            for (key, value) in labels.0 {
+                if let Some(text) = self.as_text(value) {
+                    system.labels.push((self.at(key.get_ref().to_string(), key.span()), text));
+                }
+            }
+        }
+        if let Some((span, rule)) = self.table(fields, "authorisation") {
+            system.authorisation = self.authorisation(&rule).map(|a| self.at(a, span));
+        }
+        for (_, row) in tables(fields, "own-levels") {
+            if let (Some(command), Some(level)) = (self.text(&row, "command"), self.level(&row, "level")) {
+                system.own_levels.push(OwnLevel { command, level });
+            }
+        }
+        if let Some((span, notices)) = self.table(fields, "notices") {
+            let text = |key| self.text(&notices, key).map(|t| t.value);
+            system.notices = Some(self.at(Notices { before: text("before"), after: text("after") }, span));
+        }
+        for (login, fields) in self.map(fields, "accounts") {
+            system.accounts.push(self.account(login, &fields));
+        }
+        system
+    }
+
+    fn authorisation(&self, fields: &Fields<'_, '_>) -> Option<Authorisation> {
+        let levels = match fields.get("levels")?.get_ref() {
+            DeValue::Array(items) => {
+                AuthorisedLevels::Listed(items.iter().filter_map(|v| u8::try_from(as_whole(v.get_ref())?).ok()).collect())
+            }
+            DeValue::String(word) if word == "all" => AuthorisedLevels::All,
+            _ => AuthorisedLevels::Listed(Vec::new()),
+        };
+        Some(Authorisation { levels, configuration: self.flag(fields, "configuration")?.value })
+    }
+
+    fn account(&self, login: At<String>, fields: &Fields<'_, '_>) -> Account {
+        let mut account = Account::at(login);
+        account.remark = self.text(fields, "remark");
+        account.band = self.band(fields);
+        account.used_by = self.texts(fields, "used-by");
+        account.origin = fields.get("origin").map(|_| self.texts(fields, "origin"));
+        account.locked = self.flag(fields, "locked");
+        account.credential = self.word(fields, "credential", Credential::from_word);
+        account.emergency = self.flag(fields, "emergency");
+        account
+    }
+
+    fn band(&self, fields: &Fields<'_, '_>) -> Option<Band> {
+        let (_, band) = self.table(fields, "band")?;
+        Some(Band { start: self.level(&band, "start")?, ceiling: self.level(&band, "ceiling")? })
+    }
+
+    fn vocabulary(&self, id: At<String>, fields: &Fields<'_, '_>) -> Vocabulary {
+        let mut vocabulary = Vocabulary::at(id);
+        vocabulary.name = self.text(fields, "name");
+        vocabulary.remark = self.text(fields, "remark");
+        vocabulary.start_mode = self.text(fields, "start-mode");
+        vocabulary.bare_elevation = self.word(fields, "bare-elevation", BareElevation::from_word);
+        vocabulary.abbreviation = self.word(fields, "abbreviation", Abbreviation::from_word);
+        for (name, mode) in self.map(fields, "modes") {
+            let text = |key| self.text(&mode, key).map(|t| t.value);
+            vocabulary.modes.push(Mode {
+                name,
+                prompt: text("prompt"),
+                privileged_prompt: text("privileged-prompt"),
+                configuration: self.flag(&mode, "configuration").is_some_and(|f| f.value),
+            });
+        }
+        for (_, row) in tables(fields, "commands") {
+            let Some(line) = self.text(&row, "line") else { continue };
+            let mut command = Command::at(line);
+            command.modes = self.texts(&row, "in");
+            command.level = self.level(&row, "level");
+            command.does = self.word(&row, "does", Does::from_word);
+            command.enters = self.text(&row, "enters");
+            command.about = self.text(&row, "about");
+            vocabulary.commands.push(command);
+        }
+        vocabulary
+    }
+
+    fn command_set(&mut self, id: At<String>, fields: &Fields<'_, '_>) -> CommandSet {
+        let mut set = CommandSet::at(id);
+        set.remark = self.text(fields, "remark");
+        set.otherwise = self.word(fields, "otherwise", Otherwise::from_word);
+        if let Some(DeValue::Array(items)) = fields.get("rules").map(Spanned::get_ref) {
+            for item in items {
+                let rule = match item.get_ref() {
+                    DeValue::Table(table) => self.rule_table(item.span(), &Fields(table)),
+                    _ => self.as_text(item).and_then(|text| self.rule_text(&text)),
+                };
+                set.rules.extend(rule);
+            }
+        }
+        set
+    }
+
+    /// Reads `allow PATTERN`, `deny PATTERN` or `include SET`.
+    fn rule_text(&mut self, text: &At<String>) -> Option<Rule> {
+        let trimmed = text.value.trim();
+        let (verb, rest) = trimmed.split_once(char::is_whitespace).unwrap_or((trimmed, ""));
+        match RuleVerb::from_word(verb) {
+            Some(verb) if !rest.trim().is_empty() => {
+                Some(Rule { verb, text: At::new(rest.trim().to_owned(), text.place), after: None, because: None })
+            }
+            _ => {
+                let finding = Finding::new(Code::BadPattern, format!("the rule `{}` cannot be read", visible(trimmed)))
+                    .at(text.place, "expected `allow PATTERN`, `deny PATTERN` or `include SET`")
+                    .help("a rule begins with one of these words and says what it is about: \"allow show version\"");
+                self.checker.findings.push(finding);
+                None
+            }
+        }
+    }
+
+    fn rule_table(&mut self, span: Range<usize>, fields: &Fields<'_, '_>) -> Option<Rule> {
+        let mut given = Vec::new();
+        for verb in [RuleVerb::Allow, RuleVerb::Deny, RuleVerb::Include] {
+            given.extend(self.text(fields, verb.word()).map(|text| (verb, text)));
+        }
+        let after = self.table(fields, "after").map(|(_, after)| {
+            Box::new(Obligations {
+                confirm: self.flag(&after, "confirm"),
+                prove_again: self.length(&after, "prove-again"),
+                second_person: self.texts(&after, "second-person"),
+            })
+        });
+        let because = self.text(fields, "because");
+        let place = self.checker.place(span);
+        match (<[_; 1]>::try_from(given), &after) {
+            (Ok([(RuleVerb::Allow, text)]), _) => Some(Rule { verb: RuleVerb::Allow, text, after, because }),
+            (Ok([(verb, text)]), None) => Some(Rule { verb, text, after, because }),
+            _ => {
+                let finding = Finding::new(Code::BadPattern, "a rule in table form has one of `allow`, `deny` and `include`")
+                    .at(place, "exactly one is expected; `after` goes with `allow` only")
+                    .help("write one table for each rule");
+                self.checker.findings.push(finding);
+                None
+            }
+        }
+    }
+
+    fn role(&self, id: At<String>, fields: &Fields<'_, '_>) -> Role {
+        let mut role = Role::at(id);
+        role.name = self.text(fields, "name");
+        role.remark = self.text(fields, "remark");
+        role.includes = self.texts(fields, "includes");
+        role.band = self.band(fields);
+        role.commands = self.texts(fields, "commands");
+        role
+    }
+
+    fn assignment(&mut self, span: Range<usize>, fields: &Fields<'_, '_>) -> Assignment {
+        let mut assignment = Assignment::at(self.checker.place(span));
+        assignment.to = self.texts(fields, "to");
+        assignment.roles = self.texts(fields, "roles");
+        assignment.rank = self.whole(fields, "rank");
+        assignment.from = self.moment(fields, "from");
+        assignment.until = self.moment(fields, "until");
+        self.window(assignment.from.as_ref(), assignment.until.as_ref());
+        assignment.because = self.text(fields, "because");
+        if let Some((span, on)) = self.table(fields, "on") {
+            assignment.on = self.on(span, &on);
+        }
+        if let Some((_, when)) = self.table(fields, "when") {
+            assignment.when = When {
+                origin: self.texts(&when, "origin"),
+                hours: self.text(&when, "hours"),
+                days: self.texts(&when, "days"),
+                zone: self.text(&when, "zone"),
+                channel: self.words(&when, "channel", Channel::from_word),
+                proof: self.words(&when, "proof", Proof::from_word),
+                proof_age: self.length(&when, "proof-age"),
+            };
+        }
+        assignment
+    }
+
+    fn on(&self, span: Range<usize>, fields: &Fields<'_, '_>) -> On {
+        let mut on = On {
+            place: Some(self.checker.place(span)),
+            all: self.flag(fields, "all"),
+            systems: self.texts(fields, "systems"),
+            within: self.text(fields, "within"),
+            labels: Vec::new(),
+        };
+        if let Some((_, labels)) = self.table(fields, "labels") {
+            for (key, value) in labels.0 {
+                let values = match value.get_ref() {
+                    DeValue::Array(items) => items.iter().filter_map(|v| self.as_text(v)).collect(),
+                    _ => self.as_text(value).into_iter().collect(),
+                };
+                on.labels.push((self.at(key.get_ref().to_string(), key.span()), values));
+            }
+        }
+        on
+    }
+}
+
+fn as_whole(value: &DeValue<'_>) -> Option<i64> {
+    match value {
+        DeValue::Integer(number) => i64::from_str_radix(&number.as_str().replace('_', ""), number.radix()).ok(),
+        _ => None,
+    }
+}

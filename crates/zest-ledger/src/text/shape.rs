@@ -1,0 +1,262 @@
+//! What a table may hold: one description that checks documents and writes the JSON Schema.
+
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+
+use crate::finding::{Code, Finding, nearest};
+use crate::source::{Place, SourceId, Span, visible};
+
+/// What a value may be.
+#[derive(Debug)]
+pub(crate) enum Shape {
+    /// Any text.
+    Text,
+    /// `true` or `false`.
+    Flag,
+    /// A whole number, both ends inclusive.
+    Whole(i64, i64),
+    /// A date, or a date and time with offset.
+    Moment,
+    /// A length of time such as `10m` or `1h 30m`.
+    Length,
+    /// One of these words.
+    Words(&'static [&'static str]),
+    /// A list of such values.
+    List(&'static Shape),
+    /// A table with fixed keys.
+    Table(&'static TableShape),
+    /// A table whose keys are ids or names of the user's choice.
+    Map(&'static Shape),
+    /// One of several.
+    Either(&'static [Self]),
+}
+
+/// A table with fixed keys.
+#[derive(Debug)]
+pub(crate) struct TableShape {
+    /// What the table is, as in "a user".
+    pub(crate) noun: &'static str,
+    /// What it is for.
+    pub(crate) about: &'static str,
+    /// Its keys.
+    pub(crate) keys: &'static [Key],
+}
+
+/// A key of a table.
+#[derive(Debug)]
+pub(crate) struct Key {
+    pub(crate) name: &'static str,
+    pub(crate) shape: Shape,
+    pub(crate) required: bool,
+    pub(crate) about: &'static str,
+}
+
+impl Key {
+    pub(crate) const fn new(name: &'static str, shape: Shape, about: &'static str) -> Self {
+        Self { name, shape, required: false, about }
+    }
+
+    pub(crate) const fn required(name: &'static str, shape: Shape, about: &'static str) -> Self {
+        Self { name, shape, required: true, about }
+    }
+}
+
+impl Shape {
+    /// Says what a value should be, as in "a list of texts".
+    pub(crate) fn expected(&self) -> String {
+        match self {
+            Self::Text => "a text in quotes".to_owned(),
+            Self::Flag => "true or false".to_owned(),
+            Self::Whole(low, high) => format!("a whole number from {low} to {high}"),
+            Self::Moment => "a date, or a date and time with offset".to_owned(),
+            Self::Length => "a length of time such as \"10m\" or \"1h 30m\"".to_owned(),
+            Self::Words(words) => match words {
+                [one] => format!("\"{one}\""),
+                [first @ .., last] => {
+                    format!("{} or \"{last}\"", first.iter().map(|w| format!("\"{w}\"")).collect::<Vec<_>>().join(", "))
+                }
+                [] => "nothing".to_owned(),
+            },
+            Self::List(Self::Table(table)) => format!("a list of tables, each {}", table.noun),
+            Self::List(item) => format!("a list, each item {}", item.expected()),
+            Self::Table(table) => format!("a table: {}", table.noun),
+            Self::Map(_) => "a table of named entries".to_owned(),
+            Self::Either(shapes) => shapes.iter().map(Self::expected).collect::<Vec<_>>().join("; or "),
+        }
+    }
+
+    fn fits(&self, value: &DeValue<'_>) -> bool {
+        match (self, value) {
+            (Self::Text | Self::Length, DeValue::String(_))
+            | (Self::Flag, DeValue::Boolean(_))
+            | (Self::Whole(..), DeValue::Integer(_))
+            | (Self::Moment, DeValue::Datetime(_))
+            | (Self::List(_), DeValue::Array(_))
+            | (Self::Table(_) | Self::Map(_), DeValue::Table(_)) => true,
+            (Self::Words(words), DeValue::String(s)) => words.contains(&s.as_ref()),
+            (Self::Either(shapes), _) => shapes.iter().any(|s| s.fits(value)),
+            _ => false,
+        }
+    }
+}
+
+fn type_name(value: &DeValue<'_>) -> &'static str {
+    match value {
+        DeValue::String(_) => "a text",
+        DeValue::Integer(_) => "a whole number",
+        DeValue::Float(_) => "a number with a fraction",
+        DeValue::Boolean(_) => "true or false",
+        DeValue::Datetime(_) => "a date or time",
+        DeValue::Array(_) => "a list",
+        DeValue::Table(_) => "a table",
+    }
+}
+
+/// Checks values against shapes and collects what does not fit.
+#[derive(Debug)]
+pub(crate) struct Checker<'f> {
+    pub(crate) source: SourceId,
+    pub(crate) findings: &'f mut Vec<Finding>,
+}
+
+impl Checker<'_> {
+    pub(crate) fn place(&self, span: std::ops::Range<usize>) -> Place {
+        Place::Text(Span { source: self.source, start: span.start as u32, end: span.end as u32 })
+    }
+
+    pub(crate) fn table(&mut self, table: &DeTable<'_>, header: &std::ops::Range<usize>, shape: &TableShape) {
+        for (key, value) in table {
+            let name: &str = key.get_ref();
+            match shape.keys.iter().find(|k| k.name == name) {
+                Some(known) => self.value(known.name, value, &known.shape),
+                None => self.unknown_key(key.span(), name, value, shape),
+            }
+        }
+        for key in shape.keys.iter().filter(|k| k.required && !table.contains_key(k.name)) {
+            self.findings.push(
+                Finding::new(Code::MissingKey, format!("{} needs the key `{}`", shape.noun, key.name))
+                    .at(self.place(header.clone()), format!("`{}` is missing", key.name))
+                    .help(format!("add `{} = …`: {} ({})", key.name, key.about, key.shape.expected())),
+            );
+        }
+    }
+
+    fn unknown_key(&mut self, span: std::ops::Range<usize>, name: &str, value: &Spanned<DeValue<'_>>, shape: &TableShape) {
+        let shown = visible(name);
+        if looks_secret(name) {
+            self.findings.push(
+                Finding::new(Code::SecretInLedger, format!("`{shown}` looks like a secret, and a ledger never holds one"))
+                    .at(self.place(span.start..value.span().end.max(span.end)), "")
+                    .help("remove it and change that secret: whoever could read this file may know it"),
+            );
+            return;
+        }
+        let mut finding = Finding::new(Code::UnknownKey, format!("{} has no key `{shown}`", shape.noun));
+        finding = match nearest(name, shape.keys.iter().map(|k| k.name)) {
+            Some(near) => finding.at(self.place(span), format!("did you mean `{near}`?")),
+            None => finding.at(self.place(span), "unknown key"),
+        };
+        let known = shape.keys.iter().map(|k| k.name).collect::<Vec<_>>().join(", ");
+        self.findings.push(finding.help(format!("the keys of {} are: {known}", shape.noun)));
+    }
+
+    pub(crate) fn value(&mut self, name: &str, value: &Spanned<DeValue<'_>>, shape: &Shape) {
+        let span = value.span();
+        if span.is_empty() && span.start == 0 {
+            return; // What the parser made up after a syntax error that it has reported.
+        }
+        match (shape, value.get_ref()) {
+            (Shape::Table(inner), DeValue::Table(table)) => self.table(table, &span, inner),
+            (Shape::Map(inner), DeValue::Table(table)) => {
+                for (key, value) in table {
+                    self.name(key.get_ref(), key.span());
+                    self.value(key.get_ref(), value, inner);
+                }
+            }
+            (Shape::List(inner), DeValue::Array(items)) => {
+                for item in items {
+                    self.value(name, item, inner);
+                }
+            }
+            (Shape::Either(shapes), found) => match shapes.iter().find(|s| s.fits(found)) {
+                Some(inner) => self.value(name, value, inner),
+                None => self.misfit(name, value, shape),
+            },
+            (Shape::Whole(low, high), DeValue::Integer(number)) => {
+                let fits =
+                    i64::from_str_radix(&number.as_str().replace('_', ""), number.radix()).is_ok_and(|n| (*low..=*high).contains(&n));
+                if !fits {
+                    self.findings.push(
+                        Finding::new(Code::OutOfRange, format!("`{name}` is outside its range"))
+                            .at(self.place(span), format!("expected {}", shape.expected())),
+                    );
+                }
+            }
+            (Shape::Words(words), DeValue::String(word)) if !words.contains(&word.as_ref()) => {
+                self.unknown_word(name, word, span, words, shape);
+            }
+            (_, found) if shape.fits(found) => {}
+            _ => self.misfit(name, value, shape),
+        }
+    }
+
+    fn unknown_word(&mut self, name: &str, word: &str, span: std::ops::Range<usize>, words: &[&'static str], shape: &Shape) {
+        if name == "credential" {
+            self.findings.push(
+                Finding::new(Code::SecretInLedger, "`credential` takes a state, never the credential itself")
+                    .at(self.place(span), "")
+                    .help(format!("write {}; if this was a real secret, change it", shape.expected())),
+            );
+            return;
+        }
+        let label = match nearest(word, words.iter().copied()) {
+            Some(near) => format!("did you mean \"{near}\"?"),
+            None => "unknown word".to_owned(),
+        };
+        self.findings.push(
+            Finding::new(Code::UnknownWord, format!("`{name}` cannot be `{}`", visible(word)))
+                .at(self.place(span), label)
+                .help(format!("write {}", shape.expected())),
+        );
+    }
+
+    fn misfit(&mut self, name: &str, value: &Spanned<DeValue<'_>>, shape: &Shape) {
+        let found = type_name(value.get_ref());
+        self.findings.push(
+            Finding::new(Code::WrongType, format!("`{}` has the wrong type", visible(name)))
+                .at(self.place(value.span()), format!("this is {found}"))
+                .help(format!("expected {}", shape.expected())),
+        );
+    }
+
+    /// Checks an id or a name of the user's choice.
+    pub(crate) fn name(&mut self, name: &str, span: std::ops::Range<usize>) {
+        if let Some(why) = bad_name(name) {
+            self.findings.push(
+                Finding::new(Code::BadName, format!("`{}` cannot be a name: {why}", visible(name)))
+                    .at(self.place(span), why)
+                    .help("a name has 1 to 256 bytes, no control characters and no blanks at its ends"),
+            );
+        }
+    }
+}
+
+/// Says why a text cannot be an id, if it cannot.
+pub(crate) fn bad_name(name: &str) -> Option<&'static str> {
+    if name.is_empty() {
+        Some("it is empty")
+    } else if name.len() > 256 {
+        Some("it is longer than 256 bytes")
+    } else if name.chars().any(crate::source::is_hidden) {
+        Some("it holds control or invisible characters")
+    } else if name.trim() != name {
+        Some("it begins or ends with a blank")
+    } else {
+        None
+    }
+}
+
+fn looks_secret(key: &str) -> bool {
+    let key = key.to_lowercase().replace(['_', ' '], "-");
+    ["password", "passwd", "passphrase", "secret", "token", "private-key", "community"].iter().any(|w| key.contains(w))
+}
