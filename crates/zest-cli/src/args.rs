@@ -20,8 +20,99 @@ pub(crate) struct Zest {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
+    /// Take the tour: real questions on the demo ledger
+    Demo(Demo),
     /// Ask one question: may this user run this line on that system?
     Ask(Ask),
+    /// Become a user on a device: type lines, see what would happen
+    Rehearse(Rehearse),
+    /// List what a user may do on each device, and through what
+    Effective(EffectiveArgs),
+    /// List what is wrong or odd in a ledger
+    Findings(FindingsArgs),
+    /// Print the JSON Schema of ledger documents, for editors
+    Schema,
+    /// Print completions for a shell
+    Completions {
+        /// The shell
+        shell: clap_complete::Shell,
+    },
+    /// Write manual pages into a folder
+    Manual {
+        /// The folder; made if it is not there
+        folder: PathBuf,
+    },
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Demo {
+    /// Write the demo ledgers into a new folder to play with, instead of taking the tour
+    #[arg(long, value_name = "FOLDER")]
+    pub(crate) into: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Without a terminal, lines are read from standard input and a transcript is printed.
+In a rehearsal:  ?  lists what is permitted here;  :help  lists the tool's own words,
+such as  :quit  (the way out of the tool itself) and  :allow PATTERN  (a rule on trial).")]
+pub(crate) struct Rehearse {
+    /// The user to become
+    pub(crate) user: String,
+    /// The device
+    #[arg(long, value_name = "SYSTEM")]
+    pub(crate) on: String,
+    /// Stop at the first refusal, with exit status 1
+    #[arg(long)]
+    pub(crate) strict: bool,
+    #[command(flatten)]
+    pub(crate) session: SessionArgs,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct EffectiveArgs {
+    /// The user
+    pub(crate) user: String,
+    /// Only this system
+    #[arg(long, value_name = "SYSTEM")]
+    pub(crate) on: Option<String>,
+    #[command(flatten)]
+    pub(crate) session: SessionArgs,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct FindingsArgs {
+    /// The moment for what has expired, with its offset
+    #[arg(long, value_name = "MOMENT", value_parser = parse_moment)]
+    pub(crate) at: Option<Timestamp>,
+    /// Exit with 1 from this severity on
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) fail_on: FailOn,
+    /// Say what a code means instead, such as ZL0601
+    #[arg(long, value_name = "CODE")]
+    pub(crate) about: Option<String>,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+}
+
+/// From which severity on findings count for the exit status.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum FailOn {
+    /// Errors only
+    Error,
+    /// Warnings and errors
+    #[default]
+    Warning,
+    /// All
+    Note,
 }
 
 /// Where the ledger is.

@@ -16,7 +16,17 @@ use exit::Exit;
 fn main() -> ExitCode {
     let zest = Zest::parse();
     let done = match &zest.command {
+        Command::Demo(args) => run::demo::run(args),
         Command::Ask(args) => run::ask::run(args),
+        Command::Rehearse(args) => run::rehearse::run(args),
+        Command::Effective(args) => run::effective::run(args),
+        Command::Findings(args) => run::findings::run(args),
+        Command::Schema => {
+            anstream::println!("{:#}", zest_ledger::json_schema());
+            Ok(Exit::Allowed)
+        }
+        Command::Completions { shell } => run::shell::completions(*shell),
+        Command::Manual { folder } => run::shell::manual(folder),
     };
     match done {
         Ok(exit) => exit.into(),

@@ -231,7 +231,7 @@ impl Finding {
     /// ```
     #[must_use]
     pub fn unreadable(name: &str, why: &str) -> Self {
-        let (name, why) = (crate::source::visible(name), crate::source::visible(why));
+        let (name, why) = (visible(name), visible(why));
         Self::new(Code::Unreadable, format!("`{name}` cannot be read: {why}"))
             .help("make the file readable for you, or move it out of the ledger's folder")
     }
@@ -272,13 +272,15 @@ impl Findings {
         Self { list, sources }
     }
 
-    fn order(finding: &Finding) -> (Option<Place>, Code, &str) {
-        (finding.primary.as_ref().map(|l| l.place), finding.code, &finding.message)
+    /// By place; what concerns the ledger as a whole comes last.
+    fn order(finding: &Finding) -> (bool, Option<Place>, Code, &str) {
+        (finding.primary.is_none(), finding.primary.as_ref().map(|l| l.place), finding.code, &finding.message)
     }
 
-    pub(crate) fn merged(self, more: Vec<Finding>) -> Self {
-        let sources = self.sources;
-        Self::new(self.list.into_iter().chain(more).collect(), sources)
+    /// Returns these findings and others of the same ledger together.
+    #[must_use]
+    pub fn merged(self, others: Self) -> Self {
+        Self::new(self.list.into_iter().chain(others.list).collect(), self.sources)
     }
 
     /// Returns the findings, by place.

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use zest_ledger::ask::{Answer, Central, Gate, GateOutcome, Verdict};
+use zest_ledger::ask::{Answer, Central, Gate, GateOutcome, Step, Verdict};
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, PLACE, WAIT, hanging};
@@ -45,11 +45,13 @@ pub(crate) fn render(answer: &Answer) -> String {
             out.push_str("It would be allowed (each was tried):\n");
         }
         for remedy in &answer.remedies {
-            let after = if remedy.verdict == Verdict::AllowedAfter { " (after obligations)" } else { "" };
-            let _ = writeln!(out, "  - {}", hanging("    ", &format!("{}{after}", remedy.text)));
-            if let Some(at) = &remedy.location {
-                let _ = writeln!(out, "    {PLACE}{at}{PLACE:#}");
-            }
+            let clause = |step: &Step| {
+                let at = step.location.as_ref().map_or(String::new(), |l| format!(" ({l})"));
+                format!("{}{at}", step.text)
+            };
+            let after = if remedy.verdict == Verdict::AllowedAfter { "; then after obligations" } else { "" };
+            let text = remedy.steps.iter().map(clause).collect::<Vec<_>>().join(", and ");
+            let _ = writeln!(out, "  - {}", hanging("    ", &format!("{text}{after}")));
         }
     }
     out

@@ -1,5 +1,7 @@
 //! Data to text. Nothing here decides anything.
 
 pub(crate) mod answer;
+pub(crate) mod effective;
 pub(crate) mod findings;
+pub(crate) mod rehearsal;
 pub(crate) mod style;

@@ -1,6 +1,11 @@
 //! One module a command: from arguments to an exit status.
 
 pub(crate) mod ask;
+pub(crate) mod demo;
+pub(crate) mod effective;
+pub(crate) mod findings;
+pub(crate) mod rehearse;
+pub(crate) mod shell;
 
 use std::path::Path;
 

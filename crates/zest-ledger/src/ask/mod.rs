@@ -8,6 +8,6 @@ mod session;
 pub use answer::{Answer, Decision, Gate, GateOutcome, Refusal, RuleRef, Stage, Verdict};
 pub use change::Change;
 pub(crate) use change::Narrowed;
-pub use remedy::Remedy;
 pub(crate) use remedy::remedies;
+pub use remedy::{Remedy, Step};
 pub use session::{Central, Proven, Question, Session};

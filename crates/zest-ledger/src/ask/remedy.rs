@@ -33,85 +33,111 @@ const LARGEST_COST: usize = 7;
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Remedy {
-    /// What to change, as a clause: "at level 7".
-    pub text: String,
-    /// The changes, in order.
-    pub changes: Vec<Change>,
+    /// The changes, in order; none of them can be left out.
+    pub steps: Vec<Step>,
     /// The verdict with the changes applied: allowed, or allowed after obligations.
     pub verdict: Verdict,
-    /// Where in the ledger the first change of the ledger would be made.
+}
+
+/// One change of a remedy.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub struct Step {
+    /// What to change.
+    pub change: Change,
+    /// The change as a clause: "at level 7".
+    pub text: String,
+    /// Where in the ledger a change of the ledger would be made.
     pub location: Option<Location>,
 }
 
 /// One way to go on from a refusal: a change, how to say it, and where in the ledger it would be made.
+#[derive(Clone)]
 struct Way {
     change: Change,
     text: String,
     place: Option<Place>,
 }
 
-#[derive(Clone, Default)]
-struct Plan {
-    changes: Vec<Change>,
-    texts: Vec<String>,
-    place: Option<Place>,
+/// Asks again with changes applied, and counts how often.
+struct Trial<'a> {
+    engine: &'a Engine,
+    question: &'a Question,
+    questions: usize,
+    compilations: usize,
+}
+
+impl Trial<'_> {
+    /// Returns the answer, and the engine of the changed ledger if the ledger was changed; nothing once the limits are reached.
+    fn ask<'c>(&mut self, changes: impl Iterator<Item = &'c Change> + Clone) -> Option<(Answer, Option<Engine>)> {
+        let mut question = self.question.clone();
+        for change in changes.clone() {
+            change.to_question(&mut question);
+        }
+        let mut changed = None;
+        if changes.clone().any(|c| !c.is_of_session()) {
+            if self.compilations == COMPILATIONS {
+                return None;
+            }
+            self.compilations += 1;
+            changed = Some(Narrowed::of(self.engine, &question)?.with(changes).ok()?);
+        }
+        self.questions += 1;
+        Some((changed.as_ref().unwrap_or(self.engine).explain(&question), changed))
+    }
 }
 
 /// Looks for remedies of a refusal.
 pub(crate) fn remedies(engine: &Engine, refused: &Answer) -> Vec<Remedy> {
+    let mut trial = Trial { engine, question: &refused.question, questions: 0, compilations: 0 };
     let mut found: Vec<Remedy> = Vec::new();
-    let mut plans = vec![Plan::default()];
+    let mut plans: Vec<Vec<Way>> = vec![Vec::new()];
     // Cheapest first; among equals the one thought of first.
     let mut queue = BinaryHeap::from([Reverse((0, 0))]);
-    let (mut questions, mut compilations) = (0, 0);
     while let Some(Reverse((cost, number))) = queue.pop() {
-        if found.len() == OFFERED || questions == QUESTIONS {
+        if found.len() == OFFERED || trial.questions >= QUESTIONS {
             break;
         }
         let plan = plans[number].clone();
-        let mut question = refused.question.clone();
-        for change in &plan.changes {
-            change.to_question(&mut question);
-        }
-        let needs_ledger = plan.changes.iter().any(|c| !c.is_of_session());
-        let changed = if needs_ledger {
-            if compilations == COMPILATIONS {
-                continue;
-            }
-            compilations += 1;
-            let Some(Ok(changed)) = Narrowed::of(engine, &question).map(|n| n.with(&plan.changes)) else { continue };
-            Some(changed)
-        } else {
-            None
-        };
-        let asked = changed.as_ref().unwrap_or(engine);
-        questions += 1;
-        let answer = asked.explain(&question);
+        let Some((answer, changed)) = trial.ask(plan.iter().map(|w| &w.change)) else { continue };
         let Some(refusal) = answer.refusal else {
-            let is_part_of_it = |r: &Remedy| r.changes.iter().all(|c| plan.changes.contains(c));
+            let (plan, verdict) = without_the_needless(plan, answer.verdict, &mut trial);
+            let is_part_of_it = |r: &Remedy| r.steps.iter().all(|s| plan.iter().any(|w| w.change == s.change));
             if !found.iter().any(is_part_of_it) {
-                let location = plan.place.map(|p| engine.estate.sources.locate(p));
-                found.push(Remedy { text: plan.texts.join(", and "), changes: plan.changes, verdict: answer.verdict, location });
+                let step = |way: Way| {
+                    let place = way.place.filter(|p| !way.change.is_of_session() && !is_ours(*p));
+                    Step { change: way.change, text: way.text, location: place.map(|p| engine.estate.sources.locate(p)) }
+                };
+                found.push(Remedy { steps: plan.into_iter().map(step).collect(), verdict });
             }
             continue;
         };
-        for option in options(asked, &answer, refusal) {
-            let is_session = option.change.is_of_session();
-            let cost = cost + if is_session { 1 } else { LEDGER_COST };
-            if cost > LARGEST_COST || plan.changes.iter().any(|c| std::mem::discriminant(c) == std::mem::discriminant(&option.change)) {
-                continue;
+        for way in ways(changed.as_ref().unwrap_or(engine), &answer, refusal) {
+            let cost = cost + if way.change.is_of_session() { 1 } else { LEDGER_COST };
+            let is_repeated = plan.iter().any(|w| std::mem::discriminant(&w.change) == std::mem::discriminant(&way.change));
+            if cost <= LARGEST_COST && !is_repeated {
+                queue.push(Reverse((cost, plans.len())));
+                plans.push(plan.iter().cloned().chain([way]).collect());
             }
-            let mut next = plan.clone();
-            next.changes.push(option.change);
-            next.texts.push(option.text);
-            // Places of a changed ledger's own entries point into this program; those that were kept are good.
-            let place = option.place.filter(|p| !is_session && matches!(p, Place::Text(_) | Place::Code(_)) && !is_ours(*p));
-            next.place = next.place.or(place);
-            queue.push(Reverse((cost, plans.len())));
-            plans.push(next);
         }
     }
     found
+}
+
+/// Leaves out every change that is not needed; a later one may have made an earlier one pointless.
+fn without_the_needless(mut plan: Vec<Way>, mut verdict: Verdict, trial: &mut Trial<'_>) -> (Vec<Way>, Verdict) {
+    let mut at = 0;
+    while plan.len() > 1 && at < plan.len() {
+        let rest = plan.iter().enumerate().filter(|&(i, _)| i != at).map(|(_, w)| &w.change);
+        match trial.ask(rest) {
+            Some((answer, _)) if answer.refusal.is_none() => {
+                verdict = answer.verdict;
+                plan.remove(at);
+            }
+            _ => at += 1,
+        }
+    }
+    (plan, verdict)
 }
 
 /// Returns whether a place is one that applying a change made.
@@ -119,35 +145,35 @@ fn is_ours(place: Place) -> bool {
     matches!(place, Place::Code(at) if at.file().ends_with("ask/change.rs"))
 }
 
-fn option(change: Change, text: impl Into<String>, place: Option<Place>) -> Way {
+fn way(change: Change, text: impl Into<String>, place: Option<Place>) -> Way {
     Way { change, text: text.into(), place }
 }
 
 /// What could be changed about one refusal.
-fn options(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
+fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
     let question = &answer.question;
     let estate = &engine.estate;
     let Some(&system) = estate.system_ids.get(question.system.as_str()) else {
         let near = nearest(&question.system, estate.system_ids.keys().map(|k| &**k));
-        return near.map(|n| option(Change::System(n.to_owned()), format!("on `{}`", visible(n)), None)).into_iter().collect();
+        return near.map(|n| way(Change::System(n.to_owned()), format!("on `{}`", visible(n)), None)).into_iter().collect();
     };
     let ignores_case = engine.devices[system.index()].ignores_case;
     let Some(user) = engine.find_user(&question.user, ignores_case) else {
         let folded = question.user.to_lowercase();
         let other_case = estate.entries.users.iter().map(|u| u.id.value.as_str()).find(|id| id.to_lowercase() == folded);
         let near = other_case.or_else(|| nearest(&question.user, estate.user_ids.keys().map(|k| &**k)));
-        return near.map(|n| option(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None)).into_iter().collect();
+        return near.map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None)).into_iter().collect();
     };
     let at = Asked { engine, question, system, user };
     match refusal {
         Refusal::UserDisabled | Refusal::UserNotValid | Refusal::NoProof | Refusal::CredentialMustChange => at.person(refusal),
         Refusal::ProofNotRegistered => {
             let proof = estate.user(user).proofs.first();
-            proof.map(|p| option(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None)).into_iter().collect()
+            proof.map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None)).into_iter().collect()
         }
         Refusal::ChannelNotAllowed => {
             let channel = estate.user(user).channels.iter().flatten().next();
-            channel.map(|c| option(Change::Channel(c.value), format!("through the channel {}", c.value.word()), None)).into_iter().collect()
+            channel.map(|c| way(Change::Channel(c.value), format!("through the channel {}", c.value.word()), None)).into_iter().collect()
         }
         Refusal::CentralDownNoAccount | Refusal::NoLocalAccount | Refusal::AccountLocked | Refusal::AccountWithoutCredential => {
             at.accounts(refusal, answer)
@@ -157,18 +183,18 @@ fn options(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
         Refusal::NotStated => at.unknown_facts(answer),
         Refusal::NoAssignment => at.memberships(),
         Refusal::LevelAboveCeiling => {
-            at.ceiling_options(answer, question.session.level.unwrap_or(15), |c| option(Change::Level(c), format!("at level {c}"), None))
+            at.ceiling_ways(answer, question.session.level.unwrap_or(15), |c| way(Change::Level(c), format!("at level {c}"), None))
         }
         Refusal::AboveCeiling | Refusal::BareElevation => at.elevation(answer),
         Refusal::LevelNotReached => question.session.level.map(|l| at.permit_elevation(l)).unwrap_or_default(),
-        Refusal::UnknownMode | Refusal::ModeNotReached => vec![option(Change::Mode(None), "in the mode in which sessions start", None)],
+        Refusal::UnknownMode | Refusal::ModeNotReached => vec![way(Change::Mode(None), "in the mode in which sessions start", None)],
         Refusal::UnknownCommand | Refusal::OtherMode | Refusal::IncompleteCommand | Refusal::AmbiguousAbbreviation => {
             at.other_line(refusal)
         }
         Refusal::LevelTooLow => at.level_too_low(answer),
         Refusal::DeniedByRule | Refusal::NotPermitted => at.permit_line(answer),
         Refusal::NoCommandSet => at.attach(),
-        Refusal::CommandsNeedCentral => vec![option(Change::CentralUp, "once the central source is up again", None)],
+        Refusal::CommandsNeedCentral => vec![way(Change::CentralUp, "once the central source is up again", None)],
         Refusal::AssignmentNotValid
         | Refusal::OriginOutside
         | Refusal::OutsideHours
@@ -194,27 +220,27 @@ impl Asked<'_> {
         let name = visible(&entry.id.value);
         match refusal {
             Refusal::UserDisabled => {
-                vec![option(Change::Enable, format!("if `{name}` were not disabled"), entry.disabled.as_ref().map(|d| d.place))]
+                vec![way(Change::Enable, format!("if `{name}` were not disabled"), entry.disabled.as_ref().map(|d| d.place))]
             }
             Refusal::NoProof => {
                 let proof = self.question.session.proofs.iter().flatten().next().map_or(crate::entry::Proof::Password, |p| p.proof);
-                vec![option(Change::GiveProof(proof), format!("if `{name}` had a {}", proof.word()), Some(entry.id.place))]
+                vec![way(Change::GiveProof(proof), format!("if `{name}` had a {}", proof.word()), Some(entry.id.place))]
             }
             Refusal::CredentialMustChange => {
                 let place = entry.must_change_credential.as_ref().map(|m| m.place);
                 let changing = self.engine.vocabulary_of(self.system);
                 let line = changing.commands.iter().find(|c| c.does == Some(Does::ChangeCredential)).map(|c| c.pattern.to_string());
                 let by = line.map_or(String::new(), |l| format!(" with `{l}`"));
-                vec![option(Change::CredentialChanged, format!("once `{name}` has changed the credential{by}"), place)]
+                vec![way(Change::CredentialChanged, format!("once `{name}` has changed the credential{by}"), place)]
             }
             _ => {
                 let place = entry.until.as_ref().or(entry.from.as_ref()).map(|m| m.place);
-                let mut options = Vec::new();
+                let mut ways = Vec::new();
                 if let Some(from) = entry.from.as_ref().filter(|f| self.question.session.at.is_some_and(|at| at < f.value)) {
-                    options.push(option(Change::Moment(from.value), format!("from {} on", from.value), None));
+                    ways.push(way(Change::Moment(from.value), format!("from {} on", from.value), None));
                 }
-                options.push(option(Change::Unbind, format!("if `{name}` were valid at that time"), place));
-                options
+                ways.push(way(Change::Unbind, format!("if `{name}` were valid at that time"), place));
+                ways
             }
         }
     }
@@ -227,27 +253,27 @@ impl Asked<'_> {
         match refusal {
             Refusal::AccountLocked => {
                 let place = of.and_then(|a| a.locked.as_ref()).map(|l| l.place);
-                vec![option(Change::UnlockAccount(login.clone()), format!("if the account `{}` were not locked", visible(&login)), place)]
+                vec![way(Change::UnlockAccount(login.clone()), format!("if the account `{}` were not locked", visible(&login)), place)]
             }
             Refusal::AccountWithoutCredential => {
                 let place = of.and_then(|a| a.credential.as_ref()).map(|c| c.place);
-                vec![option(
+                vec![way(
                     Change::SetCredential(login.clone()),
                     format!("if the account `{}` had its credential set", visible(&login)),
                     place,
                 )]
             }
             _ => {
-                let mut options = Vec::new();
+                let mut ways = Vec::new();
                 if refusal == Refusal::CentralDownNoAccount {
-                    options.push(option(Change::CentralUp, "once the central source is up again", None));
+                    ways.push(way(Change::CentralUp, "once the central source is up again", None));
                 }
                 let wanted = self.question.session.account.as_deref();
                 for account in accounts.iter().filter(|a| wanted.is_none_or(|w| w == a.login.value)).take(3) {
                     let text = format!("if `{name}` might use the account `{}`", visible(&account.login.value));
-                    options.push(option(Change::UseAccount(account.login.value.clone()), text, Some(account.login.place)));
+                    ways.push(way(Change::UseAccount(account.login.value.clone()), text, Some(account.login.place)));
                 }
-                options
+                ways
             }
         }
     }
@@ -257,18 +283,18 @@ impl Asked<'_> {
         let accounts = &self.engine.estate.system(self.system).accounts;
         let index = accounts.iter().position(|a| a.login.value == login);
         let origins = index.and_then(|i| self.engine.estate.systems[self.system.index()].accounts[i].origin.as_ref());
-        origins.and_then(|o| o.first()).map(|a| option(Change::Origin(a), format!("from {a}"), None)).into_iter().collect()
+        origins.and_then(|o| o.first()).map(|a| way(Change::Origin(a), format!("from {a}"), None)).into_iter().collect()
     }
 
     fn no_band(&self, answer: &Answer) -> Vec<Way> {
         if let Some(login) = &answer.account {
             let text = format!("if the account `{}` had a band", visible(login));
-            return vec![option(Change::AccountCeiling { login: login.clone(), to: 1 }, text, None)];
+            return vec![way(Change::AccountCeiling { login: login.clone(), to: 1 }, text, None)];
         }
         let Some(assignment) = self.first_assignment() else { return Vec::new() };
         let roles = &self.engine.estate.assignments[assignment.index()].roles;
         let give = |role: &crate::entry::Role| {
-            option(
+            way(
                 Change::Ceiling { role: role.id.value.clone(), to: 1 },
                 format!("if the role `{}` had a band from 1 to 1", visible(&role.id.value)),
                 Some(role.id.place),
@@ -305,7 +331,7 @@ impl Asked<'_> {
         let name = visible(&estate.user(self.user).id.value);
         let join = |&(_, group, place): &(u8, GroupId, Place)| {
             let id = &estate.group(group).id.value;
-            option(Change::JoinGroup(id.clone()), format!("if `{name}` were in group `{}`", visible(id)), Some(place))
+            way(Change::JoinGroup(id.clone()), format!("if `{name}` were in group `{}`", visible(id)), Some(place))
         };
         groups.iter().take(6).map(join).collect()
     }
@@ -327,13 +353,13 @@ impl Asked<'_> {
     fn satisfy(&self, conditions: &Conditions, part: Part) -> Vec<Way> {
         let found = match part {
             Part::Origin => {
-                conditions.origin.as_ref().and_then(|(nets, _)| nets.first()).map(|a| option(Change::Origin(a), format!("from {a}"), None))
+                conditions.origin.as_ref().and_then(|(nets, _)| nets.first()).map(|a| way(Change::Origin(a), format!("from {a}"), None))
             }
             Part::Channel => conditions
                 .channel
                 .as_ref()
                 .and_then(|(list, _)| list.first())
-                .map(|&c| option(Change::Channel(c), format!("through the channel {}", c.word()), None)),
+                .map(|&c| way(Change::Channel(c), format!("through the channel {}", c.word()), None)),
             Part::Proof => {
                 let proofs = &self.engine.estate.user(self.user).proofs;
                 let has = |p: &&crate::entry::Proof| proofs.iter().any(|own| own.value == **p);
@@ -341,10 +367,10 @@ impl Asked<'_> {
                     .proof
                     .iter()
                     .flat_map(|(list, ..)| list.iter().filter(has))
-                    .map(|&p| option(Change::Proof(p), format!("with a {} given just before", p.word()), None))
+                    .map(|&p| way(Change::Proof(p), format!("with a {} given just before", p.word()), None))
                     .collect();
             }
-            Part::Hours | Part::Days | Part::Validity => self.moment(conditions).map(|(at, text)| option(Change::Moment(at), text, None)),
+            Part::Hours | Part::Days | Part::Validity => self.moment(conditions).map(|(at, text)| way(Change::Moment(at), text, None)),
         };
         found.into_iter().collect()
     }
@@ -375,10 +401,10 @@ impl Asked<'_> {
         if let (None, Some(until)) = (session.at, user.until.as_ref().or(user.from.as_ref())) {
             let second = SignedDuration::from_secs(1);
             let at = user.from.as_ref().map_or_else(|| until.value.checked_sub(second).unwrap_or(until.value), |f| f.value);
-            return vec![option(Change::Moment(at), format!("at {at}"), None)];
+            return vec![way(Change::Moment(at), format!("at {at}"), None)];
         }
         if let (None, Some(channel)) = (session.channel, user.channels.iter().flatten().next()) {
-            return vec![option(Change::Channel(channel.value), format!("through the channel {}", channel.value.word()), None)];
+            return vec![way(Change::Channel(channel.value), format!("through the channel {}", channel.value.word()), None)];
         }
         if answer.account.is_some() {
             return self.account_origin(answer);
@@ -389,36 +415,36 @@ impl Asked<'_> {
         unknown.first().map(|&part| self.satisfy(conditions, part)).unwrap_or_default()
     }
 
-    fn ceiling_options(&self, answer: &Answer, wanted: u8, lower: impl Fn(u8) -> Way) -> Vec<Way> {
-        let mut options = Vec::new();
+    fn ceiling_ways(&self, answer: &Answer, wanted: u8, lower: impl Fn(u8) -> Way) -> Vec<Way> {
+        let mut ways = Vec::new();
         if let Some(login) = &answer.account {
             let account = self.engine.estate.system(self.system).accounts.iter().find(|a| a.login.value == *login);
             if let Some(band) = account.and_then(|a| a.band.as_ref()) {
-                options.push(lower(band.ceiling.value));
+                ways.push(lower(band.ceiling.value));
                 let text = format!("if the ceiling of account `{}` were {wanted}", visible(login));
-                options.push(option(Change::AccountCeiling { login: login.clone(), to: wanted }, text, Some(band.ceiling.place)));
+                ways.push(way(Change::AccountCeiling { login: login.clone(), to: wanted }, text, Some(band.ceiling.place)));
             }
-            return options;
+            return ways;
         }
-        let Some(standing) = self.first_assignment().map(|a| self.engine.standing(a).1) else { return options };
+        let Some(standing) = self.first_assignment().map(|a| self.engine.standing(a).1) else { return ways };
         if let Some(band) = standing.band {
-            options.push(lower(band.ceiling));
+            ways.push(lower(band.ceiling));
             let roles = standing.roles.iter().map(|&r| self.engine.estate.role(r));
             if let Some(role) = roles.into_iter().find(|r| r.band.as_ref().is_some_and(|b| b.ceiling.place == band.ceiling_place)) {
                 let text = format!("if the ceiling of role `{}` were {wanted}", visible(&role.id.value));
-                options.push(option(Change::Ceiling { role: role.id.value.clone(), to: wanted }, text, Some(band.ceiling_place)));
+                ways.push(way(Change::Ceiling { role: role.id.value.clone(), to: wanted }, text, Some(band.ceiling_place)));
             }
         }
-        options
+        ways
     }
 
     fn elevation(&self, answer: &Answer) -> Vec<Way> {
         let vocabulary = self.engine.vocabulary_of(self.system);
         let wanted = answer.full_line.as_deref().and_then(|l| l.split(' ').next_back()?.parse().ok()).unwrap_or(15);
-        self.ceiling_options(answer, wanted, |ceiling| {
+        self.ceiling_ways(answer, wanted, |ceiling| {
             let numbered = vocabulary.commands.iter().find(|c| c.does == Some(Does::Elevate) && c.level_word.is_some());
             let line = numbered.map_or_else(|| "elevate".to_owned(), |c| example(&c.pattern, &ceiling.to_string()));
-            option(Change::Line(line.clone()), format!("with `{line}`"), None)
+            way(Change::Line(line.clone()), format!("with `{line}`"), None)
         })
     }
 
@@ -440,12 +466,12 @@ impl Asked<'_> {
             let other = modes.filter(|&m| m != mode).find(|&m| vocabulary.resolve(m, &words, &self.engine.alphabet).is_ok());
             let name = |m: ModeId| vocabulary.modes[m.index()].clone();
             return other
-                .map(|m| option(Change::Mode(Some(name(m))), format!("in the mode `{}`", visible(&name(m))), None))
+                .map(|m| way(Change::Mode(Some(name(m))), format!("in the mode `{}`", visible(&name(m))), None))
                 .into_iter()
                 .collect();
         }
         let lines = vocabulary.lines_like(mode, &words, &self.engine.alphabet);
-        lines.into_iter().map(|line| option(Change::Line(line.clone()), format!("as `{}`", visible(&line)), None)).collect()
+        lines.into_iter().map(|line| way(Change::Line(line.clone()), format!("as `{}`", visible(&line)), None)).collect()
     }
 
     fn level_too_low(&self, answer: &Answer) -> Vec<Way> {
@@ -458,8 +484,8 @@ impl Asked<'_> {
             [resolved.command.index()];
         let now = answer.level.unwrap_or(0);
         vec![
-            option(Change::Level(needed), format!("at level {needed}"), None),
-            option(
+            way(Change::Level(needed), format!("at level {needed}"), None),
+            way(
                 Change::OwnLevel { command: links.line.clone(), to: now },
                 format!("if the device put `{}` at level {now}", visible(&links.line)),
                 Some(self.engine.estate.system(self.system).id.place),
@@ -468,7 +494,15 @@ impl Asked<'_> {
     }
 
     fn permit_line(&self, answer: &Answer) -> Vec<Way> {
-        answer.full_line.as_deref().map(|line| self.permit(line)).unwrap_or_default()
+        let Some(line) = answer.full_line.as_deref() else { return Vec::new() };
+        let vocabulary = self.engine.vocabulary_of(self.system);
+        let resolved =
+            read_line(line).ok().and_then(|w| vocabulary.resolve(vocabulary.start_mode, &w, &self.engine.alphabet).ok().map(|r| r.command));
+        let is_elevation = resolved.is_some_and(|c| vocabulary.command(c).does == Some(Does::Elevate));
+        let mut ways = if is_elevation { self.elevation(answer) } else { Vec::new() };
+        ways.retain(|w| w.change.is_of_session());
+        ways.extend(self.permit(line));
+        ways
     }
 
     /// Permits a line at the top of the sets that apply: of the one that denies it, or else of any.
@@ -496,7 +530,7 @@ impl Asked<'_> {
                     entry.rules.first().map_or(entry.id.place, |r| r.text.place),
                 ),
             };
-            option(Change::AllowFirst { set: entry.id.value.clone(), pattern: pattern.clone() }, text, Some(place))
+            way(Change::AllowFirst { set: entry.id.value.clone(), pattern: pattern.clone() }, text, Some(place))
         };
         sets.iter().take(3).map(permit).collect()
     }
@@ -506,7 +540,7 @@ impl Asked<'_> {
         let Some(&role) = standing.roles.first() else { return Vec::new() };
         let role = self.engine.estate.role(role);
         let attach = |set: &std::sync::Arc<crate::entry::CommandSet>| {
-            option(
+            way(
                 Change::Attach { role: role.id.value.clone(), set: set.id.value.clone() },
                 format!("if role `{}` had the command set `{}`", visible(&role.id.value), visible(&set.id.value)),
                 Some(role.id.place),
@@ -533,7 +567,7 @@ impl Asked<'_> {
         let name = |user: UserId| estate.user(user).id.value.clone();
         users
             .into_iter()
-            .map(|u| option(Change::SecondPerson(name(u)), format!("with `{}` as second person", visible(&name(u))), None))
+            .map(|u| way(Change::SecondPerson(name(u)), format!("with `{}` as second person", visible(&name(u))), None))
             .collect()
     }
 }

@@ -14,9 +14,9 @@ use super::alphabet::{Alphabet, NO_WORD, Symbol};
 use super::pattern::{Pattern, WordPattern};
 
 /// The most states one command set may need.
-pub const MAX_STATES: usize = 200_000;
+pub(crate) const MAX_STATES: usize = 200_000;
 /// The most steps that building one command set may take.
-pub const MAX_STEPS: usize = 20_000_000;
+pub(crate) const MAX_STEPS: usize = 20_000_000;
 /// The most state combinations that one comparison of automata looks at.
 const MAX_COMBINATIONS: usize = 200_000;
 
@@ -219,7 +219,8 @@ pub(crate) fn explore(
     mut visit: impl FnMut(&[u32], &mut dyn Iterator<Item = Symbol>) -> ControlFlow<()>,
 ) -> Explored {
     let start: Box<[u32]> = automata.iter().map(|_| START).collect();
-    let mut seen = FxHashSet::from_iter([start.clone()]);
+    // The start itself counts as seen only once a line leads back to it.
+    let mut seen: FxHashSet<Box<[u32]>> = FxHashSet::default();
     // States, the entry they were reached from, and the letter that led there.
     let mut found: Vec<(Box<[u32]>, usize, Symbol)> = vec![(start, 0, Symbol { word: NO_WORD, class: 0 })];
     let mut next = 0;

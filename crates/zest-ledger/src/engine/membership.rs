@@ -104,6 +104,11 @@ impl Membership {
         all
     }
 
+    /// Returns whether a group is another one, or in it.
+    pub(crate) fn is_below(&self, inner: GroupId, outer: GroupId) -> bool {
+        self.above(&[inner]).contains(&outer)
+    }
+
     /// Returns whether a user is a party, or a member of it.
     pub(crate) fn belongs(&self, user: UserId, party: Party) -> bool {
         match party {

@@ -274,6 +274,20 @@ impl Engine {
         answer
     }
 
+    /// Answers whether a session can be opened; the line of the question is not looked at.
+    #[must_use]
+    pub fn sign_in(&self, question: &Question) -> Answer {
+        let mut explain = Explain::default();
+        let decision = network_device::sign_in(self, question, &mut explain);
+        let mut answer = explain.into_answer(question, decision, self);
+        answer.full_line = None;
+        answer
+    }
+
+    pub(crate) fn standpoint(&self, question: &Question) -> Option<(Option<Vec<SetId>>, u8)> {
+        network_device::standpoint(self, question)
+    }
+
     /// Answers without looking for remedies.
     #[must_use]
     pub fn explain(&self, question: &Question) -> Answer {

@@ -44,7 +44,6 @@ pub struct Estate {
     pub(crate) sources: Arc<SourceMap>,
     pub(crate) entries: Entries,
     pub(crate) user_ids: FxHashMap<Box<str>, UserId>,
-    pub(crate) group_ids: FxHashMap<Box<str>, GroupId>,
     pub(crate) system_ids: FxHashMap<Box<str>, SystemId>,
     pub(crate) groups: Vec<GroupLinks>,
     pub(crate) systems: Vec<SystemLinks>,

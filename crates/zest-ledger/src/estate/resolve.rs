@@ -64,8 +64,8 @@ impl Estate {
         let roles = resolver.roles(&entries);
         let cover = Cover::new(&entries);
         let assignments = entries.assignments.iter().map(|a| resolver.assignment(a, &entries, &cover)).collect();
-        let (user_ids, group_ids, system_ids) = (resolver.users, resolver.groups, resolver.systems);
-        Some(Self { sources, entries, user_ids, group_ids, system_ids, groups, systems, vocabularies, sets, roles, assignments })
+        let (user_ids, system_ids) = (resolver.users, resolver.systems);
+        Some(Self { sources, entries, user_ids, system_ids, groups, systems, vocabularies, sets, roles, assignments })
     }
 }
 

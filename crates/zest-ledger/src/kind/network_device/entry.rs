@@ -221,9 +221,6 @@ fn assigned<'e, T: Trace>(
     let (number, standing) = engine.standing(id);
     let links = &engine.estate.assignments[id.index()];
     run.pass(Stage::Standing, || (through(engine, user, id), Some(links.entry.place)));
-    if outcome != Outcome::Holds || T::EXPLAINS {
-        conditions(engine, session, id, outcome, run)?;
-    }
     let Some(band) = standing.band else {
         run.refuse(Stage::Entry, Refusal::NoBand, || {
             ("the roles of the assignment give no band, so no session can be opened".to_owned(), links.entry.roles.first().map(|r| r.place))
@@ -233,6 +230,9 @@ fn assigned<'e, T: Trace>(
     run.pass(Stage::Standing, || {
         (format!("the band starts at level {} and its ceiling is {}", band.start, band.ceiling), Some(band.ceiling_place))
     });
+    if outcome != Outcome::Holds || T::EXPLAINS {
+        conditions(engine, session, id, outcome, run)?;
+    }
     Ok((standing, Some(number), band))
 }
 
@@ -308,8 +308,47 @@ fn condition_text(engine: &Engine, session: &Session, id: AssignmentId, part: Pa
     }
 }
 
+/// Says what a part of an assignment's condition wants.
+pub(crate) fn condition_words(engine: &Engine, id: AssignmentId, part: Part) -> String {
+    let assignment = &engine.estate.assignments[id.index()];
+    let when = &assignment.entry.when;
+    let list = |texts: &[crate::source::At<String>]| texts.iter().map(|t| visible(&t.value)).collect::<Vec<_>>().join(" or ");
+    let zone = visible(when.zone.as_ref().map_or("UTC", |z| z.value.as_str()));
+    match part {
+        Part::Validity => {
+            let from = assignment.conditions.from.map(|(at, _)| format!("from {at}"));
+            let until = assignment.conditions.until.map(|(at, _)| format!("until {at}"));
+            from.into_iter().chain(until).collect::<Vec<_>>().join(" ")
+        }
+        Part::Origin => format!("from {}", list(&when.origin)),
+        Part::Hours => format!("{} {zone}", visible(when.hours.as_ref().map_or("", |h| h.value.as_str()))),
+        Part::Days => format!("on {} ({zone})", list(&when.days)),
+        Part::Channel => format!("by {}", when.channel.iter().map(|c| c.value.word()).collect::<Vec<_>>().join(" or ")),
+        Part::Proof => {
+            let age = when.proof_age.as_ref().map_or(String::new(), |a| format!(" within {:#}", a.value));
+            format!("with {}{age}", when.proof.iter().map(|p| p.value.word()).collect::<Vec<_>>().join(" or "))
+        }
+    }
+}
+
+/// Says why a user cannot sign in at all, whatever assignments there are.
+pub(crate) fn refusal_to_sign_in(engine: &Engine, user: UserId, system: SystemId, session: &Session) -> Option<(String, Option<Place>)> {
+    let entry = engine.estate.user(user);
+    let shown = visible(&entry.id.value);
+    if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
+        return Some((format!("`{shown}` is disabled"), Some(disabled.place)));
+    }
+    if entry.proofs.is_empty() && engine.devices[system.index()].sources.contains(&IdentitySource::Central) {
+        return Some((format!("`{shown}` has no way to prove identity"), Some(entry.id.place)));
+    }
+    let at = session.at?;
+    let late = entry.until.as_ref().filter(|u| at >= u.value).map(|u| (format!("`{shown}` was valid until {}", u.value), Some(u.place)));
+    let early = entry.from.as_ref().filter(|f| at < f.value).map(|f| (format!("`{shown}` is valid from {} on", f.value), Some(f.place)));
+    late.or(early)
+}
+
 /// Says through what an assignment reaches a user: "`deck-tracer` through `group:shore-watch` (in `group:night-watch`)".
-fn through(engine: &Engine, user: UserId, id: AssignmentId) -> String {
+pub(crate) fn through(engine: &Engine, user: UserId, id: AssignmentId) -> String {
     let estate = &engine.estate;
     let links = &estate.assignments[id.index()];
     let roles: Vec<String> = links.roles.iter().map(|&r| format!("`{}`", visible(&estate.role(r).id.value))).collect();

@@ -11,11 +11,12 @@ mod trace;
 
 use crate::ask::{Decision, Question, Refusal, Stage, Verdict};
 use crate::engine::{Engine, LevelBand, Standing};
-use crate::estate::{AssignmentId, SystemId, UserId};
+use crate::estate::{AssignmentId, SetId, SystemId, UserId};
 use crate::finding::nearest;
 use crate::source::visible;
 
-pub(crate) use reach::Reach;
+pub(crate) use entry::{condition_words, refusal_to_sign_in, through};
+pub(crate) use reach::{Instances, Reach, elevations};
 pub(crate) use trace::{Explain, Silent, Trace};
 use trace::{Run, Stop};
 
@@ -24,6 +25,19 @@ pub(crate) fn evaluate<T: Trace>(engine: &Engine, question: &Question, trace: &m
     let mut run = Run::new(trace);
     let _ = walk(engine, question, &mut run);
     run.decision()
+}
+
+/// Decides whether a session can be opened; the line of the question is not looked at.
+pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, trace: &mut T) -> Decision {
+    let mut run = Run::new(trace);
+    let _ = stand(engine, question, &mut run);
+    run.decision()
+}
+
+/// Returns the command sets and the ceiling of a session; no sets for one of a local account.
+pub(crate) fn standpoint(engine: &Engine, question: &Question) -> Option<(Option<Vec<SetId>>, u8)> {
+    let at = stand(engine, question, &mut Run::new(&mut Silent)).ok()?;
+    Some((at.number.map(|_| at.standing.sets.clone()), at.band.ceiling))
 }
 
 /// The session as it stands once it is open.
@@ -38,6 +52,11 @@ pub(crate) struct Standpoint<'e> {
 }
 
 fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let standpoint = stand(engine, question, run)?;
+    line::check(engine, question, &standpoint, run)
+}
+
+fn stand<'e, T: Trace>(engine: &'e Engine, question: &Question, run: &mut Run<'_, T>) -> Result<Standpoint<'e>, Stop> {
     let Some(&system) = engine.estate.system_ids.get(question.system.as_str()) else {
         run.refuse(Stage::Entry, Refusal::UnknownSystem, || {
             let near = nearest(&question.system, engine.estate.system_ids.keys().map(|k| &**k));
@@ -46,8 +65,7 @@ fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) ->
         })?;
         return Err(Stop);
     };
-    let standpoint = entry::open(engine, question, system, run)?;
-    line::check(engine, question, &standpoint, run)
+    entry::open(engine, question, system, run)
 }
 
 /// Returns the assignments that reach a user on a system, in the order in which they are tried.

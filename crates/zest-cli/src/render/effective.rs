@@ -1,0 +1,104 @@
+//! Effective permissions: systems with the same rights together, each command with what permits it.
+
+use std::fmt::Write as _;
+
+use comfy_table::{ContentArrangement, Table, presets};
+use zest_ledger::review::{CommandRight, Effective, Entitlement, Extent};
+use zest_ledger::source::visible;
+
+use super::style::{BAD, FAINT, HEAD, PLACE, WIDTH, hanging};
+
+pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
+    let mut out = String::new();
+    // Systems that differ in nothing but their name stand together, in the order of the first of them.
+    let mut groups: Vec<(Vec<&str>, &Effective)> = Vec::new();
+    for right in rights {
+        let same = |other: &Effective| {
+            let logins = |r: &Effective| r.accounts.iter().map(|a| (a.0.clone(), a.1, a.2)).collect::<Vec<_>>();
+            other.entitlements == right.entitlements && logins(other) == logins(right) && other.refused == right.refused
+        };
+        match groups.iter_mut().find(|(_, first)| same(first)) {
+            Some((names, _)) => names.push(&right.system),
+            None => groups.push((vec![&right.system], right)),
+        }
+    }
+    for (names, right) in groups {
+        let names: Vec<String> = names.iter().map(|n| visible(n)).collect();
+        let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &format!("{user} on {}", names.join(", "))));
+        if let Some((why, at)) = &right.refused {
+            let at = at.as_ref().map_or(String::new(), |l| format!(" ({l})"));
+            let _ = writeln!(out, "  {BAD}no session{BAD:#}  {}\n", hanging("              ", &format!("{why}{at}")));
+            continue;
+        }
+        if right.entitlements.is_empty() && right.accounts.is_empty() {
+            let _ = writeln!(out, "  {BAD}nothing{BAD:#}: no assignment and no local account\n");
+            continue;
+        }
+        let count = right.entitlements.len();
+        for (i, entitlement) in right.entitlements.iter().enumerate() {
+            let nth = if count > 1 { format!("{}. ", i + 1) } else { String::new() };
+            out.push_str(&one(&nth, entitlement));
+        }
+        for (login, start, ceiling, at) in &right.accounts {
+            let text = format!("local account `{}`, levels {start} to {ceiling}, by the commands' own levels", visible(login));
+            let _ = writeln!(out, "  {} {PLACE}{at}{PLACE:#}", hanging("    ", &text));
+        }
+        out.push('\n');
+    }
+    out
+}
+
+fn one(nth: &str, entitlement: &Entitlement) -> String {
+    let mut out = String::new();
+    let _ = writeln!(out, "  {} {PLACE}{}{PLACE:#}", hanging("    ", &format!("{nth}{}", entitlement.through)), entitlement.location);
+    if !entitlement.conditions.is_empty() {
+        let _ = writeln!(out, "    when    {}", hanging("            ", &entitlement.conditions.join(", ")));
+    }
+    match entitlement.band {
+        None => {
+            let _ = writeln!(out, "    {BAD}no band, so no session can be opened{BAD:#}");
+        }
+        Some((start, ceiling)) => {
+            let levels = ranges(&entitlement.levels);
+            let _ = writeln!(out, "    levels  starts at {start}, ceiling {ceiling}; can be at {levels}");
+        }
+    }
+    out.push_str(&table(&entitlement.commands));
+    out
+}
+
+fn table(commands: &[CommandRight]) -> String {
+    if commands.is_empty() {
+        return "    no command\n".to_owned();
+    }
+    let mut table = Table::new();
+    table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width((WIDTH - 4) as u16);
+    table.set_header(["level", "command", "permitted by", "written in"]);
+    for right in commands {
+        let mut line = visible(&right.line);
+        if let Extent::Except(example) = &right.extent {
+            let _ = write!(line, "\n  not: {}", visible(example));
+        }
+        let at = right.location.as_ref().map_or(String::new(), ToString::to_string);
+        table.add_row([right.level.to_string(), line, visible(&right.ground), at]);
+    }
+    let mut out = String::new();
+    for (i, line) in table.lines().enumerate() {
+        let line = line.trim_end();
+        let _ = if i == 0 { writeln!(out, "   {FAINT}{line}{FAINT:#}") } else { writeln!(out, "   {line}") };
+    }
+    out
+}
+
+/// "1-7, 15".
+fn ranges(levels: &[u8]) -> String {
+    let mut parts: Vec<(u8, u8)> = Vec::new();
+    for &level in levels {
+        match parts.last_mut() {
+            Some((_, end)) if *end + 1 == level => *end = level,
+            _ => parts.push((level, level)),
+        }
+    }
+    let text = |&(from, to): &(u8, u8)| if from == to { from.to_string() } else { format!("{from}-{to}") };
+    parts.iter().map(text).collect::<Vec<_>>().join(", ")
+}

@@ -1,0 +1,74 @@
+//! What a rehearsal prints.
+
+use std::fmt::Write as _;
+
+use zest_ledger::ask::{GateOutcome, Verdict};
+use zest_ledger::rehearsal::{Effect, MenuItem, Typed};
+use zest_ledger::source::visible;
+
+use super::style::{BAD, FAINT, GOOD, PLACE, WAIT, hanging};
+
+/// The tool's own words.
+pub(crate) const HELP: &str = "\
+  ?                 list the commands that are permitted here
+  :why              explain the last answer in full
+  :allow PATTERN    permit a pattern on trial, in this rehearsal only
+  :confirm          confirm, for lines that want it
+  :approve USER     have a second person agree
+  :state            show level and mode, whatever the device permits
+  :quit             leave the tool, whatever the device permits
+";
+
+/// The result of a line, short.
+pub(crate) fn typed(typed: &Typed) -> String {
+    let answer = &typed.answer;
+    let mut out = String::new();
+    let full = answer.full_line.as_ref().filter(|f| **f != answer.question.line).map_or(String::new(), |f| format!(": {}", visible(f)));
+    match answer.verdict {
+        Verdict::Allowed => {
+            let _ = writeln!(out, "  {GOOD}allowed{GOOD:#}{full}{}", effect(&typed.effect));
+        }
+        Verdict::AllowedAfter => {
+            let _ = writeln!(out, "  {WAIT}waits{WAIT:#}{full}");
+        }
+        Verdict::Denied => {
+            let code = answer.refusal.map_or("", |r| r.code());
+            let _ = writeln!(out, "  {BAD}refused{BAD:#}{full} [{code}]");
+        }
+    }
+    for gate in answer.open_gates() {
+        if answer.verdict == Verdict::Denied && !matches!(gate.outcome, GateOutcome::Refuses(_)) {
+            continue;
+        }
+        let _ = writeln!(out, "    {}", hanging("    ", &gate.text));
+        if let Some(at) = &gate.location {
+            let _ = writeln!(out, "    {PLACE}{at}{PLACE:#}");
+        }
+    }
+    out
+}
+
+fn effect(effect: &Effect) -> String {
+    match effect {
+        Effect::Level(level) => format!("; now at level {level}"),
+        Effect::ShowsLevel(level) => format!("; the level is {level}"),
+        Effect::Mode(mode) => format!("; now in mode {}", visible(mode)),
+        Effect::CredentialChanged => "; the credential is changed".to_owned(),
+        Effect::Ended => "; the session has ended".to_owned(),
+        _ => String::new(),
+    }
+}
+
+/// What a question mark lists.
+pub(crate) fn menu(items: &[MenuItem]) -> String {
+    if items.is_empty() {
+        return "  nothing is permitted here\n".to_owned();
+    }
+    let width = items.iter().map(|i| i.line.chars().count()).max().unwrap_or(0).min(40);
+    let mut out = String::new();
+    for item in items {
+        let some = if item.is_partial { " (some)" } else { "" };
+        let _ = writeln!(out, "  {:<width$}  {FAINT}{}{some}{FAINT:#}", visible(&item.line), visible(&item.about));
+    }
+    out
+}

@@ -1,0 +1,128 @@
+//! `zest demo`: real questions on the shipped ledger, or the ledger itself to play with.
+
+use std::fs;
+use std::path::Path;
+
+use anyhow::{Context, Result, bail};
+use include_dir::{Dir, include_dir};
+use zest_ledger::ask::Session;
+use zest_ledger::finding::Severity;
+use zest_ledger::rehearsal::Rehearsal;
+use zest_ledger::{Engine, Ledger, Question, review};
+
+use crate::args::Demo;
+use crate::exit::Exit;
+use crate::render::style::{FAINT, HEAD, hanging};
+use crate::render::{answer, effective, findings, rehearsal};
+
+static DEMO: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/demo");
+
+pub(crate) fn run(args: &Demo) -> Result<Exit> {
+    match &args.into {
+        Some(folder) => write(folder),
+        None => tour(),
+    }
+}
+
+/// Writes both demo ledgers into a folder that is not there yet: all of them or nothing.
+fn write(folder: &Path) -> Result<Exit> {
+    if folder.exists() {
+        bail!("`{}` is already there; name a folder that is not, so that nothing of yours is overwritten", folder.display());
+    }
+    let parent = folder.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let name = folder.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+    let draft = parent.join(format!(".{name}.{}.new", std::process::id()));
+    let written = fs::create_dir(&draft)
+        .and_then(|()| DEMO.extract(&draft))
+        .and_then(|()| fs::rename(&draft, folder))
+        .with_context(|| format!("writing the demo ledgers to {}", folder.display()));
+    if written.is_err() {
+        // OK because the draft is ours; what cannot be removed stays behind under its hidden name.
+        let _ = fs::remove_dir_all(&draft);
+    }
+    written?;
+    anstream::println!("the demo ledgers are in {0}; try: zest findings --ledger {0}/with-defects", folder.display());
+    Ok(Exit::Allowed)
+}
+
+/// Reads one of the shipped ledgers.
+fn shipped(name: &str) -> Result<Ledger> {
+    let folder = DEMO.get_dir(name).with_context(|| format!("the demo ledger {name} is not in this program"))?;
+    let mut files: Vec<_> = folder.files().filter(|f| f.path().extension().is_some_and(|e| e == "toml")).collect();
+    files.sort_by_key(|f| f.path());
+    Ok(files.into_iter().fold(Ledger::new(), |ledger, file| {
+        let name = file.path().file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+        ledger.document_bytes(&name, file.contents())
+    }))
+}
+
+fn engine(name: &str) -> Result<Engine> {
+    Ok(Engine::compile(shipped(name)?.estate()?)?)
+}
+
+fn heading(number: usize, title: &str, text: &str) {
+    let rule = "-".repeat(80);
+    anstream::println!("{FAINT}{rule}{FAINT:#}\n{HEAD}{number}. {title}{HEAD:#}\n   {}\n", hanging("   ", text));
+}
+
+fn tour() -> Result<Exit> {
+    let demo = engine("lanternsound")?;
+    let estate = demo.estate();
+    anstream::println!(
+        "{HEAD}Zest Ledger{HEAD:#}: the network of Lanternsound Ferries, as text.\n{} people and programs, {} groups, {} devices, {} roles, {} command sets, {} assignments.\n",
+        estate.users().len(),
+        estate.groups().len(),
+        estate.systems().len(),
+        estate.roles().len(),
+        estate.command_sets().len(),
+        estate.assignment_count()
+    );
+    let morning = "2026-11-25T09:00:00+01:00".parse()?;
+    let watch_room = "192.0.2.10".parse()?;
+    let asked = |user: &str, system: &str, line: &str| Question::new(user, system, line).at(morning).from(watch_room);
+
+    heading(
+        1,
+        "May the watch officer look at a route?",
+        "Every reason is named with the file and line that says so, for an allowed answer too.",
+    );
+    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "sh ip ro"))));
+
+    heading(2, "Why not the log?", "A refusal names all gates that would refuse, and the smallest changes that were tried and help.");
+    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "show log"))));
+
+    heading(3, "A restart takes two", "The engineer may, once he has confirmed and a second person agrees.");
+    let office = "192.0.2.70".parse()?;
+    anstream::println!("{}", answer::render(&demo.ask(&Question::new("net-1", "sw-selkie-1", "reload").from(office).level(15))));
+
+    heading(4, "The central source is down", "Local accounts decide then. Who can still get in?");
+    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-lead", "sw-selkie-1", "save config").central_down())));
+
+    heading(5, "Try it as that person", "A rehearsal: levels change as on the device, and nothing is really done.");
+    let mut facts = Session::default();
+    facts.at = Some(morning);
+    facts.origin = Some(watch_room);
+    if let Ok(mut session) = Rehearsal::open(engine("lanternsound")?, "watch-2", "sw-selkie-1", facts) {
+        for line in ["elevate 7", "sh log last 20", "elevate", "sh lev", "leave"] {
+            anstream::println!("{HEAD}{}{HEAD:#} {line}", session.prompt());
+            anstream::print!("{}", rehearsal::typed(&session.type_line(line)));
+        }
+        anstream::println!();
+    }
+
+    heading(6, "What may the auditor do?", "Per device: through what, when, at which levels, which commands.");
+    if let Some(rights) = review::effective(&demo, "auditor-1", Some("sw-selkie-1"), &Session::default()) {
+        anstream::print!("{}", effective::render("auditor-1", &rights));
+    }
+
+    heading(7, "What is wrong with a ledger?", "The same ferries with defects built in; `zest findings` shows each with its text.");
+    let broken = engine("with-defects")?;
+    let found = review::hygiene(&broken, Some(morning));
+    for finding in found.list().iter().filter(|f| f.severity() != Severity::Note) {
+        let at = finding.primary.as_ref().map_or(String::new(), |l| found.sources().locate(l.place).to_string());
+        anstream::println!("  {} {}", finding.code, hanging("         ", &format!("{} ({at})", finding.message)));
+    }
+    anstream::print!("  {}", findings::count(&found));
+    anstream::println!("\nNext: zest demo --into play, then zest ask --ledger play/lanternsound --help");
+    Ok(Exit::Allowed)
+}

@@ -1,0 +1,36 @@
+//! `zest effective`: what a user may do, and through what.
+
+use anyhow::Result;
+use zest_ledger::source::visible;
+use zest_ledger::{Question, json, review};
+
+use crate::args::{EffectiveArgs, Format};
+use crate::exit::Exit;
+use crate::render;
+
+pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
+    let engine = match super::engine(&args.ledger.ledger) {
+        Ok(engine) => engine,
+        Err(exit) => return Ok(exit),
+    };
+    let session = args.session.session();
+    let Some(rights) = review::effective(&engine, &args.user, args.on.as_deref(), &session) else {
+        // The question's own words for it name the nearest user.
+        let system = engine.estate().systems().first().map_or("", |s| s.id.value.as_str());
+        let answer = engine.sign_in(&Question::new(&args.user, system, ""));
+        anstream::eprintln!("zest: {}", render::answer::short(&answer));
+        return Ok(Exit::Nothing);
+    };
+    if rights.is_empty() {
+        let name = args.on.as_deref().unwrap_or_default();
+        let answer = engine.sign_in(&Question::new(&args.user, name, ""));
+        anstream::eprintln!("zest: {}", render::answer::short(&answer));
+        return Ok(Exit::Nothing);
+    }
+    match args.format.format {
+        Format::Text => anstream::print!("{}", render::effective::render(&visible(&args.user), &rights)),
+        Format::Json => anstream::println!("{:#}", json::effective(&rights)),
+    }
+    let may_something = rights.iter().any(|r| r.refused.is_none() && !(r.entitlements.is_empty() && r.accounts.is_empty()));
+    Ok(if may_something { Exit::Allowed } else { Exit::Denied })
+}

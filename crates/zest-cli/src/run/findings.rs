@@ -1,0 +1,51 @@
+//! `zest findings`: what is wrong or odd in a ledger.
+
+use anyhow::{Result, bail};
+use zest_ledger::finding::{Code, Findings, Severity};
+use zest_ledger::{Engine, json, review};
+
+use crate::args::{FailOn, FindingsArgs, Format};
+use crate::exit::Exit;
+use crate::{folder, render};
+
+pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {
+    if let Some(code) = &args.about {
+        return about(code);
+    }
+    let findings = of_folder(args);
+    match args.format.format {
+        Format::Text => anstream::print!("{}", render::findings::render(&findings)),
+        Format::Json => anstream::println!("{:#}", json::findings(&findings)),
+    }
+    let least = match args.fail_on {
+        FailOn::Error => Severity::Error,
+        FailOn::Warning => Severity::Warning,
+        FailOn::Note => Severity::Note,
+    };
+    Ok(if findings.has_errors() {
+        Exit::Unreadable
+    } else if findings.list().iter().any(|f| f.severity() <= least) {
+        Exit::Denied
+    } else {
+        Exit::Allowed
+    })
+}
+
+/// Errors of the documents, or where there are none, everything that is odd.
+fn of_folder(args: &FindingsArgs) -> Findings {
+    let validated = folder::read(&args.ledger.ledger);
+    match validated.estate.map(Engine::compile) {
+        None => validated.findings,
+        Some(Err(findings)) => validated.findings.merged(findings),
+        Some(Ok(engine)) => validated.findings.merged(review::hygiene(&engine, args.at)),
+    }
+}
+
+fn about(code: &str) -> Result<Exit> {
+    let wanted = code.to_lowercase();
+    let Some(found) = Code::ALL.iter().find(|c| c.number().to_lowercase() == wanted || c.slug() == wanted) else {
+        bail!("no finding has the code `{}`; docs/findings.md lists them all", zest_ledger::source::visible(code));
+    };
+    anstream::println!("{} {} ({})\n{}", found.number(), found.slug(), found.severity().word(), found.description());
+    Ok(Exit::Allowed)
+}

@@ -1,0 +1,163 @@
+//! `zest rehearse`: a stand-in session, typed or from a script.
+
+use std::io::{BufRead, IsTerminal};
+
+use anyhow::{Context, Result};
+use rustyline::error::ReadlineError;
+use zest_ledger::ask::{Answer, Verdict};
+use zest_ledger::rehearsal::{Effect, Rehearsal};
+use zest_ledger::source::visible;
+
+use crate::args::Rehearse;
+use crate::exit::Exit;
+use crate::render::rehearsal as text;
+use crate::render::style::{FAINT, HEAD};
+
+pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
+    let engine = match super::engine(&args.ledger.ledger) {
+        Ok(engine) => engine,
+        Err(exit) => return Ok(exit),
+    };
+    let notices = engine.estate().systems().iter().find(|s| s.id.value == args.on).and_then(|s| s.notices.clone());
+    let mut rehearsal = match Rehearsal::open(engine, &args.user, &args.on, args.session.session()) {
+        Ok(rehearsal) => rehearsal,
+        Err(answer) => {
+            anstream::print!("{}", crate::render::answer::render(&answer));
+            return Ok(Exit::Denied);
+        }
+    };
+    anstream::println!(
+        "{FAINT}rehearsal: {} on {}, nothing is really done; ? lists what is permitted, :quit leaves the tool{FAINT:#}",
+        visible(&args.user),
+        visible(&args.on)
+    );
+    for notice in notices.iter().flat_map(|n| [&n.value.before, &n.value.after]).flatten() {
+        anstream::println!("{}", visible(notice));
+    }
+    let mut session = Session { rehearsal: &mut rehearsal, last: None, refusals: 0, typed: 0, strict: args.strict };
+    if std::io::stdin().is_terminal() {
+        session.interactive()?
+    } else {
+        session.script()?
+    }
+    let Session { refusals, typed, .. } = session;
+    if !rehearsal.is_over() {
+        anstream::println!("{FAINT}the session is still open: no line has ended it{FAINT:#}");
+    }
+    Ok(if args.strict && refusals > 0 {
+        Exit::Denied
+    } else if typed == 0 {
+        Exit::Nothing
+    } else {
+        Exit::Allowed
+    })
+}
+
+struct Session<'r> {
+    rehearsal: &'r mut Rehearsal,
+    last: Option<Answer>,
+    refusals: usize,
+    typed: usize,
+    strict: bool,
+}
+
+/// Whether to go on reading.
+#[derive(PartialEq, Eq)]
+enum Next {
+    Go,
+    Stop,
+}
+
+impl Session<'_> {
+    fn interactive(&mut self) -> Result<()> {
+        let mut editor = rustyline::DefaultEditor::new().context("preparing the terminal")?;
+        loop {
+            match editor.readline(&format!("{} ", self.rehearsal.prompt())) {
+                Ok(line) => {
+                    // OK because a history that does not grow is no reason to stop.
+                    let _ = editor.add_history_entry(&line);
+                    if self.line(&line) == Next::Stop {
+                        return Ok(());
+                    }
+                }
+                Err(ReadlineError::Eof | ReadlineError::Interrupted) => return Ok(()),
+                Err(error) => return Err(error).context("reading a line"),
+            }
+        }
+    }
+
+    fn script(&mut self) -> Result<()> {
+        for line in std::io::stdin().lock().lines() {
+            let line = line.context("reading the script from standard input")?;
+            let trimmed = line.trim();
+            if trimmed.is_empty() || trimmed.starts_with('#') {
+                continue;
+            }
+            anstream::println!("{HEAD}{}{HEAD:#} {}", self.rehearsal.prompt(), visible(trimmed));
+            if self.line(trimmed) == Next::Stop {
+                return Ok(());
+            }
+        }
+        Ok(())
+    }
+
+    fn line(&mut self, line: &str) -> Next {
+        let line = line.trim();
+        if line.is_empty() {
+            return Next::Go;
+        }
+        self.typed += 1;
+        if let Some(own) = line.strip_prefix(':') {
+            return self.own_word(own.trim());
+        }
+        if line == "?" {
+            anstream::print!("{}", text::menu(&self.rehearsal.menu()));
+            return Next::Go;
+        }
+        let typed = self.rehearsal.type_line(line);
+        anstream::print!("{}", text::typed(&typed));
+        if typed.answer.verdict == Verdict::Denied {
+            self.refusals += 1;
+            if self.strict {
+                return Next::Stop;
+            }
+        }
+        self.last = Some(typed.answer);
+        if typed.effect == Effect::Ended { Next::Stop } else { Next::Go }
+    }
+
+    /// The tool's own words, which no device hears.
+    fn own_word(&mut self, word: &str) -> Next {
+        let (verb, rest) = word.split_once(' ').unwrap_or((word, ""));
+        let rest = rest.trim();
+        match verb {
+            "quit" => return Next::Stop,
+            "why" => match &self.last {
+                Some(answer) => {
+                    let mut answer = answer.clone();
+                    if answer.refusal.is_some() {
+                        answer.remedies = self.rehearsal.remedies(&answer);
+                    }
+                    anstream::print!("{}", crate::render::answer::render(&answer));
+                }
+                None => anstream::println!("  no line was typed yet"),
+            },
+            "allow" if !rest.is_empty() => match self.rehearsal.allow_on_trial(rest) {
+                Ok(Some(set)) => anstream::println!("  on trial: command set `{}` begins with \"allow {}\"", visible(&set), visible(rest)),
+                Ok(None) => anstream::println!("  no command set is in force here, so there is nothing to add a rule to"),
+                Err(error) => anstream::println!("  the pattern cannot be read: {error}"),
+            },
+            "confirm" => {
+                self.rehearsal.confirm();
+                anstream::println!("  confirmed from now on");
+            }
+            "approve" if !rest.is_empty() => {
+                self.rehearsal.approve(rest);
+                anstream::println!("  `{}` agrees from now on", visible(rest));
+            }
+            "state" => anstream::println!("  level {}, mode {}", self.rehearsal.level(), visible(self.rehearsal.mode())),
+            _ => anstream::print!("{}", text::HELP),
+        }
+        Next::Go
+    }
+}

@@ -1,0 +1,276 @@
+//! The JSON form of questions, answers, findings and reviews. Keys are never renamed within a version.
+
+use std::fmt;
+use std::net::IpAddr;
+
+use jiff::{SignedDuration, Timestamp};
+use serde_json::{Map, Value, json};
+
+use crate::ask::{Answer, Central, GateOutcome, Proven, Question, Session};
+use crate::entry::{Channel, Proof};
+use crate::finding::{Findings, Label, nearest};
+use crate::review::{Effective, Extent};
+use crate::source::{Location, visible};
+
+/// The keys of a question.
+const KEYS: [&str; 13] =
+    ["user", "on", "line", "at", "from", "by", "proofs", "level", "mode", "account", "central", "confirmed", "approved-by"];
+
+/// Why a question in JSON cannot be read.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct QuestionError(String);
+
+impl fmt::Display for QuestionError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl std::error::Error for QuestionError {}
+
+/// Reads a question from a JSON object.
+///
+/// | key | value |
+/// |---|---|
+/// | `user`, `on`, `line` | texts; these three are needed |
+/// | `at` | a moment such as `"2026-11-25T08:00:00Z"` |
+/// | `from` | an address |
+/// | `by` | `"terminal"`, `"web"` or `"api"` |
+/// | `proofs` | an object from proof to age, such as `{"password": "0s"}`; empty says that there was none |
+/// | `level` | a whole number from 0 to 15 |
+/// | `mode`, `account`, `approved-by` | texts |
+/// | `central` | `"up"` or `"down"` |
+/// | `confirmed` | `true` or `false` |
+///
+/// # Errors
+/// What is wrong, with the key that it is about.
+///
+/// # Example
+/// ```
+/// let question = zest_ledger::json::parse_question(r#"{"user":"watch-1","on":"sw-1","line":"show log","level":7}"#)?;
+/// assert_eq!(question.session.level, Some(7));
+/// assert!(zest_ledger::json::parse_question(r#"{"user":"watch-1","lin":"show log"}"#).is_err());
+/// # Ok::<(), zest_ledger::json::QuestionError>(())
+/// ```
+pub fn parse_question(text: &str) -> Result<Question, QuestionError> {
+    let value: Value = serde_json::from_str(text).map_err(|e| QuestionError(format!("not a JSON object: {e}")))?;
+    let Value::Object(object) = value else { return Err(QuestionError("expected a JSON object with `user`, `on` and `line`".to_owned())) };
+    if let Some(unknown) = object.keys().find(|k| !KEYS.contains(&k.as_str())) {
+        let near = nearest(unknown, KEYS.into_iter())
+            .map_or_else(|| format!("the keys are {}", KEYS.join(", ")), |n| format!("did you mean `{n}`?"));
+        return Err(QuestionError(format!("a question has no key `{}`; {near}", visible(unknown))));
+    }
+    let needed = |key: &str| text_of(&object, key)?.ok_or_else(|| QuestionError(format!("the key `{key}` is missing")));
+    let mut session = Session {
+        at: parsed(&object, "at", "a moment such as \"2026-11-25T08:00:00Z\"", |t| t.parse::<Timestamp>().ok())?,
+        origin: parsed(&object, "from", "an address", |t| t.parse::<IpAddr>().ok())?,
+        channel: parsed(&object, "by", "\"terminal\", \"web\" or \"api\"", Channel::from_word)?,
+        mode: text_of(&object, "mode")?,
+        account: text_of(&object, "account")?,
+        approved_by: text_of(&object, "approved-by")?,
+        ..Session::default()
+    };
+    session.proofs = proofs(&object)?;
+    session.central = parsed(&object, "central", "\"up\" or \"down\"", |t| match t {
+        "up" => Some(Central::Up),
+        "down" => Some(Central::Down),
+        _ => None,
+    })?
+    .unwrap_or_default();
+    session.level = match object.get("level") {
+        None | Some(Value::Null) => None,
+        Some(value) => {
+            let level = value
+                .as_u64()
+                .filter(|l| *l <= 15)
+                .ok_or_else(|| QuestionError("`level` is not a whole number from 0 to 15".to_owned()))?;
+            Some(level as u8)
+        }
+    };
+    session.confirmed = match object.get("confirmed") {
+        None | Some(Value::Null) => false,
+        Some(value) => value.as_bool().ok_or_else(|| QuestionError("`confirmed` is not true or false".to_owned()))?,
+    };
+    Ok(Question::in_session(&needed("user")?, &needed("on")?, &needed("line")?, session))
+}
+
+fn text_of(object: &Map<String, Value>, key: &str) -> Result<Option<String>, QuestionError> {
+    match object.get(key) {
+        None | Some(Value::Null) => Ok(None),
+        Some(Value::String(text)) => Ok(Some(text.clone())),
+        Some(_) => Err(QuestionError(format!("`{key}` is not a text"))),
+    }
+}
+
+fn parsed<T>(
+    object: &Map<String, Value>,
+    key: &str,
+    expected: &str,
+    parse: impl Fn(&str) -> Option<T>,
+) -> Result<Option<T>, QuestionError> {
+    let Some(text) = text_of(object, key)? else { return Ok(None) };
+    parse(&text).map(Some).ok_or_else(|| QuestionError(format!("`{key}` is not {expected}: `{}`", visible(&text))))
+}
+
+fn proofs(object: &Map<String, Value>) -> Result<Option<Vec<Proven>>, QuestionError> {
+    let Some(value) = object.get("proofs").filter(|v| !v.is_null()) else { return Ok(None) };
+    let wrong = || QuestionError("`proofs` is not an object from proof to age, such as {\"password\": \"10m\"}".to_owned());
+    let Value::Object(given) = value else { return Err(wrong()) };
+    let mut list = Vec::with_capacity(given.len());
+    for (name, age) in given {
+        let proof = Proof::from_word(name)
+            .ok_or_else(|| QuestionError(format!("`{}` is not one of {}", visible(name), Proof::WORDS.join(", "))))?;
+        let age: SignedDuration = age.as_str().and_then(|a| a.parse().ok()).ok_or_else(wrong)?;
+        if age.is_negative() {
+            return Err(QuestionError(format!("the age of `{name}` is negative")));
+        }
+        list.push(Proven { proof, age });
+    }
+    Ok(Some(list))
+}
+
+fn place(location: Option<&Location>) -> Value {
+    location.map_or(Value::Null, |l| json!({ "file": l.file, "line": l.line, "column": l.column }))
+}
+
+fn put(object: &mut Map<String, Value>, key: &str, value: Option<impl Into<Value>>) {
+    if let Some(value) = value {
+        object.insert(key.to_owned(), value.into());
+    }
+}
+
+/// Returns a question as [`parse_question`] reads it; facts that are not stated are left out.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Question, json};
+/// let question = Question::new("watch-1", "sw-1", "show log").level(7);
+/// assert_eq!(json::parse_question(&json::question(&question).to_string())?, question);
+/// # Ok::<(), json::QuestionError>(())
+/// ```
+#[must_use]
+pub fn question(question: &Question) -> Value {
+    let session = &question.session;
+    let mut object = Map::new();
+    put(&mut object, "user", Some(question.user.as_str()));
+    put(&mut object, "on", Some(question.system.as_str()));
+    put(&mut object, "line", Some(question.line.as_str()));
+    put(&mut object, "at", session.at.map(|at| at.to_string()));
+    put(&mut object, "from", session.origin.map(|o| o.to_string()));
+    put(&mut object, "by", session.channel.map(Channel::word));
+    let proofs = session.proofs.as_ref().map(|list| {
+        // Of two ages of one proof the younger one says more.
+        let mut by_age = list.clone();
+        by_age.sort_by_key(|p| std::cmp::Reverse(p.age));
+        Value::Object(by_age.iter().map(|p| (p.proof.word().to_owned(), json!(format!("{:#}", p.age)))).collect())
+    });
+    put(&mut object, "proofs", proofs);
+    put(&mut object, "level", session.level);
+    put(&mut object, "mode", session.mode.as_deref());
+    put(&mut object, "account", session.account.as_deref());
+    put(&mut object, "central", (session.central == Central::Down).then_some("down"));
+    put(&mut object, "confirmed", session.confirmed.then_some(true));
+    put(&mut object, "approved-by", session.approved_by.as_deref());
+    Value::Object(object)
+}
+
+/// Returns an answer.
+///
+/// `verdict` is `allowed`, `allowed after obligations` or `denied`; for a denied action `stage` and `code` name the
+/// first refusal; each entry of `grounds` has an `outcome` of `passes`, `refuses` or `asks`.
+#[must_use]
+pub fn answer(answer: &Answer) -> Value {
+    let grounds: Vec<Value> = answer
+        .gates
+        .iter()
+        .map(|gate| {
+            let (outcome, code) = match gate.outcome {
+                GateOutcome::Passes => ("passes", None),
+                GateOutcome::Asks => ("asks", None),
+                GateOutcome::Refuses(code) => ("refuses", Some(code.code())),
+            };
+            json!({ "stage": gate.stage.word(), "outcome": outcome, "code": code, "text": gate.text, "place": place(gate.location.as_ref()) })
+        })
+        .collect();
+    let remedies: Vec<Value> = answer
+        .remedies
+        .iter()
+        .map(|remedy| {
+            let steps: Vec<Value> = remedy
+                .steps
+                .iter()
+                .map(|step| {
+                    let of = if step.change.is_of_session() { "session" } else { "ledger" };
+                    json!({ "change-of": of, "text": step.text, "place": place(step.location.as_ref()) })
+                })
+                .collect();
+            json!({ "verdict": remedy.verdict.word(), "steps": steps })
+        })
+        .collect();
+    json!({
+        "question": question(&answer.question),
+        "verdict": answer.verdict.word(),
+        "stage": answer.refusal.map(|r| r.stage().word()),
+        "code": answer.refusal.map(|r| r.code()),
+        "full-line": answer.full_line,
+        "level": answer.level,
+        "account": answer.account,
+        "grounds": grounds,
+        "remedies": remedies,
+    })
+}
+
+/// Returns findings, by place.
+#[must_use]
+pub fn findings(findings: &Findings) -> Value {
+    let label = |label: &Label| json!({ "place": place(Some(&findings.sources().locate(label.place))), "text": label.text });
+    let list = findings.list().iter().map(|finding| {
+        json!({
+            "code": finding.code.number(),
+            "name": finding.code.slug(),
+            "severity": finding.severity().word(),
+            "message": finding.message,
+            "at": finding.primary.as_ref().map(label),
+            "also": finding.secondary.iter().map(label).collect::<Vec<_>>(),
+            "help": finding.help,
+        })
+    });
+    Value::Array(list.collect())
+}
+
+/// Returns effective permissions.
+#[must_use]
+pub fn effective(rights: &[Effective]) -> Value {
+    let systems = rights.iter().map(|on| {
+        let entitlements: Vec<Value> = on
+            .entitlements
+            .iter()
+            .map(|e| {
+                let commands: Vec<Value> = e
+                    .commands
+                    .iter()
+                    .map(|c| {
+                        let except = if let Extent::Except(line) = &c.extent { Some(line) } else { None };
+                        json!({
+                            "line": c.line, "modes": c.modes, "level": c.level, "except": except,
+                            "ground": c.ground, "place": place(c.location.as_ref()),
+                        })
+                    })
+                    .collect();
+                json!({
+                    "through": e.through, "place": place(Some(&e.location)), "conditions": e.conditions,
+                    "band": e.band.map(|(start, ceiling)| json!({ "start": start, "ceiling": ceiling })),
+                    "levels": e.levels, "commands": commands,
+                })
+            })
+            .collect();
+        let accounts: Vec<Value> = on
+            .accounts
+            .iter()
+            .map(|(login, start, ceiling, at)| json!({ "login": login, "band": { "start": start, "ceiling": ceiling }, "place": place(Some(at)) }))
+            .collect();
+        let refused = on.refused.as_ref().map(|(text, at)| json!({ "text": text, "place": place(at.as_ref()) }));
+        json!({ "system": on.system, "refused": refused, "entitlements": entitlements, "accounts": accounts })
+    });
+    Value::Array(systems.collect())
+}
