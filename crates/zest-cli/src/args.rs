@@ -123,6 +123,13 @@ pub(crate) struct LedgerArg {
     pub(crate) ledger: PathBuf,
 }
 
+impl LedgerArg {
+    /// Returns the folder as answers name it.
+    pub(crate) fn shown(&self) -> String {
+        zest_ledger::source::visible(&self.ledger.display().to_string())
+    }
+}
+
 /// How to print.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Format {

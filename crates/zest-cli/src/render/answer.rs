@@ -7,8 +7,8 @@ use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, PLACE, WAIT, hanging};
 
-/// Renders an answer in full.
-pub(crate) fn render(answer: &Answer) -> String {
+/// Renders an answer in full; `ledger` says which ledger it was asked of.
+pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
     let mut out = String::new();
     let (mark, style) = match answer.verdict {
         Verdict::Allowed => ("ALLOWED", GOOD),
@@ -28,7 +28,8 @@ pub(crate) fn render(answer: &Answer) -> String {
     if let Some(full) = answer.full_line.as_ref().filter(|f| **f != question.line) {
         let _ = writeln!(out, "  in full words: {}", visible(full));
     }
-    let _ = writeln!(out, "  {FAINT}{}{FAINT:#}", session(answer));
+    let facts = format!("ledger {ledger}; {}", session(answer));
+    let _ = writeln!(out, "  {FAINT}{}{FAINT:#}", hanging("  ", &facts));
     out.push('\n');
     let mut first = true;
     let mut stage = "";
@@ -40,7 +41,7 @@ pub(crate) fn render(answer: &Answer) -> String {
     if answer.verdict == Verdict::Denied {
         out.push('\n');
         if answer.remedies.is_empty() {
-            out.push_str("No single small change that was tried would allow it.\n");
+            out.push_str("No small change that was tried would allow it.\n");
         } else {
             out.push_str("It would be allowed (each was tried):\n");
         }

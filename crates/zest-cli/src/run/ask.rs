@@ -25,7 +25,7 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
     session.mode.clone_from(&args.mode);
     let answer = engine.ask(&Question::in_session(user, on, &args.line.join(" "), session));
     match args.format.format {
-        Format::Text => anstream::print!("{}", render::answer::render(&answer)),
+        Format::Text => anstream::print!("{}", render::answer::render(&answer, &args.ledger.shown())),
         Format::Json => anstream::println!("{:#}", json::answer(&answer)),
     }
     Ok(exit_of(answer.verdict))

@@ -15,6 +15,9 @@ use crate::exit::Exit;
 use crate::render::style::{FAINT, HEAD, hanging};
 use crate::render::{answer, effective, findings, rehearsal};
 
+/// What answers of the tour name as their ledger.
+const SHIPPED: &str = "lanternsound (shipped)";
+
 static DEMO: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/demo");
 
 pub(crate) fn run(args: &Demo) -> Result<Exit> {
@@ -75,7 +78,7 @@ fn tour() -> Result<Exit> {
         estate.systems().len(),
         estate.roles().len(),
         estate.command_sets().len(),
-        estate.assignment_count()
+        estate.assignments().len()
     );
     let morning = "2026-11-25T09:00:00+01:00".parse()?;
     let watch_room = "192.0.2.10".parse()?;
@@ -86,17 +89,17 @@ fn tour() -> Result<Exit> {
         "May the watch officer look at a route?",
         "Every reason is named with the file and line that says so, for an allowed answer too.",
     );
-    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "sh ip ro"))));
+    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "sh ip ro")), SHIPPED));
 
     heading(2, "Why not the log?", "A refusal names all gates that would refuse, and the smallest changes that were tried and help.");
-    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "show log"))));
+    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "show log")), SHIPPED));
 
     heading(3, "A restart takes two", "The engineer may, once he has confirmed and a second person agrees.");
     let office = "192.0.2.70".parse()?;
-    anstream::println!("{}", answer::render(&demo.ask(&Question::new("net-1", "sw-selkie-1", "reload").from(office).level(15))));
+    anstream::println!("{}", answer::render(&demo.ask(&Question::new("net-1", "sw-selkie-1", "reload").from(office).level(15)), SHIPPED));
 
     heading(4, "The central source is down", "Local accounts decide then. Who can still get in?");
-    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-lead", "sw-selkie-1", "save config").central_down())));
+    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-lead", "sw-selkie-1", "save config").central_down()), SHIPPED));
 
     heading(5, "Try it as that person", "A rehearsal: levels change as on the device, and nothing is really done.");
     let mut facts = Session::default();

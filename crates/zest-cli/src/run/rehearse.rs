@@ -22,7 +22,7 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
     let mut rehearsal = match Rehearsal::open(engine, &args.user, &args.on, args.session.session()) {
         Ok(rehearsal) => rehearsal,
         Err(answer) => {
-            anstream::print!("{}", crate::render::answer::render(&answer));
+            anstream::print!("{}", crate::render::answer::render(&answer, &args.ledger.shown()));
             return Ok(Exit::Denied);
         }
     };
@@ -34,7 +34,8 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
     for notice in notices.iter().flat_map(|n| [&n.value.before, &n.value.after]).flatten() {
         anstream::println!("{}", visible(notice));
     }
-    let mut session = Session { rehearsal: &mut rehearsal, last: None, refusals: 0, typed: 0, strict: args.strict };
+    let mut session =
+        Session { rehearsal: &mut rehearsal, last: None, refusals: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
     if std::io::stdin().is_terminal() {
         session.interactive()?
     } else {
@@ -59,6 +60,7 @@ struct Session<'r> {
     refusals: usize,
     typed: usize,
     strict: bool,
+    ledger: String,
 }
 
 /// Whether to go on reading.
@@ -138,7 +140,7 @@ impl Session<'_> {
                     if answer.refusal.is_some() {
                         answer.remedies = self.rehearsal.remedies(&answer);
                     }
-                    anstream::print!("{}", crate::render::answer::render(&answer));
+                    anstream::print!("{}", crate::render::answer::render(&answer, &self.ledger));
                 }
                 None => anstream::println!("  no line was typed yet"),
             },

@@ -96,6 +96,8 @@ refusals! {
     UserNotValid = "user-not-valid" Entry;
     /// The user has no way to prove identity.
     NoProof = "no-proof" Entry;
+    /// The session states that no proof of identity was given.
+    NothingProven = "nothing-proven" Entry;
     /// A proof that was given is not one the user has.
     ProofNotRegistered = "proof-not-registered" Entry;
     /// The user may not come through this channel.
@@ -104,6 +106,8 @@ refusals! {
     CentralDownNoAccount = "central-down-no-account" Entry;
     /// Only local accounts may sign in here, and none is the user's.
     NoLocalAccount = "no-local-account" Entry;
+    /// A local account is to be used, but the central source answers here and does not know it.
+    AccountNotAsked = "account-not-asked" Entry;
     /// The local account is locked.
     AccountLocked = "account-locked" Entry;
     /// The local account has no usable credential.

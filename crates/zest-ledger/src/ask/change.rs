@@ -40,6 +40,8 @@ pub enum Change {
     OnlyProof(Proof),
     /// Wait until the central source is back.
     CentralUp,
+    /// Use no local account.
+    NoAccount,
     /// Have another second person.
     SecondPerson(String),
 
@@ -113,6 +115,7 @@ impl Change {
                 | Self::Proof(_)
                 | Self::OnlyProof(_)
                 | Self::CentralUp
+                | Self::NoAccount
                 | Self::SecondPerson(_)
         )
     }
@@ -135,6 +138,7 @@ impl Change {
                 question.session.central = Central::Up;
                 question.session.account = None;
             }
+            Self::NoAccount => question.session.account = None,
             Self::SecondPerson(name) => question.session.approved_by = Some(name.clone()),
             _ => {}
         }

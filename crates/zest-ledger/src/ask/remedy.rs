@@ -27,7 +27,7 @@ const COMPILATIONS: usize = 16;
 /// What a change of the ledger costs, against 1 for a change of the session.
 const LEDGER_COST: usize = 3;
 /// The largest cost that is tried.
-const LARGEST_COST: usize = 7;
+const LARGEST_COST: usize = 9;
 
 /// A smallest change, or a few together, that turns a refusal round.
 #[derive(Clone, Debug, PartialEq)]
@@ -171,6 +171,11 @@ fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
             let proof = estate.user(user).proofs.first();
             proof.map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None)).into_iter().collect()
         }
+        Refusal::NothingProven => {
+            let proofs = estate.user(user).proofs.iter();
+            proofs.map(|p| way(Change::OnlyProof(p.value), format!("with a {}", p.value.word()), None)).collect()
+        }
+        Refusal::AccountNotAsked => vec![way(Change::NoAccount, "in the user's own name", None)],
         Refusal::ChannelNotAllowed => {
             let channel = estate.user(user).channels.iter().flatten().next();
             channel.map(|c| way(Change::Channel(c.value), format!("through the channel {}", c.value.word()), None)).into_iter().collect()

@@ -171,10 +171,16 @@ impl Estate {
         &self.entries.command_sets
     }
 
-    /// Returns how many assignments there are.
+    /// Returns the vocabularies, as written.
     #[must_use]
-    pub const fn assignment_count(&self) -> usize {
-        self.assignments.len()
+    pub fn vocabularies(&self) -> &[Arc<entry::Vocabulary>] {
+        &self.entries.vocabularies
+    }
+
+    /// Returns the assignments in the order in which they are tried: by rank, then as written.
+    #[must_use]
+    pub fn assignments(&self) -> &[Arc<entry::Assignment>] {
+        &self.entries.assignments
     }
 
     pub(crate) fn user(&self, id: UserId) -> &entry::User {

@@ -111,7 +111,15 @@ fn source<T: Trace>(engine: &Engine, session: &Session, system: SystemId, user: 
     let mut central_was_down = false;
     for source in &device.sources {
         match source {
-            IdentitySource::Central if session.central == Central::Up => return Ok(Source::Central),
+            IdentitySource::Central if session.central == Central::Up => {
+                let name = &engine.estate.user(user).id.value;
+                if let Some(login) = session.account.as_ref().filter(|login| *login != name) {
+                    run.refuse(Stage::Entry, Refusal::AccountNotAsked, || {
+                        (format!("the central source answers and does not know the local account `{}`", visible(login)), order_place())
+                    })?;
+                }
+                return Ok(Source::Central);
+            }
             IdentitySource::Central => {
                 central_was_down = true;
                 run.pass(Stage::Entry, || ("the central source is down; the next source is asked".to_owned(), order_place()));
@@ -134,7 +142,8 @@ fn source<T: Trace>(engine: &Engine, session: &Session, system: SystemId, user: 
     Err(Stop)
 }
 
-/// Finds the account a user may use: the one that is named, or else the one of the user's name, or else the first.
+/// Finds the account a user may use: the one that is named, or else the one of the user's name, or else the first
+/// that is not locked and has a credential, or else the first.
 fn find_account(engine: &Engine, session: &Session, system: SystemId, user: UserId) -> Option<usize> {
     let accounts = &engine.estate.system(system).accounts;
     let links = &engine.estate.systems[system.index()].accounts;
@@ -146,7 +155,14 @@ fn find_account(engine: &Engine, session: &Session, system: SystemId, user: User
     };
     match &session.account {
         Some(login) => (0..accounts.len()).find(|&i| same(&accounts[i].login.value, login)).filter(may_use),
-        None => (0..accounts.len()).find(|&i| same(&accounts[i].login.value, name)).or_else(|| (0..accounts.len()).find(may_use)),
+        None => {
+            let is_usable = |&i: &usize| {
+                let is_locked = accounts[i].locked.as_ref().is_some_and(|l| l.value);
+                may_use(&i) && !is_locked && accounts[i].credential.as_ref().is_none_or(|c| c.value == Credential::Set)
+            };
+            let own = (0..accounts.len()).find(|&i| same(&accounts[i].login.value, name));
+            own.or_else(|| (0..accounts.len()).find(is_usable)).or_else(|| (0..accounts.len()).find(may_use))
+        }
     }
 }
 
@@ -161,6 +177,11 @@ fn identity<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mu
             let proofs: Vec<&str> = entry.proofs.iter().map(|p| p.value.word()).collect();
             (format!("`{}` signs in through the central source by {}", shown(), proofs.join(" or ")), entry.proofs.first().map(|p| p.place))
         });
+    }
+    if session.proofs.as_ref().is_some_and(Vec::is_empty) {
+        run.refuse(Stage::Entry, Refusal::NothingProven, || {
+            (format!("`{}` gave no proof of identity, so the session cannot be opened", shown()), entry.proofs.first().map(|p| p.place))
+        })?;
     }
     for proven in session.proofs.iter().flatten() {
         if !entry.proofs.is_empty() && !entry.proofs.iter().any(|p| p.value == proven.proof) {

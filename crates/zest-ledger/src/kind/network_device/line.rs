@@ -37,10 +37,18 @@ pub(crate) fn check<T: Trace>(engine: &Engine, question: &Question, at: &Standpo
     if command.does == Some(Does::Elevate) {
         ceiling(at, vocabulary, &resolved, run)?;
     }
-    match rule.and_then(|r| r.after.as_deref()) {
-        Some(duties) => obligations(engine, question, at, duties, run),
-        None => Ok(()),
+    let Some(rule) = rule else { return Ok(()) };
+    if let [_] = at.standing.sets.as_slice() {
+        return rule.after.as_deref().map_or(Ok(()), |duties| obligations(engine, question, at, duties, run));
     }
+    // Every set that permits the line by a rule may want something done first; none is left out.
+    for set in &at.standing.sets {
+        let decided = engine.sets[set.index()].automaton.decide(&resolved.symbols);
+        if let Some(duties) = decided.and_then(|r| engine.estate.sets[set.index()].rules[r as usize].after.as_deref()) {
+            obligations(engine, question, at, duties, run)?;
+        }
+    }
+    Ok(())
 }
 
 fn unresolved<T: Trace>(
