@@ -1,1 +1,6 @@
-//! x
+//! Helpers for the project's own tests: a plain evaluator to compare with, random ledgers to compare on, and large
+//! ledgers to measure.
+
+pub mod naive;
+pub mod random;
+pub mod sized;

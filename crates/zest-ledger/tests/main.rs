@@ -1,0 +1,3 @@
+//! Tests of the core through its public interface.
+
+mod engines_agree;
