@@ -301,7 +301,7 @@ impl Engine {
         let words = read_line(&question.line).ok()?;
         let resolved = vocabulary.resolve(mode, &words, &self.alphabet).ok()?;
         let ceiling = self.standpoint(question)?.1;
-        vocabulary.elevation(&resolved, ceiling)
+        vocabulary.elevation(resolved.command, &words, ceiling)
     }
 
     /// Returns the command sets that apply to a session; none for a session of a local account.

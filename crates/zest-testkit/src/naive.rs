@@ -453,7 +453,9 @@ fn resolve<'v>(vocabulary: &'v Vocabulary, mode: &str, typed: &[&str]) -> Answer
         let address = shortest(word);
         let takes = |p: &Pattern| match at(p) {
             Some(WordPattern::Slot(slot)) if slot.matches(&address) => Some((slot, address.clone())),
-            Some(WordPattern::Slot(slot)) if word.bytes().all(|b| b.is_ascii_digit()) && slot.matches(number) => Some((slot, number.to_owned())),
+            Some(WordPattern::Slot(slot)) if word.bytes().all(|b| b.is_ascii_digit()) && slot.matches(number) => {
+                Some((slot, number.to_owned()))
+            }
             _ => None,
         };
         if let Some((slot, form)) = open.iter().find_map(|(_, p)| takes(p)) {

@@ -314,7 +314,7 @@ impl Asked<'_> {
     /// The assignment that the answer rests on: the first that holds or cannot be known, or else the first of all.
     fn first_assignment(&self) -> Option<AssignmentId> {
         let outcome = |id: &AssignmentId| self.engine.estate.assignments[id.index()].conditions.outcome(&self.question.session);
-        let all: Vec<AssignmentId> = candidates(self.engine, self.user, self.system).collect();
+        let all: Vec<AssignmentId> = candidates(self.engine, self.user, self.system).map(|c| c.assignment).collect();
         all.iter().copied().find(|id| outcome(id) != Outcome::Fails).or_else(|| all.first().copied())
     }
 
@@ -351,7 +351,7 @@ impl Asked<'_> {
             _ => Part::Validity,
         };
         let all = candidates(self.engine, self.user, self.system);
-        all.flat_map(|id| self.satisfy(&self.engine.estate.assignments[id.index()].conditions, part)).take(3).collect()
+        all.flat_map(|c| self.satisfy(&self.engine.estate.assignments[c.assignment.index()].conditions, part)).take(3).collect()
     }
 
     /// Says how to make one part of a condition hold.

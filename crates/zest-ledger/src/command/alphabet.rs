@@ -86,14 +86,17 @@ impl AlphabetBuilder {
             classes: vec![Vec::new()],
             class_of_state: FxHashMap::default(),
             open_example: vec![None],
-            words: self.words,
+            words: self.words.iter().map(|(text, &word)| (text.clone(), Symbol { word, class: 0 })).collect(),
             slots: self.slots,
             dfa,
         };
-        for (text, &id) in &alphabet.words {
-            alphabet.texts[id as usize] = text.clone();
+        for (text, id) in self.words {
+            alphabet.texts[id as usize] = text;
         }
         alphabet.find_classes();
+        for symbol in alphabet.words.values_mut() {
+            symbol.class = alphabet.word_class[symbol.word as usize];
+        }
         Ok(alphabet)
     }
 }
@@ -101,7 +104,7 @@ impl AlphabetBuilder {
 /// See the [module](self).
 #[derive(Debug)]
 pub(crate) struct Alphabet {
-    words: FxHashMap<Box<str>, u32>,
+    words: FxHashMap<Box<str>, Symbol>,
     texts: Vec<Box<str>>,
     word_class: Vec<u32>,
     slots: FxHashMap<Slot, u32>,
@@ -116,10 +119,12 @@ pub(crate) struct Alphabet {
 impl Alphabet {
     /// Returns the letter of a canonical word.
     pub(crate) fn symbol(&self, word: &str) -> Symbol {
-        match self.words.get(word) {
-            Some(&id) => self.fixed(id),
-            None => Symbol { word: NO_WORD, class: self.class(word) },
-        }
+        self.fixed_word(word).unwrap_or_else(|| Symbol { word: NO_WORD, class: self.class(word) })
+    }
+
+    /// Returns the letter of a word that is written out in some pattern.
+    pub(crate) fn fixed_word(&self, word: &str) -> Option<Symbol> {
+        self.words.get(word).copied()
     }
 
     /// Returns the letter of a fixed word.
@@ -128,7 +133,7 @@ impl Alphabet {
     }
 
     pub(crate) fn word_id(&self, word: &str) -> Option<u32> {
-        self.words.get(word).copied()
+        self.words.get(word).map(|s| s.word)
     }
 
     pub(crate) fn slot_id(&self, slot: &Slot) -> Option<u32> {

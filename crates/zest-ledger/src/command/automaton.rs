@@ -20,6 +20,9 @@ pub(crate) const MAX_STEPS: usize = 20_000_000;
 /// The most state combinations that one comparison of automata looks at.
 const MAX_COMBINATIONS: usize = 200_000;
 
+/// How many edges of a state are looked at one by one.
+const FEW: u32 = 8;
+
 /// No rule.
 pub(crate) const NO_RULE: u32 = u32::MAX;
 /// The state from which no rule can match any more.
@@ -30,24 +33,31 @@ pub(crate) const START: u32 = 1;
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct TooLarge;
 
-/// Where a word leads that has no edge of its own.
-#[derive(Debug)]
-enum Fallback {
-    /// To the same state, whatever its class.
-    One(u32),
-    /// To a state for each class.
-    PerClass(Box<[u32]>),
+/// What a step reads of a state: all of it in one place, since a large set does not fit the nearest cache.
+#[derive(Clone, Copy, Debug)]
+struct State {
+    /// The lowest rule that matches when the line ends here.
+    accepts: u32,
+    /// Where a word leads that has no edge of its own: a state, or the first of a state for each class.
+    fallback: u32,
+    is_by_class: bool,
+    /// How many fixed words have an edge of their own.
+    edges: u32,
+    /// The first of them, where they are few.
+    first_edge: u32,
 }
 
 /// See the [module](self).
 #[derive(Debug)]
 pub(crate) struct Automaton {
-    edges: FxHashMap<(u32, u32), u32>,
+    states: Vec<State>,
+    /// Edges of states that have few: word and target, those of a state together.
+    few: Vec<(u32, u32)>,
+    /// Edges of states that have many, by state and word.
+    many: FxHashMap<(u32, u32), u32>,
+    by_class: Vec<u32>,
     /// The fixed words with an edge of their own, for each state.
     edge_words: Vec<Box<[u32]>>,
-    fallback: Vec<Fallback>,
-    /// The lowest rule that matches when the line ends here.
-    accepts: Vec<u32>,
 }
 
 /// A rule, and how many of its words have been seen.
@@ -65,11 +75,13 @@ struct Builder<'a> {
 impl Automaton {
     /// Builds the automaton of rules in order; the alphabet must have been made with their patterns.
     pub(crate) fn build(alphabet: &Alphabet, patterns: &[&Pattern]) -> Result<Self, TooLarge> {
+        let dead = State { accepts: NO_RULE, fallback: DEAD, is_by_class: false, edges: 0, first_edge: 0 };
         let empty = Self {
-            edges: FxHashMap::default(),
+            states: vec![dead],
+            few: Vec::new(),
+            many: FxHashMap::default(),
+            by_class: Vec::new(),
             edge_words: vec![Box::default()],
-            fallback: vec![Fallback::One(DEAD)],
-            accepts: vec![NO_RULE],
         };
         let mut builder = Builder { alphabet, patterns, automaton: empty, ids: FxHashMap::default(), queue: VecDeque::new(), steps: 0 };
         let all = (0..patterns.len() as u32).map(|rule| (rule, 0)).collect();
@@ -86,21 +98,25 @@ impl Automaton {
     /// Takes one step. From [`DEAD`] every step leads to it again.
     #[inline]
     pub(crate) fn step(&self, state: u32, symbol: Symbol) -> u32 {
-        if symbol.word != NO_WORD
-            && let Some(&next) = self.edges.get(&(state, symbol.word))
-        {
-            return next;
+        let row = self.states[state as usize];
+        if row.edges > 0 && symbol.word != NO_WORD {
+            let target = if row.edges <= FEW {
+                let edges = &self.few[row.first_edge as usize..][..row.edges as usize];
+                edges.iter().find(|(word, _)| *word == symbol.word).map(|&(_, to)| to)
+            } else {
+                self.many.get(&(state, symbol.word)).copied()
+            };
+            if let Some(next) = target {
+                return next;
+            }
         }
-        match &self.fallback[state as usize] {
-            Fallback::One(next) => *next,
-            Fallback::PerClass(states) => states[symbol.class as usize],
-        }
+        if row.is_by_class { self.by_class[row.fallback as usize + symbol.class as usize] } else { row.fallback }
     }
 
     /// Returns the rule that decides a line ending in `state`.
     #[inline]
     pub(crate) fn accepted(&self, state: u32) -> Option<u32> {
-        let rule = self.accepts[state as usize];
+        let rule = self.states[state as usize].accepts;
         (rule != NO_RULE).then_some(rule)
     }
 
@@ -111,15 +127,14 @@ impl Automaton {
 
     /// Returns how many states there are.
     pub(crate) fn state_count(&self) -> usize {
-        self.accepts.len()
+        self.states.len()
     }
 }
 
 impl Builder<'_> {
     fn push_state(&mut self, items: Vec<Item>, accepts: u32) -> u32 {
-        let id = self.automaton.accepts.len() as u32;
-        self.automaton.accepts.push(accepts);
-        self.automaton.fallback.push(Fallback::One(DEAD));
+        let id = self.automaton.states.len() as u32;
+        self.automaton.states.push(State { accepts, fallback: DEAD, is_by_class: false, edges: 0, first_edge: 0 });
         self.automaton.edge_words.push(Box::default());
         self.queue.push_back((id, items));
         id
@@ -175,22 +190,32 @@ impl Builder<'_> {
             let slots = alphabet.class_slots(class).iter().filter_map(|s| by_slot.get(s));
             slots.flatten().copied().chain(always.iter().copied()).collect()
         };
-        let fallback = if by_slot.is_empty() {
-            Fallback::One(self.state(always.clone())?)
-        } else {
+        let is_by_class = !by_slot.is_empty();
+        let fallback = if is_by_class {
             self.steps += self.alphabet.class_count();
             let classes = 0..self.alphabet.class_count() as u32;
-            let states: Result<Vec<u32>, TooLarge> = classes.map(|class| self.state(slots_of(self.alphabet, class))).collect();
-            Fallback::PerClass(states?.into_boxed_slice())
+            let targets: Result<Vec<u32>, TooLarge> = classes.map(|class| self.state(slots_of(self.alphabet, class))).collect();
+            let first = self.automaton.by_class.len() as u32;
+            self.automaton.by_class.extend(targets?);
+            first
+        } else {
+            self.state(always.clone())?
         };
-        self.automaton.fallback[state as usize] = fallback;
+        let first_edge = self.automaton.few.len() as u32;
+        let row = &mut self.automaton.states[state as usize];
+        (row.fallback, row.is_by_class, row.edges, row.first_edge) = (fallback, is_by_class, by_word.len() as u32, first_edge);
         let mut words: Vec<u32> = by_word.keys().copied().collect();
         words.sort_unstable();
+        let mut targets = Vec::with_capacity(words.len());
         for &word in &words {
             let mut next = slots_of(self.alphabet, self.alphabet.fixed(word).class);
             next.extend(&by_word[&word]);
-            let target = self.state(next)?;
-            self.automaton.edges.insert((state, word), target);
+            targets.push((word, self.state(next)?));
+        }
+        if targets.len() as u32 <= FEW {
+            self.automaton.few.extend(targets);
+        } else {
+            self.automaton.many.extend(targets.into_iter().map(|(word, target)| ((state, word), target)));
         }
         self.automaton.edge_words[state as usize] = words.into_boxed_slice();
         Ok(())

@@ -12,7 +12,7 @@ pub const MAX_LINE_BYTES: usize = 4096;
 pub const MAX_LINE_WORDS: usize = 256;
 
 /// The words of a line, borrowed from its text.
-pub(crate) type Words<'t> = SmallVec<[&'t str; 16]>;
+pub(crate) type Words<'t> = SmallVec<[&'t str; 8]>;
 
 /// Why a line cannot be read. Such a line is never allowed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -54,44 +54,61 @@ impl std::error::Error for LineError {}
 /// assert!(read_line("show \u{7}").is_err());
 /// # Ok::<(), zest_ledger::command::LineError>(())
 /// ```
-pub fn read_line(text: &str) -> Result<SmallVec<[&str; 16]>, LineError> {
+pub fn read_line(text: &str) -> Result<SmallVec<[&str; 8]>, LineError> {
     if text.len() > MAX_LINE_BYTES {
         return Err(LineError::TooLong);
     }
+    let bytes = text.as_bytes();
     let mut words = Words::new();
-    let mut rest = text;
+    let mut at = 0;
     loop {
-        rest = rest.trim_start_matches([' ', '\t']);
-        if rest.is_empty() {
+        while let Some(b' ' | b'\t') = bytes.get(at) {
+            at += 1;
+        }
+        if at == bytes.len() {
             break;
         }
         if words.len() == MAX_LINE_WORDS {
             return Err(LineError::TooLong);
         }
-        let word = if let Some(inner) = rest.strip_prefix('"') {
-            let end = inner.find('"').ok_or(LineError::Quote)?;
-            let (word, after) = (&inner[..end], &inner[end + 1..]);
-            if word.is_empty() || !(after.is_empty() || after.starts_with([' ', '\t'])) {
-                return Err(LineError::Quote);
-            }
-            rest = after;
-            word
-        } else {
-            let end = rest.bytes().position(|b| b == b' ' || b == b'\t').unwrap_or(rest.len());
-            let word = &rest[..end];
-            if word.contains('"') {
-                return Err(LineError::Quote);
-            }
-            rest = &rest[end..];
-            word
+        let plain = bytes[at..].iter().position(|&b| !PLAIN[b as usize]).map_or(bytes.len(), |n| at + n);
+        let (start, end, next) = match bytes.get(plain) {
+            None | Some(b' ' | b'\t') => (at, plain, plain),
+            Some(_) => odd_word(text, at)?,
         };
-        let plain = word.bytes().all(|b| (0x20..0x7f).contains(&b));
-        if !plain && word.chars().any(is_hidden) {
-            return Err(LineError::ControlCharacter);
-        }
-        words.push(word);
+        // OK because a word begins and ends beside ASCII bytes or at the ends of the text.
+        words.push(&text[start..end]);
+        at = next;
     }
     if words.is_empty() { Err(LineError::Empty) } else { Ok(words) }
+}
+
+/// Letters, digits and signs of ASCII but the quote: they need no closer look.
+static PLAIN: [bool; 256] = {
+    let mut plain = [false; 256];
+    let mut byte = b'!';
+    while byte <= b'~' {
+        plain[byte as usize] = byte != b'"';
+        byte += 1;
+    }
+    plain
+};
+
+/// Reads a word that is quoted or holds other characters: where it starts, ends, and where to go on.
+fn odd_word(text: &str, at: usize) -> Result<(usize, usize, usize), LineError> {
+    let rest = &text[at..];
+    let (start, end, next) = if let Some(inner) = rest.strip_prefix('"') {
+        let length = inner.find('"').filter(|&length| length > 0).ok_or(LineError::Quote)?;
+        (at + 1, at + 1 + length, at + length + 2)
+    } else {
+        let length = rest.find([' ', '\t']).unwrap_or(rest.len());
+        (at, at + length, at + length)
+    };
+    let word = &text[start..end];
+    if word.contains('"') || !(text[next..].is_empty() || text[next..].starts_with([' ', '\t'])) {
+        return Err(LineError::Quote);
+    }
+    if word.chars().any(is_hidden) { Err(LineError::ControlCharacter) } else { Ok((start, end, next)) }
 }
 
 /// Writes words as a line that reads back to the same words.

@@ -1,7 +1,5 @@
 //! The commands a make of device knows: finds the command a typed line means, and its full words.
 
-use std::borrow::Cow;
-
 use smallvec::SmallVec;
 
 use super::alphabet::{Alphabet, Symbol};
@@ -14,6 +12,9 @@ use crate::source::Place;
 
 /// The most lines that the alternatives of one command may stand for.
 const MAX_ALTERNATIVES: usize = 1024;
+
+/// How many keywords are looked at one by one.
+const FEW: usize = 24;
 
 /// A vocabulary with its words in a tree for each mode.
 #[derive(Debug)]
@@ -53,10 +54,10 @@ struct Node {
 
 /// What a typed line means.
 #[derive(Debug)]
-pub(crate) struct Resolved<'w> {
+pub(crate) struct Resolved {
     pub(crate) command: CommandId,
-    pub(crate) words: SmallVec<[Cow<'w, str>; 16]>,
-    pub(crate) symbols: SmallVec<[Symbol; 16]>,
+    /// The letters of its full words.
+    pub(crate) symbols: SmallVec<[Symbol; 8]>,
 }
 
 /// Why a typed line means nothing here.
@@ -139,7 +140,8 @@ impl Vocabulary {
         }
         let next = self.nodes.len();
         self.nodes.push(Node::default());
-        self.nodes[node].keywords.insert(at, (keyword.into(), alphabet.symbol(keyword), next));
+        let symbol = alphabet.symbol(keyword);
+        self.nodes[node].keywords.insert(at, (keyword.into(), symbol, next));
         next
     }
 
@@ -158,9 +160,9 @@ impl Vocabulary {
     }
 
     /// Returns the level an elevation asks for; none where a bare one is refused. No level is above every ceiling.
-    pub(crate) fn elevation(&self, resolved: &Resolved<'_>, ceiling: u8) -> Option<u8> {
-        match self.command(resolved.command).level_word {
-            Some(word) => Some(resolved.words[word].parse().unwrap_or(u8::MAX)),
+    pub(crate) fn elevation(&self, command: CommandId, line: &[&str], ceiling: u8) -> Option<u8> {
+        match self.command(command).level_word {
+            Some(word) => Some(line.get(word).and_then(|w| w.parse().ok()).unwrap_or(u8::MAX)),
             None => self.bare_level(ceiling),
         }
     }
@@ -170,35 +172,52 @@ impl Vocabulary {
     }
 
     /// Finds the command a line means in a mode. A keyword beats a slot; among slots the first that takes the word.
-    pub(crate) fn resolve<'w>(&'w self, mode: ModeId, line: &[&'w str], alphabet: &Alphabet) -> Result<Resolved<'w>, Unresolved> {
+    pub(crate) fn resolve(&self, mode: ModeId, line: &[&str], alphabet: &Alphabet) -> Result<Resolved, Unresolved> {
+        self.walk(mode, line, alphabet, |_| {})
+    }
+
+    /// Returns the full words of a line that has a meaning, as one line.
+    pub(crate) fn full_line(&self, mode: ModeId, line: &[&str], alphabet: &Alphabet) -> Option<String> {
+        let mut words: Vec<String> = Vec::new();
+        self.walk(mode, line, alphabet, |word| words.push(word.to_owned())).ok()?;
+        Some(join(words.iter().map(String::as_str)))
+    }
+
+    /// Walks the tree along a line, telling each full word.
+    fn walk(&self, mode: ModeId, line: &[&str], alphabet: &Alphabet, mut tell: impl FnMut(&str)) -> Result<Resolved, Unresolved> {
         let mut node = &self.nodes[self.roots[mode.index()]];
-        let mut words = SmallVec::new();
         let mut symbols = SmallVec::new();
         for (i, &typed) in line.iter().enumerate() {
             if let Some((keyword, symbol, next)) = self.find_keyword(node, typed, i)? {
-                words.push(Cow::Borrowed(keyword));
+                tell(keyword);
                 symbols.push(symbol);
                 node = &self.nodes[next];
             } else if let Some((form, next)) = node.slots.iter().find_map(|(slot, next)| Some((slot.canonical(typed)?, *next))) {
+                tell(&form);
                 symbols.push(alphabet.symbol(&form));
-                words.push(form);
                 node = &self.nodes[next];
             } else if let Some(command) = node.open {
                 for &word in &line[i..] {
                     let form = canonical_word(word);
                     symbols.push(alphabet.symbol(&form));
-                    words.push(form);
+                    tell(&form);
                 }
-                return Ok(Resolved { command, words, symbols });
+                return Ok(Resolved { command, symbols });
             } else {
                 return Err(Unresolved::Unknown { word: i });
             }
         }
         let command = node.command.or(node.open).ok_or(Unresolved::Incomplete)?;
-        Ok(Resolved { command, words, symbols })
+        Ok(Resolved { command, symbols })
     }
 
     fn find_keyword<'v>(&self, node: &'v Node, typed: &str, word: usize) -> Result<Option<(&'v str, Symbol, usize)>, Unresolved> {
+        // OK because most words are typed in full and most places have few keywords: comparing lengths finds them first.
+        if node.keywords.len() <= FEW
+            && let Some((keyword, symbol, next)) = node.keywords.iter().find(|(k, ..)| k.len() == typed.len() && **k == *typed)
+        {
+            return Ok(Some((keyword, *symbol, *next)));
+        }
         let from = node.keywords.partition_point(|(k, ..)| &**k < typed);
         let mut fitting = node.keywords[from..].iter().take_while(|(k, ..)| k.starts_with(typed));
         let Some((first, symbol, next)) = fitting.next() else { return Ok(None) };

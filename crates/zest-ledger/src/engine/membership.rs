@@ -2,22 +2,46 @@
 
 use std::collections::VecDeque;
 
+use fixedbitset::FixedBitSet;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::estate::{AssignmentId, Estate, GroupId, Party, UserId};
+use crate::entry::User;
+use crate::estate::{AssignmentId, Estate, GroupId, Party, SystemId, UserId};
 use crate::source::Place;
 
-/// See the [module](self). Users in the same groups share one list.
+/// An assignment that reaches a user, with what a decision reads of it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(crate) struct Candidate {
+    pub(crate) assignment: AssignmentId,
+    /// The number of what it gives.
+    pub(crate) standing: u32,
+    /// The number of the set of systems it covers.
+    coverage: u32,
+    /// Whether it has no conditions.
+    pub(crate) is_firm: bool,
+}
+
+/// What a decision reads of a user: one record, since a large ledger does not fit the nearest cache.
+#[derive(Clone, Copy, Debug)]
+struct Record {
+    first: u32,
+    count: u32,
+    is_plain: bool,
+}
+
+/// See the [module](self). Users in the same groups share one list of candidates.
 #[derive(Debug)]
 pub(crate) struct Membership {
-    candidates_of: Vec<u32>,
-    candidates: Vec<Box<[AssignmentId]>>,
+    records: Vec<Record>,
+    candidates: Vec<Candidate>,
+    coverages: Vec<FixedBitSet>,
     direct: Vec<Box<[GroupId]>>,
     parents: Vec<Vec<GroupId>>,
 }
 
 impl Membership {
-    pub(crate) fn of(estate: &Estate) -> Self {
+    /// `standing_of` is the number of what each assignment gives.
+    pub(crate) fn of(estate: &Estate, standing_of: &[usize]) -> Self {
         let mut direct: Vec<Vec<GroupId>> = vec![Vec::new(); estate.entries.users.len()];
         let mut parents: Vec<Vec<GroupId>> = vec![Vec::new(); estate.groups.len()];
         for (i, group) in estate.groups.iter().enumerate() {
@@ -30,59 +54,78 @@ impl Membership {
         }
         let mut by_group: Vec<Vec<AssignmentId>> = vec![Vec::new(); estate.groups.len()];
         let mut by_user: FxHashMap<UserId, Vec<AssignmentId>> = FxHashMap::default();
-        for (i, assignment) in estate.assignments.iter().enumerate() {
-            for &(party, _) in &assignment.to {
+        let mut coverage_ids: FxHashMap<&FixedBitSet, u32> = FxHashMap::default();
+        let mut of_assignment = Vec::with_capacity(estate.assignments.len());
+        for (i, links) in estate.assignments.iter().enumerate() {
+            let id = AssignmentId::new(i);
+            for &(party, _) in &links.to {
                 match party {
-                    Party::User(user) => by_user.entry(user).or_default().push(AssignmentId::new(i)),
-                    Party::Group(group) => by_group[group.index()].push(AssignmentId::new(i)),
+                    Party::User(user) => by_user.entry(user).or_default().push(id),
+                    Party::Group(group) => by_group[group.index()].push(id),
                 }
             }
+            let next = coverage_ids.len() as u32;
+            let coverage = *coverage_ids.entry(&links.systems).or_insert(next);
+            of_assignment.push(Candidate {
+                assignment: id,
+                standing: standing_of[i] as u32,
+                coverage,
+                is_firm: links.conditions.is_empty(),
+            });
+        }
+        let mut coverages = vec![FixedBitSet::new(); coverage_ids.len()];
+        for (systems, id) in coverage_ids {
+            coverages[id as usize].clone_from(systems);
         }
         let mut membership = Self {
-            candidates_of: Vec::with_capacity(direct.len()),
+            records: Vec::with_capacity(direct.len()),
             candidates: Vec::new(),
+            coverages,
             direct: direct.into_iter().map(Vec::into_boxed_slice).collect(),
             parents,
         };
-        let mut lists: FxHashMap<Box<[AssignmentId]>, u32> = FxHashMap::default();
-        let mut by_groups: FxHashMap<&[GroupId], u32> = FxHashMap::default();
+        let mut lists: FxHashMap<Vec<AssignmentId>, (u32, u32)> = FxHashMap::default();
+        let mut by_groups: FxHashMap<&[GroupId], (u32, u32)> = FxHashMap::default();
         let direct = std::mem::take(&mut membership.direct);
         for (i, groups) in direct.iter().enumerate() {
             let own = by_user.get(&UserId::new(i));
-            if let (None, Some(&list)) = (own, by_groups.get(&**groups)) {
-                membership.candidates_of.push(list);
-                continue;
-            }
-            let mut list: Vec<AssignmentId> = membership
-                .above(groups)
-                .into_iter()
-                .flat_map(|g| by_group[g.index()].iter().copied())
-                .chain(own.into_iter().flatten().copied())
-                .collect();
-            list.sort_unstable();
-            list.dedup();
-            let list = list.into_boxed_slice();
-            let id = match lists.get(&list) {
-                Some(&id) => id,
-                None => {
-                    let id = membership.candidates.len() as u32;
-                    membership.candidates.push(list.clone());
-                    lists.insert(list, id);
-                    id
+            let known = if own.is_none() { by_groups.get(&**groups).copied() } else { None };
+            let (first, count) = known.unwrap_or_else(|| {
+                let inherited = membership.above(groups).into_iter().flat_map(|g| by_group[g.index()].iter().copied());
+                let mut list: Vec<AssignmentId> = inherited.chain(own.into_iter().flatten().copied()).collect();
+                list.sort_unstable();
+                list.dedup();
+                if let Some(&range) = lists.get(&list) {
+                    return range;
                 }
-            };
-            membership.candidates_of.push(id);
+                let range = (membership.candidates.len() as u32, list.len() as u32);
+                membership.candidates.extend(list.iter().map(|a| of_assignment[a.index()]));
+                lists.insert(list, range);
+                range
+            });
             if own.is_none() {
-                by_groups.insert(groups, id);
+                by_groups.insert(groups, (first, count));
             }
+            membership.records.push(Record { first, count, is_plain: is_plain(&estate.entries.users[i]) });
         }
         membership.direct = direct;
         membership
     }
 
     /// Returns the assignments that reach a user, in the order in which they are tried.
-    pub(crate) fn candidates(&self, user: UserId) -> &[AssignmentId] {
-        &self.candidates[self.candidates_of[user.index()] as usize]
+    pub(crate) fn candidates(&self, user: UserId) -> &[Candidate] {
+        let record = self.records[user.index()];
+        &self.candidates[record.first as usize..][..record.count as usize]
+    }
+
+    /// Returns whether an assignment covers a system.
+    pub(crate) fn covers(&self, candidate: Candidate, system: SystemId) -> bool {
+        self.coverages[candidate.coverage as usize].contains(system.index())
+    }
+
+    /// Returns whether nothing about a user can refuse entry but a proof that is not his.
+    pub(crate) fn is_plain(&self, user: UserId) -> bool {
+        self.records[user.index()].is_plain
     }
 
     /// Returns all groups that hold a user, directly or through other groups.
@@ -141,4 +184,10 @@ impl Membership {
         }
         None
     }
+}
+
+fn is_plain(user: &User) -> bool {
+    let is_set = |flag: &Option<crate::source::At<bool>>| flag.as_ref().is_some_and(|f| f.value);
+    let is_bound = user.from.is_some() || user.until.is_some() || user.channels.is_some();
+    !(is_bound || user.proofs.is_empty() || is_set(&user.disabled) || is_set(&user.must_change_credential))
 }

@@ -18,7 +18,7 @@ use crate::kind::network_device::{self, Explain, Reach, Silent};
 use crate::source::visible;
 use crate::{ask::RuleRef, command::Pattern};
 
-pub(crate) use membership::Membership;
+pub(crate) use membership::{Candidate, Membership};
 pub(crate) use standing::{LevelBand, Standing};
 
 /// An estate ready to decide.
@@ -177,8 +177,8 @@ impl Engine {
             return fail(findings);
         }
         let devices: Vec<Device> = (0..estate.systems.len()).map(|i| device(&estate, SystemId::new(i))).collect();
-        let membership = Membership::of(&estate);
         let (standings, standing_of) = standing::standings(&estate);
+        let membership = Membership::of(&estate, &standing_of);
         let folded = devices.iter().any(|d| d.ignores_case).then(|| fold_names(&estate));
         Ok(Self { estate, alphabet, sets, vocabularies, devices, membership, standings, standing_of, folded, reach: RwLock::default() })
     }

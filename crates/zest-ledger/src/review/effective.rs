@@ -119,7 +119,7 @@ fn on_system(
     let mut entitlements = Vec::new();
     let refused = refusal_to_sign_in(engine, user, system, session).map(|(text, place)| (text, place.map(|p| estate.sources.locate(p))));
     if refused.is_none() && sources.contains(&IdentitySource::Central) {
-        for id in candidates(engine, user, system) {
+        for id in candidates(engine, user, system).map(|c| c.assignment) {
             let conditions = &estate.assignments[id.index()].conditions;
             if conditions.outcome(session) == Outcome::Fails {
                 continue;

@@ -9,7 +9,7 @@ use crate::command::Pattern;
 
 use crate::command::automaton::{Automaton, Explored, explore, hidden_rules, is_dead};
 
-use crate::engine::{Engine, Standing};
+use crate::engine::{Candidate, Engine, Standing};
 use crate::entry::{Credential, Does, IdentitySource, RuleVerb};
 use crate::estate::{AssignmentId, CommandId, GroupId, ModeId, Party, SetId, SystemId, UserId};
 use crate::finding::{Code, Finding, Findings};
@@ -80,7 +80,7 @@ impl Review<'_> {
                         .any(|(a, l)| a.login.value == user.id.value || l.used_by.iter().any(|&(p, _)| p == Party::User(id)))
                 })
             };
-            let reaches = |a: &AssignmentId| !estate.assignments[a.index()].systems.is_clear();
+            let reaches = |c: &Candidate| !estate.assignments[c.assignment.index()].systems.is_clear();
             if !self.engine.membership.candidates(id).iter().any(reaches) && !is_disabled && !has_account() {
                 self.findings.push(
                     Finding::new(Code::UserWithoutAssignment, format!("`{name}` can do nothing: no assignment reaches any system"))

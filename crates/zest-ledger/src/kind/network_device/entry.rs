@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use super::trace::{Run, Stop, Trace, Understood};
 use super::{Reach, Standpoint, candidates};
 use crate::ask::{Central, Question, Refusal, Session, Stage};
-use crate::engine::{Engine, LevelBand, Standing};
+use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::entry::{Credential, IdentitySource};
 use crate::estate::{AssignmentId, Outcome, Part, Party, SystemId, UserId};
 use crate::finding::nearest;
@@ -23,10 +23,15 @@ pub(crate) fn open<'e, T: Trace>(
 ) -> Result<Standpoint<'e>, Stop> {
     let session = &question.session;
     let user = find_user(engine, question, system, run)?;
-    person(engine, session, user, run)?;
+    let is_plain = !T::EXPLAINS && engine.membership.is_plain(user);
+    if !is_plain {
+        person(engine, session, user, run)?;
+    }
     let (standing, number, band) = match source(engine, session, system, user, run)? {
         Source::Central => {
-            identity(engine, session, user, run)?;
+            if !is_plain || session.proofs.is_some() {
+                identity(engine, session, user, run)?;
+            }
             assigned(engine, session, system, user, run)?
         }
         Source::Account(index) => (&LOCAL, None, account(engine, session, system, user, index, run)?),
@@ -216,22 +221,18 @@ fn assigned<'e, T: Trace>(
     user: UserId,
     run: &mut Run<'_, T>,
 ) -> Result<Opened<'e>, Stop> {
-    let mut failed: Option<AssignmentId> = None;
+    let mut failed: Option<Candidate> = None;
     let mut chosen = None;
-    for id in candidates(engine, user, system) {
-        match engine.estate.assignments[id.index()].conditions.outcome(session) {
-            Outcome::Holds => {
-                chosen = Some((id, Outcome::Holds));
-                break;
-            }
-            Outcome::Unknown => {
-                chosen = Some((id, Outcome::Unknown));
-                break;
-            }
-            Outcome::Fails => failed = failed.or(Some(id)),
+    for candidate in candidates(engine, user, system) {
+        let id = candidate.assignment;
+        let outcome = if candidate.is_firm { Outcome::Holds } else { engine.estate.assignments[id.index()].conditions.outcome(session) };
+        if outcome != Outcome::Fails {
+            chosen = Some((candidate, outcome));
+            break;
         }
+        failed = failed.or(Some(candidate));
     }
-    let Some((id, outcome)) = chosen.or(failed.map(|id| (id, Outcome::Fails))) else {
+    let Some((candidate, outcome)) = chosen.or(failed.map(|c| (c, Outcome::Fails))) else {
         run.refuse(Stage::Standing, Refusal::NoAssignment, || {
             let who = visible(&engine.estate.user(user).id.value);
             let text = format!("no assignment covers `{who}` on `{}`", visible(&engine.estate.system(system).id.value));
@@ -239,7 +240,9 @@ fn assigned<'e, T: Trace>(
         })?;
         return Err(Stop);
     };
-    let (number, standing) = engine.standing(id);
+    let id = candidate.assignment;
+    let number = candidate.standing as usize;
+    let standing = &engine.standings[number];
     let links = &engine.estate.assignments[id.index()];
     run.pass(Stage::Standing, || (through(engine, user, id), Some(links.entry.place)));
     let Some(band) = standing.band else {

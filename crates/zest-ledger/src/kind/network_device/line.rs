@@ -9,7 +9,7 @@ use crate::command::vocabulary::{Resolved, Unresolved, Vocabulary};
 use crate::command::{line, read_line};
 use crate::engine::{Engine, SetVerdict};
 use crate::entry::{BareElevation, Does};
-use crate::estate::{Duties, FlatRule, ModeId};
+use crate::estate::{CommandId, Duties, FlatRule, ModeId};
 use crate::source::{Place, visible};
 
 pub(crate) fn check<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
@@ -29,13 +29,14 @@ pub(crate) fn check<T: Trace>(engine: &Engine, question: &Question, at: &Standpo
             return Err(Stop);
         }
     };
-    run.understood(|| Understood::FullLine(line::join(resolved.words.iter().map(|w| &**w))));
+    let full_line = || vocabulary.full_line(mode, &words, &engine.alphabet).unwrap_or_default();
+    run.understood(|| Understood::FullLine(full_line()));
     let command = vocabulary.command(resolved.command);
     must_change(engine, at, command.does, run)?;
     own_level(engine, at, &resolved, run)?;
-    let rule = command_sets(engine, question, at, mode, &resolved, run)?;
+    let rule = command_sets(engine, question, at, mode, (&resolved, &full_line), run)?;
     if command.does == Some(Does::Elevate) {
-        ceiling(at, vocabulary, &resolved, run)?;
+        ceiling(at, vocabulary, resolved.command, &words, run)?;
     }
     let Some(rule) = rule else { return Ok(()) };
     if let [_] = at.standing.sets.as_slice() {
@@ -96,6 +97,9 @@ fn alternatives(keywords: &[String]) -> String {
 
 /// A credential that must be changed leaves exactly one thing to do.
 fn must_change<T: Trace>(engine: &Engine, at: &Standpoint<'_>, does: Option<Does>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    if engine.membership.is_plain(at.user) {
+        return Ok(());
+    }
     let user = engine.estate.user(at.user);
     match &user.must_change_credential {
         Some(must) if must.value && at.number.is_some() && does != Some(Does::ChangeCredential) => {
@@ -107,7 +111,7 @@ fn must_change<T: Trace>(engine: &Engine, at: &Standpoint<'_>, does: Option<Does
     }
 }
 
-fn own_level<T: Trace>(engine: &Engine, at: &Standpoint<'_>, resolved: &Resolved<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn own_level<T: Trace>(engine: &Engine, at: &Standpoint<'_>, resolved: &Resolved, run: &mut Run<'_, T>) -> Result<(), Stop> {
     let (needed, stated) = engine.own_level(at.system, resolved.command);
     let links = &engine.estate.vocabularies[engine.devices[at.system.index()].vocabulary.index()].commands[resolved.command.index()];
     let place = stated.unwrap_or(links.place);
@@ -130,7 +134,7 @@ fn command_sets<'e, T: Trace>(
     question: &Question,
     at: &Standpoint<'_>,
     mode: ModeId,
-    resolved: &Resolved<'_>,
+    (resolved, full_line): (&Resolved, &dyn Fn() -> String),
     run: &mut Run<'_, T>,
 ) -> Result<Option<&'e FlatRule>, Stop> {
     let device = &engine.devices[at.system.index()];
@@ -155,7 +159,7 @@ fn command_sets<'e, T: Trace>(
     let says = engine.sets_say(&at.standing.sets, device, &resolved.symbols);
     run.note_rule(says.rule());
     let set_name = |set| visible(&engine.estate.set(set).id.value);
-    let full = || visible(&line::join(resolved.words.iter().map(|w| &**w)));
+    let full = || visible(&full_line());
     let all_sets = || at.standing.sets.iter().map(|&s| format!("`{}`", set_name(s))).collect::<Vec<_>>().join(", ");
     let rule = says.rule().map(|r| &engine.estate.sets[r.set.index()].rules[r.index as usize]);
     let rule_text =
@@ -197,9 +201,15 @@ fn command_sets<'e, T: Trace>(
 }
 
 /// The ceiling holds even where commands are not authorised centrally.
-fn ceiling<T: Trace>(at: &Standpoint<'_>, vocabulary: &Vocabulary, resolved: &Resolved<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let (level, how) = match vocabulary.elevation(resolved, at.band.ceiling) {
-        Some(level) if vocabulary.command(resolved.command).level_word.is_some() => (level, ""),
+fn ceiling<T: Trace>(
+    at: &Standpoint<'_>,
+    vocabulary: &Vocabulary,
+    command: CommandId,
+    words: &[&str],
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
+    let (level, how) = match vocabulary.elevation(command, words, at.band.ceiling) {
+        Some(level) if vocabulary.command(command).level_word.is_some() => (level, ""),
         Some(level) if vocabulary.bare == BareElevation::Ceiling => (level, " (a bare request means the ceiling)"),
         Some(level) => (level, " (a bare request means level 15)"),
         None => {

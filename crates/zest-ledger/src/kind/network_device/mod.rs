@@ -10,8 +10,8 @@ mod reach;
 mod trace;
 
 use crate::ask::{Decision, Question, Refusal, Stage, Verdict};
-use crate::engine::{Engine, LevelBand, Standing};
-use crate::estate::{AssignmentId, SetId, SystemId, UserId};
+use crate::engine::{Candidate, Engine, LevelBand, Standing};
+use crate::estate::{SetId, SystemId, UserId};
 use crate::finding::nearest;
 use crate::source::visible;
 
@@ -69,9 +69,8 @@ fn stand<'e, T: Trace>(engine: &'e Engine, question: &Question, run: &mut Run<'_
 }
 
 /// Returns the assignments that reach a user on a system, in the order in which they are tried.
-pub(crate) fn candidates(engine: &Engine, user: UserId, system: SystemId) -> impl Iterator<Item = AssignmentId> {
-    let all = engine.membership.candidates(user).iter().copied();
-    all.filter(move |a| engine.estate.assignments[a.index()].systems.contains(system.index()))
+pub(crate) fn candidates(engine: &Engine, user: UserId, system: SystemId) -> impl Iterator<Item = Candidate> {
+    engine.membership.candidates(user).iter().copied().filter(move |c| engine.membership.covers(*c, system))
 }
 
 /// Obligations leave an action allowed, but not yet.

@@ -1,0 +1,164 @@
+//! What a load and a decision cost, against a floor measured in the same run.
+//!
+//! The floor of a decision is what it cannot avoid: two look-ups of the names in a hash map and a walk over the
+//! bytes of the line. After the measurements the ratios are printed; see `docs/performance.md`.
+
+use std::hint::black_box;
+use std::path::PathBuf;
+use std::time::{Duration, Instant};
+
+use criterion::{BenchmarkId, Criterion, Throughput, criterion_group};
+use rustc_hash::FxHashMap;
+use zest_ledger::ask::Verdict;
+use zest_ledger::estate::Estate;
+use zest_ledger::{Engine, Ledger, Question};
+use zest_testkit::sized;
+
+const USERS: [usize; 3] = [10, 1_000, 100_000];
+const RULES: [usize; 3] = [10, 1_000, 10_000];
+/// How many different questions take turns.
+const QUESTIONS: usize = 4_096;
+
+fn estate(text: &str) -> Estate {
+    Ledger::new().document("sized.toml", text).estate().expect("the sized ledger is valid")
+}
+
+/// Questions whose users and rules are spread over the whole ledger.
+fn questions(users: usize, rules: usize) -> Vec<Question> {
+    let mut rng = fastrand::Rng::with_seed(1);
+    (0..QUESTIONS)
+        .map(|_| {
+            let user = format!("user-{}", rng.usize(0..users));
+            let system = format!("sw-{}", rng.usize(0..20));
+            Question::new(&user, &system, &format!("show port pier-{} counters", rng.usize(0..rules)))
+        })
+        .collect()
+}
+
+fn load(c: &mut Criterion) {
+    for (name, compiles) in [("parse-and-validate", false), ("compile", true)] {
+        let mut group = c.benchmark_group(name);
+        group.sample_size(10).warm_up_time(Duration::from_millis(500)).measurement_time(Duration::from_secs(4));
+        for users in USERS {
+            let text = sized::ledger(users, 1_000);
+            group.throughput(Throughput::Elements(users as u64));
+            group.bench_with_input(BenchmarkId::new("users", users), &text, |b, text| {
+                if compiles {
+                    b.iter_batched(|| estate(text), |e| Engine::compile(e).expect("it compiles"), criterion::BatchSize::PerIteration);
+                } else {
+                    b.iter(|| estate(black_box(text)));
+                }
+            });
+        }
+        if compiles {
+            for rules in RULES {
+                let text = sized::ledger(10, rules);
+                group.bench_with_input(BenchmarkId::new("rules", rules), &text, |b, text| {
+                    b.iter_batched(|| estate(text), |e| Engine::compile(e).expect("it compiles"), criterion::BatchSize::PerIteration);
+                });
+            }
+        }
+        group.finish();
+    }
+}
+
+fn decide(c: &mut Criterion) {
+    let mut group = c.benchmark_group("decide");
+    group.warm_up_time(Duration::from_secs(1)).measurement_time(Duration::from_secs(4));
+    let sizes = USERS.map(|u| (u, 1_000)).into_iter().chain([(100, 10), (100, 10_000)]);
+    for (users, rules) in sizes {
+        let engine = Engine::compile(estate(&sized::ledger(users, rules))).expect("it compiles");
+        let questions = questions(users, rules);
+        let allowed = questions.iter().filter(|q| engine.decide(q).verdict == Verdict::Allowed).count();
+        assert!((QUESTIONS / 2..QUESTIONS * 3 / 4).contains(&allowed), "about two thirds of the rules allow, not {allowed} of {QUESTIONS}");
+        let id = format!("{users}-users-{rules}-rules");
+        let mut turn = 0;
+        group.bench_function(BenchmarkId::new("engine", &id), |b| {
+            b.iter(|| {
+                turn = (turn + 1) % QUESTIONS;
+                engine.decide(black_box(&questions[turn]))
+            });
+        });
+        let names: FxHashMap<String, usize> = (0..users).map(|u| (format!("user-{u}"), u)).collect();
+        let systems: FxHashMap<String, usize> = (0..20).map(|s| (format!("sw-{s}"), s)).collect();
+        group.bench_function(BenchmarkId::new("floor", &id), |b| {
+            b.iter(|| {
+                turn = (turn + 1) % QUESTIONS;
+                let question = black_box(&questions[turn]);
+                let walked = question.line.bytes().fold(0_u8, |sum, byte| black_box(sum ^ byte));
+                (names.get(&question.user), systems.get(&question.system), walked)
+            });
+        });
+    }
+    group.finish();
+}
+
+criterion_group!(benches, load, decide);
+
+fn main() {
+    benches();
+    Criterion::default().configure_from_args().final_summary();
+    ratios();
+}
+
+/// Reads what criterion measured, in nanoseconds.
+fn measured(path: &str) -> Option<f64> {
+    let target =
+        std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../target"), PathBuf::from);
+    let text = std::fs::read_to_string(target.join("criterion").join(path).join("new/estimates.json")).ok()?;
+    let value: serde_json::Value = serde_json::from_str(&text).ok()?;
+    value["median"]["point_estimate"].as_f64()
+}
+
+/// Runs two jobs in turns and returns the median time of each for one call, and the median of their ratios.
+///
+/// On a shared machine the speed drifts from second to second; what runs side by side drifts together.
+fn side_by_side(mut one: impl FnMut(usize), mut other: impl FnMut(usize)) -> (f64, f64, f64) {
+    const ROUNDS: usize = 200;
+    let time = |job: &mut dyn FnMut(usize)| {
+        let start = Instant::now();
+        (0..QUESTIONS).for_each(&mut *job);
+        start.elapsed().as_nanos() as f64 / QUESTIONS as f64
+    };
+    let rounds: Vec<(f64, f64)> = (0..ROUNDS).map(|_| (time(&mut one), time(&mut other))).collect();
+    let median = |values: Vec<f64>| {
+        let mut values = values;
+        values.sort_by(f64::total_cmp);
+        values[values.len() / 2]
+    };
+    (
+        median(rounds.iter().map(|r| r.0).collect()),
+        median(rounds.iter().map(|r| r.1).collect()),
+        median(rounds.iter().map(|r| r.0 / r.1).collect()),
+    )
+}
+
+fn ratios() {
+    let row = |name: &str, (one, other, ratio): (f64, f64, f64), limit: &str| {
+        println!("{name:<56} {one:>11.0} ns {other:>11.0} ns  ratio {ratio:>5.2}  (at most {limit})");
+    };
+    println!("\nratios, each pair measured in turns");
+    let sized = |users, rules| (Engine::compile(estate(&sized::ledger(users, rules))).expect("it compiles"), questions(users, rules));
+    let decide = |engine: &Engine, questions: &[Question], turn: usize| {
+        black_box(engine.decide(black_box(&questions[turn])));
+    };
+    let names: FxHashMap<String, usize> = (0..100_000).map(|u| (format!("user-{u}"), u)).collect();
+    let systems: FxHashMap<String, usize> = (0..20).map(|s| (format!("sw-{s}"), s)).collect();
+    let (engine, asked) = sized(100_000, 1_000);
+    let floor = |turn: usize| {
+        let question = black_box(&asked[turn]);
+        let walked = question.line.bytes().fold(0_u8, |sum, byte| black_box(sum ^ byte));
+        black_box((names.get(&question.user), systems.get(&question.system), walked));
+    };
+    row("decide, 100,000 users and 1,000 rules / floor", side_by_side(|t| decide(&engine, &asked, t), floor), "5");
+    let ((many, of_many), (few, of_few)) = (sized(100, 10_000), sized(100, 10));
+    row("decide, 10,000 rules / 10 rules", side_by_side(|t| decide(&many, &of_many, t), |t| decide(&few, &of_few, t)), "3");
+    let load = |users: usize| Some(measured(&format!("parse-and-validate/users/{users}"))? + measured(&format!("compile/users/{users}"))?);
+    match (load(100_000), load(1_000)) {
+        (Some(large), Some(small)) => {
+            // A hundred times the users: the root of the ratio is what ten times the users cost.
+            row("load and compile, each tenfold from 1,000 to 100,000 users", (large, small, (large / small).sqrt()), "13");
+        }
+        _ => println!("load and compile were not measured in this run"),
+    }
+}
