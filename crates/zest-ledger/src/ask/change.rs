@@ -121,7 +121,7 @@ impl Change {
     }
 
     /// Applies a change of the session to a question; changes of the ledger leave it as it is.
-    pub(crate) fn to_question(&self, question: &mut Question) {
+    pub fn apply(&self, question: &mut Question) {
         let just_now = |proof| Proven { proof, age: jiff::SignedDuration::ZERO };
         match self {
             Self::User(name) => question.user.clone_from(name),
@@ -209,15 +209,16 @@ impl Change {
 
 /// The part of a ledger that one question can depend on, so that trying a change costs no more than that part.
 #[derive(Debug)]
-pub(crate) struct Narrowed {
+pub(crate) struct Narrowed<'e> {
+    engine: &'e Engine,
     sources: crate::source::SourceMap,
     entries: Entries,
     user: String,
 }
 
-impl Narrowed {
+impl<'e> Narrowed<'e> {
     /// Takes the users who play a part, the system, and everything that these refer to.
-    pub(crate) fn of(engine: &Engine, question: &Question) -> Option<Self> {
+    pub(crate) fn of(engine: &'e Engine, question: &Question) -> Option<Self> {
         let estate = &engine.estate;
         let system = *estate.system_ids.get(question.system.as_str())?;
         let ignores_case = engine.devices[system.index()].ignores_case;
@@ -277,7 +278,7 @@ impl Narrowed {
             .filter(|&i| sets.contains(&SetId::new(i)))
             .map(|i| Arc::clone(&estate.entries.command_sets[i]))
             .collect();
-        Some(Self { sources: (*estate.sources).clone(), entries, user: estate.user(user).id.value.clone() })
+        Some(Self { engine, sources: (*estate.sources).clone(), entries, user: estate.user(user).id.value.clone() })
     }
 
     /// Compiles the narrowed ledger with changes applied.
@@ -286,6 +287,6 @@ impl Narrowed {
         for change in changes {
             change.to_entries(&mut entries, &self.user);
         }
-        Engine::compile(Ledger::of(self.sources.clone(), entries).estate()?)
+        Engine::compile_like(Ledger::of(self.sources.clone(), entries).estate()?, Some(self.engine))
     }
 }

@@ -72,7 +72,7 @@ impl Trial<'_> {
     fn ask<'c>(&mut self, changes: impl Iterator<Item = &'c Change> + Clone) -> Option<(Answer, Option<Engine>)> {
         let mut question = self.question.clone();
         for change in changes.clone() {
-            change.to_question(&mut question);
+            change.apply(&mut question);
         }
         let mut changed = None;
         if changes.clone().any(|c| !c.is_of_session()) {

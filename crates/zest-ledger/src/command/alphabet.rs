@@ -122,6 +122,14 @@ impl Alphabet {
         self.fixed_word(word).unwrap_or_else(|| Symbol { word: NO_WORD, class: self.class(word) })
     }
 
+    /// Returns whether the alphabet tells apart all that a pattern tells apart.
+    pub(crate) fn knows(&self, pattern: &Pattern) -> bool {
+        pattern.words().iter().all(|word| match word {
+            WordPattern::Fixed(words) => words.iter().all(|w| self.words.contains_key(w.as_str())),
+            WordPattern::Slot(slot) => self.slots.contains_key(slot),
+        })
+    }
+
     /// Returns the letter of a word that is written out in some pattern.
     pub(crate) fn fixed_word(&self, word: &str) -> Option<Symbol> {
         self.words.get(word).copied()

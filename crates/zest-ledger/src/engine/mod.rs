@@ -51,7 +51,7 @@ pub(crate) use standing::{LevelBand, Standing};
 #[derive(Debug)]
 pub struct Engine {
     pub(crate) estate: Estate,
-    pub(crate) alphabet: Alphabet,
+    pub(crate) alphabet: Arc<Alphabet>,
     pub(crate) sets: Vec<CompiledSet>,
     pub(crate) vocabularies: Vec<Vocabulary>,
     pub(crate) devices: Vec<Device>,
@@ -134,22 +134,29 @@ impl Engine {
     /// Findings of the codes `command-set-too-large` and `bad-command`, when a command set or the patterns of the
     /// ledger together need a larger automaton than is allowed, or two commands cannot be told apart.
     pub fn compile(estate: Estate) -> Result<Self, Findings> {
+        Self::compile_like(estate, None)
+    }
+
+    /// Compiles an estate, with the alphabet of another engine if its words and slots are all there.
+    pub(crate) fn compile_like(estate: Estate, other: Option<&Self>) -> Result<Self, Findings> {
         let mut findings = Vec::new();
-        let mut alphabet = AlphabetBuilder::default();
-        for rule in estate.sets.iter().flat_map(|s| &s.rules) {
-            alphabet.add(&rule.pattern);
-        }
-        for command in estate.vocabularies.iter().flat_map(|v| &v.commands) {
-            alphabet.add(&command.pattern);
-        }
         let fail = |findings| Err(Findings::new(findings, Arc::clone(&estate.sources)));
-        let Ok(alphabet) = alphabet.build() else {
-            let finding = Finding::new(
-                Code::CommandSetTooLarge,
-                "the placeholders and `*` patterns of the ledger need an automaton of more than 32 MiB",
-            );
-            findings.push(finding.help("use fewer different `*` patterns, or write words out as `{on|off}`"));
-            return fail(findings);
+        let rules = || estate.sets.iter().flat_map(|s| s.rules.iter().map(|r| &*r.pattern));
+        let commands = || estate.vocabularies.iter().flat_map(|v| v.commands.iter().map(|c| &c.pattern));
+        let known = other.map(|o| &o.alphabet).filter(|alphabet| rules().chain(commands()).all(|p| alphabet.knows(p)));
+        let alphabet = match known {
+            Some(alphabet) => Arc::clone(alphabet),
+            None => {
+                let mut builder = AlphabetBuilder::default();
+                rules().chain(commands()).for_each(|pattern| builder.add(pattern));
+                let Ok(alphabet) = builder.build() else {
+                    let message = "the placeholders and `*` patterns of the ledger need an automaton of more than 32 MiB";
+                    let finding = Finding::new(Code::CommandSetTooLarge, message);
+                    findings.push(finding.help("use fewer different `*` patterns, or write words out as `{on|off}`"));
+                    return fail(findings);
+                };
+                Arc::new(alphabet)
+            }
         };
         let mut sets = Vec::with_capacity(estate.sets.len());
         for (i, links) in estate.sets.iter().enumerate() {

@@ -346,27 +346,28 @@ impl Review<'_> {
         let place = standing.sets.first().map_or(place, |&s| engine.estate.set(s).id.place);
         let names =
             standing.sets.iter().map(|&s| format!("`{}`", visible(&engine.estate.set(s).id.value))).collect::<Vec<_>>().join(" and ");
+        // Whether a command that does this can be run in a mode; nothing where the mode has none.
         let runs = |does: Does, mode: ModeId| {
             let mut commands = vocabulary.in_mode(mode).filter(|(_, c)| c.does == Some(does)).peekable();
-            commands.peek().is_none()
-                || commands.any(|(id, command)| {
-                    let levels = reach.levels_in(mode).into_iter().filter(|&l| l >= engine.own_level(system, id).0);
-                    let permitted = Instances::of(engine, &standing.sets, system, &command.pattern).allowed.is_some();
-                    levels.into_iter().any(|l| permitted || !device.authorises(l, mode))
-                })
+            commands.peek()?;
+            Some(commands.any(|(id, command)| {
+                let levels = reach.levels_in(mode).into_iter().filter(|&l| l >= engine.own_level(system, id).0);
+                let permitted = Instances::of(engine, &standing.sets, system, &command.pattern).allowed.is_some();
+                levels.into_iter().any(|l| permitted || !device.authorises(l, mode))
+            }))
         };
         let line_of = |does: Does| {
             let command = vocabulary.commands.iter().find(|c| c.does == Some(does));
             command.map_or(String::new(), |c| c.pattern.to_string())
         };
-        if !runs(Does::LeaveSession, vocabulary.start_mode) {
+        if runs(Does::LeaveSession, vocabulary.start_mode) == Some(false) {
             self.findings.push(
                 Finding::new(Code::CannotLeave, format!("a session with {names} cannot be left"))
                     .at(place, format!("`{}` is not permitted", line_of(Does::LeaveSession)))
                     .help(format!("add the rule \"allow {}\"", line_of(Does::LeaveSession))),
             );
         }
-        if !runs(Does::ShowLevel, vocabulary.start_mode) {
+        if runs(Does::ShowLevel, vocabulary.start_mode) == Some(false) {
             self.findings.push(
                 Finding::new(Code::CannotShowLevel, format!("a session with {names} cannot ask for its own level"))
                     .at(place, format!("`{}` is not permitted", line_of(Does::ShowLevel)))
@@ -374,7 +375,8 @@ impl Review<'_> {
             );
         }
         for mode in (0..vocabulary.modes.len()).map(ModeId::new).filter(|&m| m != vocabulary.start_mode && !reach.levels_in(m).is_empty()) {
-            if !runs(Does::LeaveMode, mode) && !runs(Does::LeaveSession, mode) {
+            let ways = [runs(Does::LeaveMode, mode), runs(Does::LeaveSession, mode)];
+            if ways.contains(&Some(false)) && !ways.contains(&Some(true)) {
                 self.findings.push(
                     Finding::new(
                         Code::CannotLeaveMode,

@@ -1,0 +1,179 @@
+//! Command sets as automata: they decide like the patterns read one by one, and hidden rules are found exactly.
+
+use proptest::prelude::*;
+use zest_ledger::Question;
+use zest_ledger::ask::Verdict;
+use zest_ledger::command::{Pattern, read_line};
+use zest_ledger::finding::Code;
+use zest_ledger::review::hygiene;
+
+use crate::support::{codes, engine, findings};
+
+/// A device that understands any line of up to six words, so that only the rules decide.
+fn with_rules(rules: &[String], more: &str) -> String {
+    let list: Vec<String> = rules.iter().map(|r| format!("'{r}'")).collect();
+    format!(
+        r#"
+[users.watch-1]
+proofs = ["password"]
+[vocabularies.make]
+commands = [{{ line = "..." }}]
+[command-sets.tested]
+rules = [{}]
+[roles.tester]
+band = {{ start = 1, ceiling = 1 }}
+commands = ["tested"]
+[systems.switch]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "nothing"
+authorisation = {{ levels = "all", configuration = true }}
+[[assignments]]
+to = ["user:watch-1"]
+roles = ["tester"]
+on = {{ all = true }}
+{more}
+"#,
+        list.join(", ")
+    )
+}
+
+/// The rules that a review calls hidden.
+fn hidden(rules: &[&str]) -> Vec<String> {
+    let rules: Vec<String> = rules.iter().map(|r| (*r).to_owned()).collect();
+    let found = hygiene(&engine(&with_rules(&rules, "")), None);
+    found.list().iter().filter(|f| f.code == Code::RuleHidden).map(|f| f.message.clone()).collect()
+}
+
+#[test]
+fn a_rule_behind_a_wider_one_is_hidden_and_the_wider_one_is_named() {
+    let found = hygiene(&engine(&with_rules(&["allow show ...".into(), "deny show log".into()], "")), None);
+    let finding = found.list().iter().find(|f| f.code == Code::RuleHidden).expect("it is found");
+    assert_eq!(finding.message, "the rule `deny show log` never decides");
+    assert_eq!(finding.secondary[0].text, "by `allow show ...`");
+}
+
+#[test]
+fn hidden_rules_are_found_exactly() {
+    for (rules, expected) in [
+        (&["deny show log", "allow show ..."][..], &[][..]),
+        (&["allow {word}", "deny show"], &["deny show"]),
+        (&["allow {1-7}", "allow {8-15}", "deny {1-15}"], &["deny {1-15}"]),
+        (&["allow {1-7}", "allow {9-15}", "deny {1-15}"], &[]),
+        (&["allow 1", "allow 2", "allow 3", "deny {1-3}"], &["deny {1-3}"]),
+        (&["allow 1", "allow 2", "deny {1-3}"], &[]),
+        (&["allow {number}", "deny {1-15}"], &["deny {1-15}"]),
+        (&["allow {address}", "deny 192.0.2.1"], &["deny 192.0.2.1"]),
+        (&["allow pier-*", "deny pier-1"], &["deny pier-1"]),
+        (&["allow *-1", "deny pier-*"], &[]),
+        (&["allow ...", "deny ..."], &["deny ..."]),
+        (&["allow show {on|off}", "deny show on", "deny show up"], &["deny show on"]),
+        (&["allow a ...", "allow {word} b", "deny a b"], &["deny a b"]),
+    ] {
+        let wanted: Vec<String> = expected.iter().map(|r| format!("the rule `{r}` never decides")).collect();
+        assert_eq!(hidden(rules), wanted, "{rules:?}");
+    }
+}
+
+#[test]
+fn several_sets_add_up_and_an_explicit_deny_in_any_wins() {
+    let more = "[command-sets.other]\nrules = ['deny show secret', 'allow clear ...']\notherwise = \"allow\"\n";
+    let text = with_rules(&["allow show ...".into()], more).replace("commands = [\"tested\"]", "commands = [\"tested\", \"other\"]");
+    let engine = engine(&text);
+    for (line, allowed) in [("show log", true), ("show secret", false), ("clear all", true), ("anything else", true)] {
+        let verdict = engine.decide(&Question::new("watch-1", "switch", line)).verdict;
+        assert_eq!(verdict == Verdict::Allowed, allowed, "{line}");
+    }
+}
+
+#[test]
+fn included_rules_stand_where_they_are_included() {
+    let more = "[command-sets.inner]\nrules = ['deny show log', 'allow clear ...']\notherwise = \"allow\"\n";
+    for (rules, line, allowed) in [
+        (&["include inner", "allow show ..."][..], "show log", false),
+        (&["allow show ...", "include inner"], "show log", true),
+        (&["include inner"], "clear all", true),
+        // What the included set says of all other lines is not taken over.
+        (&["include inner"], "something", false),
+    ] {
+        let rules: Vec<String> = rules.iter().map(|r| (*r).to_owned()).collect();
+        let verdict = engine(&with_rules(&rules, more)).decide(&Question::new("watch-1", "switch", line)).verdict;
+        assert_eq!(verdict == Verdict::Allowed, allowed, "{rules:?} {line}");
+    }
+}
+
+#[test]
+fn sets_that_need_too_much_memory_end_in_a_finding() {
+    // Each rule tests one position and leaves the others open: every subset of them is a state.
+    let rules: Vec<String> = (0..40).map(|i| format!("allow {}x{i} {{word}}", "{word} ".repeat(i))).collect();
+    let wide: Vec<String> = (0..40).flat_map(|i| [format!("allow {}a {} b{i}", "{word} ".repeat(i), "{word} ".repeat(40 - i))]).collect();
+    assert_eq!(codes(&findings(&with_rules(&wide, ""))), [Code::CommandSetTooLarge]);
+    assert!(codes(&findings(&with_rules(&rules, ""))).is_empty(), "rules of different lengths do not multiply");
+}
+
+#[test]
+fn inclusion_that_doubles_at_each_step_ends_in_a_finding() {
+    let mut text = String::from("[command-sets.set-0]\nrules = ['allow a', 'allow b']\n");
+    for i in 1..40 {
+        text.push_str(&format!("[command-sets.set-{i}]\nrules = ['include set-{0}', 'include set-{0}']\n", i - 1));
+    }
+    let found = findings(&with_rules(&["include set-39".into()], &text));
+    assert!(codes(&found).contains(&Code::CommandSetTooLarge), "{found}");
+}
+
+fn rule() -> impl Strategy<Value = String> {
+    let word = prop_oneof![
+        4 => "[ab]{1,2}",
+        1 => Just("{word}".to_owned()),
+        1 => Just("{number}".to_owned()),
+        1 => Just("{3-12}".to_owned()),
+        1 => Just("{address}".to_owned()),
+        1 => Just("a*".to_owned()),
+        1 => Just("*b".to_owned()),
+        1 => Just("{a|b|7}".to_owned()),
+        1 => Just("7".to_owned()),
+    ];
+    (any::<bool>(), prop::collection::vec(word, 1..4), any::<bool>()).prop_map(|(allow, words, open)| {
+        let verb = if allow { "allow" } else { "deny" };
+        format!("{verb} {}{}", words.join(" "), if open { " ..." } else { "" })
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 200, ..ProptestConfig::default() })]
+
+    /// The automaton decides by the first rule that matches, like reading the rules from the top.
+    #[test]
+    fn automaton_is_first_match(rules in prop::collection::vec(rule(), 1..8), lines in prop::collection::vec("([ab]{1,2}|7|3|12|13|192\\.0\\.2\\.1|2001:db8::1)( ([ab]{1,2}|7|12|x)){0,3}", 12)) {
+        let engine = engine(&with_rules(&rules, ""));
+        for line in &lines {
+            let words = read_line(line).expect("the line can be read");
+            let first = rules.iter().position(|r| {
+                let (_, pattern) = r.split_once(' ').expect("a rule has a verb");
+                Pattern::parse(pattern).expect("the pattern can be read").matches(&words)
+            });
+            let decision = engine.decide(&Question::new("watch-1", "switch", line));
+            prop_assert_eq!(decision.rule.map(|r| r.index as usize), first, "{:?} {}", &rules, line);
+            let allowed = first.is_some_and(|i| rules[i].starts_with("allow"));
+            prop_assert_eq!(decision.verdict == Verdict::Allowed, allowed, "{:?} {}", &rules, line);
+        }
+    }
+
+    /// A rule that is called hidden decides none of the lines that it matches.
+    #[test]
+    fn hidden_means_never_first(rules in prop::collection::vec(rule(), 2..7), lines in prop::collection::vec("(a|b|ab|7|12)( (a|b|7|x)){0,2}", 20)) {
+        let engine = engine(&with_rules(&rules, ""));
+        let found = hygiene(&engine, None);
+        for line in &lines {
+            if let Some(rule) = engine.decide(&Question::new("watch-1", "switch", line)).rule {
+                // The same rule may stand in the list twice; then only the later one is hidden.
+                let place = found.list().iter().filter(|f| f.code == Code::RuleHidden);
+                let texts: Vec<&str> = rules.iter().map(String::as_str).collect();
+                let is_first = !texts[..rule.index as usize].contains(&texts[rule.index as usize]);
+                let named = place.filter(|f| f.message == format!("the rule `{}` never decides", texts[rule.index as usize])).count();
+                let copies = texts.iter().filter(|t| **t == texts[rule.index as usize]).count();
+                prop_assert!(!is_first || named < copies, "{:?}: `{}` decides `{line}`", &rules, texts[rule.index as usize]);
+            }
+        }
+    }
+}

@@ -1,0 +1,239 @@
+//! Findings: every code is raised by a small ledger here, documented, and unique.
+
+use std::collections::BTreeSet;
+
+use zest_ledger::finding::{Code, Finding, Severity};
+use zest_ledger::review::hygiene;
+use zest_ledger::{Engine, Ledger};
+
+use crate::support::codes;
+
+const MAKE: &str = r#"
+[vocabularies.make]
+modes = { exec = {}, configure = { configuration = true } }
+commands = [
+  { line = "leave", level = 0, does = "leave-session" },
+  { line = "elevate {level: 0-15}", level = 0, does = "elevate" },
+  { line = "show level", level = 0, does = "show-level" },
+  { line = "show version" },
+  { line = "show log", level = 7 },
+  { line = "configure terminal", enters = "configure" },
+  { line = "back", in = ["configure"], level = 0, does = "leave-mode" },
+]
+[command-sets.everything]
+rules = ["allow ..."]
+[roles.lead]
+band = { start = 15, ceiling = 15 }
+commands = ["everything"]
+[users.lead-1]
+proofs = ["password"]
+[groups.leads]
+members = ["user:lead-1"]
+owners = ["user:lead-1"]
+[[assignments]]
+to = ["group:leads"]
+roles = ["lead"]
+on = { all = true }
+"#;
+
+const SWITCH: &str = r#"
+[systems.switch]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "nothing"
+authorisation = { levels = "all", configuration = true }
+accounts.rescue = { band = { start = 15, ceiling = 15 }, used-by = ["group:leads"], origin = ["192.0.2.0/24"] }
+"#;
+
+/// All findings of a document: errors, or what a review finds.
+fn all(text: &str) -> Vec<Finding> {
+    let validated = Ledger::new().document("ledger.toml", text).validate();
+    let findings = match validated.estate.map(Engine::compile) {
+        None => validated.findings,
+        Some(Err(findings)) => findings,
+        Some(Ok(engine)) => validated.findings.merged(hygiene(&engine, Some("2026-11-25T08:00:00Z".parse().expect("a moment")))),
+    };
+    findings.list().to_vec()
+}
+
+/// A ledger that raises each code, next to the sound one that it differs from by the text.
+fn raising(code: Code) -> String {
+    let base = format!("{MAKE}{SWITCH}");
+    let with = |more: &str| format!("{base}\n{more}");
+    let instead = |from: &str, to: &str| {
+        assert!(base.contains(from), "`{from}` is not in the base ledger");
+        base.replace(from, to)
+    };
+    let role = |rules: &str, ceiling: u8| {
+        with(&format!(
+            "[command-sets.tested]\nrules = [{rules}]\n[roles.tested]\nband = {{ start = 1, ceiling = {ceiling} }}\ncommands = [\"tested\"]\n[users.tester]\nproofs = [\"password\"]\n[groups.testers]\nmembers = [\"user:tester\"]\nowners = [\"user:lead-1\"]\n[[assignments]]\nto = [\"group:testers\"]\nroles = [\"tested\"]\non = {{ all = true }}\n"
+        ))
+    };
+    match code {
+        Code::Syntax => with("[users.watch-1"),
+        Code::UnknownKey => with("[users.watch-1]\npath = \"a\"\nproof = [\"password\"]"),
+        Code::WrongType => with("[users.watch-1]\nname = 7"),
+        Code::MissingKey => with("[origins.room]\nremark = \"no networks\""),
+        Code::UnknownWord => with("[users.watch-1]\nproofs = [\"pasword\"]"),
+        Code::OutOfRange => with("[roles.wide]\nband = { start = 1, ceiling = 16 }"),
+        Code::BadName => with("[users.\"\"]\nproofs = [\"password\"]"),
+        Code::SecretInLedger => with("[users.watch-1]\npassword = \"correct horse\""),
+        Code::BadValue => with("[origins.room]\nnetworks = [\"192.0.2.7/24\"]"),
+        Code::UnknownVersion => format!("format = 2\n{base}"),
+        Code::EmptyLedger => String::new(),
+        Code::NoSystem => MAKE.to_owned(),
+        Code::UnknownReference => with("[groups.watch]\nmembers = [\"user:lead-2\"]"),
+        Code::BadReference => with("[groups.watch]\nmembers = [\"lead-1\"]"),
+        Code::GroupCycle => with("[groups.a]\nmembers = [\"group:b\"]\n[groups.b]\nmembers = [\"group:a\"]"),
+        Code::RoleCycle => with("[roles.a]\nincludes = [\"b\"]\n[roles.b]\nincludes = [\"a\"]"),
+        Code::CommandSetCycle => with("[command-sets.a]\nrules = [\"include b\"]\n[command-sets.b]\nrules = [\"include a\"]"),
+        Code::BadPattern => with("[command-sets.a]\nrules = [\"allow show *\"]"),
+        Code::BadBand => with("[roles.a]\nband = { start = 7, ceiling = 1 }"),
+        Code::CommandSetTooLarge => {
+            let rules: Vec<String> =
+                (0..40).map(|i| format!("'allow {}a {} b{i}'", "{word} ".repeat(i), "{word} ".repeat(40 - i))).collect();
+            role(&rules.join(", "), 7)
+        }
+        Code::BadCommand => instead("{ line = \"show version\" },", "{ line = \"show version\" },\n  { line = \"show version\" },"),
+        Code::IncompleteSystem => instead("no-command-set = \"nothing\"\n", ""),
+        Code::EmptyWindow => with("[users.watch-1]\nfrom = 2026-02-01\nuntil = 2026-01-01"),
+        Code::UserWithoutProof => with("[users.watch-1]"),
+        Code::UserWithoutAssignment => with("[users.watch-1]\nproofs = [\"password\"]"),
+        Code::PersonalAssignment => with("[[assignments]]\nto = [\"user:lead-1\"]\nroles = [\"lead\"]\non = { all = true }"),
+        Code::GroupWithoutOwner => with("[groups.watch]\nmembers = [\"user:lead-1\"]"),
+        Code::GroupOwnersInactive => {
+            with("[users.gone]\ndisabled = true\n[groups.watch]\nmembers = [\"user:lead-1\"]\nowners = [\"user:gone\"]")
+        }
+        Code::EmptyGroup => with("[groups.watch]\nowners = [\"user:lead-1\"]"),
+        Code::DisabledUserKept => {
+            with("[users.gone]\ndisabled = true\n[groups.watch]\nmembers = [\"user:gone\"]\nowners = [\"user:lead-1\"]")
+        }
+        Code::IdsDifferInCase => with("[users.Lead-1]\nproofs = [\"password\"]"),
+        Code::RoleUnassigned => with("[roles.spare]\nband = { start = 1, ceiling = 1 }"),
+        Code::EmptyRole => with("[roles.spare]"),
+        Code::AssignmentCoversNothing => with("[[assignments]]\nto = [\"group:leads\"]\nroles = [\"lead\"]\non = { within = \"nowhere\" }"),
+        Code::AssignmentHidden => with("[[assignments]]\nto = [\"group:leads\"]\nroles = [\"lead\"]\non = { systems = [\"switch\"] }"),
+        Code::AssignmentWithoutBand => with(
+            "[roles.half]\ncommands = [\"everything\"]\n[[assignments]]\nto = [\"group:leads\"]\nroles = [\"half\"]\non = { all = true }",
+        ),
+        Code::Expired => with("[users.watch-1]\nproofs = [\"password\"]\nuntil = 2026-01-01"),
+        Code::RuleHidden => role("\"allow show ...\", \"deny show version\", \"allow leave\"", 1),
+        Code::RuleMatchesNoCommand => role("\"allow shwo version\"", 1),
+        Code::RuleLevelUnreachable => role("\"allow show log\"", 7),
+        Code::CannotLeave => role("\"allow show ...\"", 1),
+        Code::CannotShowLevel => role("\"allow leave\"", 1),
+        Code::ElevationAboveCeiling => role("\"allow elevate {1-15}\"", 7),
+        Code::CeilingUnreachable => role("\"allow leave\"", 7),
+        Code::CommandSetUnused => with("[command-sets.spare]\nrules = [\"allow leave\"]"),
+        Code::CannotLeaveMode => role("\"allow configure terminal\", \"allow leave\"", 1),
+        Code::NoEmergencyAccount => instead("accounts.rescue", "# accounts.rescue"),
+        Code::AccountFromAnywhere => instead(", origin = [\"192.0.2.0/24\"]", ""),
+        Code::AccountWithoutCredential => instead("origin = [\"192.0.2.0/24\"]", "origin = [\"192.0.2.0/24\"], credential = \"missing\""),
+        Code::ConfigurationUnauthorised => instead("configuration = true }\naccounts", "configuration = false }\naccounts"),
+        Code::LevelUnauthorised => instead("levels = \"all\"", "levels = [1]"),
+        Code::NobodyReachesTop => instead("band = { start = 15, ceiling = 15 }\ncommands", "band = { start = 1, ceiling = 7 }\ncommands"),
+        Code::OutageLocksOut => instead("accounts.rescue", "when-central-down = \"nothing\"\naccounts.rescue"),
+        Code::AccountNeverUsed => instead("accounts.rescue", "identity-sources = [\"central\"]\naccounts.rescue"),
+        Code::SystemUncovered => instead("on = { all = true }", "on = { within = \"nowhere\" }"),
+        Code::AccountForNobody => instead("used-by = [\"group:leads\"], ", ""),
+        Code::DuplicateId | Code::NotText | Code::Unreadable => base, // These need more than one text document.
+        _ => panic!("no ledger raises {code:?}"),
+    }
+}
+
+#[test]
+fn every_code_is_raised_by_a_ledger() {
+    for &code in Code::ALL {
+        let raised: Vec<Code> = match code {
+            Code::DuplicateId => {
+                let ledger = Ledger::new().document("a.toml", &format!("{MAKE}{SWITCH}")).document("b.toml", "[users.lead-1]\n");
+                codes(&ledger.validate().findings)
+            }
+            Code::NotText => codes(&Ledger::new().document_bytes("a.toml", b"name = \"\xff\"").validate().findings),
+            Code::Unreadable => codes(&Ledger::new().finding(Finding::unreadable("a.toml", "permission denied")).validate().findings),
+            _ => all(&raising(code)).iter().map(|f| f.code).collect(),
+        };
+        assert!(raised.contains(&code), "{} {} is not raised, but {raised:?} are", code.number(), code.slug());
+    }
+}
+
+#[test]
+fn the_sound_ledger_has_no_finding() {
+    assert_eq!(all(&format!("{MAKE}{SWITCH}")), []);
+}
+
+#[test]
+fn codes_are_unique_and_the_page_lists_them_all() {
+    let numbers: BTreeSet<&str> = Code::ALL.iter().map(|c| c.number()).collect();
+    let slugs: BTreeSet<&str> = Code::ALL.iter().map(|c| c.slug()).collect();
+    assert_eq!((numbers.len(), slugs.len()), (Code::ALL.len(), Code::ALL.len()));
+    let mut page = String::from(
+        "# Findings\n\nEvery finding has a stable code. Errors stop answers; warnings and notes do not.\n`zest findings --about CODE` prints a row of this page. A test writes it (`ZEST_REWRITE=1`).\n\n| code | name | severity | meaning |\n|---|---|---|---|\n",
+    );
+    for code in Code::ALL {
+        page.push_str(&format!("| {} | `{}` | {} | {} |\n", code.number(), code.slug(), code.severity().word(), code.description()));
+    }
+    crate::support::same_as_file("docs/findings.md", &page);
+}
+
+#[test]
+fn every_finding_has_a_place_or_says_that_it_is_about_the_whole_and_most_say_how_to_mend_it() {
+    let without_place = [Code::EmptyLedger, Code::NoSystem, Code::NotText, Code::Unreadable, Code::CommandSetTooLarge];
+    for &code in Code::ALL.iter().filter(|c| !matches!(c, Code::DuplicateId | Code::NotText | Code::Unreadable)) {
+        for finding in all(&raising(code)).iter().filter(|f| f.code == code) {
+            assert!(finding.primary.is_some() || without_place.contains(&code), "{code:?} has no place");
+            assert!(!finding.message.ends_with('.'), "{}", finding.message);
+        }
+    }
+}
+
+#[test]
+fn all_problems_of_all_documents_come_in_one_run() {
+    let found = Ledger::new()
+        .document("a.toml", "[users.watch-1]\nproof = 1\nname = 2\n[users.watch-2\nx")
+        .document("b.toml", "[groups.g]\nmembers = [\"user:watch-9\", \"watch-1\"]\nowner = []\n")
+        .document_bytes("c.toml", b"\xff")
+        .validate()
+        .findings;
+    let list = codes(&found);
+    for code in [Code::UnknownKey, Code::WrongType, Code::Syntax, Code::UnknownReference, Code::BadReference, Code::NotText, Code::NoSystem]
+    {
+        assert!(list.contains(&code), "{code:?} is missing in\n{found}");
+    }
+    for key in ["`proof`", "`owner`"] {
+        assert!(found.list().iter().any(|f| f.code == Code::UnknownKey && f.message.contains(key)), "{key} is not reported\n{found}");
+    }
+}
+
+#[test]
+fn near_names_are_offered_and_never_assumed() {
+    for (text, offer) in [
+        ("[users.lead-2]\nprofs = []", "did you mean `proofs`?"),
+        ("[users.lead-2]\nproofs = [\"onetime-code\"]", "did you mean \"one-time-code\"?"),
+        ("[groups.watch]\nmembers = [\"user:Lead-1\"]", "did you mean `lead-1`?"),
+        ("[groups.watch]\nmembers = [\"leads\"]", "did you mean `group:leads`?"),
+        ("[roles.a]\ncommands = [\"everthing\"]", "did you mean `everything`?"),
+    ] {
+        let found = all(&format!("{MAKE}{SWITCH}{text}"));
+        let error = found.iter().find(|f| f.severity() == Severity::Error).expect(text);
+        assert_eq!(error.primary.as_ref().map(|l| l.text.as_str()), Some(offer), "{text}");
+    }
+}
+
+#[test]
+fn a_secret_in_a_ledger_is_never_shown() {
+    for text in [
+        "[users.watch-1]\npassword = \"correct horse\"",
+        "[systems.x]\nkind = \"network-device\"\naccounts.a.credential = \"correct horse\"",
+    ] {
+        let validated = Ledger::new().document("ledger.toml", text).validate();
+        let found = validated.findings;
+        assert!(codes(&found).contains(&Code::SecretInLedger), "{found}");
+        let shown: String = found.list().iter().map(|f| format!("{} {:?} {:?}", f.message, f.primary, f.help)).collect();
+        assert!(!shown.contains("horse"), "{shown}");
+        let zest_ledger::source::Place::Text(span) = found.list()[0].primary.as_ref().expect("a place").place else {
+            panic!("a text place")
+        };
+        assert!(!found.shown(span.source, 0..text.len()).contains("horse"), "the snippet shows it");
+    }
+}
