@@ -99,3 +99,8 @@ pub use ask::Question;
 pub use engine::Engine;
 pub use ledger::{Ledger, Validated};
 pub use text::json_schema;
+
+/// The README's snippet is run with the other examples.
+#[cfg(doctest)]
+#[doc = include_str!("../README.md")]
+struct Readme;

@@ -6,7 +6,7 @@ use comfy_table::{ContentArrangement, Table, presets};
 use zest_ledger::review::{CommandRight, Effective, Entitlement, Extent};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, HEAD, PLACE, WIDTH, hanging};
+use super::style::{BAD, FAINT, HEAD, WIDTH, hanging};
 
 pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
     let mut out = String::new();
@@ -40,8 +40,8 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
             out.push_str(&one(&nth, entitlement));
         }
         for (login, start, ceiling, at) in &right.accounts {
-            let text = format!("local account `{}`, levels {start} to {ceiling}, by the commands' own levels", visible(login));
-            let _ = writeln!(out, "  {} {PLACE}{at}{PLACE:#}", hanging("    ", &text));
+            let text = format!("local account `{}`, levels {start} to {ceiling}, by the commands' own levels ({at})", visible(login));
+            let _ = writeln!(out, "  {}", hanging("    ", &text));
         }
         out.push('\n');
     }
@@ -50,7 +50,7 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
 
 fn one(nth: &str, entitlement: &Entitlement) -> String {
     let mut out = String::new();
-    let _ = writeln!(out, "  {} {PLACE}{}{PLACE:#}", hanging("    ", &format!("{nth}{}", entitlement.through)), entitlement.location);
+    let _ = writeln!(out, "  {}", hanging("    ", &format!("{nth}{} ({})", entitlement.through, entitlement.location)));
     if !entitlement.conditions.is_empty() {
         let _ = writeln!(out, "    when    {}", hanging("            ", &entitlement.conditions.join(", ")));
     }

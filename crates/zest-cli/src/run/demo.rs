@@ -72,7 +72,7 @@ fn tour() -> Result<Exit> {
     let demo = engine("lanternsound")?;
     let estate = demo.estate();
     anstream::println!(
-        "{HEAD}Zest Ledger{HEAD:#}: the network of Lanternsound Ferries, as text.\n{} people and programs, {} groups, {} devices, {} roles, {} command sets, {} assignments.\n",
+        "{HEAD}Zest Ledger{HEAD:#}: the network of Lanternsound Ferries, as text.\n{} people and programs in {} groups, {} devices, {} roles,\n{} command sets, {} assignments.\n",
         estate.users().len(),
         estate.groups().len(),
         estate.systems().len(),

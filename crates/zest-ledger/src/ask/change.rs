@@ -92,6 +92,8 @@ pub enum Change {
     Enable,
     /// Take the user's validity bounds away.
     Unbind,
+    /// Take the validity bounds of the assignment away that is written at this place.
+    Prolong(Place),
     /// Give the user a way to prove identity.
     GiveProof(Proof),
     /// Record that the user has changed the credential.
@@ -170,6 +172,11 @@ impl Change {
             Self::Attach { role, set } => {
                 for role in entries.roles.iter_mut().filter(|r| r.id.value == *role).map(Arc::make_mut) {
                     role.commands.push(at(set));
+                }
+            }
+            Self::Prolong(place) => {
+                for assignment in entries.assignments.iter_mut().filter(|a| a.place == *place).map(Arc::make_mut) {
+                    (assignment.from, assignment.until) = (None, None);
                 }
             }
             Self::JoinGroup(group) => {

@@ -351,7 +351,13 @@ impl Asked<'_> {
             _ => Part::Validity,
         };
         let all = candidates(self.engine, self.user, self.system);
-        all.flat_map(|c| self.satisfy(&self.engine.estate.assignments[c.assignment.index()].conditions, part)).take(3).collect()
+        let mut ways: Vec<Way> =
+            all.flat_map(|c| self.satisfy(&self.engine.estate.assignments[c.assignment.index()].conditions, part)).take(3).collect();
+        if let (Part::Validity, Some(assignment)) = (part, self.first_assignment()) {
+            let place = self.engine.estate.assignments[assignment.index()].entry.place;
+            ways.push(way(Change::Prolong(place), "if the assignment held at that time", Some(place)));
+        }
+        ways
     }
 
     /// Says how to make one part of a condition hold.

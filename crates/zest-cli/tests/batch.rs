@@ -1,0 +1,75 @@
+//! Questions as JSON Lines.
+
+use serde_json::Value;
+
+use crate::support::{Ran, zest_with};
+
+fn batch(input: &[u8]) -> (Ran, Vec<Value>) {
+    let words = ["ask", "--batch", "--ledger", "demo/lanternsound", "--at", "2026-11-25T09:00:00+01:00", "--from", "192.0.2.10"];
+    let ran = zest_with(&words, input);
+    let answers = ran.out.lines().map(|l| serde_json::from_str(l).expect("each line is JSON")).collect();
+    (ran, answers)
+}
+
+#[test]
+fn answers_come_in_order_and_a_bad_line_does_not_stop_the_rest() {
+    let input = concat!(
+        "{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"show ip route\"}\n",
+        "not json\n",
+        "\n",
+        "{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"lin\":\"x\"}\n",
+        "{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"show log\",\"at\":\"2026-11-25T03:00:00Z\"}\n",
+        "{\"user\":\"net-1\",\"on\":\"sw-selkie-1\",\"line\":\"reload\",\"level\":15,\"from\":\"192.0.2.70\"}",
+    );
+    let (ran, answers) = batch(input.as_bytes());
+    assert_eq!(ran.status, 3, "a line could not be read");
+    assert_eq!(answers.len(), 5);
+    assert_eq!(answers[0]["verdict"], "allowed");
+    assert_eq!((answers[1]["line"].as_u64(), answers[2]["line"].as_u64()), (Some(2), Some(4)), "errors name the line of the input");
+    assert!(answers[2]["error"].as_str().is_some_and(|e| e.contains("did you mean `line`?")));
+    assert_eq!(answers[3]["code"], "outside-hours", "what a question states is not overridden");
+    assert_eq!(answers[4]["verdict"], "allowed after obligations");
+}
+
+#[test]
+fn bytes_that_are_no_text_and_endless_lines_get_an_error_line() {
+    let mut input = b"\xff\xfe\n".to_vec();
+    input.extend(std::iter::repeat_n(b'x', 3 << 20));
+    input.extend(b"\n{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"show clock\"}\n");
+    let (_, answers) = batch(&input);
+    assert_eq!(answers.len(), 3);
+    assert_eq!(answers[0]["error"], "not UTF-8 text");
+    assert_eq!(answers[1]["error"], "longer than 1 MiB");
+    assert_eq!(answers[2]["verdict"], "allowed");
+}
+
+#[test]
+fn the_exit_status_is_that_of_the_worst_answer() {
+    let question = |line: &str| format!("{{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"{line}\"}}\n");
+    assert_eq!(batch(question("show clock").as_bytes()).0.status, 0);
+    assert_eq!(batch((question("show clock") + &question("show log")).as_bytes()).0.status, 1);
+    assert_eq!(batch(b"").0.status, 4);
+}
+
+#[test]
+fn answers_are_streamed() {
+    use std::io::{BufRead, BufReader, Write};
+    use std::process::{Command, Stdio};
+    let mut child = Command::new(env!("CARGO_BIN_EXE_zest"))
+        .args(["ask", "--batch", "--ledger", "demo/lanternsound"])
+        .current_dir(crate::support::root())
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .spawn()
+        .expect("zest starts");
+    let mut input = child.stdin.take().expect("it has an input");
+    let mut output = BufReader::new(child.stdout.take().expect("it has an output"));
+    for user in ["watch-4", "nobody"] {
+        writeln!(input, "{{\"user\":\"{user}\",\"on\":\"sw-selkie-1\",\"line\":\"show clock\"}}").expect("it listens");
+        let mut answer = String::new();
+        output.read_line(&mut answer).expect("it answers before the next question is put");
+        assert!(answer.contains("denied"), "{answer}");
+    }
+    drop(input);
+    assert_eq!(child.wait().expect("it ends").code(), Some(1));
+}
