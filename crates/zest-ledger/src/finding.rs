@@ -359,6 +359,6 @@ pub(crate) fn nearest<'a>(word: &str, candidates: impl Iterator<Item = &'a str>)
         .filter(|c| c.len().abs_diff(word.len()) <= limit * 4)
         .map(|c| (strsim::osa_distance(&folded, &c.to_lowercase()), c))
         .filter(|&(d, _)| d <= limit)
-        .min_by_key(|&(d, c)| (d, c.len()))
+        .min_by_key(|&(d, c)| (d, c.len(), c))
         .map(|(_, c)| c)
 }

@@ -243,8 +243,9 @@ impl Rehearsal {
         let written = engine.estate.vocabulary(links.vocabulary);
         let mode = self.current();
         let sets = engine.sets_in_force(&self.question(""));
+        let ceiling = engine.standpoint(&self.question("")).map_or(0, |(_, ceiling)| ceiling);
         let item = |(command, compiled): (CommandId, &crate::command::vocabulary::Command)| {
-            if engine.own_level(id, command).0 > self.level {
+            if engine.own_level(id, command).0 > self.level || !vocabulary.keeps_ceiling(compiled, ceiling) {
                 return None;
             }
             let is_partial = match &sets {
@@ -255,6 +256,7 @@ impl Rehearsal {
                 }
                 _ => false,
             };
+            let is_partial = is_partial || vocabulary.first_above(compiled, ceiling).is_some();
             let line = engine.estate.vocabularies[links.vocabulary.index()].commands[command.index()].line.clone();
             let about = written.commands.iter().find(|c| c.line.value.trim() == line).and_then(|c| c.about.as_ref());
             Some(MenuItem { line, about: about.map_or(String::new(), |a| a.value.clone()), is_partial })

@@ -1,14 +1,19 @@
 //! Tests of the core through its public interface.
 
 mod answers;
+mod builders;
 mod command_sets;
 mod conditions;
+mod effective;
 mod engines_agree;
 mod findings;
 mod fuzz_corpus;
 mod hostile_input;
+mod hygiene;
 mod json_forms;
+mod laws;
 mod patterns;
+mod references;
 mod rehearsal;
 mod remedies;
 mod schema;

@@ -167,6 +167,22 @@ impl Vocabulary {
         }
     }
 
+    /// Returns whether a command is no elevation, or one that some ceiling-keeping request can be made with.
+    pub(crate) fn keeps_ceiling(&self, command: &Command, ceiling: u8) -> bool {
+        let is_bare = command.does == Some(Does::Elevate) && command.level_word.is_none();
+        !is_bare || self.bare_level(ceiling).is_some_and(|level| level <= ceiling)
+    }
+
+    /// Returns the lowest request of a numbered elevation that is above a ceiling.
+    pub(crate) fn first_above(&self, command: &Command, ceiling: u8) -> Option<String> {
+        let word = command.level_word?;
+        let above = (ceiling + 1..=15).map(|level| level.to_string()).find(|level| command.pattern.words()[word].matches(level))?;
+        Some(join(command.pattern.words().iter().map(|w| match w {
+            WordPattern::Fixed(words) => words.first().map_or("", String::as_str),
+            WordPattern::Slot(_) => above.as_str(),
+        })))
+    }
+
     pub(crate) fn command(&self, id: CommandId) -> &Command {
         &self.commands[id.index()]
     }

@@ -187,7 +187,8 @@ fn commands(engine: &Engine, system: SystemId, number: usize, reach: &Reach) -> 
     let links = &engine.estate.vocabularies[device.vocabulary.index()];
     let standing = &engine.standings[number];
     let mut rights = Vec::new();
-    for (index, command) in vocabulary.commands.iter().enumerate() {
+    let ceiling = standing.band.map_or(0, |band| band.ceiling);
+    for (index, command) in vocabulary.commands.iter().enumerate().filter(|(_, c)| vocabulary.keeps_ceiling(c, ceiling)) {
         let id = crate::estate::CommandId::new(index);
         let (own, _) = engine.own_level(system, id);
         let found = Instances::of(engine, &standing.sets, system, &command.pattern);
@@ -205,6 +206,7 @@ fn commands(engine: &Engine, system: SystemId, number: usize, reach: &Reach) -> 
         let (ground, location) = ground(engine, system, &found, is_free);
         let refused = found.refused.filter(|_| !is_free);
         let example = refused.map(|(symbols, _)| line::join(symbols.iter().map(|s| engine.alphabet.example(*s))));
+        let example = example.or_else(|| vocabulary.first_above(command, ceiling));
         rights.push(CommandRight {
             line: links.commands[index].line.clone(),
             modes: runs.into_iter().map(|(m, ..)| m).collect(),

@@ -1,0 +1,179 @@
+//! A ledger built in code is the ledger that the same text would be.
+
+use jiff::SignedDuration;
+use zest_ledger::ask::{Refusal, Verdict};
+use zest_ledger::entry::{
+    Account, Assignment, BareElevation, Channel, Command, CommandSet, Credential, Does, Group, IdentitySource, NameCase, On,
+    OriginNetworks, Otherwise, Proof, Role, System, Unrestricted, User, UserKind, Vocabulary, When, WhenCentralDown,
+};
+use zest_ledger::finding::Code;
+use zest_ledger::{Engine, Ledger, Question};
+
+use crate::support::codes;
+
+const TEXT: &str = r#"
+[users]
+watch-1 = { name = "First watch officer", path = "shore/watch", proofs = ["password", "one-time-code"], channels = ["terminal"] }
+runner-1 = { kind = "service", proofs = ["key"], must-change-credential = true }
+[groups.watch]
+name = "Watch"
+members = ["user:watch-1"]
+owners = ["user:runner-1"]
+directory = "cn=watch,dc=lanternsound,dc=example"
+[origins.room]
+networks = ["192.0.2.0/26"]
+[vocabularies.make]
+bare-elevation = "ceiling"
+modes = { exec = {}, configure = { configuration = true } }
+commands = [
+  { line = "leave", level = 0, does = "leave-session" },
+  { line = "elevate", level = 0, does = "elevate" },
+  { line = "elevate {level: 0-15}", level = 0, does = "elevate" },
+  { line = "show log", level = 7, about = "show the log" },
+  { line = "configure terminal", level = 7, enters = "configure" },
+  { line = "hostname {word}", in = ["configure"], level = 7 },
+]
+[command-sets.base]
+rules = ["allow leave"]
+[command-sets.watch]
+rules = ["include base", "deny configure ...", "allow show ...", "allow elevate ..."]
+otherwise = "deny"
+[roles.base]
+band = { start = 1, ceiling = 7 }
+[roles.watch]
+includes = ["base"]
+commands = ["watch"]
+[systems.switch]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "nothing"
+address = "192.0.2.129"
+within = "piers/selkie"
+labels = { class = "switch" }
+authorisation = { levels = "all", configuration = true }
+identity-sources = ["central", "local"]
+names = "ignored"
+when-central-down = "nothing"
+own-levels = [{ command = "show log", level = 3 }]
+accounts.rescue = { band = { start = 15, ceiling = 15 }, used-by = ["group:watch"], origin = ["origin:room"], emergency = true }
+accounts.yard = { band = { start = 1, ceiling = 1 }, locked = true, credential = "missing" }
+[[assignments]]
+to = ["group:watch"]
+roles = ["watch"]
+on = { labels = { class = "switch" } }
+rank = 10
+when = { origin = ["origin:room"], hours = "06:00-22:00", zone = "Europe/Oslo", channel = ["terminal"], proof = ["one-time-code"], proof-age = "1h" }
+"#;
+
+fn in_code() -> Ledger {
+    let all = zest_ledger::entry::Authorisation { levels: zest_ledger::entry::AuthorisedLevels::All, configuration: true };
+    Ledger::new()
+        .user(
+            User::new("watch-1")
+                .name("First watch officer")
+                .path("shore/watch")
+                .proof(Proof::Password)
+                .proof(Proof::OneTimeCode)
+                .channels(&[Channel::Terminal]),
+        )
+        .user(User::new("runner-1").kind(UserKind::Service).proof(Proof::Key).must_change_credential(true))
+        .group(
+            Group::new("watch")
+                .name("Watch")
+                .member("user:watch-1")
+                .owner("user:runner-1")
+                .directory("cn=watch,dc=lanternsound,dc=example"),
+        )
+        .origin(OriginNetworks::new("room").network("192.0.2.0/26"))
+        .vocabulary(
+            Vocabulary::new("make")
+                .bare_elevation(BareElevation::Ceiling)
+                .mode("exec")
+                .configuration_mode("configure")
+                .command(Command::new("leave").level(0).does(Does::LeaveSession))
+                .command(Command::new("elevate").level(0).does(Does::Elevate))
+                .command(Command::new("elevate {level: 0-15}").level(0).does(Does::Elevate))
+                .command(Command::new("show log").level(7).about("show the log"))
+                .command(Command::new("configure terminal").level(7).enters("configure"))
+                .command(Command::new("hostname {word}").mode("configure").level(7)),
+        )
+        .command_set(CommandSet::new("base").allow("leave"))
+        .command_set(
+            CommandSet::new("watch")
+                .include("base")
+                .deny("configure ...")
+                .allow("show ...")
+                .allow("elevate ...")
+                .otherwise(Otherwise::Deny),
+        )
+        .role(Role::new("base").band(1, 7))
+        .role(Role::new("watch").includes("base").commands("watch"))
+        .system(
+            System::network_device("switch", "make", Unrestricted::Nothing)
+                .address("192.0.2.129")
+                .within("piers/selkie")
+                .label("class", "switch")
+                .authorisation(all)
+                .identity_sources(&[IdentitySource::Central, IdentitySource::Local])
+                .names(NameCase::Ignored)
+                .when_central_down(WhenCentralDown::Nothing)
+                .own_level("show log", 3)
+                .account(Account::new("rescue").band(15, 15).used_by("group:watch").origins(&["origin:room"]).emergency(true))
+                .account(Account::new("yard").band(1, 1).locked(true).credential(Credential::Missing)),
+        )
+        .assignment(
+            Assignment::new(On::label("class", "switch")).to("group:watch").role("watch").rank(10).when(
+                When::new()
+                    .origin("origin:room")
+                    .hours("06:00-22:00", "Europe/Oslo")
+                    .channel(Channel::Terminal)
+                    .proof(Proof::OneTimeCode)
+                    .proof_age(SignedDuration::from_hours(1)),
+            ),
+        )
+}
+
+#[test]
+fn text_and_code_give_the_same_answers() {
+    let text = Engine::compile(Ledger::new().document("ledger.toml", TEXT).estate().expect("valid")).expect("compiles");
+    let code = Engine::compile(in_code().estate().expect("valid")).expect("compiles");
+    let session = |question: Question| {
+        question
+            .at("2026-11-25T09:00:00+01:00".parse().expect("a moment"))
+            .from("192.0.2.9".parse().expect("an address"))
+            .channel(Channel::Terminal)
+            .proof(Proof::OneTimeCode, SignedDuration::from_mins(5))
+    };
+    let mut verdicts = Vec::new();
+    for user in ["watch-1", "WATCH-1", "runner-1", "nobody"] {
+        for line in ["leave", "elevate", "elevate 8", "show log", "sh lo", "configure terminal", "hostname x", "frob"] {
+            for question in [
+                session(Question::new(user, "switch", line)),
+                session(Question::new(user, "switch", line)).level(3),
+                session(Question::new(user, "switch", line)).central_down(),
+                Question::new(user, "switch", line),
+            ] {
+                assert_eq!(text.decide(&question), code.decide(&question), "{question:?}");
+                verdicts.push(text.decide(&question).verdict);
+            }
+        }
+    }
+    assert!(verdicts.contains(&Verdict::Allowed) && verdicts.contains(&Verdict::Denied));
+}
+
+#[test]
+fn grounds_of_a_built_ledger_point_to_the_line_of_code() {
+    let engine = Engine::compile(in_code().estate().expect("valid")).expect("compiles");
+    let answer = engine.ask(&Question::new("watch-1", "switch", "show log").channel(Channel::Web));
+    assert_eq!(answer.refusal, Some(Refusal::ChannelNotAllowed));
+    let place = answer.first_refusal().and_then(|g| g.location.clone()).expect("a place");
+    assert!(place.file.ends_with("tests/builders.rs") && place.line > 70, "{place}");
+}
+
+#[test]
+fn a_ledger_may_be_text_and_code_at_once_and_ids_stay_unique() {
+    let both = Ledger::new().document("ledger.toml", TEXT).user(User::new("watch-1"));
+    assert_eq!(codes(&both.validate().findings), [Code::DuplicateId]);
+    let both = Ledger::new().document("ledger.toml", TEXT).user(User::new("watch-2").proof(Proof::Password));
+    assert!(both.estate().is_ok());
+}
