@@ -3,6 +3,8 @@
 //! The floor of a decision is what it cannot avoid: two look-ups of the names in a hash map and a walk over the
 //! bytes of the line. After the measurements the ratios are printed; see `docs/performance.md`.
 
+#![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
+
 use std::hint::black_box;
 use std::path::PathBuf;
 use std::time::{Duration, Instant};

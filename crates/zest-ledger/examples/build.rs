@@ -2,6 +2,8 @@
 //!
 //! Run it with `cargo run -p zest-ledger --example build`.
 
+#![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
+
 use zest_ledger::ask::Session;
 use zest_ledger::entry::{Assignment, Command, CommandSet, Does, Group, On, Proof, Role, System, Unrestricted, User, Vocabulary};
 use zest_ledger::rehearsal::Rehearsal;

@@ -1,5 +1,7 @@
 //! Tests of the core through its public interface.
 
+#![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
+
 mod answers;
 mod builders;
 mod command_sets;

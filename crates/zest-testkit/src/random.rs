@@ -87,7 +87,7 @@ impl Source {
         for i in 0..5 {
             let mut group = Group::new(&format!("group-{i}"));
             for user in 0..8 {
-                if self.chance(25) {
+                if self.chance(40) {
                     group = group.member(&format!("user:user-{user}"));
                 }
             }
@@ -105,7 +105,7 @@ impl Source {
         for i in 0..4 {
             ledger = ledger.system(self.system(i));
         }
-        for _ in 0..self.rng.usize(3..9) {
+        for _ in 0..self.rng.usize(6..14) {
             ledger = ledger.assignment(self.assignment());
         }
         ledger
@@ -135,14 +135,14 @@ impl Source {
     fn user(&mut self, i: usize) -> User {
         let mut user = User::new(&format!("user-{i}"));
         for proof in PROOFS {
-            if self.chance(65) {
+            if self.chance(85) {
                 user = user.proof(proof);
             }
         }
         if self.chance(15) {
             user = user.channels(&[self.one(&CHANNELS)]);
         }
-        if self.chance(5) {
+        if self.chance(3) {
             user = user.disabled(true);
         }
         if self.chance(5) {

@@ -265,7 +265,7 @@ impl Alphabet {
         for text in &self.texts {
             fixed_of_class[self.class_with(dfa, text) as usize] += 1;
         }
-        for class in 0..self.classes.len() {
+        for (class, fixed) in fixed_of_class.into_iter().enumerate() {
             let goal = |state: &StateID| seen.get(state).is_some_and(|c| *c as usize == class);
             let useful = co_reachable(&seen, goal, &letters, step);
             let mut visits: FxHashMap<StateID, usize> = FxHashMap::default();
@@ -278,7 +278,7 @@ impl Alphabet {
                 for &letter in &letters {
                     let next = step(state, letter);
                     let count = visits.entry(next).or_default();
-                    if useful.contains(&next) && *count <= fixed_of_class[class] {
+                    if useful.contains(&next) && *count <= fixed {
                         *count += 1;
                         queue.push_back((next, format!("{word}{letter}")));
                     }

@@ -397,7 +397,7 @@ fn range_regex(low: u64, high: u64) -> String {
     while start <= high {
         // The largest block `start ..= end` in which the last digits run from all 0 to all 9.
         let mut width = 1;
-        while start % (width * 10) == 0 && start != 0 && width < 1_000_000_000_000_000_000 && start + width * 10 - 1 <= high {
+        while start.is_multiple_of(width * 10) && start != 0 && width < 1_000_000_000_000_000_000 && start + width * 10 - 1 <= high {
             width *= 10;
         }
         let lead = start / width;

@@ -413,7 +413,8 @@ impl Review<'_> {
                 let says = engine.sets_say(&standing.sets, device, &line);
                 let Some(rule) = says.rule().filter(|_| says.is_allowed() && to > ceiling) else { continue };
                 let rule = &engine.estate.sets[rule.set.index()].rules[rule.index as usize];
-                let names_it = !rule.pattern.words().is_empty() && !(rule.pattern.is_open() && rule.pattern.words().len() == 1);
+                let fixed_words = rule.pattern.words().len() - usize::from(rule.pattern.is_open()).min(rule.pattern.words().len());
+                let names_it = fixed_words > 0;
                 if names_it && seen.insert(rule.text.place) {
                     self.findings.push(
                         Finding::new(

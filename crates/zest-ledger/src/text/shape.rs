@@ -22,11 +22,11 @@ pub(crate) enum Shape {
     /// One of these words.
     Words(&'static [&'static str]),
     /// A list of such values.
-    List(&'static Shape),
+    List(&'static Self),
     /// A table with fixed keys.
     Table(&'static TableShape),
     /// A table whose keys are ids or names of the user's choice.
-    Map(&'static Shape),
+    Map(&'static Self),
     /// One of several.
     Either(&'static [Self]),
 }
