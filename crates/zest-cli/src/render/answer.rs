@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use zest_ledger::ask::{Answer, Central, Gate, GateOutcome, Step, Verdict};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, HEAD, PLACE, WAIT, hanging};
+use super::style::{BAD, FAINT, GOOD, HEAD, WAIT, hanging, with_place};
 
 /// Renders an answer in full; `ledger` says which ledger it was asked of.
 pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
@@ -58,7 +58,7 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
     out
 }
 
-/// One gate: its stage, a mark, the reason, and below it the place.
+/// One gate: its stage, a mark, the reason, and the place.
 fn line(gate: &Gate, stage: &str, first: &mut bool) -> String {
     let (mark, style) = match gate.outcome {
         GateOutcome::Passes => ("ok ", GOOD),
@@ -67,12 +67,9 @@ fn line(gate: &Gate, stage: &str, first: &mut bool) -> String {
         GateOutcome::Refuses(_) => ("no ", BAD),
     };
     let head = format!("{stage:<12}{mark} ");
-    let text = hanging(&head, &gate.text);
-    let mut out = format!("{HEAD}{stage:<12}{HEAD:#}{style}{mark}{style:#} {text}\n");
-    if let Some(at) = &gate.location {
-        let _ = writeln!(out, "{:16}{PLACE}{at}{PLACE:#}", "");
-    }
-    out
+    let place = gate.location.as_ref().map(ToString::to_string);
+    let text = with_place(&head, &gate.text, place.as_deref());
+    format!("{HEAD}{stage:<12}{HEAD:#}{style}{mark}{style:#} {text}\n")
 }
 
 /// The facts that were stated, in one line.

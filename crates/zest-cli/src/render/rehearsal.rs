@@ -6,7 +6,7 @@ use zest_ledger::ask::{GateOutcome, Verdict};
 use zest_ledger::rehearsal::{Effect, MenuItem, Typed};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, PLACE, WAIT, hanging};
+use super::style::{BAD, FAINT, GOOD, WAIT, with_place};
 
 /// The tool's own words.
 pub(crate) const HELP: &str = "\
@@ -40,10 +40,8 @@ pub(crate) fn typed(typed: &Typed) -> String {
         if answer.verdict == Verdict::Denied && !matches!(gate.outcome, GateOutcome::Refuses(_)) {
             continue;
         }
-        let _ = writeln!(out, "    {}", hanging("    ", &gate.text));
-        if let Some(at) = &gate.location {
-            let _ = writeln!(out, "    {PLACE}{at}{PLACE:#}");
-        }
+        let place = gate.location.as_ref().map(ToString::to_string);
+        let _ = writeln!(out, "    {}", with_place("    ", &gate.text, place.as_deref()));
     }
     out
 }

@@ -34,3 +34,20 @@ pub(crate) fn hanging(first: &str, text: &str) -> String {
     let indent = first.chars().count();
     wrap(text, WIDTH.saturating_sub(indent)).join(&format!("\n{}", " ".repeat(indent)))
 }
+
+/// Writes a text after a first column, and the place it rests on behind it where that fits, else below.
+pub(crate) fn with_place(first: &str, text: &str, place: Option<&str>) -> String {
+    let indent = first.chars().count();
+    let mut lines = wrap(text, WIDTH.saturating_sub(indent));
+    if let Some(place) = place {
+        let last = lines.last_mut().expect("there is always a last line");
+        let shown = format!("{PLACE}{place}{PLACE:#}");
+        if indent + last.chars().count() + 2 + place.chars().count() <= WIDTH {
+            last.push_str("  ");
+            last.push_str(&shown);
+        } else {
+            lines.push(shown);
+        }
+    }
+    lines.join(&format!("\n{}", " ".repeat(indent)))
+}
