@@ -3,6 +3,7 @@
 mod bad_input;
 mod batch;
 mod commands;
+mod demo;
 mod pages;
 mod readme;
 mod support;

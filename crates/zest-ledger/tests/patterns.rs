@@ -73,6 +73,16 @@ fn what_cannot_be_read_says_why_and_what_to_write() {
     }
 }
 
+/// Found by fuzzing: a quoted word that begins with dots was written without its quotes.
+#[test]
+fn quoted_dots_and_colons_read_back() {
+    for text in ["\"...`\"", "\"...\" ...", "{2001:db8::1|x}", "{name: a:b|c}", "{a:b|c}", "\"{word}\"", "\"a*b\""] {
+        let pattern = Pattern::parse(text).expect(text);
+        assert_eq!(Pattern::parse(&pattern.to_string()), Ok(pattern), "{text}");
+    }
+    assert_eq!(Pattern::parse("elevate {level:1-7}"), Pattern::parse("elevate {level: 1-7}"), "the blank behind a name may be left out");
+}
+
 #[test]
 fn lines_are_split_at_blanks_and_kept_together_by_quotes() {
     assert_eq!(read_line("  show\t ip  route ").expect("readable").as_slice(), ["show", "ip", "route"]);

@@ -168,7 +168,7 @@ impl fmt::Display for Pattern {
             }
             match word {
                 WordPattern::Fixed(one) if one.len() == 1 => {
-                    let plain = !one[0].contains(['{', '}', '*']) && one[0] != "...";
+                    let plain = !one[0].contains(['{', '}', '*']) && !one[0].starts_with("...");
                     if plain { f.write_str(&join([one[0].as_str()]))? } else { write!(f, "\"{}\"", one[0])? }
                 }
                 WordPattern::Fixed(many) => write!(f, "{{{}}}", many.join("|"))?,
@@ -330,8 +330,9 @@ fn parse_word(word: &str, start: usize) -> Result<WordPattern, PatternError> {
 }
 
 fn parse_placeholder(inner: &str, span: Range<usize>) -> Result<WordPattern, PatternError> {
-    let form = inner.split_once(": ").map_or(inner, |(_, form)| form);
-    let form = form.split_once(':').filter(|(_, f)| !f.contains(':')).map_or(form, |(_, form)| form).trim();
+    // A name may stand before a colon; alternatives may hold colons themselves, so there a blank must follow it.
+    let after_name = inner.split_once(": ").or_else(|| inner.split_once(':').filter(|_| !inner.contains('|')));
+    let form = after_name.map_or(inner, |(_, form)| form).trim();
     let slot = match form {
         "word" => Slot::Word,
         "number" => Slot::Number,
