@@ -91,7 +91,15 @@ fn the_defects_are_found_each_where_it_stands() {
 #[test]
 fn the_tour_shows_every_part() {
     let ran = zest("demo");
-    for part in ["ALLOWED\n", "DENIED  permission", "ALLOWED AFTER OBLIGATIONS", "account harbour-emergency", "refused [not-permitted]", "ZL0604", "zest demo --into"] {
+    for part in [
+        "ALLOWED\n",
+        "DENIED  permission",
+        "ALLOWED AFTER OBLIGATIONS",
+        "account harbour-emergency",
+        "refused [not-permitted]",
+        "ZL0604",
+        "zest demo --into",
+    ] {
         assert!(ran.out.contains(part), "`{part}` is not in the tour");
     }
     assert_eq!(ran.out, zest("demo").out, "the tour says the same every time");
