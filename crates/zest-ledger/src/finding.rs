@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use std::ops::Range;
 
-use crate::source::{Place, SourceId, SourceMap, visible};
+use crate::source::{Place, SourceId, SourceMap, Span, visible};
 
 /// How grave a finding is. Errors stop answers; warnings and notes do not.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -263,13 +263,20 @@ impl Finding {
 pub struct Findings {
     list: Vec<Finding>,
     sources: Arc<SourceMap>,
+    /// What looks like a secret and must not be shown.
+    secrets: Vec<Span>,
 }
 
 impl Findings {
     pub(crate) fn new(mut list: Vec<Finding>, sources: Arc<SourceMap>) -> Self {
         list.sort_by(|a, b| Self::order(a).cmp(&Self::order(b)));
         list.dedup();
-        Self { list, sources }
+        let secret = |f: &Finding| match f.primary.as_ref()?.place {
+            Place::Text(span) if f.code == Code::SecretInLedger => Some(span),
+            _ => None,
+        };
+        let secrets = list.iter().filter_map(secret).collect();
+        Self { list, sources, secrets }
     }
 
     /// By place; what concerns the ledger as a whole comes last.
@@ -300,21 +307,11 @@ impl Findings {
     #[must_use]
     pub fn shown(&self, source: SourceId, range: Range<usize>) -> String {
         let text = self.sources.text(source);
-        let secrets = self.list.iter().filter(|f| f.code == Code::SecretInLedger).filter_map(|f| match f.primary.as_ref()?.place {
-            Place::Text(span) if span.source == source => Some(span.start as usize..span.end as usize),
-            _ => None,
-        });
-        let secrets: Vec<Range<usize>> = secrets.collect();
+        let is_secret = |at: usize| self.secrets.iter().any(|s| s.source == source && (s.start as usize..s.end as usize).contains(&at));
         let Some(piece) = text.get(range.clone()) else { return String::new() };
         piece
             .char_indices()
-            .map(|(i, c)| {
-                if secrets.iter().any(|s| s.contains(&(range.start + i))) {
-                    "*".to_owned()
-                } else {
-                    visible(c.encode_utf8(&mut [0; 4])).replace('\t', " ")
-                }
-            })
+            .map(|(i, c)| if is_secret(range.start + i) { "*".to_owned() } else { visible(c.encode_utf8(&mut [0; 4])).replace('\t', " ") })
             .collect()
     }
 

@@ -177,3 +177,46 @@ proptest! {
         }
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 150, ..ProptestConfig::default() })]
+
+    /// A hole in a range, or a number too many, would be a wrong answer: both ends and their neighbours are tried.
+    #[test]
+    fn ranges_hold_exactly_their_numbers(low in 0_u64..2_000_000, width in 0_u64..3_000_000, inside in any::<u64>(), scale in 0_u32..7) {
+        let (low, high) = (low / 10_u64.pow(scale), low / 10_u64.pow(scale) + width / 10_u64.pow(scale));
+        let engine = engine(&with_rules(&[format!("allow {{{low}-{high}}}")], ""));
+        let tens = (0..8).map(|n| 10_u64.pow(n)).flat_map(|n| [n - 1, n, n + 1]);
+        let numbers = [low.saturating_sub(1), low, low + 1, high.saturating_sub(1), high, high + 1, low + inside % (high - low + 1), high * 10, low * 10 + 1];
+        for number in numbers.into_iter().chain(tens) {
+            let allowed = engine.decide(&Question::new("watch-1", "switch", &number.to_string())).verdict == Verdict::Allowed;
+            prop_assert_eq!(allowed, (low..=high).contains(&number), "{} in {}-{}", number, low, high);
+        }
+    }
+
+    /// Addresses and networks in any spelling are what the standard library reads, and nothing else is.
+    #[test]
+    fn addresses_are_those_the_standard_library_reads(bits in any::<u128>(), mask in any::<u128>(), four in any::<u32>(), prefix in 0_u8..140, junk in "[0-9a-f:.]{1,16}") {
+        thread_local! {
+            static ENGINE: zest_ledger::Engine = engine(&with_rules(&["allow {address}".into(), "deny {network}".into()], ""));
+        }
+        // Masked bits make runs of zeros, which is where addresses have several spellings.
+        let six = std::net::Ipv6Addr::from(bits & mask & (mask >> 7));
+        let spelt: Vec<String> = six.segments().iter().map(|s| format!("{s:04X}")).collect();
+        let words = [six.to_string(), spelt.join(":"), std::net::Ipv4Addr::from(four).to_string(), format!("{six}/{prefix}"), format!("{}/{prefix}", std::net::Ipv4Addr::from(four)), junk];
+        for word in words {
+            let decision = ENGINE.with(|engine| engine.decide(&Question::new("watch-1", "switch", &word)));
+            let expected = if word.parse::<std::net::IpAddr>().is_ok() {
+                Some(0)
+            } else if word.split_once('/').is_some_and(|(address, length)| {
+                let most = if address.contains(':') { 128 } else { 32 };
+                address.parse::<std::net::IpAddr>().is_ok() && length.parse::<u8>().is_ok_and(|l| l <= most)
+            }) {
+                Some(1)
+            } else {
+                None
+            };
+            prop_assert_eq!(decision.rule.map(|r| r.index), expected, "{}", word);
+        }
+    }
+}

@@ -45,6 +45,28 @@ fn chains_of_a_hundred_thousand_groups_and_roles_are_followed() {
 }
 
 #[test]
+fn a_hundred_thousand_loose_references_are_reported_in_good_time() {
+    let mut text = PIER_WITHOUT_USERS.to_owned();
+    for i in 0..30_000 {
+        let _ = writeln!(text, "[users.user-{i}]\nproofs = [\"password\"]\n[groups.group-{i}]\nmembers = [\"user:usr-{i}\"]");
+    }
+    let found = findings(&text);
+    assert_eq!(codes(&found).len(), 30_000);
+    assert_eq!(
+        found.list()[0].primary.as_ref().map(|l| l.text.as_str()),
+        Some("did you mean `user-0`?"),
+        "the first ones still get a suggestion"
+    );
+}
+
+#[test]
+fn more_modes_than_a_device_has_bits_for_are_refused() {
+    let modes: Vec<String> = (0..65).map(|i| format!("m{i} = {{}}")).collect();
+    let text = PIER_WITHOUT_USERS.replace("commands =", &format!("modes = {{ {} }}\ncommands =", modes.join(", ")));
+    assert!(codes(&findings(&text)).contains(&Code::OutOfRange));
+}
+
+#[test]
 fn levels_outside_the_range_are_errors_in_text_and_in_code() {
     use zest_ledger::entry::Role;
     for text in ["[roles.a]\nband = { start = -1, ceiling = 1 }", "[roles.a]\nband = { start = 1, ceiling = 99999999999999999999 }"] {

@@ -24,6 +24,11 @@ use crate::text::bad_name;
 /// The most rules a set may have once included sets are put in their places.
 const MAX_RULES: usize = 65_536;
 
+/// For how many findings near names are looked for.
+const SUGGESTIONS: usize = 200;
+/// The most modes a vocabulary may have: a device keeps one bit for each.
+const MAX_MODES: usize = 64;
+
 type Index<Id> = FxHashMap<Box<str>, Id>;
 
 impl Estate {
@@ -115,7 +120,9 @@ fn look_up<Id: Copy>(index: &Index<Id>, noun: &str, name: &str, place: Place, fi
         return Some(id);
     }
     let finding = Finding::new(Code::UnknownReference, format!("no {noun} is named `{}`", visible(name)));
-    findings.push(match nearest(name, index.keys().map(|k| &**k)) {
+    // A whole table that is missing must not cost a look at every name for every reference.
+    let near = if findings.len() < SUGGESTIONS { nearest(name, index.keys().map(|k| &**k)) } else { None };
+    findings.push(match near {
         Some(near) => {
             finding.at(place, format!("did you mean `{}`?", visible(near))).help("names are case-sensitive; write one that is declared")
         }
@@ -364,6 +371,13 @@ impl Resolver<'_> {
         let mut modes: Vec<String> = written.modes.iter().map(|m| m.name.value.clone()).collect();
         if modes.is_empty() {
             modes.push("exec".to_owned());
+        }
+        if let Some(mode) = written.modes.get(MAX_MODES) {
+            self.findings.push(
+                Finding::new(Code::OutOfRange, format!("the vocabulary `{}` has more than {MAX_MODES} modes", visible(&written.id.value)))
+                    .at(mode.name.place, "one too many")
+                    .help("leave out modes that no user of this ledger enters"),
+            );
         }
         let ids: Index<ModeId> = modes.iter().enumerate().map(|(i, m)| (m.as_str().into(), ModeId::new(i))).collect();
         let start_mode = match &written.start_mode {
