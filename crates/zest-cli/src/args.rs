@@ -117,6 +117,7 @@ pub(crate) enum FailOn {
 
 /// Where the ledger is.
 #[derive(Debug, Args)]
+#[command(next_help_heading = "Input and output")]
 pub(crate) struct LedgerArg {
     /// The ledger's folder
     #[arg(long, short, value_name = "FOLDER", default_value = ".")]
@@ -141,6 +142,7 @@ pub(crate) enum Format {
 }
 
 #[derive(Debug, Args)]
+#[command(next_help_heading = "Input and output")]
 pub(crate) struct FormatArg {
     /// For people or for programs
     #[arg(long, value_enum, default_value_t)]

@@ -71,6 +71,19 @@ fn a_script_is_rehearsed_into_a_transcript() {
 }
 
 #[test]
+fn a_question_mark_lists_what_goes_on_from_the_words_before_it() {
+    let words: Vec<&str> =
+        "rehearse watch-2 --on sw-selkie-1 --at 2026-11-25T09:00:00+01:00 --from 192.0.2.3 --ledger demo/lanternsound".split(' ').collect();
+    let listed = |script: &str| {
+        let ran = zest_with(&words, script.as_bytes());
+        ran.out.lines().filter(|l| l.starts_with("  ")).map(|l| l.trim().split("  ").next().unwrap_or("").to_owned()).collect::<Vec<_>>()
+    };
+    assert_eq!(listed("show ip ?"), ["show ip route", "show ip route {address}"]);
+    assert_eq!(listed("sh cl?"), ["show clock"]);
+    assert_eq!(listed("configure ?"), ["nothing is permitted here"]);
+}
+
+#[test]
 fn the_way_out_of_the_tool_needs_no_permission() {
     let words: Vec<&str> = "rehearse watch-1 --on sw-selkie-1 --ledger demo/with-defects".split(' ').collect();
     let ran = zest_with(&words, b"leave\n:why\n:state\n:nonsense\n?\n:allow show *\n:quit\nshow version\n");

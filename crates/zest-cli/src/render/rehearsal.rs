@@ -10,7 +10,7 @@ use super::style::{BAD, FAINT, GOOD, WAIT, with_place};
 
 /// The tool's own words.
 pub(crate) const HELP: &str = "\
-  ?                 list the commands that are permitted here
+  ?                 list the commands that are permitted here; show ?  those that begin so
   :why              explain the last answer in full
   :allow PATTERN    permit a pattern on trial, in this rehearsal only
   :confirm          confirm, for lines that want it

@@ -112,8 +112,9 @@ impl Session<'_> {
         if let Some(own) = line.strip_prefix(':') {
             return self.own_word(own.trim());
         }
-        if line == "?" {
-            anstream::print!("{}", text::menu(&self.rehearsal.menu()));
+        if let Some(begun) = line.strip_suffix('?') {
+            let menu = self.rehearsal.menu().into_iter().filter(|item| goes_on_from(&item.line, begun)).collect::<Vec<_>>();
+            anstream::print!("{}", text::menu(&menu));
             return Next::Go;
         }
         let typed = self.rehearsal.type_line(line);
@@ -162,4 +163,10 @@ impl Session<'_> {
         }
         Next::Go
     }
+}
+
+/// Returns whether a command may go on from words that were begun: `show lo` goes on as `show log`.
+fn goes_on_from(command: &str, begun: &str) -> bool {
+    let mut words = command.split_whitespace();
+    begun.split_whitespace().all(|typed| words.next().is_some_and(|word| word.starts_with(typed) || word.starts_with('{')))
 }
