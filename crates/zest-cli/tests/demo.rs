@@ -123,7 +123,7 @@ fn the_examples_of_the_brief_of_an_administrator_hold() {
         ("tech-1", "rt-ember", "elevate", board, 0),
         ("radio-1", "rt-ember", "show version", "", 0),
         ("RADIO-1", "rt-ember", "show version", "", 1),
-        ("RADIO-1", "rt-juniper", "show version", "", 0),
+        ("RADIO-1", "rt-jasper", "show version", "", 0),
         ("purser-1", "rt-halcyon", "show ip neighbours", board, 0),
         ("purser-1", "rt-halcyon", "show log", board, 1),
         ("net-2", "rt-halcyon", "sh ver", office, 0),

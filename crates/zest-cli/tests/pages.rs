@@ -5,7 +5,9 @@ use std::fs;
 
 use serde_json::Value;
 
-use crate::support::{root, same_as_file, zest, zest_with};
+use zest_testkit::pages::same_as_file;
+
+use crate::support::{root, zest, zest_with};
 
 /// Questions on the demo ledger: one allowed, then refusals that all differ in code.
 const QUESTIONS: &[&str] = &[

@@ -41,13 +41,3 @@ pub(crate) fn zest_with(words: &[&str], input: &[u8]) -> Ran {
 pub(crate) fn zest(line: &str) -> Ran {
     zest_with(&line.split_whitespace().collect::<Vec<_>>(), b"")
 }
-
-/// Compares with a file of the repository; `ZEST_REWRITE=1` writes it instead.
-pub(crate) fn same_as_file(path: &str, text: &str) {
-    let file = root().join(path);
-    if std::env::var_os("ZEST_REWRITE").is_some() {
-        std::fs::write(&file, text).expect("the file can be written");
-    }
-    let found = std::fs::read_to_string(&file).unwrap_or_default();
-    assert!(found == text, "{path} is not what the program prints; run the tests with ZEST_REWRITE=1 and look at the difference");
-}

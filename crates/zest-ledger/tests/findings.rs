@@ -173,7 +173,7 @@ fn codes_are_unique_and_the_page_lists_them_all() {
     for code in Code::ALL {
         page.push_str(&format!("| {} | `{}` | {} | {} |\n", code.number(), code.slug(), code.severity().word(), code.description()));
     }
-    crate::support::same_as_file("docs/findings.md", &page);
+    zest_testkit::pages::same_as_file("docs/findings.md", &page);
 }
 
 #[test]

@@ -21,14 +21,8 @@ mod remedies;
 mod schema;
 mod support;
 
-/// A test file that nobody mentions would never run.
 #[test]
 fn every_test_file_is_run() {
-    let mentioned = include_str!("main.rs");
-    for entry in std::fs::read_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/tests")).expect("the folder is there").flatten() {
-        let name = entry.file_name().to_string_lossy().into_owned();
-        if let Some(module) = name.strip_suffix(".rs").filter(|m| *m != "main") {
-            assert!(mentioned.contains(&format!("mod {module};")), "tests/{name} is not run");
-        }
-    }
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests");
+    zest_testkit::pages::every_file_is_run(&folder, include_str!("main.rs"));
 }

@@ -1,6 +1,8 @@
 //! The JSON Schema: checked in, the same as the one the code makes, and in agreement with the loader.
 
-use crate::support::{PIER, same_as_file};
+use zest_testkit::pages::same_as_file;
+
+use crate::support::PIER;
 
 /// Turns TOML into JSON as editors do: dates become texts.
 fn as_json(text: &str) -> serde_json::Value {

@@ -165,13 +165,3 @@ pub(crate) fn ask(engine: &Engine, question: &Question) -> Answer {
 pub(crate) fn outcome(answer: &Answer) -> Result<Verdict, Refusal> {
     answer.refusal.map_or(Ok(answer.verdict), Err)
 }
-
-/// Compares with a file of the repository; `ZEST_REWRITE=1` writes it instead.
-pub(crate) fn same_as_file(path: &str, text: &str) {
-    let file = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(path);
-    if std::env::var_os("ZEST_REWRITE").is_some() {
-        std::fs::write(&file, text).expect("the file can be written");
-    }
-    let found = std::fs::read_to_string(&file).unwrap_or_default();
-    assert!(found == text, "{path} is not what the code makes; run the tests with ZEST_REWRITE=1 and look at the difference");
-}

@@ -2,5 +2,6 @@
 //! ledgers to measure.
 
 pub mod naive;
+pub mod pages;
 pub mod random;
 pub mod sized;
