@@ -177,6 +177,9 @@ pub(crate) struct SessionArgs {
     /// The second person who agreed
     #[arg(long, value_name = "USER")]
     pub(crate) approved_by: Option<String>,
+    /// A proof of identity that the second person gave, and its age
+    #[arg(long, value_name = "PROOF[=AGE]", value_parser = parse_proof, requires = "approved_by")]
+    pub(crate) approver_proof: Vec<StatedProof>,
 }
 
 impl SessionArgs {
@@ -192,6 +195,9 @@ impl SessionArgs {
         session.central = if self.central_down { Central::Down } else { Central::Up };
         session.confirmed = self.confirmed;
         session.approved_by.clone_from(&self.approved_by);
+        if !self.approver_proof.is_empty() {
+            session.approver_proofs = Some(self.approver_proof.iter().filter_map(|p| p.0).collect());
+        }
         session
     }
 }

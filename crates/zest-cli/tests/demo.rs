@@ -135,6 +135,9 @@ fn the_examples_of_the_brief_of_an_administrator_hold() {
         ("contractor-1", "sw-selkie-1", "show version", office, 1),
         ("net-lead", "sw-selkie-1", "reload", "--proof key=7h", 0),
         ("net-lead", "sw-selkie-1", "reload", "--proof key=9h", 1),
+        ("net-1", "sw-selkie-1", "reload", "--from 192.0.2.70 --level 15 --confirmed --approved-by net-lead", 1),
+        ("net-1", "sw-selkie-1", "reload", "--from 192.0.2.70 --level 15 --confirmed --approved-by net-lead --approver-proof key=1h", 0),
+        ("net-1", "sw-selkie-1", "reload", "--from 192.0.2.70 --level 15 --confirmed --approved-by net-lead --approver-proof key=9h", 1),
         ("dispatcher-1", "sw-selkie-1", "show clock", "--from 192.0.2.10 --by web", 0),
         ("trainee-1", "sw-selkie-1", "change passphrase", morning, 0),
     ] {

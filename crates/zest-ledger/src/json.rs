@@ -13,8 +13,22 @@ use crate::review::{Effective, Extent};
 use crate::source::{Location, visible};
 
 /// The keys of a question.
-const KEYS: [&str; 13] =
-    ["user", "on", "line", "at", "from", "by", "proofs", "level", "mode", "account", "central", "confirmed", "approved-by"];
+const KEYS: [&str; 14] = [
+    "user",
+    "on",
+    "line",
+    "at",
+    "from",
+    "by",
+    "proofs",
+    "level",
+    "mode",
+    "account",
+    "central",
+    "confirmed",
+    "approved-by",
+    "approver-proofs",
+];
 
 /// Why a question in JSON cannot be read.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -36,6 +50,7 @@ impl std::error::Error for QuestionError {}
 /// | `at` | a moment such as `"2026-11-25T08:00:00Z"` |
 /// | `from` | an address |
 /// | `by` | `"terminal"`, `"web"` or `"api"` |
+/// | `approver-proofs` | as `proofs`, of the second person |
 /// | `proofs` | an object from proof to age, such as `{"password": "0s"}`; empty says that there was none |
 /// | `level` | a whole number from 0 to 15 |
 /// | `mode`, `account`, `approved-by` | texts |
@@ -70,7 +85,8 @@ pub fn parse_question(text: &str) -> Result<Question, QuestionError> {
         approved_by: text_of(&object, "approved-by")?,
         ..Session::default()
     };
-    session.proofs = proofs(&object)?;
+    session.proofs = proofs(&object, "proofs")?;
+    session.approver_proofs = proofs(&object, "approver-proofs")?;
     session.central = parsed(&object, "central", "\"up\" or \"down\"", |t| match t {
         "up" => Some(Central::Up),
         "down" => Some(Central::Down),
@@ -112,9 +128,9 @@ fn parsed<T>(
     parse(&text).map(Some).ok_or_else(|| QuestionError(format!("`{key}` is not {expected}: `{}`", visible(&text))))
 }
 
-fn proofs(object: &Map<String, Value>) -> Result<Option<Vec<Proven>>, QuestionError> {
-    let Some(value) = object.get("proofs").filter(|v| !v.is_null()) else { return Ok(None) };
-    let wrong = || QuestionError("`proofs` is not an object from proof to age, such as {\"password\": \"10m\"}".to_owned());
+fn proofs(object: &Map<String, Value>, key: &str) -> Result<Option<Vec<Proven>>, QuestionError> {
+    let Some(value) = object.get(key).filter(|v| !v.is_null()) else { return Ok(None) };
+    let wrong = || QuestionError(format!("`{key}` is not an object from proof to age, such as {{\"password\": \"10m\"}}"));
     let Value::Object(given) = value else { return Err(wrong()) };
     let mut list = Vec::with_capacity(given.len());
     for (name, age) in given {
@@ -158,19 +174,20 @@ pub fn question(question: &Question) -> Value {
     put(&mut object, "at", session.at.map(|at| at.to_string()));
     put(&mut object, "from", session.origin.map(|o| o.to_string()));
     put(&mut object, "by", session.channel.map(Channel::word));
-    let proofs = session.proofs.as_ref().map(|list| {
+    let written = |list: &Vec<Proven>| {
         // Of two ages of one proof the younger one says more.
         let mut by_age = list.clone();
         by_age.sort_by_key(|p| std::cmp::Reverse(p.age));
         Value::Object(by_age.iter().map(|p| (p.proof.word().to_owned(), json!(format!("{:#}", p.age)))).collect())
-    });
-    put(&mut object, "proofs", proofs);
+    };
+    put(&mut object, "proofs", session.proofs.as_ref().map(written));
     put(&mut object, "level", session.level);
     put(&mut object, "mode", session.mode.as_deref());
     put(&mut object, "account", session.account.as_deref());
     put(&mut object, "central", (session.central == Central::Down).then_some("down"));
     put(&mut object, "confirmed", session.confirmed.then_some(true));
     put(&mut object, "approved-by", session.approved_by.as_deref());
+    put(&mut object, "approver-proofs", session.approver_proofs.as_ref().map(written));
     Value::Object(object)
 }
 

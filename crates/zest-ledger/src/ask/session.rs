@@ -49,6 +49,8 @@ pub struct Session {
     pub confirmed: bool,
     /// The second person who agreed.
     pub approved_by: Option<String>,
+    /// Proofs of identity that the second person gave, as `proofs` for the first.
+    pub approver_proofs: Option<Vec<Proven>>,
 }
 
 /// One question: may this user run this line on that system, in this session?
@@ -146,6 +148,13 @@ impl Question {
     #[must_use]
     pub const fn confirmed(mut self) -> Self {
         self.session.confirmed = true;
+        self
+    }
+
+    /// Adds a proof of identity that the second person gave, and how long ago.
+    #[must_use]
+    pub fn approver_proof(mut self, proof: Proof, age: SignedDuration) -> Self {
+        self.session.approver_proofs.get_or_insert_default().push(Proven { proof, age });
         self
     }
 

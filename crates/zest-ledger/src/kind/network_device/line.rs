@@ -287,16 +287,17 @@ fn second_person<T: Trace>(
             (format!("`{}` is not one of {}", visible(name), parties()), Some(place))
         });
     }
-    // The second person's own session is not known: it is taken to be like the first one's, with the proofs he has.
+    // The second person's own session is taken to be like the first one's, but for his proofs, which are his own.
     let mut theirs = Question::in_session(name, &question.system, &question.line, question.session.clone());
     theirs.session.approved_by = None;
     theirs.session.account = None;
-    theirs.session.proofs = None;
+    theirs.session.proofs = theirs.session.approver_proofs.take();
     let decision = engine.decide(&theirs);
     if decision.verdict == Verdict::Denied {
         let code = decision.refusal.map_or("", Refusal::code);
         return run.refuse(Stage::Obligations, Refusal::NotEntitled, || {
-            (format!("`{}` could not run the line at this moment: {code}", visible(name)), Some(place))
+            let hint = if decision.refusal == Some(Refusal::NotStated) { ", such as the second person's proofs" } else { "" };
+            (format!("`{}` could not run the line at this moment: {code}{hint}", visible(name)), Some(place))
         });
     }
     run.pass(Stage::Obligations, || (format!("`{}` agreed as second person", visible(name)), Some(place)));
