@@ -83,12 +83,14 @@
 
 pub mod ask;
 pub mod command;
+pub mod drift;
 mod engine;
 pub mod entry;
 pub mod estate;
 pub mod finding;
 pub mod json;
 mod kind;
+pub use kind::postgresql;
 mod ledger;
 pub mod rehearsal;
 pub mod review;

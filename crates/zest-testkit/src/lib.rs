@@ -1,7 +1,9 @@
 //! Helpers for the project's own tests: a plain evaluator to compare with, random ledgers to compare on, and large
 //! ledgers to measure.
 
+pub mod databases;
 pub mod naive;
 pub mod pages;
 pub mod random;
+pub mod servers;
 pub mod sized;

@@ -1,0 +1,8 @@
+//! Bridges to live database servers: they read what a server knows, and carry out what a ledger wants.
+//!
+//! Everything that decides is in `zest-ledger`; a bridge only moves values over the server's own protocol.
+
+mod error;
+pub mod postgresql;
+
+pub use error::BridgeError;

@@ -1,0 +1,316 @@
+//! PostgreSQL 15: reading a server's catalogs, and carrying out the steps of a roll-out in one transaction.
+
+use postgres::{Client, NoTls, Row, SimpleQueryMessage};
+use zest_ledger::drift::Step;
+use zest_ledger::postgresql::{Acl, Class, Column, DefaultKey, Grantee, Held, Object, ObjectName, Privilege, Role, State};
+
+use crate::BridgeError;
+
+/// A session on a server.
+#[allow(missing_debug_implementations, reason = "the client has none")]
+pub struct Session {
+    client: Client,
+    target: String,
+}
+
+/// Where a server listens, and as whom to read.
+#[derive(Clone, Debug, Default)]
+pub struct Target {
+    /// Host name, address, or the folder of a socket.
+    pub host: String,
+    /// The port.
+    pub port: u16,
+    /// The role.
+    pub user: String,
+    /// The database.
+    pub database: String,
+    /// The credential, if the server asks for one; never kept.
+    pub password: Option<String>,
+}
+
+fn words(error: &postgres::Error) -> String {
+    let Some(db) = error.as_db_error() else {
+        let source = std::error::Error::source(error).map_or(String::new(), |s| format!(": {s}"));
+        return format!("{error}{source}");
+    };
+    format!("{} ({})", db.message(), db.code().code())
+}
+
+impl Session {
+    /// Opens a session.
+    ///
+    /// # Errors
+    /// When the server is down, refuses the credential, or is not version 15.
+    pub fn open(target: &Target) -> Result<Self, BridgeError> {
+        let shown = format!("{}:{}/{}", target.host, target.port, target.database);
+        let mut config = Client::configure();
+        config.host(&target.host).port(target.port).user(&target.user).dbname(&target.database).application_name("zest");
+        if let Some(password) = &target.password {
+            config.password(password);
+        }
+        config.connect_timeout(std::time::Duration::from_secs(10));
+        let mut client =
+            config.connect(NoTls).map_err(|e| BridgeError::Connect { target: shown.clone(), reason: words(&e) })?;
+        let version: String = one(&mut client, "the version", "SHOW server_version_num")?;
+        if !version.starts_with("15") {
+            return Err(BridgeError::Version { target: shown, found: format!("version number {version}"), known: "PostgreSQL 15" });
+        }
+        Ok(Self { client, target: shown })
+    }
+
+    /// Returns the server as errors name it.
+    #[must_use]
+    pub fn target(&self) -> &str {
+        &self.target
+    }
+
+    /// Returns the client, for statements of one's own.
+    pub const fn client(&mut self) -> &mut Client {
+        &mut self.client
+    }
+
+    fn rows(&mut self, what: &'static str, sql: &str) -> Result<Vec<Row>, BridgeError> {
+        self.client.query(sql, &[]).map_err(|e| BridgeError::Read { what, reason: words(&e) })
+    }
+
+    /// Reads everything the model knows, in one snapshot; needs no right beyond opening the session.
+    ///
+    /// # Errors
+    /// When the server refuses a query.
+    pub fn read(&mut self) -> Result<State, BridgeError> {
+        let begin = "BEGIN TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL search_path = pg_catalog";
+        self.client.batch_execute(begin).map_err(|e| BridgeError::Read { what: "a snapshot", reason: words(&e) })?;
+        let state = self.snapshot();
+        let _ = self.client.batch_execute("ROLLBACK");
+        state
+    }
+
+    fn snapshot(&mut self) -> Result<State, BridgeError> {
+        let mut state = State { database: one(&mut self.client, "the database", "SELECT current_database()::text")?, ..State::default() };
+        for row in self.rows("roles", ROLES)? {
+            let role = Role {
+                superuser: row.get(1),
+                inherit: row.get(2),
+                create_role: row.get(3),
+                create_database: row.get(4),
+                login: row.get(5),
+                replication: row.get(6),
+                bypass_row_security: row.get(7),
+                connection_limit: row.get(8),
+                valid_until: row.get::<_, Option<&str>>(9).and_then(|t| t.parse().ok()),
+                ..Role::default()
+            };
+            state.roles.insert(row.get(0), role);
+        }
+        for row in self.rows("memberships", MEMBERSHIPS)? {
+            if let Some(role) = state.roles.get_mut(row.get::<_, &str>(0)) {
+                role.member_of.insert(row.get(1), row.get(2));
+            }
+        }
+        for row in self.rows("objects", OBJECTS)? {
+            let Some(name) = name_of(&row) else { continue };
+            let text = |i: usize| row.get::<_, Option<String>>(i);
+            let object = Object {
+                owner: row.get(4),
+                runs_as_owner: row.get(5),
+                row_security: row.get(6),
+                returns: text(7),
+                language: text(8),
+                body: text(9),
+                query: text(10),
+                values: row.get::<_, Option<Vec<String>>>(11).unwrap_or_default(),
+                ..Object::default()
+            };
+            state.objects.insert(name, object);
+        }
+        for row in self.rows("access control lists", ACLS)? {
+            let Some(object) = name_of(&row).and_then(|n| state.objects.get_mut(&n)) else { continue };
+            add(&mut object.acl, &row, 4);
+        }
+        for row in self.rows("columns", COLUMNS)? {
+            let name = ObjectName::new(relation(row.get(0)), &[row.get(1), row.get(2)]);
+            if let Some(object) = state.objects.get_mut(&name) {
+                let is_view = name.class != Class::Table;
+                let data_type = if is_view { String::new() } else { row.get(4) };
+                let default = row.get::<_, Option<String>>(5).map(|d| d.replace("::regclass", ""));
+                object.columns.push(Column { name: row.get(3), data_type, default, acl: Acl::default() });
+            }
+        }
+        for row in self.rows("grants on columns", COLUMN_ACLS)? {
+            let name = ObjectName::new(relation(row.get(0)), &[row.get(1), row.get(2)]);
+            let column: &str = row.get(3);
+            if let Some(column) = state.objects.get_mut(&name).and_then(|o| o.columns.iter_mut().find(|c| c.name == column)) {
+                add(&mut column.acl, &row, 4);
+            }
+        }
+        for row in self.rows("default privileges", DEFAULTS)? {
+            let class = match row.get::<_, &str>(2) {
+                "r" => Class::Table,
+                "S" => Class::Sequence,
+                "f" => Class::Function,
+                "T" => Class::Type,
+                _ => Class::Schema,
+            };
+            let key = DefaultKey { creator: row.get(0), schema: row.get(1), class };
+            let acl = state.defaults.entry(key).or_default();
+            // A list that gives nothing to anybody has one row without a privilege.
+            if row.get::<_, Option<&str>>(5).is_some() {
+                add(acl, &row, 3);
+            }
+        }
+        Ok(state)
+    }
+
+    /// Carries out steps in one transaction; at the first error nothing is changed.
+    ///
+    /// # Errors
+    /// The statement that failed, in the server's words.
+    pub fn run(&mut self, steps: &[Step]) -> Result<(), BridgeError> {
+        let fail = |number: usize, sql: &str, e: &postgres::Error| BridgeError::Statement {
+            number,
+            of: steps.len(),
+            sql: sql.to_owned(),
+            reason: words(e),
+            state: "everything was rolled back: the server is as it was".to_owned(),
+        };
+        let mut transaction = self.client.transaction().map_err(|e| fail(0, "BEGIN", &e))?;
+        transaction.batch_execute("SET LOCAL check_function_bodies = off").map_err(|e| fail(0, "SET", &e))?;
+        for (i, step) in steps.iter().enumerate() {
+            transaction.batch_execute(&step.sql).map_err(|e| fail(i + 1, &step.sql, &e))?;
+        }
+        transaction.commit().map_err(|e| fail(steps.len(), "COMMIT", &e))
+    }
+}
+
+fn one(client: &mut Client, what: &'static str, sql: &str) -> Result<String, BridgeError> {
+    let messages = client.simple_query(sql).map_err(|e| BridgeError::Read { what, reason: words(&e) })?;
+    let row = messages.iter().find_map(|m| if let SimpleQueryMessage::Row(row) = m { row.get(0).map(str::to_owned) } else { None });
+    row.ok_or_else(|| BridgeError::Read { what, reason: "no answer".to_owned() })
+}
+
+fn relation(kind: &str) -> Class {
+    match kind {
+        "v" => Class::View,
+        "m" => Class::MaterialisedView,
+        "S" => Class::Sequence,
+        _ => Class::Table,
+    }
+}
+
+/// Reads a name from the first four columns: class, schema, name, arguments.
+fn name_of(row: &Row) -> Option<ObjectName> {
+    let (schema, name): (Option<&str>, &str) = (row.get(1), row.get(2));
+    let class = match row.get::<_, &str>(0) {
+        "database" => return Some(ObjectName::database()),
+        "schema" => Class::Schema,
+        "language" => Class::Language,
+        "wrapper" => Class::Wrapper,
+        "server" => Class::Server,
+        "type" => Class::Type,
+        "function" => Class::Function,
+        "procedure" => Class::Procedure,
+        kind => relation(kind),
+    };
+    let parts: Vec<&str> = schema.into_iter().chain([name]).collect();
+    let mut made = ObjectName::new(class, &parts);
+    if class.is_routine() {
+        made.arguments = Some(row.get::<_, Option<&str>>(3)?.to_owned());
+    }
+    Some(made)
+}
+
+/// Adds one exploded entry: grantee (none for PUBLIC), grantor, privilege, whether it may be passed on.
+fn add(acl: &mut Acl, row: &Row, from: usize) {
+    let grantee = row.get::<_, Option<String>>(from).map_or(Grantee::Public, Grantee::Role);
+    let grantor: String = row.get(from + 1);
+    let Some(privilege) = Privilege::from_word(&row.get::<_, &str>(from + 2).to_lowercase()) else { return };
+    let mut held = acl.iter().find(|(g, r, _)| **g == grantee && *r == grantor).map(|(_, _, h)| h.clone()).unwrap_or_default();
+    held.privileges = held.privileges.or(privilege.only());
+    if row.get(from + 3) {
+        held.options = held.options.or(privilege.only());
+    }
+    acl.insert(grantee, &grantor, Held { place: None, ..held });
+}
+
+const ROLES: &str = "
+SELECT rolname::text, rolsuper, rolinherit, rolcreaterole, rolcreatedb, rolcanlogin, rolreplication, rolbypassrls, rolconnlimit,
+       CASE WHEN isfinite(rolvaliduntil)
+            THEN to_char(rolvaliduntil AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS\"Z\"') END
+FROM pg_roles WHERE rolname !~ '^pg_'";
+
+const MEMBERSHIPS: &str = "
+SELECT m.rolname::text, r.rolname::text, a.admin_option
+FROM pg_auth_members a JOIN pg_roles m ON m.oid = a.member JOIN pg_roles r ON r.oid = a.roleid WHERE m.rolname !~ '^pg_'";
+
+macro_rules! with_objects {
+    ($select:literal) => {
+        concat!(
+            "WITH spaces AS (SELECT oid, nspname FROM pg_namespace WHERE nspname !~ '^pg_' AND nspname <> 'information_schema'),
+objects AS (
+  SELECT 'database' AS class, NULL::text AS schema, datname::text AS name, NULL::text AS arguments, datdba AS owner,
+         coalesce(datacl, acldefault('d', datdba)) AS acl, false AS as_owner, false AS rows, NULL::text AS returns, NULL::text AS language,
+         NULL::text AS body, NULL::text AS query, NULL::text[] AS vals
+  FROM pg_database WHERE datname = current_database()
+  UNION ALL
+  SELECT 'schema', NULL, nspname::text, NULL, nspowner, coalesce(nspacl, acldefault('n', nspowner)), false, false, NULL, NULL, NULL, NULL, NULL
+  FROM pg_namespace WHERE nspname !~ '^pg_' AND nspname <> 'information_schema'
+  UNION ALL
+  SELECT 'language', NULL, lanname::text, NULL, lanowner, coalesce(lanacl, acldefault('l', lanowner)), false, false, NULL, NULL, NULL, NULL, NULL
+  FROM pg_language WHERE lanpltrusted
+  UNION ALL
+  SELECT 'wrapper', NULL, fdwname::text, NULL, fdwowner, coalesce(fdwacl, acldefault('F', fdwowner)), false, false, NULL, NULL, NULL, NULL, NULL
+  FROM pg_foreign_data_wrapper
+  UNION ALL
+  SELECT 'server', NULL, srvname::text, NULL, srvowner, coalesce(srvacl, acldefault('S', srvowner)), false, false, NULL,
+         (SELECT fdwname::text FROM pg_foreign_data_wrapper f WHERE f.oid = srvfdw), NULL, NULL, NULL
+  FROM pg_foreign_server
+  UNION ALL
+  SELECT 'type', s.nspname::text, typname::text, NULL, typowner, coalesce(typacl, acldefault('T', typowner)), false, false, NULL, NULL, NULL, NULL,
+         (SELECT array_agg(enumlabel::text ORDER BY enumsortorder) FROM pg_enum WHERE enumtypid = t.oid)
+  FROM pg_type t JOIN spaces s ON s.oid = typnamespace
+  WHERE typtype IN ('e', 'd') OR typtype = 'c' AND EXISTS (SELECT FROM pg_class c WHERE c.oid = typrelid AND relkind = 'c')
+  UNION ALL
+  SELECT relkind::text, s.nspname::text, relname::text, NULL, relowner,
+         coalesce(relacl, acldefault(CASE relkind WHEN 'S' THEN 's' ELSE 'r' END::\"char\", relowner)),
+         relkind = 'v' AND NOT EXISTS (SELECT FROM unnest(reloptions) o WHERE o IN ('security_invoker=true', 'security_invoker=on', 'security_invoker=1')),
+         relrowsecurity, NULL, NULL, NULL, CASE WHEN relkind IN ('v', 'm') THEN pg_get_viewdef(c.oid) END, NULL
+  FROM pg_class c JOIN spaces s ON s.oid = relnamespace WHERE relkind IN ('r', 'p', 'v', 'm', 'S', 'f')
+  UNION ALL
+  SELECT CASE prokind WHEN 'p' THEN 'procedure' ELSE 'function' END, s.nspname::text, proname::text, oidvectortypes(proargtypes), proowner,
+         coalesce(proacl, acldefault('f', proowner)), prosecdef, false, CASE WHEN prokind <> 'p' THEN pg_get_function_result(p.oid) END,
+         (SELECT lanname::text FROM pg_language l WHERE l.oid = prolang), prosrc, NULL, NULL
+  FROM pg_proc p JOIN spaces s ON s.oid = pronamespace)
+",
+            $select
+        )
+    };
+}
+
+const OBJECTS: &str = with_objects!(
+    "SELECT class, schema, name, arguments, r.rolname::text, as_owner, rows, returns, language, body, query, vals
+FROM objects JOIN pg_roles r ON r.oid = owner"
+);
+
+const ACLS: &str = with_objects!(
+    "SELECT class, schema, name, arguments, g.rolname::text, r.rolname::text, privilege_type, is_grantable
+FROM objects, aclexplode(acl) x LEFT JOIN pg_roles g ON g.oid = x.grantee JOIN pg_roles r ON r.oid = x.grantor"
+);
+
+const COLUMNS: &str = "
+SELECT c.relkind::text, n.nspname::text, c.relname::text, attname::text, format_type(atttypid, atttypmod), pg_get_expr(adbin, adrelid)
+FROM pg_attribute a JOIN pg_class c ON c.oid = attrelid JOIN pg_namespace n ON n.oid = relnamespace
+LEFT JOIN pg_attrdef d ON adrelid = attrelid AND adnum = attnum
+WHERE attnum > 0 AND NOT attisdropped AND relkind IN ('r', 'p', 'v', 'm', 'f') AND nspname !~ '^pg_' AND nspname <> 'information_schema'
+ORDER BY attrelid, attnum";
+
+const COLUMN_ACLS: &str = "
+SELECT c.relkind::text, n.nspname::text, c.relname::text, attname::text, g.rolname::text, r.rolname::text, privilege_type, is_grantable
+FROM pg_attribute a JOIN pg_class c ON c.oid = attrelid JOIN pg_namespace n ON n.oid = relnamespace,
+     aclexplode(attacl) x LEFT JOIN pg_roles g ON g.oid = x.grantee JOIN pg_roles r ON r.oid = x.grantor
+WHERE attnum > 0 AND NOT attisdropped AND relkind IN ('r', 'p', 'v', 'm', 'f') AND nspname !~ '^pg_' AND nspname <> 'information_schema'";
+
+const DEFAULTS: &str = "
+SELECT c.rolname::text, n.nspname::text, defaclobjtype::text, g.rolname::text, r.rolname::text, privilege_type, is_grantable
+FROM pg_default_acl d JOIN pg_roles c ON c.oid = defaclrole LEFT JOIN pg_namespace n ON n.oid = defaclnamespace
+     LEFT JOIN LATERAL aclexplode(defaclacl) x ON true
+     LEFT JOIN pg_roles g ON g.oid = x.grantee LEFT JOIN pg_roles r ON r.oid = x.grantor";

@@ -1,0 +1,12 @@
+//! Our answers compared with those of the real servers.
+//!
+//! `ZEST_CHECKS=1000000` compares that many in all (the full run), `ZEST_SEED` chooses other estates.
+
+mod postgresql;
+mod support;
+
+#[test]
+fn every_test_file_is_run() {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests");
+    zest_testkit::pages::every_file_is_run(&folder, include_str!("main.rs"));
+}

@@ -1,0 +1,236 @@
+//! PostgreSQL 15 is the judge: everything is emitted, applied, read back and compared with the server's own functions.
+
+use fastrand::Rng;
+use zest_bridges::postgresql::{Session, Target};
+use zest_ledger::postgresql::{Catalog, Class, GrantChange, ObjectName, Privilege, State, Want};
+use zest_testkit::databases::postgresql::{Size, estate, random_change};
+use zest_testkit::servers::{self, Server};
+
+use crate::support::{Counts, seed, wanted_checks};
+
+pub(crate) fn open(server: &Server, database: &str) -> Session {
+    let target =
+        Target { host: "127.0.0.1".to_owned(), port: server.port, user: "postgres".to_owned(), database: database.to_owned(), password: None };
+    Session::open(&target).expect("the server of the test answers")
+}
+
+pub(crate) fn sql(session: &mut Session, text: &str) {
+    session.client().batch_execute(text).unwrap_or_else(|e| panic!("{text}: {e:?}"));
+}
+
+/// Makes a database, and takes it away again together with the roles that are not of a fresh server.
+fn in_database(server: &Server, name: &str, body: impl FnOnce(&mut Session)) {
+    let mut admin = open(server, "postgres");
+    sql(&mut admin, &format!("CREATE DATABASE {name} TEMPLATE template0"));
+    let mut session = open(server, name);
+    body(&mut session);
+    drop(session);
+    sql(&mut admin, &format!("DROP DATABASE {name} WITH (FORCE)"));
+    let roles: Vec<String> = admin.read().expect("reads").roles.into_keys().filter(|r| r != "postgres").collect();
+    let list = roles.iter().map(|r| zest_ledger::postgresql::quoted(r)).collect::<Vec<_>>().join(", ");
+    if !list.is_empty() {
+        sql(&mut admin, &format!("DROP ROLE {list}"));
+    }
+}
+
+/// One question to the server and our answer to it.
+struct Check {
+    role: String,
+    object: ObjectName,
+    column: Option<String>,
+    privilege: Privilege,
+    want: Want,
+    ours: bool,
+}
+
+/// Everything there is to ask about a state.
+fn checks(catalog: &Catalog) -> Vec<Check> {
+    let state = catalog.state();
+    let mut list = Vec::new();
+    for role in state.roles.keys() {
+        let number = catalog.role(role).expect("it is compiled");
+        for object in catalog.objects() {
+            let at = catalog.object(object).expect("it is compiled");
+            for privilege in object.class.applicable().iter() {
+                for want in [Want::Privilege, Want::GrantOption] {
+                    let base = Check { role: role.clone(), object: object.clone(), column: None, privilege, want, ours: false };
+                    let ours = catalog.holds(number, at, privilege, want);
+                    list.push(Check { ours, ..base });
+                    if matches!(privilege, Privilege::Select | Privilege::Insert | Privilege::Update | Privilege::References) {
+                        for column in &state.objects[object].columns {
+                            let ours = catalog.holds_column(number, at, &column.name, privilege, want);
+                            let (role, object, column) = (role.clone(), object.clone(), Some(column.name.clone()));
+                            list.push(Check { role, object, column, privilege, want, ours });
+                        }
+                    }
+                }
+            }
+        }
+    }
+    list
+}
+
+const fn function(class: Class, column: bool) -> (&'static str, bool) {
+    match class {
+        Class::Database => ("has_database_privilege", false),
+        Class::Language => ("has_language_privilege", false),
+        Class::Wrapper => ("has_foreign_data_wrapper_privilege", false),
+        Class::Server => ("has_server_privilege", false),
+        Class::Schema => ("has_schema_privilege", false),
+        Class::Type => ("has_type_privilege", true),
+        Class::Sequence => ("has_sequence_privilege", true),
+        Class::Function | Class::Procedure => ("has_function_privilege", true),
+        Class::Table | Class::View | Class::MaterialisedView if column => ("has_column_privilege", true),
+        Class::Table | Class::View | Class::MaterialisedView => ("has_table_privilege", true),
+    }
+}
+
+/// Asks the server all of them, and reports the first on which it disagrees.
+fn compare(session: &mut Session, catalog: &Catalog, counts: &mut Counts) -> Result<(), String> {
+    let all = checks(catalog);
+    for class in Class::ALL {
+        for column in [false, true] {
+            let some: Vec<&Check> = all.iter().filter(|c| c.object.class == *class && c.column.is_some() == column).collect();
+            if some.is_empty() {
+                continue;
+            }
+            let (name, qualified) = function(*class, column);
+            let roles: Vec<&str> = some.iter().map(|c| c.role.as_str()).collect();
+            let objects: Vec<String> = some
+                .iter()
+                .map(|c| match c.object.class {
+                    Class::Database => catalog.state().database.clone(),
+                    _ if qualified => c.object.sql(),
+                    _ => c.object.last().to_owned(),
+                })
+                .collect();
+            let columns: Vec<&str> = some.iter().map(|c| c.column.as_deref().unwrap_or("")).collect();
+            let privileges: Vec<String> = some
+                .iter()
+                .map(|c| format!("{}{}", c.privilege.word(), if c.want == Want::GrantOption { " WITH GRANT OPTION" } else { "" }))
+                .collect();
+            let call = if column { format!("{name}(r, o, c, p)") } else { format!("{name}(r, o, p)") };
+            let query = format!(
+                "SELECT array_agg({call} ORDER BY n) FROM unnest($1::text[], $2::text[], $3::text[], $4::text[]) WITH ORDINALITY t(r, o, c, p, n)"
+            );
+            let row = session.client().query_one(&query, &[&roles, &objects, &columns, &privileges]).map_err(|e| format!("{query}: {e:?}"))?;
+            let theirs: Vec<bool> = row.get(0);
+            if let Some((check, theirs)) = some.iter().zip(&theirs).find(|(c, t)| c.ours != **t) {
+                return Err(format!(
+                    "{name}: `{}` {} {:?} on {}{}: the server says {theirs}, we say {}",
+                    check.role,
+                    check.privilege.word(),
+                    check.want,
+                    check.object,
+                    check.column.as_ref().map_or(String::new(), |c| format!(", column {c}")),
+                    check.ours
+                ));
+            }
+            counts.add(&format!("{name}, privilege and grant option"), some.len() as u64);
+        }
+    }
+    let roles: Vec<&String> = catalog.state().roles.keys().collect();
+    let pairs: Vec<(&str, &str)> = roles.iter().flat_map(|a| roles.iter().map(move |b| (a.as_str(), b.as_str()))).collect();
+    let (one, other): (Vec<&str>, Vec<&str>) = pairs.iter().copied().unzip();
+    for (word, kind) in [("USAGE", "pg_has_role, usage"), ("MEMBER", "pg_has_role, member")] {
+        let query = format!("SELECT array_agg(pg_has_role(a, b, '{word}') ORDER BY n) FROM unnest($1::text[], $2::text[]) WITH ORDINALITY t(a, b, n)");
+        let theirs: Vec<bool> = session.client().query_one(&query, &[&one, &other]).map_err(|e| e.to_string())?.get(0);
+        for ((a, b), theirs) in pairs.iter().zip(theirs) {
+            let ours = if word == "USAGE" {
+                catalog.has_role(catalog.role(a).expect("compiled"), catalog.role(b).expect("compiled"))
+            } else {
+                catalog.state().may_become(a, b)
+            };
+            if ours != theirs {
+                return Err(format!("{kind}: `{a}` of `{b}`: the server says {theirs}, we say {ours}"));
+            }
+        }
+        counts.add(kind, pairs.len() as u64);
+    }
+    Ok(())
+}
+
+/// Emits an estate into an empty database, reads it back, compares, and emits again.
+fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<(), String> {
+    let before = session.read().map_err(|e| e.to_string())?;
+    let steps = before.steps_to(wanted, "postgres");
+    session.run(&steps).map_err(|e| e.to_string())?;
+    let after = session.read().map_err(|e| e.to_string())?;
+    if let Some(drift) = after.drift(wanted).first() {
+        return Err(format!("after rolling out, {:?} only: {}", drift.side, drift.what));
+    }
+    if let Some(step) = after.steps_to(wanted, "postgres").first() {
+        return Err(format!("emitting again is not empty: {}", step.sql));
+    }
+    counts.add("estates emitted, read back, emitted again", 1);
+    compare(session, &Catalog::compile(after), counts)
+}
+
+/// Lets server and model carry out the same random statements, each under the same role.
+fn changes(session: &mut Session, rng: &mut Rng, count: usize, counts: &mut Counts) -> Result<(), String> {
+    let mut state = session.read().map_err(|e| e.to_string())?;
+    let roles: Vec<String> = state.roles.keys().filter(|r| *r != "postgres").cloned().collect();
+    for _ in 0..count {
+        let mut change: GrantChange = random_change(rng, &state, &roles);
+        change.by = change.by.or_else(|| Some("postgres".to_owned()));
+        let target = if change.object.class == Class::Database { zest_ledger::postgresql::quoted(&state.database) } else { change.object.sql() };
+        let by = change.by.clone().unwrap_or_default();
+        let statement = change.sql(&target);
+        let before = state.clone();
+        let ours = state.change(&change);
+        // Names are looked up before rights are: every schema is opened for everybody by number, not by name.
+        let client = session.client();
+        client.batch_execute(&format!("SET SESSION AUTHORIZATION {}", zest_ledger::postgresql::quoted(&by))).map_err(|e| e.to_string())?;
+        let theirs = client.batch_execute(&statement);
+        client.batch_execute("RESET SESSION AUTHORIZATION").map_err(|e| e.to_string())?;
+        if let Err(error) = &theirs {
+            let words = error.as_db_error().map_or_else(String::new, |e| e.message().to_owned());
+            // Without the right to look the name up, the server never gets as far as its lists.
+            if words.contains("permission denied for schema") {
+                state = before;
+                continue;
+            }
+            if ours.is_ok() && state != before {
+                return Err(format!("as {by}: {statement}: the server says {words}, we carried it out"));
+            }
+        }
+        let read = session.read().map_err(|e| e.to_string())?;
+        if let Some(drift) = read.drift(&state).first() {
+            return Err(format!("as {by}: {statement} (we: {ours:?}, the server: {theirs:?}): {:?} only: {}", drift.side, drift.what));
+        }
+        counts.add("GRANT or REVOKE carried out by both", 1);
+    }
+    compare(session, &Catalog::compile(state), counts)
+}
+
+#[test]
+fn the_server_agrees_on_random_estates() {
+    let Some(server) = servers::wanted(servers::postgresql) else { return };
+    let first = seed("PostgreSQL estates");
+    let mut counts = Counts::default();
+    let mut number = 0;
+    while counts.total() < wanted_checks() || number < 20 {
+        let seed = first + number;
+        let size = Size { roles: 8, tables: 8, grants: 60 };
+        let run = |size: Size, counts: &mut Counts| {
+            let mut result = Ok(());
+            in_database(&server, &format!("estate_{number}"), |session| {
+                let mut rng = Rng::with_seed(seed);
+                let wanted = estate(&mut rng, &format!("estate_{number}"), "", size);
+                result = round(session, &wanted, counts).and_then(|()| changes(session, &mut rng, 20, counts)).map_err(|e| {
+                    let steps = State::fresh("x", "postgres").steps_to(&wanted, "postgres");
+                    format!("{e}\n{}", steps.iter().map(|s| s.sql.as_str()).collect::<Vec<_>>().join(";\n"))
+                });
+            });
+            result
+        };
+        if let Err(error) = run(size, &mut counts) {
+            // The smallest estate of this seed that shows it.
+            let smaller = (2..=size.roles).flat_map(|roles| (1..=size.tables).map(move |tables| (roles, tables)));
+            let found = smaller.map(|(roles, tables)| Size { roles, tables, grants: roles * tables }).find_map(|s| run(s, &mut Counts::default()).err());
+            panic!("seed {seed}: {}", found.unwrap_or(error));
+        }
+        number += 1;
+    }
+    counts.print("PostgreSQL");
+}

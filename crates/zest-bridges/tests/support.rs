@@ -1,0 +1,36 @@
+//! What the tests of both servers share: seeds, counts by kind of check.
+
+use std::collections::BTreeMap;
+
+/// How many checks a server is to be compared on; at least 50,000, half of `ZEST_CHECKS` in the full run.
+pub(crate) fn wanted_checks() -> u64 {
+    std::env::var("ZEST_CHECKS").ok().and_then(|v| v.parse::<u64>().ok()).map_or(55_000, |n| n / 2 + 1_000)
+}
+
+/// The first seed; printed, so that a run can be repeated.
+pub(crate) fn seed(what: &str) -> u64 {
+    let seed = std::env::var("ZEST_SEED").ok().and_then(|v| v.parse().ok()).unwrap_or(20_261_125);
+    eprintln!("{what}: first seed {seed} (ZEST_SEED)");
+    seed
+}
+
+/// Counts of compared checks, by kind.
+#[derive(Debug, Default)]
+pub(crate) struct Counts(BTreeMap<String, u64>);
+
+impl Counts {
+    pub(crate) fn add(&mut self, kind: &str, count: u64) {
+        *self.0.entry(kind.to_owned()).or_default() += count;
+    }
+
+    pub(crate) fn total(&self) -> u64 {
+        self.0.values().sum()
+    }
+
+    pub(crate) fn print(&self, what: &str) {
+        for (kind, count) in &self.0 {
+            eprintln!("  {count:>9}  {kind}");
+        }
+        eprintln!("  {:>9}  {what}: compared, none disagrees", self.total());
+    }
+}

@@ -1,0 +1,464 @@
+//! What one state has that another has not, and the statements that lead from one to the other.
+
+use std::collections::BTreeSet;
+
+use super::acl::{Acl, Grantee};
+use super::object::{ObjectName, literal, quoted};
+use super::privilege::{Class, Privilege, Privileges};
+use super::state::{DefaultKey, GrantChange, Object, Role, State};
+use crate::drift::{Drift, Side, Step};
+
+impl State {
+    /// Lists what the server has that the ledger does not, and the reverse. `self` is the server's state.
+    #[must_use]
+    pub fn drift(&self, ledger: &Self) -> Vec<Drift> {
+        let mut list = Vec::new();
+        let mut note = |side: Side, what: String| list.push(Drift { side, what });
+        for name in names(self.roles.keys(), ledger.roles.keys()) {
+            match (self.roles.get(&name), ledger.roles.get(&name)) {
+                (Some(_), None) => note(Side::Server, format!("role {name}")),
+                (None, Some(_)) => note(Side::Ledger, format!("role {name}")),
+                (Some(server), Some(wanted)) => {
+                    let (a, b) = (attributes(server), attributes(wanted));
+                    a.iter().filter(|x| !b.contains(x)).for_each(|x| note(Side::Server, format!("role {name}: {x}")));
+                    b.iter().filter(|x| !a.contains(x)).for_each(|x| note(Side::Ledger, format!("role {name}: {x}")));
+                }
+                (None, None) => {}
+            }
+        }
+        for name in names(self.objects.keys(), ledger.objects.keys()) {
+            match (self.objects.get(&name), ledger.objects.get(&name)) {
+                (Some(_), None) => note(Side::Server, name.to_string()),
+                (None, Some(_)) => note(Side::Ledger, name.to_string()),
+                (Some(server), Some(wanted)) => {
+                    if server.owner != wanted.owner {
+                        note(Side::Server, format!("{name}: owner {}", server.owner));
+                        note(Side::Ledger, format!("{name}: owner {}", wanted.owner));
+                    }
+                    if definition(server) != definition(wanted) {
+                        note(Side::Server, format!("{name}: {}", definition(server)));
+                        note(Side::Ledger, format!("{name}: {}", definition(wanted)));
+                    }
+                    compare(&server.acl, &wanted.acl, &name.to_string(), &mut note);
+                    for column in &wanted.columns {
+                        if let Some(theirs) = server.columns.iter().find(|c| c.name == column.name) {
+                            compare(&theirs.acl, &column.acl, &format!("{name}, column {}", column.name), &mut note);
+                        }
+                    }
+                }
+                (None, None) => {}
+            }
+        }
+        for key in names(self.defaults.keys(), ledger.defaults.keys()) {
+            let nothing = Acl::default();
+            let what = shown(&key);
+            compare(self.defaults.get(&key).unwrap_or(&nothing), ledger.defaults.get(&key).unwrap_or(&nothing), &what, &mut note);
+        }
+        list
+    }
+
+    /// Returns the statements that lead from this state to the ledger's, in order; run by a superuser `by`.
+    ///
+    /// What the ledger does not declare, roles and objects alike, is left alone: a table is never dropped.
+    #[must_use]
+    pub fn steps_to(&self, ledger: &Self, by: &str) -> Vec<Step> {
+        let mut plan = Plan { now: self.clone(), steps: Vec::new(), by };
+        plan.roles(ledger);
+        plan.objects(ledger);
+        plan.memberships(ledger);
+        for (name, wanted) in &ledger.objects {
+            plan.list(name, None, &wanted.acl);
+            for column in &wanted.columns {
+                plan.list(name, Some(&column.name), &column.acl);
+            }
+        }
+        plan.defaults(ledger);
+        plan.steps
+    }
+}
+
+fn names<'a, K: Clone + Ord + 'a>(one: impl Iterator<Item = &'a K>, other: impl Iterator<Item = &'a K>) -> BTreeSet<K> {
+    one.chain(other).cloned().collect()
+}
+
+fn attributes(role: &Role) -> Vec<String> {
+    let mut list: Vec<String> = switches(role).iter().map(|(word, on)| format!("{}{word}", if *on { "" } else { "no " })).collect();
+    if role.connection_limit >= 0 {
+        list.push(format!("at most {} sessions", role.connection_limit));
+    }
+    list.extend(role.valid_until.map(|t| format!("valid until {t}")));
+    list.extend(role.member_of.iter().map(|(r, admin)| format!("member of {r}{}", if *admin { ", may pass it on" } else { "" })));
+    list
+}
+
+const fn switches(role: &Role) -> [(&'static str, bool); 7] {
+    [
+        ("superuser", role.superuser),
+        ("inherit", role.inherit),
+        ("create role", role.create_role),
+        ("create database", role.create_database),
+        ("login", role.login),
+        ("replication", role.replication),
+        ("bypass row security", role.bypass_row_security),
+    ]
+}
+
+/// What is compared of an object besides owner and lists. The server rewrites the text of queries, so that cannot be.
+fn definition(object: &Object) -> String {
+    let mut parts: Vec<String> = Vec::new();
+    if !object.columns.is_empty() {
+        let columns = object.columns.iter().map(|c| {
+            let default = c.default.as_ref().map_or(String::new(), |d| format!(" default {d}"));
+            format!("{} {}{default}", c.name, c.data_type).trim_end().to_owned()
+        });
+        parts.push(format!("columns {}", columns.collect::<Vec<_>>().join(", ")));
+    }
+    if object.runs_as_owner {
+        parts.push("runs as its owner".to_owned());
+    }
+    if object.row_security {
+        parts.push("row security".to_owned());
+    }
+    parts.extend(object.returns.as_ref().map(|r| format!("returns {r}")));
+    parts.extend(object.language.as_ref().map(|l| format!("language {l}")));
+    parts.extend(object.body.as_ref().map(|b| format!("body {}", b.trim())));
+    if !object.values.is_empty() {
+        parts.push(format!("values {}", object.values.join(", ")));
+    }
+    parts.join("; ")
+}
+
+fn compare(server: &Acl, ledger: &Acl, what: &str, note: &mut impl FnMut(Side, String)) {
+    for (side, mine, other) in [(Side::Server, server, ledger), (Side::Ledger, ledger, server)] {
+        for (grantee, grantor, held) in mine.iter() {
+            let theirs = other.0.get(&(grantee.clone(), grantor.to_owned())).cloned().unwrap_or_default();
+            let plain = held.privileges.without(theirs.privileges);
+            let options = held.options.without(theirs.options);
+            if !plain.is_empty() {
+                note(side, format!("{what}: {grantee} holds {plain}, given by {grantor}"));
+            }
+            if !options.is_empty() {
+                note(side, format!("{what}: {grantee} may pass on {options}, given by {grantor}"));
+            }
+        }
+    }
+}
+
+fn shown(key: &DefaultKey) -> String {
+    let schema = key.schema.as_ref().map_or(String::new(), |s| format!(" in schema {s}"));
+    format!("new {} objects of {}{schema}", key.class.word(), key.creator)
+}
+
+/// Statements with the state they lead to so far.
+struct Plan<'b> {
+    now: State,
+    steps: Vec<Step>,
+    by: &'b str,
+}
+
+impl Plan<'_> {
+    fn step(&mut self, sql: String) {
+        self.steps.push(Step { sql });
+    }
+
+    fn roles(&mut self, ledger: &State) {
+        for (name, wanted) in &ledger.roles {
+            let sql_name = quoted(name);
+            let has = self.now.roles.get(name).cloned();
+            let mut words = Vec::new();
+            let fresh = Role::default();
+            let old = has.as_ref().unwrap_or(&fresh);
+            let keywords = ["SUPERUSER", "INHERIT", "CREATEROLE", "CREATEDB", "LOGIN", "REPLICATION", "BYPASSRLS"];
+            for ((keyword, (_, is)), (_, was)) in keywords.iter().zip(switches(wanted)).zip(switches(old)) {
+                if is != was {
+                    words.push(if is { (*keyword).to_owned() } else { format!("NO{keyword}") });
+                }
+            }
+            if wanted.connection_limit != old.connection_limit {
+                words.push(format!("CONNECTION LIMIT {}", wanted.connection_limit));
+            }
+            if wanted.valid_until != old.valid_until {
+                words.push(format!("VALID UNTIL {}", wanted.valid_until.map_or("'infinity'".to_owned(), |t| literal(&t.to_string()))));
+            }
+            if has.is_none() {
+                self.step(format!("CREATE ROLE {sql_name} {}", words.join(" ")).trim_end().to_owned());
+                self.now.roles.insert(name.clone(), Role { member_of: Default::default(), ..wanted.clone() });
+            } else if !words.is_empty() {
+                self.step(format!("ALTER ROLE {sql_name} {}", words.join(" ")));
+                let member_of = has.map(|r| r.member_of).unwrap_or_default();
+                self.now.roles.insert(name.clone(), Role { member_of, ..wanted.clone() });
+            }
+        }
+    }
+
+    fn memberships(&mut self, ledger: &State) {
+        for (name, wanted) in &ledger.roles {
+            let has = self.now.roles.get(name).map(|r| r.member_of.clone()).unwrap_or_default();
+            for role in has.keys().filter(|r| !wanted.member_of.contains_key(*r)) {
+                self.step(format!("REVOKE {} FROM {}", quoted(role), quoted(name)));
+            }
+            for (role, &admin) in &wanted.member_of {
+                match has.get(role) {
+                    Some(&was) if was == admin => {}
+                    Some(true) => self.step(format!("REVOKE ADMIN OPTION FOR {} FROM {}", quoted(role), quoted(name))),
+                    _ => {
+                        let option = if admin { " WITH ADMIN OPTION" } else { "" };
+                        self.step(format!("GRANT {} TO {}{option}", quoted(role), quoted(name)));
+                    }
+                }
+            }
+            if let Some(role) = self.now.roles.get_mut(name) {
+                role.member_of.clone_from(&wanted.member_of);
+            }
+        }
+    }
+
+    fn objects(&mut self, ledger: &State) {
+        // Views and routines may read tables, so classes go in the order in which they are declared; views may read
+        // views, so those that name another missing one wait for it.
+        let mut missing: Vec<(&ObjectName, &Object)> = ledger.objects.iter().filter(|(n, _)| !self.now.objects.contains_key(*n)).collect();
+        let rank = |class: Class| match class {
+            Class::View | Class::MaterialisedView => 2,
+            Class::Function | Class::Procedure => 1,
+            _ => 0,
+        };
+        missing.sort_by_key(|(name, _)| (rank(name.class), name.class));
+        while !missing.is_empty() {
+            let waits = |at: usize| {
+                let query = missing[at].1.query.as_deref().unwrap_or("");
+                missing.iter().enumerate().any(|(i, (n, o))| i != at && o.query.is_some() && query.contains(n.last()))
+            };
+            let next = (0..missing.len()).find(|&i| !waits(i)).unwrap_or(0);
+            let (name, object) = missing.remove(next);
+            self.step(create(name, object));
+            let acl = self.now.acl_of_new(self.by, name.schema(), name.class);
+            let mut made = Object { owner: self.by.to_owned(), acl, ..object.clone() };
+            made.columns.iter_mut().for_each(|c| c.acl = Acl::default());
+            let rows = std::mem::take(&mut made.row_security);
+            self.now.objects.insert(name.clone(), made);
+            if rows {
+                self.step(format!("ALTER TABLE {} ENABLE ROW LEVEL SECURITY", name.sql()));
+            }
+        }
+        for (name, wanted) in &ledger.objects {
+            if self.now.objects.get(name).is_some_and(|o| o.owner != wanted.owner) {
+                let target = self.target(name);
+                self.step(format!("ALTER {} {target} OWNER TO {}", alter_word(name.class), quoted(&wanted.owner)));
+                self.now.set_owner(name, &wanted.owner);
+            }
+        }
+    }
+
+    fn target(&self, name: &ObjectName) -> String {
+        if name.class == Class::Database { quoted(&self.now.database) } else { name.sql() }
+    }
+
+    /// Leads one list to what is wanted: takes away what is too much, then gives what is missing, each in the name
+    /// of its grantor, grant options before what rests on them.
+    fn list(&mut self, name: &ObjectName, column: Option<&str>, wanted: &Acl) {
+        let current = |state: &State| -> Option<Acl> {
+            let object = state.objects.get(name)?;
+            match column {
+                None => Some(object.acl.clone()),
+                Some(c) => object.columns.iter().find(|x| x.name == c).map(|c| c.acl.clone()),
+            }
+        };
+        loop {
+            let Some(now) = current(&self.now) else { return };
+            let extra = now.iter().find_map(|(grantee, grantor, held)| {
+                let keep = wanted.0.get(&(grantee.clone(), grantor.to_owned())).cloned().unwrap_or_default();
+                let privileges = held.privileges.without(keep.privileges);
+                let options = held.options.without(keep.options).without(privileges);
+                let (privileges, only_option) = if privileges.is_empty() { (options, true) } else { (privileges, false) };
+                (!privileges.is_empty()).then(|| (grantee.clone(), grantor.to_owned(), privileges, only_option))
+            });
+            let Some((grantee, grantor, privileges, regrant)) = extra else { break };
+            let change = GrantChange { revoke: true, cascade: true, ..self.change_of(name, column, &grantee, &grantor, privileges, regrant) };
+            if !self.run(&change) {
+                break;
+            }
+        }
+        loop {
+            let Some(now) = current(&self.now) else { return };
+            let lacking = wanted.iter().find_map(|(grantee, grantor, held)| {
+                let has = now.0.get(&(grantee.clone(), grantor.to_owned())).cloned().unwrap_or_default();
+                let options = held.options.without(has.options);
+                let plain = held.privileges.without(has.privileges).without(options);
+                let (privileges, regrant) = if options.is_empty() { (plain, false) } else { (options, true) };
+                let may = self.may_grant(name, column, grantor, privileges);
+                (!privileges.is_empty() && may).then(|| (grantee.clone(), grantor.to_owned(), privileges, regrant))
+            });
+            let Some((grantee, grantor, privileges, regrant)) = lacking else { return };
+            let change = self.change_of(name, column, &grantee, &grantor, privileges, regrant);
+            if !self.run(&change) {
+                return;
+            }
+        }
+    }
+
+    fn may_grant(&self, name: &ObjectName, column: Option<&str>, grantor: &str, privileges: Privileges) -> bool {
+        let Some(object) = self.now.objects.get(name) else { return false };
+        let mut acl = object.acl.clone();
+        if let Some(column) = column.and_then(|c| object.columns.iter().find(|x| x.name == c)) {
+            acl.merge(&column.acl);
+        }
+        acl.own_options(grantor, &object.owner, privileges) == privileges
+    }
+
+    fn change_of(&self, name: &ObjectName, column: Option<&str>, grantee: &Grantee, grantor: &str, privileges: Privileges, regrant: bool) -> GrantChange {
+        GrantChange {
+            object: name.clone(),
+            columns: column.into_iter().map(str::to_owned).collect(),
+            privileges,
+            grantee: grantee.clone(),
+            regrant,
+            by: Some(grantor.to_owned()),
+            revoke: false,
+            cascade: false,
+            place: None,
+        }
+    }
+
+    /// Writes a change and carries it out on the state; false if it would change nothing, so that nobody waits for it.
+    fn run(&mut self, change: &GrantChange) -> bool {
+        let before = self.now.objects.get(&change.object).cloned();
+        if self.now.change(change).is_err() || self.now.objects.get(&change.object) == before.as_ref() {
+            return false;
+        }
+        let owner = before.map(|o| o.owner).unwrap_or_default();
+        let target = self.target(&change.object);
+        let sql = statement(change, &target);
+        match &change.by {
+            Some(grantor) if *grantor != owner => {
+                // A grantor who may not look the name up any more is let in for the moment.
+                let schema = change.object.schema().map(|s| ObjectName::new(Class::Schema, &[s]));
+                let shut = schema.filter(|s| !self.now.has(grantor, s, None, Privilege::Usage, false)).map(|s| s.sql());
+                if let Some(schema) = &shut {
+                    self.step(format!("GRANT USAGE ON SCHEMA {schema} TO {}", quoted(grantor)));
+                }
+                self.step(format!("SET ROLE {}", quoted(grantor)));
+                self.step(sql);
+                self.step("RESET ROLE".to_owned());
+                if let Some(schema) = &shut {
+                    self.step(format!("REVOKE USAGE ON SCHEMA {schema} FROM {}", quoted(grantor)));
+                }
+            }
+            _ => self.step(sql),
+        }
+        true
+    }
+
+    fn defaults(&mut self, ledger: &State) {
+        for key in names(self.now.defaults.keys(), ledger.defaults.keys()) {
+            let plain = if key.schema.is_none() { Acl::default_for(key.class, &key.creator) } else { Acl::default() };
+            let has = self.now.defaults.get(&key).unwrap_or(&plain).clone();
+            let wanted = ledger.defaults.get(&key).unwrap_or(&plain).clone();
+            let schema = key.schema.as_ref().map_or(String::new(), |s| format!(" IN SCHEMA {}", quoted(s)));
+            let head = format!("ALTER DEFAULT PRIVILEGES FOR ROLE {}{schema}", quoted(&key.creator));
+            let plural = format!("{}S", key.class.keyword());
+            for (grantee, grantor, held) in has.iter() {
+                let keep = wanted.0.get(&(grantee.clone(), grantor.to_owned())).cloned().unwrap_or_default();
+                let gone = held.privileges.without(keep.privileges);
+                let options = held.options.without(keep.options).without(gone);
+                for (privileges, option) in [(gone, ""), (options, "GRANT OPTION FOR ")] {
+                    if !privileges.is_empty() {
+                        let list = privileges.to_string().to_uppercase();
+                        self.step(format!("{head} REVOKE {option}{list} ON {plural} FROM {}", grantee_sql(grantee)));
+                    }
+                }
+            }
+            for (grantee, grantor, held) in wanted.iter() {
+                let has = has.0.get(&(grantee.clone(), grantor.to_owned())).cloned().unwrap_or_default();
+                let options = held.options.without(has.options);
+                let plain = held.privileges.without(has.privileges).without(options);
+                for (privileges, option) in [(plain, ""), (options, " WITH GRANT OPTION")] {
+                    if !privileges.is_empty() {
+                        let list = privileges.to_string().to_uppercase();
+                        self.step(format!("{head} GRANT {list} ON {plural} TO {}{option}", grantee_sql(grantee)));
+                    }
+                }
+            }
+        }
+    }
+}
+
+fn grantee_sql(grantee: &Grantee) -> String {
+    match grantee {
+        Grantee::Public => "PUBLIC".to_owned(),
+        Grantee::Role(name) => quoted(name),
+    }
+}
+
+/// Writes a GRANT or REVOKE for the server.
+pub(crate) fn statement(change: &GrantChange, target: &str) -> String {
+    let columns = change.columns.iter().map(|c| quoted(c)).collect::<Vec<_>>().join(", ");
+    let one = |p: Privilege| {
+        let word = p.word().to_uppercase();
+        if columns.is_empty() { word } else { format!("{word} ({columns})") }
+    };
+    let list = change.privileges.iter().map(one).collect::<Vec<_>>().join(", ");
+    let keyword = change.object.class.keyword();
+    let grantee = grantee_sql(&change.grantee);
+    if change.revoke {
+        let option = if change.regrant { "GRANT OPTION FOR " } else { "" };
+        let cascade = if change.cascade { " CASCADE" } else { "" };
+        format!("REVOKE {option}{list} ON {keyword} {target} FROM {grantee}{cascade}")
+    } else {
+        let option = if change.regrant { " WITH GRANT OPTION" } else { "" };
+        format!("GRANT {list} ON {keyword} {target} TO {grantee}{option}")
+    }
+}
+
+const fn alter_word(class: Class) -> &'static str {
+    match class {
+        Class::View => "VIEW",
+        Class::MaterialisedView => "MATERIALIZED VIEW",
+        Class::Server => "SERVER",
+        other => other.keyword(),
+    }
+}
+
+fn create(name: &ObjectName, object: &Object) -> String {
+    let sql = name.sql();
+    let body = || literal(object.body.as_deref().unwrap_or(""));
+    let language = || quoted(object.language.as_deref().unwrap_or("sql"));
+    let security = if object.runs_as_owner { " SECURITY DEFINER" } else { "" };
+    let query = || object.query.as_deref().unwrap_or("").trim().trim_end_matches(';').to_owned();
+    match name.class {
+        Class::Database => format!("CREATE DATABASE {sql}"),
+        Class::Language => format!("CREATE LANGUAGE {sql}"),
+        Class::Wrapper => format!("CREATE FOREIGN DATA WRAPPER {sql}"),
+        Class::Server => format!("CREATE SERVER {sql} FOREIGN DATA WRAPPER {}", quoted(object.language.as_deref().unwrap_or(""))),
+        Class::Schema => format!("CREATE SCHEMA {sql}"),
+        Class::Type => {
+            let values = object.values.iter().map(|v| literal(v)).collect::<Vec<_>>().join(", ");
+            format!("CREATE TYPE {sql} AS ENUM ({values})")
+        }
+        Class::Sequence => format!("CREATE SEQUENCE {sql}"),
+        Class::Table => {
+            let column = |c: &super::Column| {
+                let default = c.default.as_ref().map_or(String::new(), |d| format!(" DEFAULT {d}"));
+                format!("{} {}{default}", quoted(&c.name), c.data_type)
+            };
+            format!("CREATE TABLE {sql} ({})", object.columns.iter().map(column).collect::<Vec<_>>().join(", "))
+        }
+        Class::View => {
+            let invoker = if object.runs_as_owner { "" } else { " WITH (security_invoker = true)" };
+            format!("CREATE VIEW {sql}{invoker} AS {}", query())
+        }
+        Class::MaterialisedView => format!("CREATE MATERIALIZED VIEW {sql} AS {} WITH NO DATA", query()),
+        Class::Function => {
+            let returns = object.returns.as_deref().unwrap_or("void");
+            format!("CREATE FUNCTION {sql} RETURNS {returns} LANGUAGE {}{security} AS {}", language(), body())
+        }
+        Class::Procedure => format!("CREATE PROCEDURE {sql} LANGUAGE {}{security} AS {}", language(), body()),
+    }
+}
+
+impl GrantChange {
+    /// Writes the change as the server's own statement; `target` is the object in SQL.
+    #[must_use]
+    pub fn sql(&self, target: &str) -> String {
+        statement(self, target)
+    }
+}

@@ -1,0 +1,168 @@
+//! Private database servers for tests: on free ports, in a temporary folder, as an unprivileged user, removed at the end.
+
+use std::net::{TcpListener, TcpStream};
+use std::os::unix::fs::chown;
+use std::os::unix::process::CommandExt;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+/// A server of our own.
+#[derive(Debug)]
+pub struct Server {
+    child: Child,
+    /// Its folder, with its socket in it.
+    pub folder: PathBuf,
+    /// Its port on every loopback address.
+    pub port: u16,
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+        let _ = std::fs::remove_dir_all(&self.folder);
+    }
+}
+
+/// The user a server runs as: servers refuse to run as root.
+fn unprivileged(name: &str) -> Option<(u32, u32)> {
+    let is_root = std::fs::metadata("/proc/self").map(|m| std::os::unix::fs::MetadataExt::uid(&m) == 0).unwrap_or(false);
+    if !is_root {
+        return None;
+    }
+    let users = std::fs::read_to_string("/etc/passwd").ok()?;
+    let line = users.lines().find(|l| l.split(':').next() == Some(name))?;
+    let mut fields = line.split(':').skip(2);
+    Some((fields.next()?.parse().ok()?, fields.next()?.parse().ok()?))
+}
+
+fn command(program: &Path, user: Option<(u32, u32)>) -> Command {
+    let mut command = Command::new(program);
+    if let Some((uid, gid)) = user {
+        command.uid(uid).gid(gid);
+    }
+    command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null()).env("LC_ALL", "C.UTF-8");
+    command
+}
+
+fn free_port() -> u16 {
+    TcpListener::bind("127.0.0.1:0").and_then(|l| l.local_addr()).map(|a| a.port()).expect("the machine has a loopback interface")
+}
+
+fn folder(name: &str, user: Option<(u32, u32)>) -> PathBuf {
+    let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map(|d| d.as_nanos()).unwrap_or(0);
+    let path = std::env::temp_dir().join(format!("zest-{name}-{}-{stamp}", std::process::id()));
+    std::fs::create_dir_all(&path).expect("the temporary folder can be written");
+    if let Some((uid, gid)) = user {
+        chown(&path, Some(uid), Some(gid)).expect("root may give a folder away");
+    }
+    path
+}
+
+fn wait_for(child: &mut Child, port: u16, log: &Path) -> Result<(), String> {
+    let start = Instant::now();
+    while start.elapsed() < Duration::from_secs(60) {
+        if TcpStream::connect(("127.0.0.1", port)).is_ok() {
+            return Ok(());
+        }
+        if let Ok(Some(status)) = child.try_wait() {
+            return Err(format!("the server ended: {status}\n{}", std::fs::read_to_string(log).unwrap_or_default()));
+        }
+        std::thread::sleep(Duration::from_millis(50));
+    }
+    Err("the server did not answer within a minute".to_owned())
+}
+
+fn found(candidates: &[&str]) -> Option<PathBuf> {
+    candidates.iter().map(PathBuf::from).find(|p| p.exists())
+}
+
+/// Starts a PostgreSQL 15 with the superuser `postgres`, who needs no credential.
+///
+/// # Errors
+/// Says what is missing.
+pub fn postgresql() -> Result<Server, String> {
+    let bin = found(&["/usr/lib/postgresql/15/bin"]).ok_or("PostgreSQL 15 is not installed (Debian package postgresql-15)")?;
+    let user = unprivileged("postgres");
+    let home = folder("postgresql", user);
+    let data = home.join("data");
+    let made = command(&bin.join("initdb"), user)
+        .args(["--auth=trust", "-U", "postgres", "--no-sync", "--locale=C.UTF-8", "-E", "UTF8", "-D"])
+        .arg(&data)
+        .current_dir(&home)
+        .status()
+        .map_err(|e| format!("initdb: {e}"))?;
+    if !made.success() {
+        return Err(format!("initdb failed: {made}"));
+    }
+    let port = free_port();
+    let log = home.join("log");
+    let file = std::fs::File::create(&log).map_err(|e| e.to_string())?;
+    let mut child = command(&bin.join("postgres"), user)
+        .arg("-D")
+        .arg(&data)
+        .args(["-p", &port.to_string(), "-k"])
+        .arg(&home)
+        .args(["-c", "listen_addresses=127.0.0.1", "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off"])
+        .args(["-c", "autovacuum=off", "-c", "max_connections=50"])
+        .stderr(file)
+        .current_dir(&home)
+        .spawn()
+        .map_err(|e| e.to_string())?;
+    wait_for(&mut child, port, &log)?;
+    Ok(Server { child, folder: home, port })
+}
+
+/// Starts a MariaDB with the account `root@localhost` over its socket, which needs no credential.
+///
+/// # Errors
+/// Says what is missing.
+pub fn mariadb() -> Result<Server, String> {
+    let daemon = found(&["/usr/sbin/mariadbd"]).ok_or("MariaDB is not installed (Debian package mariadb-server)")?;
+    let install = found(&["/usr/bin/mariadb-install-db"]).ok_or("mariadb-install-db is not installed (Debian package mariadb-server)")?;
+    let user = unprivileged("mysql");
+    let home = folder("mariadb", user);
+    let data = home.join("data");
+    let made = command(&install, user)
+        .args(["--no-defaults", "--auth-root-authentication-method=normal", "--skip-test-db", "--skip-name-resolve"])
+        .arg(format!("--datadir={}", data.display()))
+        .arg(format!("--tmpdir={}", home.display()))
+        .current_dir(&home)
+        .status()
+        .map_err(|e| format!("mariadb-install-db: {e}"))?;
+    if !made.success() {
+        return Err(format!("mariadb-install-db failed: {made}"));
+    }
+    let port = free_port();
+    let log = home.join("log");
+    let mut child = command(&daemon, user)
+        .args(["--no-defaults", "--skip-name-resolve", "--bind-address=127.0.0.1,127.0.0.2,127.0.0.3,127.0.1.1", "--skip-log-bin"])
+        .args(["--innodb-flush-log-at-trx-commit=0", "--innodb-buffer-pool-size=64M", "--max-connections=400", "--skip-ssl"])
+        .arg(format!("--datadir={}", data.display()))
+        .arg(format!("--socket={}", home.join("socket").display()))
+        .arg(format!("--pid-file={}", home.join("pid").display()))
+        .arg(format!("--tmpdir={}", home.display()))
+        .arg(format!("--log-error={}", log.display()))
+        .arg(format!("--port={port}"))
+        .current_dir(&home)
+        .spawn()
+        .map_err(|e| e.to_string())?;
+    wait_for(&mut child, port, &log)?;
+    Ok(Server { child, folder: home, port })
+}
+
+/// Starts a server, or says loudly that it is missing; with `CI=true` that is a failure.
+///
+/// # Panics
+/// With `CI=true`, when the server cannot be had.
+pub fn wanted(start: fn() -> Result<Server, String>) -> Option<Server> {
+    match start() {
+        Ok(server) => Some(server),
+        Err(why) => {
+            assert!(std::env::var("CI").is_err_and(|_| true), "a server that the tests need cannot be had: {why}");
+            eprintln!("\n*** NOT TESTED against the real server: {why} ***\n");
+            None
+        }
+    }
+}
