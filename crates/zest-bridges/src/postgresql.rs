@@ -49,8 +49,7 @@ impl Session {
             config.password(password);
         }
         config.connect_timeout(std::time::Duration::from_secs(10));
-        let mut client =
-            config.connect(NoTls).map_err(|e| BridgeError::Connect { target: shown.clone(), reason: words(&e) })?;
+        let mut client = config.connect(NoTls).map_err(|e| BridgeError::Connect { target: shown.clone(), reason: words(&e) })?;
         let version: String = one(&mut client, "the version", "SHOW server_version_num")?;
         if !version.starts_with("15") {
             return Err(BridgeError::Version { target: shown, found: format!("version number {version}"), known: "PostgreSQL 15" });

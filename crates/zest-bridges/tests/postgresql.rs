@@ -9,8 +9,13 @@ use zest_testkit::servers::{self, Server};
 use crate::support::{Counts, seed, wanted_checks};
 
 pub(crate) fn open(server: &Server, database: &str) -> Session {
-    let target =
-        Target { host: "127.0.0.1".to_owned(), port: server.port, user: "postgres".to_owned(), database: database.to_owned(), password: None };
+    let target = Target {
+        host: "127.0.0.1".to_owned(),
+        port: server.port,
+        user: "postgres".to_owned(),
+        database: database.to_owned(),
+        password: None,
+    };
     Session::open(&target).expect("the server of the test answers")
 }
 
@@ -113,7 +118,8 @@ fn compare(session: &mut Session, catalog: &Catalog, counts: &mut Counts) -> Res
             let query = format!(
                 "SELECT array_agg({call} ORDER BY n) FROM unnest($1::text[], $2::text[], $3::text[], $4::text[]) WITH ORDINALITY t(r, o, c, p, n)"
             );
-            let row = session.client().query_one(&query, &[&roles, &objects, &columns, &privileges]).map_err(|e| format!("{query}: {e:?}"))?;
+            let row =
+                session.client().query_one(&query, &[&roles, &objects, &columns, &privileges]).map_err(|e| format!("{query}: {e:?}"))?;
             let theirs: Vec<bool> = row.get(0);
             if let Some((check, theirs)) = some.iter().zip(&theirs).find(|(c, t)| c.ours != **t) {
                 return Err(format!(
@@ -133,7 +139,9 @@ fn compare(session: &mut Session, catalog: &Catalog, counts: &mut Counts) -> Res
     let pairs: Vec<(&str, &str)> = roles.iter().flat_map(|a| roles.iter().map(move |b| (a.as_str(), b.as_str()))).collect();
     let (one, other): (Vec<&str>, Vec<&str>) = pairs.iter().copied().unzip();
     for (word, kind) in [("USAGE", "pg_has_role, usage"), ("MEMBER", "pg_has_role, member")] {
-        let query = format!("SELECT array_agg(pg_has_role(a, b, '{word}') ORDER BY n) FROM unnest($1::text[], $2::text[]) WITH ORDINALITY t(a, b, n)");
+        let query = format!(
+            "SELECT array_agg(pg_has_role(a, b, '{word}') ORDER BY n) FROM unnest($1::text[], $2::text[]) WITH ORDINALITY t(a, b, n)"
+        );
         let theirs: Vec<bool> = session.client().query_one(&query, &[&one, &other]).map_err(|e| e.to_string())?.get(0);
         for ((a, b), theirs) in pairs.iter().zip(theirs) {
             let ours = if word == "USAGE" {
@@ -173,7 +181,8 @@ fn changes(session: &mut Session, rng: &mut Rng, count: usize, counts: &mut Coun
     for _ in 0..count {
         let mut change: GrantChange = random_change(rng, &state, &roles);
         change.by = change.by.or_else(|| Some("postgres".to_owned()));
-        let target = if change.object.class == Class::Database { zest_ledger::postgresql::quoted(&state.database) } else { change.object.sql() };
+        let target =
+            if change.object.class == Class::Database { zest_ledger::postgresql::quoted(&state.database) } else { change.object.sql() };
         let by = change.by.clone().unwrap_or_default();
         let statement = change.sql(&target);
         let before = state.clone();
@@ -227,7 +236,9 @@ fn the_server_agrees_on_random_estates() {
         if let Err(error) = run(size, &mut counts) {
             // The smallest estate of this seed that shows it.
             let smaller = (2..=size.roles).flat_map(|roles| (1..=size.tables).map(move |tables| (roles, tables)));
-            let found = smaller.map(|(roles, tables)| Size { roles, tables, grants: roles * tables }).find_map(|s| run(s, &mut Counts::default()).err());
+            let found = smaller
+                .map(|(roles, tables)| Size { roles, tables, grants: roles * tables })
+                .find_map(|s| run(s, &mut Counts::default()).err());
             panic!("seed {seed}: {}", found.unwrap_or(error));
         }
         number += 1;

@@ -165,9 +165,12 @@ pub(crate) struct SessionArgs {
     /// A proof of identity and its age, such as `one-time-code` or `key=2h`; `none` says that there was none
     #[arg(long, value_name = "PROOF[=AGE]", value_parser = parse_proof)]
     pub(crate) proof: Vec<StatedProof>,
-    /// The local account to use, where the local source answers
+    /// The account to use: a local one where the local source answers, or one of a database server
     #[arg(long, value_name = "LOGIN")]
     pub(crate) account: Option<String>,
+    /// On a database server: the role that is active; `none` for none
+    #[arg(long, value_name = "ROLE")]
+    pub(crate) role: Option<String>,
     /// The central identity source cannot be reached
     #[arg(long)]
     pub(crate) central_down: bool,
@@ -192,6 +195,7 @@ impl SessionArgs {
             session.proofs = Some(self.proof.iter().filter_map(|p| p.0).collect());
         }
         session.account.clone_from(&self.account);
+        session.active_role.clone_from(&self.role);
         session.central = if self.central_down { Central::Down } else { Central::Up };
         session.confirmed = self.confirmed;
         session.approved_by.clone_from(&self.approved_by);
@@ -211,9 +215,12 @@ pub(crate) struct Ask {
     /// The user, by the name given at sign-in
     #[arg(required_unless_present = "batch")]
     pub(crate) user: Option<String>,
-    /// The line as it would be typed
-    #[arg(required_unless_present = "batch", value_name = "LINE")]
+    /// The line as it would be typed, or on a database server a privilege: `select on table fares.price`
+    #[arg(required_unless_present_any = ["batch", "sql"], value_name = "LINE")]
     pub(crate) line: Vec<String>,
+    /// A statement, instead of a line
+    #[arg(long, value_name = "STATEMENT", conflicts_with = "line")]
+    pub(crate) sql: Option<String>,
     /// The system
     #[arg(long, value_name = "SYSTEM", required_unless_present = "batch")]
     pub(crate) on: Option<String>,
@@ -224,7 +231,7 @@ pub(crate) struct Ask {
     #[arg(long, value_name = "MODE")]
     pub(crate) mode: Option<String>,
     /// Read questions as JSON Lines from standard input and write answers as JSON Lines
-    #[arg(long, conflicts_with_all = ["user", "line", "on", "level", "mode"])]
+    #[arg(long, conflicts_with_all = ["user", "line", "sql", "on", "level", "mode"])]
     pub(crate) batch: bool,
     #[command(flatten)]
     pub(crate) session: SessionArgs,

@@ -184,6 +184,19 @@ codes! {
     SystemUncovered = "ZL0709" "system-uncovered" Warning;
     /// An emergency account is open to nobody: it names no user or group who may use it.
     AccountForNobody = "ZL0710" "account-for-nobody" Warning;
+
+    /// A text does not name an object of a database.
+    BadObject = "ZL0801" "bad-object" Error;
+    /// A privilege does not exist, or does not apply to the object it is granted on.
+    PrivilegeMisapplied = "ZL0802" "privilege-misapplied" Error;
+    /// A deny is written for a database server, which knows none.
+    DenyNotKnown = "ZL0803" "deny-not-known" Error;
+    /// The database server would refuse the grant or revoke.
+    GrantRefused = "ZL0804" "grant-refused" Error;
+    /// A revoke takes nothing away.
+    RevokeWithoutEffect = "ZL0805" "revoke-without-effect" Warning;
+    /// A database is described, but no system of a database kind has its id.
+    DatabaseWithoutServer = "ZL0806" "database-without-server" Error;
 }
 
 impl fmt::Display for Code {

@@ -6,17 +6,19 @@ use std::net::IpAddr;
 use jiff::{SignedDuration, Timestamp};
 use serde_json::{Map, Value, json};
 
-use crate::ask::{Answer, Central, GateOutcome, Proven, Question, Session};
+use crate::ask::{Answer, Central, Form, GateOutcome, Proven, Question, Session};
 use crate::entry::{Channel, Proof};
 use crate::finding::{Findings, Label, nearest};
 use crate::review::{Effective, Extent};
 use crate::source::{Location, visible};
 
 /// The keys of a question.
-const KEYS: [&str; 14] = [
+const KEYS: [&str; 16] = [
     "user",
     "on",
     "line",
+    "sql",
+    "role",
     "at",
     "from",
     "by",
@@ -47,6 +49,8 @@ impl std::error::Error for QuestionError {}
 /// | key | value |
 /// |---|---|
 /// | `user`, `on`, `line` | texts; these three are needed |
+/// | `sql` | a statement, in the place of `line` |
+/// | `role` | the active role of a database session |
 /// | `at` | a moment such as `"2026-11-25T08:00:00Z"` |
 /// | `from` | an address |
 /// | `by` | `"terminal"`, `"web"` or `"api"` |
@@ -82,6 +86,7 @@ pub fn parse_question(text: &str) -> Result<Question, QuestionError> {
         channel: parsed(&object, "by", "\"terminal\", \"web\" or \"api\"", Channel::from_word)?,
         mode: text_of(&object, "mode")?,
         account: text_of(&object, "account")?,
+        active_role: text_of(&object, "role")?,
         approved_by: text_of(&object, "approved-by")?,
         ..Session::default()
     };
@@ -107,7 +112,12 @@ pub fn parse_question(text: &str) -> Result<Question, QuestionError> {
         None | Some(Value::Null) => false,
         Some(value) => value.as_bool().ok_or_else(|| QuestionError("`confirmed` is not true or false".to_owned()))?,
     };
-    Ok(Question::in_session(&needed("user")?, &needed("on")?, &needed("line")?, session))
+    let (user, on) = (needed("user")?, needed("on")?);
+    match text_of(&object, "sql")? {
+        Some(_) if object.contains_key("line") => Err(QuestionError("`line` and `sql` are given at once".to_owned())),
+        Some(sql) => Ok(Question { session, ..Question::statement(&user, &on, &sql) }),
+        None => Ok(Question::in_session(&user, &on, &needed("line")?, session)),
+    }
 }
 
 fn text_of(object: &Map<String, Value>, key: &str) -> Result<Option<String>, QuestionError> {
@@ -170,7 +180,8 @@ pub fn question(question: &Question) -> Value {
     let mut object = Map::new();
     put(&mut object, "user", Some(question.user.as_str()));
     put(&mut object, "on", Some(question.system.as_str()));
-    put(&mut object, "line", Some(question.line.as_str()));
+    put(&mut object, if question.form == Form::Statement { "sql" } else { "line" }, Some(question.line.as_str()));
+    put(&mut object, "role", session.active_role.as_deref());
     put(&mut object, "at", session.at.map(|at| at.to_string()));
     put(&mut object, "from", session.origin.map(|o| o.to_string()));
     put(&mut object, "by", session.channel.map(Channel::word));

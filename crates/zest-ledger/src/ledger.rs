@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::entry::{Assignment, CommandSet, Group, OriginNetworks, Role, System, User, Vocabulary};
+use crate::entry::{Assignment, CommandSet, Database, Group, OriginNetworks, Role, System, User, Vocabulary};
 use crate::estate::Estate;
 use crate::finding::{Code, Finding, Findings};
 use crate::source::SourceMap;
@@ -19,6 +19,7 @@ pub(crate) struct Entries {
     pub(crate) command_sets: Vec<Arc<CommandSet>>,
     pub(crate) roles: Vec<Arc<Role>>,
     pub(crate) assignments: Vec<Arc<Assignment>>,
+    pub(crate) databases: Vec<Arc<Database>>,
 }
 
 /// What [`Ledger::validate`] comes to: the findings, and the estate if none of them is an error.
@@ -150,4 +151,6 @@ adders! {
     role: Role => roles;
     /// Adds an assignment.
     assignment: Assignment => assignments;
+    /// Adds what a database server holds.
+    database: Database => databases;
 }

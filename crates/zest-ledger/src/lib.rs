@@ -95,6 +95,7 @@ mod ledger;
 pub mod rehearsal;
 pub mod review;
 pub mod source;
+mod sql;
 mod text;
 
 pub use ask::Question;

@@ -85,6 +85,7 @@ fn session(answer: &Answer) -> String {
     facts.extend(answer.level.map(|l| format!("level {l}")));
     facts.extend(session.mode.as_ref().map(|m| format!("mode {}", visible(m))));
     facts.extend(answer.account.as_ref().map(|a| format!("account {}", visible(a))));
+    facts.extend(session.active_role.as_ref().map(|r| format!("role {}", visible(r))));
     if session.central == Central::Down {
         facts.push("central source down".to_owned());
     }

@@ -4,7 +4,7 @@ use std::io::{BufRead, Write};
 
 use anyhow::{Context, Result};
 use serde_json::json;
-use zest_ledger::ask::Verdict;
+use zest_ledger::ask::{Form, Verdict};
 use zest_ledger::{Engine, Question, json};
 
 use crate::args::{Ask, Format};
@@ -23,7 +23,12 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
     let mut session = args.session.session();
     session.level = args.level;
     session.mode.clone_from(&args.mode);
-    let answer = engine.ask(&Question::in_session(user, on, &args.line.join(" "), session));
+    let mut question = Question::in_session(user, on, &args.line.join(" "), session);
+    if let Some(sql) = &args.sql {
+        question.line.clone_from(sql);
+        question.form = Form::Statement;
+    }
+    let answer = engine.ask(&question);
     match args.format.format {
         Format::Text => anstream::print!("{}", render::answer::render(&answer, &args.ledger.shown())),
         Format::Json => anstream::println!("{:#}", json::answer(&answer)),
@@ -104,6 +109,7 @@ fn fill_in(question: &mut Question, defaults: &zest_ledger::ask::Session) {
     session.at = session.at.or(defaults.at);
     session.origin = session.origin.or(defaults.origin);
     session.channel = session.channel.or(defaults.channel);
+    session.active_role = session.active_role.take().or_else(|| defaults.active_role.clone());
     session.proofs = session.proofs.take().or_else(|| defaults.proofs.clone());
 }
 

@@ -170,6 +170,42 @@ refusals! {
     /// The proof that the assignment wants was not given, or too long ago.
     ProofMissing = "proof-missing" Conditions;
 
+    /// The user has no account on this database server, or none that admits the session.
+    NoAccount = "no-account" Entry;
+    /// The user has several accounts here, and none was named.
+    SeveralAccounts = "several-accounts" Entry;
+    /// The role may not open sessions.
+    NoLogin = "no-login" Entry;
+    /// The credential of the account is past its end.
+    CredentialExpired = "credential-expired" Entry;
+    /// The account may not open sessions on this database.
+    ConnectClosed = "connect-closed" Entry;
+    /// The server knows no such role.
+    UnknownRole = "unknown-role" Standing;
+    /// The account is not a member of the role.
+    RoleNotGranted = "role-not-granted" Standing;
+
+    /// The question or the statement cannot be read.
+    StatementUnreadable = "statement-unreadable" Permission;
+    /// The ledger does not say enough to decide; what is not known never allows.
+    NotDecided = "not-decided" Permission;
+    /// The inventory of the server has no such object.
+    UnknownObject = "unknown-object" Permission;
+    /// The privilege does not apply to the object.
+    PrivilegeMisapplied = "privilege-misapplied" Permission;
+    /// The role may not look into the schema.
+    SchemaShut = "schema-shut" Permission;
+    /// The role does not hold the privilege.
+    NoPrivilege = "no-privilege" Permission;
+    /// The role may not pass the privilege on.
+    NoGrantOption = "no-grant-option" Permission;
+    /// The role may not pass the membership on.
+    NoAdminOption = "no-admin-option" Permission;
+    /// Only the owner may do this.
+    NotOwner = "not-owner" Permission;
+    /// A switch of the role, such as `create-role`, is off.
+    SwitchOff = "switch-off" Permission;
+
     /// The second person is the user himself.
     SamePerson = "same-person" Obligations;
     /// The second person is not one who may agree, or could not run the line at this moment.

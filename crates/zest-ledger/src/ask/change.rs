@@ -8,8 +8,8 @@ use rustc_hash::FxHashSet;
 
 use super::{Central, Proven, Question};
 use crate::engine::Engine;
-use crate::entry::{Assignment, Band, Channel, Credential, Group, On, Proof, Rule, RuleVerb};
-use crate::estate::{Party, RoleId, SetId, UserId};
+use crate::entry::{Assignment, Band, Channel, Credential, Database, DatabaseGrant, Group, On, Proof, Rule, RuleVerb};
+use crate::estate::{Party, RoleId, SetId, SystemId, UserId};
 use crate::finding::Findings;
 use crate::ledger::{Entries, Ledger};
 use crate::source::{At, Place};
@@ -42,6 +42,10 @@ pub enum Change {
     CentralUp,
     /// Use no local account.
     NoAccount,
+    /// Use an account of a database server.
+    Account(String),
+    /// Have a role active; `none` for none.
+    ActiveRole(String),
     /// Have another second person.
     SecondPerson(String),
 
@@ -79,6 +83,26 @@ pub enum Change {
         role: String,
         /// The set.
         set: String,
+    },
+    /// Make an account or role of a database server a member of a role.
+    JoinRole {
+        /// The member.
+        member: String,
+        /// The role.
+        role: String,
+    },
+    /// Grant something on a database server.
+    Grant {
+        /// The privileges.
+        privileges: Vec<String>,
+        /// The columns; the whole object if none.
+        columns: Vec<String>,
+        /// The object.
+        on: String,
+        /// The role that gets it.
+        to: String,
+        /// With the right to pass it on.
+        regrant: bool,
     },
     /// Make the user a member of a group.
     JoinGroup(String),
@@ -118,6 +142,8 @@ impl Change {
                 | Self::OnlyProof(_)
                 | Self::CentralUp
                 | Self::NoAccount
+                | Self::Account(_)
+                | Self::ActiveRole(_)
                 | Self::SecondPerson(_)
         )
     }
@@ -141,6 +167,8 @@ impl Change {
                 question.session.account = None;
             }
             Self::NoAccount => question.session.account = None,
+            Self::Account(name) => question.session.account = Some(name.clone()),
+            Self::ActiveRole(name) => question.session.active_role = Some(name.clone()),
             Self::SecondPerson(name) => question.session.approved_by = Some(name.clone()),
             _ => {}
         }
@@ -182,6 +210,30 @@ impl Change {
             Self::JoinGroup(group) => {
                 for group in entries.groups.iter_mut().filter(|g| g.id.value == *group).map(Arc::make_mut) {
                     group.members.push(at(&reference));
+                }
+            }
+            Self::JoinRole { member, role } => {
+                for database in entries.databases.iter_mut().map(Arc::make_mut) {
+                    for entry in database.accounts.iter_mut().chain(&mut database.roles).filter(|r| r.name.value == *member) {
+                        entry.member_of.push(at(role));
+                    }
+                }
+            }
+            Self::Grant { privileges, columns, on, to, regrant } => {
+                let Some(system) = entries.systems.first().map(|s| s.id.value.clone()) else { return };
+                let mut grant = DatabaseGrant::at(place);
+                grant.allow = privileges.iter().map(|p| at(p)).collect();
+                grant.columns = columns.iter().map(|c| at(c)).collect();
+                grant.on.push(at(on));
+                grant.to.push(at(to));
+                grant.regrant = Some(At::new(*regrant, place));
+                entries.databases.push(Arc::new(Database::at(at(&system)).grant(grant)));
+            }
+            Self::UseAccount(account) if !entries.databases.is_empty() => {
+                for database in entries.databases.iter_mut().map(Arc::make_mut) {
+                    for entry in database.accounts.iter_mut().filter(|r| r.name.value == *account) {
+                        entry.used_by.push(at(&reference));
+                    }
                 }
             }
             Self::AccountCeiling { login, .. } | Self::UseAccount(login) | Self::UnlockAccount(login) | Self::SetCredential(login) => {
@@ -228,6 +280,9 @@ impl<'e> Narrowed<'e> {
     pub(crate) fn of(engine: &'e Engine, question: &Question) -> Option<Self> {
         let estate = &engine.estate;
         let system = *estate.system_ids.get(question.system.as_str())?;
+        if !estate.is_device(system) {
+            return Some(Self::of_database(engine, question, system));
+        }
         let ignores_case = engine.devices[system.index()].ignores_case;
         let user = engine.find_user(&question.user, ignores_case)?;
         let seconds = estate.sets.iter().flat_map(|s| &s.rules).filter_map(|r| r.after.as_ref()).flat_map(|d| &d.second_person);
@@ -286,6 +341,21 @@ impl<'e> Narrowed<'e> {
             .map(|i| Arc::clone(&estate.entries.command_sets[i]))
             .collect();
         Some(Self { engine, sources: (*estate.sources).clone(), entries, user: estate.user(user).id.value.clone() })
+    }
+
+    /// Takes everybody, since accounts may be used by groups, and of systems the one database server.
+    fn of_database(engine: &'e Engine, question: &Question, system: SystemId) -> Self {
+        let estate = &engine.estate;
+        let id = &estate.system(system).id.value;
+        let entries = Entries {
+            users: estate.entries.users.clone(),
+            groups: estate.entries.groups.clone(),
+            origins: estate.entries.origins.clone(),
+            systems: vec![Arc::clone(&estate.entries.systems[system.index()])],
+            databases: estate.entries.databases.iter().filter(|d| d.system.value == *id).map(Arc::clone).collect(),
+            ..Entries::default()
+        };
+        Self { engine, sources: (*estate.sources).clone(), entries, user: question.user.clone() }
     }
 
     /// Compiles the narrowed ledger with changes applied.

@@ -2,6 +2,7 @@
 
 mod answer;
 mod change;
+mod database_remedy;
 mod remedy;
 mod session;
 
@@ -10,4 +11,4 @@ pub use change::Change;
 pub(crate) use change::Narrowed;
 pub(crate) use remedy::remedies;
 pub use remedy::{Remedy, Step};
-pub use session::{Central, Proven, Question, Session};
+pub use session::{Central, Form, Proven, Question, Session};

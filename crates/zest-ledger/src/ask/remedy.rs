@@ -53,10 +53,10 @@ pub struct Step {
 
 /// One way to go on from a refusal: a change, how to say it, and where in the ledger it would be made.
 #[derive(Clone)]
-struct Way {
-    change: Change,
-    text: String,
-    place: Option<Place>,
+pub(super) struct Way {
+    pub(super) change: Change,
+    pub(super) text: String,
+    pub(super) place: Option<Place>,
 }
 
 /// Asks again with changes applied, and counts how often.
@@ -145,7 +145,7 @@ fn is_ours(place: Place) -> bool {
     matches!(place, Place::Code(at) if at.file().ends_with("ask/change.rs"))
 }
 
-fn way(change: Change, text: impl Into<String>, place: Option<Place>) -> Way {
+pub(super) fn way(change: Change, text: impl Into<String>, place: Option<Place>) -> Way {
     Way { change, text: text.into(), place }
 }
 
@@ -157,6 +157,10 @@ fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
         let near = nearest(&question.system, estate.system_ids.keys().map(|k| &**k));
         return near.map(|n| way(Change::System(n.to_owned()), format!("on `{}`", visible(n)), None)).into_iter().collect();
     };
+    let is_person = matches!(refusal, Refusal::UserDisabled | Refusal::UserNotValid);
+    if let Some(server) = engine.servers[system.index()].as_ref().filter(|_| !is_person) {
+        return super::database_remedy::ways(engine, answer, refusal, server);
+    }
     let ignores_case = engine.devices[system.index()].ignores_case;
     let Some(user) = engine.find_user(&question.user, ignores_case) else {
         let folded = question.user.to_lowercase();
@@ -207,7 +211,8 @@ fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
         | Refusal::ChannelOutside
         | Refusal::ProofMissing => at.failing_condition(refusal),
         Refusal::SamePerson | Refusal::NotEntitled => at.second_person(answer),
-        Refusal::UnknownSystem | Refusal::UnknownUser | Refusal::WrongCase | Refusal::LineUnreadable => Vec::new(),
+        // Those of database servers were handled before.
+        _ => Vec::new(),
     }
 }
 

@@ -43,6 +43,8 @@ pub struct Session {
     pub mode: Option<String>,
     /// The local account to be used, where the local source answers; found by the user unless stated.
     pub account: Option<String>,
+    /// On a database server, the role that is active; `none` for none; the default one unless stated.
+    pub active_role: Option<String>,
     /// Whether the central source can be reached; up unless stated.
     pub central: Central,
     /// Whether the user has confirmed.
@@ -51,6 +53,16 @@ pub struct Session {
     pub approved_by: Option<String>,
     /// Proofs of identity that the second person gave, as `proofs` for the first.
     pub approver_proofs: Option<Vec<Proven>>,
+}
+
+/// How an action is written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+pub enum Form {
+    /// A command line, or a privilege on an object.
+    #[default]
+    Line,
+    /// An SQL statement.
+    Statement,
 }
 
 /// One question: may this user run this line on that system, in this session?
@@ -69,8 +81,10 @@ pub struct Question {
     pub user: String,
     /// The system's id.
     pub system: String,
-    /// The line as typed.
+    /// The line as typed, the privilege (`select on table fares.price`), or the statement.
     pub line: String,
+    /// Which of them it is.
+    pub form: Form,
     /// The session.
     pub session: Session,
 }
@@ -79,13 +93,32 @@ impl Question {
     /// Makes a question about a session of which nothing more is known.
     #[must_use]
     pub fn new(user: &str, system: &str, line: &str) -> Self {
-        Self { user: user.to_owned(), system: system.to_owned(), line: line.to_owned(), session: Session::default() }
+        Self { user: user.to_owned(), system: system.to_owned(), line: line.to_owned(), form: Form::Line, session: Session::default() }
     }
 
     /// Makes a question about a known session.
     #[must_use]
     pub fn in_session(user: &str, system: &str, line: &str, session: Session) -> Self {
         Self { session, ..Self::new(user, system, line) }
+    }
+
+    /// Makes a question about an SQL statement.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Question, ask::Form};
+    /// assert_eq!(Question::statement("purser-3", "ticketing", "select 1").form, Form::Statement);
+    /// ```
+    #[must_use]
+    pub fn statement(user: &str, system: &str, sql: &str) -> Self {
+        Self { form: Form::Statement, ..Self::new(user, system, sql) }
+    }
+
+    /// States the active role of a database session; `none` for none.
+    #[must_use]
+    pub fn active_role(mut self, role: &str) -> Self {
+        self.session.active_role = Some(role.to_owned());
+        self
     }
 
     /// States the moment.

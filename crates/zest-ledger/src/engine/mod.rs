@@ -11,10 +11,13 @@ use crate::ask::{Answer, Decision, Question, remedies};
 use crate::command::alphabet::{Alphabet, AlphabetBuilder, Symbol};
 use crate::command::automaton::{Automaton, MAX_STATES};
 use crate::command::vocabulary::{Command, Vocabulary};
-use crate::entry::{AuthorisedLevels, IdentitySource, NameCase, Otherwise, RuleVerb, Unrestricted, WhenCentralDown};
+use crate::entry::{AuthorisedLevels, IdentitySource, Kind, NameCase, Otherwise, RuleVerb, Unrestricted, WhenCentralDown};
 use crate::estate::{AssignmentId, CommandId, Estate, ModeId, SetId, SystemId, UserId, VocabularyId};
 use crate::finding::{Code, Finding, Findings};
-use crate::kind::network_device::{self, Explain, Reach, Silent};
+use crate::kind::database::Accounts;
+use crate::kind::network_device::{self, Reach};
+use crate::kind::trace::{Explain, Silent};
+use crate::kind::{self, postgresql};
 use crate::source::visible;
 use crate::{ask::RuleRef, command::Pattern};
 
@@ -55,11 +58,19 @@ pub struct Engine {
     pub(crate) sets: Vec<CompiledSet>,
     pub(crate) vocabularies: Vec<Vocabulary>,
     pub(crate) devices: Vec<Device>,
+    /// For each system that is a database server, what it holds.
+    pub(crate) servers: Vec<Option<DatabaseServer>>,
     pub(crate) membership: Membership,
     pub(crate) standings: Vec<Standing>,
     standing_of: Vec<usize>,
     folded: Option<FxHashMap<String, Vec<UserId>>>,
     reach: RwLock<FxHashMap<(usize, SystemId), Arc<Reach>>>,
+}
+
+/// A database server, compiled by the rules of its kind.
+#[derive(Debug)]
+pub(crate) enum DatabaseServer {
+    Postgresql(Box<postgresql::Server>),
 }
 
 /// A command set and its automaton.
@@ -184,10 +195,23 @@ impl Engine {
             return fail(findings);
         }
         let devices: Vec<Device> = (0..estate.systems.len()).map(|i| device(&estate, SystemId::new(i))).collect();
+        let servers = (0..estate.systems.len()).map(|i| database_server(&estate, SystemId::new(i))).collect();
         let (standings, standing_of) = standing::standings(&estate);
         let membership = Membership::of(&estate, &standing_of);
         let folded = devices.iter().any(|d| d.ignores_case).then(|| fold_names(&estate));
-        Ok(Self { estate, alphabet, sets, vocabularies, devices, membership, standings, standing_of, folded, reach: RwLock::default() })
+        Ok(Self {
+            estate,
+            alphabet,
+            sets,
+            vocabularies,
+            devices,
+            servers,
+            membership,
+            standings,
+            standing_of,
+            folded,
+            reach: RwLock::default(),
+        })
     }
 }
 
@@ -221,10 +245,21 @@ fn compile_vocabularies(estate: &Estate, alphabet: &Alphabet, findings: &mut Vec
     vocabularies
 }
 
+fn database_server(estate: &Estate, id: SystemId) -> Option<DatabaseServer> {
+    let system = &estate.entries.systems[id.index()];
+    if system.kind() == Kind::NetworkDevice {
+        return None;
+    }
+    let parts: Vec<_> = estate.entries.databases.iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
+    let list = parts.iter().flat_map(|p| p.accounts.iter().map(|a| (a.name.value.clone(), a.name.place))).collect();
+    let accounts = Accounts { list, used_by: estate.systems[id.index()].used_by.clone() };
+    Some(DatabaseServer::Postgresql(Box::new(postgresql::Server::new(Arc::clone(system), parts, accounts))))
+}
+
 fn device(estate: &Estate, id: SystemId) -> Device {
     let written = estate.system(id);
     let vocabulary = estate.systems[id.index()].vocabulary;
-    let modes = &estate.vocabulary(vocabulary).modes;
+    let modes: &[crate::entry::Mode] = if estate.is_device(id) { &estate.vocabulary(vocabulary).modes } else { &[] };
     let rule = written.authorisation.as_ref().map(|a| &a.value);
     Device {
         vocabulary,
@@ -268,7 +303,7 @@ impl Engine {
     /// system; neither the number of users nor that of rules enters.
     #[must_use]
     pub fn decide(&self, question: &Question) -> Decision {
-        network_device::evaluate(self, question, &mut Silent)
+        kind::evaluate(self, question, &mut Silent)
     }
 
     /// Answers with every gate that had a say, and for a refusal with remedies that were tried.
@@ -285,7 +320,7 @@ impl Engine {
     #[must_use]
     pub fn sign_in(&self, question: &Question) -> Answer {
         let mut explain = Explain::default();
-        let decision = network_device::sign_in(self, question, &mut explain);
+        let decision = kind::sign_in(self, question, &mut explain);
         let mut answer = explain.into_answer(question, decision, self);
         answer.full_line = None;
         answer
@@ -299,7 +334,7 @@ impl Engine {
     #[must_use]
     pub fn explain(&self, question: &Question) -> Answer {
         let mut explain = Explain::default();
-        let decision = network_device::evaluate(self, question, &mut explain);
+        let decision = kind::evaluate(self, question, &mut explain);
         explain.into_answer(question, decision, self)
     }
 }

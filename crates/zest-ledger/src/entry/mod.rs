@@ -5,11 +5,13 @@
 
 mod assignment;
 mod command;
+mod database;
 mod person;
 mod system;
 
 pub use assignment::{Assignment, Band, On, Role, When};
 pub use command::{Abbreviation, BareElevation, Command, CommandSet, Does, Mode, Obligations, Otherwise, Rule, RuleVerb, Vocabulary};
+pub use database::{Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
 pub use person::{Group, OriginNetworks, Proof, User, UserKind};
 pub use system::{
     Account, Authorisation, AuthorisedLevels, Channel, Credential, IdentitySource, Kind, NameCase, Notices, OwnLevel, System, Unrestricted,

@@ -8,6 +8,10 @@ words! {
     Kind {
         /// A switch or router with privilege levels and a command line.
         NetworkDevice = "network-device",
+        /// A PostgreSQL 15 server, with one of its databases.
+        Postgresql = "postgresql",
+        /// A MariaDB 10.11 server, with all its databases.
+        Mariadb = "mariadb",
     }
 }
 
@@ -158,9 +162,26 @@ pub struct System {
     pub notices: Option<At<Notices>>,
     /// Accounts kept on the system itself.
     pub accounts: Vec<Account>,
+    /// For a PostgreSQL server, the database that is modelled; the id of the system unless stated.
+    pub database: Option<At<String>>,
 }
 
 impl System {
+    /// Makes a database server.
+    #[track_caller]
+    #[must_use]
+    pub fn database_server(id: &str, kind: Kind) -> Self {
+        let mut system = Self::at(At::here(id.to_owned()));
+        system.kind = Some(At::here(kind));
+        system
+    }
+
+    /// Returns the kind; that of a network device where none is stated.
+    #[must_use]
+    pub fn kind(&self) -> Kind {
+        self.kind.as_ref().map_or(Kind::NetworkDevice, |k| k.value)
+    }
+
     /// Makes a network device.
     #[track_caller]
     #[must_use]
@@ -191,6 +212,7 @@ impl System {
             own_levels: Vec::new(),
             notices: None,
             accounts: Vec::new(),
+            database: None,
         }
     }
 

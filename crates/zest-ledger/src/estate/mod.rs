@@ -66,6 +66,8 @@ pub(crate) struct SystemLinks {
     /// The device's own level of every command of the vocabulary, with the place that states it.
     pub(crate) levels: Vec<(u8, Option<Place>)>,
     pub(crate) accounts: Vec<AccountLinks>,
+    /// On a database server: who may use which account.
+    pub(crate) used_by: FxHashMap<String, Vec<(Party, Place)>>,
 }
 
 #[derive(Debug)]
@@ -159,6 +161,12 @@ impl Estate {
         &self.entries.systems
     }
 
+    /// Returns what database servers hold, as written.
+    #[must_use]
+    pub fn databases(&self) -> &[Arc<entry::Database>] {
+        &self.entries.databases
+    }
+
     /// Returns the roles, as written.
     #[must_use]
     pub fn roles(&self) -> &[Arc<entry::Role>] {
@@ -181,6 +189,11 @@ impl Estate {
     #[must_use]
     pub fn assignments(&self) -> &[Arc<entry::Assignment>] {
         &self.entries.assignments
+    }
+
+    /// Returns whether a system is a network device.
+    pub(crate) fn is_device(&self, id: SystemId) -> bool {
+        self.system(id).kind() == entry::Kind::NetworkDevice
     }
 
     pub(crate) fn user(&self, id: UserId) -> &entry::User {

@@ -17,6 +17,7 @@ use super::{
 use crate::command::{Pattern, Slot, WordPattern};
 use crate::entry::{self, Band, Does, Otherwise, Rule, RuleVerb};
 use crate::finding::{Code, Finding, nearest};
+use crate::kind::postgresql;
 use crate::ledger::Entries;
 use crate::source::{At, Place, SourceMap, visible};
 use crate::text::bad_name;
@@ -35,7 +36,12 @@ impl Estate {
     /// Follows all references; the result is good for use only if no finding is an error.
     pub(crate) fn resolve(sources: Arc<SourceMap>, mut entries: Entries, findings: &mut Vec<Finding>) -> Option<Self> {
         let is_empty = entries.users.is_empty() && entries.groups.is_empty() && entries.systems.is_empty() && entries.roles.is_empty();
-        if is_empty && entries.vocabularies.is_empty() && entries.command_sets.is_empty() && entries.assignments.is_empty() {
+        if is_empty
+            && entries.vocabularies.is_empty()
+            && entries.command_sets.is_empty()
+            && entries.assignments.is_empty()
+            && entries.databases.is_empty()
+        {
             findings.push(
                 Finding::new(Code::EmptyLedger, "the ledger declares nothing")
                     .help("a ledger is a folder with at least one `*.toml` document in it"),
@@ -64,7 +70,12 @@ impl Estate {
         resolver.networks = entries.origins.iter().map(|o| resolver.plain_networks(&o.networks)).collect();
         let groups = resolver.groups(&entries);
         let vocabularies: Vec<VocabularyLinks> = entries.vocabularies.iter().map(|v| resolver.vocabulary(v)).collect();
-        let systems = entries.systems.iter().map(|s| resolver.system(s, &vocabularies)).collect();
+        let systems = entries.systems.iter().map(|s| match s.kind() {
+            entry::Kind::NetworkDevice => resolver.system(s, &vocabularies),
+            entry::Kind::Postgresql | entry::Kind::Mariadb => resolver.database_server(s, &entries),
+        });
+        let systems = systems.collect();
+        resolver.databases_have_servers(&entries);
         let sets = resolver.sets(&entries);
         let roles = resolver.roles(&entries);
         let cover = Cover::new(&entries);
@@ -432,6 +443,37 @@ impl Resolver<'_> {
         numbers.first().copied()
     }
 
+    /// Reads what a database server holds, by the rules of its kind, and who may use which account.
+    fn database_server(&mut self, system: &entry::System, entries: &Entries) -> SystemLinks {
+        let parts: Vec<_> = entries.databases.iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
+        let mut used_by = FxHashMap::default();
+        for role in parts.iter().flat_map(|p| p.accounts.iter().chain(&p.roles)) {
+            let parties = self.parties(&role.used_by);
+            if !parties.is_empty() {
+                used_by.insert(role.name.value.clone(), parties);
+            }
+        }
+        if system.kind() == entry::Kind::Postgresql {
+            postgresql::written(system, &parts, None, self.findings);
+        }
+        SystemLinks { vocabulary: VocabularyId::new(0), levels: Vec::new(), accounts: Vec::new(), used_by }
+    }
+
+    fn databases_have_servers(&mut self, entries: &Entries) {
+        for database in &entries.databases {
+            let Some(id) = look_up(&self.systems, "system", &database.system.value, database.system.place, self.findings) else { continue };
+            let system = &entries.systems[id.index()];
+            if system.kind() == entry::Kind::NetworkDevice {
+                self.findings.push(
+                    Finding::new(Code::DatabaseWithoutServer, format!("`{}` is no database server", visible(&system.id.value)))
+                        .at(database.system.place, "described here as one")
+                        .also(system.id.place, "declared here")
+                        .help("give the system the kind \"postgresql\" or \"mariadb\", or write the id of one that has it"),
+                );
+            }
+        }
+    }
+
     fn system(&mut self, system: &entry::System, vocabularies: &[VocabularyLinks]) -> SystemLinks {
         let shown = visible(&system.id.value);
         let mut missing = |key: &str, help: &str| {
@@ -488,7 +530,7 @@ impl Resolver<'_> {
             let origin = account.origin.as_ref().map(|list| self.origins(list));
             accounts.push(AccountLinks { used_by, origin });
         }
-        SystemLinks { vocabulary: vocabulary.unwrap_or(VocabularyId::new(0)), levels, accounts }
+        SystemLinks { vocabulary: vocabulary.unwrap_or(VocabularyId::new(0)), levels, accounts, used_by: FxHashMap::default() }
     }
 
     fn assignment(&mut self, written: &Arc<entry::Assignment>, entries: &Entries, cover: &Cover) -> AssignmentLinks {

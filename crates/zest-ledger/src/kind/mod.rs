@@ -1,4 +1,47 @@
 //! The rules of each kind of system.
 
+pub(crate) mod database;
 pub(crate) mod network_device;
 pub mod postgresql;
+pub(crate) mod trace;
+
+use crate::ask::{Decision, Question, Refusal, Stage};
+use crate::engine::{DatabaseServer, Engine};
+use crate::finding::nearest;
+use crate::source::visible;
+use trace::{Run, Stop, Trace};
+
+/// Decides a question by the rules of its system, telling the trace about every gate.
+pub(crate) fn evaluate<T: Trace>(engine: &Engine, question: &Question, trace: &mut T) -> Decision {
+    let mut run = Run::new(trace);
+    let _ = walk(engine, question, &mut run);
+    run.decision()
+}
+
+/// Decides whether a session can be opened; the action of the question is not looked at.
+pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, trace: &mut T) -> Decision {
+    let system = engine.estate.system_ids.get(question.system.as_str()).copied();
+    match system.and_then(|s| Some((s, engine.servers[s.index()].as_ref()?))) {
+        Some((system, DatabaseServer::Postgresql(server))) => {
+            let mut run = Run::new(trace);
+            let _ = postgresql::open(engine, question, system, server, &server.at(question.session.at), &mut run);
+            run.decision()
+        }
+        None => network_device::sign_in(engine, question, trace),
+    }
+}
+
+fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let Some(&system) = engine.estate.system_ids.get(question.system.as_str()) else {
+        run.refuse(Stage::Entry, Refusal::UnknownSystem, || {
+            let near = nearest(&question.system, engine.estate.system_ids.keys().map(|k| &**k));
+            let near = near.map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
+            (format!("no system is named `{}`{near}", visible(&question.system)), None)
+        })?;
+        return Err(Stop);
+    };
+    match &engine.servers[system.index()] {
+        Some(DatabaseServer::Postgresql(server)) => postgresql::walk(engine, question, system, server, run),
+        None => network_device::walk(engine, question, system, run),
+    }
+}

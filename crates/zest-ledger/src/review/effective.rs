@@ -100,7 +100,7 @@ pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Se
     let id = engine.find_user(user, false)?;
     let wanted: Vec<SystemId> = match system {
         Some(name) => engine.estate.system_ids.get(name).copied().into_iter().collect(),
-        None => (0..engine.estate.systems.len()).map(SystemId::new).collect(),
+        None => (0..engine.estate.systems.len()).map(SystemId::new).filter(|s| engine.estate.is_device(*s)).collect(),
     };
     let mut known: VecDeque<(AssignmentId, SystemId, Entitlement)> = VecDeque::new();
     Some(wanted.into_iter().map(|system| on_system(engine, id, system, session, &mut known)).collect())

@@ -10,7 +10,7 @@ use crate::command::Pattern;
 use crate::command::automaton::{Automaton, Explored, explore, hidden_rules, is_dead};
 
 use crate::engine::{Candidate, Engine, Standing};
-use crate::entry::{Credential, Does, IdentitySource, RuleVerb};
+use crate::entry::{Credential, Does, IdentitySource, Kind, RuleVerb};
 use crate::estate::{AssignmentId, CommandId, GroupId, ModeId, Party, SetId, SystemId, UserId};
 use crate::finding::{Code, Finding, Findings};
 use crate::kind::network_device::{Instances, elevations};
@@ -312,7 +312,7 @@ impl Review<'_> {
         let mut runnable: FxHashSet<Place> = FxHashSet::default();
         for (i, links) in engine.estate.assignments.iter().enumerate() {
             let (number, standing) = engine.standing(AssignmentId::new(i));
-            for system in links.systems.ones().map(SystemId::new) {
+            for system in links.systems.ones().map(SystemId::new).filter(|s| engine.estate.is_device(*s)) {
                 let device = &engine.devices[system.index()];
                 let levels: Vec<u8> = engine.estate.systems[system.index()].levels.iter().map(|l| l.0).collect();
                 if !seen.insert((number, device.vocabulary.index(), device.authorised_levels, device.authorises_configuration, levels)) {
@@ -538,7 +538,7 @@ impl Review<'_> {
         for links in &estate.assignments {
             covered.union_with(&links.systems);
         }
-        for (i, system) in estate.entries.systems.iter().enumerate() {
+        for (i, system) in estate.entries.systems.iter().enumerate().filter(|(_, s)| s.kind() == Kind::NetworkDevice) {
             let id = SystemId::new(i);
             let (name, place) = (visible(&system.id.value), system.id.place);
             let device = &engine.devices[i];

@@ -2,8 +2,8 @@
 
 use super::shape::{Key, Shape, TableShape};
 use crate::entry::{
-    Abbreviation, BareElevation, Channel, Credential, Does, IdentitySource, Kind, NameCase, Otherwise, Proof, Unrestricted, UserKind,
-    WhenCentralDown,
+    Abbreviation, BareElevation, Channel, Credential, Does, IdentitySource, Kind, NameCase, Otherwise, Proof, RunsAs, Unrestricted,
+    UserKind, WhenCentralDown,
 };
 
 const LEVEL: Shape = Shape::Whole(0, 15);
@@ -28,6 +28,102 @@ pub(crate) static DOCUMENT: TableShape = TableShape {
         Key::new("command-sets", Shape::Map(&Shape::Table(&COMMAND_SET)), "ordered rules over command lines, by id"),
         Key::new("roles", Shape::Map(&Shape::Table(&ROLE)), "bundles of rights, by id"),
         Key::new("assignments", Shape::List(&Shape::Table(&ASSIGNMENT)), "who gets which roles on which systems, under which conditions"),
+        Key::new("databases", Shape::Map(&Shape::Table(&DATABASE)), "what database servers hold, by the id of the system"),
+    ],
+};
+
+static DATABASE: TableShape = TableShape {
+    noun: "a database",
+    about: "What one database server holds. May be spread over documents.",
+    keys: &[
+        Key::new("owner", Shape::Text, "the owner of the database; the first superuser unless stated"),
+        Key::new(
+            "accounts",
+            Shape::Map(&Shape::Table(&DATABASE_ROLE)),
+            "roles that may open sessions, by name; on MariaDB \"name@origin\"",
+        ),
+        Key::new("roles", Shape::Map(&Shape::Table(&DATABASE_ROLE)), "roles that may not, by name"),
+        Key::new("objects", Shape::Map(&Shape::Table(&DATABASE_OBJECT)), "objects by class and name: \"table fares.price\""),
+        Key::new(
+            "grants",
+            Shape::List(&Shape::Table(&DATABASE_GRANT)),
+            "grants and their corrections; later ones act on what earlier ones left",
+        ),
+        Key::new("default-grants", Shape::List(&Shape::Table(&DATABASE_GRANT)), "privileges of objects that are yet to be made"),
+    ],
+};
+
+static DATABASE_ROLE: TableShape = TableShape {
+    noun: "an account or role of a database",
+    about: "An account or a role of a database server.",
+    keys: &[
+        REMARK,
+        Key::new("used-by", TEXTS, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\""),
+        Key::new("may", Shape::List(&Shape::Words(SWITCHES)), "switches that are on (PostgreSQL)"),
+        Key::new(
+            "inherit",
+            Shape::Flag,
+            "whether it uses the privileges of its roles without activating them; true unless stated (PostgreSQL)",
+        ),
+        Key::new("member-of", TEXTS, "roles it is a member of"),
+        Key::new("administers", TEXTS, "roles whose membership it may pass on"),
+        Key::new("default-role", Shape::Text, "the role that is active at sign-in (MariaDB)"),
+        Key::new("connection-limit", Shape::Whole(0, 1_000_000), "the most sessions at once"),
+        Key::new("until", Shape::Moment, "end of validity of its credential: a date is good through its last moment, UTC"),
+        Key::new("locked", Shape::Flag, "whether it is locked (MariaDB)"),
+        Key::new("credential", Shape::Words(Credential::WORDS), "the state of its credential; set unless stated"),
+        Key::new("limits", Shape::Map(&Shape::Whole(0, 4_294_967_295)), "limits by the hour, such as queries or connections (MariaDB)"),
+    ],
+};
+
+/// What a PostgreSQL role may be.
+pub(crate) const SWITCHES: &[&str] = &["superuser", "create-role", "create-database", "replication", "bypass-row-security"];
+
+static DATABASE_OBJECT: TableShape = TableShape {
+    noun: "an object of a database",
+    about: "An object of a database, with as much of its definition as permissions depend on.",
+    keys: &[
+        REMARK,
+        Key::new("owner", Shape::Text, "the role that owns it; on MariaDB the definer of a view or routine"),
+        Key::new(
+            "columns",
+            Shape::Either(&[TEXTS, Shape::Map(&Shape::Text)]),
+            "columns in order: a list of names, or a table of types by name",
+        ),
+        Key::new("defaults", Shape::Map(&Shape::Text), "defaults that are no constants, by column"),
+        Key::new("query", Shape::Text, "the query of a view"),
+        Key::new("runs-as", Shape::Words(RunsAs::WORDS), "with whose rights a view or routine runs"),
+        Key::new("row-security", Shape::Flag, "whether row security is on for the table"),
+        Key::new("returns", Shape::Text, "what a function returns"),
+        Key::new("language", Shape::Text, "the language of a routine"),
+        Key::new("body", Shape::Text, "the body of a routine"),
+        Key::new("values", TEXTS, "the values of an enumerated type"),
+        Key::new("wrapper", Shape::Text, "the wrapper of a foreign server"),
+    ],
+};
+
+static DATABASE_GRANT: TableShape = TableShape {
+    noun: "a grant",
+    about: "A grant, or a correction of earlier ones.",
+    keys: &[
+        Key::new("allow", TEXTS, "privileges that are given; \"all\" for every one that applies"),
+        Key::new("revoke", TEXTS, "privileges that are taken back"),
+        Key::new("deny", TEXTS, "not known by any database server here: a finding says what to write instead"),
+        Key::new("except", TEXTS, "all but these"),
+        Key::new(
+            "on",
+            Shape::Either(&[Shape::Text, TEXTS]),
+            "objects: \"table fares.price\", \"all tables in fares\", \"database\", \"everything\"",
+        ),
+        Key::new("columns", TEXTS, "only these columns"),
+        Key::new("to", TEXTS, "roles that get it; \"public\" is everybody"),
+        Key::new("from", TEXTS, "roles that lose it"),
+        Key::new("regrant", Shape::Flag, "with the right to pass it on; for a revoke: that right only"),
+        Key::new("cascade", Shape::Flag, "for a revoke: also what others hold through it"),
+        Key::new("grantor", Shape::Text, "who gives; the owner unless stated"),
+        Key::new("creator", Shape::Text, "for a default grant: whose new objects"),
+        BECAUSE,
+        Key::new("until", Shape::Moment, "end of validity: a date is good through its last moment, UTC"),
     ],
 };
 
@@ -98,6 +194,7 @@ static SYSTEM: TableShape = TableShape {
         Key::new("own-levels", Shape::List(&Shape::Table(&OWN_LEVEL)), "the device's own levels, over those of the vocabulary"),
         Key::new("notices", Shape::Table(&NOTICES), "texts shown around sign-in"),
         Key::new("accounts", Shape::Map(&Shape::Table(&ACCOUNT)), "accounts kept on the system itself, by login"),
+        Key::new("database", Shape::Text, "for a PostgreSQL server: the database that is modelled; the id of the system unless stated"),
     ],
 };
 

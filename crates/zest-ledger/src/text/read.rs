@@ -10,8 +10,9 @@ use super::format::DOCUMENT;
 use super::shape::Checker;
 use crate::entry::{
     Abbreviation, Account, Assignment, Authorisation, AuthorisedLevels, Band, BareElevation, Channel, Command, CommandSet, Credential,
-    Does, Group, IdentitySource, Kind, Mode, NameCase, Notices, Obligations, On, OriginNetworks, Otherwise, OwnLevel, Proof, Role, Rule,
-    RuleVerb, System, Unrestricted, User, UserKind, Vocabulary, When, WhenCentralDown,
+    Database, DatabaseGrant, DatabaseObject, DatabaseRole, Does, Group, IdentitySource, Kind, Mode, NameCase, Notices, Obligations, On,
+    OriginNetworks, Otherwise, OwnLevel, Proof, Role, Rule, RuleVerb, RunsAs, System, Unrestricted, User, UserKind, Vocabulary, When,
+    WhenCentralDown,
 };
 use crate::finding::{Code, Finding};
 use crate::ledger::Entries;
@@ -69,6 +70,9 @@ pub(crate) fn read_document(text: &str, source: SourceId, entries: &mut Entries,
     }
     for (id, fields) in reader.map(&root, "roles") {
         entries.roles.push(reader.role(id, &fields).into());
+    }
+    for (id, fields) in reader.map(&root, "databases") {
+        entries.databases.push(reader.database(id, &fields).into());
     }
     for (span, fields) in tables(&root, "assignments") {
         entries.assignments.push(reader.assignment(span, &fields).into());
@@ -292,7 +296,100 @@ impl Reader<'_> {
         for (login, fields) in self.map(fields, "accounts") {
             system.accounts.push(self.account(login, &fields));
         }
+        system.database = self.text(fields, "database");
         system
+    }
+
+    fn database(&mut self, system: At<String>, fields: &Fields<'_, '_>) -> Database {
+        let mut database = Database::at(system);
+        database.owner = self.text(fields, "owner");
+        for (name, row) in self.map(fields, "accounts") {
+            database.accounts.push(self.database_role(name, &row));
+        }
+        for (name, row) in self.map(fields, "roles") {
+            database.roles.push(self.database_role(name, &row));
+        }
+        for (name, row) in self.map(fields, "objects") {
+            database.objects.push(self.database_object(name, &row));
+        }
+        for (span, row) in tables(fields, "grants") {
+            database.grants.push(self.database_grant(span, &row));
+        }
+        for (span, row) in tables(fields, "default-grants") {
+            database.default_grants.push(self.database_grant(span, &row));
+        }
+        database
+    }
+
+    fn database_role(&mut self, name: At<String>, fields: &Fields<'_, '_>) -> DatabaseRole {
+        let mut role = DatabaseRole::at(name);
+        role.remark = self.text(fields, "remark");
+        role.used_by = self.texts(fields, "used-by");
+        role.may = self.texts(fields, "may");
+        role.inherit = self.flag(fields, "inherit");
+        role.member_of = self.texts(fields, "member-of");
+        role.administers = self.texts(fields, "administers");
+        role.default_role = self.text(fields, "default-role");
+        role.connection_limit = self.whole(fields, "connection-limit");
+        role.until = self.moment(fields, "until");
+        role.locked = self.flag(fields, "locked");
+        role.credential = self.word(fields, "credential", Credential::from_word);
+        if let Some((_, limits)) = self.table(fields, "limits") {
+            for (key, _) in limits.0 {
+                if let Some(number) = self.whole(&limits, key.get_ref()) {
+                    role.limits.push((self.at(key.get_ref().to_string(), key.span()), number));
+                }
+            }
+        }
+        role
+    }
+
+    /// Reads a table of texts by name, in the order in which it is written.
+    fn pairs(&self, fields: &Fields<'_, '_>, key: &str) -> Vec<(At<String>, At<String>)> {
+        let Some((_, table)) = self.table(fields, key) else { return Vec::new() };
+        let mut pairs: Vec<_> =
+            table.0.iter().filter_map(|(k, v)| Some((self.at(k.get_ref().to_string(), k.span()), self.as_text(v)?))).collect();
+        pairs.sort_by_key(|(k, _)| k.place);
+        pairs
+    }
+
+    fn database_object(&self, name: At<String>, fields: &Fields<'_, '_>) -> DatabaseObject {
+        let mut object = DatabaseObject::at(name);
+        object.remark = self.text(fields, "remark");
+        object.owner = self.text(fields, "owner");
+        object.columns = self.pairs(fields, "columns");
+        let bare = self.texts(fields, "columns").into_iter().map(|c| (c.clone(), At::new(String::new(), c.place)));
+        object.columns.extend(bare);
+        object.defaults = self.pairs(fields, "defaults");
+        object.query = self.text(fields, "query");
+        object.runs_as = self.word(fields, "runs-as", RunsAs::from_word);
+        object.row_security = self.flag(fields, "row-security");
+        object.returns = self.text(fields, "returns");
+        object.language = self.text(fields, "language");
+        object.body = self.text(fields, "body");
+        object.values = self.texts(fields, "values");
+        object.wrapper = self.text(fields, "wrapper");
+        object
+    }
+
+    fn database_grant(&mut self, span: Range<usize>, fields: &Fields<'_, '_>) -> DatabaseGrant {
+        let mut grant = DatabaseGrant::at(self.checker.place(span));
+        grant.allow = self.texts(fields, "allow");
+        grant.revoke = self.texts(fields, "revoke");
+        grant.deny = self.texts(fields, "deny");
+        grant.except = self.texts(fields, "except");
+        grant.on = self.texts(fields, "on");
+        grant.on.extend(self.text(fields, "on"));
+        grant.columns = self.texts(fields, "columns");
+        grant.to = self.texts(fields, "to");
+        grant.to.extend(self.texts(fields, "from"));
+        grant.regrant = self.flag(fields, "regrant");
+        grant.cascade = self.flag(fields, "cascade");
+        grant.grantor = self.text(fields, "grantor");
+        grant.creator = self.text(fields, "creator");
+        grant.because = self.text(fields, "because");
+        grant.until = self.moment(fields, "until");
+        grant
     }
 
     fn authorisation(&self, fields: &Fields<'_, '_>) -> Option<Authorisation> {

@@ -113,7 +113,8 @@ fn objects(rng: &mut Rng, state: &mut State, roles: &[String], size: Size) {
         add(rng, state, roles, name, body);
         let mut name = ObjectName::new(Class::Procedure, &[pick(rng, &schemas).as_str(), &format!("procedure_{i}")]);
         name.arguments = Some(String::new());
-        let body = Object { language: Some("sql".to_owned()), body: Some("select 1".to_owned()), runs_as_owner: rng.bool(), ..Object::default() };
+        let body =
+            Object { language: Some("sql".to_owned()), body: Some("select 1".to_owned()), runs_as_owner: rng.bool(), ..Object::default() };
         add(rng, state, roles, name, body);
     }
     add(rng, state, roles, ObjectName::new(Class::Wrapper, &["quay_wrapper"]), Object::default());
@@ -151,8 +152,11 @@ pub fn random_change(rng: &mut Rng, state: &State, roles: &[String]) -> GrantCha
     let on_columns = [Privilege::Select, Privilege::Insert, Privilege::Update, Privilege::References].into_iter().collect();
     let revoke = rng.u8(..4) == 0;
     // Those who hold something make better grantors than anybody.
-    let holders: Vec<String> =
-        entry.acl.iter().filter_map(|(g, _, h)| if let Grantee::Role(r) = g { (!h.options.is_empty()).then(|| r.clone()) } else { None }).collect();
+    let holders: Vec<String> = entry
+        .acl
+        .iter()
+        .filter_map(|(g, _, h)| if let Grantee::Role(r) = g { (!h.options.is_empty()).then(|| r.clone()) } else { None })
+        .collect();
     let by = match rng.u8(..4) {
         0 | 1 => None,
         2 if !holders.is_empty() => Some(pick(rng, &holders).clone()),

@@ -2,13 +2,13 @@
 
 use std::fmt::Write as _;
 
-use super::trace::{Run, Stop, Trace, Understood};
 use super::{Reach, Standpoint, candidates};
 use crate::ask::{Central, Question, Refusal, Session, Stage};
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::entry::{Credential, IdentitySource};
 use crate::estate::{AssignmentId, Outcome, Part, Party, SystemId, UserId};
 use crate::finding::nearest;
+use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
 /// A session of a local account has no command sets.
@@ -70,7 +70,7 @@ fn find_user<T: Trace>(engine: &Engine, question: &Question, system: SystemId, r
 }
 
 /// What holds for a person whichever source answers.
-fn person<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(crate) fn person<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
     let entry = engine.estate.user(user);
     let shown = || visible(&entry.id.value);
     if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {

@@ -3,13 +3,13 @@
 use jiff::SignedDuration;
 
 use super::Standpoint;
-use super::trace::{Run, Stop, Trace, Understood};
 use crate::ask::{Central, Question, Refusal, Stage, Verdict};
 use crate::command::vocabulary::{Resolved, Unresolved, Vocabulary};
 use crate::command::{line, read_line};
 use crate::engine::{Engine, SetVerdict};
 use crate::entry::{BareElevation, Does};
 use crate::estate::{CommandId, Duties, FlatRule, ModeId};
+use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
 pub(crate) fn check<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {

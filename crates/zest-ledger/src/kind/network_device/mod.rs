@@ -7,25 +7,16 @@
 mod entry;
 mod line;
 mod reach;
-mod trace;
 
-use crate::ask::{Decision, Question, Refusal, Stage, Verdict};
+use crate::ask::{Decision, Question, Refusal, Stage};
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::estate::{SetId, SystemId, UserId};
 use crate::finding::nearest;
 use crate::source::visible;
 
-pub(crate) use entry::{condition_words, refusal_to_sign_in, through};
+use super::trace::{Run, Silent, Stop, Trace};
+pub(crate) use entry::{condition_words, person, refusal_to_sign_in, through};
 pub(crate) use reach::{Instances, Reach, elevations};
-pub(crate) use trace::{Explain, Silent, Trace};
-use trace::{Run, Stop};
-
-/// Decides a question, telling the trace about every gate.
-pub(crate) fn evaluate<T: Trace>(engine: &Engine, question: &Question, trace: &mut T) -> Decision {
-    let mut run = Run::new(trace);
-    let _ = walk(engine, question, &mut run);
-    run.decision()
-}
 
 /// Decides whether a session can be opened; the line of the question is not looked at.
 pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, trace: &mut T) -> Decision {
@@ -51,8 +42,9 @@ pub(crate) struct Standpoint<'e> {
     pub(crate) level: u8,
 }
 
-fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let standpoint = stand(engine, question, run)?;
+/// Walks through the stages of a question about a device.
+pub(crate) fn walk<T: Trace>(engine: &Engine, question: &Question, system: SystemId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let standpoint = entry::open(engine, question, system, run)?;
     line::check(engine, question, &standpoint, run)
 }
 
@@ -71,13 +63,4 @@ fn stand<'e, T: Trace>(engine: &'e Engine, question: &Question, run: &mut Run<'_
 /// Returns the assignments that reach a user on a system, in the order in which they are tried.
 pub(crate) fn candidates(engine: &Engine, user: UserId, system: SystemId) -> impl Iterator<Item = Candidate> {
     engine.membership.candidates(user).iter().copied().filter(move |c| engine.membership.covers(*c, system))
-}
-
-/// Obligations leave an action allowed, but not yet.
-const fn verdict(refused: bool, asked: bool) -> Verdict {
-    match (refused, asked) {
-        (true, _) => Verdict::Denied,
-        (false, true) => Verdict::AllowedAfter,
-        (false, false) => Verdict::Allowed,
-    }
 }

@@ -65,7 +65,9 @@ impl fmt::Display for AclRefusal {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::NoGrantOption => f.write_str("the grantor holds no grant option for it"),
-            Self::Dependent(grantee) => write!(f, "{grantee} holds privileges through this grant option; say `cascade` to take them as well"),
+            Self::Dependent(grantee) => {
+                write!(f, "{grantee} holds privileges through this grant option; say `cascade` to take them as well")
+            }
             Self::Circular => f.write_str("a grant option cannot go back to its own grantor"),
             Self::OptionToPublic => f.write_str("PUBLIC cannot hold a grant option"),
         }
@@ -232,12 +234,21 @@ impl Acl {
     }
 
     /// A grant option may not depend on itself (`check_circularity`).
-    fn refuse_circle(&self, grantee: &Grantee, grantor: &str, options: Privileges, owner: &str, roles: &dyn Inherits) -> Result<(), AclRefusal> {
+    fn refuse_circle(
+        &self,
+        grantee: &Grantee,
+        grantor: &str,
+        options: Privileges,
+        owner: &str,
+        roles: &dyn Inherits,
+    ) -> Result<(), AclRefusal> {
         if grantor == owner {
             return Ok(());
         }
         let mut acl = self.clone();
-        while let Some(((g, r), held)) = acl.0.iter().find(|((g, _), h)| g == grantee && !h.options.is_empty()).map(|(k, h)| (k.clone(), h.clone())) {
+        while let Some(((g, r), held)) =
+            acl.0.iter().find(|((g, _), h)| g == grantee && !h.options.is_empty()).map(|(k, h)| (k.clone(), h.clone()))
+        {
             acl.step(&g, &r, held.privileges, held.options, Turn::Remove { cascade: true }, owner, None, roles)?;
         }
         let own = acl.options(grantor, owner, options, roles);

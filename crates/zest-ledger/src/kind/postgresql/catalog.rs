@@ -103,8 +103,7 @@ impl Catalog {
     /// Compiles a state.
     #[must_use]
     pub fn compile(state: State) -> Self {
-        let role_names: Vec<String> =
-            state.roles.keys().cloned().chain(PREDEFINED.iter().map(|(n, _)| (*n).to_owned())).collect();
+        let role_names: Vec<String> = state.roles.keys().cloned().chain(PREDEFINED.iter().map(|(n, _)| (*n).to_owned())).collect();
         let role_numbers: FxHashMap<Box<str>, RoleNumber> =
             role_names.iter().enumerate().map(|(i, n)| (n.as_str().into(), RoleNumber(i as u32))).collect();
         let number = |name: &str| role_numbers.get(name).map(|n| n.0);
@@ -374,8 +373,7 @@ impl Catalog {
             let roles = if want == Want::Privilege { everywhere(name.class, privilege) } else { &[] };
             roles.iter().find_map(|r| chains.get(*r)).map(|chain| Way::Predefined { chain: chain.clone() })
         };
-        let of_column =
-            || column.and_then(|c| object.columns.iter().find(|x| x.name == c)).and_then(|c| in_acl(&c.acl, Some(&c.name)));
+        let of_column = || column.and_then(|c| object.columns.iter().find(|x| x.name == c)).and_then(|c| in_acl(&c.acl, Some(&c.name)));
         in_acl(&object.acl, None).or_else(predefined).or_else(of_column)
     }
 

@@ -273,7 +273,8 @@ impl Plan<'_> {
                 (!privileges.is_empty()).then(|| (grantee.clone(), grantor.to_owned(), privileges, only_option))
             });
             let Some((grantee, grantor, privileges, regrant)) = extra else { break };
-            let change = GrantChange { revoke: true, cascade: true, ..self.change_of(name, column, &grantee, &grantor, privileges, regrant) };
+            let change =
+                GrantChange { revoke: true, cascade: true, ..self.change_of(name, column, &grantee, &grantor, privileges, regrant) };
             if !self.run(&change) {
                 break;
             }
@@ -305,7 +306,15 @@ impl Plan<'_> {
         acl.own_options(grantor, &object.owner, privileges) == privileges
     }
 
-    fn change_of(&self, name: &ObjectName, column: Option<&str>, grantee: &Grantee, grantor: &str, privileges: Privileges, regrant: bool) -> GrantChange {
+    fn change_of(
+        &self,
+        name: &ObjectName,
+        column: Option<&str>,
+        grantee: &Grantee,
+        grantor: &str,
+        privileges: Privileges,
+        regrant: bool,
+    ) -> GrantChange {
         GrantChange {
             object: name.clone(),
             columns: column.into_iter().map(str::to_owned).collect(),

@@ -257,7 +257,8 @@ impl State {
                 return Err(AclRefusal::NoGrantOption);
             }
             let before = object.clone();
-            let mut done = if may.is_empty() { Ok(()) } else { self.apply(&mut object.acl, change, &grantor, change.privileges.and(may), &owner) };
+            let mut done =
+                if may.is_empty() { Ok(()) } else { self.apply(&mut object.acl, change, &grantor, change.privileges.and(may), &owner) };
             // A revoke on the table takes the same privilege of each column as well.
             if change.revoke && done.is_ok() {
                 let of_columns = change.privileges.and(COLUMN_PRIVILEGES);
@@ -412,7 +413,9 @@ impl State {
 pub(crate) const fn everywhere(class: Class, privilege: Privilege) -> &'static [&'static str] {
     match (class, privilege) {
         (Class::Table | Class::View | Class::MaterialisedView | Class::Sequence, Privilege::Select) => &["pg_read_all_data"],
-        (Class::Table | Class::View | Class::MaterialisedView, Privilege::Insert | Privilege::Update | Privilege::Delete) => &["pg_write_all_data"],
+        (Class::Table | Class::View | Class::MaterialisedView, Privilege::Insert | Privilege::Update | Privilege::Delete) => {
+            &["pg_write_all_data"]
+        }
         (Class::Sequence, Privilege::Update) => &["pg_write_all_data"],
         (Class::Schema, Privilege::Usage) => &["pg_read_all_data", "pg_write_all_data"],
         _ => &[],

@@ -1,10 +1,8 @@
 //! One evaluation serves both the bare decision and the explained answer: they differ in what listens.
 
-use crate::ask::{Answer, Decision, Gate, GateOutcome, Question, Refusal, RuleRef, Stage};
+use crate::ask::{Answer, Decision, Gate, GateOutcome, Question, Refusal, RuleRef, Stage, Verdict};
 use crate::engine::Engine;
 use crate::source::Place;
-
-use super::verdict;
 
 /// Why, and where it is written.
 type Reason = (String, Option<Place>);
@@ -84,6 +82,15 @@ impl Explain {
     }
 }
 
+/// Obligations leave an action allowed, but not yet.
+const fn verdict(refused: bool, asked: bool) -> Verdict {
+    match (refused, asked) {
+        (true, _) => Verdict::Denied,
+        (false, true) => Verdict::AllowedAfter,
+        (false, false) => Verdict::Allowed,
+    }
+}
+
 /// The evaluation cannot go on, or need not.
 #[derive(Debug)]
 pub(crate) struct Stop;
@@ -126,6 +133,10 @@ impl<'t, T: Trace> Run<'t, T> {
         if self.refusal.is_none() {
             self.rule = rule;
         }
+    }
+
+    pub(crate) const fn is_refused(&self) -> bool {
+        self.refusal.is_some()
     }
 
     pub(crate) const fn decision(&self) -> Decision {

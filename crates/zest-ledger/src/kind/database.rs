@@ -1,0 +1,104 @@
+//! What database servers have in common: which account a person uses, and how a privilege is asked for.
+
+use rustc_hash::FxHashMap;
+
+use super::network_device::person;
+use super::trace::{Run, Stop, Trace, Understood};
+use crate::ask::{Question, Refusal, Stage};
+use crate::engine::Engine;
+use crate::estate::{Party, SystemId};
+use crate::finding::nearest;
+use crate::source::{Place, visible};
+
+/// The accounts of a server as people use them: name, where it is written, who may use it.
+#[derive(Debug, Default)]
+pub(crate) struct Accounts {
+    pub(crate) list: Vec<(String, Place)>,
+    pub(crate) used_by: FxHashMap<String, Vec<(Party, Place)>>,
+}
+
+/// Finds the names of the accounts a question may mean; `login_of` gives what a person types of an account's name.
+pub(crate) fn accounts<T: Trace>(
+    engine: &Engine,
+    question: &Question,
+    system: SystemId,
+    accounts: &Accounts,
+    login_of: impl Fn(&str) -> String,
+    run: &mut Run<'_, T>,
+) -> Result<Vec<String>, Stop> {
+    let name = &question.user;
+    let user = engine.find_user(name, false);
+    let shown = visible(name);
+    let is_named = |account: &str| question.session.account.as_ref().is_none_or(|a| a == account || *a == login_of(account));
+    if let Some(user) = user {
+        person(engine, &question.session, user, run)?;
+        let may = |account: &str| {
+            login_of(account) == *name
+                || accounts.used_by.get(account).is_some_and(|l| l.iter().any(|&(p, _)| engine.membership.belongs(user, p)))
+        };
+        let found: Vec<String> = accounts.list.iter().map(|(a, _)| a.clone()).filter(|a| may(a) && is_named(a)).collect();
+        // The one of the user's own name comes before those that are shared.
+        let own: Vec<String> = found.iter().filter(|a| login_of(a) == *name).cloned().collect();
+        let found = if own.is_empty() { found } else { own };
+        if found.is_empty() {
+            let wanted = question.session.account.as_ref().map_or(String::new(), |a| format!(" called `{}`", visible(a)));
+            run.refuse(Stage::Entry, Refusal::NoAccount, || {
+                (format!("`{shown}` has no account{wanted} on this server"), Some(engine.estate.system(system).id.place))
+            })?;
+            return Err(Stop);
+        }
+        return Ok(found);
+    }
+    // A login that no user of the ledger stands behind may be asked about as well.
+    let found: Vec<String> = accounts.list.iter().map(|(a, _)| a.clone()).filter(|a| a == name || login_of(a) == *name).collect();
+    if found.is_empty() {
+        run.refuse(Stage::Entry, Refusal::UnknownUser, || {
+            let names = engine.estate.user_ids.keys().map(|k| &**k).chain(accounts.list.iter().map(|(a, _)| a.as_str()));
+            let near = nearest(name, names).map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
+            (format!("neither a user nor an account of this server is called `{shown}`{near}"), None)
+        })?;
+        return Err(Stop);
+    }
+    Ok(found)
+}
+
+/// Notes the account that is used.
+pub(crate) fn uses<T: Trace>(run: &mut Run<'_, T>, question: &Question, account: &str, accounts: &Accounts) {
+    run.understood(|| Understood::Account(account.to_owned()));
+    let place = accounts.list.iter().find(|(a, _)| a == account).map(|&(_, p)| p);
+    let how = accounts.used_by.get(account).and_then(|l| l.first()).map(|&(_, p)| p);
+    run.pass(Stage::Entry, || {
+        let (user, account) = (visible(&question.user), visible(account));
+        if user == account {
+            (format!("`{account}` is an account of this server"), place)
+        } else {
+            (format!("`{user}` uses the account `{account}`"), how.or(place))
+        }
+    });
+}
+
+/// A question for a privilege, as it is written: `update (amount) on table fares.price`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Asked {
+    pub(crate) privilege: String,
+    pub(crate) columns: Vec<String>,
+    pub(crate) on: String,
+    /// Whether the right to pass it on is asked for.
+    pub(crate) pass_on: bool,
+}
+
+/// Reads a question for a privilege.
+pub(crate) fn asked(line: &str) -> Option<Asked> {
+    let line = line.trim();
+    let (line, pass_on) = line.strip_prefix("pass on ").map_or((line, false), |rest| (rest.trim(), true));
+    let at = line.find(" on ")?;
+    let (head, on) = (line[..at].trim(), line[at + 4..].trim());
+    let (privilege, columns) = match head.split_once('(') {
+        Some((privilege, list)) => {
+            let list = list.trim().strip_suffix(')')?;
+            (privilege.trim(), list.split(',').map(|c| c.trim().to_owned()).collect())
+        }
+        None => (head, Vec::new()),
+    };
+    (!privilege.is_empty() && !on.is_empty()).then(|| Asked { privilege: privilege.to_lowercase(), columns, on: on.to_owned(), pass_on })
+}

@@ -1,0 +1,1042 @@
+//! Walks a statement and notes what it touches.
+
+use std::collections::BTreeSet;
+
+use sqlparser::ast::{
+    AccessExpr, Assignment, AssignmentTarget, ConflictTarget, Cte, Delete, Distinct, Expr, FromTable, Function, FunctionArg,
+    FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, Ident, InTarget, Insert, JoinConstraint, JoinOperator,
+    LimitClause, Merge, MergeAction, MergeInsertKind, MergeUpdateKind, NamedWindowExpr, ObjectName, OnConflictAction, OnInsert,
+    OrderByExpr, OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement, Subscript, TableFactor,
+    TableObject, TableWithJoins, Update, UpdateTableFromKind, Value, WindowSpec, WindowType,
+};
+use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
+use sqlparser::parser::Parser;
+
+/// Whose SQL it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Dialect {
+    Postgresql,
+    Mariadb,
+}
+
+/// Parses a text into statements.
+pub(crate) fn parse(dialect: Dialect, text: &str) -> Result<Vec<Statement>, String> {
+    let parsed = match dialect {
+        Dialect::Postgresql => Parser::parse_sql(&PostgreSqlDialect {}, text),
+        Dialect::Mariadb => Parser::parse_sql(&MySqlDialect {}, text),
+    };
+    parsed.map_err(|e| e.to_string().trim_start_matches("sql parser error: ").to_owned())
+}
+
+/// What is done with a relation.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(crate) enum Verb {
+    Select,
+    Insert,
+    Update,
+    Delete,
+    /// `SELECT … FOR UPDATE` and its like.
+    Lock,
+}
+
+/// Some columns of a relation.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Columns {
+    /// All of them.
+    pub(crate) whole: bool,
+    pub(crate) names: BTreeSet<String>,
+}
+
+/// One occurrence of a relation in a statement.
+#[derive(Clone, Debug)]
+pub(crate) struct Use {
+    /// The number of the relation, as [`Names`] gave it.
+    pub(crate) relation: usize,
+    pub(crate) verbs: BTreeSet<Verb>,
+    pub(crate) selected: Columns,
+    pub(crate) inserted: Columns,
+    pub(crate) updated: Columns,
+}
+
+/// A call of a routine.
+#[derive(Clone, Debug)]
+pub(crate) struct Call {
+    pub(crate) name: Vec<String>,
+    pub(crate) arguments: usize,
+    /// The first argument, where it is a text.
+    pub(crate) text: Option<String>,
+}
+
+/// What a statement touches.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Footprint {
+    pub(crate) uses: Vec<Use>,
+    pub(crate) calls: Vec<Call>,
+    /// What could not be followed.
+    pub(crate) undecided: Vec<String>,
+}
+
+/// A relation that was found by name.
+#[derive(Clone, Debug)]
+pub(crate) struct Relation {
+    pub(crate) number: usize,
+    pub(crate) columns: Vec<String>,
+}
+
+/// Finds relations by name.
+pub(crate) trait Names {
+    /// Finds a relation; the text says why it cannot be found.
+    fn relation(&mut self, name: &[String]) -> Result<Relation, String>;
+}
+
+/// Something in a FROM clause.
+#[derive(Clone, Debug)]
+struct Source {
+    alias: String,
+    /// The use it stands for; none for subqueries and functions, whose insides were noted already.
+    at: Option<usize>,
+    /// None where the columns cannot be known.
+    columns: Option<Vec<String>>,
+}
+
+type Outputs = Option<Vec<String>>;
+
+/// The walk over one statement.
+pub(crate) struct Walker<'n> {
+    dialect: Dialect,
+    names: &'n mut dyn Names,
+    pub(crate) footprint: Footprint,
+    /// Sources that can be seen, innermost scope last.
+    scopes: Vec<Vec<Source>>,
+    with: Vec<(String, Outputs)>,
+    depth: usize,
+}
+
+/// The deepest nesting that is followed.
+const DEEPEST: usize = 400;
+
+pub(crate) fn fold(dialect: Dialect, ident: &Ident) -> String {
+    if dialect == Dialect::Postgresql && ident.quote_style.is_none() { ident.value.to_lowercase() } else { ident.value.clone() }
+}
+
+/// Returns the parts of a name, folded as the server does.
+pub(crate) fn table_name(dialect: Dialect, name: &ObjectName) -> Vec<String> {
+    name.0.iter().filter_map(|p| p.as_ident()).map(|i| fold(dialect, i)).collect()
+}
+
+impl<'n> Walker<'n> {
+    pub(crate) fn new(dialect: Dialect, names: &'n mut dyn Names) -> Self {
+        Self { dialect, names, footprint: Footprint::default(), scopes: Vec::new(), with: Vec::new(), depth: 0 }
+    }
+
+    fn undecided(&mut self, why: impl Into<String>) {
+        self.footprint.undecided.push(why.into());
+    }
+
+    fn same(&self, one: &str, other: &str) -> bool {
+        if self.dialect == Dialect::Mariadb { one.eq_ignore_ascii_case(other) } else { one == other }
+    }
+
+    fn fold(&self, ident: &Ident) -> String {
+        fold(self.dialect, ident)
+    }
+
+    /// Opens a use of a relation.
+    fn relation(&mut self, name: &ObjectName, verb: Verb) -> Option<(usize, Relation)> {
+        let parts = table_name(self.dialect, name);
+        match self.names.relation(&parts) {
+            Ok(relation) => {
+                self.footprint.uses.push(Use {
+                    relation: relation.number,
+                    verbs: [verb].into(),
+                    selected: Columns::default(),
+                    inserted: Columns::default(),
+                    updated: Columns::default(),
+                });
+                Some((self.footprint.uses.len() - 1, relation))
+            }
+            Err(why) => {
+                self.undecided(why);
+                None
+            }
+        }
+    }
+
+    fn source_of(&mut self, name: &ObjectName, alias: Option<&Ident>, verb: Verb) -> Source {
+        let last = name.0.last().and_then(|p| p.as_ident()).map_or(String::new(), |i| self.fold(i));
+        let alias = alias.map_or(last, |a| self.fold(a));
+        match self.relation(name, verb) {
+            Some((at, relation)) => Source { alias, at: Some(at), columns: Some(relation.columns) },
+            None => Source { alias, at: None, columns: None },
+        }
+    }
+
+    fn select_column(&mut self, at: usize, column: &str) {
+        let found = &mut self.footprint.uses[at];
+        found.verbs.insert(Verb::Select);
+        found.selected.names.insert(column.to_owned());
+    }
+
+    fn select_whole(&mut self, at: usize) {
+        let found = &mut self.footprint.uses[at];
+        found.verbs.insert(Verb::Select);
+        found.selected.whole = true;
+    }
+}
+
+/// Queries
+impl Walker<'_> {
+    pub(crate) fn query(&mut self, query: &Query) -> Outputs {
+        self.depth += 1;
+        if self.depth > DEEPEST {
+            self.undecided("the statement is nested too deep");
+            return None;
+        }
+        let with = self.with.len();
+        if let Some(clause) = &query.with {
+            for cte in &clause.cte_tables {
+                self.cte(cte, clause.recursive);
+            }
+        }
+        let outputs = self.set_expr(&query.body, Some(query));
+        self.with.truncate(with);
+        self.depth -= 1;
+        outputs
+    }
+
+    fn cte(&mut self, cte: &Cte, recursive: bool) {
+        let name = self.fold(&cte.alias.name);
+        let named: Outputs =
+            (!cte.alias.columns.is_empty()).then(|| cte.alias.columns.iter().map(|c| fold(self.dialect, &c.name)).collect());
+        if recursive {
+            self.with.push((name.clone(), named.clone()));
+        }
+        let outputs = self.query(&cte.query);
+        if recursive {
+            self.with.pop();
+        }
+        self.with.push((name, named.or(outputs)));
+    }
+
+    fn set_expr(&mut self, body: &SetExpr, query: Option<&Query>) -> Outputs {
+        match body {
+            SetExpr::Select(select) => self.select(select, query),
+            SetExpr::Query(inner) => {
+                let outputs = self.query(inner);
+                self.tail(query, outputs.clone());
+                outputs
+            }
+            SetExpr::SetOperation { left, right, .. } => {
+                self.depth += 1;
+                if self.depth > DEEPEST {
+                    self.undecided("the statement is nested too deep");
+                    return None;
+                }
+                let outputs = self.set_expr(left, None);
+                self.set_expr(right, None);
+                self.depth -= 1;
+                self.tail(query, outputs.clone());
+                outputs
+            }
+            SetExpr::Values(values) => {
+                self.scopes.push(Vec::new());
+                values.rows.iter().flat_map(|r| &r.content).for_each(|e| self.expr(e));
+                self.scopes.pop();
+                self.tail(query, None);
+                values.rows.first().map(|r| (1..=r.content.len()).map(|i| format!("column{i}")).collect())
+            }
+            SetExpr::Insert(statement) | SetExpr::Update(statement) | SetExpr::Delete(statement) | SetExpr::Merge(statement) => {
+                self.statement(statement)
+            }
+            SetExpr::Table(table) => {
+                let parts: Vec<String> = table.schema_name.iter().chain(&table.table_name).map(|i| fold(self.dialect, i)).collect();
+                match self.names.relation(&parts) {
+                    Ok(relation) => {
+                        let whole = Columns { whole: true, ..Columns::default() };
+                        self.footprint.uses.push(Use {
+                            relation: relation.number,
+                            verbs: [Verb::Select].into(),
+                            selected: whole,
+                            inserted: Columns::default(),
+                            updated: Columns::default(),
+                        });
+                        Some(relation.columns)
+                    }
+                    Err(why) => {
+                        self.undecided(why);
+                        None
+                    }
+                }
+            }
+        }
+    }
+
+    /// What stands behind the body of a query: order and limits, over the output columns.
+    fn tail(&mut self, query: Option<&Query>, outputs: Outputs) {
+        let Some(query) = query else { return };
+        self.scopes.push(vec![Source { alias: String::new(), at: None, columns: outputs }]);
+        self.behind(query);
+        self.scopes.pop();
+    }
+
+    fn behind(&mut self, query: &Query) {
+        if let Some(OrderByKind::Expressions(list)) = query.order_by.as_ref().map(|o| &o.kind) {
+            self.order(list);
+        }
+        match &query.limit_clause {
+            Some(LimitClause::LimitOffset { limit, offset, limit_by }) => {
+                limit.iter().chain(offset.iter().map(|o| &o.value)).chain(limit_by).for_each(|e| self.expr(e));
+            }
+            Some(LimitClause::OffsetCommaLimit { offset, limit }) => {
+                self.expr(offset);
+                self.expr(limit);
+            }
+            None => {}
+        }
+        if !query.pipe_operators.is_empty() || query.for_clause.is_some() {
+            self.undecided("a clause of another dialect");
+        }
+    }
+
+    fn order(&mut self, list: &[OrderByExpr]) {
+        list.iter().for_each(|o| self.expr(&o.expr));
+    }
+
+    fn select(&mut self, select: &Select, query: Option<&Query>) -> Outputs {
+        if select.into.is_some() {
+            self.undecided("SELECT … INTO makes a table");
+        }
+        self.scopes.push(Vec::new());
+        for item in &select.from {
+            self.joins(item, Verb::Select);
+        }
+        let mut outputs: Outputs = Some(Vec::new());
+        let mut aliases = Vec::new();
+        for item in &select.projection {
+            let names = self.item(item);
+            if let SelectItem::ExprWithAlias { alias, .. } = item {
+                aliases.push(self.fold(alias));
+            }
+            outputs = outputs.zip(names).map(|(mut all, more)| {
+                all.extend(more);
+                all
+            });
+        }
+        if let Some(Distinct::On(list)) = &select.distinct {
+            list.iter().for_each(|e| self.expr(e));
+        }
+        select.selection.iter().chain(&select.having).chain(&select.qualify).for_each(|e| self.expr(e));
+        // Grouping and order may name an output column; that is no column of a relation then.
+        if !aliases.is_empty() {
+            let named = Source { alias: String::new(), at: None, columns: Some(aliases) };
+            if let Some(scope) = self.scopes.last_mut() {
+                scope.push(named);
+            }
+        }
+        if let GroupByExpr::Expressions(list, _) = &select.group_by {
+            list.iter().for_each(|e| self.expr(e));
+        }
+        for window in &select.named_window {
+            if let NamedWindowExpr::WindowSpec(spec) = &window.1 {
+                self.window(spec);
+            }
+        }
+        if !select.lateral_views.is_empty() || !select.connect_by.is_empty() || select.prewhere.is_some() || select.top.is_some() {
+            self.undecided("a clause of another dialect");
+        }
+        if let Some(query) = query {
+            self.behind(query);
+            for lock in &query.locks {
+                let of = lock.of.as_ref().and_then(|o| o.0.last()).and_then(|p| p.as_ident()).map(|i| self.fold(i));
+                let scope = self.scopes.last().cloned().unwrap_or_default();
+                for source in scope.iter().filter(|s| of.as_ref().is_none_or(|o| *o == s.alias)) {
+                    if let Some(at) = source.at {
+                        self.footprint.uses[at].verbs.insert(Verb::Lock);
+                    }
+                }
+            }
+        }
+        self.scopes.pop();
+        outputs
+    }
+
+    /// One item of a select list; returns the names of the output columns.
+    fn item(&mut self, item: &SelectItem) -> Outputs {
+        match item {
+            SelectItem::UnnamedExpr(expr) => {
+                self.expr(expr);
+                Some(vec![output_name(self.dialect, expr)])
+            }
+            SelectItem::ExprWithAlias { expr, alias } => {
+                self.expr(expr);
+                Some(vec![self.fold(alias)])
+            }
+            SelectItem::ExprWithAliases { expr, aliases } => {
+                self.expr(expr);
+                Some(aliases.iter().map(|a| self.fold(a)).collect())
+            }
+            SelectItem::Wildcard(_) => {
+                let scope = self.scopes.last().cloned().unwrap_or_default();
+                self.all_of(&scope)
+            }
+            SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(name), _) => {
+                let alias = name.0.last().and_then(|p| p.as_ident()).map_or(String::new(), |i| self.fold(i));
+                let found: Vec<Source> =
+                    self.scopes.iter().rev().find_map(|s| s.iter().find(|x| x.alias == alias).cloned()).into_iter().collect();
+                if found.is_empty() {
+                    self.undecided(format!("nothing is called `{alias}`"));
+                    return None;
+                }
+                self.all_of(&found)
+            }
+            SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::Expr(expr), _) => {
+                self.expr(expr);
+                None
+            }
+        }
+    }
+
+    fn all_of(&mut self, sources: &[Source]) -> Outputs {
+        let mut outputs: Outputs = Some(Vec::new());
+        for source in sources.iter().filter(|s| !s.alias.is_empty()) {
+            if let Some(at) = source.at {
+                self.footprint.uses[at].verbs.insert(Verb::Select);
+                let columns = source.columns.clone().unwrap_or_default();
+                self.footprint.uses[at].selected.names.extend(columns);
+            }
+            outputs = outputs.zip(source.columns.clone()).map(|(mut all, more)| {
+                all.extend(more);
+                all
+            });
+        }
+        outputs
+    }
+
+    fn joins(&mut self, item: &TableWithJoins, verb: Verb) {
+        let before = self.scopes.last().map_or(0, Vec::len);
+        self.factor(&item.relation, verb);
+        for join in &item.joins {
+            let seen = self.scopes.last().map_or(0, Vec::len);
+            self.factor(&join.relation, verb);
+            let constraint = match &join.join_operator {
+                JoinOperator::Join(c)
+                | JoinOperator::Inner(c)
+                | JoinOperator::Left(c)
+                | JoinOperator::LeftOuter(c)
+                | JoinOperator::Right(c)
+                | JoinOperator::RightOuter(c)
+                | JoinOperator::FullOuter(c)
+                | JoinOperator::CrossJoin(c)
+                | JoinOperator::StraightJoin(c) => c,
+                _ => {
+                    self.undecided("a join of another dialect");
+                    continue;
+                }
+            };
+            let scope = self.scopes.last().cloned().unwrap_or_default();
+            let (left, right) = (&scope[before.min(seen)..seen], &scope[seen..]);
+            match constraint {
+                JoinConstraint::On(expr) => self.expr(expr),
+                JoinConstraint::Using(list) | JoinConstraint::UsingAlias(list, _) => {
+                    for name in list {
+                        let column = table_name(self.dialect, name).pop().unwrap_or_default();
+                        self.in_both(left, right, &column);
+                    }
+                }
+                JoinConstraint::Natural => {
+                    let columns: Vec<String> = right.iter().filter_map(|s| s.columns.clone()).flatten().collect();
+                    let common = columns.iter().filter(|c| left.iter().any(|s| s.columns.as_ref().is_some_and(|l| l.contains(c))));
+                    for column in common.cloned().collect::<Vec<_>>() {
+                        self.in_both(left, right, &column);
+                    }
+                }
+                JoinConstraint::None => {}
+            }
+        }
+    }
+
+    fn in_both(&mut self, left: &[Source], right: &[Source], column: &str) {
+        for source in left.iter().chain(right) {
+            if let (Some(at), Some(name)) = (source.at, source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)))) {
+                let name = name.clone();
+                self.select_column(at, &name);
+            }
+        }
+    }
+
+    fn factor(&mut self, factor: &TableFactor, verb: Verb) {
+        match factor {
+            TableFactor::Table { name, alias, args: None, version: None, json_path: None, .. } => {
+                let parts = table_name(self.dialect, name);
+                let cte = if parts.len() == 1 { self.with.iter().rev().find(|(n, _)| *n == parts[0]).cloned() } else { None };
+                let mut source = match cte {
+                    Some((name, columns)) => Source { alias: alias.as_ref().map_or(name, |a| self.fold(&a.name)), at: None, columns },
+                    None => self.source_of(name, alias.as_ref().map(|a| &a.name), verb),
+                };
+                if let Some(alias) = alias.as_ref().filter(|a| !a.columns.is_empty()) {
+                    if source.at.is_some() {
+                        self.undecided("columns are renamed in FROM");
+                    }
+                    source.columns = Some(alias.columns.iter().map(|c| self.fold(&c.name)).collect());
+                }
+                self.see(source);
+            }
+            TableFactor::Table { name, alias, args: Some(args), .. } => {
+                let call = Call { name: table_name(self.dialect, name), arguments: args.args.len(), text: None };
+                args.args.iter().for_each(|a| self.argument(a));
+                self.footprint.calls.push(call);
+                let last = table_name(self.dialect, name).pop().unwrap_or_default();
+                self.see(Source { alias: alias.as_ref().map_or(last, |a| self.fold(&a.name)), at: None, columns: None });
+            }
+            TableFactor::Derived { subquery, alias, lateral, .. } => {
+                // Only a lateral subquery sees what stands beside it.
+                let hidden = if *lateral { None } else { self.scopes.last_mut().map(std::mem::take) };
+                let outputs = self.query(subquery);
+                if let (Some(hidden), Some(scope)) = (hidden, self.scopes.last_mut()) {
+                    *scope = hidden;
+                }
+                let columns = match alias.as_ref().filter(|a| !a.columns.is_empty()) {
+                    Some(alias) => Some(alias.columns.iter().map(|c| self.fold(&c.name)).collect()),
+                    None => outputs,
+                };
+                let alias = alias.as_ref().map_or("?".to_owned(), |a| self.fold(&a.name));
+                self.see(Source { alias, at: None, columns });
+            }
+            TableFactor::Function { name, args, alias, .. } => {
+                let call = Call { name: table_name(self.dialect, name), arguments: args.len(), text: None };
+                args.iter().for_each(|a| self.argument(a));
+                self.footprint.calls.push(call);
+                let alias = alias.as_ref().map_or("?".to_owned(), |a| self.fold(&a.name));
+                self.see(Source { alias, at: None, columns: None });
+            }
+            TableFactor::UNNEST { alias, array_exprs, .. } => {
+                array_exprs.iter().for_each(|e| self.expr(e));
+                let alias = alias.as_ref().map_or("unnest".to_owned(), |a| self.fold(&a.name));
+                self.see(Source { alias, at: None, columns: None });
+            }
+            TableFactor::NestedJoin { table_with_joins, .. } => self.joins(table_with_joins, verb),
+            _ => self.undecided("a form of FROM that is not followed"),
+        }
+    }
+
+    fn see(&mut self, source: Source) {
+        if let Some(scope) = self.scopes.last_mut() {
+            scope.push(source);
+        }
+    }
+}
+
+fn output_name(dialect: Dialect, expr: &Expr) -> String {
+    match expr {
+        Expr::Identifier(ident) => fold(dialect, ident),
+        Expr::CompoundIdentifier(parts) => parts.last().map_or(String::new(), |i| fold(dialect, i)),
+        Expr::Function(function) => table_name(dialect, &function.name).pop().unwrap_or_default(),
+        Expr::Cast { expr, .. } | Expr::Nested(expr) => output_name(dialect, expr),
+        _ => "?column?".to_owned(),
+    }
+}
+
+/// Expressions
+impl Walker<'_> {
+    fn column(&mut self, alias: Option<&str>, column: &str) {
+        for scope in (0..self.scopes.len()).rev() {
+            let sources = self.scopes[scope].clone();
+            for source in sources.iter().filter(|s| alias.is_none_or(|a| s.alias == a)) {
+                let known = source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)).cloned());
+                let is_system = self.dialect == Dialect::Postgresql
+                    && alias.is_some()
+                    && matches!(column, "ctid" | "xmin" | "xmax" | "cmin" | "cmax" | "tableoid");
+                match (known, source.at) {
+                    (Some(name), Some(at)) => return self.select_column(at, &name),
+                    (Some(_), None) => return,
+                    (None, Some(at)) if is_system => return self.select_column(at, column),
+                    _ if source.columns.is_none() && source.at.is_none() && (alias.is_some() || sources.len() == 1) => return,
+                    _ => {}
+                }
+            }
+            // The name of a source alone is its whole row.
+            if alias.is_none()
+                && let Some(source) = sources.iter().find(|s| s.alias == column && !s.alias.is_empty())
+                && self.dialect == Dialect::Postgresql
+            {
+                if let Some(at) = source.at {
+                    self.select_whole(at);
+                }
+                return;
+            }
+        }
+        let shown = alias.map_or(column.to_owned(), |a| format!("{a}.{column}"));
+        if self.scopes.iter().flatten().any(|s| s.columns.is_none() && s.at.is_none()) {
+            return self.undecided(format!("the column `{shown}` may come from something whose columns are not known"));
+        }
+        self.undecided(format!("no column is called `{shown}`"));
+    }
+
+    fn argument(&mut self, argument: &FunctionArg) {
+        let (FunctionArg::Named { arg, .. } | FunctionArg::ExprNamed { arg, .. } | FunctionArg::Unnamed(arg)) = argument;
+        match arg {
+            FunctionArgExpr::Expr(expr) => self.expr(expr),
+            FunctionArgExpr::QualifiedWildcard(name) => {
+                let alias = table_name(self.dialect, name).pop().unwrap_or_default();
+                self.column(None, &alias);
+            }
+            FunctionArgExpr::Wildcard => {}
+            FunctionArgExpr::WildcardWithOptions(_) => self.undecided("a wildcard with options"),
+        }
+    }
+
+    pub(crate) fn call(&mut self, function: &Function) {
+        let mut call = Call { name: table_name(self.dialect, &function.name), arguments: 0, text: None };
+        for arguments in [&function.parameters, &function.args] {
+            match arguments {
+                FunctionArguments::None => {}
+                FunctionArguments::Subquery(query) => {
+                    call.arguments += 1;
+                    self.query(query);
+                }
+                FunctionArguments::List(list) => {
+                    call.arguments += list.args.len();
+                    if let Some(FunctionArg::Unnamed(FunctionArgExpr::Expr(expr))) = list.args.first() {
+                        call.text = text_of(expr);
+                    }
+                    list.args.iter().for_each(|a| self.argument(a));
+                    for clause in &list.clauses {
+                        match clause {
+                            FunctionArgumentClause::OrderBy(list) => self.order(list),
+                            FunctionArgumentClause::Where(expr) | FunctionArgumentClause::Limit(expr) => self.expr(expr),
+                            FunctionArgumentClause::IgnoreOrRespectNulls(_) | FunctionArgumentClause::Separator(_) => {}
+                            _ => self.undecided("a clause of a function call that is not followed"),
+                        }
+                    }
+                }
+            }
+        }
+        function.filter.iter().for_each(|e| self.expr(e));
+        self.order(&function.within_group);
+        if let Some(WindowType::WindowSpec(spec)) = &function.over {
+            self.window(spec);
+        }
+        self.footprint.calls.push(call);
+    }
+
+    fn window(&mut self, spec: &WindowSpec) {
+        spec.partition_by.iter().for_each(|e| self.expr(e));
+        self.order(&spec.order_by);
+    }
+
+    pub(crate) fn expr(&mut self, expr: &Expr) {
+        self.depth += 1;
+        if self.depth > DEEPEST * 40 {
+            self.undecided("an expression is nested too deep");
+        } else {
+            self.parts(expr);
+        }
+        self.depth -= 1;
+    }
+
+    fn parts(&mut self, expr: &Expr) {
+        match expr {
+            Expr::Identifier(ident) => {
+                let name = self.fold(ident);
+                // A variable, not a column.
+                if !(self.dialect == Dialect::Mariadb && name.starts_with('@')) {
+                    self.column(None, &name);
+                }
+            }
+            Expr::CompoundIdentifier(parts) => {
+                let names: Vec<String> = parts.iter().map(|i| self.fold(i)).collect();
+                match names.as_slice() {
+                    [.., alias, column] => self.column(Some(alias), column),
+                    _ => self.undecided("a name that is not followed"),
+                }
+            }
+            Expr::IsFalse(e)
+            | Expr::IsNotFalse(e)
+            | Expr::IsTrue(e)
+            | Expr::IsNotTrue(e)
+            | Expr::IsNull(e)
+            | Expr::IsNotNull(e)
+            | Expr::IsUnknown(e)
+            | Expr::IsNotUnknown(e)
+            | Expr::Nested(e)
+            | Expr::UnaryOp { expr: e, .. }
+            | Expr::Cast { expr: e, .. }
+            | Expr::Extract { expr: e, .. }
+            | Expr::Ceil { expr: e, .. }
+            | Expr::Floor { expr: e, .. }
+            | Expr::Collate { expr: e, .. }
+            | Expr::Prefixed { value: e, .. }
+            | Expr::Named { expr: e, .. }
+            | Expr::IsJson { expr: e, .. }
+            | Expr::IsNormalized { expr: e, .. } => self.expr(e),
+            Expr::Convert { expr: e, styles, .. } => {
+                self.expr(e);
+                styles.iter().for_each(|e| self.expr(e));
+            }
+            Expr::IsDistinctFrom(a, b) | Expr::IsNotDistinctFrom(a, b) => [a, b].into_iter().for_each(|e| self.expr(e)),
+            Expr::BinaryOp { left, right, .. } | Expr::AnyOp { left, right, .. } | Expr::AllOp { left, right, .. } => {
+                self.expr(left);
+                self.expr(right);
+            }
+            Expr::In { expr, target, .. } => {
+                self.expr(expr);
+                match target {
+                    InTarget::List(list) => list.iter().for_each(|e| self.expr(e)),
+                    InTarget::Subquery(query) => {
+                        self.query(query);
+                    }
+                    InTarget::Unnest(e) => self.expr(e),
+                    InTarget::Table { .. } => self.undecided("IN with a table"),
+                }
+            }
+            Expr::Between { expr, low, high, .. } => [expr, low, high].into_iter().for_each(|e| self.expr(e)),
+            Expr::Like { expr, pattern, .. }
+            | Expr::ILike { expr, pattern, .. }
+            | Expr::SimilarTo { expr, pattern, .. }
+            | Expr::RLike { expr, pattern, .. } => {
+                self.expr(expr);
+                self.expr(pattern);
+            }
+            Expr::AtTimeZone { timestamp, time_zone } => {
+                self.expr(timestamp);
+                self.expr(time_zone);
+            }
+            Expr::Position { expr, r#in } => {
+                self.expr(expr);
+                self.expr(r#in);
+            }
+            Expr::Substring { expr, substring_from, substring_for, .. } => {
+                self.expr(expr);
+                substring_from.iter().chain(substring_for).for_each(|e| self.expr(e));
+            }
+            Expr::Trim { expr, trim_what, trim_characters, .. } => {
+                self.expr(expr);
+                trim_what.iter().for_each(|e| self.expr(e));
+                trim_characters.iter().flatten().for_each(|e| self.expr(e));
+            }
+            Expr::Overlay { expr, overlay_what, overlay_from, overlay_for } => {
+                [expr, overlay_what, overlay_from].into_iter().for_each(|e| self.expr(e));
+                overlay_for.iter().for_each(|e| self.expr(e));
+            }
+            Expr::Value(_) | Expr::TypedString(_) | Expr::Wildcard(_) => {}
+            Expr::Function(function) => self.call(function),
+            Expr::Case { operand, conditions, else_result, .. } => {
+                operand.iter().chain(else_result).for_each(|e| self.expr(e));
+                for when in conditions {
+                    self.expr(&when.condition);
+                    self.expr(&when.result);
+                }
+            }
+            Expr::Exists { subquery, .. } | Expr::Subquery(subquery) => {
+                self.query(subquery);
+            }
+            Expr::GroupingSets(sets) | Expr::Cube(sets) | Expr::Rollup(sets) => sets.iter().flatten().for_each(|e| self.expr(e)),
+            Expr::Tuple(list) => list.iter().for_each(|e| self.expr(e)),
+            Expr::Array(array) => array.elem.iter().for_each(|e| self.expr(e)),
+            Expr::Interval(interval) => self.expr(&interval.value),
+            Expr::CompoundFieldAccess { root, access_chain } => {
+                self.expr(root);
+                for access in access_chain {
+                    match access {
+                        AccessExpr::Subscript(Subscript::Index { index }) => self.expr(index),
+                        AccessExpr::Subscript(Subscript::Slice { lower_bound, upper_bound, stride }) => {
+                            lower_bound.iter().chain(upper_bound).chain(stride).for_each(|e| self.expr(e));
+                        }
+                        AccessExpr::Dot(_) => {}
+                    }
+                }
+            }
+            Expr::QualifiedWildcard(name, _) => {
+                let alias = table_name(self.dialect, name).pop().unwrap_or_default();
+                self.column(None, &alias);
+            }
+            Expr::MatchAgainst { columns, .. } => {
+                for column in columns {
+                    let parts = table_name(self.dialect, column);
+                    if let Some(name) = parts.last() {
+                        self.column(parts.len().checked_sub(2).map(|i| parts[i].as_str()), name);
+                    }
+                }
+            }
+            _ => self.undecided("an expression that is not followed"),
+        }
+    }
+}
+
+fn text_of(expr: &Expr) -> Option<String> {
+    match expr {
+        Expr::Value(value) => match &value.value {
+            Value::SingleQuotedString(text) => Some(text.clone()),
+            _ => None,
+        },
+        Expr::Cast { expr, .. } | Expr::Nested(expr) => text_of(expr),
+        _ => None,
+    }
+}
+
+/// Statements that change rows
+impl Walker<'_> {
+    /// Walks a query or a statement that changes rows; returns the output columns. Others are undecided.
+    pub(crate) fn statement(&mut self, statement: &Statement) -> Outputs {
+        match statement {
+            Statement::Query(query) => self.query(query),
+            Statement::Insert(insert) => self.insert(insert),
+            Statement::Update(update) => self.update(update),
+            Statement::Delete(delete) => self.delete(delete),
+            Statement::Merge(merge) => self.merge(merge),
+            _ => {
+                self.undecided("a statement that is not followed");
+                None
+            }
+        }
+    }
+
+    fn returning(&mut self, items: Option<&Vec<SelectItem>>) -> Outputs {
+        let mut outputs: Outputs = Some(Vec::new());
+        for item in items.into_iter().flatten() {
+            let names = self.item(item);
+            outputs = outputs.zip(names).map(|(mut all, more)| {
+                all.extend(more);
+                all
+            });
+        }
+        outputs
+    }
+
+    fn insert(&mut self, insert: &Insert) -> Outputs {
+        let TableObject::TableName(name) = &insert.table else {
+            self.undecided("INSERT into something that is no table");
+            return None;
+        };
+        let alias = insert.table_alias.as_ref().map(|a| &a.alias);
+        let target = self.source_of(name, alias, Verb::Insert);
+        let columns = target.columns.clone().unwrap_or_default();
+        let mut given = insert.source.as_ref().map(|q| self.query(q));
+        if !insert.assignments.is_empty() {
+            self.scopes.push(vec![target.clone()]);
+            insert.assignments.iter().for_each(|a| self.expr(&a.value));
+            self.scopes.pop();
+            given = Some(Some(insert.assignments.iter().map(|_| String::new()).collect()));
+        }
+        if let Some(at) = target.at {
+            let listed: Vec<String> = if insert.assignments.is_empty() {
+                insert.columns.iter().filter_map(|c| table_name(self.dialect, c).pop()).collect()
+            } else {
+                insert.assignments.iter().flat_map(|a| self.targets(a)).collect()
+            };
+            let set: Vec<String> = match (listed.is_empty(), given) {
+                (false, _) => self.known(&columns, &listed),
+                (true, None) => Vec::new(),
+                (true, Some(_)) if self.dialect == Dialect::Mariadb => columns.clone(),
+                (true, Some(Some(outputs))) => columns.iter().take(outputs.len()).cloned().collect(),
+                (true, Some(None)) => {
+                    self.undecided("how many columns are inserted");
+                    columns.clone()
+                }
+            };
+            self.footprint.uses[at].inserted.names.extend(set);
+            if insert.replace_into {
+                self.footprint.uses[at].verbs.insert(Verb::Delete);
+            }
+        }
+        match &insert.on {
+            Some(OnInsert::DuplicateKeyUpdate(list)) => {
+                self.scopes.push(vec![target.clone()]);
+                self.assign(&target, list);
+                self.scopes.pop();
+            }
+            Some(OnInsert::OnConflict(conflict)) => {
+                let excluded = Source { alias: "excluded".to_owned(), at: None, columns: target.columns.clone() };
+                // The target stands first: a column without a table is one of its.
+                self.scopes.push(vec![target.clone(), excluded]);
+                match &conflict.conflict_target {
+                    Some(ConflictTarget::Columns { columns, predicate }) => {
+                        for column in columns {
+                            let name = self.fold(column);
+                            self.column(Some(&target.alias), &name);
+                        }
+                        predicate.iter().for_each(|e| self.expr(e));
+                    }
+                    Some(ConflictTarget::OnConstraint(_)) => self.undecided("which columns the constraint has"),
+                    None => {}
+                }
+                if let OnConflictAction::DoUpdate(update) = &conflict.action {
+                    self.assign(&target, &update.assignments);
+                    update.selection.iter().for_each(|e| self.expr(e));
+                }
+                self.scopes.pop();
+            }
+            Some(_) => self.undecided("a clause of INSERT that is not followed"),
+            None => {}
+        }
+        self.scopes.push(vec![target]);
+        let outputs = self.returning(insert.returning.as_ref());
+        self.scopes.pop();
+        outputs
+    }
+
+    fn targets(&self, assignment: &Assignment) -> Vec<String> {
+        match &assignment.target {
+            AssignmentTarget::ColumnName(name) => table_name(self.dialect, name).pop().into_iter().collect(),
+            AssignmentTarget::Tuple(names) => names.iter().filter_map(|n| table_name(self.dialect, n).pop()).collect(),
+        }
+    }
+
+    /// Finds columns by name; those that are not there are undecided.
+    fn known(&mut self, columns: &[String], wanted: &[String]) -> Vec<String> {
+        let mut list = Vec::new();
+        for name in wanted {
+            match columns.iter().find(|c| self.same(c, name)) {
+                Some(column) => list.push(column.clone()),
+                None => self.undecided(format!("no column is called `{name}`")),
+            }
+        }
+        list
+    }
+
+    fn assign(&mut self, target: &Source, list: &[Assignment]) {
+        for assignment in list {
+            self.expr(&assignment.value);
+            let names = self.targets(assignment);
+            let Some(at) = target.at else { continue };
+            let columns = target.columns.clone().unwrap_or_default();
+            let known = self.known(&columns, &names);
+            self.footprint.uses[at].verbs.insert(Verb::Update);
+            self.footprint.uses[at].updated.names.extend(known);
+        }
+    }
+
+    fn update(&mut self, update: &Update) -> Outputs {
+        self.scopes.push(Vec::new());
+        if self.dialect == Dialect::Mariadb {
+            // Several tables may be named; those are changed whose columns are assigned.
+            self.joins(&update.table, Verb::Select);
+            for source in self.scopes.last().cloned().unwrap_or_default() {
+                if let Some(at) = source.at {
+                    self.footprint.uses[at].verbs.remove(&Verb::Select);
+                }
+            }
+            for assignment in &update.assignments {
+                self.expr(&assignment.value);
+                let AssignmentTarget::ColumnName(name) = &assignment.target else { continue };
+                let parts = table_name(self.dialect, name);
+                let Some(column) = parts.last().cloned() else { continue };
+                let alias = parts.len().checked_sub(2).map(|i| parts[i].clone());
+                let scope = self.scopes.last().cloned().unwrap_or_default();
+                let fits = |s: &&Source| {
+                    alias.as_ref().is_none_or(|a| *a == s.alias)
+                        && s.columns.as_ref().is_some_and(|l| l.iter().any(|c| c.eq_ignore_ascii_case(&column)))
+                };
+                let found = scope.iter().find(fits).and_then(|s| Some((s.at?, s.columns.clone()?)));
+                match found {
+                    Some((at, columns)) => {
+                        let known = self.known(&columns, &[column]);
+                        self.footprint.uses[at].verbs.insert(Verb::Update);
+                        self.footprint.uses[at].updated.names.extend(known);
+                    }
+                    None => self.undecided(format!("no column is called `{column}`")),
+                }
+            }
+        } else {
+            self.factor(&update.table.relation, Verb::Update);
+            let target = self.scopes.last().and_then(|s| s.first()).cloned();
+            if let Some(UpdateTableFromKind::AfterSet(list) | UpdateTableFromKind::BeforeSet(list)) = &update.from {
+                list.iter().for_each(|item| self.joins(item, Verb::Select));
+            }
+            match target {
+                Some(target) => self.assign(&target, &update.assignments),
+                None => self.undecided("what is updated"),
+            }
+        }
+        update.selection.iter().for_each(|e| self.expr(e));
+        self.order(&update.order_by);
+        let outputs = self.returning(update.returning.as_ref());
+        self.scopes.pop();
+        outputs
+    }
+
+    fn delete(&mut self, delete: &Delete) -> Outputs {
+        let (FromTable::WithFromKeyword(from) | FromTable::WithoutKeyword(from)) = &delete.from;
+        self.scopes.push(Vec::new());
+        if delete.tables.is_empty() && delete.using.is_none() || self.dialect == Dialect::Postgresql {
+            from.iter().for_each(|item| self.joins(item, Verb::Delete));
+            delete.using.iter().flatten().for_each(|item| self.joins(item, Verb::Select));
+        } else {
+            // DELETE a FROM a JOIN b, or DELETE FROM a USING a JOIN b.
+            let (names, sources) = match &delete.using {
+                Some(using) => {
+                    let named = from
+                        .iter()
+                        .filter_map(|f| if let TableFactor::Table { name, .. } = &f.relation { Some(name.clone()) } else { None });
+                    (named.collect(), using)
+                }
+                None => (delete.tables.clone(), from),
+            };
+            sources.iter().for_each(|item| self.joins(item, Verb::Select));
+            let scope = self.scopes.last().cloned().unwrap_or_default();
+            for source in &scope {
+                if let Some(at) = source.at {
+                    self.footprint.uses[at].verbs.remove(&Verb::Select);
+                }
+            }
+            for name in names {
+                let alias = table_name(self.dialect, &name).pop().unwrap_or_default();
+                match scope.iter().find(|s| s.alias == alias).and_then(|s| s.at) {
+                    Some(at) => {
+                        self.footprint.uses[at].verbs.insert(Verb::Delete);
+                    }
+                    None => self.undecided(format!("nothing is called `{alias}`")),
+                }
+            }
+        }
+        delete.selection.iter().for_each(|e| self.expr(e));
+        self.order(&delete.order_by);
+        let outputs = self.returning(delete.returning.as_ref());
+        self.scopes.pop();
+        outputs
+    }
+
+    fn merge(&mut self, merge: &Merge) -> Outputs {
+        let TableFactor::Table { name, alias, .. } = &merge.table else {
+            self.undecided("MERGE into something that is no table");
+            return None;
+        };
+        let target = self.source_of(name, alias.as_ref().map(|a| &a.name), Verb::Select);
+        if let Some(at) = target.at {
+            self.footprint.uses[at].verbs.clear();
+        }
+        self.scopes.push(vec![target.clone()]);
+        self.factor(&merge.source, Verb::Select);
+        self.expr(&merge.on);
+        for clause in &merge.clauses {
+            clause.predicate.iter().for_each(|e| self.expr(e));
+            match &clause.action {
+                MergeAction::Insert(insert) => {
+                    let columns = target.columns.clone().unwrap_or_default();
+                    let listed: Vec<String> = insert.columns.iter().filter_map(|c| table_name(self.dialect, c).pop()).collect();
+                    let set = if listed.is_empty() { columns } else { self.known(&columns, &listed) };
+                    if let Some(at) = target.at {
+                        self.footprint.uses[at].verbs.insert(Verb::Insert);
+                        self.footprint.uses[at].inserted.names.extend(set);
+                    }
+                    match &insert.kind {
+                        MergeInsertKind::Values(values) => values.rows.iter().flat_map(|r| &r.content).for_each(|e| self.expr(e)),
+                        _ => self.undecided("a form of MERGE that is not followed"),
+                    }
+                }
+                MergeAction::Update(update) => match &update.kind {
+                    MergeUpdateKind::Set(list) => self.assign(&target, list),
+                    MergeUpdateKind::Wildcard => self.undecided("a form of MERGE that is not followed"),
+                },
+                MergeAction::Delete { .. } => {
+                    if let Some(at) = target.at {
+                        self.footprint.uses[at].verbs.insert(Verb::Delete);
+                    }
+                }
+                MergeAction::DoNothing { .. } => {}
+            }
+        }
+        self.scopes.pop();
+        Some(Vec::new())
+    }
+}
