@@ -2,6 +2,19 @@
 
 use std::collections::BTreeMap;
 
+use zest_ledger::Ledger;
+
+/// The demo ledger.
+pub(crate) fn demo() -> Ledger {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../zest-cli/demo/lanternsound");
+    let mut paths: Vec<_> = std::fs::read_dir(folder).expect("the demo is there").flatten().map(|e| e.path()).collect();
+    paths.sort();
+    paths.iter().fold(Ledger::new(), |ledger, path| {
+        let name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+        ledger.document(&name, &std::fs::read_to_string(path).expect("it can be read"))
+    })
+}
+
 /// How many checks a server is to be compared on; at least 50,000, half of `ZEST_CHECKS` in the full run.
 pub(crate) fn wanted_checks() -> u64 {
     std::env::var("ZEST_CHECKS").ok().and_then(|v| v.parse::<u64>().ok()).map_or(55_000, |n| n / 2 + 1_000)

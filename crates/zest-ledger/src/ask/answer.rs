@@ -278,6 +278,8 @@ pub struct Answer {
     pub level: Option<u8>,
     /// The local account of the session, where the local source answers.
     pub account: Option<String>,
+    /// On a database server, the object that the first refusal is about.
+    pub object: Option<String>,
     /// For a refusal: changes that turn it round, smallest first; each was tried.
     pub remedies: Vec<Remedy>,
 }

@@ -24,6 +24,8 @@ pub(crate) enum Understood {
     Account(String),
     Level(u8),
     FullLine(String),
+    /// The object of the first refusal.
+    Object(String),
 }
 
 /// Hears nothing.
@@ -43,6 +45,7 @@ pub(crate) struct Explain {
     account: Option<String>,
     level: Option<u8>,
     full_line: Option<String>,
+    object: Option<String>,
 }
 
 impl Trace for Explain {
@@ -57,6 +60,7 @@ impl Trace for Explain {
             Understood::Account(login) => self.account = Some(login),
             Understood::Level(level) => self.level = Some(level),
             Understood::FullLine(line) => self.full_line = Some(line),
+            Understood::Object(name) => self.object = self.object.take().or(Some(name)),
         }
     }
 }
@@ -77,6 +81,7 @@ impl Explain {
             full_line: self.full_line,
             level: self.level,
             account: self.account,
+            object: self.object,
             remedies: Vec::new(),
         }
     }

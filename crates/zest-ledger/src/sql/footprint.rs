@@ -21,6 +21,10 @@ pub(crate) enum Dialect {
 
 /// Parses a text into statements.
 pub(crate) fn parse(dialect: Dialect, text: &str) -> Result<Vec<Statement>, String> {
+    // The parser does not know the short form of `SELECT * FROM`.
+    let head = text.trim_start();
+    let table = head.get(..6).filter(|h| h.eq_ignore_ascii_case("table ") && dialect == Dialect::Postgresql);
+    let text = &table.map_or_else(|| text.to_owned(), |_| format!("SELECT * FROM {}", &head[6..]));
     let parsed = match dialect {
         Dialect::Postgresql => Parser::parse_sql(&PostgreSqlDialect {}, text),
         Dialect::Mariadb => Parser::parse_sql(&MySqlDialect {}, text),

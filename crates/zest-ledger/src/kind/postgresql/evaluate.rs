@@ -17,7 +17,7 @@ use crate::entry::{Database, Proof, System};
 use crate::estate::SystemId;
 use crate::finding::nearest;
 use crate::kind::database::{Accounts, accounts, asked, uses};
-use crate::kind::trace::{Run, Stop, Trace};
+use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
 
 /// A PostgreSQL server of the estate, compiled.
@@ -250,7 +250,12 @@ fn judge<T: Trace>(server: &Server, catalog: &Catalog, need: &Need, run: &mut Ru
     };
     match outcome.refusal {
         None => run.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
-        Some(code) => run.refuse(Stage::Permission, code, || (outcome.text, place()))?,
+        Some(code) => {
+            if let Need::Object { object, .. } = need {
+                run.understood(|| Understood::Object(object.to_string()));
+            }
+            run.refuse(Stage::Permission, code, || (outcome.text, place()))?;
+        }
     }
     Ok(())
 }

@@ -17,5 +17,19 @@ pub(crate) use evaluate::{Server, open, walk, wanted};
 pub(crate) use need::{Demand, Need, On};
 pub use object::{ObjectName, literal, quoted};
 pub use privilege::{Class, Privilege, Privileges};
+use std::sync::Arc;
+
+use crate::estate::Estate;
+
+/// Returns the state that a ledger wants a PostgreSQL server to have; none if no such system is declared.
+///
+/// Grants that end are left out: whether they hold depends on the moment.
+#[must_use]
+pub fn state_of(estate: &Estate, system: &str) -> Option<State> {
+    let system = estate.systems().iter().find(|s| s.id.value == system && s.kind() == crate::entry::Kind::Postgresql)?;
+    let parts: Vec<_> = estate.databases().iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
+    Some(written(system, &parts, None, &mut Vec::new()).state)
+}
+
 pub use state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, Role, State};
 pub(crate) use written::written;

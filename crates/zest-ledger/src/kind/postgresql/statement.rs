@@ -129,11 +129,10 @@ impl Deriver<'_> {
                 if schema.starts_with("pg_") || schema == "information_schema" {
                     return Err(format!("`{shown}` is of the server itself, which is not modelled"));
                 }
-                let found = in_schema(schema, last).ok_or_else(|| format!("`{shown}` is not in the inventory"))?;
-                if self.looks_up {
+                if self.looks_up && self.catalog.object(&ObjectName::new(Class::Schema, &[schema])).is_some() {
                     self.use_schema(schema);
                 }
-                Ok(found)
+                in_schema(schema, last).ok_or_else(|| format!("`{shown}` is not in the inventory"))
             }
             _ => Err(format!("`{shown}` is no name of a relation")),
         }
@@ -541,6 +540,13 @@ impl Deriver<'_> {
                 }
             }
             Statement::CreateView(create) => {
+                // The names in the query are looked up first; its rows are checked when the view is used, but those of
+                // a materialised view at once, when it has been made.
+                let (rows, late) = (std::mem::take(&mut self.rows), std::mem::take(&mut self.late));
+                self.walk(&Statement::Query(create.query.clone()));
+                if !create.materialized {
+                    (self.rows, self.late) = (rows, late);
+                }
                 if create.temporary {
                     self.on_database(Privilege::Temporary);
                 } else {
@@ -550,16 +556,6 @@ impl Deriver<'_> {
                 if create.or_replace && self.look_up(&parts, RELATIONS).is_ok() {
                     let existing = self.existing(&create.name, RELATIONS);
                     self.own(existing);
-                }
-                // The names in the query are looked up now; its rows are checked when the view is used.
-                let rows = std::mem::take(&mut self.rows);
-                let late = std::mem::take(&mut self.late);
-                self.walk(&Statement::Query(create.query.clone()));
-                if create.materialized {
-                    self.rows.splice(0..0, rows);
-                    self.late.splice(0..0, late);
-                } else {
-                    (self.rows, self.late) = (rows, late);
                 }
             }
             Statement::CreateIndex(create) => {
