@@ -158,6 +158,17 @@ fn compare(session: &mut Session, catalog: &Catalog, counts: &mut Counts) -> Res
     Ok(())
 }
 
+/// What was read is written as a ledger document, and that document read.
+fn written_and_read_again(state: &State) -> Result<(), String> {
+    let document = state.document("ticketing", None);
+    let estate = zest_ledger::Ledger::new().document("read.toml", &document).estate().map_err(|f| format!("{f}\n{document}"))?;
+    let again = zest_ledger::postgresql::state_of(&estate, "ticketing").ok_or("the system is not there")?;
+    match again.drift(state).first() {
+        Some(drift) => Err(format!("in the document (as server) and read: {:?} only: {}\n{document}", drift.side, drift.what)),
+        None => Ok(()),
+    }
+}
+
 /// Emits an estate into an empty database, reads it back, compares, and emits again.
 fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<(), String> {
     let before = session.read().map_err(|e| e.to_string())?;
@@ -170,6 +181,7 @@ fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<(
     if let Some(step) = after.steps_to(wanted, "postgres").first() {
         return Err(format!("emitting again is not empty: {}", step.sql));
     }
+    written_and_read_again(&after)?;
     counts.add("estates emitted, read back, emitted again", 1);
     compare(session, &Catalog::compile(after), counts)
 }

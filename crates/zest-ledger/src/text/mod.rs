@@ -8,3 +8,9 @@ mod shape;
 pub(crate) use read::read_document;
 pub use schema::json_schema;
 pub(crate) use shape::bad_name;
+
+/// Writes a text as a TOML basic string.
+pub(crate) fn quoted_text(text: &str) -> String {
+    // JSON escapes all that TOML wants escaped, but for one character.
+    serde_json::Value::from(text).to_string().replace('\u{7f}', "\\u007f")
+}

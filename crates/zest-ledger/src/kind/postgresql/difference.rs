@@ -62,7 +62,7 @@ impl State {
     /// What the ledger does not declare, roles and objects alike, is left alone: a table is never dropped.
     #[must_use]
     pub fn steps_to(&self, ledger: &Self, by: &str) -> Vec<Step> {
-        let mut plan = Plan { now: self.clone(), steps: Vec::new(), by };
+        let mut plan = Plan { now: self.clone(), steps: Vec::new(), changes: Vec::new(), by };
         plan.roles(ledger);
         plan.objects(ledger);
         plan.memberships(ledger);
@@ -75,6 +75,18 @@ impl State {
         plan.defaults(ledger);
         plan.steps
     }
+}
+
+/// Returns the grants and revokes that lead the lists of one state to those of another, in order.
+pub(super) fn changes(from: &State, to: &State) -> Vec<GrantChange> {
+    let mut plan = Plan { now: from.clone(), steps: Vec::new(), changes: Vec::new(), by: "" };
+    for (name, wanted) in &to.objects {
+        plan.list(name, None, &wanted.acl);
+        for column in &wanted.columns {
+            plan.list(name, Some(&column.name), &column.acl);
+        }
+    }
+    plan.changes
 }
 
 fn names<'a, K: Clone + Ord + 'a>(one: impl Iterator<Item = &'a K>, other: impl Iterator<Item = &'a K>) -> BTreeSet<K> {
@@ -153,6 +165,7 @@ fn shown(key: &DefaultKey) -> String {
 struct Plan<'b> {
     now: State,
     steps: Vec<Step>,
+    changes: Vec<GrantChange>,
     by: &'b str,
 }
 
@@ -335,6 +348,7 @@ impl Plan<'_> {
             return false;
         }
         let owner = before.map(|o| o.owner).unwrap_or_default();
+        self.changes.push(GrantChange { by: change.by.clone().filter(|b| *b != owner), ..change.clone() });
         let target = self.target(&change.object);
         let sql = statement(change, &target);
         match &change.by {

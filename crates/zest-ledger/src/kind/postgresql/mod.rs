@@ -3,6 +3,7 @@
 mod acl;
 mod catalog;
 mod difference;
+mod document;
 mod evaluate;
 mod need;
 mod object;
