@@ -30,6 +30,12 @@ pub(crate) enum Command {
     Effective(EffectiveArgs),
     /// List what is wrong or odd in a ledger
     Findings(FindingsArgs),
+    /// Print the statements that bring a database server to what the ledger says
+    Emit(Emit),
+    /// Read a live database server: as a ledger document, or what differs from the ledger
+    Read(Read),
+    /// Carry out on a live database server what `emit` prints, and prove it by reading back
+    RollOut(RollOut),
     /// Print the JSON Schema of ledger documents, for editors
     Schema,
     /// Print completions for a shell
@@ -84,6 +90,58 @@ pub(crate) struct EffectiveArgs {
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
     pub(crate) format: FormatArg,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Emit {
+    /// The database server, by its id in the ledger
+    pub(crate) system: String,
+    /// Only what differs from this document, which `zest read` wrote; from a fresh server unless stated
+    #[arg(long, value_name = "FILE")]
+    pub(crate) since: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Read {
+    /// The database server, by its id in the ledger
+    pub(crate) system: String,
+    /// List what the server has that the ledger has not, and the reverse; exit with 1 if there is anything
+    #[arg(long)]
+    pub(crate) drift: bool,
+    #[command(flatten)]
+    pub(crate) server: ServerArgs,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct RollOut {
+    /// The database server, by its id in the ledger
+    pub(crate) system: String,
+    /// Go on without asking, if there are exactly this many statements
+    #[arg(long, value_name = "COUNT")]
+    pub(crate) yes: Option<usize>,
+    #[command(flatten)]
+    pub(crate) server: ServerArgs,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+}
+
+/// How a live server is reached. Credentials are never taken here.
+#[derive(Debug, Args)]
+#[command(next_help_heading = "The server")]
+pub(crate) struct ServerArgs {
+    /// Host name or address, with `:PORT`; or the path of a socket; the address in the ledger unless stated
+    #[arg(long, value_name = "WHERE")]
+    pub(crate) server: Option<String>,
+    /// The account to sign in with
+    #[arg(long, value_name = "LOGIN", default_value = "postgres")]
+    pub(crate) login: String,
+    /// Ask for the account's credential at the terminal
+    #[arg(long)]
+    pub(crate) ask_credential: bool,
 }
 
 #[derive(Debug, Args)]

@@ -13,6 +13,9 @@ pub(crate) enum Exit {
     Unreadable,
     /// There was nothing to do: no question, no such user.
     Nothing,
+    /// A server could not be reached, or refused.
+    #[cfg_attr(not(feature = "live"), expect(dead_code, reason = "only sessions on servers end so"))]
+    Unreachable,
     /// Allowed after obligations.
     AllowedAfter,
 }
@@ -26,6 +29,7 @@ Exit status:
   2  the command line cannot be read
   3  the ledger or the input cannot be read
   4  nothing was checked
+  5  a server cannot be reached, or refuses
   6  allowed after obligations";
 
     const fn status(self) -> u8 {
@@ -34,6 +38,7 @@ Exit status:
             Self::Denied => 1,
             Self::Unreadable => 3,
             Self::Nothing => 4,
+            Self::Unreachable => 5,
             Self::AllowedAfter => 6,
         }
     }

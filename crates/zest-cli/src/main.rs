@@ -21,6 +21,9 @@ fn main() -> ExitCode {
         Command::Rehearse(args) => run::rehearse::run(args),
         Command::Effective(args) => run::effective::run(args),
         Command::Findings(args) => run::findings::run(args),
+        Command::Emit(args) => run::server::emit(args),
+        Command::Read(args) => run::server::read(args),
+        Command::RollOut(args) => run::server::roll_out(args),
         Command::Schema => {
             anstream::println!("{:#}", zest_ledger::json_schema());
             Ok(Exit::Allowed)

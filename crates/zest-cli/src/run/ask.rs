@@ -121,7 +121,7 @@ const fn worse(one: Exit, other: Exit) -> Exit {
             Exit::Allowed => 1,
             Exit::AllowedAfter => 2,
             Exit::Denied => 3,
-            Exit::Unreadable => 4,
+            Exit::Unreadable | Exit::Unreachable => 4,
         }
     }
     if rank(other) > rank(one) { other } else { one }

@@ -4,7 +4,10 @@ pub(crate) mod ask;
 pub(crate) mod demo;
 pub(crate) mod effective;
 pub(crate) mod findings;
+#[cfg(feature = "live")]
+mod live;
 pub(crate) mod rehearse;
+pub(crate) mod server;
 pub(crate) mod shell;
 
 use std::path::Path;

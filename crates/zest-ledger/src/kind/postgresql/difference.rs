@@ -485,3 +485,48 @@ impl GrantChange {
         statement(self, target)
     }
 }
+
+/// Writes steps as a script that can be run again: what is there already is passed over, and a failure changes nothing.
+#[must_use]
+pub fn script(steps: &[Step], by: &str) -> String {
+    let mut out = format!("-- To be run by `{}`, or another superuser. Everything or nothing.\nBEGIN;\nSET LOCAL check_function_bodies = off;\n", by.replace('\n', " "));
+    let mut credentials = String::new();
+    for step in steps {
+        if step.sql.starts_with("CREATE ") {
+            let mut tag = "$zest$".to_owned();
+            while step.sql.contains(&tag) {
+                tag.insert(tag.len() - 1, 'x');
+            }
+            let known = "duplicate_object OR duplicate_table OR duplicate_schema OR duplicate_function";
+            out.push_str(&format!("DO {tag} BEGIN\n  {};\nEXCEPTION WHEN {known} THEN NULL;\nEND {tag};\n", step.sql));
+        } else {
+            out.push_str(&step.sql);
+            out.push_str(";\n");
+        }
+        if let Some(rest) = step.sql.strip_prefix("CREATE ROLE ").filter(|r| r.ends_with(" LOGIN") || r.contains(" LOGIN ")) {
+            let name = rest.rsplit_once('"').map_or(rest, |(n, _)| n);
+            credentials.push_str(&format!("-- CREDENTIAL TO SET: \\password {name}\"\n"));
+        }
+    }
+    out.push_str("COMMIT;\n");
+    out.push_str(&credentials);
+    out
+}
+
+impl State {
+    /// Says why rolling out would lock somebody out: the last superuser, or the one who rolls out.
+    #[must_use]
+    pub fn lock_out(&self, ledger: &Self, by: &str) -> Option<String> {
+        let stays = |name: &String, role: &Role| {
+            let wanted = ledger.roles.get(name).unwrap_or(role);
+            wanted.superuser && wanted.login
+        };
+        let has_one = self.roles.iter().any(|(_, r)| r.superuser && r.login);
+        let keeps_one = self.roles.iter().any(|(n, r)| stays(n, r)) || ledger.roles.values().any(|r| r.superuser && r.login);
+        if has_one && !keeps_one {
+            return Some("the last superuser who may sign in would be gone".to_owned());
+        }
+        let own = ledger.roles.get(by).filter(|_| self.roles.get(by).is_some_and(|r| r.superuser))?;
+        (!own.superuser || !own.login).then(|| format!("`{by}`, who carries this out, would lose the right to go on"))
+    }
+}

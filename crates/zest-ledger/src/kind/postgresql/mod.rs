@@ -16,6 +16,7 @@ pub use acl::{Acl, AclRefusal, Grantee, Held};
 pub use catalog::{Catalog, Matrix, ObjectNumber, RoleNumber, Want, Way};
 pub(crate) use evaluate::{Server, open, walk, wanted};
 pub(crate) use need::{Demand, Need, On};
+pub use difference::script;
 pub use object::{ObjectName, literal, quoted};
 pub use privilege::{Class, Privilege, Privileges};
 use std::sync::Arc;

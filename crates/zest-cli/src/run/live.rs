@@ -1,0 +1,160 @@
+//! Sessions on live database servers.
+
+use std::io::{BufRead, Write};
+
+use anyhow::{Context, Result, bail};
+use zest_bridges::{BridgeError, postgresql};
+use zest_ledger::drift::Step;
+use zest_ledger::entry::{Kind, System};
+use zest_ledger::source::visible;
+
+use super::server::{State, entry, estate, render_drift};
+use crate::args::{Read, RollOut, ServerArgs};
+use crate::exit::Exit;
+
+/// A session on a server of some kind.
+enum Session {
+    Postgresql(postgresql::Session),
+}
+
+impl Session {
+    fn open(system: &System, args: &ServerArgs) -> Result<Self> {
+        let written = system.address.as_ref().map(|a| a.value.clone());
+        let place = args.server.clone().or(written).context("the ledger has no address for it: add one, or state `--server`")?;
+        let password = if args.ask_credential {
+            let shown = format!("credential of {} on {}: ", visible(&args.login), visible(&place));
+            Some(rpassword::prompt_password(shown).context("asking for the credential at the terminal")?)
+        } else {
+            None
+        };
+        match system.kind() {
+            Kind::Postgresql => {
+                let (host, port) = split(&place, 5432)?;
+                let database = system.database.as_ref().map_or(&system.id.value, |d| &d.value).clone();
+                let target = postgresql::Target { host, port, user: args.login.clone(), database, password };
+                Ok(Self::Postgresql(postgresql::Session::open(&target)?))
+            }
+            other => bail!("`{}` is of the kind `{}`; only database servers are read", visible(&system.id.value), other.word()),
+        }
+    }
+
+    fn read(&mut self) -> Result<State, BridgeError> {
+        match self {
+            Self::Postgresql(session) => session.read().map(State::Postgresql),
+        }
+    }
+
+    fn run(&mut self, steps: &[Step]) -> Result<(), BridgeError> {
+        match self {
+            Self::Postgresql(session) => session.run(steps),
+        }
+    }
+
+    fn target(&self) -> String {
+        match self {
+            Self::Postgresql(session) => visible(session.target()),
+        }
+    }
+}
+
+/// Splits a place into host and port; a path is the folder of a socket, with the port behind it.
+fn split(place: &str, standard: u16) -> Result<(String, u16)> {
+    if let Some(inner) = place.strip_prefix('[') {
+        let (host, rest) = inner.split_once(']').context("an IPv6 address ends with `]`")?;
+        let port = rest.strip_prefix(':').map_or(Ok(standard), str::parse).context("a port is a number")?;
+        return Ok((host.to_owned(), port));
+    }
+    match place.rsplit_once(':') {
+        Some((host, port)) if !host.contains(':') => Ok((host.to_owned(), port.parse().context("a port is a number")?)),
+        _ => Ok((place.to_owned(), standard)),
+    }
+}
+
+pub(crate) fn read(args: &Read) -> Result<Exit> {
+    let estate = match estate(&args.ledger.ledger) {
+        Ok(estate) => estate,
+        Err(exit) => return Ok(exit),
+    };
+    let system = entry(&estate, &args.system)?;
+    let mut session = match Session::open(system, &args.server) {
+        Ok(session) => session,
+        Err(error) => return unreachable(&error),
+    };
+    let found = match session.read() {
+        Ok(found) => found,
+        Err(error) => return unreachable(&error.into()),
+    };
+    if !args.drift {
+        anstream::print!("{}", found.document(&args.system, system.address.as_ref().map(|a| a.value.as_str())));
+        return Ok(Exit::Allowed);
+    }
+    let drift = found.drift(&State::of(&estate, &args.system)?);
+    anstream::print!("{}", render_drift(&args.system, &session.target(), &drift));
+    Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
+}
+
+fn unreachable(error: &anyhow::Error) -> Result<Exit> {
+    anstream::eprintln!("zest: {}", visible(&format!("{error:#}")).replace("\\u{a}", "\n"));
+    Ok(Exit::Unreachable)
+}
+
+/// Reads, plans, waits for confirmation, carries out, and reads back.
+pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
+    let estate = match estate(&args.ledger.ledger) {
+        Ok(estate) => estate,
+        Err(exit) => return Ok(exit),
+    };
+    let system = entry(&estate, &args.system)?;
+    let wanted = State::of(&estate, &args.system)?;
+    let mut session = match Session::open(system, &args.server) {
+        Ok(session) => session,
+        Err(error) => return unreachable(&error),
+    };
+    let now = match session.read() {
+        Ok(found) => found,
+        Err(error) => return unreachable(&error.into()),
+    };
+    let login = &args.server.login;
+    let steps = now.steps_to(&wanted, login);
+    let shown = visible(&args.system);
+    if steps.is_empty() {
+        anstream::println!("{shown} on {}: 0 statements, nothing to do", session.target());
+        return prove(&mut session, &wanted, args);
+    }
+    if let Some(why) = now.lock_out(&wanted, login) {
+        anstream::eprintln!("zest: nothing was changed: {why}");
+        return Ok(Exit::Denied);
+    }
+    let count = steps.len();
+    match args.yes {
+        Some(expected) if expected == count => {}
+        Some(expected) => bail!("nothing was changed: {count} statements are needed, and {expected} were expected; look at `zest emit`"),
+        None => {
+            anstream::print!("{}", now.script(&steps, login));
+            anstream::print!("\n{shown} on {}: {count} statements. Type the number to go on: ", session.target());
+            std::io::stdout().flush().context("writing to the terminal")?;
+            let mut line = String::new();
+            std::io::stdin().lock().read_line(&mut line).context("reading the confirmation")?;
+            if line.trim() != count.to_string() {
+                anstream::eprintln!("zest: nothing was changed: not confirmed");
+                return Ok(Exit::Denied);
+            }
+        }
+    }
+    if let Err(error) = session.run(&steps) {
+        return unreachable(&error.into());
+    }
+    anstream::println!("{shown} on {}: {count} statements carried out", session.target());
+    prove(&mut session, &wanted, args)
+}
+
+/// Reads back and compares.
+fn prove(session: &mut Session, wanted: &State, args: &RollOut) -> Result<Exit> {
+    let found = match session.read() {
+        Ok(found) => found,
+        Err(error) => return unreachable(&error.into()),
+    };
+    let drift = found.drift(wanted);
+    anstream::print!("{}", render_drift(&args.system, &session.target(), &drift));
+    Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
+}

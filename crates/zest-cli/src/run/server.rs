@@ -1,0 +1,158 @@
+//! `zest emit`, `zest read`, `zest roll-out`: between a ledger and database servers.
+
+use std::fmt::Write as _;
+use std::path::Path;
+
+use anyhow::{Context, Result, bail};
+use zest_ledger::drift::{Drift, Side, Step};
+use zest_ledger::entry::{Kind, System};
+use zest_ledger::estate::Estate;
+use zest_ledger::postgresql;
+use zest_ledger::source::visible;
+
+use crate::args::Emit;
+#[cfg(not(feature = "live"))]
+use crate::args::{Read, RollOut};
+use crate::exit::Exit;
+use crate::folder;
+use crate::render::style::{BAD, FAINT, GOOD, HEAD};
+
+#[cfg(feature = "live")]
+pub(crate) use super::live::{read, roll_out};
+
+/// What a server has or shall have, by its kind.
+pub(crate) enum State {
+    Postgresql(postgresql::State),
+}
+
+impl State {
+    /// Takes what a ledger says of a system.
+    pub(crate) fn of(estate: &Estate, system: &str) -> Result<Self> {
+        let entry = entry(estate, system)?;
+        match entry.kind() {
+            Kind::Postgresql => postgresql::state_of(estate, system).map(Self::Postgresql).context("the ledger says nothing of it"),
+            other => bail!("`{}` is of the kind `{}`; statements are for database servers", visible(system), other.word()),
+        }
+    }
+
+    fn fresh(&self) -> Self {
+        match self {
+            Self::Postgresql(state) => Self::Postgresql(postgresql::State::fresh(&state.database, postgresql::BOOTSTRAP)),
+        }
+    }
+
+    /// Returns the statements that lead from here to `ledger`, run by `by`.
+    pub(crate) fn steps_to(&self, ledger: &Self, by: &str) -> Vec<Step> {
+        match (self, ledger) {
+            (Self::Postgresql(a), Self::Postgresql(b)) => a.steps_to(b, by),
+        }
+    }
+
+    pub(crate) fn drift(&self, ledger: &Self) -> Vec<Drift> {
+        match (self, ledger) {
+            (Self::Postgresql(a), Self::Postgresql(b)) => a.drift(b),
+        }
+    }
+
+    pub(crate) fn script(&self, steps: &[Step], by: &str) -> String {
+        match self {
+            Self::Postgresql(_) => postgresql::script(steps, by),
+        }
+    }
+
+    #[cfg(feature = "live")]
+    pub(crate) fn document(&self, id: &str, address: Option<&str>) -> String {
+        match self {
+            Self::Postgresql(state) => state.document(id, address),
+        }
+    }
+
+    /// Says why going to `ledger` as `by` would lock somebody out.
+    #[cfg(feature = "live")]
+    pub(crate) fn lock_out(&self, ledger: &Self, by: &str) -> Option<String> {
+        match (self, ledger) {
+            (Self::Postgresql(a), Self::Postgresql(b)) => a.lock_out(b, by),
+        }
+    }
+}
+
+/// Finds a system, or names the nearest.
+pub(crate) fn entry<'e>(estate: &'e Estate, system: &str) -> Result<&'e System> {
+    let found = estate.systems().iter().find(|s| s.id.value == system);
+    found.map(|s| &**s).with_context(|| {
+        let servers: Vec<String> = estate.systems().iter().filter(|s| s.kind() != Kind::NetworkDevice).map(|s| visible(&s.id.value)).collect();
+        format!("no system is named `{}`; database servers of this ledger: {}", visible(system), servers.join(", "))
+    })
+}
+
+/// Reads the ledger, or prints its findings.
+pub(crate) fn estate(path: &Path) -> Result<Estate, Exit> {
+    let validated = folder::read(path);
+    validated.estate.ok_or_else(|| {
+        anstream::eprint!("{}", crate::render::findings::render(&validated.findings));
+        Exit::Unreadable
+    })
+}
+
+pub(crate) fn emit(args: &Emit) -> Result<Exit> {
+    let estate = match estate(&args.ledger.ledger) {
+        Ok(estate) => estate,
+        Err(exit) => return Ok(exit),
+    };
+    let wanted = State::of(&estate, &args.system)?;
+    let (now, since) = match &args.since {
+        None => (wanted.fresh(), "a fresh server".to_owned()),
+        Some(file) => {
+            let read = match self::estate(file) {
+                Ok(estate) => estate,
+                Err(exit) => return Ok(exit),
+            };
+            (State::of(&read, &args.system)?, file.display().to_string())
+        }
+    };
+    let steps = now.steps_to(&wanted, postgresql::BOOTSTRAP);
+    let count = steps.len();
+    let mut out = String::new();
+    let _ = writeln!(out, "-- {}: {count} statements, from {} to the ledger {}", visible(&args.system), visible(&since), args.ledger.shown());
+    if count > 0 {
+        out.push_str(&wanted.script(&steps, postgresql::BOOTSTRAP));
+    }
+    anstream::print!("{out}");
+    Ok(Exit::Allowed)
+}
+
+/// Lists what differs, the server's side first.
+pub(crate) fn render_drift(system: &str, server: &str, list: &[Drift]) -> String {
+    let mut out = String::new();
+    if list.is_empty() {
+        let _ = writeln!(out, "{GOOD}no difference{GOOD:#}: {} and the ledger agree ({server})", visible(system));
+        return out;
+    }
+    let _ = writeln!(out, "{HEAD}{}{HEAD:#} and the ledger differ {FAINT}({server}){FAINT:#}\n", visible(system));
+    for (side, head, style) in [(Side::Server, "only on the server", BAD), (Side::Ledger, "only in the ledger", GOOD)] {
+        let some: Vec<&Drift> = list.iter().filter(|d| d.side == side).collect();
+        if some.is_empty() {
+            continue;
+        }
+        let _ = writeln!(out, "{HEAD}{head}{HEAD:#} ({})", some.len());
+        for drift in some {
+            let mark = if side == Side::Server { "+" } else { "-" };
+            let _ = writeln!(out, "  {style}{mark}{style:#} {}", crate::render::style::hanging("    ", &visible(&drift.what)));
+        }
+        out.push('\n');
+    }
+    out
+}
+
+#[cfg(not(feature = "live"))]
+const WITHOUT: &str = "this program was built without the clients of database servers; build it with `cargo build --release --features live`";
+
+#[cfg(not(feature = "live"))]
+pub(crate) fn read(_: &Read) -> Result<Exit> {
+    bail!(WITHOUT)
+}
+
+#[cfg(not(feature = "live"))]
+pub(crate) fn roll_out(_: &RollOut) -> Result<Exit> {
+    bail!(WITHOUT)
+}
