@@ -3,6 +3,7 @@
 //! Everything that decides is in `zest-ledger`; a bridge only moves values over the server's own protocol.
 
 mod error;
+pub mod mariadb;
 pub mod postgresql;
 
 pub use error::BridgeError;

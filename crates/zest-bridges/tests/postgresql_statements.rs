@@ -1,7 +1,10 @@
 //! Statements on the demo: each is asked of us and attempted on the real server under the same identity, then rolled back.
 
 use zest_ledger::postgresql::{Catalog, quoted};
-use zest_ledger::{Engine, Question, ask::{Refusal, Verdict}};
+use zest_ledger::{
+    Engine, Question,
+    ask::{Refusal, Verdict},
+};
 use zest_testkit::servers;
 
 use crate::postgresql::{open, sql};
@@ -248,8 +251,10 @@ fn each_statement_has_the_servers_verdict_and_names_the_servers_object() {
             let theirs = session.client().batch_execute(statement);
             let _ = session.client().batch_execute("ROLLBACK");
             sql(&mut session, "RESET SESSION AUTHORIZATION; RESET ROLE");
-            let message = theirs.as_ref().err().and_then(|e| e.as_db_error()).filter(|e| e.code().code() == "42501").map(|e| e.message().to_owned());
-            let other = theirs.as_ref().err().and_then(|e| e.as_db_error()).filter(|e| e.code().code() != "42501").map(|e| e.message().to_owned());
+            let message =
+                theirs.as_ref().err().and_then(|e| e.as_db_error()).filter(|e| e.code().code() == "42501").map(|e| e.message().to_owned());
+            let other =
+                theirs.as_ref().err().and_then(|e| e.as_db_error()).filter(|e| e.code().code() != "42501").map(|e| e.message().to_owned());
             if answer.refusal == Some(Refusal::NotDecided) {
                 // Plainly said, and never allowed.
                 undecided += 1;

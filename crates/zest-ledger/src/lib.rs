@@ -90,7 +90,7 @@ pub mod estate;
 pub mod finding;
 pub mod json;
 mod kind;
-pub use kind::postgresql;
+pub use kind::{mariadb, postgresql};
 mod ledger;
 pub mod rehearsal;
 pub mod review;

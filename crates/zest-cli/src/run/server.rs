@@ -80,7 +80,8 @@ impl State {
 pub(crate) fn entry<'e>(estate: &'e Estate, system: &str) -> Result<&'e System> {
     let found = estate.systems().iter().find(|s| s.id.value == system);
     found.map(|s| &**s).with_context(|| {
-        let servers: Vec<String> = estate.systems().iter().filter(|s| s.kind() != Kind::NetworkDevice).map(|s| visible(&s.id.value)).collect();
+        let servers: Vec<String> =
+            estate.systems().iter().filter(|s| s.kind() != Kind::NetworkDevice).map(|s| visible(&s.id.value)).collect();
         format!("no system is named `{}`; database servers of this ledger: {}", visible(system), servers.join(", "))
     })
 }
@@ -113,7 +114,8 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
     let steps = now.steps_to(&wanted, postgresql::BOOTSTRAP);
     let count = steps.len();
     let mut out = String::new();
-    let _ = writeln!(out, "-- {}: {count} statements, from {} to the ledger {}", visible(&args.system), visible(&since), args.ledger.shown());
+    let _ =
+        writeln!(out, "-- {}: {count} statements, from {} to the ledger {}", visible(&args.system), visible(&since), args.ledger.shown());
     if count > 0 {
         out.push_str(&wanted.script(&steps, postgresql::BOOTSTRAP));
     }
@@ -145,7 +147,8 @@ pub(crate) fn render_drift(system: &str, server: &str, list: &[Drift]) -> String
 }
 
 #[cfg(not(feature = "live"))]
-const WITHOUT: &str = "this program was built without the clients of database servers; build it with `cargo build --release --features live`";
+const WITHOUT: &str =
+    "this program was built without the clients of database servers; build it with `cargo build --release --features live`";
 
 #[cfg(not(feature = "live"))]
 pub(crate) fn read(_: &Read) -> Result<Exit> {

@@ -195,6 +195,8 @@ pub struct DatabaseObject {
     pub runs_as: Option<At<RunsAs>>,
     /// Whether row security is on.
     pub row_security: Option<At<bool>>,
+    /// The parameters of a routine, where its name does not carry them (MariaDB).
+    pub parameters: Option<At<String>>,
     /// What a function returns.
     pub returns: Option<At<String>>,
     /// The language of a routine.
@@ -225,6 +227,7 @@ impl DatabaseObject {
             query: None,
             runs_as: None,
             row_security: None,
+            parameters: None,
             returns: None,
             language: None,
             body: None,

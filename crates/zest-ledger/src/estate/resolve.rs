@@ -17,7 +17,7 @@ use super::{
 use crate::command::{Pattern, Slot, WordPattern};
 use crate::entry::{self, Band, Does, Otherwise, Rule, RuleVerb};
 use crate::finding::{Code, Finding, nearest};
-use crate::kind::postgresql;
+use crate::kind::{mariadb, postgresql};
 use crate::ledger::Entries;
 use crate::source::{At, Place, SourceMap, visible};
 use crate::text::bad_name;
@@ -455,6 +455,8 @@ impl Resolver<'_> {
         }
         if system.kind() == entry::Kind::Postgresql {
             postgresql::written(system, &parts, None, self.findings);
+        } else {
+            mariadb::written(&parts, None, self.findings);
         }
         SystemLinks { vocabulary: VocabularyId::new(0), levels: Vec::new(), accounts: Vec::new(), used_by }
     }

@@ -1,6 +1,7 @@
 //! The rules of each kind of system.
 
 pub(crate) mod database;
+pub mod mariadb;
 pub(crate) mod network_device;
 pub mod postgresql;
 pub(crate) mod trace;

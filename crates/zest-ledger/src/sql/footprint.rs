@@ -845,8 +845,17 @@ impl Walker<'_> {
         }
         match &insert.on {
             Some(OnInsert::DuplicateKeyUpdate(list)) => {
+                // MariaDB 10.11 asks for UPDATE on the columns that are inserted, and for SELECT on those that are assigned.
                 self.scopes.push(vec![target.clone()]);
-                self.assign(&target, list);
+                for assignment in list {
+                    self.expr(&assignment.value);
+                    self.targets(assignment).iter().for_each(|c| self.column(Some(&target.alias), c));
+                }
+                if let Some(at) = target.at {
+                    let used = &mut self.footprint.uses[at];
+                    used.verbs.insert(Verb::Update);
+                    used.updated = used.inserted.clone();
+                }
                 self.scopes.pop();
             }
             Some(OnInsert::OnConflict(conflict)) => {

@@ -94,6 +94,7 @@ static DATABASE_OBJECT: TableShape = TableShape {
         Key::new("query", Shape::Text, "the query of a view"),
         Key::new("runs-as", Shape::Words(RunsAs::WORDS), "with whose rights a view or routine runs"),
         Key::new("row-security", Shape::Flag, "whether row security is on for the table"),
+        Key::new("parameters", Shape::Text, "the parameters of a routine (MariaDB)"),
         Key::new("returns", Shape::Text, "what a function returns"),
         Key::new("language", Shape::Text, "the language of a routine"),
         Key::new("body", Shape::Text, "the body of a routine"),

@@ -364,6 +364,7 @@ impl Reader<'_> {
         object.query = self.text(fields, "query");
         object.runs_as = self.word(fields, "runs-as", RunsAs::from_word);
         object.row_security = self.flag(fields, "row-security");
+        object.parameters = self.text(fields, "parameters");
         object.returns = self.text(fields, "returns");
         object.language = self.text(fields, "language");
         object.body = self.text(fields, "body");

@@ -1,5 +1,6 @@
 //! Random but realistic database estates.
 
+pub mod mariadb;
 pub mod postgresql;
 
 /// Names with everything in them that quoting must survive.

@@ -489,7 +489,10 @@ impl GrantChange {
 /// Writes steps as a script that can be run again: what is there already is passed over, and a failure changes nothing.
 #[must_use]
 pub fn script(steps: &[Step], by: &str) -> String {
-    let mut out = format!("-- To be run by `{}`, or another superuser. Everything or nothing.\nBEGIN;\nSET LOCAL check_function_bodies = off;\n", by.replace('\n', " "));
+    let mut out = format!(
+        "-- To be run by `{}`, or another superuser. Everything or nothing.\nBEGIN;\nSET LOCAL check_function_bodies = off;\n",
+        by.replace('\n', " ")
+    );
     let mut credentials = String::new();
     for step in steps {
         if step.sql.starts_with("CREATE ") {

@@ -61,7 +61,11 @@ impl State {
     }
 
     fn superuser(&self) -> &str {
-        self.roles.iter().find(|(_, r)| r.superuser && r.login).or_else(|| self.roles.iter().find(|(_, r)| r.superuser)).map_or(super::BOOTSTRAP, |(n, _)| n)
+        self.roles
+            .iter()
+            .find(|(_, r)| r.superuser && r.login)
+            .or_else(|| self.roles.iter().find(|(_, r)| r.superuser))
+            .map_or(super::BOOTSTRAP, |(n, _)| n)
     }
 
     /// The same roles and objects as a ledger has them before any grant.

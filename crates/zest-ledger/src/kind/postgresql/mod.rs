@@ -14,9 +14,10 @@ mod written;
 
 pub use acl::{Acl, AclRefusal, Grantee, Held};
 pub use catalog::{Catalog, Matrix, ObjectNumber, RoleNumber, Want, Way};
+pub use difference::script;
 pub(crate) use evaluate::{Server, open, walk, wanted};
 pub(crate) use need::{Demand, Need, On};
-pub use difference::script;
+pub(crate) use object::parts;
 pub use object::{ObjectName, literal, quoted};
 pub use privilege::{Class, Privilege, Privileges};
 use std::sync::Arc;

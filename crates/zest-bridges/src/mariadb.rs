@@ -1,0 +1,326 @@
+//! MariaDB 10.11: reading a server's own tables, and carrying out the steps of a roll-out one by one.
+
+use mysql::prelude::Queryable;
+use mysql::{Conn, OptsBuilder, Row};
+use zest_ledger::drift::Step;
+use zest_ledger::mariadb::{Account, AccountName, Class, Held, Holder, Object, ObjectName, Privilege, Privileges, Scope, State};
+
+use crate::BridgeError;
+
+/// Where a server listens, and as whom to read.
+#[derive(Clone, Debug, Default)]
+pub struct Target {
+    /// Host name, address, or the path of a socket.
+    pub host: String,
+    /// The port.
+    pub port: u16,
+    /// The login.
+    pub user: String,
+    /// The credential, if the server asks for one; never kept.
+    pub password: Option<String>,
+}
+
+/// A session on a server.
+#[allow(missing_debug_implementations, reason = "the client has none")]
+pub struct Session {
+    client: Conn,
+    target: String,
+}
+
+impl Session {
+    /// Opens a session.
+    ///
+    /// # Errors
+    /// When the server is down, refuses the credential, or is not version 10.11.
+    pub fn open(target: &Target) -> Result<Self, BridgeError> {
+        let is_socket = target.host.starts_with('/');
+        let shown = if is_socket { target.host.clone() } else { format!("{}:{}", target.host, target.port) };
+        let mut options = OptsBuilder::new()
+            .user(Some(&target.user))
+            .pass(target.password.as_ref())
+            .prefer_socket(false)
+            .tcp_connect_timeout(Some(std::time::Duration::from_secs(10)));
+        options =
+            if is_socket { options.socket(Some(&target.host)) } else { options.ip_or_hostname(Some(&target.host)).tcp_port(target.port) };
+        let client = Conn::new(options).map_err(|e| BridgeError::Connect { target: shown.clone(), reason: words(&e) })?;
+        let mut session = Self { client, target: shown };
+        let version: String = session.rows("the version", "SELECT VERSION()")?.first().and_then(|r| r.get(0)).unwrap_or_default();
+        if !(version.starts_with("10.11.") && version.contains("MariaDB")) {
+            return Err(BridgeError::Version { target: session.target, found: version, known: "MariaDB 10.11" });
+        }
+        Ok(session)
+    }
+
+    /// Returns the server as errors name it.
+    #[must_use]
+    pub fn target(&self) -> &str {
+        &self.target
+    }
+
+    /// Returns the client, for statements of one's own.
+    pub const fn client(&mut self) -> &mut Conn {
+        &mut self.client
+    }
+
+    fn rows(&mut self, what: &'static str, sql: &str) -> Result<Vec<Row>, BridgeError> {
+        self.client.query(sql).map_err(|e| BridgeError::Read { what, reason: words(&e) })
+    }
+
+    /// Returns the account that the session was given.
+    ///
+    /// # Errors
+    /// When the server refuses the query.
+    pub fn account(&mut self) -> Result<AccountName, BridgeError> {
+        let text: String = self.rows("the account", "SELECT CURRENT_USER()")?.first().and_then(|r| r.get(0)).unwrap_or_default();
+        AccountName::parse(&text).ok_or(BridgeError::Read { what: "the account", reason: text })
+    }
+
+    /// Reads everything the model knows; the reader needs SELECT on the server's own database `mysql`. Credentials are
+    /// never among what is read.
+    ///
+    /// # Errors
+    /// When the server refuses a query.
+    pub fn read(&mut self) -> Result<State, BridgeError> {
+        let mut state = State::default();
+        let mut roles = Vec::new();
+        for row in self.rows("accounts", ACCOUNTS)? {
+            let (user, host): (String, String) = (text(&row, 0), text(&row, 1));
+            let access = Privileges::from_mask(row.get::<Option<u64>, _>(2).flatten().unwrap_or(0));
+            let holder = if flag(&row, 3) {
+                if user == "PUBLIC" {
+                    Holder::Public
+                } else {
+                    roles.push(user.clone());
+                    Holder::Role(user)
+                }
+            } else {
+                let name = AccountName::new(&user, &host);
+                let mut account = Account {
+                    locked: flag(&row, 4),
+                    expired: flag(&row, 5),
+                    default_role: maybe(&row, 6).filter(|r| !r.is_empty()),
+                    ..Account::default()
+                };
+                for (i, limit) in ["queries", "updates", "connections", "sessions"].into_iter().enumerate() {
+                    if let Some(number) = row.get::<Option<u32>, _>(7 + i).flatten().filter(|n| *n > 0) {
+                        account.limits.insert(limit.to_owned(), number);
+                    }
+                }
+                state.accounts.insert(name.clone(), account);
+                Holder::Account(name)
+            };
+            if !access.is_empty() {
+                state.grants.insert((holder, Scope::Everything), Held { privileges: access, ..Held::default() });
+            }
+        }
+        state.roles = roles.into_iter().collect();
+        // The account for routines that the server itself keeps cannot sign in.
+        state.accounts.remove(&AccountName::new("mariadb.sys", "localhost"));
+        state.grants.retain(|(h, _), _| *h != Holder::Account(AccountName::new("mariadb.sys", "localhost")));
+        let known = state.clone();
+        let holder = |user: String, host: String| holder_of(&known, user, host);
+        for row in self.rows("memberships", "SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CONVERT(Role USING utf8mb4), Admin_option FROM mysql.roles_mapping")? {
+            let Some(member) = holder(text(&row, 0), text(&row, 1)) else { continue };
+            state.memberships.insert((member, text(&row, 2)), text(&row, 3) == "Y");
+        }
+        for row in self.rows("databases", "SELECT schema_name FROM information_schema.schemata WHERE schema_name NOT IN ('mysql', 'information_schema', 'performance_schema', 'sys')")? {
+            state.databases.insert(text(&row, 0));
+        }
+        self.objects(&mut state)?;
+        for row in self.rows("grants on databases", DATABASES)? {
+            let Some(who) = holder(text(&row, 0), text(&row, 1)) else { continue };
+            let mut privileges = Privileges::NONE;
+            for (i, privilege) in DATABASE_COLUMNS.iter().enumerate() {
+                if text(&row, 3 + i) == "Y" {
+                    privileges = privileges.or(privilege.only());
+                }
+            }
+            state.grants.insert((who, Scope::Databases(text(&row, 2))), Held { privileges, ..Held::default() });
+        }
+        for row in self.rows("grants on tables", "SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CONVERT(Db USING utf8mb4), CONVERT(Table_name USING utf8mb4), CONVERT(Table_priv USING utf8mb4) FROM mysql.tables_priv")? {
+            let Some(who) = holder(text(&row, 0), text(&row, 1)) else { continue };
+            let held = state.grants.entry((who, Scope::Table(text(&row, 2), text(&row, 3)))).or_default();
+            held.privileges = set(&text(&row, 4));
+        }
+        for row in self.rows("grants on columns", "SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CONVERT(Db USING utf8mb4), CONVERT(Table_name USING utf8mb4), CONVERT(Column_name USING utf8mb4), CONVERT(Column_priv USING utf8mb4) FROM mysql.columns_priv")? {
+            let Some(who) = holder(text(&row, 0), text(&row, 1)) else { continue };
+            let held = state.grants.entry((who, Scope::Table(text(&row, 2), text(&row, 3)))).or_default();
+            held.columns.insert(text(&row, 4), set(&text(&row, 5)));
+        }
+        for row in self.rows("grants on routines", "SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CONVERT(Db USING utf8mb4), CONVERT(Routine_name USING utf8mb4), CONVERT(Routine_type USING utf8mb4), CONVERT(Proc_priv USING utf8mb4) FROM mysql.procs_priv")? {
+            let Some(who) = holder(text(&row, 0), text(&row, 1)) else { continue };
+            let (database, name) = (text(&row, 2), text(&row, 3));
+            let scope = if text(&row, 4) == "FUNCTION" { Scope::Function(database, name) } else { Scope::Procedure(database, name) };
+            state.grants.insert((who, scope), Held { privileges: set(&text(&row, 5)), ..Held::default() });
+        }
+        for row in self.rows("proxies", "SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CONVERT(Proxied_user USING utf8mb4), CONVERT(Proxied_host USING utf8mb4), With_grant FROM mysql.proxies_priv")? {
+            let Some(who) = holder(text(&row, 0), text(&row, 1)) else { continue };
+            // The first account of a fresh server may be everybody; that row names nobody and cannot be taken back.
+            if text(&row, 3).is_empty() {
+                continue;
+            }
+            let privileges = if flag(&row, 4) { Privilege::GrantOption.only() } else { Privileges::NONE };
+            state.grants.insert((who, Scope::Proxy(AccountName::new(&text(&row, 2), &text(&row, 3)))), Held { privileges, ..Held::default() });
+        }
+        // Grants in the server's own databases are the server's matter.
+        state
+            .grants
+            .retain(|(_, scope), _| !matches!(scope, Scope::Table(d, _) | Scope::Function(d, _) | Scope::Procedure(d, _) if is_own(d)));
+        Ok(state)
+    }
+
+    fn objects(&mut self, state: &mut State) -> Result<(), BridgeError> {
+        for row in self.rows("tables and views", TABLES)? {
+            let class = if text(&row, 2) == "VIEW" { Class::View } else { Class::Table };
+            let mut object = Object::default();
+            if class == Class::View {
+                object.definer = maybe(&row, 3).and_then(|d| AccountName::parse(&d));
+                object.runs_as_owner = maybe(&row, 4).is_none_or(|s| s == "DEFINER");
+                object.query = maybe(&row, 5);
+            }
+            state.objects.insert(ObjectName::new(class, &text(&row, 0), &text(&row, 1)), object);
+        }
+        for row in self.rows("columns", COLUMNS)? {
+            for class in [Class::Table, Class::View] {
+                if let Some(object) = state.objects.get_mut(&ObjectName::new(class, &text(&row, 0), &text(&row, 1))) {
+                    let kind = if class == Class::Table { text(&row, 3) } else { String::new() };
+                    object.columns.push((text(&row, 2), kind));
+                }
+            }
+        }
+        for row in self.rows("routines", ROUTINES)? {
+            let class = if text(&row, 2) == "FUNCTION" { Class::Function } else { Class::Procedure };
+            let object = Object {
+                definer: AccountName::parse(&text(&row, 3)),
+                runs_as_owner: text(&row, 4) == "DEFINER",
+                parameters: Some(text(&row, 5)),
+                returns: maybe(&row, 6).filter(|r| !r.is_empty()),
+                body: Some(text(&row, 7)),
+                ..Object::default()
+            };
+            state.objects.insert(ObjectName::new(class, &text(&row, 0), &text(&row, 1)), object);
+        }
+        Ok(())
+    }
+
+    /// Carries out steps one by one and stops at the first error: the server cannot take such statements back.
+    ///
+    /// # Errors
+    /// The statement that failed, in the server's words, and what was done before it.
+    pub fn run(&mut self, steps: &[Step]) -> Result<(), BridgeError> {
+        for (i, step) in steps.iter().enumerate() {
+            self.client.query_drop(&step.sql).map_err(|e| {
+                let done: Vec<&str> = steps[..i].iter().map(|s| s.sql.as_str()).collect();
+                let state = if done.is_empty() {
+                    "nothing was changed".to_owned()
+                } else {
+                    format!("the {i} statements before it were carried out and stay:\n  {}", done.join("\n  "))
+                };
+                BridgeError::Statement { number: i + 1, of: steps.len(), sql: step.sql.clone(), reason: words(&e), state }
+            })?;
+        }
+        Ok(())
+    }
+}
+
+fn words(error: &mysql::Error) -> String {
+    match error {
+        mysql::Error::MySqlError(e) => format!("{} ({})", e.message, e.code),
+        other => other.to_string(),
+    }
+}
+
+fn holder_of(state: &State, user: String, host: String) -> Option<Holder> {
+    if host.is_empty() {
+        return Some(if user == "PUBLIC" { Holder::Public } else { Holder::Role(user) });
+    }
+    let name = AccountName::new(&user, &host);
+    state.accounts.contains_key(&name).then_some(Holder::Account(name))
+}
+
+fn is_own(database: &str) -> bool {
+    matches!(database, "mysql" | "information_schema" | "performance_schema" | "sys")
+}
+
+fn text(row: &Row, at: usize) -> String {
+    maybe(row, at).unwrap_or_default()
+}
+
+fn maybe(row: &Row, at: usize) -> Option<String> {
+    match row.as_ref(at)? {
+        mysql::Value::Bytes(bytes) => Some(String::from_utf8_lossy(bytes).into_owned()),
+        mysql::Value::NULL => None,
+        mysql::Value::Int(n) => Some(n.to_string()),
+        mysql::Value::UInt(n) => Some(n.to_string()),
+        _ => None,
+    }
+}
+
+fn flag(row: &Row, at: usize) -> bool {
+    matches!(text(row, at).as_str(), "1" | "Y" | "true")
+}
+
+/// Reads a set as the server's tables keep it: `Select,Insert,Grant`.
+fn set(list: &str) -> Privileges {
+    list.split(',')
+        .filter_map(|word| match word.trim().to_lowercase().as_str() {
+            "grant" => Some(Privilege::GrantOption),
+            "delete versioning rows" | "delete history" => Some(Privilege::DeleteHistory),
+            "create view" => Some(Privilege::CreateView),
+            "show view" => Some(Privilege::ShowView),
+            other => Privilege::from_word(other),
+        })
+        .collect()
+}
+
+const DATABASE_COLUMNS: &[Privilege] = &[
+    Privilege::Select,
+    Privilege::Insert,
+    Privilege::Update,
+    Privilege::Delete,
+    Privilege::Create,
+    Privilege::Drop,
+    Privilege::GrantOption,
+    Privilege::References,
+    Privilege::Index,
+    Privilege::Alter,
+    Privilege::CreateTemporaryTables,
+    Privilege::LockTables,
+    Privilege::CreateView,
+    Privilege::ShowView,
+    Privilege::CreateRoutine,
+    Privilege::AlterRoutine,
+    Privilege::Execute,
+    Privilege::Event,
+    Privilege::Trigger,
+    Privilege::DeleteHistory,
+];
+
+const ACCOUNTS: &str = "
+SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CAST(COALESCE(JSON_VALUE(Priv, '$.access'), 0) AS UNSIGNED),
+       COALESCE(JSON_VALUE(Priv, '$.is_role'), 0), COALESCE(JSON_VALUE(Priv, '$.account_locked'), 0),
+       COALESCE(JSON_VALUE(Priv, '$.password_last_changed') = '0', 0), JSON_VALUE(Priv, '$.default_role'),
+       CAST(JSON_VALUE(Priv, '$.max_questions') AS UNSIGNED), CAST(JSON_VALUE(Priv, '$.max_updates') AS UNSIGNED),
+       CAST(JSON_VALUE(Priv, '$.max_connections') AS UNSIGNED), CAST(JSON_VALUE(Priv, '$.max_user_connections') AS UNSIGNED)
+FROM mysql.global_priv";
+
+const DATABASES: &str = "
+SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CONVERT(Db USING utf8mb4), Select_priv, Insert_priv, Update_priv,
+       Delete_priv, Create_priv, Drop_priv, Grant_priv, References_priv, Index_priv, Alter_priv, Create_tmp_table_priv, Lock_tables_priv,
+       Create_view_priv, Show_view_priv, Create_routine_priv, Alter_routine_priv, Execute_priv, Event_priv, Trigger_priv,
+       Delete_history_priv
+FROM mysql.db";
+
+const TABLES: &str = "
+SELECT t.table_schema, t.table_name, t.table_type, v.definer, v.security_type, v.view_definition
+FROM information_schema.tables t LEFT JOIN information_schema.views v ON v.table_schema = t.table_schema AND v.table_name = t.table_name
+WHERE t.table_schema NOT IN ('mysql', 'information_schema', 'performance_schema', 'sys')";
+
+const COLUMNS: &str = "
+SELECT table_schema, table_name, column_name, column_type FROM information_schema.columns
+WHERE table_schema NOT IN ('mysql', 'information_schema', 'performance_schema', 'sys') ORDER BY table_schema, table_name, ordinal_position";
+
+const ROUTINES: &str = "
+SELECT CONVERT(db USING utf8mb4), CONVERT(name USING utf8mb4), CONVERT(type USING utf8mb4), CONVERT(definer USING utf8mb4),
+       CONVERT(security_type USING utf8mb4), CONVERT(param_list USING utf8mb4), CONVERT(returns USING utf8mb4), CONVERT(body USING utf8mb4)
+FROM mysql.proc WHERE db NOT IN ('mysql', 'information_schema', 'performance_schema', 'sys')";

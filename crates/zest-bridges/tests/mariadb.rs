@@ -1,0 +1,354 @@
+//! MariaDB 10.11 is the judge: everything is emitted, applied, read back, and tried in real sessions from several origins.
+
+use std::net::{IpAddr, SocketAddr};
+
+use fastrand::Rng;
+use mysql::prelude::Queryable;
+use mysql::{Conn, OptsBuilder};
+use zest_bridges::mariadb::{Session, Target};
+use zest_ledger::mariadb::{AccountName, Class, GrantChange, ObjectName, Origin, Said, State, View, literal, quoted, say, script};
+use zest_testkit::databases::mariadb::{Size, estate, random_change};
+use zest_testkit::servers::{self, Server};
+
+use crate::support::{Counts, seed, wanted_checks};
+
+pub(crate) fn open(server: &Server) -> Session {
+    let socket = server.folder.join("socket").display().to_string();
+    Session::open(&Target { host: socket, port: 0, user: "root".to_owned(), password: None }).expect("the server of the test answers")
+}
+
+pub(crate) fn root() -> AccountName {
+    AccountName::new("root", "localhost")
+}
+
+/// Takes everything away that a fresh server does not have.
+pub(crate) fn clean(session: &mut Session) {
+    let state = session.read().expect("reads");
+    for database in &state.databases {
+        session.client().query_drop(format!("DROP DATABASE {}", quoted(database))).expect("it can be dropped");
+    }
+    for account in state.accounts.keys().filter(|a| **a != root()) {
+        session.client().query_drop(format!("DROP USER {}", account.sql())).expect("it can be dropped");
+    }
+    for role in &state.roles {
+        session.client().query_drop(format!("DROP ROLE {}", quoted(role))).expect("it can be dropped");
+    }
+    // What PUBLIC holds stays behind; it is taken back grant by grant.
+    let left = session.read().expect("reads");
+    for step in left.steps_to(&State::fresh(), &root()) {
+        session.client().query_drop(&step.sql).unwrap_or_else(|e| panic!("{}: {e}", step.sql));
+    }
+}
+
+/// Opens an ordinary session, over the socket or from an address; the text is the server's refusal.
+pub(crate) fn connect(server: &Server, login: &str, origin: &Origin) -> Result<Conn, String> {
+    let options = OptsBuilder::new().user(Some(login)).prefer_socket(false);
+    let options = match origin {
+        Origin::Local => options.socket(Some(server.folder.join("socket").display().to_string())),
+        Origin::Address(address) => {
+            let bind = SocketAddr::new(*address, 0);
+            options.ip_or_hostname(Some("127.0.0.1")).tcp_port(server.port).bind_address(Some(bind))
+        }
+    };
+    Conn::new(options).map_err(|e| e.to_string())
+}
+
+pub(crate) fn origins() -> Vec<Origin> {
+    let address = |text: &str| Origin::Address(text.parse::<IpAddr>().expect("an address"));
+    vec![Origin::Local, address("127.0.0.1"), address("127.0.0.2"), address("127.0.1.1")]
+}
+
+/// Whether an error is a refusal, and the object that it names.
+pub(crate) fn refusal(error: &mysql::Error) -> Option<(u16, String)> {
+    match error {
+        mysql::Error::MySqlError(e) if matches!(e.code, 1044 | 1045 | 1141 | 1142 | 1143 | 1227 | 1356 | 1370 | 1698 | 1959 | 4151) => {
+            Some((e.code, e.message.clone()))
+        }
+        _ => None,
+    }
+}
+
+/// Statements that do no harm, whatever they are allowed to do.
+fn statements(name: &ObjectName, columns: &[(String, String)]) -> Vec<(&'static str, String)> {
+    let table = name.sql();
+    match name.class {
+        Class::Function => vec![("SELECT of a function", format!("SELECT {table}()"))],
+        Class::Procedure => vec![("CALL", format!("CALL {table}()"))],
+        Class::View => vec![("SELECT through a view", format!("SELECT `id` FROM {table}"))],
+        Class::Table => {
+            let (first, last) = (quoted(&columns[0].0), quoted(&columns[columns.len() - 1].0));
+            let mut list = vec![
+                ("SELECT *", format!("SELECT * FROM {table}")),
+                ("SELECT count(*)", format!("SELECT count(*) FROM {table}")),
+                ("INSERT of columns", format!("INSERT INTO {table} ({last}) VALUES (NULL)")),
+                ("INSERT", format!("INSERT INTO {table} SELECT {}", vec!["NULL"; columns.len()].join(", "))),
+                ("UPDATE", format!("UPDATE {table} SET {first} = NULL")),
+                ("UPDATE that reads", format!("UPDATE {table} SET {first} = NULL WHERE {last} = 1")),
+                ("DELETE", format!("DELETE FROM {table}")),
+                ("DELETE that reads", format!("DELETE FROM {table} WHERE {last} = 1")),
+                ("REPLACE", format!("REPLACE INTO {table} ({first}) VALUES (NULL)")),
+                ("INSERT with UPDATE", format!("INSERT INTO {table} ({first}) VALUES (NULL) ON DUPLICATE KEY UPDATE {last} = NULL")),
+                ("CREATE TABLE", format!("CREATE TABLE {table} (id int)")),
+                ("TRUNCATE", format!("TRUNCATE TABLE {table}")),
+            ];
+            list.extend(columns.iter().map(|(c, _)| ("SELECT of a column", format!("SELECT {} FROM {table}", quoted(c)))));
+            list
+        }
+    }
+}
+
+/// Tries everything in real sessions.
+fn compare(server: &Server, state: &State, rng: &mut Rng, counts: &mut Counts) -> Result<(), String> {
+    // Some GRANTs to roles reach the roles above only once the server reads its tables anew, as at a start.
+    connect(server, "root", &Origin::Local)?.query_drop("FLUSH PRIVILEGES").map_err(|e| e.to_string())?;
+    let mut logins: Vec<String> = state.accounts.keys().map(|a| a.user.clone()).filter(|u| u != "root").collect();
+    logins.push("a stranger".to_owned());
+    logins.dedup();
+    for login in &logins {
+        for origin in &origins() {
+            let ours = state.account_for(login, origin);
+            let locked = ours.is_some_and(|a| state.accounts[a].locked);
+            let expired = ours.is_some_and(|a| state.accounts[a].expired);
+            let mut conn = match (connect(server, login, origin), ours) {
+                (Err(_), None) => {
+                    counts.add("sign-in, refused", 1);
+                    continue;
+                }
+                (Err(_), Some(_)) if locked => {
+                    counts.add("sign-in, refused", 1);
+                    continue;
+                }
+                (Err(e), ours) => return Err(format!("`{login}` from {origin:?}: the server refuses ({e}), we find {ours:?}")),
+                (Ok(mut conn), ours) => {
+                    if expired {
+                        continue;
+                    }
+                    let theirs: String = conn.query_first("SELECT CURRENT_USER()").map_err(|e| e.to_string())?.unwrap_or_default();
+                    if ours.is_none_or(|a| a.to_string() != theirs) || locked {
+                        return Err(format!("`{login}` from {origin:?}: the server takes {theirs}, we find {ours:?}, locked {locked}"));
+                    }
+                    counts.add("sign-in, account", 1);
+                    conn
+                }
+            };
+            let Some(account) = ours else { continue };
+            let theirs: Option<String> = conn.query_first("SELECT CURRENT_ROLE()").map_err(|e| e.to_string())?.unwrap_or_default();
+            if theirs != state.accounts[account].default_role {
+                return Err(format!("{account}: default role {theirs:?}, we say {:?}", state.accounts[account].default_role));
+            }
+            let mut roles: Vec<Option<&String>> = vec![None];
+            roles.extend(state.roles.iter().map(Some));
+            rng.shuffle(&mut roles[1..]);
+            roles.truncate(3);
+            for role in roles {
+                let words = role.map_or("NONE".to_owned(), |r| quoted(r));
+                let set = conn.query_drop(format!("SET ROLE {words}"));
+                let may = role.is_none_or(|r| View::new(state, account, origin.clone(), None).may_activate(r));
+                if set.is_ok() != may {
+                    return Err(format!("{account}: SET ROLE {words}: the server {set:?}, we say {may}"));
+                }
+                counts.add("SET ROLE", 1);
+                if !may {
+                    continue;
+                }
+                let view = View::new(state, account, origin.clone(), role.map(String::as_str));
+                one_session(&mut conn, state, &view, counts).map_err(|e| format!("{account} from {origin:?}, role {words}: {e}"))?;
+            }
+        }
+    }
+    Ok(())
+}
+
+fn one_session(conn: &mut Conn, state: &State, view: &View<'_>, counts: &mut Counts) -> Result<(), String> {
+    let listed: Vec<String> = conn.query("SHOW DATABASES").map_err(|e| e.to_string())?;
+    for database in &state.databases {
+        let (theirs, ours) = (listed.contains(database), view.sees_database(database));
+        if theirs != ours {
+            return Err(format!("database {database} listed: the server {theirs}, we {ours}"));
+        }
+        counts.add("visible databases", 1);
+        if ours {
+            let shown = conn.query::<String, _>(format!("SHOW TABLES IN {}", quoted(database)));
+            if shown.is_ok() != view.lists_tables(database) {
+                return Err(format!("tables of {database}: the server {shown:?}, we {}", view.lists_tables(database)));
+            }
+            let Ok(tables) = shown else { continue };
+            for name in state.objects.keys().filter(|n| !n.class.is_routine() && n.database == *database) {
+                let (theirs, ours) = (tables.contains(&name.name), view.sees_table(database, &name.name));
+                if theirs != ours {
+                    return Err(format!("{name} listed: the server {theirs}, we {ours}"));
+                }
+                counts.add("visible tables", 1);
+            }
+        }
+    }
+    for (name, object) in &state.objects {
+        for (kind, sql) in statements(name, &object.columns) {
+            let _ = conn.query_drop("START TRANSACTION");
+            let theirs = conn.query_iter(&sql).map(|r| r.for_each(drop));
+            let refused = theirs.as_ref().err().and_then(refusal);
+            let _ = conn.query_drop("ROLLBACK");
+            match say(state, view, None, &sql) {
+                Said::NotDecided(why) => return Err(format!("{sql}: not decided: {why}")),
+                Said::Allowed if refused.is_some() => return Err(format!("{sql}: the server says {refused:?}, we allow")),
+                Said::Refused(why, _) if refused.is_none() => return Err(format!("{sql}: the server carries it out, we say {why}")),
+                _ => counts.add(kind, 1),
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Rolls an estate out, reads it back, compares, and rolls out again.
+fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<State, String> {
+    let before = session.read().map_err(|e| e.to_string())?;
+    let steps = before.steps_to(wanted, &root());
+    session.run(&steps).map_err(|e| e.to_string())?;
+    let after = session.read().map_err(|e| e.to_string())?;
+    if let Some(drift) = after.drift(wanted).first() {
+        return Err(format!("after rolling out, {:?} only: {}", drift.side, drift.what));
+    }
+    if let Some(step) = after.steps_to(wanted, &root()).first() {
+        return Err(format!("emitting again is not empty: {}", step.sql));
+    }
+    let document = after.document("loyalty", None);
+    let estate = zest_ledger::Ledger::new().document("read.toml", &document).estate().map_err(|f| format!("{f}\n{document}"))?;
+    let again = zest_ledger::mariadb::state_of(&estate, "loyalty").ok_or("the system is not there")?;
+    if let Some(drift) = again.drift(&after).first() {
+        return Err(format!("in the document (as server) and read: {:?} only: {}\n{document}", drift.side, drift.what));
+    }
+    counts.add("estates emitted, read back, emitted again", 1);
+    // A rolled-out account has no credential; the tests sign in with an empty one.
+    for account in after.accounts.keys() {
+        session.client().query_drop(format!("SET PASSWORD FOR {} = ''", account.sql())).map_err(|e| format!("{account}: {e}"))?;
+    }
+    Ok(after)
+}
+
+/// Lets server and model carry out the same random statements.
+fn changes(session: &mut Session, rng: &mut Rng, count: usize, counts: &mut Counts) -> Result<State, String> {
+    let mut state = session.read().map_err(|e| e.to_string())?;
+    for _ in 0..count {
+        let change: GrantChange = random_change(rng, &state);
+        let sql = change.sql();
+        let before = state.clone();
+        let changed = state.change(&change);
+        match session.client().query_drop(&sql) {
+            Ok(()) => {}
+            // The server refuses to take what is not there.
+            Err(_) if !changed => state = before,
+            Err(e) => return Err(format!("{sql}: the server says {e}, we carried it out")),
+        }
+        let read = session.read().map_err(|e| e.to_string())?;
+        if let Some(drift) = read.drift(&state).first() {
+            return Err(format!("{sql}: {:?} only: {}", drift.side, drift.what));
+        }
+        counts.add("GRANT or REVOKE carried out by both", 1);
+    }
+    Ok(state)
+}
+
+#[test]
+fn the_server_agrees_on_random_estates() {
+    let Some(server) = servers::wanted(servers::mariadb) else { return };
+    let first = seed("MariaDB estates");
+    let mut counts = Counts::default();
+    let mut number = 0;
+    let mut session = open(&server);
+    while counts.total() < wanted_checks() || number < 20 {
+        let seed = first + number;
+        let size = Size { logins: 4, roles: 4, tables: 6, grants: 50 };
+        let mut run = |size: Size, counts: &mut Counts| -> Result<(), String> {
+            clean(&mut session);
+            let mut rng = Rng::with_seed(seed);
+            let wanted = estate(&mut rng, size);
+            let told = |e: String, state: &State| format!("{e}\n{}", script(&State::fresh().steps_to(state, &root())));
+            let state = round(&mut session, &wanted, counts).map_err(|e| told(e, &wanted))?;
+            compare(&server, &state, &mut rng, counts).map_err(|e| told(e, &state))?;
+            let state = changes(&mut session, &mut rng, 10, counts).map_err(|e| told(e, &state))?;
+            compare(&server, &state, &mut rng, counts).map_err(|e| told(e, &state))
+        };
+        if let Err(error) = run(size, &mut counts) {
+            // The smallest estate of this seed that shows it.
+            let sizes = (1..=size.logins)
+                .flat_map(|logins| (0..=size.roles).flat_map(move |roles| (1..=size.tables).map(move |tables| (logins, roles, tables))));
+            let found = sizes
+                .map(|(logins, roles, tables)| Size { logins, roles, tables, grants: 4 + logins * tables })
+                .find_map(|s| run(s, &mut Counts::default()).err());
+            panic!("seed {seed}: {}", found.unwrap_or(error));
+        }
+        number += 1;
+    }
+    counts.print("MariaDB");
+}
+
+/// The account that the server finds for a login is ours, whatever patterns there are.
+#[test]
+fn the_server_finds_the_same_account() {
+    let Some(server) = servers::wanted(servers::mariadb) else { return };
+    let mut session = open(&server);
+    let patterns = [
+        "127.0.0.1",
+        "%",
+        "_________",
+        "________1",
+        "127.0.0._",
+        "127.0._._",
+        "___.0.0.1",
+        "1________",
+        "127.0.0.1%",
+        "%127.0.0.1",
+        "127.0.%.1",
+        "127.0.0.%",
+        "%.0.0.1",
+        "127.0.%",
+        "127.%",
+        "127%",
+        "1%",
+        "%1",
+        "_%",
+        "%_",
+        "%0%",
+        "%.%.%.%",
+        "%.0.%",
+        "127._.%",
+        "%._._._",
+        "_________%",
+        "%_________",
+        "12%1",
+        "1%0%1",
+        "12_.0.0.%",
+        "127.0.0.0/255.255.255.0",
+        "127.0.0.0/255.0.0.0",
+        "127.0.0.1/255.255.255.255",
+        "localhost",
+        "127.0.0.2",
+    ];
+    let mut state = session.read().expect("reads");
+    for pattern in patterns {
+        for login in ["ann", ""] {
+            session.client().query_drop(format!("CREATE USER {}@{}", literal(login), literal(pattern))).expect("a new account");
+            state.accounts.insert(AccountName::new(login, pattern), Default::default());
+        }
+    }
+    let mut found = 0;
+    for origin in origins().iter().filter(|o| **o != Origin::Local) {
+        let mut state = state.clone();
+        let mut dropped = Vec::new();
+        while let Some(ours) = state.account_for("ann", origin).cloned() {
+            let mut conn =
+                connect(&server, "ann", origin).unwrap_or_else(|e| panic!("from {origin:?} we find {ours}, the server says {e}"));
+            let theirs: Option<String> = conn.query_first("SELECT CURRENT_USER()").expect("answers");
+            assert_eq!(theirs.as_deref(), Some(ours.to_string().as_str()), "from {origin:?}");
+            session.client().query_drop(format!("DROP USER {}", ours.sql())).expect("dropped");
+            state.accounts.remove(&ours);
+            dropped.push(ours);
+            found += 1;
+        }
+        assert!(connect(&server, "ann", origin).is_err(), "we find no account from {origin:?}, the server does");
+        for account in dropped {
+            session.client().query_drop(format!("CREATE USER {}", account.sql())).expect("made again");
+        }
+    }
+    eprintln!("  {found:>9}  MariaDB: accounts found, from the most special to the least");
+}

@@ -1,0 +1,56 @@
+//! The rules of MariaDB 10.11.
+
+mod difference;
+mod document;
+mod name;
+mod need;
+mod privilege;
+mod state;
+mod statement;
+mod written;
+
+use std::sync::Arc;
+
+use crate::estate::Estate;
+pub(crate) use written::written;
+
+/// Returns the state that a ledger wants a MariaDB server to have; none if no such system is declared.
+///
+/// Grants that end are left out: whether they hold depends on the moment.
+#[must_use]
+pub fn state_of(estate: &Estate, system: &str) -> Option<State> {
+    let system = estate.systems().iter().find(|s| s.id.value == system && s.kind() == crate::entry::Kind::Mariadb)?;
+    let parts: Vec<_> = estate.databases().iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
+    Some(written(&parts, None, &mut Vec::new()).state)
+}
+
+/// What our rules say to a statement.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Said {
+    /// Every check of the server passes.
+    Allowed,
+    /// A check refuses: why, and the object it is about as a ledger writes it.
+    Refused(String, Option<String>),
+    /// The state does not say enough, or the statement cannot be read; never taken for allowed.
+    NotDecided(String),
+}
+
+/// Says whether a session may run a statement.
+#[must_use]
+pub fn say(state: &State, view: &View<'_>, database: Option<&str>, sql: &str) -> Said {
+    match statement::needs(state, database, sql) {
+        Err((_, why)) => Said::NotDecided(why),
+        Ok(needs) => {
+            let refused = needs.list.iter().find_map(|n| {
+                let outcome = n.outcome(state, view);
+                outcome.refusal.map(|_| Said::Refused(outcome.text, n.about()))
+            });
+            refused.unwrap_or_else(|| needs.undecided.into_iter().next().map_or(Said::Allowed, Said::NotDecided))
+        }
+    }
+}
+
+pub use difference::script;
+pub use name::{AccountName, Class, Holder, ObjectName, Scope, literal, matches, quoted, rank};
+pub use privilege::{Level, Privilege, Privileges};
+pub use state::{Account, GrantChange, Held, Object, OnTable, Origin, Source, State, View, admits};

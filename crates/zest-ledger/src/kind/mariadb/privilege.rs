@@ -1,0 +1,223 @@
+//! The privileges of MariaDB 10.11, with the bits of its own access masks, and the levels at which they can be granted
+//! (the page GRANT of its manual).
+
+use std::fmt;
+
+macro_rules! privileges {
+    ($($(#[doc = $doc:literal])+ $name:ident = $bit:literal $word:literal [$($level:ident)*] $about:literal;)+) => {
+        /// One privilege.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        pub enum Privilege { $($(#[doc = $doc])+ $name = $bit,)+ }
+
+        impl Privilege {
+            /// All privileges, by bit.
+            pub const ALL: &'static [Self] = &[$(Self::$name,)+];
+
+            /// Returns the word for it, in lower case as a ledger writes it.
+            #[must_use]
+            pub const fn word(self) -> &'static str { match self { $(Self::$name => $word,)+ } }
+
+            /// Returns the privilege a word stands for.
+            #[must_use]
+            pub fn from_word(word: &str) -> Option<Self> {
+                match word { $($word => Some(Self::$name),)+ _ => None }
+            }
+
+            /// Returns what it permits, in a few words.
+            #[must_use]
+            pub const fn about(self) -> &'static str { match self { $(Self::$name => $about,)+ } }
+
+            const fn levels(self) -> &'static [Level] { match self { $(Self::$name => &[$(Level::$level,)*],)+ } }
+        }
+    };
+}
+
+/// The level at which something is granted. Everything can be granted globally.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Level {
+    /// On everything.
+    Global,
+    /// On one database, or on all that match a pattern.
+    Database,
+    /// On a table or view.
+    Table,
+    /// On columns.
+    Column,
+    /// On a function or procedure.
+    Routine,
+}
+
+privileges! {
+    /// Read rows.
+    Select = 0 "select" [Database Table Column] "read rows or columns";
+    /// Add rows.
+    Insert = 1 "insert" [Database Table Column] "add rows";
+    /// Change rows.
+    Update = 2 "update" [Database Table Column] "change rows or columns";
+    /// Remove rows.
+    Delete = 3 "delete" [Database Table] "remove rows";
+    /// Make databases and tables.
+    Create = 4 "create" [Database Table] "make databases and tables";
+    /// Remove or empty tables.
+    Drop = 5 "drop" [Database Table] "remove databases, tables and views; empty a table";
+    /// Reload.
+    Reload = 6 "reload" [] "FLUSH";
+    /// Stop the server.
+    Shutdown = 7 "shutdown" [] "stop the server";
+    /// See all sessions.
+    Process = 8 "process" [] "see the sessions of others";
+    /// Read and write files.
+    File = 9 "file" [] "read and write files of the server";
+    /// Pass on what one holds.
+    GrantOption = 10 "grant option" [Database Table Routine] "pass on what one holds at the same level";
+    /// Foreign keys.
+    References = 11 "references" [Database Table Column] "make foreign keys that point here";
+    /// Indexes.
+    Index = 12 "index" [Database Table] "make and remove indexes";
+    /// Change tables.
+    Alter = 13 "alter" [Database Table] "change tables";
+    /// See all databases.
+    ShowDatabases = 14 "show databases" [] "see the names of all databases";
+    /// Settings of the server.
+    Super = 15 "super" [] "settings and much else";
+    /// Temporary tables.
+    CreateTemporaryTables = 16 "create temporary tables" [Database] "make temporary tables";
+    /// Lock tables.
+    LockTables = 17 "lock tables" [Database] "LOCK TABLES on what one may read";
+    /// Run routines.
+    Execute = 18 "execute" [Database Routine] "run functions and procedures";
+    /// Replicate.
+    ReplicationSlave = 19 "replication slave" [] "read the binary log as a replica";
+    /// Watch the binary log.
+    BinlogMonitor = 20 "binlog monitor" [] "see the state of the binary log";
+    /// Make views.
+    CreateView = 21 "create view" [Database Table] "make views";
+    /// See definitions of views.
+    ShowView = 22 "show view" [Database Table] "see the definition of a view";
+    /// Make routines.
+    CreateRoutine = 23 "create routine" [Database] "make functions and procedures";
+    /// Change routines.
+    AlterRoutine = 24 "alter routine" [Database Routine] "change and remove functions and procedures";
+    /// Manage accounts.
+    CreateUser = 25 "create user" [] "make, change and remove accounts and roles";
+    /// Events.
+    Event = 26 "event" [Database] "make and change events";
+    /// Triggers.
+    Trigger = 27 "trigger" [Database Table] "make and remove triggers";
+    /// Tablespaces.
+    CreateTablespace = 28 "create tablespace" [] "not used";
+    /// Remove history.
+    DeleteHistory = 29 "delete history" [Database Table] "remove history of versioned tables";
+    /// Other definers.
+    SetUser = 30 "set user" [] "make objects in the name of others";
+    /// Federated servers.
+    FederatedAdmin = 31 "federated admin" [] "federated servers";
+    /// Connections.
+    ConnectionAdmin = 32 "connection admin" [] "end sessions, pass limits";
+    /// Read-only mode.
+    ReadOnlyAdmin = 33 "read_only admin" [] "write in read-only mode";
+    /// Replicas.
+    ReplicationSlaveAdmin = 34 "replication slave admin" [] "start and stop a replica";
+    /// Primaries.
+    ReplicationMasterAdmin = 35 "replication master admin" [] "see replicas";
+    /// Binary log.
+    BinlogAdmin = 36 "binlog admin" [] "set up the binary log";
+    /// Replay.
+    BinlogReplay = 37 "binlog replay" [] "replay the binary log";
+    /// Watch replicas.
+    SlaveMonitor = 38 "slave monitor" [] "see the state of a replica";
+}
+
+impl Privilege {
+    /// Returns the set of this privilege alone.
+    #[must_use]
+    pub const fn only(self) -> Privileges {
+        Privileges(1 << self as u64)
+    }
+
+    /// Returns the privilege as the server's GRANT writes it.
+    #[must_use]
+    pub fn sql(self) -> String {
+        self.word().to_uppercase()
+    }
+}
+
+impl Level {
+    /// Returns the privileges that can be granted at this level.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::mariadb::{Level, Privilege};
+    /// assert!(Level::Routine.applicable().contains(Privilege::Execute));
+    /// assert!(!Level::Database.applicable().contains(Privilege::File));
+    /// ```
+    #[must_use]
+    pub fn applicable(self) -> Privileges {
+        Privilege::ALL.iter().copied().filter(|p| self == Self::Global || p.levels().contains(&self)).collect()
+    }
+}
+
+/// A set of privileges.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Privileges(pub(crate) u64);
+
+impl Privileges {
+    /// The empty set.
+    pub const NONE: Self = Self(0);
+
+    /// Makes a set of the server's own mask; unknown bits are left out, so they never allow anything.
+    #[must_use]
+    pub const fn from_mask(mask: u64) -> Self {
+        Self(mask & ((1 << 39) - 1))
+    }
+
+    /// Returns whether a privilege is in the set.
+    #[must_use]
+    pub const fn contains(self, privilege: Privilege) -> bool {
+        self.0 & privilege.only().0 != 0
+    }
+
+    /// Returns whether the set is empty.
+    #[must_use]
+    pub const fn is_empty(self) -> bool {
+        self.0 == 0
+    }
+
+    /// Returns what is in both sets.
+    #[must_use]
+    pub const fn and(self, other: Self) -> Self {
+        Self(self.0 & other.0)
+    }
+
+    /// Returns what is in either set.
+    #[must_use]
+    pub const fn or(self, other: Self) -> Self {
+        Self(self.0 | other.0)
+    }
+
+    /// Returns what is in this set and not in the other.
+    #[must_use]
+    pub const fn without(self, other: Self) -> Self {
+        Self(self.0 & !other.0)
+    }
+
+    /// Returns the privileges in order.
+    pub fn iter(self) -> impl Iterator<Item = Privilege> {
+        Privilege::ALL.iter().copied().filter(move |p| self.contains(*p))
+    }
+}
+
+impl FromIterator<Privilege> for Privileges {
+    fn from_iter<I: IntoIterator<Item = Privilege>>(list: I) -> Self {
+        list.into_iter().fold(Self::NONE, |set, p| set.or(p.only()))
+    }
+}
+
+impl fmt::Display for Privileges {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (i, privilege) in self.iter().enumerate() {
+            write!(f, "{}{}", if i == 0 { "" } else { ", " }, privilege.word())?;
+        }
+        Ok(())
+    }
+}
