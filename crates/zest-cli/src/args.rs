@@ -136,9 +136,9 @@ pub(crate) struct ServerArgs {
     /// Host name or address, with `:PORT`; or the path of a socket; the address in the ledger unless stated
     #[arg(long, value_name = "WHERE")]
     pub(crate) server: Option<String>,
-    /// The account to sign in with
-    #[arg(long, value_name = "LOGIN", default_value = "postgres")]
-    pub(crate) login: String,
+    /// The account to sign in with; the server's first one unless stated
+    #[arg(long, value_name = "LOGIN")]
+    pub(crate) login: Option<String>,
     /// Ask for the account's credential at the terminal
     #[arg(long)]
     pub(crate) ask_credential: bool,
@@ -217,6 +217,9 @@ pub(crate) struct SessionArgs {
     /// The address the session comes from
     #[arg(long, value_name = "ADDRESS")]
     pub(crate) from: Option<IpAddr>,
+    /// The session comes over a database server's own socket
+    #[arg(long, conflicts_with = "from")]
+    pub(crate) local: bool,
     /// The channel it comes through
     #[arg(long, value_name = "CHANNEL", value_parser = parse_channel)]
     pub(crate) by: Option<Channel>,
@@ -248,6 +251,7 @@ impl SessionArgs {
         let mut session = Session::default();
         session.at = self.at;
         session.origin = self.from;
+        session.local = self.local;
         session.channel = self.by;
         if !self.proof.is_empty() {
             session.proofs = Some(self.proof.iter().filter_map(|p| p.0).collect());

@@ -13,12 +13,13 @@ use crate::review::{Effective, Extent};
 use crate::source::{Location, visible};
 
 /// The keys of a question.
-const KEYS: [&str; 16] = [
+const KEYS: [&str; 17] = [
     "user",
     "on",
     "line",
     "sql",
     "role",
+    "local",
     "at",
     "from",
     "by",
@@ -59,6 +60,7 @@ impl std::error::Error for QuestionError {}
 /// | `level` | a whole number from 0 to 15 |
 /// | `mode`, `account`, `approved-by` | texts |
 /// | `central` | `"up"` or `"down"` |
+/// | `local` | `true` for a session over a database server's own socket |
 /// | `confirmed` | `true` or `false` |
 ///
 /// # Errors
@@ -108,10 +110,12 @@ pub fn parse_question(text: &str) -> Result<Question, QuestionError> {
             Some(level as u8)
         }
     };
-    session.confirmed = match object.get("confirmed") {
-        None | Some(Value::Null) => false,
-        Some(value) => value.as_bool().ok_or_else(|| QuestionError("`confirmed` is not true or false".to_owned()))?,
+    let flag = |key: &str| match object.get(key) {
+        None | Some(Value::Null) => Ok(false),
+        Some(value) => value.as_bool().ok_or_else(|| QuestionError(format!("`{key}` is not true or false"))),
     };
+    session.confirmed = flag("confirmed")?;
+    session.local = flag("local")?;
     let (user, on) = (needed("user")?, needed("on")?);
     match text_of(&object, "sql")? {
         Some(_) if object.contains_key("line") => Err(QuestionError("`line` and `sql` are given at once".to_owned())),
@@ -196,6 +200,7 @@ pub fn question(question: &Question) -> Value {
     put(&mut object, "mode", session.mode.as_deref());
     put(&mut object, "account", session.account.as_deref());
     put(&mut object, "central", (session.central == Central::Down).then_some("down"));
+    put(&mut object, "local", session.local.then_some(true));
     put(&mut object, "confirmed", session.confirmed.then_some(true));
     put(&mut object, "approved-by", session.approved_by.as_deref());
     put(&mut object, "approver-proofs", session.approver_proofs.as_ref().map(written));

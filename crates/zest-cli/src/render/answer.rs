@@ -78,6 +78,9 @@ fn session(answer: &Answer) -> String {
     let mut facts = Vec::new();
     facts.extend(session.at.map(|at| format!("at {at}")));
     facts.extend(session.origin.map(|o| format!("from {o}")));
+    if session.local {
+        facts.push("over the server's own socket".to_owned());
+    }
     facts.extend(session.channel.map(|c| format!("by {}", c.word())));
     for proven in session.proofs.iter().flatten() {
         facts.push(format!("{} {:#} ago", proven.proof.word(), proven.age));

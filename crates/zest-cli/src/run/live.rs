@@ -3,7 +3,7 @@
 use std::io::{BufRead, Write};
 
 use anyhow::{Context, Result, bail};
-use zest_bridges::{BridgeError, postgresql};
+use zest_bridges::{BridgeError, mariadb, postgresql};
 use zest_ledger::drift::Step;
 use zest_ledger::entry::{Kind, System};
 use zest_ledger::source::visible;
@@ -15,6 +15,7 @@ use crate::exit::Exit;
 /// A session on a server of some kind.
 enum Session {
     Postgresql(postgresql::Session),
+    Mariadb(Box<mariadb::Session>),
 }
 
 impl Session {
@@ -22,7 +23,7 @@ impl Session {
         let written = system.address.as_ref().map(|a| a.value.clone());
         let place = args.server.clone().or(written).context("the ledger has no address for it: add one, or state `--server`")?;
         let password = if args.ask_credential {
-            let shown = format!("credential of {} on {}: ", visible(&args.login), visible(&place));
+            let shown = format!("credential of {} on {}: ", visible(args.login.as_deref().unwrap_or("the first account")), visible(&place));
             Some(rpassword::prompt_password(shown).context("asking for the credential at the terminal")?)
         } else {
             None
@@ -31,8 +32,13 @@ impl Session {
             Kind::Postgresql => {
                 let (host, port) = split(&place, 5432)?;
                 let database = system.database.as_ref().map_or(&system.id.value, |d| &d.value).clone();
-                let target = postgresql::Target { host, port, user: args.login.clone(), database, password };
+                let target = postgresql::Target { host, port, user: args.login.clone().unwrap_or_else(|| "postgres".to_owned()), database, password };
                 Ok(Self::Postgresql(postgresql::Session::open(&target)?))
+            }
+            Kind::Mariadb => {
+                let (host, port) = if place.starts_with('/') { (place, 0) } else { split(&place, 3306)? };
+                let user = args.login.clone().unwrap_or_else(|| "root".to_owned());
+                Ok(Self::Mariadb(Box::new(mariadb::Session::open(&mariadb::Target { host, port, user, password })?)))
             }
             other => bail!("`{}` is of the kind `{}`; only database servers are read", visible(&system.id.value), other.word()),
         }
@@ -41,18 +47,29 @@ impl Session {
     fn read(&mut self) -> Result<State, BridgeError> {
         match self {
             Self::Postgresql(session) => session.read().map(State::Postgresql),
+            Self::Mariadb(session) => session.read().map(State::Mariadb),
         }
     }
 
     fn run(&mut self, steps: &[Step]) -> Result<(), BridgeError> {
         match self {
             Self::Postgresql(session) => session.run(steps),
+            Self::Mariadb(session) => session.run(steps),
         }
     }
 
     fn target(&self) -> String {
         match self {
             Self::Postgresql(session) => visible(session.target()),
+            Self::Mariadb(session) => visible(session.target()),
+        }
+    }
+
+    /// Returns as whom statements are carried out.
+    fn by(&mut self, args: &ServerArgs) -> Result<String, BridgeError> {
+        match self {
+            Self::Postgresql(_) => Ok(args.login.clone().unwrap_or_else(|| "postgres".to_owned())),
+            Self::Mariadb(session) => Ok(session.account()?.to_string()),
         }
     }
 }
@@ -114,7 +131,10 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
         Ok(found) => found,
         Err(error) => return unreachable(&error.into()),
     };
-    let login = &args.server.login;
+    let login = &match session.by(&args.server) {
+        Ok(login) => login,
+        Err(error) => return unreachable(&error.into()),
+    };
     let steps = now.steps_to(&wanted, login);
     let shown = visible(&args.system);
     if steps.is_empty() {

@@ -7,7 +7,7 @@ use anyhow::{Context, Result, bail};
 use zest_ledger::drift::{Drift, Side, Step};
 use zest_ledger::entry::{Kind, System};
 use zest_ledger::estate::Estate;
-use zest_ledger::postgresql;
+use zest_ledger::{mariadb, postgresql};
 use zest_ledger::source::visible;
 
 use crate::args::Emit;
@@ -23,6 +23,7 @@ pub(crate) use super::live::{read, roll_out};
 /// What a server has or shall have, by its kind.
 pub(crate) enum State {
     Postgresql(postgresql::State),
+    Mariadb(mariadb::State),
 }
 
 impl State {
@@ -31,6 +32,7 @@ impl State {
         let entry = entry(estate, system)?;
         match entry.kind() {
             Kind::Postgresql => postgresql::state_of(estate, system).map(Self::Postgresql).context("the ledger says nothing of it"),
+            Kind::Mariadb => mariadb::state_of(estate, system).map(Self::Mariadb).context("the ledger says nothing of it"),
             other => bail!("`{}` is of the kind `{}`; statements are for database servers", visible(system), other.word()),
         }
     }
@@ -38,6 +40,7 @@ impl State {
     fn fresh(&self) -> Self {
         match self {
             Self::Postgresql(state) => Self::Postgresql(postgresql::State::fresh(&state.database, postgresql::BOOTSTRAP)),
+            Self::Mariadb(_) => Self::Mariadb(mariadb::State::fresh()),
         }
     }
 
@@ -45,18 +48,23 @@ impl State {
     pub(crate) fn steps_to(&self, ledger: &Self, by: &str) -> Vec<Step> {
         match (self, ledger) {
             (Self::Postgresql(a), Self::Postgresql(b)) => a.steps_to(b, by),
+            (Self::Mariadb(a), Self::Mariadb(b)) => a.steps_to(b, &account(by)),
+            _ => Vec::new(),
         }
     }
 
     pub(crate) fn drift(&self, ledger: &Self) -> Vec<Drift> {
         match (self, ledger) {
             (Self::Postgresql(a), Self::Postgresql(b)) => a.drift(b),
+            (Self::Mariadb(a), Self::Mariadb(b)) => a.drift(b),
+            _ => Vec::new(),
         }
     }
 
     pub(crate) fn script(&self, steps: &[Step], by: &str) -> String {
         match self {
             Self::Postgresql(_) => postgresql::script(steps, by),
+            Self::Mariadb(_) => mariadb::script(steps),
         }
     }
 
@@ -64,6 +72,7 @@ impl State {
     pub(crate) fn document(&self, id: &str, address: Option<&str>) -> String {
         match self {
             Self::Postgresql(state) => state.document(id, address),
+            Self::Mariadb(state) => state.document(id, address),
         }
     }
 
@@ -72,8 +81,15 @@ impl State {
     pub(crate) fn lock_out(&self, ledger: &Self, by: &str) -> Option<String> {
         match (self, ledger) {
             (Self::Postgresql(a), Self::Postgresql(b)) => a.lock_out(b, by),
+            (Self::Mariadb(a), Self::Mariadb(b)) => a.lock_out(b, &account(by)),
+            _ => None,
         }
     }
+}
+
+/// Reads who carries statements out on a MariaDB server.
+fn account(by: &str) -> mariadb::AccountName {
+    mariadb::AccountName::parse(by).unwrap_or_else(|| mariadb::AccountName::new("root", "localhost"))
 }
 
 /// Finds a system, or names the nearest.

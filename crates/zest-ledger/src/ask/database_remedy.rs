@@ -4,6 +4,7 @@ use super::remedy::{Way, way};
 use super::{Answer, Change, Refusal};
 use crate::engine::{DatabaseServer, Engine};
 use crate::finding::nearest;
+use crate::kind::mariadb::{self, AccountName, Holder};
 use crate::kind::postgresql::{self, Demand, Need, On, Want};
 use crate::kind::trace::{Run, Silent};
 use crate::source::visible;
@@ -15,6 +16,7 @@ const PROPOSED: usize = 4;
 pub(crate) fn ways(engine: &Engine, answer: &Answer, refusal: Refusal, server: &DatabaseServer) -> Vec<Way> {
     match server {
         DatabaseServer::Postgresql(server) => of_postgresql(engine, answer, refusal, server),
+        DatabaseServer::Mariadb(server) => of_mariadb(engine, answer, refusal, server),
     }
 }
 
@@ -121,4 +123,80 @@ fn grant(need: &Need) -> Option<Way> {
     let change =
         Change::Grant { privileges: vec![privilege.word().to_owned()], columns, on: object.to_string(), to: role.clone(), regrant };
     Some(way(change, text, None))
+}
+
+/// Returns an address that an origin pattern admits, if one can be read off it.
+fn address_in(pattern: &str) -> Option<std::net::IpAddr> {
+    let text = pattern.split('/').next().unwrap_or(pattern).replace(['%', '_'], "7");
+    text.parse().ok()
+}
+
+fn of_mariadb(engine: &Engine, answer: &Answer, refusal: Refusal, server: &mariadb::Server) -> Vec<Way> {
+    let question = &answer.question;
+    let state = server.at(question.session.at);
+    let names = || server.accounts.list.iter().filter_map(|(a, p)| Some((AccountName::parse(a)?, *p)));
+    let login = |user: &str| names().any(|(a, _)| a.user == user).then(|| user.to_owned());
+    match refusal {
+        Refusal::UnknownUser => {
+            let known = engine.estate.user_ids.keys().map(|k| &**k).chain(server.accounts.list.iter().map(|(a, _)| a.as_str()));
+            nearest(&question.user, known).map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None)).into_iter().collect()
+        }
+        Refusal::NoAccount => {
+            let is_weak = |a: &AccountName| !a.user.is_empty() && a.user != "root";
+            names().filter(|(a, _)| is_weak(a)).take(PROPOSED).map(|(a, place)| Way { place: Some(place), ..use_account(&a.to_string(), &question.user) }).collect()
+        }
+        Refusal::SeveralAccounts => {
+            server.accounts.list.iter().map(|(a, _)| way(Change::Account(a.clone()), format!("through the account `{}`", visible(a)), None)).collect()
+        }
+        Refusal::NotStated | Refusal::OriginNotAdmitted => {
+            let user = question.session.account.as_deref().map_or_else(|| login(&question.user), |a| Some(mariadb::login_of(a)));
+            let fits = |a: &AccountName| user.as_ref().is_none_or(|u| a.user == *u);
+            let mut ways: Vec<Way> = names()
+                .filter(|(a, _)| fits(a))
+                .filter_map(|(a, _)| address_in(&a.host))
+                .map(|address| way(Change::Origin(address), format!("from an address such as {address}"), None))
+                .collect();
+            let moment = server.timed.iter().map(|t| t.value).max().and_then(|t| t.checked_sub(jiff::SignedDuration::from_secs(1)).ok());
+            ways.extend(moment.map(|t| way(Change::Moment(t), format!("with the time stated, such as {t}"), None)));
+            ways
+        }
+        Refusal::AccountLocked | Refusal::AccountWithoutCredential | Refusal::CredentialMustChange => Vec::new(),
+        Refusal::UnknownRole | Refusal::RoleNotGranted => {
+            let active = question.session.active_role.as_deref().unwrap_or("");
+            let mut ways = vec![way(Change::ActiveRole("none".to_owned()), "without an active role", None)];
+            let near = nearest(active, state.roles.iter().map(String::as_str)).filter(|n| *n != active);
+            ways.extend(near.map(|n| way(Change::ActiveRole(n.to_owned()), format!("with `{}` active", visible(n)), None)));
+            if let (Refusal::RoleNotGranted, Some(account)) = (refusal, &answer.account) {
+                ways.push(join(account, active, None));
+            }
+            ways
+        }
+        _ => {
+            let mut silent = Silent;
+            let mut run = Run::new(&mut silent);
+            let Some(&system) = engine.estate.system_ids.get(question.system.as_str()) else { return Vec::new() };
+            let Ok(view) = mariadb::open(engine, question, system, server, &state, &mut run) else { return Vec::new() };
+            let Ok(needs) = mariadb::wanted(&state, server, question) else { return Vec::new() };
+            let Some(need) = needs.iter().find(|n| n.outcome(&state, &view).refusal.is_some()) else { return Vec::new() };
+            let mut ways = Vec::new();
+            let mut roles: Vec<&String> = state.roles.iter().collect();
+            // Roles that bring fewer rights first.
+            roles.sort_by_key(|r| state.grants.keys().filter(|(h, _)| *h == Holder::Role((*r).clone())).count());
+            let with = |role: &str| mariadb::View::new(&state, view.account(), mariadb::Origin::Local, Some(role));
+            let brings = |role: &&&String| need.outcome(&state, &with(role)).refusal.is_none();
+            for role in roles.iter().filter(brings).take(PROPOSED) {
+                if view.may_activate(role) {
+                    ways.push(way(Change::ActiveRole((*role).clone()), format!("once `{}` is the active role", visible(role)), None));
+                }
+            }
+            let mariadb::Need::Table { definer: None, object, privilege, on } = need else { return ways };
+            let columns = if let mariadb::On::Columns(list) = on { list.clone() } else { Vec::new() };
+            let to = view.account().to_string();
+            let on_columns = if columns.is_empty() { String::new() } else { format!(" ({})", columns.iter().map(|c| visible(c)).collect::<Vec<_>>().join(", ")) };
+            let text = format!("if `{}` were granted {}{on_columns} on {}", visible(&to), privilege.word(), visible(&object.to_string()));
+            let change = Change::Grant { privileges: vec![privilege.word().to_owned()], columns, on: object.to_string(), to, regrant: false };
+            ways.push(way(change, text, None));
+            ways
+        }
+    }
 }

@@ -33,6 +33,8 @@ pub struct Session {
     pub at: Option<Timestamp>,
     /// The address the session comes from.
     pub origin: Option<IpAddr>,
+    /// Whether it comes over a database server's own socket, from no address at all.
+    pub local: bool,
     /// The channel it comes through.
     pub channel: Option<Channel>,
     /// Proofs of identity given so far; an empty list says that there were none.
@@ -132,6 +134,13 @@ impl Question {
     #[must_use]
     pub const fn from(mut self, origin: IpAddr) -> Self {
         self.session.origin = Some(origin);
+        self
+    }
+
+    /// States that the session comes over a database server's own socket.
+    #[must_use]
+    pub const fn local(mut self) -> Self {
+        self.session.local = true;
         self
     }
 

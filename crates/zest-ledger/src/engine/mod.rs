@@ -17,7 +17,7 @@ use crate::finding::{Code, Finding, Findings};
 use crate::kind::database::Accounts;
 use crate::kind::network_device::{self, Reach};
 use crate::kind::trace::{Explain, Silent};
-use crate::kind::{self, postgresql};
+use crate::kind::{self, mariadb, postgresql};
 use crate::source::visible;
 use crate::{ask::RuleRef, command::Pattern};
 
@@ -71,6 +71,7 @@ pub struct Engine {
 #[derive(Debug)]
 pub(crate) enum DatabaseServer {
     Postgresql(Box<postgresql::Server>),
+    Mariadb(Box<mariadb::Server>),
 }
 
 /// A command set and its automaton.
@@ -253,7 +254,10 @@ fn database_server(estate: &Estate, id: SystemId) -> Option<DatabaseServer> {
     let parts: Vec<_> = estate.entries.databases.iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
     let list = parts.iter().flat_map(|p| p.accounts.iter().map(|a| (a.name.value.clone(), a.name.place))).collect();
     let accounts = Accounts { list, used_by: estate.systems[id.index()].used_by.clone() };
-    Some(DatabaseServer::Postgresql(Box::new(postgresql::Server::new(Arc::clone(system), parts, accounts))))
+    Some(match system.kind() {
+        Kind::Mariadb => DatabaseServer::Mariadb(Box::new(mariadb::Server::new(parts, accounts))),
+        _ => DatabaseServer::Postgresql(Box::new(postgresql::Server::new(Arc::clone(system), parts, accounts))),
+    })
 }
 
 fn device(estate: &Estate, id: SystemId) -> Device {

@@ -28,6 +28,12 @@ pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, trace: &mu
             let _ = postgresql::open(engine, question, system, server, &server.at(question.session.at), &mut run);
             run.decision()
         }
+        Some((system, DatabaseServer::Mariadb(server))) => {
+            let mut run = Run::new(trace);
+            let state = server.at(question.session.at);
+            let _ = mariadb::open(engine, question, system, server, &state, &mut run);
+            run.decision()
+        }
         None => network_device::sign_in(engine, question, trace),
     }
 }
@@ -43,6 +49,7 @@ fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) ->
     };
     match &engine.servers[system.index()] {
         Some(DatabaseServer::Postgresql(server)) => postgresql::walk(engine, question, system, server, run),
+        Some(DatabaseServer::Mariadb(server)) => mariadb::walk(engine, question, system, server, run),
         None => network_device::walk(engine, question, system, run),
     }
 }

@@ -2,6 +2,7 @@
 
 mod difference;
 mod document;
+mod evaluate;
 mod name;
 mod need;
 mod privilege;
@@ -12,6 +13,8 @@ mod written;
 use std::sync::Arc;
 
 use crate::estate::Estate;
+pub(crate) use evaluate::{Server, login_of, open, walk, wanted};
+pub(crate) use need::{Need, On};
 pub(crate) use written::written;
 
 /// Returns the state that a ledger wants a MariaDB server to have; none if no such system is declared.

@@ -1,0 +1,283 @@
+//! From a question to an answer: the server finds the account by login and origin, a role is active or not, and each
+//! check of the server is made.
+
+use std::collections::BTreeMap;
+use std::sync::{Arc, RwLock};
+
+use jiff::Timestamp;
+
+use super::name::{AccountName, Class, Holder, ObjectName, Scope};
+use super::need::{Need, On};
+use super::privilege::{Level, Privilege};
+use super::state::{Origin, State, View};
+use super::statement::needs;
+use super::written::{Places, Written, written};
+use crate::ask::{Form, Question, Refusal, Stage};
+use crate::engine::Engine;
+use crate::entry::Database;
+use crate::estate::SystemId;
+use crate::finding::nearest;
+use crate::kind::database::{Accounts, accounts, asked, uses};
+use crate::kind::trace::{Run, Stop, Trace, Understood};
+use crate::source::{At, Place, visible};
+
+/// A MariaDB server of the estate.
+#[derive(Debug)]
+pub(crate) struct Server {
+    pub(crate) state: Arc<State>,
+    pub(crate) places: Places,
+    pub(crate) accounts: Accounts,
+    pub(crate) timed: Vec<At<Timestamp>>,
+    /// The database that bare names mean; none where there are several.
+    pub(crate) database: Option<String>,
+    parts: Vec<Arc<Database>>,
+    moments: RwLock<BTreeMap<Vec<bool>, Arc<State>>>,
+}
+
+impl Server {
+    pub(crate) fn new(parts: Vec<Arc<Database>>, accounts: Accounts) -> Self {
+        let Written { state, places, timed } = written(&parts, None, &mut Vec::new());
+        let mut databases = state.databases.iter();
+        let database = match (databases.next(), databases.next()) {
+            (Some(one), None) => Some(one.clone()),
+            _ => None,
+        };
+        Self { state: Arc::new(state), places, accounts, timed, database, parts, moments: RwLock::default() }
+    }
+
+    /// Returns the state of a moment; where it is not known, grants that end are not in force.
+    pub(crate) fn at(&self, at: Option<Timestamp>) -> Arc<State> {
+        let Some(moment) = at.filter(|_| !self.timed.is_empty()) else { return Arc::clone(&self.state) };
+        let key: Vec<bool> = self.timed.iter().map(|t| moment < t.value).collect();
+        if let Some(known) = self.moments.read().ok().and_then(|m| m.get(&key).cloned()) {
+            return known;
+        }
+        let made = Arc::new(written(&self.parts, at, &mut Vec::new()).state);
+        if let Ok(mut moments) = self.moments.write() {
+            moments.insert(key, Arc::clone(&made));
+        }
+        made
+    }
+
+    fn place(&self, account: &AccountName) -> Option<Place> {
+        self.places.holders.get(&Holder::Account(account.clone())).copied()
+    }
+}
+
+/// Returns the login of an account's name.
+pub(crate) fn login_of(account: &str) -> String {
+    AccountName::parse(account).map_or_else(|| account.to_owned(), |a| a.user)
+}
+
+pub(crate) fn walk<T: Trace>(engine: &Engine, question: &Question, system: SystemId, server: &Server, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let state = server.at(question.session.at);
+    let view = open(engine, question, system, server, &state, run)?;
+    let list = match wanted(&state, server, question) {
+        Ok(list) => list,
+        Err((code, text)) => {
+            run.refuse(Stage::Permission, code, || (text, None))?;
+            return Err(Stop);
+        }
+    };
+    let before = run.is_refused();
+    for need in &list {
+        let outcome = need.outcome(&state, &view);
+        let place = || match need {
+            Need::Table { object, .. } | Need::Routine { object, .. } => server.places.objects.get(object).copied(),
+            Need::Activate { role } | Need::Admin { role } => server.places.holders.get(&Holder::Role(role.clone())).copied(),
+            _ => server.place(view.account()),
+        };
+        match outcome.refusal {
+            None => run.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
+            Some(code) => {
+                if let Some(about) = need.about() {
+                    run.understood(|| Understood::Object(about));
+                }
+                run.refuse(Stage::Permission, code, || (outcome.text, place()))?;
+            }
+        }
+    }
+    let undecided = undecided(&state, server, question);
+    match undecided {
+        Some(why) if !run.is_refused() => {
+            run.refuse(Stage::Permission, Refusal::NotDecided, || (why, None))?;
+        }
+        _ if list.is_empty() => run.pass(Stage::Permission, || ("the server checks nothing for this".to_owned(), None)),
+        _ => {}
+    }
+    if question.session.at.is_none() && run.is_refused() && !before && !server.timed.is_empty() {
+        let then = server.at(Some(Timestamp::MIN));
+        let all = wanted(&then, server, question).is_ok_and(|l| l.iter().all(|n| n.outcome(&then, &view).refusal.is_none()));
+        if all {
+            let place = server.timed.first().map(|t| t.place);
+            run.refuse(Stage::Conditions, Refusal::NotStated, || {
+                ("a grant that ends would allow it; the question does not state the time".to_owned(), place)
+            })?;
+        }
+    }
+    Ok(())
+}
+
+/// Finds the account as the server does, and makes the role active.
+pub(crate) fn open<'s, T: Trace>(
+    engine: &Engine,
+    question: &Question,
+    system: SystemId,
+    server: &Server,
+    state: &'s State,
+    run: &mut Run<'_, T>,
+) -> Result<View<'s>, Stop> {
+    let found = accounts(engine, question, system, &server.accounts, login_of, run)?;
+    let mut logins: Vec<String> = found.iter().map(|a| login_of(a)).collect();
+    logins.sort();
+    logins.dedup();
+    let [login] = logins.as_slice() else {
+        let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
+        run.refuse(Stage::Entry, Refusal::SeveralAccounts, || (format!("`{}` may use {names}: name one", visible(&question.user)), None))?;
+        return Err(Stop);
+    };
+    let (account, origin) = found_account(question, server, state, login, &found, run)?;
+    uses(run, question, &account.to_string(), &server.accounts);
+    let (shown, place) = (visible(&account.to_string()), server.place(&account));
+    let entry = state.accounts.get(&account).cloned().unwrap_or_default();
+    if account.user.is_empty() && !login.is_empty() {
+        run.pass(Stage::Entry, || {
+            (format!("the server takes the anonymous account `{shown}` for `{}`: its origin fits better than that of any account of this name", visible(login)), place)
+        });
+    }
+    if entry.locked {
+        run.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("`{shown}` is locked"), place))?;
+    }
+    if let Some(&place) = server.places.without_credential.get(&account) {
+        run.refuse(Stage::Entry, Refusal::AccountWithoutCredential, || (format!("`{shown}` has no credential"), Some(place)))?;
+    }
+    if entry.expired {
+        run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+            (format!("the credential of `{shown}` is expired: the server carries out nothing but its change"), place)
+        })?;
+    }
+    let role = match question.session.active_role.as_deref() {
+        Some("none") => None,
+        Some(role) => Some(role.to_owned()),
+        None => entry.default_role.clone(),
+    };
+    let plain = View::new(state, &account, origin.clone(), None);
+    let Some(role) = role else {
+        run.pass(Stage::Standing, || {
+            let held = state.memberships.iter().any(|((m, _), _)| *m == Holder::Account(account.clone()));
+            let note = if held { "; the roles it was granted bring nothing until one is made active" } else { "" };
+            (format!("no role is active{note}"), place)
+        });
+        return Ok(plain);
+    };
+    if !state.roles.contains(&role) {
+        run.refuse(Stage::Standing, Refusal::UnknownRole, || {
+            let near = nearest(&role, state.roles.iter().map(String::as_str)).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+            (format!("no role is named `{}`{near}", visible(&role)), None)
+        })?;
+        return Err(Stop);
+    }
+    if plain.may_activate(&role) {
+        let how = if question.session.active_role.is_some() { "is made active" } else { "is active as its default role" };
+        let member = server.places.memberships.get(&(Holder::Account(account.clone()), role.clone())).copied();
+        run.pass(Stage::Standing, || (format!("`{}` {how}", visible(&role)), member.or(place)));
+    } else {
+        run.refuse(Stage::Standing, Refusal::RoleNotGranted, || {
+            (format!("`{}` was not granted to `{shown}` itself, and only such roles can be made active", visible(&role)), place)
+        })?;
+    }
+    Ok(View::new(state, &account, origin, Some(&role)))
+}
+
+fn found_account<T: Trace>(
+    question: &Question,
+    server: &Server,
+    state: &State,
+    login: &str,
+    found: &[String],
+    run: &mut Run<'_, T>,
+) -> Result<(AccountName, Origin), Stop> {
+    let origin = if question.session.local { Some(Origin::Local) } else { question.session.origin.map(Origin::Address) };
+    let Some(origin) = origin else {
+        // One account for every address, and no anonymous one before it: then the address does not matter.
+        let rivals: Vec<&AccountName> = state.accounts.keys().filter(|a| a.user == login || a.user.is_empty()).collect();
+        if let [one] = rivals.as_slice()
+            && one.host == "%"
+        {
+            return Ok(((*one).clone(), Origin::Address(std::net::IpAddr::from([0, 0, 0, 0]))));
+        }
+        let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| server.place(&a));
+        run.refuse(Stage::Conditions, Refusal::NotStated, || {
+            (format!("the question does not state where the session comes from, and the account of `{}` depends on it", visible(login)), place)
+        })?;
+        return Err(Stop);
+    };
+    match state.account_for(login, &origin) {
+        Some(account) => Ok((account.clone(), origin)),
+        None => {
+            let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| server.place(&a));
+            let from = if question.session.local { "over the server's own socket".to_owned() } else { question.session.origin.map_or_else(String::new, |o| format!("from {o}")) };
+            run.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
+                let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
+                (format!("no account of `{}` admits sessions {from}; there are {names}", visible(login)), place)
+            })?;
+            Err(Stop)
+        }
+    }
+}
+
+/// Returns what could not be followed of a statement.
+pub(crate) fn undecided(state: &State, server: &Server, question: &Question) -> Option<String> {
+    if question.form != Form::Statement {
+        return None;
+    }
+    needs(state, server.database.as_deref(), &question.line).ok().and_then(|n| n.undecided.into_iter().next())
+}
+
+/// Returns the checks that the server makes, in order.
+pub(crate) fn wanted(state: &State, server: &Server, question: &Question) -> Result<Vec<Need>, (Refusal, String)> {
+    if question.form == Form::Statement {
+        return needs(state, server.database.as_deref(), &question.line).map(|n| n.list);
+    }
+    let Some(asked) = asked(&question.line) else {
+        return Err((
+            Refusal::StatementUnreadable,
+            "expected a privilege and an object, such as `select on table loyalty.member`; a statement is asked with `--sql`".to_owned(),
+        ));
+    };
+    let object = Class::ALL.iter().find_map(|c| {
+        let name = ObjectName::parse(&format!("{} {}", c.word(), asked.on))?;
+        state.objects.contains_key(&name).then_some(name)
+    });
+    let scope = Scope::parse(&asked.on).or_else(|| object.as_ref().map(Scope::of));
+    let unknown = || {
+        let names: Vec<String> = state.objects.keys().flat_map(|n| [n.to_string(), n.plain()]).chain(state.databases.iter().map(|d| Scope::database(d).to_string())).collect();
+        let near = nearest(&asked.on, names.iter().map(String::as_str)).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+        (Refusal::UnknownObject, format!("`{}` is not in the inventory of this server{near}", visible(&asked.on)))
+    };
+    let Some(scope) = scope else { return Err(unknown()) };
+    let level = if asked.columns.is_empty() { super::document::level_of(&scope) } else { Level::Column };
+    let Some(privilege) = Privilege::from_word(&asked.privilege).filter(|p| level.applicable().contains(*p)) else {
+        return Err((Refusal::PrivilegeMisapplied, format!("`{}` is not a privilege there; these are: {}", visible(&asked.privilege), level.applicable())));
+    };
+    if asked.pass_on {
+        return Ok(vec![Need::PassOn { scope, privileges: privilege.only(), columns: asked.columns }]);
+    }
+    Ok(vec![match &scope {
+        Scope::Everything | Scope::Proxy(_) => Need::Global { any: privilege.only() },
+        Scope::Databases(_) => {
+            let name = asked.on.trim_start_matches("database ").trim().trim_matches('"').to_owned();
+            if !state.databases.contains(&name) {
+                return Err(unknown());
+            }
+            Need::Database { database: name, any: privilege.only() }
+        }
+        Scope::Table(database, name) => {
+            let object = super::need::object_in(state, database, name, &[Class::Table, Class::View]).ok_or_else(unknown)?;
+            let on = if asked.columns.is_empty() { On::Object } else { On::Columns(asked.columns) };
+            Need::Table { definer: None, object, privilege, on }
+        }
+        Scope::Function(database, name) => Need::Routine { definer: None, object: ObjectName::new(Class::Function, database, name), privilege },
+        Scope::Procedure(database, name) => Need::Routine { definer: None, object: ObjectName::new(Class::Procedure, database, name), privilege },
+    }])
+}
