@@ -6,12 +6,17 @@ use zest_ledger::Ledger;
 
 /// The demo ledger.
 pub(crate) fn demo() -> Ledger {
+    demo_with(str::to_owned)
+}
+
+/// The demo ledger, each document changed.
+pub(crate) fn demo_with(change: impl Fn(&str) -> String) -> Ledger {
     let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../zest-cli/demo/lanternsound");
     let mut paths: Vec<_> = std::fs::read_dir(folder).expect("the demo is there").flatten().map(|e| e.path()).collect();
     paths.sort();
     paths.iter().fold(Ledger::new(), |ledger, path| {
         let name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
-        ledger.document(&name, &std::fs::read_to_string(path).expect("it can be read"))
+        ledger.document(&name, &change(&std::fs::read_to_string(path).expect("it can be read")))
     })
 }
 
