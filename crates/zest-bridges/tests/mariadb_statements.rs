@@ -133,6 +133,7 @@ fn of_every_table(state: &State) -> Vec<String> {
             list.push(format!("update {table} set {column} = null"));
             list.push(format!("update {table} set {column} = null where {column} is null"));
             list.push(format!("select 1 from {table} where {column} is null"));
+            list.push(format!("delete from {table} where {column} is not null"));
         }
     }
     list

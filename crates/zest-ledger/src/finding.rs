@@ -197,6 +197,30 @@ codes! {
     RevokeWithoutEffect = "ZL0805" "revoke-without-effect" Warning;
     /// A database is described, but no system of a database kind has its id.
     DatabaseWithoutServer = "ZL0806" "database-without-server" Error;
+    /// Everybody holds a privilege on a database server, through PUBLIC.
+    PublicGrant = "ZL0807" "public-grant" Warning;
+    /// An account of a database server holds a grant by itself and not through a role.
+    GrantToAccount = "ZL0808" "grant-to-account" Note;
+    /// A broad grant stands beside a narrow one, which narrows nothing then.
+    BroadBesideNarrow = "ZL0809" "broad-beside-narrow" Warning;
+    /// An account of a database server cannot open a session on the database.
+    CannotConnect = "ZL0810" "cannot-connect" Warning;
+    /// A role holds a privilege in a schema that it may not look into.
+    SchemaShut = "ZL0811" "schema-shut" Warning;
+    /// No user of the ledger stands behind an account of a database server.
+    AccountWithoutUser = "ZL0812" "account-without-user" Note;
+    /// A person's own account has all rights.
+    StrongAccount = "ZL0813" "strong-account" Warning;
+    /// A role of a database server holds nothing.
+    EmptyDatabaseRole = "ZL0814" "empty-database-role" Warning;
+    /// Nobody is a member of a role of a database server.
+    DatabaseRoleUnused = "ZL0815" "database-role-unused" Note;
+    /// An account is admitted from any origin.
+    AnyOrigin = "ZL0816" "any-origin" Warning;
+    /// An anonymous account lets unknown names in, and may take sessions from named accounts.
+    AnonymousAccount = "ZL0817" "anonymous-account" Warning;
+    /// An account was granted roles, and none of them is active when it signs in.
+    NoDefaultRole = "ZL0818" "no-default-role" Note;
 }
 
 impl fmt::Display for Code {

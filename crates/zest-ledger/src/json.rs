@@ -9,7 +9,7 @@ use serde_json::{Map, Value, json};
 use crate::ask::{Answer, Central, Form, GateOutcome, Proven, Question, Session};
 use crate::entry::{Channel, Proof};
 use crate::finding::{Findings, Label, nearest};
-use crate::review::{Effective, Extent};
+use crate::review::{DataRight, Effective, Extent};
 use crate::source::{Location, visible};
 
 /// The keys of a question.
@@ -248,6 +248,7 @@ pub fn answer(answer: &Answer) -> Value {
         "full-line": answer.full_line,
         "level": answer.level,
         "account": answer.account,
+        "object": answer.object,
         "grounds": grounds,
         "remedies": remedies,
     })
@@ -303,7 +304,16 @@ pub fn effective(rights: &[Effective]) -> Value {
             .map(|(login, start, ceiling, at)| json!({ "login": login, "band": { "start": start, "ceiling": ceiling }, "place": place(Some(at)) }))
             .collect();
         let refused = on.refused.as_ref().map(|(text, at)| json!({ "text": text, "place": place(at.as_ref()) }));
-        json!({ "system": on.system, "refused": refused, "entitlements": entitlements, "accounts": accounts })
+        let rights = |list: &[DataRight]| -> Vec<Value> {
+            list.iter()
+                .map(|r| json!({ "on": r.on, "privileges": r.privileges, "through": r.through, "place": place(r.location.as_ref()) }))
+                .collect()
+        };
+        let database = on.database.as_ref().map(|d| {
+            let once: Vec<Value> = d.once_active.iter().map(|(role, list)| json!({ "role": role, "rights": rights(list) })).collect();
+            json!({ "account": d.account, "role": d.role, "rights": rights(&d.held), "once-active": once })
+        });
+        json!({ "system": on.system, "refused": refused, "entitlements": entitlements, "accounts": accounts, "database": database })
     });
     Value::Array(systems.collect())
 }

@@ -45,6 +45,22 @@ authorisation = { levels = "all", configuration = true }
 accounts.rescue = { band = { start = 15, ceiling = 15 }, used-by = ["group:leads"], origin = ["192.0.2.0/24"] }
 "#;
 
+/// A PostgreSQL server with one account and one role, and more.
+fn postgresql(more: &str) -> String {
+    format!(
+        "[systems.db]\nkind = \"postgresql\"\n[databases.db.accounts.lead-1]\nmember-of = [\"reader\"]\n[databases.db.roles.reader]\nmember-of = [\"pg_monitor\"]\n{more}\n"
+    )
+}
+
+const TABLE: &str = "[databases.db.objects]\n\"table public.price\" = { columns = { id = \"integer\", amount = \"integer\" } }\n";
+
+/// A MariaDB server with one account and one role, and more.
+fn mariadb(more: &str) -> String {
+    format!(
+        "[systems.db]\nkind = \"mariadb\"\n[databases.db.accounts.\"lead-1@192.0.2.%\"]\nmember-of = [\"reader\"]\ndefault-role = \"reader\"\n[databases.db.roles.reader]\n[[databases.db.grants]]\nallow = [\"select\"]\non = \"database club\"\nto = [\"reader\"]\n{more}\n"
+    )
+}
+
 /// All findings of a document: errors, or what a review finds.
 fn all(text: &str) -> Vec<Finding> {
     let validated = Ledger::new().document("ledger.toml", text).validate();
@@ -136,6 +152,37 @@ fn raising(code: Code) -> String {
         Code::AccountNeverUsed => instead("accounts.rescue", "identity-sources = [\"central\"]\naccounts.rescue"),
         Code::SystemUncovered => instead("on = { all = true }", "on = { within = \"nowhere\" }"),
         Code::AccountForNobody => instead("used-by = [\"group:leads\"], ", ""),
+        Code::BadObject => with(&postgresql("[databases.db.objects]\n\"tabel a.b\" = {}")),
+        Code::PrivilegeMisapplied => with(&postgresql("[[databases.db.grants]]\nallow = [\"execute\"]\non = \"database\"\nto = [\"reader\"]")),
+        Code::DenyNotKnown => with(&postgresql("[[databases.db.grants]]\ndeny = [\"connect\"]\non = \"database\"\nto = [\"reader\"]")),
+        Code::GrantRefused => {
+            with(&postgresql("[[databases.db.grants]]\nallow = [\"connect\"]\non = \"database\"\nto = [\"reader\"]\ngrantor = \"reader\""))
+        }
+        Code::RevokeWithoutEffect => {
+            with(&postgresql("[[databases.db.grants]]\nrevoke = [\"create\"]\non = \"database\"\nfrom = [\"reader\"]"))
+        }
+        Code::DatabaseWithoutServer => with("[databases.switch]"),
+        Code::PublicGrant => with(&postgresql("[[databases.db.grants]]\nallow = [\"create\"]\non = \"database\"\nto = [\"public\"]")),
+        Code::GrantToAccount => with(&postgresql("[[databases.db.grants]]\nallow = [\"create\"]\non = \"database\"\nto = [\"lead-1\"]")),
+        Code::BroadBesideNarrow => with(&postgresql(&format!(
+            "{TABLE}[[databases.db.grants]]\nallow = [\"select\"]\non = \"table public.price\"\nto = [\"reader\"]\n\
+             [[databases.db.grants]]\nallow = [\"select\"]\non = \"table public.price\"\ncolumns = [\"id\"]\nto = [\"reader\"]"
+        ))),
+        Code::CannotConnect => with(&postgresql("[[databases.db.grants]]\nrevoke = [\"connect\"]\non = \"database\"\nfrom = [\"public\"]")),
+        Code::SchemaShut => with(&postgresql(&format!(
+            "[[databases.db.grants]]\nrevoke = [\"usage\"]\non = \"schema public\"\nfrom = [\"public\"]\n{TABLE}\
+             [[databases.db.grants]]\nallow = [\"select\"]\non = \"table public.price\"\nto = [\"reader\"]"
+        ))),
+        Code::AccountWithoutUser => with(&postgresql("[databases.db.accounts.stray]")),
+        Code::StrongAccount => {
+            with(&postgresql("").replace("[databases.db.accounts.lead-1]\n", "[databases.db.accounts.lead-1]\nmay = [\"superuser\"]\n"))
+        }
+        Code::EmptyDatabaseRole | Code::DatabaseRoleUnused => with(&postgresql("[databases.db.roles.spare]")),
+        Code::AnyOrigin => with(&mariadb("[databases.db.accounts.\"lead-1@%\"]")),
+        Code::AnonymousAccount => with(&mariadb("[databases.db.accounts.\"@192.0.2.7\"]")),
+        Code::NoDefaultRole => {
+            with(&mariadb("[databases.db.accounts.\"lead-1@198.51.100.%\"]\nmember-of = [\"reader\"]"))
+        }
         Code::DuplicateId | Code::NotText | Code::Unreadable => base, // These need more than one text document.
         _ => panic!("no ledger raises {code:?}"),
     }

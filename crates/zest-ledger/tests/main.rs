@@ -6,6 +6,7 @@ mod answers;
 mod builders;
 mod command_sets;
 mod conditions;
+mod databases;
 mod effective;
 mod engines_agree;
 mod findings;

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use comfy_table::{ContentArrangement, Table, presets};
-use zest_ledger::review::{CommandRight, Effective, Entitlement, Extent};
+use zest_ledger::review::{CommandRight, DataRight, Effective, Entitlement, Extent, OnDatabase};
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, HEAD, WIDTH, hanging};
@@ -30,6 +30,10 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
             let _ = writeln!(out, "  {BAD}no session{BAD:#}  {}\n", hanging("              ", &format!("{why}{at}")));
             continue;
         }
+        if let Some(database) = &right.database {
+            out.push_str(&on_database(database));
+            continue;
+        }
         if right.entitlements.is_empty() && right.accounts.is_empty() {
             let _ = writeln!(out, "  {BAD}nothing{BAD:#}: no assignment and no local account\n");
             continue;
@@ -44,6 +48,37 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
             let _ = writeln!(out, "  {}", hanging("    ", &text));
         }
         out.push('\n');
+    }
+    out
+}
+
+/// What a session holds on a database server, and what other roles would bring.
+fn on_database(database: &OnDatabase) -> String {
+    let mut out = String::new();
+    let role = database.role.as_ref().map_or("no role active".to_owned(), |r| format!("role `{}` active", visible(r)));
+    let _ = writeln!(out, "  account `{}`, {role}\n", visible(&database.account));
+    out.push_str(&rights(&database.held));
+    for (role, more) in &database.once_active {
+        let _ = writeln!(out, "\n  {FAINT}once{FAINT:#} {HEAD}{}{HEAD:#} {FAINT}is the active role, it has besides:{FAINT:#}", visible(role));
+        out.push_str(&rights(more));
+    }
+    out.push('\n');
+    out
+}
+
+fn rights(list: &[DataRight]) -> String {
+    if list.is_empty() {
+        return format!("  {BAD}nothing{BAD:#} but what the server gives to everybody\n");
+    }
+    let mut table = Table::new();
+    table.load_preset(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width(WIDTH as u16);
+    for right in list {
+        let at = right.location.as_ref().map_or(String::new(), ToString::to_string);
+        table.add_row([format!(" {}", right.on), right.privileges.clone(), right.through.clone(), at]);
+    }
+    let mut out = String::new();
+    for line in table.lines() {
+        let _ = writeln!(out, " {}", line.trim_end());
     }
     out
 }

@@ -74,6 +74,15 @@ pub(crate) enum DatabaseServer {
     Mariadb(Box<mariadb::Server>),
 }
 
+impl DatabaseServer {
+    pub(crate) fn accounts(&self) -> &Accounts {
+        match self {
+            Self::Postgresql(server) => &server.accounts,
+            Self::Mariadb(server) => &server.accounts,
+        }
+    }
+}
+
 /// A command set and its automaton.
 #[derive(Debug)]
 pub(crate) struct CompiledSet {

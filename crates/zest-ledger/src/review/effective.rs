@@ -10,6 +10,8 @@ use crate::estate::{AssignmentId, Outcome, Part, SystemId, UserId};
 use crate::kind::network_device::{Instances, Reach, candidates, condition_words, refusal_to_sign_in, through};
 use crate::source::Location;
 
+use super::databases::{OnDatabase, on_database};
+
 /// What a user may do on one system.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -23,6 +25,8 @@ pub struct Effective {
     pub accounts: Vec<(String, u8, u8, Location)>,
     /// Why no session can be opened, whatever the conditions; with the place.
     pub refused: Option<(String, Option<Location>)>,
+    /// On a database server, what the session holds.
+    pub database: Option<OnDatabase>,
 }
 
 /// What one assignment gives on one system.
@@ -100,7 +104,10 @@ pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Se
     let id = engine.find_user(user, false)?;
     let wanted: Vec<SystemId> = match system {
         Some(name) => engine.estate.system_ids.get(name).copied().into_iter().collect(),
-        None => (0..engine.estate.systems.len()).map(SystemId::new).filter(|s| engine.estate.is_device(*s)).collect(),
+        None => {
+            let concerns = |s: &SystemId| engine.estate.is_device(*s) || super::databases::has_account(engine, user, *s);
+            (0..engine.estate.systems.len()).map(SystemId::new).filter(concerns).collect()
+        }
     };
     let mut known: VecDeque<(AssignmentId, SystemId, Entitlement)> = VecDeque::new();
     Some(wanted.into_iter().map(|system| on_system(engine, id, system, session, &mut known)).collect())
@@ -115,6 +122,10 @@ fn on_system(
 ) -> Effective {
     let estate = &engine.estate;
     let written = estate.system(system);
+    if let Some(found) = on_database(engine, &estate.user(user).id.value, system, session) {
+        let (database, refused) = found.map_or_else(|e| (None, Some(e)), |d| (Some(d), None));
+        return Effective { system: written.id.value.clone(), entitlements: Vec::new(), accounts: Vec::new(), refused, database };
+    }
     let sources = &engine.devices[system.index()].sources;
     let mut entitlements = Vec::new();
     let refused = refusal_to_sign_in(engine, user, system, session).map(|(text, place)| (text, place.map(|p| estate.sources.locate(p))));
@@ -149,7 +160,7 @@ fn on_system(
             a.band.as_ref().map(|b| (a.login.value.clone(), b.start.value, b.ceiling.value, estate.sources.locate(a.login.place)))
         })
         .collect();
-    Effective { system: written.id.value.clone(), entitlements, accounts, refused }
+    Effective { system: written.id.value.clone(), entitlements, accounts, refused, database: None }
 }
 
 /// Returns whether the same rights give the same commands on two systems.

@@ -1,6 +1,7 @@
 //! Walks a statement and notes what it touches.
 
 use std::collections::BTreeSet;
+use std::sync::{Mutex, PoisonError};
 
 use sqlparser::ast::{
     AccessExpr, Assignment, AssignmentTarget, ConflictTarget, Cte, Delete, Distinct, Expr, FromTable, Function, FunctionArg,
@@ -19,8 +20,53 @@ pub(crate) enum Dialect {
     Mariadb,
 }
 
-/// Parses a text into statements.
-pub(crate) fn parse(dialect: Dialect, text: &str) -> Result<Vec<Statement>, String> {
+/// The longest text that is parsed, in bytes.
+const LONGEST: usize = 256 * 1024;
+/// Up to this length a statement outside of any view or routine fits on whatever stack there is.
+const SHORT: usize = 256;
+/// What one byte of text can cost on the stack: `1+1+1…` makes a level of the tree of every two bytes, and walking
+/// and dropping go down all of it.
+const STACK_PER_BYTE: usize = 4 * 1024;
+
+/// Parses a text and hands its statements, or why there are none, to `then`.
+///
+/// The parser bounds parentheses, but a long chain of operators makes a tree as deep as the chain is long. So long
+/// texts, and texts met while another one is walked (`is_inner`), are parsed, walked and dropped on a stack of their
+/// own, made for their length.
+pub(crate) fn with_statements<T: Send>(
+    dialect: Dialect,
+    text: &str,
+    is_inner: bool,
+    then: impl FnOnce(Result<&[Statement], String>) -> T + Send,
+) -> T {
+    if text.len() > LONGEST {
+        return then(Err(format!("a text of {} bytes is not read; up to {LONGEST} are", text.len())));
+    }
+    if text.len() <= SHORT && !is_inner {
+        return then(parse(dialect, text).as_deref().map_err(Clone::clone));
+    }
+    // The thread takes `then` out; where there is no memory for a thread, it is still here to be told so.
+    let then = Mutex::new(Some(then));
+    let take = || then.lock().unwrap_or_else(PoisonError::into_inner).take().expect("it is taken once");
+    std::thread::scope(|scope| {
+        let stack = 1024 * 1024 + text.len() * STACK_PER_BYTE;
+        let work = || take()(parse(dialect, text).as_deref().map_err(Clone::clone));
+        match std::thread::Builder::new().stack_size(stack).spawn_scoped(scope, work) {
+            Ok(thread) => thread.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)),
+            Err(_) => take()(Err("there is no memory to read a text of this length".to_owned())),
+        }
+    })
+}
+
+/// The statement of a text that must hold just one.
+pub(crate) fn one(read: Result<&[Statement], String>) -> Result<&Statement, String> {
+    match read? {
+        [statement] => Ok(statement),
+        several => Err(format!("expected one statement, found {}: ask for each of them", several.len())),
+    }
+}
+
+fn parse(dialect: Dialect, text: &str) -> Result<Vec<Statement>, String> {
     // The parser does not know the short form of `SELECT * FROM`.
     let head = text.trim_start();
     let table = head.get(..6).filter(|h| h.eq_ignore_ascii_case("table ") && dialect == Dialect::Postgresql);

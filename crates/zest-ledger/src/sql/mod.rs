@@ -5,4 +5,4 @@
 
 mod footprint;
 
-pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, parse, table_name};
+pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, one, table_name, with_statements};

@@ -265,6 +265,18 @@ impl<'s> View<'s> {
         Self { state, account: account.clone(), origin: None, role: None }
     }
 
+    /// Returns the active role.
+    #[must_use]
+    pub fn role(&self) -> Option<&str> {
+        self.role.as_deref()
+    }
+
+    /// Returns the view of the same session with another role active.
+    #[must_use]
+    pub fn with_role(&self, role: &str) -> Self {
+        Self { role: Some(role.to_owned()), ..self.clone() }
+    }
+
     /// Returns whether this session may make a role active.
     #[must_use]
     pub fn may_activate(&self, role: &str) -> bool {

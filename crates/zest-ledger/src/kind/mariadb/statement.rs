@@ -10,12 +10,14 @@ use super::need::{Need, On, object_in};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::State;
 use crate::ask::Refusal;
-use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, parse, table_name};
+use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, one, table_name, with_statements};
 
 /// Functions of the server itself that touch no table, sorted.
 const BUILT_IN: &str = include_str!("functions.txt");
 /// How deep views and routines are followed into each other.
 const DEEPEST: usize = 32;
+/// How many views and routines are followed for one statement: each level can double them.
+const MOST: usize = 4096;
 
 /// What a statement needs.
 #[derive(Debug, Default)]
@@ -26,14 +28,13 @@ pub(crate) struct Needs {
 
 /// Derives what a statement needs; `database` is the default database of the session.
 pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result<Needs, (Refusal, String)> {
-    if text.len() > 1 << 20 {
-        return Err((Refusal::StatementUnreadable, "the statement is longer than 1 MiB".to_owned()));
-    }
-    let statements = parse(Dialect::Mariadb, text).map_err(|e| (Refusal::StatementUnreadable, e))?;
-    let [statement] = statements.as_slice() else {
-        let count = statements.len();
-        return Err((Refusal::StatementUnreadable, format!("expected one statement, found {count}: ask for each of them")));
-    };
+    with_statements(Dialect::Mariadb, text, false, |read| {
+        let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
+        Ok(needs_of(state, database, statement))
+    })
+}
+
+fn needs_of(state: &State, database: Option<&str>, statement: &Statement) -> Needs {
     let mut deriver = Deriver {
         state,
         database: database.map(str::to_owned),
@@ -42,9 +43,10 @@ pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result
         list: Vec::new(),
         undecided: Vec::new(),
         depth: 0,
+        followed: 0,
     };
     deriver.statement(statement);
-    Ok(Needs { list: deriver.list, undecided: deriver.undecided })
+    Needs { list: deriver.list, undecided: deriver.undecided }
 }
 
 struct Deriver<'s> {
@@ -55,6 +57,7 @@ struct Deriver<'s> {
     list: Vec<Need>,
     undecided: Vec<String>,
     depth: usize,
+    followed: usize,
 }
 
 const RELATIONS: &[Class] = &[Class::Table, Class::View];
@@ -195,21 +198,30 @@ impl Deriver<'_> {
         if used.verbs.iter().any(|v| matches!(v, Verb::Insert | Verb::Update | Verb::Delete)) {
             self.undecided.push(format!("whether {view} passes changes on to its tables"));
         }
-        self.depth += 1;
-        if self.depth > DEEPEST {
-            self.undecided.push(format!("{view} is nested too deep"));
-        } else {
+        if self.enter(&view) {
             let before = self.definer.clone();
             if as_owner {
                 self.definer = definer;
             }
-            match parse(Dialect::Mariadb, &query).as_deref() {
-                Ok([statement]) => self.walk(statement),
-                _ => self.undecided.push(format!("the query of {view} cannot be read")),
-            }
+            with_statements(Dialect::Mariadb, &query, true, |read| match one(read) {
+                Ok(statement) => self.walk(statement),
+                Err(_) => self.undecided.push(format!("the query of {view} cannot be read")),
+            });
             self.definer = before;
+            self.depth -= 1;
         }
-        self.depth -= 1;
+    }
+
+    /// Whether a view or routine is followed; then the depth is to be taken back.
+    fn enter(&mut self, object: &ObjectName) -> bool {
+        let is_followed = self.depth < DEEPEST && self.followed < MOST;
+        if is_followed {
+            self.depth += 1;
+            self.followed += 1;
+        } else {
+            self.undecided.push(format!("{object} is nested too deep"));
+        }
+        is_followed
     }
 
     fn called(&mut self, call: &Call, class: Class) {
@@ -252,9 +264,11 @@ impl Deriver<'_> {
         } else {
             plain.to_owned()
         };
-        self.depth += 1;
-        match parse(Dialect::Mariadb, &statement) {
-            Ok(statements) if self.depth <= DEEPEST => {
+        if !self.enter(object) {
+            return;
+        }
+        with_statements(Dialect::Mariadb, &statement, true, |read| match read {
+            Ok(statements) => {
                 let before = (self.definer.clone(), self.database.clone());
                 if entry.runs_as_owner {
                     self.definer.clone_from(&entry.definer);
@@ -263,8 +277,8 @@ impl Deriver<'_> {
                 statements.iter().for_each(|s| self.statement(s));
                 (self.definer, self.database) = before;
             }
-            _ => self.undecided.push(format!("what {object} does: its body is not followed")),
-        }
+            Err(_) => self.undecided.push(format!("what {object} does: its body is not followed")),
+        });
         self.depth -= 1;
     }
 }

@@ -11,7 +11,7 @@ use super::need::{Demand, Need, On};
 use super::object::{ObjectName, parts};
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use crate::ask::Refusal;
-use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, parse, table_name};
+use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, one, table_name, with_statements};
 
 /// Functions of the server that everybody may run and that touch no table of ours: one name a line, sorted. Made from
 /// `pg_proc` of version 15: `proacl IS NULL` in `pg_catalog`, without those that run SQL given to them.
@@ -19,6 +19,8 @@ const BUILT_IN: &str = include_str!("functions.txt");
 
 /// How deep views and routines are followed into each other.
 const DEEPEST: usize = 32;
+/// How many views and routines are followed for one statement: each level can double them.
+const MOST: usize = 4096;
 
 /// What a statement needs.
 #[derive(Debug, Default)]
@@ -33,14 +35,13 @@ pub(crate) struct Needs {
 
 /// Derives what a statement needs when `current` runs it in a session of `session`.
 pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str) -> Result<Needs, (Refusal, String)> {
-    if text.len() > 1 << 20 {
-        return Err((Refusal::StatementUnreadable, "the statement is longer than 1 MiB".to_owned()));
-    }
-    let statements = parse(Dialect::Postgresql, text).map_err(|e| (Refusal::StatementUnreadable, e))?;
-    let [statement] = statements.as_slice() else {
-        let count = statements.len();
-        return Err((Refusal::StatementUnreadable, format!("expected one statement, found {count}: ask for each of them")));
-    };
+    with_statements(Dialect::Postgresql, text, false, |read| {
+        let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
+        Ok(needs_of(catalog, session, current, statement))
+    })
+}
+
+fn needs_of(catalog: &Catalog, session: &str, current: &str, statement: &Statement) -> Needs {
     let mut deriver = Deriver {
         catalog,
         session: session.to_owned(),
@@ -53,10 +54,11 @@ pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str)
         undecided: Vec::new(),
         notes: Vec::new(),
         depth: 0,
+        followed: 0,
     };
     deriver.statement(statement);
     let Deriver { early, rows, late, undecided, notes, .. } = deriver;
-    Ok(Needs { list: early.into_iter().chain(rows).chain(late).collect(), undecided, notes })
+    Needs { list: early.into_iter().chain(rows).chain(late).collect(), undecided, notes }
 }
 
 struct Deriver<'c> {
@@ -73,6 +75,7 @@ struct Deriver<'c> {
     undecided: Vec<String>,
     notes: Vec<String>,
     depth: usize,
+    followed: usize,
 }
 
 impl Names for Deriver<'_> {
@@ -273,6 +276,18 @@ impl Deriver<'_> {
         }
     }
 
+    /// Whether a view or routine is followed; then the depth is to be taken back.
+    fn enter(&mut self, object: &ObjectName) -> bool {
+        let is_followed = self.depth < DEEPEST && self.followed < MOST;
+        if is_followed {
+            self.depth += 1;
+            self.followed += 1;
+        } else {
+            self.undecided.push(format!("{object} is nested too deep"));
+        }
+        is_followed
+    }
+
     /// What a view reads or changes is checked as its owner, or as the caller if it says so.
     fn through_view(&mut self, view: &ObjectName, used: &Use) {
         let Some(entry) = self.catalog.state().objects.get(view) else { return };
@@ -280,22 +295,19 @@ impl Deriver<'_> {
             self.undecided.push(format!("what {view} reads: its query is not in the ledger"));
             return;
         };
-        self.depth += 1;
-        if self.depth > DEEPEST {
-            self.undecided.push(format!("{view} is nested too deep"));
-        } else {
+        if self.enter(view) {
             let role = if entry.runs_as_owner { entry.owner.clone() } else { self.role.clone() };
             let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
-            match parse(Dialect::Postgresql, &query).as_deref() {
-                Ok([statement]) => {
+            with_statements(Dialect::Postgresql, &query, true, |read| match one(read) {
+                Ok(statement) => {
                     let changes = used.verbs.iter().any(|v| matches!(v, Verb::Insert | Verb::Update | Verb::Delete));
                     if changes { self.change_through_view(view, statement, used) } else { self.walk(statement) }
                 }
-                _ => self.undecided.push(format!("the query of {view} cannot be read")),
-            }
+                Err(_) => self.undecided.push(format!("the query of {view} cannot be read")),
+            });
             (self.role, self.looks_up) = before;
+            self.depth -= 1;
         }
-        self.depth -= 1;
     }
 
     /// A view over one relation passes changes on to it, column by column.
@@ -424,13 +436,10 @@ impl Deriver<'_> {
             self.undecided.push(format!("what {name} does: routines in {language} are not followed"));
             return;
         }
-        self.depth += 1;
-        if self.depth > DEEPEST {
-            self.undecided.push(format!("{name} is nested too deep"));
-        } else {
+        if self.enter(name) {
             let role = if entry.runs_as_owner { entry.owner.clone() } else { self.role.clone() };
             let before = std::mem::replace(&mut self.role, role);
-            match parse(Dialect::Postgresql, &body) {
+            with_statements(Dialect::Postgresql, &body, true, |read| match read {
                 Ok(statements) => {
                     // Its checks come when it runs, after those of the statement that calls it.
                     let (early, rows) = (std::mem::take(&mut self.early), std::mem::take(&mut self.rows));
@@ -439,10 +448,10 @@ impl Deriver<'_> {
                     self.late.extend(inner);
                 }
                 Err(_) => self.undecided.push(format!("the body of {name} cannot be read")),
-            }
+            });
             self.role = before;
+            self.depth -= 1;
         }
-        self.depth -= 1;
     }
 }
 

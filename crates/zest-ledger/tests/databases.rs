@@ -1,0 +1,188 @@
+//! Database servers: each refusal code, and the fine points of both servers as a table.
+
+use zest_ledger::ask::{Refusal, Verdict};
+use zest_ledger::{Engine, Ledger, Question};
+
+const PEOPLE: &str = r#"
+[users.clerk]
+proofs = ["password"]
+[users.desk]
+proofs = ["password"]
+[users.guest]
+proofs = ["password"]
+"#;
+
+const POSTGRESQL: &str = r#"
+[systems.db]
+kind = "postgresql"
+[databases.db.accounts]
+clerk = { member-of = ["reader", "writer"], inherit = false, until = 2027-06-30 }
+helper = { used-by = ["user:desk"] }
+second = { used-by = ["user:desk"] }
+shut = { connection-limit = 0 }
+boss = { may = ["superuser"] }
+plain = { member-of = ["reader", "passer"] }
+middle = {}
+[databases.db.roles]
+reader = {}
+writer = {}
+passer = {}
+owner = {}
+[databases.db.objects]
+"schema fares" = { owner = "owner" }
+"schema hidden" = { owner = "owner" }
+"table fares.price" = { owner = "owner", columns = { id = "integer", amount = "integer" } }
+"table hidden.note" = { owner = "owner", columns = { id = "integer" } }
+[[databases.db.grants]]
+revoke = ["connect"]
+on = "database"
+from = ["public"]
+[[databases.db.grants]]
+allow = ["connect"]
+on = "database"
+to = ["clerk", "reader", "shut", "second"]
+[[databases.db.grants]]
+allow = ["usage"]
+on = "schema fares"
+to = ["reader", "writer"]
+[[databases.db.grants]]
+allow = ["select"]
+on = ["table fares.price", "table hidden.note"]
+to = ["reader"]
+[[databases.db.grants]]
+allow = ["update"]
+on = "table fares.price"
+columns = ["amount"]
+to = ["writer"]
+[[databases.db.grants]]
+allow = ["delete"]
+on = "table fares.price"
+to = ["reader"]
+until = 2026-12-31
+"#;
+
+const MARIADB: &str = r#"
+[systems.maria]
+kind = "mariadb"
+[databases.maria.accounts]
+"clerk@192.0.2.%" = { member-of = ["reader"] }
+"desk@192.0.2.7" = { locked = true }
+"desk@198.51.100.%" = { credential = "missing" }
+"desk@203.0.113.%" = { credential = "expired" }
+"@198.51.100.9" = {}
+"guest@%" = { member-of = ["reader"], default-role = "reader" }
+[databases.maria.roles.reader]
+[databases.maria.objects]
+"table club.member" = { columns = { id = "int", name = "text" } }
+[[databases.maria.grants]]
+allow = ["select"]
+on = "table club.member"
+columns = ["name"]
+to = ["reader"]
+"#;
+
+fn engine() -> Engine {
+    let text = format!("{PEOPLE}{POSTGRESQL}{MARIADB}");
+    Engine::compile(Ledger::new().document("ledger.toml", &text).estate().unwrap_or_else(|f| panic!("{f}"))).unwrap_or_else(|f| panic!("{f}"))
+}
+
+const ALLOWED: Result<(), Refusal> = Ok(());
+
+fn check(question: &Question, expected: Result<(), Refusal>) {
+    let answer = engine().ask(question);
+    let found = answer.refusal.map_or(Ok(()), Err);
+    assert_eq!(found, expected, "{:#?}", answer.gates);
+    assert_eq!(engine().decide(question).refusal, answer.refusal, "deciding and explaining");
+    assert!(answer.gates.iter().all(|g| !g.text.is_empty()));
+    for remedy in &answer.remedies {
+        assert_ne!(remedy.verdict, Verdict::Denied, "{remedy:?}");
+    }
+}
+
+fn on(user: &str, line: &str) -> Question {
+    Question::new(user, "db", line).at("2026-11-25T08:00:00Z".parse().expect("a moment"))
+}
+
+fn sql(user: &str, statement: &str) -> Question {
+    Question::statement(user, "db", statement).at("2026-11-25T08:00:00Z".parse().expect("a moment"))
+}
+
+fn maria(user: &str, from: &str, statement: &str) -> Question {
+    Question::statement(user, "maria", statement).from(from.parse().expect("an address"))
+}
+
+macro_rules! answers {
+    ($($name:ident: $question:expr => $expected:expr;)+) => {
+        $(#[test] fn $name() { check(&$question, $expected); })+
+    };
+}
+
+answers! {
+    a_member_holds_what_the_role_holds: on("plain", "select on table fares.price") => ALLOWED;
+    the_class_may_be_left_out: on("plain", "select on fares.price") => ALLOWED;
+    without_inheritance_a_role_brings_nothing: on("clerk", "select on fares.price") => Err(Refusal::SchemaShut);
+    once_it_is_active_it_does: on("clerk", "select on fares.price").active_role("reader") => ALLOWED;
+    an_active_role_replaces_the_others: on("clerk", "select on fares.price").active_role("writer") => Err(Refusal::NoPrivilege);
+    a_column_is_not_the_table: on("clerk", "update on fares.price").active_role("writer") => Err(Refusal::NoPrivilege);
+    a_granted_column: on("clerk", "update (amount) on fares.price").active_role("writer") => ALLOWED;
+    a_schema_that_is_shut: on("plain", "select on hidden.note") => Err(Refusal::SchemaShut);
+    nobody_may_pass_on_what_has_no_option: on("plain", "pass on select on fares.price") => Err(Refusal::NoGrantOption);
+    a_superuser_passes: on("boss", "delete on hidden.note") => ALLOWED;
+    a_privilege_that_does_not_apply: on("plain", "execute on fares.price") => Err(Refusal::PrivilegeMisapplied);
+    an_object_that_is_not_there: on("plain", "select on fares.prise") => Err(Refusal::UnknownObject);
+    a_question_that_cannot_be_read: on("plain", "select fares.price") => Err(Refusal::StatementUnreadable);
+    a_role_that_is_not_there: on("clerk", "select on fares.price").active_role("raeder") => Err(Refusal::UnknownRole);
+    a_role_of_others: on("plain", "select on fares.price").active_role("writer") => Err(Refusal::RoleNotGranted);
+    an_account_without_sessions: on("shut", "select on fares.price") => Err(Refusal::NoLogin);
+    an_account_that_may_not_connect: on("middle", "select on fares.price") => Err(Refusal::ConnectClosed);
+    a_user_without_account: on("guest", "select on fares.price") => Err(Refusal::NoAccount);
+    a_user_with_two: on("desk", "select on fares.price") => Err(Refusal::SeveralAccounts);
+    a_password_past_its_end: on("clerk", "select on fares.price").at("2027-07-01T00:00:00Z".parse().expect("a moment")) => Err(Refusal::CredentialExpired);
+    a_password_with_an_end_and_no_time: Question::new("clerk", "db", "select on fares.price").active_role("reader") => Err(Refusal::NotStated);
+    a_grant_that_ends_holds_before: on("plain", "delete on fares.price") => ALLOWED;
+    a_grant_that_ended_does_not: on("plain", "delete on fares.price").at("2027-01-01T00:00:00Z".parse().expect("a moment")) => Err(Refusal::NoPrivilege);
+    a_statement: sql("plain", "select amount from fares.price where id = 3") => ALLOWED;
+    a_statement_that_changes: sql("plain", "update fares.price set amount = 3") => Err(Refusal::NoPrivilege);
+    a_statement_of_an_owner: sql("plain", "alter table fares.price add column x integer") => Err(Refusal::NotOwner);
+    a_statement_that_needs_a_switch: sql("plain", "create role x") => Err(Refusal::SwitchOff);
+    passing_on_a_membership: sql("plain", "grant reader to clerk") => Err(Refusal::NoAdminOption);
+    an_unknown_table_is_not_decided: sql("plain", "select 1 from fares.nothing") => Err(Refusal::NotDecided);
+    what_runs_text_is_not_decided: sql("plain", "do $$ begin end $$") => Err(Refusal::StatementUnreadable);
+    two_statements_are_two_questions: sql("plain", "select 1; select 2") => Err(Refusal::StatementUnreadable);
+    a_statement_of_another_dialect: sql("plain", "replace into fares.price values (1)") => Err(Refusal::StatementUnreadable);
+
+    an_origin_finds_the_account: maria("clerk", "192.0.2.4", "select name from club.member") => Err(Refusal::NoPrivilege);
+    a_role_is_made_active: maria("clerk", "192.0.2.4", "select name from club.member").active_role("reader") => ALLOWED;
+    a_column_that_is_not_granted: maria("guest", "203.0.113.4", "select id from club.member") => Err(Refusal::NoPrivilege);
+    a_default_role_is_active: maria("guest", "203.0.113.4", "select name from club.member") => ALLOWED;
+    a_default_role_put_aside: maria("guest", "203.0.113.4", "select name from club.member").active_role("none") => Err(Refusal::NoPrivilege);
+    an_anonymous_account_takes_the_session: maria("guest", "198.51.100.9", "select name from club.member") => Err(Refusal::NoPrivilege);
+    an_origin_that_nothing_fits: maria("clerk", "203.0.113.4", "select 1") => Err(Refusal::OriginNotAdmitted);
+    an_origin_that_is_not_stated: Question::statement("clerk", "maria", "select 1") => Err(Refusal::NotStated);
+    a_locked_account: maria("desk", "192.0.2.7", "select 1") => Err(Refusal::AccountLocked);
+    an_account_without_credential: maria("desk", "198.51.100.4", "select 1") => Err(Refusal::AccountWithoutCredential);
+    an_expired_credential: maria("desk", "203.0.113.4", "select 1") => Err(Refusal::CredentialMustChange);
+}
+
+#[test]
+fn a_long_statement_is_read_or_refused_and_never_harms() {
+    let engine = engine();
+    let sum = format!("select {} from fares.price", vec!["amount"; 12_000].join(" + "));
+    let deep = format!("select {}1{}", "(".repeat(20_000), ")".repeat(20_000));
+    let sum_of_ones = format!("select 1{}", "+1".repeat(120_000));
+    for text in [sum, sum_of_ones, deep, "select ".to_owned() + &"x".repeat(70_000), "'".repeat(65_000)] {
+        let answer = engine.ask(&sql("plain", &text));
+        assert!(answer.refusal.is_some() || text.contains("amount") || text.contains("+1"), "{} bytes", text.len());
+    }
+}
+
+#[test]
+fn names_of_every_kind_survive_their_quotes() {
+    use zest_ledger::postgresql::{Class, ObjectName, literal, quoted};
+    for name in ["plain", "a.b", "Fare Desk", "o'pier", "with\"quote", "per%cent", "Größe", "back\\slash", "semi;colon", "(x)"] {
+        let object = ObjectName::new(Class::Table, &[name, name]);
+        assert_eq!(ObjectName::parse(&object.to_string()), Some(object.clone()), "{object}");
+        assert_eq!(quoted(name).matches('"').count() % 2, 0);
+        assert_eq!(literal(name).matches('\'').count() % 2, 0);
+    }
+}
