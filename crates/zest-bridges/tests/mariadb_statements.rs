@@ -143,7 +143,14 @@ fn of_every_table(state: &State) -> Vec<String> {
 fn named(message: &str) -> Option<String> {
     let rest = [" for table ", " in table ", " to database ", " for routine ", "View "].iter().find_map(|p| message.split(p).nth(1))?;
     let name = rest.split(" references").next().unwrap_or(rest);
-    Some(name.trim().trim_matches(|c| c == '\'' || c == '`').rsplit(['.', '`']).find(|p| !p.is_empty())?.trim_matches(|c| c == '\'' || c == '`').to_owned())
+    Some(
+        name.trim()
+            .trim_matches(|c| c == '\'' || c == '`')
+            .rsplit(['.', '`'])
+            .find(|p| !p.is_empty())?
+            .trim_matches(|c| c == '\'' || c == '`')
+            .to_owned(),
+    )
 }
 
 #[test]

@@ -306,14 +306,19 @@ pub fn effective(rights: &[Effective]) -> Value {
         let refused = on.refused.as_ref().map(|(text, at)| json!({ "text": text, "place": place(at.as_ref()) }));
         let rights = |list: &[DataRight]| -> Vec<Value> {
             list.iter()
-                .map(|r| json!({ "on": r.on, "privileges": r.privileges, "through": r.through, "place": place(r.location.as_ref()) }))
+                .map(|r| json!({ "on": r.on, "privileges": r.privileges, "may-pass-on": r.may_pass_on, "through": r.through, "place": place(r.location.as_ref()) }))
                 .collect()
         };
-        let database = on.database.as_ref().map(|d| {
-            let once: Vec<Value> = d.once_active.iter().map(|(role, list)| json!({ "role": role, "rights": rights(list) })).collect();
-            json!({ "account": d.account, "role": d.role, "rights": rights(&d.held), "once-active": once })
-        });
-        json!({ "system": on.system, "refused": refused, "entitlements": entitlements, "accounts": accounts, "database": database })
+        let sessions: Vec<Value> = on
+            .database
+            .iter()
+            .map(|d| {
+                let once: Vec<Value> = d.once_active.iter().map(|(role, list)| json!({ "role": role, "rights": rights(list) })).collect();
+                let refused = d.refused.as_ref().map(|(text, at)| json!({ "text": text, "place": place(at.as_ref()) }));
+                json!({ "account": d.account, "refused": refused, "role": d.role, "rights": rights(&d.held), "once-active": once })
+            })
+            .collect();
+        json!({ "system": on.system, "refused": refused, "entitlements": entitlements, "accounts": accounts, "sessions": sessions })
     });
     Value::Array(systems.collect())
 }

@@ -83,7 +83,8 @@ to = ["reader"]
 
 fn engine() -> Engine {
     let text = format!("{PEOPLE}{POSTGRESQL}{MARIADB}");
-    Engine::compile(Ledger::new().document("ledger.toml", &text).estate().unwrap_or_else(|f| panic!("{f}"))).unwrap_or_else(|f| panic!("{f}"))
+    Engine::compile(Ledger::new().document("ledger.toml", &text).estate().unwrap_or_else(|f| panic!("{f}")))
+        .unwrap_or_else(|f| panic!("{f}"))
 }
 
 const ALLOWED: Result<(), Refusal> = Ok(());

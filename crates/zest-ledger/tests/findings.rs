@@ -153,7 +153,9 @@ fn raising(code: Code) -> String {
         Code::SystemUncovered => instead("on = { all = true }", "on = { within = \"nowhere\" }"),
         Code::AccountForNobody => instead("used-by = [\"group:leads\"], ", ""),
         Code::BadObject => with(&postgresql("[databases.db.objects]\n\"tabel a.b\" = {}")),
-        Code::PrivilegeMisapplied => with(&postgresql("[[databases.db.grants]]\nallow = [\"execute\"]\non = \"database\"\nto = [\"reader\"]")),
+        Code::PrivilegeMisapplied => {
+            with(&postgresql("[[databases.db.grants]]\nallow = [\"execute\"]\non = \"database\"\nto = [\"reader\"]"))
+        }
         Code::DenyNotKnown => with(&postgresql("[[databases.db.grants]]\ndeny = [\"connect\"]\non = \"database\"\nto = [\"reader\"]")),
         Code::GrantRefused => {
             with(&postgresql("[[databases.db.grants]]\nallow = [\"connect\"]\non = \"database\"\nto = [\"reader\"]\ngrantor = \"reader\""))
@@ -169,10 +171,10 @@ fn raising(code: Code) -> String {
              [[databases.db.grants]]\nallow = [\"select\"]\non = \"table public.price\"\ncolumns = [\"id\"]\nto = [\"reader\"]"
         ))),
         Code::CannotConnect => with(&postgresql("[[databases.db.grants]]\nrevoke = [\"connect\"]\non = \"database\"\nfrom = [\"public\"]")),
-        Code::SchemaShut => with(&postgresql(&format!(
-            "[[databases.db.grants]]\nrevoke = [\"usage\"]\non = \"schema public\"\nfrom = [\"public\"]\n{TABLE}\
-             [[databases.db.grants]]\nallow = [\"select\"]\non = \"table public.price\"\nto = [\"reader\"]"
-        ))),
+        Code::SchemaShut => with(&postgresql(
+            "[databases.db.objects]\n\"schema fares\" = { owner = \"postgres\" }\n\"table fares.price\" = { owner = \"postgres\", columns = { id = \"integer\" } }\n\
+             [[databases.db.grants]]\nallow = [\"select\"]\non = \"table fares.price\"\nto = [\"reader\"]",
+        )),
         Code::AccountWithoutUser => with(&postgresql("[databases.db.accounts.stray]")),
         Code::StrongAccount => {
             with(&postgresql("").replace("[databases.db.accounts.lead-1]\n", "[databases.db.accounts.lead-1]\nmay = [\"superuser\"]\n"))
@@ -180,9 +182,7 @@ fn raising(code: Code) -> String {
         Code::EmptyDatabaseRole | Code::DatabaseRoleUnused => with(&postgresql("[databases.db.roles.spare]")),
         Code::AnyOrigin => with(&mariadb("[databases.db.accounts.\"lead-1@%\"]")),
         Code::AnonymousAccount => with(&mariadb("[databases.db.accounts.\"@192.0.2.7\"]")),
-        Code::NoDefaultRole => {
-            with(&mariadb("[databases.db.accounts.\"lead-1@198.51.100.%\"]\nmember-of = [\"reader\"]"))
-        }
+        Code::NoDefaultRole => with(&mariadb("[databases.db.accounts.\"lead-1@198.51.100.%\"]\nmember-of = [\"reader\"]")),
         Code::DuplicateId | Code::NotText | Code::Unreadable => base, // These need more than one text document.
         _ => panic!("no ledger raises {code:?}"),
     }

@@ -15,7 +15,10 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
     for right in rights {
         let same = |other: &Effective| {
             let logins = |r: &Effective| r.accounts.iter().map(|a| (a.0.clone(), a.1, a.2)).collect::<Vec<_>>();
-            other.entitlements == right.entitlements && logins(other) == logins(right) && other.refused == right.refused
+            other.entitlements == right.entitlements
+                && logins(other) == logins(right)
+                && other.refused == right.refused
+                && other.database == right.database
         };
         match groups.iter_mut().find(|(_, first)| same(first)) {
             Some((names, _)) => names.push(&right.system),
@@ -30,8 +33,8 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
             let _ = writeln!(out, "  {BAD}no session{BAD:#}  {}\n", hanging("              ", &format!("{why}{at}")));
             continue;
         }
-        if let Some(database) = &right.database {
-            out.push_str(&on_database(database));
+        if !right.database.is_empty() {
+            right.database.iter().for_each(|d| out.push_str(&on_database(d)));
             continue;
         }
         if right.entitlements.is_empty() && right.accounts.is_empty() {
@@ -55,11 +58,18 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
 /// What a session holds on a database server, and what other roles would bring.
 fn on_database(database: &OnDatabase) -> String {
     let mut out = String::new();
+    if let Some((why, at)) = &database.refused {
+        let at = at.as_ref().map_or(String::new(), |l| format!(" ({l})"));
+        let text = hanging("              ", &format!("{why}{at}"));
+        let _ = writeln!(out, "  account `{}`\n  {BAD}no session{BAD:#}  {text}\n", visible(&database.account));
+        return out;
+    }
     let role = database.role.as_ref().map_or("no role active".to_owned(), |r| format!("role `{}` active", visible(r)));
     let _ = writeln!(out, "  account `{}`, {role}\n", visible(&database.account));
     out.push_str(&rights(&database.held));
     for (role, more) in &database.once_active {
-        let _ = writeln!(out, "\n  {FAINT}once{FAINT:#} {HEAD}{}{HEAD:#} {FAINT}is the active role, it has besides:{FAINT:#}", visible(role));
+        let _ =
+            writeln!(out, "\n  {FAINT}once{FAINT:#} {HEAD}{}{HEAD:#} {FAINT}is the active role, it has besides:{FAINT:#}", visible(role));
         out.push_str(&rights(more));
     }
     out.push('\n');
@@ -68,19 +78,55 @@ fn on_database(database: &OnDatabase) -> String {
 
 fn rights(list: &[DataRight]) -> String {
     if list.is_empty() {
-        return format!("  {BAD}nothing{BAD:#} but what the server gives to everybody\n");
+        return format!("    {BAD}nothing{BAD:#} but what the server gives to everybody\n");
     }
-    let mut table = Table::new();
-    table.load_preset(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width(WIDTH as u16);
+    // What is held in the same way on several objects of one schema or database stands in one row.
+    let mut rows: Vec<(&DataRight, Vec<&str>)> = Vec::new();
     for right in list {
-        let at = right.location.as_ref().map_or(String::new(), ToString::to_string);
-        table.add_row([format!(" {}", right.on), right.privileges.clone(), right.through.clone(), at]);
+        let within = |r: &DataRight| r.within.as_ref().map(|w| w.0.clone());
+        let same = |other: &DataRight| {
+            within(right).is_some()
+                && within(other) == within(right)
+                && (&other.privileges, other.may_pass_on) == (&right.privileges, right.may_pass_on)
+                && (&other.through, &other.location) == (&right.through, &right.location)
+        };
+        let name = right.within.as_ref().map_or(right.on.as_str(), |w| &w.1);
+        match rows.iter_mut().find(|(first, _)| same(first)) {
+            Some((_, names)) => names.push(name),
+            None => rows.push((right, vec![name])),
+        }
     }
     let mut out = String::new();
-    for line in table.lines() {
-        let _ = writeln!(out, " {}", line.trim_end());
+    for (right, names) in rows {
+        let on = match (&right.within, names.as_slice()) {
+            (None, _) | (_, [_]) => right.on.clone(),
+            (Some((within, _)), several) => format!("{within}: {}", by_class(several)),
+        };
+        let passing = if right.may_pass_on { "; may be passed on" } else { "" };
+        let at = right.location.as_ref().map_or(String::new(), |l| format!(" ({l})"));
+        let _ = writeln!(out, "    {}", hanging("      ", &format!("{} on {on}", right.privileges.join(", "))));
+        let _ = writeln!(out, "      {FAINT}{}{FAINT:#}", hanging("      ", &format!("through {}{at}{passing}", right.through)));
     }
     out
+}
+
+/// `table price`, `table zone`, `view sums` as `tables price, zone; view sums`.
+fn by_class(names: &[&str]) -> String {
+    let mut groups: Vec<(&str, Vec<&str>)> = Vec::new();
+    for name in names {
+        let split = ["materialised view ", "foreign table "].iter().find(|p| name.starts_with(**p)).map(|p| p.len());
+        let at = split.or_else(|| name.find(' ').map(|i| i + 1)).unwrap_or(0);
+        let (class, rest) = name.split_at(at);
+        match groups.iter_mut().find(|(c, _)| *c == class) {
+            Some((_, list)) => list.push(rest),
+            None => groups.push((class, vec![rest])),
+        }
+    }
+    let part = |(class, list): &(&str, Vec<&str>)| {
+        let plural = if list.len() > 1 { "s" } else { "" };
+        format!("{}{plural} {}", class.trim_end(), list.join(", "))
+    };
+    groups.iter().map(part).collect::<Vec<_>>().join("; ")
 }
 
 fn one(nth: &str, entitlement: &Entitlement) -> String {

@@ -31,7 +31,8 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
         Format::Text => anstream::print!("{}", render::effective::render(&visible(&args.user), &rights)),
         Format::Json => anstream::println!("{:#}", json::effective(&rights)),
     }
-    let may_something =
-        rights.iter().any(|r| r.refused.is_none() && (!r.entitlements.is_empty() || !r.accounts.is_empty() || r.database.is_some()));
+    let may_something = rights.iter().any(|r| {
+        r.refused.is_none() && (!r.entitlements.is_empty() || !r.accounts.is_empty() || r.database.iter().any(|d| d.refused.is_none()))
+    });
     Ok(if may_something { Exit::Allowed } else { Exit::Denied })
 }

@@ -1,16 +1,18 @@
 //! Sessions on live database servers.
 
+use std::fmt::Write as _;
 use std::io::{BufRead, Write};
 
 use anyhow::{Context, Result, bail};
 use zest_bridges::{BridgeError, mariadb, postgresql};
-use zest_ledger::drift::Step;
+use zest_ledger::drift::{Drift, Side, Step};
 use zest_ledger::entry::{Kind, System};
 use zest_ledger::source::visible;
 
-use super::server::{State, entry, estate, render_drift};
+use super::server::{State, entry, estate};
 use crate::args::{Read, RollOut, ServerArgs};
 use crate::exit::Exit;
+use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
 
 /// A session on a server of some kind.
 enum Session {
@@ -32,7 +34,13 @@ impl Session {
             Kind::Postgresql => {
                 let (host, port) = split(&place, 5432)?;
                 let database = system.database.as_ref().map_or(&system.id.value, |d| &d.value).clone();
-                let target = postgresql::Target { host, port, user: args.login.clone().unwrap_or_else(|| "postgres".to_owned()), database, password };
+                let target = postgresql::Target {
+                    host,
+                    port,
+                    user: args.login.clone().unwrap_or_else(|| "postgres".to_owned()),
+                    database,
+                    password,
+                };
                 Ok(Self::Postgresql(postgresql::Session::open(&target)?))
             }
             Kind::Mariadb => {
@@ -105,7 +113,7 @@ pub(crate) fn read(args: &Read) -> Result<Exit> {
         anstream::print!("{}", found.document(&args.system, system.address.as_ref().map(|a| a.value.as_str())));
         return Ok(Exit::Allowed);
     }
-    let drift = found.drift(&State::of(&estate, &args.system)?);
+    let drift = drift(&found, &State::of(&estate, &args.system)?);
     anstream::print!("{}", render_drift(&args.system, &session.target(), &drift));
     Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
 }
@@ -174,7 +182,38 @@ fn prove(session: &mut Session, wanted: &State, args: &RollOut) -> Result<Exit> 
         Ok(found) => found,
         Err(error) => return unreachable(&error.into()),
     };
-    let drift = found.drift(wanted);
+    let drift = drift(&found, wanted);
     anstream::print!("{}", render_drift(&args.system, &session.target(), &drift));
     Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
+}
+
+fn drift(server: &State, ledger: &State) -> Vec<Drift> {
+    match (server, ledger) {
+        (State::Postgresql(a), State::Postgresql(b)) => a.drift(b),
+        (State::Mariadb(a), State::Mariadb(b)) => a.drift(b),
+        _ => Vec::new(),
+    }
+}
+
+/// Lists what differs, the server's side first.
+fn render_drift(system: &str, server: &str, list: &[Drift]) -> String {
+    let mut out = String::new();
+    if list.is_empty() {
+        let _ = writeln!(out, "{GOOD}no difference{GOOD:#}: {} and the ledger agree ({server})", visible(system));
+        return out;
+    }
+    let _ = writeln!(out, "{HEAD}{}{HEAD:#} and the ledger differ {FAINT}({server}){FAINT:#}\n", visible(system));
+    for (side, head, style) in [(Side::Server, "only on the server", BAD), (Side::Ledger, "only in the ledger", GOOD)] {
+        let some: Vec<&Drift> = list.iter().filter(|d| d.side == side).collect();
+        if some.is_empty() {
+            continue;
+        }
+        let _ = writeln!(out, "{HEAD}{head}{HEAD:#} ({})", some.len());
+        for drift in some {
+            let mark = if side == Side::Server { "+" } else { "-" };
+            let _ = writeln!(out, "  {style}{mark}{style:#} {}", hanging("    ", &visible(&drift.what)));
+        }
+        out.push('\n');
+    }
+    out
 }

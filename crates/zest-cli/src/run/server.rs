@@ -4,18 +4,17 @@ use std::fmt::Write as _;
 use std::path::Path;
 
 use anyhow::{Context, Result, bail};
-use zest_ledger::drift::{Drift, Side, Step};
+use zest_ledger::drift::Step;
 use zest_ledger::entry::{Kind, System};
 use zest_ledger::estate::Estate;
-use zest_ledger::{mariadb, postgresql};
 use zest_ledger::source::visible;
+use zest_ledger::{mariadb, postgresql};
 
 use crate::args::Emit;
 #[cfg(not(feature = "live"))]
 use crate::args::{Read, RollOut};
 use crate::exit::Exit;
 use crate::folder;
-use crate::render::style::{BAD, FAINT, GOOD, HEAD};
 
 #[cfg(feature = "live")]
 pub(crate) use super::live::{read, roll_out};
@@ -49,14 +48,6 @@ impl State {
         match (self, ledger) {
             (Self::Postgresql(a), Self::Postgresql(b)) => a.steps_to(b, by),
             (Self::Mariadb(a), Self::Mariadb(b)) => a.steps_to(b, &account(by)),
-            _ => Vec::new(),
-        }
-    }
-
-    pub(crate) fn drift(&self, ledger: &Self) -> Vec<Drift> {
-        match (self, ledger) {
-            (Self::Postgresql(a), Self::Postgresql(b)) => a.drift(b),
-            (Self::Mariadb(a), Self::Mariadb(b)) => a.drift(b),
             _ => Vec::new(),
         }
     }
@@ -137,29 +128,6 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
     }
     anstream::print!("{out}");
     Ok(Exit::Allowed)
-}
-
-/// Lists what differs, the server's side first.
-pub(crate) fn render_drift(system: &str, server: &str, list: &[Drift]) -> String {
-    let mut out = String::new();
-    if list.is_empty() {
-        let _ = writeln!(out, "{GOOD}no difference{GOOD:#}: {} and the ledger agree ({server})", visible(system));
-        return out;
-    }
-    let _ = writeln!(out, "{HEAD}{}{HEAD:#} and the ledger differ {FAINT}({server}){FAINT:#}\n", visible(system));
-    for (side, head, style) in [(Side::Server, "only on the server", BAD), (Side::Ledger, "only in the ledger", GOOD)] {
-        let some: Vec<&Drift> = list.iter().filter(|d| d.side == side).collect();
-        if some.is_empty() {
-            continue;
-        }
-        let _ = writeln!(out, "{HEAD}{head}{HEAD:#} ({})", some.len());
-        for drift in some {
-            let mark = if side == Side::Server { "+" } else { "-" };
-            let _ = writeln!(out, "  {style}{mark}{style:#} {}", crate::render::style::hanging("    ", &visible(&drift.what)));
-        }
-        out.push('\n');
-    }
-    out
 }
 
 #[cfg(not(feature = "live"))]

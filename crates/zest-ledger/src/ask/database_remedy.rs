@@ -127,6 +127,9 @@ fn grant(need: &Need) -> Option<Way> {
 
 /// Returns an address that an origin pattern admits, if one can be read off it.
 fn address_in(pattern: &str) -> Option<std::net::IpAddr> {
+    if pattern == "%" {
+        return Some(std::net::IpAddr::from([192, 0, 2, 77]));
+    }
     let text = pattern.split('/').next().unwrap_or(pattern).replace(['%', '_'], "7");
     text.parse().ok()
 }
@@ -136,19 +139,31 @@ fn of_mariadb(engine: &Engine, answer: &Answer, refusal: Refusal, server: &maria
     let state = server.at(question.session.at);
     let names = || server.accounts.list.iter().filter_map(|(a, p)| Some((AccountName::parse(a)?, *p)));
     let login = |user: &str| names().any(|(a, _)| a.user == user).then(|| user.to_owned());
+    let is_anonymous = answer.account.as_ref().is_some_and(|a| a.starts_with('@'));
     match refusal {
         Refusal::UnknownUser => {
             let known = engine.estate.user_ids.keys().map(|k| &**k).chain(server.accounts.list.iter().map(|(a, _)| a.as_str()));
-            nearest(&question.user, known).map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None)).into_iter().collect()
+            nearest(&question.user, known)
+                .map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None))
+                .into_iter()
+                .collect()
         }
         Refusal::NoAccount => {
             let is_weak = |a: &AccountName| !a.user.is_empty() && a.user != "root";
-            names().filter(|(a, _)| is_weak(a)).take(PROPOSED).map(|(a, place)| Way { place: Some(place), ..use_account(&a.to_string(), &question.user) }).collect()
+            names()
+                .filter(|(a, _)| is_weak(a))
+                .take(PROPOSED)
+                .map(|(a, place)| Way { place: Some(place), ..use_account(&a.to_string(), &question.user) })
+                .collect()
         }
-        Refusal::SeveralAccounts => {
-            server.accounts.list.iter().map(|(a, _)| way(Change::Account(a.clone()), format!("through the account `{}`", visible(a)), None)).collect()
-        }
-        Refusal::NotStated | Refusal::OriginNotAdmitted => {
+        Refusal::SeveralAccounts => server
+            .accounts
+            .list
+            .iter()
+            .map(|(a, _)| way(Change::Account(a.clone()), format!("through the account `{}`", visible(a)), None))
+            .collect(),
+        // Nothing is given to an anonymous account: the person's own ones are reached from other origins.
+        refusal if matches!(refusal, Refusal::NotStated | Refusal::OriginNotAdmitted) || is_anonymous => {
             let user = question.session.account.as_deref().map_or_else(|| login(&question.user), |a| Some(mariadb::login_of(a)));
             let fits = |a: &AccountName| user.as_ref().is_none_or(|u| a.user == *u);
             let mut ways: Vec<Way> = names()
@@ -192,9 +207,14 @@ fn of_mariadb(engine: &Engine, answer: &Answer, refusal: Refusal, server: &maria
             let mariadb::Need::Table { definer: None, object, privilege, on } = need else { return ways };
             let columns = if let mariadb::On::Columns(list) = on { list.clone() } else { Vec::new() };
             let to = view.account().to_string();
-            let on_columns = if columns.is_empty() { String::new() } else { format!(" ({})", columns.iter().map(|c| visible(c)).collect::<Vec<_>>().join(", ")) };
+            let on_columns = if columns.is_empty() {
+                String::new()
+            } else {
+                format!(" ({})", columns.iter().map(|c| visible(c)).collect::<Vec<_>>().join(", "))
+            };
             let text = format!("if `{}` were granted {}{on_columns} on {}", visible(&to), privilege.word(), visible(&object.to_string()));
-            let change = Change::Grant { privileges: vec![privilege.word().to_owned()], columns, on: object.to_string(), to, regrant: false };
+            let change =
+                Change::Grant { privileges: vec![privilege.word().to_owned()], columns, on: object.to_string(), to, regrant: false };
             ways.push(way(change, text, None));
             ways
         }

@@ -2,10 +2,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::ask::{GateOutcome, Question, Session};
+use crate::ask::{Answer, GateOutcome, Question, Session};
 use crate::engine::{DatabaseServer, Engine};
-use crate::estate::SystemId;
+use crate::estate::{SystemId, UserId};
 use crate::finding::{Code, Finding};
+use crate::kind::database::Accounts;
 use crate::kind::mariadb::{self, Holder, Scope};
 use crate::kind::postgresql::{self, Class, Grantee, ObjectName, Privilege, Want, Way};
 use crate::kind::trace::{Explain, Run, Silent};
@@ -17,6 +18,8 @@ use crate::source::{Location, Place, visible};
 pub struct OnDatabase {
     /// The account.
     pub account: String,
+    /// Why no session can be opened with it, and where that is written.
+    pub refused: Option<(String, Option<Location>)>,
     /// The active role, if one is.
     pub role: Option<String>,
     /// What is held now.
@@ -31,8 +34,12 @@ pub struct OnDatabase {
 pub struct DataRight {
     /// On what, as a ledger writes it.
     pub on: String,
+    /// The schema or database that it is in and the name there, for listings: `fares` and `table price`.
+    pub within: Option<(String, String)>,
     /// The privileges, with their columns: `update (amount)`.
-    pub privileges: String,
+    pub privileges: Vec<String>,
+    /// Whether they may be passed on.
+    pub may_pass_on: bool,
     /// Through what.
     pub through: String,
     /// Where the grant is written; none for what the server gives by itself.
@@ -45,29 +52,55 @@ pub(crate) fn has_account(engine: &Engine, user: &str, system: SystemId) -> bool
     let Some(id) = engine.find_user(user, false) else { return false };
     let accounts = server.accounts();
     let login = |a: &str| if matches!(server, DatabaseServer::Mariadb(_)) { mariadb::login_of(a) } else { a.to_owned() };
-    accounts.list.iter().any(|(a, _)| {
-        login(a) == user || accounts.used_by.get(a).is_some_and(|l| l.iter().any(|&(p, _)| engine.membership.belongs(id, p)))
-    })
+    accounts.list.iter().any(|(a, _)| may_use(engine, id, user, accounts, a, &login(a)))
+}
+
+fn may_use(engine: &Engine, id: UserId, user: &str, accounts: &Accounts, account: &str, login: &str) -> bool {
+    login == user || accounts.used_by.get(account).is_some_and(|l| l.iter().any(|&(p, _)| engine.membership.belongs(id, p)))
 }
 
 /// Returns what a user holds on a database server, or why no session can be opened.
+///
+/// Where the account depends on an origin that is not stated, there is one entry for each account of the user, with
+/// what the account and its roles hold by themselves.
 pub(crate) fn on_database(
     engine: &Engine,
     user: &str,
     system: SystemId,
     session: &Session,
-) -> Option<Result<OnDatabase, (String, Option<Location>)>> {
+) -> Option<Result<Vec<OnDatabase>, (String, Option<Location>)>> {
     let server = engine.servers[system.index()].as_ref()?;
     let question = Question::in_session(user, &engine.estate.system(system).id.value, "", session.clone());
+    if let DatabaseServer::Mariadb(server) = server
+        && session.origin.is_none()
+        && !session.local
+    {
+        let state = server.at(session.at);
+        let id = engine.find_user(user, false)?;
+        let names =
+            server.accounts.list.iter().map(|(a, _)| a).filter(|a| may_use(engine, id, user, &server.accounts, a, &mariadb::login_of(a)));
+        let each = names.filter_map(|name| {
+            let account = mariadb::AccountName::parse(name)?;
+            let mut explain = Explain::default();
+            let mut run = Run::new(&mut explain);
+            let opened = mariadb::open_as(&question, server, &state, &account.user, (account.clone(), None), &mut run);
+            let decision = run.decision();
+            let refused = refusal(&explain.into_answer(&question, decision, engine));
+            Some(match opened {
+                Ok(view) if refused.is_none() => in_view(engine, &state, &view),
+                _ => OnDatabase { account: name.clone(), refused, ..OnDatabase::default() },
+            })
+        });
+        return Some(Ok(each.collect()));
+    }
     let mut explain = Explain::default();
     let decision = crate::kind::sign_in(engine, &question, &mut explain);
-    let answer = explain.into_answer(&question, decision, engine);
-    if let Some(gate) = answer.gates.iter().find(|g| matches!(g.outcome, GateOutcome::Refuses(_))) {
-        return Some(Err((gate.text.clone(), gate.location.clone())));
+    if let Some(refused) = refusal(&explain.into_answer(&question, decision, engine)) {
+        return Some(Err(refused));
     }
     let mut silent = Silent;
     let mut run = Run::new(&mut silent);
-    Some(Ok(match server {
+    Some(Ok(vec![match server {
         DatabaseServer::Postgresql(server) => {
             let catalog = server.at(session.at);
             let standing = postgresql::open(engine, &question, system, server, &catalog, &mut run).ok()?;
@@ -81,26 +114,43 @@ pub(crate) fn on_database(
                     }
                 }
             }
-            OnDatabase { role: (standing.role != standing.account).then_some(standing.role), account: standing.account, held, once_active }
+            let role = (standing.role != standing.account).then_some(standing.role);
+            OnDatabase { account: standing.account, refused: None, role, held, once_active }
         }
         DatabaseServer::Mariadb(server) => {
             let state = server.at(session.at);
             let view = mariadb::open(engine, &question, system, server, &state, &mut run).ok()?;
-            let held = of_view(engine, &state, &view);
-            let mut once_active = Vec::new();
-            for role in state.roles.iter().filter(|r| view.role() != Some(r) && view.may_activate(r)) {
-                let more = without(of_view(engine, &state, &view.with_role(role)), &held);
-                if !more.is_empty() {
-                    once_active.push((role.clone(), more));
-                }
-            }
-            OnDatabase { account: view.account().to_string(), role: view.role().map(str::to_owned), held, once_active }
+            in_view(engine, &state, &view)
         }
-    }))
+    }]))
+}
+
+fn refusal(answer: &Answer) -> Option<(String, Option<Location>)> {
+    answer.gates.iter().find(|g| matches!(g.outcome, GateOutcome::Refuses(_))).map(|g| (g.text.clone(), g.location.clone()))
+}
+
+fn in_view(engine: &Engine, state: &mariadb::State, view: &mariadb::View<'_>) -> OnDatabase {
+    let held = of_view(engine, state, view);
+    let mut once_active = Vec::new();
+    for role in state.roles.iter().filter(|r| view.role() != Some(r) && view.may_activate(r)) {
+        let more = without(of_view(engine, state, &view.with_role(role)), &held);
+        if !more.is_empty() {
+            once_active.push((role.clone(), more));
+        }
+    }
+    OnDatabase { account: view.account().to_string(), refused: None, role: view.role().map(str::to_owned), held, once_active }
 }
 
 fn without(rights: Vec<DataRight>, known: &[DataRight]) -> Vec<DataRight> {
-    rights.into_iter().filter(|r| !known.iter().any(|k| k.on == r.on && k.privileges == r.privileges)).collect()
+    let is_known = |right: &DataRight, word: &String| {
+        let whole = word.split(" (").next();
+        known.iter().any(|k| {
+            k.on == right.on && (k.may_pass_on || !right.may_pass_on) && k.privileges.iter().any(|w| w == word || Some(w.as_str()) == whole)
+        })
+    };
+    let rest =
+        rights.into_iter().map(|r| DataRight { privileges: r.privileges.iter().filter(|w| !is_known(&r, w)).cloned().collect(), ..r });
+    rest.filter(|r| !r.privileges.is_empty()).collect()
 }
 
 /// What a PostgreSQL role holds beyond what the server gives to everybody by itself.
@@ -108,13 +158,14 @@ fn of_role(engine: &Engine, catalog: &postgresql::Catalog, role: &str) -> Vec<Da
     let Some(number) = catalog.role(role) else { return Vec::new() };
     if catalog.state().is_superuser(role) {
         let through = format!("`{}` is a superuser, which passes every check", visible(role));
-        return vec![DataRight { on: "everything".to_owned(), privileges: "all".to_owned(), through, location: None }];
+        let all = vec!["all".to_owned()];
+        return vec![DataRight { on: "everything".to_owned(), within: None, privileges: all, may_pass_on: true, through, location: None }];
     }
     let mut rows = Vec::new();
     for object in catalog.objects() {
         let Some(at) = catalog.object(object) else { continue };
-        let mut by_way: BTreeMap<(String, Option<Place>), Vec<String>> = BTreeMap::new();
-        let mut note = |way: &Way, word: String| {
+        let mut by_way: BTreeMap<(String, Option<Place>, bool), Vec<String>> = BTreeMap::new();
+        let mut note = |way: &Way, may_pass_on: bool, word: String| {
             let (through, place) = match way {
                 Way::Grant { chain, place: None, .. } if chain.is_empty() => return,
                 Way::Superuser => ("superuser".to_owned(), None),
@@ -122,15 +173,18 @@ fn of_role(engine: &Engine, catalog: &postgresql::Catalog, role: &str) -> Vec<Da
                 Way::Predefined { chain } => (format!("a predefined role{}", via(chain)), None),
                 Way::Grant { chain, place, .. } if chain.is_empty() => ("PUBLIC".to_owned(), *place),
                 Way::Grant { chain, place, .. } if chain.len() == 1 => ("its own grant".to_owned(), *place),
-                Way::Grant { chain, place, .. } => (chain[1..].iter().map(|r| format!("`{}`", visible(r))).collect::<Vec<_>>().join(" -> "), *place),
+                Way::Grant { chain, place, .. } => {
+                    (chain[1..].iter().map(|r| format!("`{}`", visible(r))).collect::<Vec<_>>().join(" -> "), *place)
+                }
             };
-            by_way.entry((through, place)).or_default().push(word);
+            by_way.entry((through, place, may_pass_on)).or_default().push(word);
         };
-        let columns: Vec<String> = catalog.state().objects.get(object).map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default();
+        let columns: Vec<String> =
+            catalog.state().objects.get(object).map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default();
         for privilege in object.class.applicable().iter() {
-            let pass_on = if catalog.holds(number, at, privilege, Want::GrantOption) { " (may pass on)" } else { "" };
+            let may_pass_on = catalog.holds(number, at, privilege, Want::GrantOption);
             match catalog.way(number, at, None, privilege, Want::Privilege) {
-                Some(way) => note(&way, format!("{}{pass_on}", privilege.word())),
+                Some(way) => note(&way, may_pass_on, privilege.word().to_owned()),
                 None => {
                     let mut some: BTreeMap<String, (Way, Vec<String>)> = BTreeMap::new();
                     for column in &columns {
@@ -143,21 +197,29 @@ fn of_role(engine: &Engine, catalog: &postgresql::Catalog, role: &str) -> Vec<Da
                         }
                     }
                     for (way, list) in some.values() {
-                        note(way, format!("{} ({})", privilege.word(), list.join(", ")));
+                        note(way, false, format!("{} ({})", privilege.word(), list.join(", ")));
                     }
                 }
             }
         }
-        for ((through, place), words) in by_way {
+        let within = object.schema().map(|schema| {
+            let bare = ObjectName { parts: object.parts[1..].to_vec(), ..object.clone() };
+            (visible(schema), visible(&bare.to_string()))
+        });
+        for ((through, place, may_pass_on), privileges) in by_way {
             let location = place.map(|p| engine.estate.sources.locate(p));
-            rows.push(DataRight { on: visible(&object.to_string()), privileges: words.join(", "), through, location });
+            rows.push(DataRight { on: visible(&object.to_string()), within: within.clone(), privileges, may_pass_on, through, location });
         }
     }
     rows
 }
 
 fn via(chain: &[String]) -> String {
-    if chain.len() < 2 { String::new() } else { format!(" through {}", chain[1..].iter().map(|r| format!("`{}`", visible(r))).collect::<Vec<_>>().join(" -> ")) }
+    if chain.len() < 2 {
+        String::new()
+    } else {
+        format!(", through {}", chain[1..].iter().map(|r| format!("`{}`", visible(r))).collect::<Vec<_>>().join(" -> "))
+    }
 }
 
 /// What a MariaDB session holds, grant by grant; of several that compete only the one that counts.
@@ -171,13 +233,19 @@ fn of_view(engine: &Engine, state: &mariadb::State, view: &mariadb::View<'_>) ->
     note(view.global().1);
     state.databases.iter().for_each(|d| note(view.database(d).1));
     for object in state.objects.keys() {
-        if object.class.is_routine() { note(view.routine(&Scope::of(object)).1) } else { note(view.table(&object.database, &object.name).1) }
+        if object.class.is_routine() {
+            note(view.routine(&Scope::of(object)).1)
+        } else {
+            note(view.table(&object.database, &object.name).1)
+        }
     }
     sources
         .into_iter()
         .filter_map(|((scope, holder), place)| {
             let held = state.grants.get(&(holder.clone(), scope.clone()))?;
-            let mut words: Vec<String> = held.privileges.iter().map(|p| p.word().to_owned()).collect();
+            let may_pass_on = held.privileges.contains(mariadb::Privilege::GrantOption);
+            let plain = held.privileges.iter().filter(|p| *p != mariadb::Privilege::GrantOption);
+            let mut words: Vec<String> = plain.map(|p| p.word().to_owned()).collect();
             let mut by_privilege: BTreeMap<&str, Vec<String>> = BTreeMap::new();
             for (column, privileges) in &held.columns {
                 privileges.iter().for_each(|p| by_privilege.entry(p.word()).or_default().push(visible(column)));
@@ -190,9 +258,17 @@ fn of_view(engine: &Engine, state: &mariadb::State, view: &mariadb::View<'_>) ->
                 Holder::Account(account) if account == view.account() => "its own grant".to_owned(),
                 Holder::Account(account) => format!("the grant of `{}`", visible(&account.to_string())),
             };
+            let within = match &scope {
+                Scope::Table(database, name) => Some((visible(database), format!("table {}", visible(name)))),
+                Scope::Function(database, name) => Some((visible(database), format!("function {}", visible(name)))),
+                Scope::Procedure(database, name) => Some((visible(database), format!("procedure {}", visible(name)))),
+                _ => None,
+            };
             Some(DataRight {
                 on: visible(&scope.to_string()),
-                privileges: if all { "all, may pass on".to_owned() } else { words.join(", ") },
+                within,
+                privileges: if all { vec!["all".to_owned()] } else { words },
+                may_pass_on,
                 through,
                 location: place.map(|p| engine.estate.sources.locate(p)),
             })
@@ -222,15 +298,26 @@ fn of_postgresql(engine: &Engine, server: &postgresql::Server, findings: &mut Ve
                 let Some(at) = held.place else { continue };
                 match grantee {
                     Grantee::Public => findings.push(
-                        Finding::new(Code::PublicGrant, format!("everybody holds {} on `{shown}`, also roles that are made later", held.privileges))
-                            .at(at, "granted to PUBLIC")
-                            .help("grant it to the roles that need it, and revoke it from `public`"),
+                        Finding::new(
+                            Code::PublicGrant,
+                            format!("everybody holds {} on `{shown}`, also roles that are made later", held.privileges),
+                        )
+                        .at(at, "granted to PUBLIC")
+                        .help("grant it to the roles that need it, and revoke it from `public`"),
                     ),
-                    Grantee::Role(role) if state.roles.get(role).is_some_and(|r| r.login) => findings.push(
-                        Finding::new(Code::GrantToAccount, format!("the account `{}` holds {} on `{shown}` by itself", visible(role), held.privileges))
+                    // An account that does not inherit can open its first session by a grant of its own only.
+                    Grantee::Role(role)
+                        if state.roles.get(role).is_some_and(|r| r.login && (r.inherit || name.class != Class::Database)) =>
+                    {
+                        findings.push(
+                            Finding::new(
+                                Code::GrantToAccount,
+                                format!("the account `{}` holds {} on `{shown}` by itself", visible(role), held.privileges),
+                            )
                             .at(at, "granted to an account, and not to a role")
                             .help("grant it to a role and make the account a member: then leaving the role is enough"),
-                    ),
+                        )
+                    }
                     Grantee::Role(_) => {}
                 }
                 if let (Some(column), Grantee::Role(role)) = (column, grantee) {
@@ -238,7 +325,12 @@ fn of_postgresql(engine: &Engine, server: &postgresql::Server, findings: &mut Ve
                     if let Some((_, _, wide)) = wide {
                         let finding = Finding::new(
                             Code::BroadBesideNarrow,
-                            format!("`{}` holds {} on the whole `{shown}`, so the grant on column `{}` narrows nothing", visible(role), wide.privileges.and(held.privileges), visible(column)),
+                            format!(
+                                "`{}` holds {} on the whole `{shown}`, so the grant on column `{}` narrows nothing",
+                                visible(role),
+                                wide.privileges.and(held.privileges),
+                                visible(column)
+                            ),
                         )
                         .at(at, "the narrow grant")
                         .help("revoke the privilege on the table, and grant the columns again");
@@ -257,7 +349,13 @@ fn of_postgresql(engine: &Engine, server: &postgresql::Server, findings: &mut Ve
         .values()
         .flat_map(|o| o.acl.iter().chain(o.columns.iter().flat_map(|c| c.acl.iter())))
         .filter_map(|(g, _, _)| if let Grantee::Role(r) = g { Some(r.as_str()) } else { None })
-        .chain(state.defaults.values().flat_map(|a| a.iter()).filter_map(|(g, _, _)| if let Grantee::Role(r) = g { Some(r.as_str()) } else { None }))
+        .chain(
+            state
+                .defaults
+                .values()
+                .flat_map(|a| a.iter())
+                .filter_map(|(g, _, _)| if let Grantee::Role(r) = g { Some(r.as_str()) } else { None }),
+        )
         .collect();
     for (name, role) in &state.roles {
         let Some(at) = place(name) else { continue };
@@ -267,9 +365,12 @@ fn of_postgresql(engine: &Engine, server: &postgresql::Server, findings: &mut Ve
             let database = catalog.object(&ObjectName::database());
             if !number.zip(database).is_some_and(|(r, d)| catalog.holds(r, d, Privilege::Connect, Want::Privilege)) {
                 findings.push(
-                    Finding::new(Code::CannotConnect, format!("the account `{shown}` cannot open a session: it does not hold connect on the database"))
-                        .at(at, "no way to connect")
-                        .help("grant `connect` on \"database\" to one of its roles"),
+                    Finding::new(
+                        Code::CannotConnect,
+                        format!("the account `{shown}` cannot open a session: it does not hold connect on the database"),
+                    )
+                    .at(at, "no way to connect")
+                    .help("grant `connect` on \"database\" to one of its roles"),
                 );
             }
             nobody_uses(engine, name, name, server.accounts.used_by.contains_key(name), role.superuser, at, findings);
@@ -291,12 +392,18 @@ fn shut_schemas(catalog: &postgresql::Catalog, findings: &mut Vec<Finding>) {
         for (grantee, _, held) in object.acl.iter() {
             let (Grantee::Role(role), Some(place)) = (grantee, held.place) else { continue };
             let opens = |r: &str| catalog.role(r).is_some_and(|n| catalog.holds(n, at_schema, Privilege::Usage, Want::Privilege));
-            let reached = || state.roles.iter().any(|(n, r)| r.login && state.may_become(n, role) && opens(n));
+            let reached = || state.roles.iter().any(|(n, r)| r.login && !r.superuser && state.may_become(n, role) && opens(n));
             if !opens(role) && !reached() && seen.insert((role.clone(), schema.clone())) {
                 findings.push(
                     Finding::new(
                         Code::SchemaShut,
-                        format!("`{}` holds {} on `{}` but may not look into `{}`", visible(role), held.privileges, visible(&name.to_string()), visible(&schema.to_string())),
+                        format!(
+                            "`{}` holds {} on `{}` but may not look into `{}`",
+                            visible(role),
+                            held.privileges,
+                            visible(&name.to_string()),
+                            visible(&schema.to_string())
+                        ),
                     )
                     .at(place, "this grant cannot be used")
                     .help(format!("grant `usage` on \"{}\" to it as well", visible(&schema.to_string()))),
@@ -326,12 +433,16 @@ fn nobody_uses(engine: &Engine, account: &str, login: &str, used_by: bool, is_st
 fn no_use(is_empty: bool, is_unused: bool, shown: &str, at: Place, findings: &mut Vec<Finding>) {
     if is_empty {
         findings.push(
-            Finding::new(Code::EmptyDatabaseRole, format!("the role `{shown}` holds nothing")).at(at, "no grant, no role, no object").help("grant it something, or take it out"),
+            Finding::new(Code::EmptyDatabaseRole, format!("the role `{shown}` holds nothing"))
+                .at(at, "no grant, no role, no object")
+                .help("grant it something, or take it out"),
         );
     }
     if is_unused {
         findings.push(
-            Finding::new(Code::DatabaseRoleUnused, format!("nobody is a member of the role `{shown}`")).at(at, "reaches nobody").help("make somebody a member, or take it out"),
+            Finding::new(Code::DatabaseRoleUnused, format!("nobody is a member of the role `{shown}`"))
+                .at(at, "reaches nobody")
+                .help("make somebody a member, or take it out"),
         );
     }
 }
@@ -365,9 +476,12 @@ fn of_mariadb(engine: &Engine, server: &mariadb::Server, findings: &mut Vec<Find
             h == holder && is_wider && !held.privileges.is_empty() && held.privileges.without(other.privileges).is_empty()
         });
         if let Some(((_, wider), other)) = wide {
-            let finding = Finding::new(Code::BroadBesideNarrow, format!("`{shown}` holds all of this on `{}` already, so the grant on `{on}` narrows nothing", visible(&wider.to_string())))
-                .at(at, "the narrow grant")
-                .help("revoke the broad grant, or take the narrow one out");
+            let finding = Finding::new(
+                Code::BroadBesideNarrow,
+                format!("`{shown}` holds all of this on `{}` already, so the grant on `{on}` narrows nothing", visible(&wider.to_string())),
+            )
+            .at(at, "the narrow grant")
+            .help("revoke the broad grant, or take the narrow one out");
             findings.push(match other.place {
                 Some(place) => finding.also(place, "the broad grant"),
                 None => finding,
@@ -386,8 +500,11 @@ fn of_mariadb(engine: &Engine, server: &mariadb::Server, findings: &mut Vec<Find
             );
         }
         if name.user.is_empty() {
-            let hidden: Vec<&mariadb::AccountName> =
-                state.accounts.keys().filter(|a| !a.user.is_empty() && mariadb::rank(&name.host) < mariadb::rank(&a.host) && overlap(&name.host, &a.host)).collect();
+            let hidden: Vec<&mariadb::AccountName> = state
+                .accounts
+                .keys()
+                .filter(|a| !a.user.is_empty() && mariadb::rank(&name.host) < mariadb::rank(&a.host) && overlap(&name.host, &a.host))
+                .collect();
             let mut finding = Finding::new(Code::AnonymousAccount, format!("the anonymous account `{shown}` lets unknown names in"))
                 .at(at, "no name is needed")
                 .help("take it out; accounts with names and origins of their own are enough");

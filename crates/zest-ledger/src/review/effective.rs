@@ -25,8 +25,9 @@ pub struct Effective {
     pub accounts: Vec<(String, u8, u8, Location)>,
     /// Why no session can be opened, whatever the conditions; with the place.
     pub refused: Option<(String, Option<Location>)>,
-    /// On a database server, what the session holds.
-    pub database: Option<OnDatabase>,
+    /// On a database server, what a session of each account holds: of the one that the stated origin leads to, or of
+    /// every account of the user where none is stated.
+    pub database: Vec<OnDatabase>,
 }
 
 /// What one assignment gives on one system.
@@ -123,7 +124,7 @@ fn on_system(
     let estate = &engine.estate;
     let written = estate.system(system);
     if let Some(found) = on_database(engine, &estate.user(user).id.value, system, session) {
-        let (database, refused) = found.map_or_else(|e| (None, Some(e)), |d| (Some(d), None));
+        let (database, refused) = found.map_or_else(|e| (Vec::new(), Some(e)), |d| (d, None));
         return Effective { system: written.id.value.clone(), entitlements: Vec::new(), accounts: Vec::new(), refused, database };
     }
     let sources = &engine.devices[system.index()].sources;
@@ -160,7 +161,7 @@ fn on_system(
             a.band.as_ref().map(|b| (a.login.value.clone(), b.start.value, b.ceiling.value, estate.sources.locate(a.login.place)))
         })
         .collect();
-    Effective { system: written.id.value.clone(), entitlements, accounts, refused, database: None }
+    Effective { system: written.id.value.clone(), entitlements, accounts, refused, database: Vec::new() }
 }
 
 /// Returns whether the same rights give the same commands on two systems.

@@ -74,22 +74,25 @@ impl Review<'_> {
                         .help("add `proofs = [\"password\"]` or another way, or disable the user"),
                 );
             }
-            let on_server = |a: &(String, Place)| self.engine.servers.iter().flatten().any(|s| match s {
-                DatabaseServer::Postgresql(_) => a.0 == user.id.value,
-                DatabaseServer::Mariadb(_) => mariadb::login_of(&a.0) == user.id.value,
-            });
+            let on_server = |a: &(String, Place)| {
+                self.engine.servers.iter().flatten().any(|s| match s {
+                    DatabaseServer::Postgresql(_) => a.0 == user.id.value,
+                    DatabaseServer::Mariadb(_) => mariadb::login_of(&a.0) == user.id.value,
+                })
+            };
             let has_account = || {
                 let of_servers = self.engine.servers.iter().flatten().any(|s| {
                     let accounts = s.accounts();
                     let uses = |l: &Vec<(Party, Place)>| l.iter().any(|&(p, _)| self.engine.membership.belongs(id, p));
                     accounts.list.iter().any(on_server) || accounts.used_by.values().any(uses)
                 });
-                of_servers || estate.entries.systems.iter().zip(&estate.systems).any(|(s, links)| {
-                    s.accounts
-                        .iter()
-                        .zip(&links.accounts)
-                        .any(|(a, l)| a.login.value == user.id.value || l.used_by.iter().any(|&(p, _)| p == Party::User(id)))
-                })
+                of_servers
+                    || estate.entries.systems.iter().zip(&estate.systems).any(|(s, links)| {
+                        s.accounts
+                            .iter()
+                            .zip(&links.accounts)
+                            .any(|(a, l)| a.login.value == user.id.value || l.used_by.iter().any(|&(p, _)| p == Party::User(id)))
+                    })
             };
             let reaches = |c: &Candidate| !estate.assignments[c.assignment.index()].systems.is_clear();
             if !self.engine.membership.candidates(id).iter().any(reaches) && !is_disabled && !has_account() {

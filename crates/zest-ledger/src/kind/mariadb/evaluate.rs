@@ -69,7 +69,13 @@ pub(crate) fn login_of(account: &str) -> String {
     AccountName::parse(account).map_or_else(|| account.to_owned(), |a| a.user)
 }
 
-pub(crate) fn walk<T: Trace>(engine: &Engine, question: &Question, system: SystemId, server: &Server, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(crate) fn walk<T: Trace>(
+    engine: &Engine,
+    question: &Question,
+    system: SystemId,
+    server: &Server,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
     let state = server.at(question.session.at);
     let view = open(engine, question, system, server, &state, run)?;
     let list = match wanted(&state, server, question) {
@@ -137,6 +143,18 @@ pub(crate) fn open<'s, T: Trace>(
         return Err(Stop);
     };
     let (account, origin) = found_account(question, server, state, login, &found, run)?;
+    open_as(question, server, state, login, (account, Some(origin)), run)
+}
+
+/// Opens a session of an account that was found; without an origin, as the account alone.
+pub(crate) fn open_as<'s, T: Trace>(
+    question: &Question,
+    server: &Server,
+    state: &'s State,
+    login: &str,
+    (account, origin): (AccountName, Option<Origin>),
+    run: &mut Run<'_, T>,
+) -> Result<View<'s>, Stop> {
     uses(run, question, &account.to_string(), &server.accounts);
     let (shown, place) = (visible(&account.to_string()), server.place(&account));
     let entry = state.accounts.get(&account).cloned().unwrap_or_default();
@@ -161,7 +179,11 @@ pub(crate) fn open<'s, T: Trace>(
         Some(role) => Some(role.to_owned()),
         None => entry.default_role.clone(),
     };
-    let plain = View::new(state, &account, origin.clone(), None);
+    let with_role = |role: Option<&str>| match &origin {
+        Some(origin) => View::new(state, &account, origin.clone(), role),
+        None => role.map_or_else(|| View::of_definer(state, &account), |r| View::of_definer(state, &account).with_role(r)),
+    };
+    let plain = with_role(None);
     let Some(role) = role else {
         run.pass(Stage::Standing, || {
             let held = state.memberships.iter().any(|((m, _), _)| *m == Holder::Account(account.clone()));
@@ -172,7 +194,8 @@ pub(crate) fn open<'s, T: Trace>(
     };
     if !state.roles.contains(&role) {
         run.refuse(Stage::Standing, Refusal::UnknownRole, || {
-            let near = nearest(&role, state.roles.iter().map(String::as_str)).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+            let near = nearest(&role, state.roles.iter().map(String::as_str))
+                .map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
             (format!("no role is named `{}`{near}", visible(&role)), None)
         })?;
         return Err(Stop);
@@ -186,7 +209,7 @@ pub(crate) fn open<'s, T: Trace>(
             (format!("`{}` was not granted to `{shown}` itself, and only such roles can be made active", visible(&role)), place)
         })?;
     }
-    Ok(View::new(state, &account, origin, Some(&role)))
+    Ok(with_role(Some(&role)))
 }
 
 fn found_account<T: Trace>(
@@ -208,7 +231,10 @@ fn found_account<T: Trace>(
         }
         let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| server.place(&a));
         run.refuse(Stage::Conditions, Refusal::NotStated, || {
-            (format!("the question does not state where the session comes from, and the account of `{}` depends on it", visible(login)), place)
+            (
+                format!("the question does not state where the session comes from, and the account of `{}` depends on it", visible(login)),
+                place,
+            )
         })?;
         return Err(Stop);
     };
@@ -216,7 +242,11 @@ fn found_account<T: Trace>(
         Some(account) => Ok((account.clone(), origin)),
         None => {
             let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| server.place(&a));
-            let from = if question.session.local { "over the server's own socket".to_owned() } else { question.session.origin.map_or_else(String::new, |o| format!("from {o}")) };
+            let from = if question.session.local {
+                "over the server's own socket".to_owned()
+            } else {
+                question.session.origin.map_or_else(String::new, |o| format!("from {o}"))
+            };
             run.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
                 let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
                 (format!("no account of `{}` admits sessions {from}; there are {names}", visible(login)), place)
@@ -251,14 +281,23 @@ pub(crate) fn wanted(state: &State, server: &Server, question: &Question) -> Res
     });
     let scope = Scope::parse(&asked.on).or_else(|| object.as_ref().map(Scope::of));
     let unknown = || {
-        let names: Vec<String> = state.objects.keys().flat_map(|n| [n.to_string(), n.plain()]).chain(state.databases.iter().map(|d| Scope::database(d).to_string())).collect();
-        let near = nearest(&asked.on, names.iter().map(String::as_str)).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+        let names: Vec<String> = state
+            .objects
+            .keys()
+            .flat_map(|n| [n.to_string(), n.plain()])
+            .chain(state.databases.iter().map(|d| Scope::database(d).to_string()))
+            .collect();
+        let near =
+            nearest(&asked.on, names.iter().map(String::as_str)).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
         (Refusal::UnknownObject, format!("`{}` is not in the inventory of this server{near}", visible(&asked.on)))
     };
     let Some(scope) = scope else { return Err(unknown()) };
     let level = if asked.columns.is_empty() { super::document::level_of(&scope) } else { Level::Column };
     let Some(privilege) = Privilege::from_word(&asked.privilege).filter(|p| level.applicable().contains(*p)) else {
-        return Err((Refusal::PrivilegeMisapplied, format!("`{}` is not a privilege there; these are: {}", visible(&asked.privilege), level.applicable())));
+        return Err((
+            Refusal::PrivilegeMisapplied,
+            format!("`{}` is not a privilege there; these are: {}", visible(&asked.privilege), level.applicable()),
+        ));
     };
     if asked.pass_on {
         return Ok(vec![Need::PassOn { scope, privileges: privilege.only(), columns: asked.columns }]);
@@ -277,7 +316,11 @@ pub(crate) fn wanted(state: &State, server: &Server, question: &Question) -> Res
             let on = if asked.columns.is_empty() { On::Object } else { On::Columns(asked.columns) };
             Need::Table { definer: None, object, privilege, on }
         }
-        Scope::Function(database, name) => Need::Routine { definer: None, object: ObjectName::new(Class::Function, database, name), privilege },
-        Scope::Procedure(database, name) => Need::Routine { definer: None, object: ObjectName::new(Class::Procedure, database, name), privilege },
+        Scope::Function(database, name) => {
+            Need::Routine { definer: None, object: ObjectName::new(Class::Function, database, name), privilege }
+        }
+        Scope::Procedure(database, name) => {
+            Need::Routine { definer: None, object: ObjectName::new(Class::Procedure, database, name), privilege }
+        }
     }])
 }

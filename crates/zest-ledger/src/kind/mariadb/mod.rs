@@ -13,7 +13,7 @@ mod written;
 use std::sync::Arc;
 
 use crate::estate::Estate;
-pub(crate) use evaluate::{Server, login_of, open, walk, wanted};
+pub(crate) use evaluate::{Server, login_of, open, open_as, walk, wanted};
 pub(crate) use need::{Need, On};
 pub(crate) use written::written;
 
