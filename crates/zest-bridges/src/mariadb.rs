@@ -118,7 +118,7 @@ impl Session {
         state.accounts.remove(&AccountName::new("mariadb.sys", "localhost"));
         state.grants.retain(|(h, _), _| *h != Holder::Account(AccountName::new("mariadb.sys", "localhost")));
         let known = state.clone();
-        let holder = |user: String, host: String| holder_of(&known, user, host);
+        let holder = |user: String, host: String| holder_of(&known, user, &host);
         for row in self.rows("memberships", "SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CONVERT(Role USING utf8mb4), Admin_option FROM mysql.roles_mapping")? {
             let Some(member) = holder(text(&row, 0), text(&row, 1)) else { continue };
             state.memberships.insert((member, text(&row, 2)), text(&row, 3) == "Y");
@@ -230,11 +230,11 @@ fn words(error: &mysql::Error) -> String {
     }
 }
 
-fn holder_of(state: &State, user: String, host: String) -> Option<Holder> {
+fn holder_of(state: &State, user: String, host: &str) -> Option<Holder> {
     if host.is_empty() {
         return Some(if user == "PUBLIC" { Holder::Public } else { Holder::Role(user) });
     }
-    let name = AccountName::new(&user, &host);
+    let name = AccountName::new(&user, host);
     state.accounts.contains_key(&name).then_some(Holder::Account(name))
 }
 

@@ -284,7 +284,7 @@ fn each_statement_has_the_servers_verdict_and_names_the_servers_object() {
         }
     }
     assert!(wrong.is_empty(), "{} disagree:\n{}", wrong.len(), wrong.join("\n"));
-    eprintln!("  {:>9}  not decided from the ledger, and said so", undecided);
+    eprintln!("  {undecided:>9}  not decided from the ledger, and said so");
     counts.print(&format!("PostgreSQL, {} statements under {} identities", all.len(), IDENTITIES.len()));
     assert!(all.len() >= 300, "{} statements", all.len());
     assert!(undecided * 10 < counts.total(), "too many statements are not decided");

@@ -16,7 +16,7 @@ use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
 
 /// A session on a server of some kind.
 enum Session {
-    Postgresql(postgresql::Session),
+    Postgresql(Box<postgresql::Session>),
     Mariadb(Box<mariadb::Session>),
 }
 
@@ -41,7 +41,7 @@ impl Session {
                     database,
                     password,
                 };
-                Ok(Self::Postgresql(postgresql::Session::open(&target)?))
+                Ok(Self::Postgresql(Box::new(postgresql::Session::open(&target)?)))
             }
             Kind::Mariadb => {
                 let (host, port) = if place.starts_with('/') { (place, 0) } else { split(&place, 3306)? };

@@ -46,6 +46,9 @@ pub struct DataRight {
     pub location: Option<Location>,
 }
 
+/// Why no session can be opened, and where that is written.
+type Why = (String, Option<Location>);
+
 /// Returns whether a system is a database server on which a user has an account.
 pub(crate) fn has_account(engine: &Engine, user: &str, system: SystemId) -> bool {
     let Some(server) = &engine.servers[system.index()] else { return false };
@@ -63,12 +66,7 @@ fn may_use(engine: &Engine, id: UserId, user: &str, accounts: &Accounts, account
 ///
 /// Where the account depends on an origin that is not stated, there is one entry for each account of the user, with
 /// what the account and its roles hold by themselves.
-pub(crate) fn on_database(
-    engine: &Engine,
-    user: &str,
-    system: SystemId,
-    session: &Session,
-) -> Option<Result<Vec<OnDatabase>, (String, Option<Location>)>> {
+pub(crate) fn on_database(engine: &Engine, user: &str, system: SystemId, session: &Session) -> Option<Result<Vec<OnDatabase>, Why>> {
     let server = engine.servers[system.index()].as_ref()?;
     let question = Question::in_session(user, &engine.estate.system(system).id.value, "", session.clone());
     if let DatabaseServer::Mariadb(server) = server
@@ -125,7 +123,7 @@ pub(crate) fn on_database(
     }]))
 }
 
-fn refusal(answer: &Answer) -> Option<(String, Option<Location>)> {
+fn refusal(answer: &Answer) -> Option<Why> {
     answer.gates.iter().find(|g| matches!(g.outcome, GateOutcome::Refuses(_))).map(|g| (g.text.clone(), g.location.clone()))
 }
 

@@ -468,20 +468,18 @@ impl Walker<'_> {
         for join in &item.joins {
             let seen = self.scopes.last().map_or(0, Vec::len);
             self.factor(&join.relation, verb);
-            let constraint = match &join.join_operator {
-                JoinOperator::Join(c)
-                | JoinOperator::Inner(c)
-                | JoinOperator::Left(c)
-                | JoinOperator::LeftOuter(c)
-                | JoinOperator::Right(c)
-                | JoinOperator::RightOuter(c)
-                | JoinOperator::FullOuter(c)
-                | JoinOperator::CrossJoin(c)
-                | JoinOperator::StraightJoin(c) => c,
-                _ => {
-                    self.undecided("a join of another dialect");
-                    continue;
-                }
+            let (JoinOperator::Join(constraint)
+            | JoinOperator::Inner(constraint)
+            | JoinOperator::Left(constraint)
+            | JoinOperator::LeftOuter(constraint)
+            | JoinOperator::Right(constraint)
+            | JoinOperator::RightOuter(constraint)
+            | JoinOperator::FullOuter(constraint)
+            | JoinOperator::CrossJoin(constraint)
+            | JoinOperator::StraightJoin(constraint)) = &join.join_operator
+            else {
+                self.undecided("a join of another dialect");
+                continue;
             };
             let scope = self.scopes.last().cloned().unwrap_or_default();
             let (left, right) = (&scope[before.min(seen)..seen], &scope[seen..]);

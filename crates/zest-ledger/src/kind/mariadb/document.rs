@@ -63,7 +63,7 @@ impl State {
         let root = (Holder::Account(AccountName::new("root", "localhost")), Scope::Everything);
         if self.accounts.contains_key(&AccountName::new("root", "localhost")) {
             // What a fresh server gives its first account is there without being written.
-            bare.grants = State::fresh().grants;
+            bare.grants = Self::fresh().grants;
             bare.grants.retain(|k, v| self.grants.get(k) == Some(v) || *k == root);
         }
         for change in changes(&bare, self) {

@@ -340,10 +340,12 @@ impl<'s> View<'s> {
             for ((holder, scope), _) in self.state.grants.iter().filter(|((_, s), _)| matches!(s, Scope::Databases(_))) {
                 let Holder::Account(account) = holder else { continue };
                 let key = (holder.clone(), scope.clone());
-                if account.user == user && self.fits(account) && fitting(&key) {
-                    if let Some((key, held)) = self.state.grants.get_key_value(&key) {
-                        rows.push((account, key, held));
-                    }
+                if account.user == user
+                    && self.fits(account)
+                    && fitting(&key)
+                    && let Some((key, held)) = self.state.grants.get_key_value(&key)
+                {
+                    rows.push((account, key, held));
                 }
             }
             rows.sort_by(|a, b| Self::order(a.0, a.1).cmp(&Self::order(b.0, b.1)));

@@ -198,7 +198,7 @@ impl Deriver<'_> {
         if used.verbs.iter().any(|v| matches!(v, Verb::Insert | Verb::Update | Verb::Delete)) {
             self.undecided.push(format!("whether {view} passes changes on to its tables"));
         }
-        if self.enter(&view) {
+        if self.enter(view) {
             let before = self.definer.clone();
             if as_owner {
                 self.definer = definer;

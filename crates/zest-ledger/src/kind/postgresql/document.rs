@@ -41,7 +41,7 @@ impl State {
                 roles.iter().for_each(|(name, role)| out.push_str(&role_line(name, role)));
             }
         }
-        let fresh = State::fresh(&self.database, self.superuser());
+        let fresh = Self::fresh(&self.database, self.superuser());
         let is_own = |name: &ObjectName, object: &Object| {
             name.class != Class::Database && fresh.objects.get(name).is_none_or(|f| f.owner != object.owner)
         };
