@@ -10,7 +10,7 @@ use zest_ledger::mariadb::{AccountName, Class, GrantChange, ObjectName, Origin, 
 use zest_testkit::databases::mariadb::{Size, estate, random_change};
 use zest_testkit::servers::{self, Server};
 
-use crate::support::{Counts, seed, wanted_checks};
+use crate::support::{Counts, ESTATES, seed, wanted_checks};
 
 pub(crate) fn open(server: &Server) -> Session {
     let socket = server.folder.join("socket").display().to_string();
@@ -255,15 +255,20 @@ fn the_server_agrees_on_random_estates() {
     let mut counts = Counts::default();
     let mut number = 0;
     let mut session = open(&server);
-    while counts.total() < wanted_checks() || number < 20 {
+    while counts.total() < wanted_checks() || number < ESTATES {
         let seed = first + number;
         let size = Size { logins: 4, roles: 4, tables: 6, grants: 50 };
+        // What the count needs is compared in full; the rest of the estates make the way there and back.
+        let in_full = counts.total() < wanted_checks();
         let mut run = |size: Size, counts: &mut Counts| -> Result<(), String> {
             clean(&mut session);
             let mut rng = Rng::with_seed(seed);
             let wanted = estate(&mut rng, size);
             let told = |e: String, state: &State| format!("{e}\n{}", script(&State::fresh().steps_to(state, &root())));
             let state = round(&mut session, &wanted, counts).map_err(|e| told(e, &wanted))?;
+            if !in_full {
+                return Ok(());
+            }
             compare(&server, &state, &mut rng, counts).map_err(|e| told(e, &state))?;
             let state = changes(&mut session, &mut rng, 10, counts).map_err(|e| told(e, &state))?;
             compare(&server, &state, &mut rng, counts).map_err(|e| told(e, &state))

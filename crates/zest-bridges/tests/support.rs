@@ -20,6 +20,9 @@ pub(crate) fn demo_with(change: impl Fn(&str) -> String) -> Ledger {
     })
 }
 
+/// How many estates go to the server and come back, at least.
+pub(crate) const ESTATES: u64 = 100;
+
 /// How many checks a server is to be compared on; at least 50,000, half of `ZEST_CHECKS` in the full run.
 pub(crate) fn wanted_checks() -> u64 {
     std::env::var("ZEST_CHECKS").ok().and_then(|v| v.parse::<u64>().ok()).map_or(55_000, |n| n / 2 + 1_000)

@@ -344,7 +344,7 @@ impl Plan<'_> {
     /// Writes a change and carries it out on the state; false if it would change nothing, so that nobody waits for it.
     fn run(&mut self, change: &GrantChange) -> bool {
         let before = self.now.objects.get(&change.object).cloned();
-        if self.now.change(change).is_err() || self.now.objects.get(&change.object) == before.as_ref() {
+        if self.now.change_resting_on_grantor(change).is_err() || self.now.objects.get(&change.object) == before.as_ref() {
             return false;
         }
         let owner = before.map(|o| o.owner).unwrap_or_default();
@@ -352,23 +352,36 @@ impl Plan<'_> {
         let target = self.target(&change.object);
         let sql = statement(change, &target);
         match &change.by {
-            Some(grantor) if *grantor != owner => {
-                // A grantor who may not look the name up any more is let in for the moment.
-                let schema = change.object.schema().map(|s| ObjectName::new(Class::Schema, &[s]));
-                let shut = schema.filter(|s| !self.now.has(grantor, s, None, Privilege::Usage, false)).map(|s| s.sql());
-                if let Some(schema) = &shut {
-                    self.step(format!("GRANT USAGE ON SCHEMA {schema} TO {}", quoted(grantor)));
+            Some(grantor) if *grantor != owner && self.now.is_superuser(grantor) => {
+                // A superuser acts as the owner, whatever it holds itself; only a member of it gives in its name.
+                let mut member = "zest_passing_on".to_owned();
+                while self.now.roles.contains_key(&member) {
+                    member.push('_');
                 }
-                self.step(format!("SET ROLE {}", quoted(grantor)));
-                self.step(sql);
-                self.step("RESET ROLE".to_owned());
-                if let Some(schema) = &shut {
-                    self.step(format!("REVOKE USAGE ON SCHEMA {schema} FROM {}", quoted(grantor)));
-                }
+                self.step(format!("CREATE ROLE {} IN ROLE {}", quoted(&member), quoted(grantor)));
+                self.as_role(&member, &change.object, sql);
+                self.step(format!("DROP ROLE {}", quoted(&member)));
             }
+            Some(grantor) if *grantor != owner => self.as_role(grantor, &change.object, sql),
             _ => self.step(sql),
         }
         true
+    }
+
+    /// Writes a statement that is carried out by a role. One that may not look the name up any more is let in for the
+    /// moment.
+    fn as_role(&mut self, role: &str, object: &ObjectName, sql: String) {
+        let schema = object.schema().map(|s| ObjectName::new(Class::Schema, &[s]));
+        let shut = schema.filter(|s| !self.now.has(role, s, None, Privilege::Usage, false)).map(|s| s.sql());
+        if let Some(schema) = &shut {
+            self.step(format!("GRANT USAGE ON SCHEMA {schema} TO {}", quoted(role)));
+        }
+        self.step(format!("SET ROLE {}", quoted(role)));
+        self.step(sql);
+        self.step("RESET ROLE".to_owned());
+        if let Some(schema) = &shut {
+            self.step(format!("REVOKE USAGE ON SCHEMA {schema} FROM {}", quoted(role)));
+        }
     }
 
     fn defaults(&mut self, ledger: &State) {

@@ -244,6 +244,29 @@ impl State {
         done
     }
 
+    /// Carries a statement out as [`State::change`] does, by the grant options that the grantor itself holds also where
+    /// that is a superuser: what its members do on the server, and what a ledger means by a grantor.
+    pub(crate) fn change_resting_on_grantor(&mut self, change: &GrantChange) -> Result<(), AclRefusal> {
+        let owner = self.objects.get(&change.object).map(|o| o.owner.clone());
+        let by = change.by.clone().filter(|b| self.is_superuser(b) && owner.as_ref() != Some(b) && self.holds_options(b, change));
+        let Some(by) = by else { return self.change(change) };
+        let set = |state: &mut Self, superuser| {
+            if let Some(role) = state.roles.get_mut(&by) {
+                role.superuser = superuser;
+            }
+        };
+        set(self, false);
+        let done = self.change(change);
+        set(self, true);
+        done
+    }
+
+    fn holds_options(&self, role: &str, change: &GrantChange) -> bool {
+        let Some(object) = self.objects.get(&change.object) else { return false };
+        let columns = object.columns.iter().filter(|c| change.columns.contains(&c.name)).map(|c| &c.acl);
+        std::iter::once(&object.acl).chain(columns).any(|acl| !acl.own_options(role, &object.owner, change.privileges).is_empty())
+    }
+
     fn change_object(&self, object: &mut Object, change: &GrantChange) -> Result<(), AclRefusal> {
         if change.regrant && !change.revoke && change.grantee == Grantee::Public {
             return Err(AclRefusal::OptionToPublic);

@@ -421,7 +421,7 @@ impl Reader<'_> {
 
     fn carry_out(&mut self, change: &GrantChange, place: Place) {
         let before = self.state.objects.get(&change.object).cloned();
-        match self.state.change(change) {
+        match self.state.change_resting_on_grantor(change) {
             Ok(()) => {
                 if change.revoke && self.state.objects.get(&change.object) == before.as_ref() {
                     let text = format!(
