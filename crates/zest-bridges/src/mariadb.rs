@@ -75,11 +75,11 @@ impl Session {
         AccountName::parse(&text).ok_or(BridgeError::Read { what: "the account", reason: text })
     }
 
-    /// Reads everything the model knows; the reader needs SELECT on the server's own database `mysql`. Credentials are
-    /// never among what is read.
+    /// Reads everything the model knows; the reader needs SELECT and SHOW VIEW on everything, since the server hides
+    /// tables and the queries of views from those who hold less. Credentials are never among what is read.
     ///
     /// # Errors
-    /// When the server refuses a query.
+    /// When the server refuses a query, or would hide something from the reader.
     pub fn read(&mut self) -> Result<State, BridgeError> {
         let mut state = State::default();
         let mut roles = Vec::new();
@@ -117,6 +117,7 @@ impl Session {
         // The account for routines that the server itself keeps cannot sign in.
         state.accounts.remove(&AccountName::new("mariadb.sys", "localhost"));
         state.grants.retain(|(h, _), _| *h != Holder::Account(AccountName::new("mariadb.sys", "localhost")));
+        self.sees_everything(&state)?;
         let known = state.clone();
         let holder = |user: String, host: String| holder_of(&known, user, &host);
         for row in self.rows("memberships", "SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CONVERT(Role USING utf8mb4), Admin_option FROM mysql.roles_mapping")? {
@@ -167,6 +168,20 @@ impl Session {
             .grants
             .retain(|(_, scope), _| !matches!(scope, Scope::Table(d, _) | Scope::Function(d, _) | Scope::Procedure(d, _) if is_own(d)));
         Ok(state)
+    }
+
+    fn sees_everything(&mut self, state: &State) -> Result<(), BridgeError> {
+        let account = self.account()?;
+        let held = state.grants.get(&(Holder::Account(account.clone()), Scope::Everything)).map_or(Privileges::NONE, |h| h.privileges);
+        let missing = [Privilege::Select, Privilege::ShowView].into_iter().collect::<Privileges>().without(held);
+        if missing.is_empty() {
+            return Ok(());
+        }
+        let reason = format!(
+            "{account} does not hold {missing} on everything, and the server hides what it may not see: GRANT SELECT, SHOW VIEW ON *.* TO {}",
+            account.sql()
+        );
+        Err(BridgeError::Read { what: "tables and views", reason })
     }
 
     fn objects(&mut self, state: &mut State) -> Result<(), BridgeError> {

@@ -7,6 +7,7 @@ mod mariadb_statements;
 mod postgresql;
 mod postgresql_statements;
 mod support;
+mod troubles;
 
 #[test]
 fn every_test_file_is_run() {

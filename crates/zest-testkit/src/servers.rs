@@ -122,6 +122,14 @@ pub fn postgresql() -> Result<Server, String> {
 /// # Errors
 /// Says what is missing.
 pub fn mariadb() -> Result<Server, String> {
+    mariadb_with(&[])
+}
+
+/// Starts a MariaDB with more words on its command line.
+///
+/// # Errors
+/// Says what is missing.
+pub fn mariadb_with(words: &[&str]) -> Result<Server, String> {
     let daemon = found(&["/usr/sbin/mariadbd"]).ok_or("MariaDB is not installed (Debian package mariadb-server)")?;
     let install = found(&["/usr/bin/mariadb-install-db"]).ok_or("mariadb-install-db is not installed (Debian package mariadb-server)")?;
     let user = unprivileged("mysql");
@@ -148,6 +156,7 @@ pub fn mariadb() -> Result<Server, String> {
         .arg(format!("--tmpdir={}", home.display()))
         .arg(format!("--log-error={}", log.display()))
         .arg(format!("--port={port}"))
+        .args(words)
         .current_dir(&home)
         .spawn()
         .map_err(|e| e.to_string())?;

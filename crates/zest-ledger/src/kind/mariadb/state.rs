@@ -189,16 +189,15 @@ impl State {
         found
     }
 
-    /// Returns the account by which a session may make a role active, if it may: it was granted to an account of the
-    /// session's login whose origin fits, most special first, or to PUBLIC (`check_user_can_set_role`).
+    /// Returns the accounts by which a session may make a role active: those of the session's login whose origin fits
+    /// and to which it was granted, or its own where it was granted to PUBLIC (`check_user_can_set_role`). Of several
+    /// the server takes the one that its memory has first, which nothing in its tables tells.
     #[must_use]
-    pub fn activating(&self, account: &AccountName, origin: Option<&Origin>, role: &str) -> Option<AccountName> {
+    pub fn activating(&self, account: &AccountName, origin: Option<&Origin>, role: &str) -> Vec<AccountName> {
         let of = |holder: Holder| self.memberships.contains_key(&(holder, role.to_owned()));
         let fits = |a: &&AccountName| a.user == account.user && origin.map_or(*a == account, |o| admits(&a.host, o));
-        let mut list: Vec<&AccountName> = self.accounts.keys().filter(fits).collect();
-        list.sort_by(|a, b| rank(&a.host).cmp(&rank(&b.host)).then_with(|| b.host.cmp(&a.host)));
-        let found = list.into_iter().find(|a| of(Holder::Account((*a).clone()))).cloned();
-        found.or_else(|| of(Holder::Public).then(|| account.clone()))
+        let found: Vec<AccountName> = self.accounts.keys().filter(fits).filter(|a| of(Holder::Account((*a).clone()))).cloned().collect();
+        if found.is_empty() && of(Holder::Public) { vec![account.clone()] } else { found }
     }
 }
 
@@ -280,7 +279,7 @@ impl<'s> View<'s> {
     /// Returns whether this session may make a role active.
     #[must_use]
     pub fn may_activate(&self, role: &str) -> bool {
-        self.state.activating(&self.account, self.origin.as_ref(), role).is_some()
+        !self.state.activating(&self.account, self.origin.as_ref(), role).is_empty()
     }
 
     /// Returns the account.
@@ -305,11 +304,30 @@ impl<'s> View<'s> {
     /// Returns what is held globally, with grounds.
     #[must_use]
     pub fn global(&self) -> (Privileges, Vec<(Privileges, Source)>) {
-        // With a role active, what counts globally is what the account holds by which it was made active.
-        let by = self.role.as_ref().and_then(|r| self.state.activating(&self.account, self.origin.as_ref(), r));
-        let own = Holder::Account(by.unwrap_or_else(|| self.account.clone()));
-        let holders = std::iter::once(own).chain(self.others().into_iter().flatten());
-        self.sum(holders.map(|h| (h, Scope::Everything)))
+        let own = self.counting_globally();
+        let (mut all, mut grounds) = self.sum(self.others().into_iter().flatten().map(|h| (h, Scope::Everything)));
+        let of_own = own.iter().map(|a| self.sum([(Holder::Account(a.clone()), Scope::Everything)].into_iter()));
+        if let Some((common, of_common)) = of_own.reduce(|(a, grounds), (b, _)| (a.and(b), grounds)) {
+            all = all.or(common);
+            grounds.extend(of_common.into_iter().map(|(held, source)| (held.and(common), source)));
+        }
+        (all, grounds)
+    }
+
+    /// With a role active, what counts globally is what the account holds by which it was made active; of several that
+    /// can be, only what all of them hold is counted.
+    fn counting_globally(&self) -> Vec<AccountName> {
+        let by = self.role.as_ref().map(|r| self.state.activating(&self.account, self.origin.as_ref(), r)).unwrap_or_default();
+        if by.is_empty() { vec![self.account.clone()] } else { by }
+    }
+
+    /// Returns whether the server's answer depends on the order in its memory: then less is counted than it may allow.
+    #[must_use]
+    pub fn is_left_to_chance(&self) -> bool {
+        let of = |a: &AccountName| self.state.grants.get(&(Holder::Account(a.clone()), Scope::Everything)).map(|h| h.privileges);
+        let mut held = self.counting_globally().into_iter().map(|a| of(&a));
+        let first = held.next();
+        held.any(|h| Some(h) != first)
     }
 
     fn sum(&self, keys: impl Iterator<Item = (Holder, Scope)>) -> (Privileges, Vec<(Privileges, Source)>) {
@@ -501,10 +519,12 @@ impl<'s> View<'s> {
         })
     }
 
-    /// Returns whether a table is in this session's list of tables.
+    /// Returns whether a table is in this session's list of tables: a grant option alone counts only where it is held on
+    /// the table itself (found on 10.11).
     #[must_use]
     pub fn sees_table(&self, database: &str, name: &str) -> bool {
         let (found, _) = self.table(database, name);
-        !found.privileges.and(Level::Table.applicable()).is_empty() || found.columns.values().any(|p| !p.is_empty())
+        let shows = Level::Table.applicable().without(Privilege::GrantOption.only());
+        !found.privileges.and(shows).is_empty() || !found.own.is_empty() || found.columns.values().any(|p| !p.is_empty())
     }
 }
