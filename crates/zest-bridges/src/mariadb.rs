@@ -88,6 +88,7 @@ impl Session {
             let access = Privileges::from_mask(row.get::<Option<u64>, _>(2).flatten().unwrap_or(0));
             let holder = if flag(&row, 3) {
                 if user == "PUBLIC" {
+                    state.has_public = true;
                     Holder::Public
                 } else {
                     roles.push(user.clone());

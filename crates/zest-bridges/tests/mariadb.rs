@@ -225,7 +225,7 @@ fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<S
     }
     let document = after.document("loyalty", None);
     let estate = zest_ledger::Ledger::new().document("read.toml", &document).estate().map_err(|f| format!("{f}\n{document}"))?;
-    let again = zest_ledger::mariadb::state_of(&estate, "loyalty").ok_or("the system is not there")?;
+    let again = zest_ledger::mariadb::state_of(&estate, "loyalty", None).ok_or("the system is not there")?;
     if let Some(drift) = again.drift(&after).first() {
         return Err(format!("in the document (as server) and read: {:?} only: {}\n{document}", drift.side, drift.what));
     }

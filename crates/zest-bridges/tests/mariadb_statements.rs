@@ -157,7 +157,7 @@ fn named(message: &str) -> Option<String> {
 fn each_statement_has_the_servers_verdict_and_names_the_servers_object() {
     let Some(server) = servers::wanted(servers::mariadb) else { return };
     let estate = moved().estate().unwrap_or_else(|f| panic!("{f}"));
-    let ledger = state_of(&estate, "loyalty").expect("the demo has it");
+    let ledger = state_of(&estate, "loyalty", None).expect("the demo has it");
     let mut session = open(&server);
     clean(&mut session);
     let steps = session.read().expect("reads").steps_to(&ledger, &root());

@@ -162,7 +162,7 @@ fn compare(session: &mut Session, catalog: &Catalog, counts: &mut Counts) -> Res
 fn written_and_read_again(state: &State) -> Result<(), String> {
     let document = state.document("ticketing", None);
     let estate = zest_ledger::Ledger::new().document("read.toml", &document).estate().map_err(|f| format!("{f}\n{document}"))?;
-    let again = zest_ledger::postgresql::state_of(&estate, "ticketing").ok_or("the system is not there")?;
+    let again = zest_ledger::postgresql::state_of(&estate, "ticketing", None).ok_or("the system is not there")?;
     match again.drift(state).first() {
         Some(drift) => Err(format!("in the document (as server) and read: {:?} only: {}\n{document}", drift.side, drift.what)),
         None => Ok(()),

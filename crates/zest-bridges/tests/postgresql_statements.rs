@@ -224,7 +224,7 @@ fn named(message: &str) -> Option<(String, String)> {
 fn each_statement_has_the_servers_verdict_and_names_the_servers_object() {
     let Some(server) = servers::wanted(servers::postgresql) else { return };
     let estate = demo().estate().unwrap_or_else(|f| panic!("{f}"));
-    let ledger = zest_ledger::postgresql::state_of(&estate, "ticketing").expect("the demo has it");
+    let ledger = zest_ledger::postgresql::state_of(&estate, "ticketing", None).expect("the demo has it");
     let mut admin = open(&server, "postgres");
     sql(&mut admin, "CREATE DATABASE ticketing TEMPLATE template0");
     let mut session = open(&server, "ticketing");

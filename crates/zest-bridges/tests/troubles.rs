@@ -299,7 +299,7 @@ fn odd_names_go_to_the_server_and_come_back() {
             text.push_str(&format!("[databases.ticketing.roles.{key}]\n[databases.ticketing.objects.{object}]\nowner = {key}\ncolumns = {{ {columns} = \"integer\" }}\n[[databases.ticketing.grants]]\nallow = [\"select\", \"update\"]\non = {object}\ncolumns = [{columns}]\nto = [{key}, \"public\"]\n"));
         }
         let estate = zest_ledger::Ledger::new().document("odd.toml", &text).estate().unwrap_or_else(|f| panic!("{f}"));
-        let wanted = zest_ledger::postgresql::state_of(&estate, "ticketing").expect("it is there");
+        let wanted = zest_ledger::postgresql::state_of(&estate, "ticketing", None).expect("it is there");
         let steps = now.steps_to(&wanted, "postgres");
         session.run(&steps).unwrap_or_else(|e| panic!("{e}"));
         let after = session.read().expect("reads");
@@ -316,7 +316,7 @@ fn odd_names_go_to_the_server_and_come_back() {
             text.push_str(&format!("[databases.loyalty.roles.{key}]\n[databases.loyalty.objects.{object}]\ncolumns = {{ {key} = \"int\" }}\n[[databases.loyalty.grants]]\nallow = [\"select\", \"insert\"]\non = {object}\ncolumns = [{key}]\nto = [{key}]\n"));
         }
         let estate = zest_ledger::Ledger::new().document("odd.toml", &text).estate().unwrap_or_else(|f| panic!("{f}"));
-        let wanted = zest_ledger::mariadb::state_of(&estate, "loyalty").expect("it is there");
+        let wanted = zest_ledger::mariadb::state_of(&estate, "loyalty", None).expect("it is there");
         let steps = now.steps_to(&wanted, &root());
         session.run(&steps).unwrap_or_else(|e| panic!("{e}"));
         let drift = session.read().expect("reads").drift(&wanted);

@@ -100,6 +100,8 @@ pub(crate) struct Emit {
     #[arg(long, value_name = "FILE")]
     pub(crate) since: Option<PathBuf>,
     #[command(flatten)]
+    pub(crate) moment: MomentArg,
+    #[command(flatten)]
     pub(crate) ledger: LedgerArg,
 }
 
@@ -112,6 +114,8 @@ pub(crate) struct Read {
     pub(crate) drift: bool,
     #[command(flatten)]
     pub(crate) server: ServerArgs,
+    #[command(flatten)]
+    pub(crate) moment: MomentArg,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
 }
@@ -126,7 +130,17 @@ pub(crate) struct RollOut {
     #[command(flatten)]
     pub(crate) server: ServerArgs,
     #[command(flatten)]
+    pub(crate) moment: MomentArg,
+    #[command(flatten)]
     pub(crate) ledger: LedgerArg,
+}
+
+/// For which moment grants that end are rolled out.
+#[derive(Debug, Args)]
+pub(crate) struct MomentArg {
+    /// Grants that have ended at this moment are left out; now, unless stated
+    #[arg(long, value_name = "MOMENT", value_parser = parse_moment)]
+    pub(crate) at: Option<Timestamp>,
 }
 
 /// How a live server is reached. Credentials are never taken here.

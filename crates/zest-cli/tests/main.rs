@@ -6,6 +6,8 @@ mod commands;
 mod demo;
 mod pages;
 mod readme;
+#[cfg(feature = "live")]
+mod servers;
 mod support;
 
 #[test]

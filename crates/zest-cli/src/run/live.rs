@@ -113,7 +113,7 @@ pub(crate) fn read(args: &Read) -> Result<Exit> {
         anstream::print!("{}", found.document(&args.system, system.address.as_ref().map(|a| a.value.as_str())));
         return Ok(Exit::Allowed);
     }
-    let drift = drift(&found, &State::of(&estate, &args.system)?);
+    let drift = drift(&found, &State::of(&estate, &args.system, args.moment.at)?);
     anstream::print!("{}", render_drift(&args.system, &session.target(), &drift));
     Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
 }
@@ -130,7 +130,7 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
         Err(exit) => return Ok(exit),
     };
     let system = entry(&estate, &args.system)?;
-    let wanted = State::of(&estate, &args.system)?;
+    let wanted = State::of(&estate, &args.system, args.moment.at)?;
     let mut session = match Session::open(system, &args.server) {
         Ok(session) => session,
         Err(error) => return unreachable(&error),
@@ -156,7 +156,12 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
     let count = steps.len();
     match args.yes {
         Some(expected) if expected == count => {}
-        Some(expected) => bail!("nothing was changed: {count} statements are needed, and {expected} were expected; look at `zest emit`"),
+        Some(expected) => {
+            anstream::eprintln!(
+                "zest: nothing was changed: {count} statements are needed, and {expected} were expected; look at `zest emit`"
+            );
+            return Ok(Exit::Denied);
+        }
         None => {
             anstream::print!("{}", now.script(&steps, login));
             anstream::print!("\n{shown} on {}: {count} statements. Type the number to go on: ", session.target());

@@ -4,6 +4,7 @@ use std::fmt::Write as _;
 use std::path::Path;
 
 use anyhow::{Context, Result, bail};
+use jiff::Timestamp;
 use zest_ledger::drift::Step;
 use zest_ledger::entry::{Kind, System};
 use zest_ledger::estate::Estate;
@@ -26,12 +27,13 @@ pub(crate) enum State {
 }
 
 impl State {
-    /// Takes what a ledger says of a system.
-    pub(crate) fn of(estate: &Estate, system: &str) -> Result<Self> {
+    /// Takes what a ledger wants of a system at a moment: now, where none is stated.
+    pub(crate) fn of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Result<Self> {
+        let at = Some(at.unwrap_or_else(Timestamp::now));
         let entry = entry(estate, system)?;
         match entry.kind() {
-            Kind::Postgresql => postgresql::state_of(estate, system).map(Self::Postgresql).context("the ledger says nothing of it"),
-            Kind::Mariadb => mariadb::state_of(estate, system).map(Self::Mariadb).context("the ledger says nothing of it"),
+            Kind::Postgresql => postgresql::state_of(estate, system, at).map(Self::Postgresql).context("the ledger says nothing of it"),
+            Kind::Mariadb => mariadb::state_of(estate, system, at).map(Self::Mariadb).context("the ledger says nothing of it"),
             other => bail!("`{}` is of the kind `{}`; statements are for database servers", visible(system), other.word()),
         }
     }
@@ -107,7 +109,7 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
         Ok(estate) => estate,
         Err(exit) => return Ok(exit),
     };
-    let wanted = State::of(&estate, &args.system)?;
+    let wanted = State::of(&estate, &args.system, args.moment.at)?;
     let (now, since) = match &args.since {
         None => (wanted.fresh(), "a fresh server".to_owned()),
         Some(file) => {
@@ -115,7 +117,7 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
                 Ok(estate) => estate,
                 Err(exit) => return Ok(exit),
             };
-            (State::of(&read, &args.system)?, file.display().to_string())
+            (State::of(&read, &args.system, args.moment.at)?, file.display().to_string())
         }
     };
     let steps = now.steps_to(&wanted, postgresql::BOOTSTRAP);
@@ -123,6 +125,9 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
     let mut out = String::new();
     let _ =
         writeln!(out, "-- {}: {count} statements, from {} to the ledger {}", visible(&args.system), visible(&since), args.ledger.shown());
+    if let State::Postgresql(state) = &wanted {
+        let _ = writeln!(out, "-- In the database `{}`, which is there already.", visible(&state.database));
+    }
     if count > 0 {
         out.push_str(&wanted.script(&steps, postgresql::BOOTSTRAP));
     }

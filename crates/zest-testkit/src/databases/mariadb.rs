@@ -80,7 +80,7 @@ pub fn estate(rng: &mut Rng, size: Size) -> State {
                 }
             }
             if rng.u8(..6) == 0 {
-                account.limits.insert((*pick(rng, &["queries", "updates", "connections"])).to_owned(), 100_000 + rng.u32(..9));
+                account.limits.insert((*pick(rng, &["queries", "updates", "connections", "sessions"])).to_owned(), 100_000 + rng.u32(..9));
             }
             state.accounts.entry(name).or_insert(account);
         }

@@ -20,7 +20,7 @@ impl State {
     /// use zest_ledger::{Ledger, mariadb::{State, state_of}};
     /// let state = State::fresh();
     /// let estate = Ledger::new().document("read.toml", &state.document("loyalty", None)).estate()?;
-    /// assert_eq!(state_of(&estate, "loyalty"), Some(state));
+    /// assert_eq!(state_of(&estate, "loyalty", None), Some(state));
     /// # Ok::<(), zest_ledger::finding::Findings>(())
     /// ```
     #[must_use]
@@ -115,8 +115,10 @@ impl State {
             parts.push("credential = \"expired\"".to_owned());
         }
         parts.extend(account.default_role.as_ref().map(|r| format!("default-role = {}", text(r))));
-        if !account.limits.is_empty() {
-            let limits = account.limits.iter().map(|(what, n)| format!("{} = {n}", text(what))).collect::<Vec<_>>().join(", ");
+        let by_the_hour = account.limits.iter().filter(|(what, _)| *what != "sessions");
+        let limits = by_the_hour.map(|(what, n)| format!("{} = {n}", text(what))).collect::<Vec<_>>().join(", ");
+        parts.extend(account.limits.get("sessions").map(|n| format!("connection-limit = {n}")));
+        if !limits.is_empty() {
             parts.push(format!("limits = {{ {limits} }}"));
         }
         format!("{} = {{ {} }}\n", text(&name.to_string()), parts.join(", "))

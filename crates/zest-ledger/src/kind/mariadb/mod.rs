@@ -19,12 +19,12 @@ pub(crate) use written::written;
 
 /// Returns the state that a ledger wants a MariaDB server to have; none if no such system is declared.
 ///
-/// Grants that end are left out: whether they hold depends on the moment.
+/// What it wants depends on the moment where grants end; without one, grants that end are left out.
 #[must_use]
-pub fn state_of(estate: &Estate, system: &str) -> Option<State> {
+pub fn state_of(estate: &Estate, system: &str, at: Option<jiff::Timestamp>) -> Option<State> {
     let system = estate.systems().iter().find(|s| s.id.value == system && s.kind() == crate::entry::Kind::Mariadb)?;
     let parts: Vec<_> = estate.databases().iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
-    Some(written(&parts, None, &mut Vec::new()).state)
+    Some(written(&parts, at, &mut Vec::new()).state)
 }
 
 /// What our rules say to a statement.

@@ -34,8 +34,8 @@ pub(crate) enum Need {
     Activate { role: String },
     /// To pass on the membership of a role.
     Admin { role: String },
-    /// To see anything of a database.
-    Visible { database: String },
+    /// To open a database: as one's default database, or as that of a routine while it runs.
+    Open { definer: Option<AccountName>, database: String },
 }
 
 /// What came out.
@@ -51,7 +51,7 @@ impl Need {
     pub(crate) fn about(&self) -> Option<String> {
         match self {
             Self::Table { object, .. } | Self::Routine { object, .. } => Some(object.to_string()),
-            Self::Database { database, .. } | Self::Visible { database } => Some(Scope::database(database).to_string()),
+            Self::Database { database, .. } | Self::Open { database, .. } => Some(Scope::database(database).to_string()),
             Self::PassOn { scope, .. } => Some(scope.to_string()),
             Self::Global { .. } => Some(Scope::Everything.to_string()),
             Self::Activate { .. } | Self::Admin { .. } => None,
@@ -194,12 +194,12 @@ impl Need {
                     fail(Refusal::NoAdminOption, format!("`{}` may not pass on the membership of `{}`", who(&None), visible(role)))
                 }
             }
-            Self::Visible { database } => {
-                let name = visible(&Scope::database(database).to_string());
-                if session.sees_database(database) {
-                    Outcome { refusal: None, text: format!("`{}` holds something in {name}", who(&None)), place: None }
+            Self::Open { definer, database } => {
+                let (shown, name) = (who(definer), visible(&Scope::database(database).to_string()));
+                if view_of(definer).opens_database(database) {
+                    Outcome { refusal: None, text: format!("`{shown}` holds something in {name}"), place: None }
                 } else {
-                    fail(Refusal::NoPrivilege, format!("`{}` holds nothing in {name}, which is not in its list of databases", who(&None)))
+                    fail(Refusal::NoPrivilege, format!("`{shown}` holds nothing in {name} itself, so it cannot be opened"))
                 }
             }
         }

@@ -77,6 +77,9 @@ pub struct State {
     pub objects: BTreeMap<ObjectName, Object>,
     /// Grants.
     pub grants: BTreeMap<(Holder, Scope), Held>,
+    /// Whether anything was ever granted to PUBLIC: from then on the server looks for its grants, and nothing takes it
+    /// out again.
+    pub has_public: bool,
 }
 
 /// Where a session comes from.
@@ -119,6 +122,7 @@ impl State {
 
     /// Applies a GRANT or REVOKE as the server does; returns whether anything changed.
     pub fn change(&mut self, change: &GrantChange) -> bool {
+        self.has_public |= change.holder == Holder::Public && !change.revoke;
         let key = (change.holder.clone(), change.scope.clone());
         let old = self.grants.get(&key).cloned().unwrap_or_default();
         let mut new = old.clone();
@@ -298,7 +302,10 @@ impl<'s> View<'s> {
     /// The role and PUBLIC, each with what it includes.
     fn others(&self) -> Vec<BTreeSet<Holder>> {
         let role = self.role.as_ref().map(|r| self.state.roles_of(&Holder::Role(r.clone())));
-        role.into_iter().chain([self.state.roles_of(&Holder::Public)]).collect()
+        let given = |(m, _): &(Holder, String)| *m == Holder::Public;
+        let has_public = self.state.has_public || self.state.memberships.keys().any(given);
+        let public = has_public.then(|| self.state.roles_of(&Holder::Public));
+        role.into_iter().chain(public).collect()
     }
 
     /// Returns what is held globally, with grounds.
@@ -403,9 +410,25 @@ impl<'s> View<'s> {
                     let held = self.state.grants.get(&(s.holder.clone(), s.scope.clone()))?;
                     Some((held.privileges, s))
                 }));
+            } else if let Some(((holder, scope), held)) = self.of_nobody_anywhere(database) {
+                sum = sum.or(held.privileges);
+                grounds.push((held.privileges, Source { holder: holder.clone(), scope: scope.clone(), place: held.place }));
             }
         }
         (sum, grounds)
+    }
+
+    /// What an anonymous account for every origin holds on a database. The server looks for a role's grants with an empty
+    /// name of the host, which such accounts fit: where a role, or PUBLIC, has none on a database, this one counts
+    /// (found on 10.11).
+    fn of_nobody_anywhere(&self, database: &str) -> Option<(&'s (Holder, Scope), &'s Held)> {
+        let fits = |(holder, scope): &(Holder, Scope)| match (holder, scope) {
+            (Holder::Account(account), Scope::Databases(pattern)) => {
+                account.user.is_empty() && matches("", &account.host) && matches(database, pattern)
+            }
+            _ => false,
+        };
+        self.state.grants.iter().filter(|(key, _)| fits(key)).min_by(|a, b| Self::order_of(a.0).cmp(&Self::order_of(b.0)))
     }
 
     fn order<'k>(account: &'k AccountName, key: &'k (Holder, Scope)) -> impl Ord + use<'k> {
@@ -497,12 +520,20 @@ impl<'s> View<'s> {
         !self.global().0.and(shows).is_empty() || !self.database(database).0.is_empty() || self.holds_inside(database)
     }
 
-    /// Returns whether this session may list the tables of a database: a grant option alone does not count
-    /// (found on 10.11).
+    /// Returns whether a database can be opened, as `USE` does: the right to list all databases is not enough
+    /// (`mysql_change_db`).
+    #[must_use]
+    pub fn opens_database(&self, database: &str) -> bool {
+        let opens = Level::Database.applicable();
+        !self.global().0.and(opens).is_empty() || !self.database(database).0.is_empty() || self.holds_inside(database)
+    }
+
+    /// Returns whether this session may list the tables of a database: anything that is held on everything counts, but
+    /// for a grant option alone, there and on the database (found on 10.11).
     #[must_use]
     pub fn lists_tables(&self, database: &str) -> bool {
-        let shows = Level::Database.applicable().or(Privilege::ShowDatabases.only()).without(Privilege::GrantOption.only());
-        !self.global().0.or(self.database(database).0).and(shows).is_empty() || self.holds_inside(database)
+        let held = self.global().0.or(self.database(database).0);
+        !held.without(Privilege::GrantOption.only()).is_empty() || self.holds_inside(database)
     }
 
     /// Whether the account or its role holds something on an object of a database.

@@ -248,6 +248,11 @@ impl Deriver<'_> {
             return;
         };
         self.list.push(Need::Routine { definer: self.definer.clone(), object: object.clone(), privilege: Privilege::Execute });
+        // A routine runs in its own database, which must be open to whom it runs as.
+        if let Some(entry) = self.state.objects.get(&object) {
+            let definer = if entry.runs_as_owner { entry.definer.clone() } else { self.definer.clone() };
+            self.list.push(Need::Open { definer, database: object.database.clone() });
+        }
         self.inside(&object);
     }
 
@@ -387,7 +392,7 @@ impl Deriver<'_> {
             Statement::Set(Set::SetRole { .. } | Set::SetNames { .. } | Set::SetTransaction { .. }) => {}
             Statement::Use(UseDatabase::Object(name) | UseDatabase::Database(name) | UseDatabase::Schema(name)) => {
                 let parts = table_name(Dialect::Mariadb, name);
-                self.list.push(Need::Visible { database: parts.join(".") });
+                self.list.push(Need::Open { definer: self.definer.clone(), database: parts.join(".") });
             }
             Statement::Flush { .. } => self.global(&[Privilege::Reload]),
             Statement::ShowDatabases { .. }

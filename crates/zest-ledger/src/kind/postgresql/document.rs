@@ -22,7 +22,7 @@ impl State {
     /// let state = State::fresh("ticketing", "postgres");
     /// let document = state.document("ticketing", Some("db-1.lanternsound.example"));
     /// let estate = Ledger::new().document("read.toml", &document).estate()?;
-    /// assert_eq!(state_of(&estate, "ticketing"), Some(state));
+    /// assert_eq!(state_of(&estate, "ticketing", None), Some(state));
     /// # Ok::<(), zest_ledger::finding::Findings>(())
     /// ```
     #[must_use]

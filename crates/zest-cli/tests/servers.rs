@@ -1,0 +1,221 @@
+//! `emit`, `read` and `roll-out` on real servers, as an administrator uses them.
+
+use std::process::{Command, Stdio};
+
+use zest_testkit::servers::{self, Server};
+
+use crate::support::{Ran, zest, zest_with};
+
+const DEMO: &[&str] = &["--ledger", "demo/lanternsound", "--at", "2026-11-25T08:00:00Z"];
+
+/// A server of the demo, as the command line names it.
+struct Place {
+    server: Server,
+    system: &'static str,
+    place: String,
+}
+
+impl Place {
+    fn postgresql() -> Option<Self> {
+        let server = servers::wanted(servers::postgresql)?;
+        let place = format!("127.0.0.1:{}", server.port);
+        let place = Self { server, system: "ticketing", place };
+        place.sql("postgres", "CREATE DATABASE ticketing");
+        Some(place)
+    }
+
+    fn mariadb() -> Option<Self> {
+        let server = servers::wanted(servers::mariadb)?;
+        let place = server.folder.join("socket").display().to_string();
+        let place = Self { server, system: "loyalty", place };
+        // Of the first accounts of a fresh server the demo declares one.
+        place.sql("", "DELETE FROM mysql.global_priv WHERE User = 'root' AND Host <> 'localhost'; FLUSH PRIVILEGES");
+        Some(place)
+    }
+
+    /// Runs statements with the server's own client.
+    fn sql(&self, database: &str, text: &str) {
+        let mut command = if self.system == "ticketing" {
+            let mut command = Command::new("/usr/lib/postgresql/15/bin/psql");
+            command.args([
+                "-qX",
+                "-v",
+                "ON_ERROR_STOP=1",
+                "-h",
+                "127.0.0.1",
+                "-U",
+                "postgres",
+                "-d",
+                database,
+                "-p",
+                &self.server.port.to_string(),
+            ]);
+            command
+        } else {
+            let mut command = Command::new("mariadb");
+            command.args(["--no-defaults", "--user=root", &format!("--socket={}", self.place)]);
+            command
+        };
+        let mut child = command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().expect("the client starts");
+        let input = text.to_owned();
+        let mut stdin = child.stdin.take().expect("it reads");
+        let writer = std::thread::spawn(move || std::io::Write::write_all(&mut stdin, input.as_bytes()));
+        let done = child.wait_with_output().expect("it ends");
+        writer.join().expect("it ends").expect("it reads everything");
+        assert!(done.status.success(), "{}\n{text:.500}", String::from_utf8_lossy(&done.stderr));
+    }
+
+    /// Runs a command of ours on this server.
+    fn zest(&self, command: &str, more: &[&str], input: &str) -> Ran {
+        let words = [&[command, self.system, "--server", &self.place][..], DEMO, more].concat();
+        zest_with(&words, input.as_bytes())
+    }
+
+    fn emit(&self, more: &[&str]) -> Ran {
+        zest_with(&[&["emit", self.system][..], DEMO, more].concat(), b"")
+    }
+}
+
+/// The number of statements that a script announces in its first line.
+fn announced(script: &str) -> usize {
+    let words = script.lines().next().and_then(|l| l.split(' ').nth(2)).expect("a first line");
+    words.parse().unwrap_or_else(|_| panic!("{script:.200}"))
+}
+
+/// By hand: the script goes through the server's own client, twice; then server and ledger agree.
+fn by_hand(place: &Place, database: &str) {
+    let before = place.zest("read", &["--drift"], "");
+    assert_eq!((before.status, before.out.contains("only in the ledger")), (1, true), "{}", before.out);
+    let script = place.emit(&[]);
+    assert!(announced(&script.out) > 50, "{:.200}", script.out);
+    assert!(script.out.contains("CREDENTIAL TO SET"), "credentials are left to people");
+    place.sql(database, &script.out);
+    place.sql(database, &script.out);
+    let after = place.zest("read", &["--drift"], "");
+    assert_eq!(after.status, 0, "{}", after.out);
+    assert!(after.out.starts_with("no difference: "), "{}", after.out);
+    // What was read is a ledger of its own, and from it to ours there is nothing to do.
+    let read = place.zest("read", &[], "");
+    assert_eq!(read.status, 0, "{}", read.err);
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("read.toml");
+    std::fs::write(&file, &read.out).expect("written");
+    let since = place.emit(&["--since", file.to_str().expect("a path")]);
+    assert_eq!(since.err, "");
+    assert_eq!(announced(&since.out), 0, "{}", since.out);
+    let findings = zest_with(&["findings", "--ledger", file.to_str().expect("a path"), "--fail-on", "error"], b"");
+    assert_eq!(findings.status, 0, "{}", findings.out);
+}
+
+#[test]
+fn a_script_for_postgresql_can_be_run_by_hand_and_again() {
+    let Some(place) = Place::postgresql() else { return };
+    by_hand(&place, "ticketing");
+}
+
+#[test]
+fn a_script_for_mariadb_can_be_run_by_hand_and_again() {
+    let Some(place) = Place::mariadb() else { return };
+    by_hand(&place, "");
+}
+
+/// Rolling out: never without the right number, once with it, then there is nothing to do.
+fn roll_out(place: &Place) {
+    let wrong = place.zest("roll-out", &["--yes", "3"], "");
+    assert_eq!(wrong.status, 1, "{}", wrong.err);
+    let count: usize = wrong.err.split_whitespace().find_map(|w| w.parse().ok()).expect("it says how many");
+    assert!(wrong.err.contains("nothing was changed") && wrong.err.contains("3 were expected"), "{}", wrong.err);
+    for answer in ["", "y\n", "yes\n", "3\n", &format!("{count} \u{7f}\n")] {
+        let unconfirmed = place.zest("roll-out", &[], answer);
+        assert_eq!(unconfirmed.status, 1, "{answer:?}: {}", unconfirmed.err);
+        assert!(unconfirmed.out.contains(&format!("{count} statements. Type the number to go on")), "{:.300}", unconfirmed.out);
+        assert!(unconfirmed.err.contains("not confirmed"), "{}", unconfirmed.err);
+    }
+    let confirmed = place.zest("roll-out", &[], &format!("{count}\n"));
+    assert_eq!(confirmed.status, 0, "{}", confirmed.err);
+    assert!(confirmed.out.contains(&format!("{count} statements carried out")), "{}", confirmed.out);
+    assert!(confirmed.out.contains("no difference"), "it reads back and compares");
+    let again = place.zest("roll-out", &["--yes", "0"], "");
+    assert_eq!(again.status, 0, "{}", again.err);
+    assert!(again.out.contains("0 statements, nothing to do"), "{}", again.out);
+}
+
+#[test]
+fn rolling_out_postgresql_waits_for_the_right_number_and_proves_itself() {
+    let Some(place) = Place::postgresql() else { return };
+    roll_out(&place);
+    // Somebody changes things by hand: both sides are shown, and the same command puts it right.
+    place.sql(
+        "ticketing",
+        "CREATE ROLE intruder LOGIN; GRANT SELECT ON sales.passenger TO intruder; REVOKE UPDATE (amount) ON fares.price FROM \"fare-clerk\"",
+    );
+    let drift = place.zest("read", &["--drift"], "");
+    assert_eq!(drift.status, 1);
+    for line in [
+        "only on the server (2)",
+        "+ role intruder",
+        "+ table sales.passenger: intruder holds select",
+        "only in the ledger (1)",
+        "- table fares.price, column amount: fare-clerk holds update",
+    ] {
+        assert!(drift.out.contains(line), "`{line}` is not in\n{}", drift.out);
+    }
+    let mended = place.zest("roll-out", &["--yes", "2"], "");
+    assert!(mended.out.contains("2 statements carried out"), "{}{}", mended.out, mended.err);
+    // Roles that the ledger does not know are not dropped, and the difference is not hidden.
+    assert_eq!(mended.status, 1, "{}", mended.out);
+    assert!(mended.out.contains("+ role intruder") && !mended.out.contains("sales.passenger"), "{}", mended.out);
+}
+
+#[test]
+fn rolling_out_mariadb_waits_for_the_right_number_and_proves_itself() {
+    let Some(place) = Place::mariadb() else { return };
+    roll_out(&place);
+    place.sql("", "GRANT DROP ON campaigns.* TO campaign; REVOKE SELECT (name) ON club.member FROM `member-reader`");
+    let drift = place.zest("read", &["--drift"], "");
+    assert_eq!(drift.status, 1);
+    for line in ["+ database campaigns: campaign holds drop", "- table club.member, column name: member-reader holds select"] {
+        assert!(drift.out.contains(line), "`{line}` is not in\n{}", drift.out);
+    }
+    let mended = place.zest("roll-out", &["--yes", "2"], "");
+    assert_eq!(mended.status, 0, "{}{}", mended.out, mended.err);
+}
+
+#[test]
+fn rolling_out_takes_nobodys_way_back() {
+    let Some(place) = Place::postgresql() else { return };
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("ledger.toml");
+    std::fs::write(&file, "[systems.ticketing]\nkind = \"postgresql\"\n[databases.ticketing.accounts.postgres]\nmay = [\"create-role\"]\n")
+        .expect("written");
+    let ran =
+        zest_with(&["roll-out", "ticketing", "--server", &place.place, "--ledger", file.to_str().expect("a path"), "--yes", "1"], b"");
+    assert_eq!(ran.status, 1, "{}{}", ran.out, ran.err);
+    assert!(ran.err.contains("nothing was changed: the last superuser who may sign in would be gone"), "{}", ran.err);
+}
+
+#[test]
+fn what_cannot_be_reached_or_is_no_database_server_is_said() {
+    for (line, status, said) in [
+        ("read ticketing --server 127.0.0.1:1 --ledger demo/lanternsound", 5, "cannot open a session on 127.0.0.1:1/ticketing"),
+        ("read loyalty --server 127.0.0.1:1 --ledger demo/lanternsound", 5, "cannot open a session on 127.0.0.1:1"),
+        ("read loyalty --server /nowhere/socket --ledger demo/lanternsound", 5, "cannot open a session on /nowhere/socket"),
+        ("roll-out ticketing --yes 1 --server [::1]:1 --ledger demo/lanternsound", 5, "cannot open a session on ::1:1/ticketing"),
+        ("read ticketing --server [::1 --ledger demo/lanternsound", 5, "an IPv6 address ends with `]`"),
+        ("read ticketing --server host:port --ledger demo/lanternsound", 5, "a port is a number"),
+        (
+            "read tickting --ledger demo/lanternsound",
+            3,
+            "no system is named `tickting`; database servers of this ledger: loyalty, ticketing",
+        ),
+        ("emit sw-selkie-1 --ledger demo/lanternsound", 3, "statements are for database servers"),
+        ("emit ticketing --ledger nowhere", 3, "nowhere"),
+        ("emit ticketing --since nowhere.toml --ledger demo/lanternsound", 3, "nowhere.toml"),
+        ("roll-out ticketing --yes many --ledger demo/lanternsound", 2, "many"),
+    ] {
+        let ran = zest(line);
+        assert_eq!(ran.status, status, "{line}\n{}{}", ran.out, ran.err);
+        assert!(ran.err.contains(said), "{line}: `{said}` is not in\n{}", ran.err);
+        assert_eq!(ran.out, "", "{line}");
+    }
+}
