@@ -4,7 +4,7 @@ use super::remedy::{Way, way};
 use super::{Answer, Change, Refusal};
 use crate::engine::{DatabaseServer, Engine};
 use crate::finding::nearest;
-use crate::kind::mariadb::{self, AccountName, Holder};
+use crate::kind::mariadb::{self, AccountName, Holder, Scope};
 use crate::kind::postgresql::{self, Demand, Need, On, Want};
 use crate::kind::trace::{Run, Silent};
 use crate::source::visible;
@@ -199,22 +199,30 @@ fn of_mariadb(engine: &Engine, answer: &Answer, refusal: Refusal, server: &maria
             roles.sort_by_key(|r| state.grants.keys().filter(|(h, _)| *h == Holder::Role((*r).clone())).count());
             let with = |role: &str| mariadb::View::new(&state, view.account(), mariadb::Origin::Local, Some(role));
             let brings = |role: &&&String| need.outcome(&state, &with(role)).refusal.is_none();
-            for role in roles.iter().filter(brings).take(PROPOSED) {
-                if view.may_activate(role) {
-                    ways.push(way(Change::ActiveRole((*role).clone()), format!("once `{}` is the active role", visible(role)), None));
-                }
+            let mine = |role: &&&String| view.may_activate(role);
+            for role in roles.iter().filter(mine).filter(brings).take(PROPOSED) {
+                ways.push(way(Change::ActiveRole((*role).clone()), format!("once `{}` is the active role", visible(role)), None));
             }
-            let mariadb::Need::Table { definer: None, object, privilege, on } = need else { return ways };
-            let columns = if let mariadb::On::Columns(list) = on { list.clone() } else { Vec::new() };
-            let to = view.account().to_string();
+            let (on, privilege, columns) = match need {
+                mariadb::Need::Table { definer: None, object, privilege, on } => {
+                    let columns = if let mariadb::On::Columns(list) = on { list.clone() } else { Vec::new() };
+                    (object.to_string(), *privilege, columns)
+                }
+                mariadb::Need::Database { database, any } => match any.iter().next() {
+                    Some(privilege) => (Scope::database(database).to_string(), privilege, Vec::new()),
+                    None => return ways,
+                },
+                mariadb::Need::Routine { definer: None, object, privilege } => (object.to_string(), *privilege, Vec::new()),
+                _ => return ways,
+            };
+            let to = view.role().map_or_else(|| view.account().to_string(), str::to_owned);
             let on_columns = if columns.is_empty() {
                 String::new()
             } else {
                 format!(" ({})", columns.iter().map(|c| visible(c)).collect::<Vec<_>>().join(", "))
             };
-            let text = format!("if `{}` were granted {}{on_columns} on {}", visible(&to), privilege.word(), visible(&object.to_string()));
-            let change =
-                Change::Grant { privileges: vec![privilege.word().to_owned()], columns, on: object.to_string(), to, regrant: false };
+            let text = format!("if `{}` were granted {}{on_columns} on {}", visible(&to), privilege.word(), visible(&on));
+            let change = Change::Grant { privileges: vec![privilege.word().to_owned()], columns, on, to, regrant: false };
             ways.push(way(change, text, None));
             ways
         }
