@@ -3,6 +3,7 @@
 mod bad_input;
 mod batch;
 mod commands;
+mod databases;
 mod demo;
 mod pages;
 mod readme;

@@ -6,7 +6,7 @@ pub(crate) mod network_device;
 pub mod postgresql;
 pub(crate) mod trace;
 
-use crate::ask::{Decision, Question, Refusal, Stage};
+use crate::ask::{Decision, Form, Question, Refusal, Stage};
 use crate::engine::{DatabaseServer, Engine};
 use crate::finding::nearest;
 use crate::source::visible;
@@ -50,6 +50,12 @@ fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) ->
     match &engine.servers[system.index()] {
         Some(DatabaseServer::Postgresql(server)) => postgresql::walk(engine, question, system, server, run),
         Some(DatabaseServer::Mariadb(server)) => mariadb::walk(engine, question, system, server, run),
+        None if question.form == Form::Statement => {
+            let kind = engine.estate.system(system).kind().word();
+            run.refuse(Stage::Permission, Refusal::StatementUnreadable, || {
+                (format!("`{}` is of the kind `{kind}`: it takes commands, not SQL statements", visible(&question.system)), None)
+            })
+        }
         None => network_device::walk(engine, question, system, run),
     }
 }

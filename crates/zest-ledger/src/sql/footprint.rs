@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::{Mutex, PoisonError};
 
 use sqlparser::ast::{
-    AccessExpr, Assignment, AssignmentTarget, ConflictTarget, Cte, Delete, Distinct, Expr, FromTable, Function, FunctionArg,
+    AccessExpr, Assignment, AssignmentTarget, CastKind, ConflictTarget, Cte, Delete, Distinct, Expr, FromTable, Function, FunctionArg,
     FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, Ident, InTarget, Insert, JoinConstraint, JoinOperator,
     LimitClause, Merge, MergeAction, MergeInsertKind, MergeUpdateKind, NamedWindowExpr, ObjectName, OnConflictAction, OnInsert,
     OrderByExpr, OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement, Subscript, TableFactor,
@@ -373,6 +373,9 @@ impl Walker<'_> {
             });
         }
         if let Some(Distinct::On(list)) = &select.distinct {
+            if self.dialect == Dialect::Mariadb {
+                self.undecided("a clause of another dialect");
+            }
             list.iter().for_each(|e| self.expr(e));
         }
         select.selection.iter().chain(&select.having).chain(&select.qualify).for_each(|e| self.expr(e));
@@ -672,18 +675,12 @@ impl Walker<'_> {
         self.order(&spec.order_by);
     }
 
+    /// Walks an expression; however deep it is, the stack was made for its text.
     pub(crate) fn expr(&mut self, expr: &Expr) {
-        self.depth += 1;
-        if self.depth > DEEPEST * 40 {
-            self.undecided("an expression is nested too deep");
-        } else {
-            self.parts(expr);
-        }
-        self.depth -= 1;
-    }
-
-    fn parts(&mut self, expr: &Expr) {
         match expr {
+            Expr::Cast { kind: CastKind::DoubleColon, .. } | Expr::ILike { .. } if self.dialect == Dialect::Mariadb => {
+                self.undecided("an expression of another dialect");
+            }
             Expr::Identifier(ident) => {
                 let name = self.fold(ident);
                 // A variable, not a column.

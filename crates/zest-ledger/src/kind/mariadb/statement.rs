@@ -326,6 +326,9 @@ impl Deriver<'_> {
                     self.undecided.push("a table that refers to another one".to_owned());
                 }
             }
+            Statement::CreateView(create) if create.materialized => {
+                self.undecided.push("this server has no materialised views".to_owned());
+            }
             Statement::CreateView(create) => {
                 self.on_name(&create.name, &[Privilege::CreateView]);
                 if create.or_replace {
