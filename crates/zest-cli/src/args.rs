@@ -36,6 +36,8 @@ pub(crate) enum Command {
     Read(Read),
     /// Carry out on a live database server what `emit` prints, and prove it by reading back
     RollOut(RollOut),
+    /// List the privileges of a kind of database server: name, what each applies to, what it implies
+    Privileges(PrivilegesArgs),
     /// Print the JSON Schema of ledger documents, for editors
     Schema,
     /// Print completions for a shell
@@ -173,6 +175,24 @@ pub(crate) struct FindingsArgs {
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
     pub(crate) format: FormatArg,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct PrivilegesArgs {
+    /// The kind of server
+    #[arg(value_enum)]
+    pub(crate) kind: Server,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+}
+
+/// A kind of database server.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Server {
+    /// PostgreSQL 15
+    Postgresql,
+    /// MariaDB 10.11
+    Mariadb,
 }
 
 /// From which severity on findings count for the exit status.

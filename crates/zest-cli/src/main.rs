@@ -24,6 +24,7 @@ fn main() -> ExitCode {
         Command::Emit(args) => run::server::emit(args),
         Command::Read(args) => run::server::read(args),
         Command::RollOut(args) => run::server::roll_out(args),
+        Command::Privileges(args) => run::privileges::run(args),
         Command::Schema => {
             anstream::println!("{:#}", zest_ledger::json_schema());
             Ok(Exit::Allowed)

@@ -6,6 +6,7 @@ pub(crate) mod effective;
 pub(crate) mod findings;
 #[cfg(feature = "live")]
 mod live;
+pub(crate) mod privileges;
 pub(crate) mod rehearse;
 pub(crate) mod server;
 pub(crate) mod shell;

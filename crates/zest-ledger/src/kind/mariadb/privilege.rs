@@ -32,6 +32,25 @@ macro_rules! privileges {
     };
 }
 
+impl Privilege {
+    /// Returns the levels at which it can be granted, widest first.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::mariadb::{Level, Privilege};
+    /// assert_eq!(Privilege::Execute.granted_at().collect::<Vec<_>>(), [Level::Global, Level::Database, Level::Routine]);
+    /// ```
+    pub fn granted_at(self) -> impl Iterator<Item = Level> {
+        std::iter::once(Level::Global).chain(self.levels().iter().copied())
+    }
+
+    /// Returns what holding it brings besides, in a few words; empty if nothing.
+    #[must_use]
+    pub const fn implies(self) -> &'static str {
+        if self.levels().is_empty() { "" } else { "the same on everything inside" }
+    }
+}
+
 /// The level at which something is granted. Everything can be granted globally.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Level {
@@ -143,6 +162,18 @@ impl Privilege {
 }
 
 impl Level {
+    /// Returns the word for it in listings.
+    #[must_use]
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Global => "everything",
+            Self::Database => "databases",
+            Self::Table => "tables",
+            Self::Column => "columns",
+            Self::Routine => "routines",
+        }
+    }
+
     /// Returns the privileges that can be granted at this level.
     ///
     /// # Example

@@ -140,6 +140,28 @@ impl fmt::Display for Privileges {
     }
 }
 
+impl Privilege {
+    /// Returns the classes of objects to which it applies.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::{Class, Privilege};
+    /// assert_eq!(Privilege::Connect.applies_to().collect::<Vec<_>>(), [Class::Database]);
+    /// ```
+    pub fn applies_to(self) -> impl Iterator<Item = Class> {
+        Class::ALL.iter().copied().filter(move |c| c.applicable().contains(self))
+    }
+
+    /// Returns what holding it brings besides, in a few words; empty if nothing.
+    #[must_use]
+    pub const fn implies(self) -> &'static str {
+        match self {
+            Self::Select | Self::Insert | Self::Update | Self::References => "the same on every column",
+            _ => "",
+        }
+    }
+}
+
 macro_rules! classes {
     ($($(#[doc = $doc:literal])+ $name:ident = $word:literal $keyword:literal [$($privilege:ident)*] public [$($public:ident)*];)+) => {
         /// The class of an object: which privileges apply to it, and what PUBLIC and the owner hold of a new one.

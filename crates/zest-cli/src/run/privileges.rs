@@ -1,0 +1,74 @@
+//! `zest privileges`: the catalogue of what can be granted on a kind of server.
+
+use anyhow::Result;
+use serde_json::{Value, json};
+use zest_ledger::{mariadb, postgresql};
+
+use crate::args::{Format, PrivilegesArgs, Server};
+use crate::exit::Exit;
+use crate::render::style::{FAINT, HEAD, hanging};
+
+struct Row {
+    name: &'static str,
+    applies_to: Vec<&'static str>,
+    about: &'static str,
+    implies: &'static str,
+}
+
+fn rows(kind: Server) -> Vec<Row> {
+    match kind {
+        Server::Postgresql => postgresql::Privilege::ALL
+            .iter()
+            .map(|p| {
+                let mut applies_to: Vec<&str> = p.applies_to().map(postgresql::Class::word).collect();
+                if !p.implies().is_empty() {
+                    applies_to.push("column");
+                }
+                Row { name: p.word(), applies_to, about: p.about(), implies: p.implies() }
+            })
+            .collect(),
+        Server::Mariadb => mariadb::Privilege::ALL
+            .iter()
+            .map(|p| Row {
+                name: p.word(),
+                applies_to: p.granted_at().map(mariadb::Level::word).collect(),
+                about: p.about(),
+                implies: p.implies(),
+            })
+            .collect(),
+    }
+}
+
+/// What holds for all privileges of a kind.
+const fn general(kind: Server) -> &'static str {
+    match kind {
+        Server::Postgresql => {
+            "An owner holds all of them on what is owned, and may grant them. A superuser passes every check. \
+             `pg_read_all_data` brings select on all tables, views and sequences and usage on all schemas; \
+             `pg_write_all_data` insert, update and delete, and usage on all schemas."
+        }
+        Server::Mariadb => {
+            "Each can be granted on everything. The option to pass on is a privilege of its own, `grant option`, for all \
+             privileges at its level. Nothing takes away at a narrow level what is held at a wider one."
+        }
+    }
+}
+
+pub(crate) fn run(args: &PrivilegesArgs) -> Result<Exit> {
+    let rows = rows(args.kind);
+    if args.format.format == Format::Json {
+        let list: Vec<Value> = rows
+            .iter()
+            .map(|r| json!({ "name": r.name, "applies-to": r.applies_to, "about": r.about, "implies": (!r.implies.is_empty()).then_some(r.implies) }))
+            .collect();
+        anstream::println!("{:#}", Value::Array(list));
+        return Ok(Exit::Allowed);
+    }
+    anstream::println!("{}\n", hanging("", general(args.kind)));
+    for row in rows {
+        anstream::println!("{HEAD}{}{HEAD:#}  {}", row.name, row.about);
+        let implied = if row.implies.is_empty() { String::new() } else { format!("; implies {}", row.implies) };
+        anstream::println!("    {FAINT}{}{FAINT:#}", hanging("    ", &format!("on {}{implied}", row.applies_to.join(", "))));
+    }
+    Ok(Exit::Allowed)
+}
