@@ -112,6 +112,9 @@ fn the_tour_shows_every_part() {
         "account harbour-emergency",
         "refused [not-permitted]",
         "ZL0604",
+        "does not hold update on table fares.price",
+        "once `member-reader` is the active role",
+        "ZL0817",
         "zest demo --into",
     ] {
         assert!(ran.out.contains(part), "`{part}` is not in the tour");

@@ -72,7 +72,7 @@ fn tour() -> Result<Exit> {
     let demo = engine("lanternsound")?;
     let estate = demo.estate();
     anstream::println!(
-        "{HEAD}Zest Ledger{HEAD:#}: the network of Lanternsound Ferries, as text.\n{} people and programs in {} groups, {} devices, {} roles,\n{} command sets, {} assignments.\n",
+        "{HEAD}Zest Ledger{HEAD:#}: the systems of Lanternsound Ferries, as text.\n{} people and programs in {} groups, {} systems, {} roles,\n{} command sets, {} assignments.\n",
         estate.users().len(),
         estate.groups().len(),
         estate.systems().len(),
@@ -118,7 +118,18 @@ fn tour() -> Result<Exit> {
         anstream::print!("{}", effective::render("auditor-1", &rights));
     }
 
-    heading(7, "What is wrong with a ledger?", "The same ferries with defects built in; `zest findings` shows each with its text.");
+    heading(
+        7,
+        "May she run this statement?",
+        "On a database each privilege that the server would check is listed, in its order; the real servers judge our tests.",
+    );
+    let statement = "update fares.price set zone = 4 where zone = 3";
+    anstream::println!("{}", answer::render(&demo.ask(&Question::statement("tariff-1", "ticketing", statement)), SHIPPED));
+    let statement = "select name from club.member where id = 7";
+    let at_the_pier = Question::statement("tariff-1", "loyalty", statement).from("198.51.100.9".parse()?);
+    anstream::println!("{}", answer::render(&demo.ask(&at_the_pier), SHIPPED));
+
+    heading(8, "What is wrong with a ledger?", "The same ferries with defects built in; `zest findings` shows each with its text.");
     let broken = engine("with-defects")?;
     let found = review::hygiene(&broken, Some(morning));
     for finding in found.list().iter().filter(|f| f.severity() != Severity::Note) {
