@@ -164,6 +164,11 @@ fn one_session(conn: &mut Conn, state: &State, view: &View<'_>, counts: &mut Cou
     // Where the server goes by the order in its memory, we must not say more than it; less we may.
     let by_chance = view.is_left_to_chance();
     for database in &state.databases {
+        let used = conn.query_drop(format!("USE {}", quoted(database))).is_ok();
+        if used != view.opens_database(database) && !(by_chance && used) {
+            return Err(format!("USE {database}: the server {used}, we {}", !used));
+        }
+        counts.add("USE", 1);
         let (theirs, ours) = (listed.contains(database), view.sees_database(database));
         if by_chance && theirs && !ours {
             continue;
@@ -368,4 +373,36 @@ fn the_server_finds_the_same_account() {
         }
     }
     eprintln!("  {found:>9}  MariaDB: accounts found, from the most special to the least");
+}
+
+/// What an open session notices of a GRANT, and when: as `docs/semantics.md` says.
+#[test]
+fn a_change_bites_an_open_session_at_its_own_time() {
+    let Some(server) = servers::wanted(servers::mariadb) else { return };
+    let mut session = open(&server);
+    let admin = session.client();
+    for sql in [
+        "CREATE DATABASE club",
+        "CREATE TABLE club.member (id int, name text)",
+        "CREATE TABLE club.points (id int)",
+        "CREATE USER 'purser'@'127.0.0.1'",
+        "GRANT SELECT ON club.points TO 'purser'@'127.0.0.1'",
+    ] {
+        admin.query_drop(sql).expect(sql);
+    }
+    let origin = Origin::Address("127.0.0.1".parse().expect("an address"));
+    let reads = |conn: &mut Conn| conn.query_drop("SELECT id FROM club.member").is_ok();
+    for (level, at_once_elsewhere, at_once_inside) in [("club.member", true, true), ("club.*", true, false), ("*.*", false, false)] {
+        let mut elsewhere = connect(&server, "purser", &origin).expect("it signs in");
+        let mut inside = connect(&server, "purser", &origin).expect("it signs in");
+        inside.query_drop("USE club").expect("it may");
+        assert!(!reads(&mut elsewhere) && !reads(&mut inside), "{level}: nothing yet");
+        admin.query_drop(format!("GRANT SELECT ON {level} TO 'purser'@'127.0.0.1'")).expect("granted");
+        assert_eq!(reads(&mut elsewhere), at_once_elsewhere, "{level}, without a default database");
+        assert_eq!(reads(&mut inside), at_once_inside, "{level}, with this database as default");
+        inside.query_drop("USE club").expect("it may");
+        assert_eq!(reads(&mut inside), at_once_elsewhere, "{level}, once the database is opened again");
+        assert!(reads(&mut connect(&server, "purser", &origin).expect("it signs in")), "{level}: a new session has it");
+        admin.query_drop(format!("REVOKE SELECT ON {level} FROM 'purser'@'127.0.0.1'")).expect("revoked");
+    }
 }

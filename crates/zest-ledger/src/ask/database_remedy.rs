@@ -82,12 +82,14 @@ fn of_postgresql(engine: &Engine, answer: &Answer, refusal: Refusal, server: &po
             // Memberships that would bring it; roles without login first.
             let mut groups: Vec<&String> = candidates.iter().copied().filter(|r| !state.roles.get(*r).is_some_and(|x| x.login)).collect();
             groups.retain(|r| !state.may_become(&standing.account, r));
-            // Those that own things would bring far more than what is wanted.
-            groups.sort_by_key(|r| state.objects.values().filter(|o| o.owner == **r).count());
-            ways.extend(
-                groups.into_iter().take(PROPOSED).map(|r| join(&standing.role, r, server.places.roles.get(&standing.role).copied())),
-            );
+            // Those that own things would bring far more than what is wanted: the grant alone comes before them.
+            let owned = |r: &String| state.objects.values().filter(|o| o.owner == *r).count();
+            groups.sort_by_key(|r| owned(r));
+            let member = |r: &String| join(&standing.role, r, server.places.roles.get(&standing.role).copied());
+            let (owners, others): (Vec<&String>, Vec<&String>) = groups.into_iter().take(PROPOSED).partition(|r| owned(r) > 0);
+            ways.extend(others.into_iter().map(member));
             ways.extend(grant(need));
+            ways.extend(owners.into_iter().map(member));
             ways
         }
     }

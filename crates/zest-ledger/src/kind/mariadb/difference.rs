@@ -28,7 +28,7 @@ fn attributes(account: &Account) -> Vec<String> {
     list
 }
 
-fn definition(object: &Object) -> String {
+fn definition(object: &Object) -> Vec<String> {
     let mut parts: Vec<String> = Vec::new();
     parts.extend(object.definer.as_ref().map(|d| format!("definer {d}")));
     if object.runs_as_owner {
@@ -41,7 +41,7 @@ fn definition(object: &Object) -> String {
     parts.extend(object.parameters.as_ref().map(|p| format!("parameters {}", p.trim())));
     parts.extend(object.returns.as_ref().map(|r| format!("returns {r}")));
     parts.extend(object.body.as_ref().map(|b| format!("body {}", b.trim())));
-    parts.join("; ")
+    parts
 }
 
 impl State {
@@ -76,9 +76,10 @@ impl State {
             match (self.objects.get(&name), ledger.objects.get(&name)) {
                 (Some(_), None) => note(Side::Server, name.to_string()),
                 (None, Some(_)) => note(Side::Ledger, name.to_string()),
-                (Some(server), Some(wanted)) if definition(server) != definition(wanted) => {
-                    note(Side::Server, format!("{name}: {}", definition(server)));
-                    note(Side::Ledger, format!("{name}: {}", definition(wanted)));
+                (Some(server), Some(wanted)) => {
+                    let (theirs, ours) = (definition(server), definition(wanted));
+                    theirs.iter().filter(|p| !ours.contains(p)).for_each(|p| note(Side::Server, format!("{name}: {p}")));
+                    ours.iter().filter(|p| !theirs.contains(p)).for_each(|p| note(Side::Ledger, format!("{name}: {p}")));
                 }
                 _ => {}
             }

@@ -35,10 +35,9 @@ impl State {
                         note(Side::Server, format!("{name}: owner {}", server.owner));
                         note(Side::Ledger, format!("{name}: owner {}", wanted.owner));
                     }
-                    if definition(server) != definition(wanted) {
-                        note(Side::Server, format!("{name}: {}", definition(server)));
-                        note(Side::Ledger, format!("{name}: {}", definition(wanted)));
-                    }
+                    let (theirs, ours) = (definition(server), definition(wanted));
+                    theirs.iter().filter(|p| !ours.contains(p)).for_each(|p| note(Side::Server, format!("{name}: {p}")));
+                    ours.iter().filter(|p| !theirs.contains(p)).for_each(|p| note(Side::Ledger, format!("{name}: {p}")));
                     compare(&server.acl, &wanted.acl, &name.to_string(), &mut note);
                     for column in &wanted.columns {
                         if let Some(theirs) = server.columns.iter().find(|c| c.name == column.name) {
@@ -116,7 +115,7 @@ const fn switches(role: &Role) -> [(&'static str, bool); 7] {
 }
 
 /// What is compared of an object besides owner and lists. The server rewrites the text of queries, so that cannot be.
-fn definition(object: &Object) -> String {
+fn definition(object: &Object) -> Vec<String> {
     let mut parts: Vec<String> = Vec::new();
     if !object.columns.is_empty() {
         let columns = object.columns.iter().map(|c| {
@@ -137,7 +136,7 @@ fn definition(object: &Object) -> String {
     if !object.values.is_empty() {
         parts.push(format!("values {}", object.values.join(", ")));
     }
-    parts.join("; ")
+    parts
 }
 
 fn compare(server: &Acl, ledger: &Acl, what: &str, note: &mut impl FnMut(Side, String)) {
