@@ -187,3 +187,39 @@ fn names_of_every_kind_survive_their_quotes() {
         assert_eq!(literal(name).matches('\'').count() % 2, 0);
     }
 }
+
+/// Views over views: each level reads the one below twice, so that following all of them would never end.
+fn doubling_views(depth: usize) -> Engine {
+    let mut text = format!("{PEOPLE}[systems.db]\nkind = \"postgresql\"\n[databases.db.accounts]\nclerk = {{}}\n[databases.db.objects]\n");
+    text.push_str("\"table public.v0\" = { owner = \"clerk\", columns = { id = \"integer\" } }\n");
+    for level in 1..=depth {
+        let below = level - 1;
+        text.push_str(&format!(
+            "\"view public.v{level}\" = {{ owner = \"clerk\", columns = [\"id\"], query = \"select a.id from public.v{below} a, public.v{below} b\" }}\n"
+        ));
+    }
+    Engine::compile(Ledger::new().document("views.toml", &text).estate().unwrap_or_else(|f| panic!("{f}"))).expect("it compiles")
+}
+
+#[test]
+fn views_that_double_at_every_level_are_followed_or_given_up() {
+    for (depth, expected) in [(1, Verdict::Allowed), (8, Verdict::Allowed), (20, Verdict::Denied), (40, Verdict::Denied)] {
+        let engine = doubling_views(depth);
+        let answer = engine.ask(&Question::statement("clerk", "db", &format!("select id from public.v{depth}")));
+        assert_eq!(answer.verdict, expected, "{depth} levels");
+        if expected == Verdict::Denied {
+            assert_eq!(answer.refusal, Some(Refusal::NotDecided), "what was not followed is not decided");
+        }
+    }
+}
+
+#[test]
+fn a_text_beyond_the_limit_is_refused_with_its_length() {
+    let engine = engine();
+    let answer = engine.ask(&sql("plain", &format!("select amount from fares.price where id in ({}1)", "1, ".repeat(100_000))));
+    assert_eq!(answer.refusal, Some(Refusal::StatementUnreadable));
+    let said: Vec<&str> = answer.gates.iter().map(|g| g.text.as_str()).filter(|t| t.contains("bytes")).collect();
+    assert!(said.iter().any(|t| t.contains("up to 262144 are")), "{said:?}");
+    let answer = engine.ask(&sql("plain", &format!("select amount from fares.price where id in ({}1)", "1, ".repeat(20_000))));
+    assert_eq!(answer.refusal, None, "64 KB are read");
+}

@@ -1,0 +1,356 @@
+//! The rules of MariaDB 10.11 by name, without a server: the real one holds them in `zest-bridges`.
+
+use zest_ledger::mariadb::{
+    Account, AccountName, Class, GrantChange, Holder, Level, Object, ObjectName, Origin, Privilege, Privileges, Said, Scope, State, View,
+    admits, matches, say,
+};
+
+fn from(address: &str) -> Origin {
+    Origin::Address(address.parse().expect("an address"))
+}
+
+/// Accounts, and tables `club.member (id, name)`, `club.points (id)` and `club_archive.member (id)`.
+fn state(accounts: &[&str]) -> State {
+    let mut state = State::fresh();
+    for account in accounts {
+        state.accounts.insert(AccountName::parse(account).expect("login@origin"), Account::default());
+    }
+    for (database, table, columns) in
+        [("club", "member", &["id", "name"][..]), ("club", "points", &["id"]), ("club_archive", "member", &["id"])]
+    {
+        state.databases.insert(database.to_owned());
+        let columns = columns.iter().map(|c| ((*c).to_owned(), "int".to_owned())).collect();
+        state.objects.insert(ObjectName::new(Class::Table, database, table), Object { columns, ..Object::default() });
+    }
+    state
+}
+
+/// Grants, written as `select, insert on club.member (id) to desk@%`; a name without origin is a role, `public` is PUBLIC.
+fn grant(state: &mut State, text: &str) {
+    let (words, rest) = text.split_once(" on ").expect("on");
+    let (on, to) = rest.split_once(" to ").expect("to");
+    let holder = match (to, AccountName::parse(to)) {
+        ("public", _) => Holder::Public,
+        (_, Some(account)) if to.contains('@') => Holder::Account(account),
+        _ => {
+            state.roles.insert(to.to_owned());
+            Holder::Role(to.to_owned())
+        }
+    };
+    let (on, columns) = on.split_once(" (").map_or((on, Vec::new()), |(on, c)| (on, vec![c.trim_end_matches(')').to_owned()]));
+    let scope = match on.split_once('.') {
+        None => Scope::Everything,
+        Some((database, "*")) => Scope::Databases(database.to_owned()),
+        Some((database, table)) => Scope::Table(database.to_owned(), table.to_owned()),
+    };
+    let privileges: Privileges = words.split(", ").map(|w| Privilege::from_word(w).unwrap_or_else(|| panic!("no privilege {w}"))).collect();
+    state.change(&GrantChange { scope, columns, privileges, holder, revoke: false, place: None });
+}
+
+fn member(state: &mut State, account: &str, role: &str) {
+    state.roles.insert(role.to_owned());
+    let holder = if account.contains('@') {
+        Holder::Account(AccountName::parse(account).expect("an account"))
+    } else {
+        Holder::Role(account.to_owned())
+    };
+    state.memberships.insert((holder, role.to_owned()), false);
+}
+
+/// Whether a session of `login` from an address, with a role or none, may run a statement.
+fn may(state: &State, login: &str, address: &str, role: Option<&str>, sql: &str) -> bool {
+    let origin = from(address);
+    let account = state.account_for(login, &origin).unwrap_or_else(|| panic!("nobody for {login} from {address}"));
+    match say(state, &View::new(state, account, origin.clone(), role), None, sql) {
+        Said::Allowed => true,
+        Said::Refused(..) => false,
+        Said::NotDecided(why) => panic!("{sql}: not decided: {why}"),
+    }
+}
+
+const MEMBERS: &str = "select id from club.member";
+
+#[test]
+fn origins_and_what_they_admit() {
+    for (pattern, address, expected) in [
+        ("%", "192.0.2.7", true),
+        ("192.0.2.7", "192.0.2.7", true),
+        ("192.0.2.7", "192.0.2.70", false),
+        ("192.0.2.%", "192.0.2.70", true),
+        ("192.0.2.%", "192.0.20.7", false),
+        ("192.0.2._", "192.0.2.7", true),
+        ("192.0.2._", "192.0.2.70", false),
+        ("192.0.2.0/255.255.255.0", "192.0.2.200", true),
+        ("192.0.2.0/255.255.255.0", "192.0.3.1", false),
+        ("192.0.2.0/255.255.255.128", "192.0.2.200", false),
+        ("localhost", "127.0.0.1", false),
+        ("127.0.0.1", "127.0.0.1", true),
+        ("192.0.2.%", "::ffff:192.0.2.7", true),
+        ("2001:db8::%", "2001:db8::7", true),
+    ] {
+        assert_eq!(admits(pattern, &from(address)), expected, "{pattern} and {address}");
+    }
+    assert!(admits("localhost", &Origin::Local) && admits("%", &Origin::Local) && !admits("127.0.0.1", &Origin::Local));
+}
+
+#[test]
+fn the_most_special_origin_is_taken_and_a_name_before_nobody() {
+    for (accounts, address, expected) in [
+        (&["desk@%", "desk@192.0.2.%", "desk@192.0.2.7"][..], "192.0.2.7", Some("desk@192.0.2.7")),
+        (&["desk@%", "desk@192.0.2.%", "desk@192.0.2.7"], "192.0.2.8", Some("desk@192.0.2.%")),
+        (&["desk@%", "desk@192.0.2.%", "desk@192.0.2.7"], "203.0.113.1", Some("desk@%")),
+        (&["desk@%", "@192.0.2.%"], "192.0.2.7", Some("@192.0.2.%")),
+        (&["desk@%", "@192.0.2.%"], "203.0.113.1", Some("desk@%")),
+        (&["desk@%", "@%"], "192.0.2.7", Some("desk@%")),
+        (&["desk@192.0.2.%", "@192.0.2.7"], "192.0.2.7", Some("@192.0.2.7")),
+        (&["desk@192.0.2.7", "@192.0.2.%"], "192.0.2.7", Some("desk@192.0.2.7")),
+        (&["other@%"], "192.0.2.7", None),
+        (&["desk@198.51.100.%"], "192.0.2.7", None),
+        (&["Desk@%"], "192.0.2.7", None),
+    ] {
+        let state = state(accounts);
+        let found = state.account_for("desk", &from(address)).map(ToString::to_string);
+        assert_eq!(found.as_deref(), expected, "{accounts:?} from {address}");
+    }
+}
+
+#[test]
+fn patterns_of_databases_and_their_escapes() {
+    for (name, pattern, expected) in [
+        ("club", "club", true),
+        ("club_archive", "club%", true),
+        ("club_archive", "club_archive", true),
+        ("clubXarchive", "club_archive", true),
+        ("clubXarchive", "club\\_archive", false),
+        ("club_archive", "club\\_archive", true),
+        ("club", "clu_", true),
+        ("club", "%", true),
+        ("100%", "100\\%", true),
+        ("1000", "100\\%", false),
+    ] {
+        assert_eq!(matches(name, pattern), expected, "{name} and {pattern}");
+    }
+}
+
+#[test]
+fn levels_and_what_they_reach() {
+    for (text, reaches) in [
+        ("select on everything to desk@%", ["club.member", "club.points", "club_archive.member"].as_slice()),
+        ("select on club.* to desk@%", &["club.member", "club.points"]),
+        ("select on club%.* to desk@%", &["club.member", "club.points", "club_archive.member"]),
+        ("select on club.member to desk@%", &["club.member"]),
+        ("select on club.member (id) to desk@%", &["club.member"]),
+        ("insert on club.member to desk@%", &[]),
+        ("select on nowhere.* to desk@%", &[]),
+    ] {
+        let mut state = state(&["desk@%"]);
+        grant(&mut state, text);
+        for table in ["club.member", "club.points", "club_archive.member"] {
+            let allowed = may(&state, "desk", "192.0.2.7", None, &format!("select id from {table}"));
+            assert_eq!(allowed, reaches.contains(&table), "{text}: {table}");
+        }
+    }
+}
+
+#[test]
+fn every_level_takes_what_applies_to_it() {
+    for privilege in Privilege::ALL {
+        let levels: Vec<Level> = privilege.granted_at().collect();
+        assert_eq!(levels.first(), Some(&Level::Global), "{privilege:?}: everything can be granted on everything");
+        assert_eq!(privilege.implies().is_empty(), levels.len() == 1, "{privilege:?}");
+        assert!(levels.iter().all(|l| l.applicable().contains(*privilege)), "{privilege:?}");
+        assert_eq!(Privilege::from_word(privilege.word()), Some(*privilege));
+    }
+}
+
+#[test]
+fn columns_one_by_one() {
+    let mut state = state(&["desk@%"]);
+    grant(&mut state, "select on club.member (id) to desk@%");
+    grant(&mut state, "update on club.member (name) to desk@%");
+    for (sql, expected) in [
+        ("select id from club.member", true),
+        ("select name from club.member", false),
+        ("select id from club.member where name = 'x'", false),
+        ("select * from club.member", false),
+        ("select count(*) from club.member", true),
+        ("select id from club.member order by name", false),
+        ("update club.member set name = 'x'", true),
+        ("update club.member set name = 'x' where id = 3", true),
+        ("update club.member set name = concat(name, 'x')", false),
+        ("update club.member set id = 3", false),
+        ("insert into club.member (name) values ('x')", false),
+        ("delete from club.member", false),
+    ] {
+        assert_eq!(may(&state, "desk", "192.0.2.7", None, sql), expected, "{sql}");
+    }
+}
+
+#[test]
+fn a_role_brings_something_only_while_it_is_active() {
+    let mut state = state(&["desk@%"]);
+    grant(&mut state, "select on club.member to reader");
+    grant(&mut state, "insert on club.member to writer");
+    member(&mut state, "desk@%", "reader");
+    member(&mut state, "writer", "reader");
+    let insert = "insert into club.member (id) values (1)";
+    for (role, reads, writes) in [(None, false, false), (Some("reader"), true, false), (Some("writer"), true, true)] {
+        assert_eq!(may(&state, "desk", "192.0.2.7", role, MEMBERS), reads, "{role:?}");
+        assert_eq!(may(&state, "desk", "192.0.2.7", role, insert), writes, "{role:?}");
+    }
+    let view = View::new(&state, &AccountName::new("desk", "%"), from("192.0.2.7"), None);
+    assert!(view.may_activate("reader"));
+    assert!(!view.may_activate("writer"), "only what was granted to the account itself can be made active");
+}
+
+#[test]
+fn what_everybody_was_given_needs_no_role() {
+    let mut state = state(&["desk@%"]);
+    grant(&mut state, "select on club.member to public");
+    assert!(may(&state, "desk", "192.0.2.7", None, MEMBERS));
+    let view = View::new(&state, &AccountName::new("desk", "%"), from("192.0.2.7"), None);
+    assert!(!view.sees_database("club") && !view.opens_database("club"), "and yet the database is not in the list");
+}
+
+#[test]
+fn on_databases_the_most_special_row_counts_alone() {
+    let mut state = state(&["desk@192.0.2.7", "desk@%"]);
+    grant(&mut state, "select on club.* to desk@%");
+    assert!(may(&state, "desk", "192.0.2.7", None, MEMBERS), "the row of the other account fits as well");
+    grant(&mut state, "insert on club.* to desk@192.0.2.7");
+    assert!(!may(&state, "desk", "192.0.2.7", None, MEMBERS), "a more special row hides it");
+    assert!(may(&state, "desk", "203.0.113.1", None, MEMBERS), "elsewhere it does not");
+    grant(&mut state, "select on club.member to desk@%");
+    assert!(may(&state, "desk", "192.0.2.7", None, MEMBERS), "on tables they add up");
+}
+
+#[test]
+fn a_pattern_is_hidden_by_the_name_it_fits() {
+    let mut state = state(&["desk@%"]);
+    grant(&mut state, "select on club%.* to desk@%");
+    grant(&mut state, "insert on club.* to desk@%");
+    assert!(!may(&state, "desk", "192.0.2.7", None, MEMBERS), "the row of the exact name counts alone");
+    assert!(may(&state, "desk", "192.0.2.7", None, "select id from club_archive.member"));
+}
+
+#[test]
+fn what_nobody_anywhere_holds_reaches_those_with_an_active_role() {
+    let mut state = state(&["desk@192.0.2.7", "@%"]);
+    grant(&mut state, "insert on club.* to desk@192.0.2.7");
+    grant(&mut state, "select on club.* to @%");
+    grant(&mut state, "select on club.points to reader");
+    member(&mut state, "desk@192.0.2.7", "reader");
+    assert!(!may(&state, "desk", "192.0.2.7", None, MEMBERS), "its own row hides that of the anonymous account");
+    assert!(may(&state, "desk", "192.0.2.7", Some("reader"), MEMBERS), "the role is looked for without an origin, and finds it");
+    grant(&mut state, "insert on club.* to reader");
+    assert!(!may(&state, "desk", "192.0.2.7", Some("reader"), MEMBERS), "a row of the role itself comes before");
+}
+
+#[test]
+fn who_activates_a_role_gives_what_is_held_globally() {
+    let mut state = state(&["desk@192.0.2.7", "desk@%"]);
+    grant(&mut state, "select on everything to desk@192.0.2.7");
+    member(&mut state, "desk@%", "reader");
+    assert!(may(&state, "desk", "192.0.2.7", None, MEMBERS));
+    assert!(!may(&state, "desk", "192.0.2.7", Some("reader"), MEMBERS), "the role came from the other account, which holds nothing");
+    member(&mut state, "desk@192.0.2.7", "reader");
+    let view = View::new(&state, &AccountName::new("desk", "192.0.2.7"), from("192.0.2.7"), Some("reader"));
+    assert!(view.is_left_to_chance(), "either account may be the one");
+    assert!(!may(&state, "desk", "192.0.2.7", Some("reader"), MEMBERS), "what is left to chance is not counted");
+}
+
+#[test]
+fn lists_of_databases_and_tables() {
+    for (text, listed, opened, tables, table) in [
+        ("show databases on everything to desk@%", true, false, true, false),
+        ("grant option on everything to desk@%", true, true, false, false),
+        ("process on everything to desk@%", false, false, true, false),
+        ("lock tables on club.* to desk@%", true, true, true, false),
+        ("grant option on club.* to desk@%", true, true, false, false),
+        ("select on club.member to desk@%", true, true, true, true),
+        ("grant option on club.member to desk@%", true, true, true, true),
+        ("select on club.member (id) to desk@%", true, true, true, true),
+        ("select on club_archive.* to desk@%", false, false, false, false),
+    ] {
+        let mut state = state(&["desk@%"]);
+        grant(&mut state, text);
+        let view = View::new(&state, &AccountName::new("desk", "%"), from("192.0.2.7"), None);
+        let found = (view.sees_database("club"), view.opens_database("club"), view.lists_tables("club"), view.sees_table("club", "member"));
+        assert_eq!(found, (listed, opened, tables, table), "{text}: listed, opened, tables listed, this table listed");
+    }
+}
+
+#[test]
+fn a_routine_runs_in_its_own_database() {
+    let mut state = state(&["desk@%"]);
+    let procedure = ObjectName::new(Class::Procedure, "club", "take");
+    let body = Some("INSERT INTO points (id) VALUES (1)".to_owned());
+    let definer = Some(AccountName::new("root", "localhost"));
+    let object = |runs_as_owner| Object { body: body.clone(), definer: definer.clone(), runs_as_owner, ..Object::default() };
+    let execute = |holder| GrantChange {
+        scope: Scope::Procedure("club".to_owned(), "take".to_owned()),
+        columns: Vec::new(),
+        privileges: Privilege::Execute.only(),
+        holder,
+        revoke: false,
+        place: None,
+    };
+    state.objects.insert(procedure.clone(), object(true));
+    let call = |state: &State| may(state, "desk", "192.0.2.7", None, "call club.take()");
+    assert!(!call(&state), "nothing was granted");
+    state.change(&execute(Holder::Public));
+    assert!(call(&state), "it runs as its definer, who may do everything");
+    state.objects.insert(procedure, object(false));
+    assert!(!call(&state), "run as its caller, its database is not even open");
+    state.change(&execute(Holder::Account(AccountName::new("desk", "%"))));
+    assert!(!call(&state), "it is now, and the caller may not insert");
+    grant(&mut state, "insert on club.points to desk@%");
+    assert!(call(&state));
+}
+
+#[test]
+fn a_view_reads_as_its_definer_who_must_be_there() {
+    let mut state = state(&["desk@%", "keeper@%"]);
+    let view = |definer: &str| Object {
+        columns: vec![("id".to_owned(), String::new())],
+        query: Some("SELECT id FROM club.member".to_owned()),
+        definer: AccountName::parse(definer),
+        runs_as_owner: true,
+        ..Object::default()
+    };
+    let name = ObjectName::new(Class::View, "club", "ids");
+    grant(&mut state, "select on club.ids to desk@%");
+    let reads = |state: &State| may(state, "desk", "192.0.2.7", None, "select id from club.ids");
+    state.objects.insert(name.clone(), view("keeper@%"));
+    assert!(!reads(&state), "the definer may not read the table");
+    grant(&mut state, "select on club.member to keeper@%");
+    assert!(reads(&state));
+    assert!(!may(&state, "desk", "192.0.2.7", None, MEMBERS), "the table itself stays shut");
+    state.objects.insert(name, view("gone@%"));
+    assert!(!reads(&state), "a definer who was dropped");
+}
+
+#[test]
+fn a_revoke_leaves_the_rest_and_takes_columns_along() {
+    let mut state = state(&["desk@%"]);
+    grant(&mut state, "select, insert, update, delete on club.member to desk@%");
+    grant(&mut state, "select on club.member (name) to desk@%");
+    let take = |state: &mut State, privileges: &[Privilege], columns: &[&str]| {
+        state.change(&GrantChange {
+            scope: Scope::Table("club".to_owned(), "member".to_owned()),
+            columns: columns.iter().map(|c| (*c).to_owned()).collect(),
+            privileges: privileges.iter().copied().collect(),
+            holder: Holder::Account(AccountName::new("desk", "%")),
+            revoke: true,
+            place: None,
+        })
+    };
+    assert!(take(&mut state, &[Privilege::Delete], &[]));
+    assert!(!take(&mut state, &[Privilege::Delete], &[]), "a second time changes nothing");
+    let held = |state: &State| View::new(state, &AccountName::new("desk", "%"), from("192.0.2.7"), None).table("club", "member").0;
+    assert_eq!(held(&state).privileges.to_string(), "select, insert, update");
+    assert!(take(&mut state, &[Privilege::Select], &[]));
+    assert_eq!(held(&state).privileges.to_string(), "insert, update");
+    assert!(held(&state).columns.values().all(|p| p.is_empty()), "and of every column: {:?}", held(&state).columns);
+    assert!(!may(&state, "desk", "192.0.2.7", None, "select name from club.member"));
+}
