@@ -223,3 +223,88 @@ fn a_text_beyond_the_limit_is_refused_with_its_length() {
     let answer = engine.ask(&sql("plain", &format!("select amount from fares.price where id in ({}1)", "1, ".repeat(20_000))));
     assert_eq!(answer.refusal, None, "64 KB are read");
 }
+
+/// Wherever a statement can hold an expression, a subquery in it is found: `plain` may read prices, and no notes.
+#[test]
+fn a_subquery_is_found_wherever_an_expression_can_stand() {
+    let engine = engine();
+    let hidden = "(select id from hidden.note limit 1)";
+    let places = [
+        "select ?",
+        "select amount from fares.price where id = ?",
+        "select amount from fares.price order by ?",
+        "select amount from fares.price limit ?",
+        "select amount from fares.price limit 1 offset ?",
+        "select amount from fares.price fetch first ? rows only",
+        "select amount from fares.price group by amount, ?",
+        "select amount from fares.price group by cube ((amount), (?))",
+        "select amount from fares.price group by amount having ? = 1",
+        "select distinct on (?) amount from fares.price",
+        "select sum(amount) over (partition by ?) from fares.price",
+        "select sum(amount) over (order by ?) from fares.price",
+        "select sum(amount) over (rows between ? preceding and current row) from fares.price",
+        "select sum(amount) over (rows between 1 preceding and ? following) from fares.price",
+        "select sum(amount) over w from fares.price window w as (order by ?)",
+        "select sum(amount) filter (where ? = 1) from fares.price",
+        "select percentile_cont(0.5) within group (order by ?) from fares.price",
+        "select string_agg(amount::text, ',' order by ?) from fares.price",
+        "select count(distinct ?) from fares.price",
+        "select 'a' like 'b' escape ?::text",
+        "select 'a' ilike 'b' escape ?::text",
+        "select 'a' similar to 'b' escape ?::text",
+        "select case when true then ? end",
+        "select case ? when 1 then 2 end",
+        "select case when false then 1 else ? end",
+        "select coalesce(1, ?)",
+        "select ? between 1 and 2",
+        "select 1 between 0 and ?",
+        "select 1 in (2, ?)",
+        "select 1 in (select id from hidden.note)",
+        "select 1 = any (select id from hidden.note)",
+        "select exists ?",
+        "select not exists ?",
+        "select array[?]",
+        "select array(select id from hidden.note)",
+        "select (array[1, 2])[?]",
+        "select row(?)",
+        "select cast(? as text)",
+        "select ?::text",
+        "select -(?)",
+        "select ? is null",
+        "select ? is distinct from 1",
+        "select interval '1 day' * ?",
+        "select substring('a' from ?)",
+        "select position('a' in ?::text)",
+        "select trim(both ?::text from 'a')",
+        "select overlay('a' placing ?::text from 1)",
+        "select amount from fares.price p join fares.price q on ? = 1",
+        "select amount from fares.price, lateral (select ?) s",
+        "select amount from fares.price, generate_series(1, ?) g",
+        "select * from (select ?) s",
+        "select * from (values (?)) v",
+        "values (?)",
+        "with x as (select ?) select 1",
+        "with x as materialized (select ?) select 1 from x",
+        "select 1 union select ?",
+        "select 1 except table hidden.note",
+        "select amount from fares.price tablesample system (?)",
+        "copy (select ?) to stdout",
+        "explain analyze select ?",
+    ];
+    for place in places {
+        let plain = engine.ask(&sql(
+            "plain",
+            &place.replace("table hidden.note", "select 1").replace("hidden.note", "fares.price").replace('?', "(select 1)"),
+        ));
+        let answer = engine.ask(&sql("plain", &place.replace('?', hidden)));
+        assert_ne!(answer.verdict, Verdict::Allowed, "{place}");
+        let is_known = plain.verdict == Verdict::Allowed;
+        let sees = matches!(answer.refusal, Some(Refusal::SchemaShut | Refusal::NotDecided | Refusal::StatementUnreadable));
+        assert!(
+            sees && (!is_known || answer.refusal == Some(Refusal::SchemaShut)),
+            "{place}: {:?}, plain {:?}",
+            answer.refusal,
+            plain.refusal
+        );
+    }
+}

@@ -5,10 +5,10 @@ use std::sync::{Mutex, PoisonError};
 
 use sqlparser::ast::{
     AccessExpr, Assignment, AssignmentTarget, CastKind, ConflictTarget, Cte, Delete, Distinct, Expr, FromTable, Function, FunctionArg,
-    FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, Ident, InTarget, Insert, JoinConstraint, JoinOperator,
-    LimitClause, Merge, MergeAction, MergeInsertKind, MergeUpdateKind, NamedWindowExpr, ObjectName, OnConflictAction, OnInsert,
-    OrderByExpr, OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement, Subscript, TableFactor,
-    TableObject, TableWithJoins, Update, UpdateTableFromKind, Value, WindowSpec, WindowType,
+    FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, GroupByWithModifier, Ident, InTarget, Insert, JoinConstraint,
+    JoinOperator, LimitClause, Merge, MergeAction, MergeInsertKind, MergeUpdateKind, NamedWindowExpr, ObjectName, OnConflictAction,
+    OnInsert, OrderByExpr, OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement, Subscript,
+    TableFactor, TableObject, TableWithJoins, Update, UpdateTableFromKind, Value, WindowFrameBound, WindowSpec, WindowType,
 };
 use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
 use sqlparser::parser::Parser;
@@ -386,13 +386,19 @@ impl Walker<'_> {
                 scope.push(named);
             }
         }
-        if let GroupByExpr::Expressions(list, _) = &select.group_by {
+        if let GroupByExpr::Expressions(list, modifiers) = &select.group_by {
             list.iter().for_each(|e| self.expr(e));
+            if modifiers.iter().any(|m| !matches!(m, GroupByWithModifier::Rollup)) {
+                self.undecided("a clause of another dialect");
+            }
         }
         for window in &select.named_window {
             if let NamedWindowExpr::WindowSpec(spec) = &window.1 {
                 self.window(spec);
             }
+        }
+        if !select.sort_by.is_empty() || !select.cluster_by.is_empty() || !select.distribute_by.is_empty() {
+            self.undecided("a clause of another dialect");
         }
         if !select.lateral_views.is_empty() || !select.connect_by.is_empty() || select.prewhere.is_some() || select.top.is_some() {
             self.undecided("a clause of another dialect");
@@ -517,7 +523,10 @@ impl Walker<'_> {
 
     fn factor(&mut self, factor: &TableFactor, verb: Verb) {
         match factor {
-            TableFactor::Table { name, alias, args: None, version: None, json_path: None, .. } => {
+            TableFactor::Table { name, alias, args: None, version: None, json_path: None, sample, with_hints, .. } => {
+                if sample.is_some() || !with_hints.is_empty() {
+                    self.undecided("a sample of a relation, whose arguments are not followed");
+                }
                 let parts = table_name(self.dialect, name);
                 let cte = if parts.len() == 1 { self.with.iter().rev().find(|(n, _)| *n == parts[0]).cloned() } else { None };
                 let mut source = match cte {
@@ -673,6 +682,11 @@ impl Walker<'_> {
     fn window(&mut self, spec: &WindowSpec) {
         spec.partition_by.iter().for_each(|e| self.expr(e));
         self.order(&spec.order_by);
+        for bound in spec.window_frame.iter().flat_map(|f| std::iter::once(&f.start_bound).chain(&f.end_bound)) {
+            if let WindowFrameBound::Preceding(Some(e)) | WindowFrameBound::Following(Some(e)) = bound {
+                self.expr(e);
+            }
+        }
     }
 
     /// Walks an expression; however deep it is, the stack was made for its text.
@@ -735,10 +749,14 @@ impl Walker<'_> {
                 }
             }
             Expr::Between { expr, low, high, .. } => [expr, low, high].into_iter().for_each(|e| self.expr(e)),
-            Expr::Like { expr, pattern, .. }
-            | Expr::ILike { expr, pattern, .. }
-            | Expr::SimilarTo { expr, pattern, .. }
-            | Expr::RLike { expr, pattern, .. } => {
+            Expr::Like { expr, pattern, escape_char, .. }
+            | Expr::ILike { expr, pattern, escape_char, .. }
+            | Expr::SimilarTo { expr, pattern, escape_char, .. } => {
+                self.expr(expr);
+                self.expr(pattern);
+                escape_char.iter().for_each(|e| self.expr(e));
+            }
+            Expr::RLike { expr, pattern, .. } => {
                 self.expr(expr);
                 self.expr(pattern);
             }
