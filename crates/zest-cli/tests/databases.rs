@@ -343,3 +343,48 @@ fn scripts_are_the_same_every_time_and_hold_no_secret() {
     assert!(zest("emit ticketing --at 2026-11-25T08:00:00Z --ledger demo/lanternsound").out.contains(grant));
     assert!(!later.out.contains(grant), "a grant that has ended is not rolled out");
 }
+
+#[test]
+fn effective_rights_name_the_account_the_role_and_what_another_role_would_bring() {
+    let ran = zest("effective purser-3 --on loyalty --ledger demo/lanternsound");
+    for part in [
+        "account `purser-3@203.0.113.%`, role `member-reader` active",
+        "account `purser-3@198.51.100.%`, no role active",
+        "once campaign is the active role, it has besides:",
+        "select (id, level, name) on table club.member",
+        "through PUBLIC (loyalty.toml:",
+        "no session  `purser-3@localhost` is locked",
+    ] {
+        assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
+    }
+    let from_a_ship = zest("effective purser-3 --on loyalty --from 203.0.113.9 --ledger demo/lanternsound");
+    assert!(!from_a_ship.out.contains("198.51.100"), "a stated origin leads to one account\n{}", from_a_ship.out);
+    let ran = zest("effective dispatcher-1 --on ticketing --ledger demo/lanternsound");
+    for part in [
+        "select, insert, update, delete on voyages: tables berth, delay, sailing",
+        "through `voyage-planner` (ticketing.toml:",
+        "may be passed on",
+        "through `voyage-planner` -> `voyage-reader`",
+    ] {
+        assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
+    }
+    let json = zest("effective purser-3 --on ticketing --ledger demo/lanternsound --format json");
+    let answer: Value = serde_json::from_str(&json.out).expect("JSON");
+    let session = &answer[0]["sessions"][0];
+    assert_eq!((&session["account"], &session["role"]), (&"purser-3".into(), &Value::Null), "{answer:#}");
+    let brings: Vec<&str> = session["once-active"].as_array().expect("a list").iter().filter_map(|r| r["role"].as_str()).collect();
+    assert_eq!(brings, ["counter", "fare-clerk", "fare-reader", "purser", "voyage-reader"]);
+}
+
+#[test]
+fn the_catalogue_lists_every_privilege_of_a_kind() {
+    for (kind, count) in [("postgresql", 12), ("mariadb", 39)] {
+        let ran = zest(&format!("privileges {kind} --format json"));
+        let list: Value = serde_json::from_str(&ran.out).expect("JSON");
+        let list = list.as_array().expect("a list");
+        assert_eq!(list.len(), count, "{kind}");
+        assert!(list.iter().all(|p| !p["applies-to"].as_array().expect("a list").is_empty() && p["about"] != ""), "{kind}");
+        let text = zest(&format!("privileges {kind}")).out;
+        assert!(list.iter().all(|p| text.contains(p["name"].as_str().expect("a name"))), "{kind}\n{text}");
+    }
+}
