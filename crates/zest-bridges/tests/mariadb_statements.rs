@@ -191,7 +191,7 @@ fn each_statement_has_the_servers_verdict_and_names_the_servers_object() {
             question.line.clone_from(statement);
             let answer = engine.explain(&question);
             let _ = conn.query_drop("START TRANSACTION");
-            let theirs = conn.query_iter(statement).map(|r| r.for_each(drop));
+            let theirs = conn.query_iter(statement).and_then(|mut rows| rows.try_for_each(|row| row.map(drop)));
             let refused = theirs.as_ref().err().and_then(refusal);
             let _ = conn.query_drop("ROLLBACK");
             if answer.refusal == Some(Refusal::NotDecided) {
