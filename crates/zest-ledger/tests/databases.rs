@@ -308,3 +308,17 @@ fn a_subquery_is_found_wherever_an_expression_can_stand() {
         );
     }
 }
+
+#[test]
+fn a_disabled_person_holds_nothing_on_any_account() {
+    use zest_ledger::{ask::Session, review::effective};
+    let rights = |more: &str| {
+        let text = format!("[users.clerk]\nproofs = [\"password\"]\n{more}\n{MARIADB}");
+        let estate = Ledger::new().document("a.toml", &text.replace("[users.guest]", "[users.other]")).estate();
+        let engine = Engine::compile(estate.unwrap_or_else(|f| panic!("{f}"))).expect("it compiles");
+        effective(&engine, "clerk", Some("maria"), &Session::default()).expect("the user is known").remove(0)
+    };
+    assert!(!rights("").database.is_empty());
+    let disabled = rights("disabled = true");
+    assert!(disabled.database.is_empty() && disabled.refused.is_some(), "{disabled:?}");
+}

@@ -8,6 +8,7 @@ use crate::estate::{SystemId, UserId};
 use crate::finding::{Code, Finding};
 use crate::kind::database::Accounts;
 use crate::kind::mariadb::{self, Holder, Scope};
+use crate::kind::network_device::person;
 use crate::kind::postgresql::{self, Class, Grantee, ObjectName, Privilege, Want, Way};
 use crate::kind::trace::{Explain, Run, Silent};
 use crate::source::{Location, Place, visible};
@@ -75,6 +76,14 @@ pub(crate) fn on_database(engine: &Engine, user: &str, system: SystemId, session
     {
         let state = server.at(session.at);
         let id = engine.find_user(user, false)?;
+        let mut explain = Explain::default();
+        let mut run = Run::new(&mut explain);
+        // What stands in the way of the person stands in the way of every account.
+        let _ = person(engine, session, id, &mut run);
+        let decision = run.decision();
+        if let Some(refused) = refusal(&explain.into_answer(&question, decision, engine)) {
+            return Some(Err(refused));
+        }
         let names =
             server.accounts.list.iter().map(|(a, _)| a).filter(|a| may_use(engine, id, user, &server.accounts, a, &mariadb::login_of(a)));
         let each = names.filter_map(|name| {

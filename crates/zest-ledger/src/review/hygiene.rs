@@ -9,11 +9,10 @@ use crate::command::Pattern;
 
 use crate::command::automaton::{Automaton, Explored, explore, hidden_rules, is_dead};
 
-use crate::engine::{Candidate, DatabaseServer, Engine, Standing};
+use crate::engine::{Candidate, Engine, Standing};
 use crate::entry::{Credential, Does, IdentitySource, Kind, RuleVerb};
 use crate::estate::{AssignmentId, CommandId, GroupId, ModeId, Party, SetId, SystemId, UserId};
 use crate::finding::{Code, Finding, Findings};
-use crate::kind::mariadb;
 use crate::kind::network_device::{Instances, elevations};
 use crate::source::{Place, visible};
 
@@ -74,19 +73,10 @@ impl Review<'_> {
                         .help("add `proofs = [\"password\"]` or another way, or disable the user"),
                 );
             }
-            let on_server = |a: &(String, Place)| {
-                self.engine.servers.iter().flatten().any(|s| match s {
-                    DatabaseServer::Postgresql(_) => a.0 == user.id.value,
-                    DatabaseServer::Mariadb(_) => mariadb::login_of(&a.0) == user.id.value,
-                })
-            };
             let has_account = || {
-                let of_servers = self.engine.servers.iter().flatten().any(|s| {
-                    let accounts = s.accounts();
-                    let uses = |l: &Vec<(Party, Place)>| l.iter().any(|&(p, _)| self.engine.membership.belongs(id, p));
-                    accounts.list.iter().any(on_server) || accounts.used_by.values().any(uses)
-                });
-                of_servers
+                let systems = (0..estate.systems.len()).map(SystemId::new);
+                let mut of_servers = systems.map(|s| super::databases::has_account(self.engine, &user.id.value, s));
+                of_servers.any(|has| has)
                     || estate.entries.systems.iter().zip(&estate.systems).any(|(s, links)| {
                         s.accounts
                             .iter()
