@@ -4,8 +4,8 @@ use std::net::IpAddr;
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use jiff::{SignedDuration, Timestamp};
-use zest_ledger::ask::{Central, Proven, Session};
+use jiff::Timestamp;
+use zest_ledger::ask::{Act, Central, Proven, Session};
 use zest_ledger::entry::{Channel, Proof};
 
 use crate::exit::Exit;
@@ -257,15 +257,24 @@ pub(crate) struct SessionArgs {
     /// The channel it comes through
     #[arg(long, value_name = "CHANNEL", value_parser = parse_channel)]
     pub(crate) by: Option<Channel>,
-    /// A proof of identity and its age, such as `one-time-code` or `key=2h`; `none` says that there was none
+    /// A proof of identity and its age: `one-time-code`, `key=2h`, on another channel `key="2h by web"`; `none` for none
     #[arg(long, value_name = "PROOF[=AGE]", value_parser = parse_proof)]
     pub(crate) proof: Vec<StatedProof>,
     /// The account to use: a local one where the local source answers, or one of a database server
     #[arg(long, value_name = "LOGIN")]
     pub(crate) account: Option<String>,
-    /// On a database server: the role that is active; `none` for none
+    /// A role that is active, on a database server, a cloud or in an application; `none` for none
     #[arg(long, value_name = "ROLE")]
-    pub(crate) role: Option<String>,
+    pub(crate) role: Vec<String>,
+    /// As whom the session acts, link by link: user:ID, role:ID[@MOMENT], account:[HOST/]LOGIN [LINE], shell:[HOST/]LOGIN
+    #[arg(long, value_name = "LINK")]
+    pub(crate) acting: Vec<Act>,
+    /// An attribute that the session states, such as `ticket=LF-7`
+    #[arg(long, value_name = "NAME=VALUE", value_parser = parse_attribute)]
+    pub(crate) attribute: Vec<(String, String)>,
+    /// The first moment at which the session is over
+    #[arg(long, value_name = "MOMENT", value_parser = parse_moment)]
+    pub(crate) expires: Option<Timestamp>,
     /// The central identity source cannot be reached
     #[arg(long)]
     pub(crate) central_down: bool,
@@ -291,7 +300,13 @@ impl SessionArgs {
             session.proofs = Some(self.proof.iter().filter_map(|p| p.0).collect());
         }
         session.account.clone_from(&self.account);
-        session.active_role.clone_from(&self.role);
+        if !self.role.is_empty() {
+            session.active_role = Some(self.role.join(", "));
+            session.active_roles = Some(self.role.iter().filter(|r| *r != "none").cloned().collect());
+        }
+        session.acting.clone_from(&self.acting);
+        session.attributes.clone_from(&self.attribute);
+        session.expires = self.expires;
         session.central = if self.central_down { Central::Down } else { Central::Up };
         session.confirmed = self.confirmed;
         session.approved_by.clone_from(&self.approved_by);
@@ -352,9 +367,10 @@ fn parse_proof(text: &str) -> Result<StatedProof, String> {
     }
     let (name, age) = text.split_once('=').unwrap_or((text, "0s"));
     let proof = Proof::from_word(name).ok_or_else(|| format!("expected one of {}, none", Proof::WORDS.join(", ")))?;
-    let age: SignedDuration = age.parse().map_err(|_| "expected an age such as 10m or 2h".to_owned())?;
-    if age.is_negative() {
-        return Err("an age cannot be negative".to_owned());
-    }
-    Ok(StatedProof(Some(Proven { proof, age })))
+    Proven::parse(proof, age).map(|proven| StatedProof(Some(proven)))
+}
+
+fn parse_attribute(text: &str) -> Result<(String, String), String> {
+    let (name, value) = text.split_once('=').filter(|(name, _)| !name.is_empty()).ok_or("expected NAME=VALUE, such as ticket=LF-7")?;
+    Ok((name.to_owned(), value.to_owned()))
 }

@@ -1,4 +1,4 @@
-//! Reads a ledger's folder: every `*.toml` below it, in order of path.
+//! Reads a ledger's folder: every `*.toml` and `*.openapi.json` below it, in order of path.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -36,6 +36,11 @@ pub(crate) fn read(folder: &Path) -> Validated {
     ledger.validate()
 }
 
+/// Returns whether a file is a document of a ledger, by its name.
+pub(crate) fn is_document(path: &Path) -> bool {
+    path.file_name().is_some_and(|n| n.to_string_lossy().ends_with(".toml") || n.to_string_lossy().ends_with(".openapi.json"))
+}
+
 /// Collects the documents of a folder. Hidden entries are passed over, and links are followed to files only.
 fn collect(folder: &Path, depth: usize, paths: &mut Vec<PathBuf>, mut ledger: Ledger) -> Ledger {
     let entries = match fs::read_dir(folder) {
@@ -52,7 +57,7 @@ fn collect(folder: &Path, depth: usize, paths: &mut Vec<PathBuf>, mut ledger: Le
         }
         if is_folder {
             ledger = collect(&path, depth + 1, paths, ledger);
-        } else if path.extension().is_some_and(|e| e == "toml") {
+        } else if is_document(&path) {
             paths.push(path);
         }
     }

@@ -221,6 +221,43 @@ codes! {
     AnonymousAccount = "ZL0817" "anonymous-account" Warning;
     /// An account was granted roles, and none of them is active when it signs in.
     NoDefaultRole = "ZL0818" "no-default-role" Note;
+
+    /// An interface cannot be read as an OpenAPI 3.0 or 3.1 document, or describes an operation twice.
+    BadInterface = "ZL0901" "bad-interface" Error;
+    /// A reference in an interface leads nowhere.
+    InterfaceReference = "ZL0902" "interface-reference" Warning;
+    /// A cloud or an application is described, but no system of that kind has its id.
+    ServiceWithoutSystem = "ZL0903" "service-without-system" Error;
+    /// An operation or a group of operations is not known where it is named.
+    UnknownOperation = "ZL0904" "unknown-operation" Error;
+    /// A path or a pattern over paths cannot be read, or names nothing that is declared.
+    BadPath = "ZL0905" "bad-path" Error;
+    /// A comparison of attributes cannot be read.
+    BadComparison = "ZL0906" "bad-comparison" Error;
+    /// An attribute is compared that nothing in the ledger has.
+    UnknownAttribute = "ZL0907" "unknown-attribute" Error;
+    /// A condition can never hold: its parts contradict each other.
+    ImpossibleCondition = "ZL0908" "impossible-condition" Error;
+    /// A grant says neither what it allows nor what it denies, or says both, or to nobody or on nothing.
+    IncompleteGrant = "ZL0909" "incomplete-grant" Error;
+    /// A deny rests on an old proof, and so does not bite where there is no proof at all.
+    NaiveProofDeny = "ZL0910" "naive-proof-deny" Warning;
+    /// A deny until identity is proven leaves no operation by which it could be proven.
+    ProofUnobtainable = "ZL0911" "proof-unobtainable" Warning;
+    /// Roles can be assumed from each other in a circle.
+    AssumptionCycle = "ZL0912" "assumption-cycle" Warning;
+    /// Only one half of an assumption is there: a right to assume without a role that admits, or the reverse.
+    AssumptionHalf = "ZL0913" "assumption-half" Warning;
+    /// An obligation rests on identity checks, and those are switched off.
+    ProtectionInoperative = "ZL0914" "protection-inoperative" Warning;
+    /// Nobody can agree as second person to something that one person may do.
+    NoSecondPerson = "ZL0915" "no-second-person" Warning;
+    /// Somebody holds roles that nobody may hold together.
+    DutiesNotSeparated = "ZL0916" "duties-not-separated" Warning;
+    /// Every operation on everything is granted, without a condition or an obligation.
+    GrantOfEverything = "ZL0917" "grant-of-everything" Warning;
+    /// A credential may be reset by somebody who holds less than its owner.
+    ResetUpwards = "ZL0918" "reset-upwards" Warning;
 }
 
 impl fmt::Display for Code {

@@ -3,17 +3,17 @@
 use std::fmt;
 use std::net::IpAddr;
 
-use jiff::{SignedDuration, Timestamp};
+use jiff::Timestamp;
 use serde_json::{Map, Value, json};
 
-use crate::ask::{Answer, Central, Form, GateOutcome, Proven, Question, Session};
+use crate::ask::{Act, Answer, Central, Form, GateOutcome, Proven, Question, Session};
 use crate::entry::{Channel, Proof};
 use crate::finding::{Findings, Label, nearest};
-use crate::review::{DataRight, Effective, Extent};
+use crate::review::{DataRight, Effective, Extent, OnService};
 use crate::source::{Location, visible};
 
 /// The keys of a question.
-const KEYS: [&str; 17] = [
+const KEYS: [&str; 21] = [
     "user",
     "on",
     "line",
@@ -31,6 +31,10 @@ const KEYS: [&str; 17] = [
     "confirmed",
     "approved-by",
     "approver-proofs",
+    "acting",
+    "roles",
+    "attributes",
+    "expires",
 ];
 
 /// Why a question in JSON cannot be read.
@@ -52,11 +56,15 @@ impl std::error::Error for QuestionError {}
 /// | `user`, `on`, `line` | texts; these three are needed |
 /// | `sql` | a statement, in the place of `line` |
 /// | `role` | the active role of a database session |
+/// | `roles` | a list: the roles that are active on a cloud or in an application |
+/// | `acting` | a list of links, such as `["user:batch", "role:night-operator@2026-11-25T22:00:00Z"]` |
+/// | `attributes` | an object from attribute of the session to value |
+/// | `expires` | the first moment at which the session is over |
 /// | `at` | a moment such as `"2026-11-25T08:00:00Z"` |
 /// | `from` | an address |
 /// | `by` | `"terminal"`, `"web"` or `"api"` |
 /// | `approver-proofs` | as `proofs`, of the second person |
-/// | `proofs` | an object from proof to age, such as `{"password": "0s"}`; empty says that there was none |
+/// | `proofs` | an object from proof to age, such as `{"password": "0s"}`, on another channel `"5m by web"`; empty says that there was none |
 /// | `level` | a whole number from 0 to 15 |
 /// | `mode`, `account`, `approved-by` | texts |
 /// | `central` | `"up"` or `"down"` |
@@ -92,6 +100,21 @@ pub fn parse_question(text: &str) -> Result<Question, QuestionError> {
         approved_by: text_of(&object, "approved-by")?,
         ..Session::default()
     };
+    session.expires = parsed(&object, "expires", "a moment such as \"2026-11-25T08:00:00Z\"", |t| t.parse::<Timestamp>().ok())?;
+    session.active_roles = texts(&object, "roles")?;
+    for link in texts(&object, "acting")?.unwrap_or_default() {
+        session.acting.push(link.parse().map_err(QuestionError)?);
+    }
+    match object.get("attributes") {
+        None | Some(Value::Null) => {}
+        Some(Value::Object(given)) => {
+            for (name, value) in given {
+                let value = value.as_str().ok_or_else(|| QuestionError(format!("the attribute `{}` is not a text", visible(name))))?;
+                session.attributes.push((name.clone(), value.to_owned()));
+            }
+        }
+        Some(_) => return Err(QuestionError("`attributes` is not an object from name to text".to_owned())),
+    }
     session.proofs = proofs(&object, "proofs")?;
     session.approver_proofs = proofs(&object, "approver-proofs")?;
     session.central = parsed(&object, "central", "\"up\" or \"down\"", |t| match t {
@@ -132,6 +155,17 @@ fn text_of(object: &Map<String, Value>, key: &str) -> Result<Option<String>, Que
     }
 }
 
+fn texts(object: &Map<String, Value>, key: &str) -> Result<Option<Vec<String>>, QuestionError> {
+    let wrong = || QuestionError(format!("`{key}` is not a list of texts"));
+    match object.get(key) {
+        None | Some(Value::Null) => Ok(None),
+        Some(Value::Array(items)) => {
+            items.iter().map(|v| v.as_str().map(str::to_owned).ok_or_else(wrong)).collect::<Result<_, _>>().map(Some)
+        }
+        Some(_) => Err(wrong()),
+    }
+}
+
 fn parsed<T>(
     object: &Map<String, Value>,
     key: &str,
@@ -150,11 +184,8 @@ fn proofs(object: &Map<String, Value>, key: &str) -> Result<Option<Vec<Proven>>,
     for (name, age) in given {
         let proof = Proof::from_word(name)
             .ok_or_else(|| QuestionError(format!("`{}` is not one of {}", visible(name), Proof::WORDS.join(", "))))?;
-        let age: SignedDuration = age.as_str().and_then(|a| a.parse().ok()).ok_or_else(wrong)?;
-        if age.is_negative() {
-            return Err(QuestionError(format!("the age of `{name}` is negative")));
-        }
-        list.push(Proven { proof, age });
+        let text = age.as_str().ok_or_else(wrong)?;
+        list.push(Proven::parse(proof, text).map_err(|e| QuestionError(format!("`{name}`: {e}")))?);
     }
     Ok(Some(list))
 }
@@ -186,6 +217,11 @@ pub fn question(question: &Question) -> Value {
     put(&mut object, "on", Some(question.system.as_str()));
     put(&mut object, if question.form == Form::Statement { "sql" } else { "line" }, Some(question.line.as_str()));
     put(&mut object, "role", session.active_role.as_deref());
+    put(&mut object, "roles", session.active_roles.clone());
+    put(&mut object, "acting", (!session.acting.is_empty()).then(|| session.acting.iter().map(Act::written).collect::<Vec<_>>()));
+    let attributes = || session.attributes.iter().map(|(k, v)| (k.clone(), json!(v))).collect::<Map<_, _>>();
+    put(&mut object, "attributes", (!session.attributes.is_empty()).then(attributes));
+    put(&mut object, "expires", session.expires.map(|at| at.to_string()));
     put(&mut object, "at", session.at.map(|at| at.to_string()));
     put(&mut object, "from", session.origin.map(|o| o.to_string()));
     put(&mut object, "by", session.channel.map(Channel::word));
@@ -193,7 +229,7 @@ pub fn question(question: &Question) -> Value {
         // Of two ages of one proof the younger one says more.
         let mut by_age = list.clone();
         by_age.sort_by_key(|p| std::cmp::Reverse(p.age));
-        Value::Object(by_age.iter().map(|p| (p.proof.word().to_owned(), json!(format!("{:#}", p.age)))).collect())
+        Value::Object(by_age.iter().map(|p| (p.proof.word().to_owned(), json!(p.written()))).collect())
     };
     put(&mut object, "proofs", session.proofs.as_ref().map(written));
     put(&mut object, "level", session.level);
@@ -272,6 +308,21 @@ pub fn findings(findings: &Findings) -> Value {
     Value::Array(list.collect())
 }
 
+fn service(held: &OnService) -> Value {
+    let rights: Vec<Value> = held
+        .rights
+        .iter()
+        .map(|r| {
+            json!({
+                "effect": if r.is_deny { "deny" } else { "allow" }, "operations": r.operations, "on": r.on, "through": r.through,
+                "conditions": r.conditions, "unless": r.unless, "after": r.after, "place": place(Some(&r.location)),
+            })
+        })
+        .collect();
+    let may_become: Vec<Value> = held.may_become.iter().map(|(text, at)| json!({ "text": text, "place": place(Some(at)) })).collect();
+    json!({ "acting": held.acting, "rights": rights, "may-become": may_become })
+}
+
 /// Returns effective permissions.
 #[must_use]
 pub fn effective(rights: &[Effective]) -> Value {
@@ -318,7 +369,10 @@ pub fn effective(rights: &[Effective]) -> Value {
                 json!({ "account": d.account, "refused": refused, "role": d.role, "rights": rights(&d.held), "once-active": once })
             })
             .collect();
-        json!({ "system": on.system, "refused": refused, "entitlements": entitlements, "accounts": accounts, "sessions": sessions })
+        json!({
+            "system": on.system, "refused": refused, "entitlements": entitlements, "accounts": accounts, "sessions": sessions,
+            "service": on.service.as_ref().map(service),
+        })
     });
     Value::Array(systems.collect())
 }

@@ -2,11 +2,11 @@
 
 use std::sync::Arc;
 
-use crate::entry::{Assignment, CommandSet, Database, Group, OriginNetworks, Role, System, User, Vocabulary};
+use crate::entry::{Assignment, CommandSet, Database, Group, OriginNetworks, Role, Separation, Service, System, User, Vocabulary};
 use crate::estate::Estate;
 use crate::finding::{Code, Finding, Findings};
 use crate::source::SourceMap;
-use crate::text::read_document;
+use crate::text::{Interface, read_document, read_interface};
 
 /// The entries of a ledger, as written.
 #[derive(Clone, Debug, Default)]
@@ -20,6 +20,9 @@ pub(crate) struct Entries {
     pub(crate) roles: Vec<Arc<Role>>,
     pub(crate) assignments: Vec<Arc<Assignment>>,
     pub(crate) databases: Vec<Arc<Database>>,
+    pub(crate) services: Vec<Arc<Service>>,
+    pub(crate) separations: Vec<Arc<Separation>>,
+    pub(crate) interfaces: Vec<Arc<Interface>>,
 }
 
 /// What [`Ledger::validate`] comes to: the findings, and the estate if none of them is an error.
@@ -70,11 +73,37 @@ impl Ledger {
         self
     }
 
-    /// Adds a document of bytes, which must be UTF-8 text.
+    /// Adds an OpenAPI 3.0 or 3.1 document in JSON, which clouds name as their `interface`.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let api = r#"{"openapi": "3.1.0", "paths": {"/records": {"get": {"operationId": "records.list"}}}}"#;
+    /// let ledger = Ledger::new().interface("skyquay.openapi.json", api).document("cloud.toml", "
+    /// [systems.skyquay]
+    /// kind = 'cloud'
+    /// [clouds.skyquay]
+    /// interface = 'skyquay.openapi.json'
+    /// ");
+    /// assert!(ledger.estate().is_ok());
+    /// ```
+    #[must_use]
+    pub fn interface(mut self, name: &str, text: &str) -> Self {
+        match self.sources.add(name, text) {
+            Some(source) => self.entries.interfaces.push(Arc::new(read_interface(name, text, source, &mut self.findings))),
+            None => self.findings.push(Finding::unreadable(name, "it is 4 GiB or larger")),
+        }
+        self
+    }
+
+    /// Adds a document of bytes, which must be UTF-8 text: an interface if its name ends in `.openapi.json`.
     #[must_use]
     pub fn document_bytes(mut self, name: &str, bytes: &[u8]) -> Self {
         match std::str::from_utf8(bytes) {
-            Ok(text) => self.document(name, text.strip_prefix('\u{feff}').unwrap_or(text)),
+            Ok(text) => {
+                let text = text.strip_prefix('\u{feff}').unwrap_or(text);
+                if name.ends_with(".openapi.json") { self.interface(name, text) } else { self.document(name, text) }
+            }
             Err(error) => {
                 let valid = std::str::from_utf8(&bytes[..error.valid_up_to()]).unwrap_or_default();
                 let line = valid.matches('\n').count() + 1;
@@ -153,4 +182,8 @@ adders! {
     assignment: Assignment => assignments;
     /// Adds what a database server holds.
     database: Database => databases;
+    /// Adds what a cloud or an application holds.
+    service: Service => services;
+    /// Adds a separation of duties.
+    separation: Separation => separations;
 }

@@ -36,6 +36,31 @@ roles = ["lead"]
 on = { all = true }
 "#;
 
+/// A cloud, and more about it.
+fn cloud(more: &str) -> String {
+    format!(
+        "[systems.sky]\nkind = \"cloud\"\n[clouds.sky]\nresources.line = {{}}\n\
+         [clouds.sky.operations]\n\"records.read\" = {{ reads = true }}\n\"codes.confirm\" = {{}}\n{more}"
+    )
+}
+
+/// A grant of a cloud, with more in it.
+fn grant(more: &str) -> String {
+    format!("[[clouds.sky.grants]]\nallow = [\"records.read\"]\non = \"line\"\nto = [\"group:leads\"]\n{more}")
+}
+
+/// A deny of a cloud, with more in it.
+fn deny(more: &str) -> String {
+    format!("[[clouds.sky.grants]]\ndeny = [\"all\"]\non = \"**\"\nto = [\"group:leads\"]\n{more}")
+}
+
+/// An application with ramps, and more about it.
+fn application(more: &str) -> String {
+    format!(
+        "[systems.ramps]\nkind = \"application\"\n[applications.ramps]\nobjects.\"ramp/north\" = {{}}\ntypes.ramp.rights = [\"lower\"]\n{more}"
+    )
+}
+
 const SWITCH: &str = r#"
 [systems.switch]
 kind = "network-device"
@@ -183,6 +208,34 @@ fn raising(code: Code) -> String {
         Code::AnyOrigin => with(&mariadb("[databases.db.accounts.\"lead-1@%\"]")),
         Code::AnonymousAccount => with(&mariadb("[databases.db.accounts.\"@192.0.2.7\"]")),
         Code::NoDefaultRole => with(&mariadb("[databases.db.accounts.\"lead-1@198.51.100.%\"]\nmember-of = [\"reader\"]")),
+        Code::BadInterface | Code::InterfaceReference => base, // These need an interface.
+        Code::ServiceWithoutSystem => with("[clouds.switch]"),
+        Code::UnknownOperation => with(&cloud("[[clouds.sky.grants]]\nallow = [\"records.raed\"]\non = \"**\"\nto = [\"group:leads\"]")),
+        Code::BadPath => with(&cloud("[[clouds.sky.grants]]\nallow = [\"records.read\"]\non = \"lime\"\nto = [\"group:leads\"]")),
+        Code::BadComparison => with(&cloud(&grant("when = { compare = [\"user.pier is resource.pier\"] }"))),
+        Code::UnknownAttribute => with(&cloud(&grant("when = { compare = [\"user.peir = 'selkie'\"] }"))),
+        Code::ImpossibleCondition => with(&cloud(&grant("when = { compare = [\"user.id = 'a'\", \"user.id = 'b'\"] }"))),
+        Code::IncompleteGrant => with(&cloud("[[clouds.sky.grants]]\nallow = [\"records.read\"]\non = \"line\"")),
+        Code::NaiveProofDeny => with(&cloud(&deny("when = { proof = [\"one-time-code\"], proof-older = \"1h\" }"))),
+        Code::ProofUnobtainable => with(&cloud(&deny(
+            "unless = { proof = [\"one-time-code\"], proof-age = \"1h\" }\n[clouds.sky.obtains]\none-time-code = [\"codes.confirm\"]",
+        ))),
+        Code::AssumptionCycle => with(&cloud(
+            "[roles.a]\nassumable = { by = [\"role:b\"] }\ngrants = [{ allow = [\"assume\"], on = \"role/b\" }]\n\
+             [roles.b]\nassumable = { by = [\"role:a\"] }\ngrants = [{ allow = [\"assume\"], on = \"role/a\" }]",
+        )),
+        Code::AssumptionHalf => with(&cloud("[roles.a]\nassumable = { by = [\"group:leads\"] }")),
+        Code::ProtectionInoperative => with(&application("identity-checks = false\ntypes.ramp.after = { second-person = [\"anyone\"] }")),
+        Code::NoSecondPerson => with(&application("types.ramp.after = { second-person = [\"group:leads\"] }")),
+        Code::DutiesNotSeparated => with(
+            "[roles.other]\nband = { start = 1, ceiling = 1 }\n[separations.two]\nroles = [\"lead\", \"other\"]\n\
+             [[assignments]]\nto = [\"group:leads\"]\nroles = [\"other\"]\non = { all = true }\nrank = 1",
+        ),
+        Code::GrantOfEverything => with(&cloud("[[clouds.sky.grants]]\nallow = [\"all\"]\non = \"**\"\nto = [\"group:leads\"]")),
+        Code::ResetUpwards => with(&cloud(&format!(
+            "[users.desk-1]\nproofs = [\"password\"]\n[[clouds.sky.grants]]\nallow = [\"reset-credential\"]\non = \"user/*\"\nto = [\"user:desk-1\"]\n{}",
+            grant("")
+        ))),
         Code::DuplicateId | Code::NotText | Code::Unreadable => base, // These need more than one text document.
         _ => panic!("no ledger raises {code:?}"),
     }
@@ -195,6 +248,11 @@ fn every_code_is_raised_by_a_ledger() {
             Code::DuplicateId => {
                 let ledger = Ledger::new().document("a.toml", &format!("{MAKE}{SWITCH}")).document("b.toml", "[users.lead-1]\n");
                 codes(&ledger.validate().findings)
+            }
+            Code::BadInterface => codes(&Ledger::new().interface("sky.openapi.json", "{\"openapi\": \"2.0\"}").validate().findings),
+            Code::InterfaceReference => {
+                let broken = r##"{"openapi": "3.0.3", "paths": {"/a": {"get": {"parameters": [{"$ref": "#/components/parameters/b"}]}}}}"##;
+                codes(&Ledger::new().interface("sky.openapi.json", broken).validate().findings)
             }
             Code::NotText => codes(&Ledger::new().document_bytes("a.toml", b"name = \"\xff\"").validate().findings),
             Code::Unreadable => codes(&Ledger::new().finding(Finding::unreadable("a.toml", "permission denied")).validate().findings),

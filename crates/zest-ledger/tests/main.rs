@@ -3,7 +3,9 @@
 #![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
 
 mod answers;
+mod applications;
 mod builders;
+mod clouds;
 mod command_sets;
 mod conditions;
 mod database_laws;

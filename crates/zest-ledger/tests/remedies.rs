@@ -1,7 +1,7 @@
 //! Remedies: each one that is offered works, and none of its steps can be left out.
 
-use zest_ledger::Question;
 use zest_ledger::ask::{Answer, Verdict};
+use zest_ledger::{Engine, Question};
 use zest_testkit::random::Source;
 
 use crate::support::{PIER, ask, engine};
@@ -47,7 +47,7 @@ fn remedies_of_the_session_work_when_asked_and_none_can_be_left_out() {
     let mut tried = 0;
     for seed in 0..60 {
         let mut source = Source::new(seed);
-        let engine = zest_ledger::Engine::compile(source.ledger().estate().expect("valid")).expect("compiles");
+        let engine = Engine::compile(source.ledger().estate().expect("valid")).expect("compiles");
         for _ in 0..20 {
             let answer = engine.ask(&source.question());
             assert!(answer.verdict == Verdict::Denied || answer.remedies.is_empty());
@@ -76,4 +76,74 @@ fn remedies_of_the_session_work_when_asked_and_none_can_be_left_out() {
         }
     }
     assert!(tried > 50, "only {tried} remedies of the session were offered");
+}
+
+/// Remedies of a refusal, as texts; those that change the session only are tried again.
+fn tried(engine: &Engine, question: &Question) -> Vec<String> {
+    let answer = ask(engine, question);
+    for remedy in answer.remedies.iter().filter(|r| r.steps.iter().all(|s| s.change.is_of_session())) {
+        let mut changed = question.clone();
+        remedy.steps.iter().for_each(|s| s.change.apply(&mut changed));
+        assert_eq!(engine.ask(&changed).verdict, remedy.verdict, "{remedy:?}");
+    }
+    texts(&answer)
+}
+
+#[test]
+fn on_a_cloud_the_session_is_changed_first_and_then_the_ledger() {
+    let cloud = crate::clouds::cloud();
+    let on = |user: &str, line: &str| Question::new(user, "sky", line).at("2026-11-26T08:00:00Z".parse().expect("a moment"));
+    let list = "records.list on line/fares/records";
+    for (question, expected) in [
+        (on("lead-1", list), "with a one-time-code given just before"),
+        (on("nobody-1", list), "with a one-time-code given just before, and if `nobody-1` were in group `leads`"),
+        (on("clerk-1", "records.delete on line/fares"), "with the attribute `ticket` stated as `LF-7`"),
+        (on("clerk-1", "records.delete on line/fares/records").attribute("ticket", "LF-8"), "with the attribute `ticket` stated as `LF-7`"),
+        (on("clerk-1", list).attribute("pier", "selkie"), "without the attribute `pier`"),
+        (on("night-1", list), "in the assumed role `night-operator`, and with a one-time-code given just before"),
+        (on("capped-1", "records.put on line/rota"), "if the ceiling let `records.put` through"),
+        (on("both-1", "records.lst on line/fares"), "as `records.list on line/fares`"),
+        (on("both-1", "records.list"), "as `records.list on line/fares`"),
+        (on("both-1", list).expires("2026-11-26T07:00:00Z".parse().expect("a moment")), "in a new session"),
+        (on("both-1", "records.put on line/rota").at("2027-01-01T00:00:00Z".parse().expect("a moment")), "if the entry held at that time"),
+    ] {
+        let remedies = tried(&cloud, &question);
+        assert_eq!(remedies.first().map(String::as_str), Some(expected), "{question:?}: {remedies:?}");
+    }
+}
+
+#[test]
+fn a_missing_half_of_an_assumption_is_named() {
+    let cloud = crate::clouds::cloud();
+    let put = |user: &str| {
+        let question =
+            Question::new(user, "sky", "records.put on line/fares").proof(zest_ledger::entry::Proof::Password, jiff::SignedDuration::ZERO);
+        question.acting("role:night-operator".parse().expect("a link"))
+    };
+    let hopeful = tried(&cloud, &put("hopeful-1"));
+    assert!(hopeful.contains(&"if `hopeful-1` were in group `night`".to_owned()), "{hopeful:?}");
+    let wanted = tried(&cloud, &put("wanted-1"));
+    assert!(wanted.contains(&"if `user:wanted-1` were granted `assume` on `role/night-operator`".to_owned()), "{wanted:?}");
+}
+
+#[test]
+fn in_an_application_a_second_person_is_named() {
+    let room = crate::applications::room();
+    let on = |user: &str, line: &str| Question::new(user, "ramps", line).at("2026-11-26T08:00:00Z".parse().expect("a moment"));
+    for (question, expected) in [
+        (
+            on("mate-1", "unlock on ramp/north")
+                .approved_by("mate-1")
+                .approver_proof(zest_ledger::entry::Proof::Password, jiff::SignedDuration::ZERO),
+            "with `mate-2` as second person",
+        ),
+        (on("guest-1", "lower on ramp/north").acting("user:mate-1".parse().expect("a link")), "if `guest-1` might act as `mate-1`"),
+        (on("mate-1", "lower on ramp/nort"), "as `lower on ramp/north`"),
+        (on("mate-1", "lower on ramp/north").acting("user:mate-22".parse().expect("a link")), "as user mate-2"),
+        (on("planner-1", "raise on ramp/north"), "with only the role `day` active"),
+        (on("changer-1", "lower on ramp/north"), "once `changer-1` has changed the credential, with `change-credential on user/changer-1`"),
+    ] {
+        let remedies = tried(&room, &question);
+        assert!(remedies.iter().any(|r| r == expected), "{question:?}: {remedies:?}");
+    }
 }

@@ -2,6 +2,7 @@
 
 use std::fmt::Write as _;
 
+use zest_ledger::Question;
 use zest_ledger::ask::{Answer, Central, Gate, GateOutcome, Step, Verdict};
 use zest_ledger::source::visible;
 
@@ -21,7 +22,7 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
     let _ = writeln!(
         out,
         "{HEAD}{}{HEAD:#} on {HEAD}{}{HEAD:#}: {}",
-        visible(&question.user),
+        hanging("", &who(question)),
         visible(&question.system),
         visible(&question.line)
     );
@@ -58,6 +59,11 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
     out
 }
 
+/// The whole chain of identities: "night-1, as user batch, in role night-operator".
+pub(crate) fn who(question: &Question) -> String {
+    [visible(&question.user)].into_iter().chain(question.session.acting.iter().map(ToString::to_string)).collect::<Vec<_>>().join(", ")
+}
+
 /// One gate: its stage, a mark, the reason, and the place.
 fn line(gate: &Gate, stage: &str, first: &mut bool) -> String {
     let (mark, style) = match gate.outcome {
@@ -83,12 +89,15 @@ fn session(answer: &Answer) -> String {
     }
     facts.extend(session.channel.map(|c| format!("by {}", c.word())));
     for proven in session.proofs.iter().flatten() {
-        facts.push(format!("{} {:#} ago", proven.proof.word(), proven.age));
+        let by = proven.channel.map_or(String::new(), |c| format!(" by {}", c.word()));
+        facts.push(format!("{} {:#} ago{by}", proven.proof.word(), proven.age));
     }
     facts.extend(answer.level.map(|l| format!("level {l}")));
     facts.extend(session.mode.as_ref().map(|m| format!("mode {}", visible(m))));
     facts.extend(answer.account.as_ref().map(|a| format!("account {}", visible(a))));
     facts.extend(session.active_role.as_ref().map(|r| format!("role {}", visible(r))));
+    facts.extend(session.attributes.iter().map(|(k, v)| format!("{} {}", visible(k), visible(v))));
+    facts.extend(session.expires.map(|at| format!("over at {at}")));
     if session.central == Central::Down {
         facts.push("central source down".to_owned());
     }

@@ -110,6 +110,14 @@ fn fill_in(question: &mut Question, defaults: &zest_ledger::ask::Session) {
     session.origin = session.origin.or(defaults.origin);
     session.channel = session.channel.or(defaults.channel);
     session.active_role = session.active_role.take().or_else(|| defaults.active_role.clone());
+    session.active_roles = session.active_roles.take().or_else(|| defaults.active_roles.clone());
+    session.expires = session.expires.or(defaults.expires);
+    if session.acting.is_empty() {
+        session.acting.clone_from(&defaults.acting);
+    }
+    if session.attributes.is_empty() {
+        session.attributes.clone_from(&defaults.attributes);
+    }
     session.proofs = session.proofs.take().or_else(|| defaults.proofs.clone());
 }
 

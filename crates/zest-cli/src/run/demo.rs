@@ -12,6 +12,7 @@ use zest_ledger::{Engine, Ledger, Question, review};
 
 use crate::args::Demo;
 use crate::exit::Exit;
+use crate::folder::is_document;
 use crate::render::style::{FAINT, HEAD, hanging};
 use crate::render::{answer, effective, findings, rehearsal};
 
@@ -51,7 +52,7 @@ fn write(folder: &Path) -> Result<Exit> {
 /// Reads one of the shipped ledgers.
 fn shipped(name: &str) -> Result<Ledger> {
     let folder = DEMO.get_dir(name).with_context(|| format!("the demo ledger {name} is not in this program"))?;
-    let mut files: Vec<_> = folder.files().filter(|f| f.path().extension().is_some_and(|e| e == "toml")).collect();
+    let mut files: Vec<_> = folder.files().filter(|f| is_document(f.path())).collect();
     files.sort_by_key(|f| f.path());
     Ok(files.into_iter().fold(Ledger::new(), |ledger, file| {
         let name = file.path().file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());

@@ -157,7 +157,7 @@ refusals! {
     /// The central source is down, and this device then refuses the commands it would ask about.
     CommandsNeedCentral = "commands-need-central" Permission;
 
-    /// The assignment is not valid at this moment.
+    /// The assignment or grant is not valid at this moment.
     AssignmentNotValid = "assignment-not-valid" Conditions;
     /// The session comes from outside the networks of the assignment.
     OriginOutside = "origin-outside" Conditions;
@@ -169,6 +169,8 @@ refusals! {
     ChannelOutside = "channel-outside" Conditions;
     /// The proof that the assignment wants was not given, or too long ago.
     ProofMissing = "proof-missing" Conditions;
+    /// A comparison of attributes does not hold.
+    AttributesDiffer = "attributes-differ" Conditions;
 
     /// The user has no account on this database server, or none that admits the session.
     NoAccount = "no-account" Entry;
@@ -205,6 +207,46 @@ refusals! {
     NotOwner = "not-owner" Permission;
     /// A switch of the role, such as `create-role`, is off.
     SwitchOff = "switch-off" Permission;
+
+    /// The session is over.
+    SessionExpired = "session-expired" Entry;
+    /// The system accepts no proof of this kind on this channel.
+    ProofNotAccepted = "proof-not-accepted" Entry;
+    /// The ledger knows nobody by the name of the acting identity.
+    UnknownActingIdentity = "unknown-acting-identity" Standing;
+    /// The acting identity cannot be used now: it is switched off or not valid.
+    ActingIdentityUnusable = "acting-identity-unusable" Standing;
+    /// No rule lets the user act as this one.
+    MayNotActAs = "may-not-act-as" Standing;
+    /// The acting identity does not hold the right to assume the role.
+    MayNotAssume = "may-not-assume" Standing;
+    /// The role does not admit the acting identity.
+    RoleDoesNotAdmit = "role-does-not-admit" Standing;
+    /// The acting chain comes back to an identity it has left.
+    ActingLoop = "acting-loop" Standing;
+    /// This kind of system knows no link of this sort.
+    ActingNotKnown = "acting-not-known" Standing;
+    /// The session of the assumed role is over: it has a longest time.
+    AssumptionExpired = "assumption-expired" Standing;
+    /// The session states an attribute that the system does not let it state.
+    AttributeNotAdmitted = "attribute-not-admitted" Standing;
+    /// Roles are held together that nobody may hold together.
+    DutiesNotSeparated = "duties-not-separated" Standing;
+    /// Roles are active together that must not be.
+    RolesActiveTogether = "roles-active-together" Standing;
+
+    /// The question does not name an operation and a resource.
+    ActionUnreadable = "action-unreadable" Permission;
+    /// The system has no such operation.
+    UnknownOperation = "unknown-operation" Permission;
+    /// A deny concerns the operation on the resource.
+    DeniedByGrant = "denied-by-grant" Permission;
+    /// The grant does not hold while its `unless` holds.
+    GrantLifted = "grant-lifted" Conditions;
+    /// Nothing grants the operation on the resource.
+    NotGranted = "not-granted" Permission;
+    /// It is granted, but above what a ceiling lets through.
+    CutByCeiling = "cut-by-ceiling" Permission;
 
     /// The second person is the user himself.
     SamePerson = "same-person" Obligations;

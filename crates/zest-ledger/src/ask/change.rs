@@ -6,9 +6,11 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
-use super::{Central, Proven, Question};
+use super::{Act, Central, Proven, Question};
 use crate::engine::Engine;
-use crate::entry::{Assignment, Band, Channel, Credential, Database, DatabaseGrant, Group, On, Proof, Rule, RuleVerb};
+use crate::entry::{
+    ActAs, Assignment, Band, Channel, Credential, Database, DatabaseGrant, Grant, Group, Kind, ObjectType, On, Proof, Rule, RuleVerb, When,
+};
 use crate::estate::{Party, RoleId, SetId, SystemId, UserId};
 use crate::finding::Findings;
 use crate::ledger::{Entries, Ledger};
@@ -48,6 +50,21 @@ pub enum Change {
     ActiveRole(String),
     /// Have another second person.
     SecondPerson(String),
+    /// State an attribute of the session.
+    Attribute {
+        /// Its name.
+        name: String,
+        /// Its value.
+        value: String,
+    },
+    /// Act as somebody else in one link fewer, or more, or another.
+    Acting(Vec<Act>),
+    /// Have only these roles active.
+    ActiveRoles(Vec<String>),
+    /// Leave an attribute of the session out.
+    NoAttribute(String),
+    /// Sign in anew.
+    NewSession,
 
     /// Put a rule at the top of a command set.
     AllowFirst {
@@ -104,6 +121,33 @@ pub enum Change {
         /// With the right to pass it on.
         regrant: bool,
     },
+    /// Grant an operation on a cloud or in an application.
+    Allow {
+        /// The operation.
+        operation: String,
+        /// The resource.
+        on: String,
+        /// Who gets it: `user:ID` or `role:ID`.
+        to: String,
+    },
+    /// Leave an operation out of the deny that is written at this place.
+    LeaveOut {
+        /// Where the deny is written.
+        place: Place,
+        /// The operation.
+        operation: String,
+    },
+    /// Have the ceiling that is written at this place let an operation through.
+    LetThrough {
+        /// Where the ceiling is written.
+        place: Place,
+        /// The operation.
+        operation: String,
+    },
+    /// Let the user act as another.
+    LetActAs(String),
+    /// Have a role admit the user.
+    Admit(String),
     /// Make the user a member of a group.
     JoinGroup(String),
     /// Let the user use a local account.
@@ -116,7 +160,7 @@ pub enum Change {
     Enable,
     /// Take the user's validity bounds away.
     Unbind,
-    /// Take the validity bounds of the assignment away that is written at this place.
+    /// Take the validity bounds of the assignment or grant away that is written, or of which one is written, at this place.
     Prolong(Place),
     /// Give the user a way to prove identity.
     GiveProof(Proof),
@@ -145,12 +189,17 @@ impl Change {
                 | Self::Account(_)
                 | Self::ActiveRole(_)
                 | Self::SecondPerson(_)
+                | Self::Attribute { .. }
+                | Self::NoAttribute(_)
+                | Self::Acting(_)
+                | Self::ActiveRoles(_)
+                | Self::NewSession
         )
     }
 
     /// Applies a change of the session to a question; changes of the ledger leave it as it is.
     pub fn apply(&self, question: &mut Question) {
-        let just_now = |proof| Proven { proof, age: jiff::SignedDuration::ZERO };
+        let just_now = |proof| Proven::new(proof, jiff::SignedDuration::ZERO);
         match self {
             Self::User(name) => question.user.clone_from(name),
             Self::System(id) => question.system.clone_from(id),
@@ -170,12 +219,27 @@ impl Change {
             Self::Account(name) => question.session.account = Some(name.clone()),
             Self::ActiveRole(name) => question.session.active_role = Some(name.clone()),
             Self::SecondPerson(name) => question.session.approved_by = Some(name.clone()),
+            Self::Attribute { name, value } => {
+                question.session.attributes.retain(|(k, _)| k != name);
+                question.session.attributes.push((name.clone(), value.clone()));
+            }
+            Self::NoAttribute(name) => question.session.attributes.retain(|(k, _)| k != name),
+            Self::Acting(chain) => question.session.acting.clone_from(chain),
+            Self::ActiveRoles(roles) => question.session.active_roles = Some(roles.clone()),
+            Self::NewSession => {
+                question.session.expires = None;
+                for act in &mut question.session.acting {
+                    if let Act::Role { since, .. } = act {
+                        *since = None;
+                    }
+                }
+            }
             _ => {}
         }
     }
 
     /// Applies a change of the ledger to a narrowed ledger; `user` is the one who asks.
-    fn to_entries(&self, entries: &mut Entries, user: &str) {
+    fn to_entries(&self, entries: &mut Entries, user: &str, system: &str) {
         let place = Place::here();
         let at = |text: &str| At::new(text.to_owned(), place);
         let reference = format!("user:{user}");
@@ -203,8 +267,48 @@ impl Change {
                 }
             }
             Self::Prolong(place) => {
-                for assignment in entries.assignments.iter_mut().filter(|a| a.place == *place).map(Arc::make_mut) {
+                let is_it = |whole: Place, bounds: [&Option<At<Timestamp>>; 2]| {
+                    whole == *place || bounds.into_iter().flatten().any(|b| b.place == *place)
+                };
+                for assignment in entries.assignments.iter_mut().filter(|a| is_it(a.place, [&a.from, &a.until])).map(Arc::make_mut) {
                     (assignment.from, assignment.until) = (None, None);
+                }
+                let of_services = entries.services.iter_mut().flat_map(|s| &mut Arc::make_mut(s).grants);
+                let of_roles = entries.roles.iter_mut().flat_map(|r| &mut Arc::make_mut(r).grants);
+                for grant in of_services.chain(of_roles).filter(|g| is_it(g.place, [&g.from, &g.until])) {
+                    (grant.from, grant.until) = (None, None);
+                }
+            }
+            Self::Allow { operation, on, to } => {
+                if let Some(service) = entries.services.iter_mut().find(|s| s.system.value == system).map(Arc::make_mut) {
+                    let mut grant = Grant::at(place);
+                    grant.allow.push(at(operation));
+                    grant.on.push(at(on));
+                    grant.to.push(at(to));
+                    service.grants.push(grant);
+                }
+            }
+            Self::LeaveOut { place: deny, operation } => {
+                let of_services = entries.services.iter_mut().flat_map(|s| &mut Arc::make_mut(s).grants);
+                let of_roles = entries.roles.iter_mut().flat_map(|r| &mut Arc::make_mut(r).grants);
+                of_services.chain(of_roles).filter(|g| g.place == *deny).for_each(|g| g.except.push(at(operation)));
+            }
+            Self::LetThrough { place: ceiling, operation } => {
+                let ceilings = entries.services.iter_mut().flat_map(|s| &mut Arc::make_mut(s).ceilings);
+                for ceiling in ceilings.filter(|c| c.place == *ceiling) {
+                    ceiling.except.retain(|e| e.value != *operation);
+                    ceiling.allow.push(at(operation));
+                }
+            }
+            Self::LetActAs(target) => {
+                for service in entries.services.iter_mut().filter(|s| s.system.value == system).take(1).map(Arc::make_mut) {
+                    let target = at(&format!("user:{target}"));
+                    service.acting.push(ActAs { place, target, by: vec![at(&reference)], when: When::default() });
+                }
+            }
+            Self::Admit(role) => {
+                for role in entries.roles.iter_mut().filter(|r| r.id.value == *role).map(Arc::make_mut) {
+                    role.assumable.get_or_insert_default().by.push(at(&reference));
                 }
             }
             Self::JoinGroup(group) => {
@@ -273,6 +377,7 @@ pub(crate) struct Narrowed<'e> {
     sources: crate::source::SourceMap,
     entries: Entries,
     user: String,
+    system: String,
 }
 
 impl<'e> Narrowed<'e> {
@@ -280,8 +385,10 @@ impl<'e> Narrowed<'e> {
     pub(crate) fn of(engine: &'e Engine, question: &Question) -> Option<Self> {
         let estate = &engine.estate;
         let system = *estate.system_ids.get(question.system.as_str())?;
-        if !estate.is_device(system) {
-            return Some(Self::of_database(engine, question, system));
+        match estate.system(system).kind() {
+            Kind::NetworkDevice => {}
+            Kind::Postgresql | Kind::Mariadb => return Some(Self::of_database(engine, question, system)),
+            Kind::Cloud | Kind::Application | Kind::Host => return Some(Self::of_service(engine, question)),
         }
         let ignores_case = engine.devices[system.index()].ignores_case;
         let user = engine.find_user(&question.user, ignores_case)?;
@@ -340,7 +447,13 @@ impl<'e> Narrowed<'e> {
             .filter(|&i| sets.contains(&SetId::new(i)))
             .map(|i| Arc::clone(&estate.entries.command_sets[i]))
             .collect();
-        Some(Self { engine, sources: (*estate.sources).clone(), entries, user: estate.user(user).id.value.clone() })
+        Some(Self {
+            engine,
+            sources: (*estate.sources).clone(),
+            entries,
+            user: estate.user(user).id.value.clone(),
+            system: question.system.clone(),
+        })
     }
 
     /// Takes everybody, since accounts may be used by groups, and of systems the one database server.
@@ -355,14 +468,78 @@ impl<'e> Narrowed<'e> {
             databases: estate.entries.databases.iter().filter(|d| d.system.value == *id).map(Arc::clone).collect(),
             ..Entries::default()
         };
-        Self { engine, sources: (*estate.sources).clone(), entries, user: question.user.clone() }
+        Self { engine, sources: (*estate.sources).clone(), entries, user: question.user.clone(), system: question.system.clone() }
+    }
+
+    /// Takes what is neither a device nor a database, and of people those who are named in the question.
+    fn of_service(engine: &'e Engine, question: &Question) -> Self {
+        let all = &engine.estate.entries;
+        let session = &question.session;
+        let targets = session.acting.iter().filter_map(|a| if let Act::User(name) = a { Some(name) } else { None });
+        let mut named: FxHashSet<&str> = targets.chain([&question.user]).chain(&session.approved_by).map(String::as_str).collect();
+        // Whoever may be a second person stays, or the obligation would go with the last of them.
+        let of_types = |t: &'e ObjectType| [&t.after].into_iter().chain(t.rights_after.iter().map(|(_, after)| after));
+        let of_services = all.services.iter().flat_map(|s| {
+            let grants = s.grants.iter().map(|g| &g.after);
+            grants.chain(s.resources.iter().map(|r| &r.after)).chain(s.types.iter().flat_map(of_types))
+        });
+        let obligations = of_services.chain(all.roles.iter().flat_map(|r| r.grants.iter().map(|g| &g.after)));
+        named.extend(obligations.flat_map(|o| &o.second_person).filter_map(|p| p.value.strip_prefix("user:")));
+        let is_kept = |party: &At<String>| party.value.strip_prefix("user:").is_none_or(|id| named.contains(id));
+        let keep = |list: &mut Vec<At<String>>| list.retain(is_kept);
+        let mut entries = Entries {
+            users: all.users.iter().filter(|u| named.contains(u.id.value.as_str())).cloned().collect(),
+            groups: all.groups.clone(),
+            origins: all.origins.clone(),
+            systems: all.systems.iter().filter(|s| s.kind().is_service()).cloned().collect(),
+            services: all.services.clone(),
+            interfaces: all.interfaces.clone(),
+            roles: all.roles.clone(),
+            separations: all.separations.clone(),
+            ..Entries::default()
+        };
+        for group in entries.groups.iter_mut().map(Arc::make_mut) {
+            keep(&mut group.members);
+            keep(&mut group.owners);
+        }
+        for role in entries.roles.iter_mut().map(Arc::make_mut) {
+            role.commands.clear();
+            if let Some(assumable) = &mut role.assumable {
+                keep(&mut assumable.by);
+            }
+        }
+        for service in entries.services.iter_mut().map(Arc::make_mut) {
+            service.grants.iter_mut().for_each(|g| keep(&mut g.to));
+            service.grants.retain(|g| !g.to.is_empty());
+            service.acting.retain(|rule| is_kept(&rule.target));
+            service.acting.iter_mut().for_each(|rule| keep(&mut rule.by));
+            // A ceiling of people who are left out goes as a whole: without `of` it would limit everybody.
+            service.ceilings.retain(|c| c.of.is_empty() || c.of.iter().any(is_kept));
+            service.ceilings.iter_mut().for_each(|c| keep(&mut c.of));
+        }
+        let kept: Vec<SystemId> =
+            (0..all.systems.len()).map(SystemId::new).filter(|s| engine.estate.system(*s).kind().is_service()).collect();
+        for links in &engine.estate.assignments {
+            let systems = kept.iter().filter(|s| links.systems.contains(s.index())).map(|s| engine.estate.system(*s).id.value.clone());
+            let systems: Vec<At<String>> = systems.map(|id| At::new(id, links.entry.place)).collect();
+            let mut assignment = Assignment::clone(&links.entry);
+            keep(&mut assignment.to);
+            if !assignment.to.is_empty() {
+                // One elsewhere still says which roles are held, for the separation of duties.
+                let nowhere = systems.is_empty().then(|| At::new("elsewhere".to_owned(), links.entry.place));
+                assignment.on = On { systems, within: nowhere, at: assignment.on.at.take(), ..On::default() };
+                entries.assignments.push(Arc::new(assignment));
+            }
+        }
+        let sources = (*engine.estate.sources).clone();
+        Self { engine, sources, entries, user: question.user.clone(), system: question.system.clone() }
     }
 
     /// Compiles the narrowed ledger with changes applied.
     pub(crate) fn with<'c>(&self, changes: impl IntoIterator<Item = &'c Change>) -> Result<Engine, Findings> {
         let mut entries = self.entries.clone();
         for change in changes {
-            change.to_entries(&mut entries, &self.user);
+            change.to_entries(&mut entries, &self.user, &self.system);
         }
         Engine::compile_like(Ledger::of(self.sources.clone(), entries).estate()?, Some(self.engine))
     }

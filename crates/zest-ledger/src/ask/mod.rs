@@ -1,11 +1,14 @@
 //! Questions and answers: may this user do this there, now, and why?
 
+mod act;
 mod answer;
 mod change;
 mod database_remedy;
 mod remedy;
+mod service_remedy;
 mod session;
 
+pub use act::{Act, Running};
 pub use answer::{Answer, Decision, Gate, GateOutcome, Refusal, RuleRef, Stage, Verdict};
 pub use change::Change;
 pub(crate) use change::Narrowed;

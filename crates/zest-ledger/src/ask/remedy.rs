@@ -13,9 +13,10 @@ use super::{Answer, Question, Refusal, Verdict};
 use crate::command::{Pattern, line, read_line};
 use crate::engine::Engine;
 use crate::entry::Does;
-use crate::estate::{AssignmentId, Conditions, GroupId, ModeId, Outcome, Part, Party, SystemId, UserId};
+use crate::estate::{AssignmentId, Conditions, Facts, GroupId, ModeId, Outcome, Part, Party, SystemId, UserId};
 use crate::finding::nearest;
 use crate::kind::network_device::candidates;
+use crate::kind::service::Context;
 use crate::source::{Location, Place, visible};
 
 /// How many remedies are offered at most.
@@ -169,6 +170,9 @@ fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
         return near.map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None)).into_iter().collect();
     };
     let at = Asked { engine, question, system, user };
+    if let Some(context) = Context::of(engine, system, &question.session).filter(|_| !is_of_person(refusal)) {
+        return super::service_remedy::ways(&at, answer, refusal, context);
+    }
     match refusal {
         Refusal::UserDisabled | Refusal::UserNotValid | Refusal::NoProof | Refusal::CredentialMustChange => at.person(refusal),
         Refusal::ProofNotRegistered => {
@@ -209,18 +213,27 @@ fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
         | Refusal::OutsideHours
         | Refusal::OutsideDays
         | Refusal::ChannelOutside
-        | Refusal::ProofMissing => at.failing_condition(refusal),
+        | Refusal::ProofMissing
+        | Refusal::AttributesDiffer => at.failing_condition(refusal),
         Refusal::SamePerson | Refusal::NotEntitled => at.second_person(answer),
         // Those of database servers were handled before.
         _ => Vec::new(),
     }
 }
 
-struct Asked<'a> {
-    engine: &'a Engine,
-    question: &'a Question,
-    system: SystemId,
-    user: UserId,
+/// Returns whether a refusal is about a person and proofs, whatever the system.
+const fn is_of_person(refusal: Refusal) -> bool {
+    matches!(
+        refusal,
+        Refusal::UserDisabled | Refusal::UserNotValid | Refusal::NoProof | Refusal::ProofNotRegistered | Refusal::NothingProven
+    )
+}
+
+pub(super) struct Asked<'a> {
+    pub(super) engine: &'a Engine,
+    pub(super) question: &'a Question,
+    pub(super) system: SystemId,
+    pub(super) user: UserId,
 }
 
 /// Entry
@@ -318,7 +331,9 @@ impl Asked<'_> {
 impl Asked<'_> {
     /// The assignment that the answer rests on: the first that holds or cannot be known, or else the first of all.
     fn first_assignment(&self) -> Option<AssignmentId> {
-        let outcome = |id: &AssignmentId| self.engine.estate.assignments[id.index()].conditions.outcome(&self.question.session);
+        let outcome = |id: &AssignmentId| {
+            self.engine.estate.assignments[id.index()].conditions.outcome(self.engine.facts(&self.question.session, self.user, self.system))
+        };
         let all: Vec<AssignmentId> = candidates(self.engine, self.user, self.system).map(|c| c.assignment).collect();
         all.iter().copied().find(|id| outcome(id) != Outcome::Fails).or_else(|| all.first().copied())
     }
@@ -353,6 +368,7 @@ impl Asked<'_> {
             Refusal::OutsideDays => Part::Days,
             Refusal::ChannelOutside => Part::Channel,
             Refusal::ProofMissing => Part::Proof,
+            Refusal::AttributesDiffer => Part::Attributes,
             _ => Part::Validity,
         };
         let all = candidates(self.engine, self.user, self.system);
@@ -367,6 +383,10 @@ impl Asked<'_> {
 
     /// Says how to make one part of a condition hold.
     fn satisfy(&self, conditions: &Conditions, part: Part) -> Vec<Way> {
+        self.satisfy_with(conditions, part, &self.engine.facts(&self.question.session, self.user, self.system))
+    }
+
+    pub(super) fn satisfy_with(&self, conditions: &Conditions, part: Part, facts: &Facts<'_>) -> Vec<Way> {
         let found = match part {
             Part::Origin => {
                 conditions.origin.as_ref().and_then(|(nets, _)| nets.first()).map(|a| way(Change::Origin(a), format!("from {a}"), None))
@@ -382,11 +402,20 @@ impl Asked<'_> {
                 return conditions
                     .proof
                     .iter()
-                    .flat_map(|(list, ..)| list.iter().filter(has))
+                    .flat_map(|need| need.accepted.iter().filter(has))
                     .map(|&p| way(Change::Proof(p), format!("with a {} given just before", p.word()), None))
                     .collect();
             }
             Part::Hours | Part::Days | Part::Validity => self.moment(conditions).map(|(at, text)| way(Change::Moment(at), text, None)),
+            Part::Attributes => conditions
+                .compare
+                .iter()
+                .filter(|c| c.value.outcome(facts) != Outcome::Holds)
+                .find_map(|c| c.value.session_value(facts))
+                .map(|(name, value)| {
+                    let text = format!("with the attribute `{}` stated as `{}`", visible(name), visible(value));
+                    way(Change::Attribute { name: name.to_owned(), value: value.to_owned() }, text, None)
+                }),
         };
         found.into_iter().collect()
     }
@@ -410,8 +439,8 @@ impl Asked<'_> {
         })
     }
 
-    /// Says how to state what the question leaves open.
-    fn unknown_facts(&self, answer: &Answer) -> Vec<Way> {
+    /// Says how to state what is known of a person, if that is left open.
+    pub(super) fn person_facts(&self) -> Vec<Way> {
         let session = &self.question.session;
         let user = self.engine.estate.user(self.user);
         if let (None, Some(until)) = (session.at, user.until.as_ref().or(user.from.as_ref())) {
@@ -422,12 +451,26 @@ impl Asked<'_> {
         if let (None, Some(channel)) = (session.channel, user.channels.iter().flatten().next()) {
             return vec![way(Change::Channel(channel.value), format!("through the channel {}", channel.value.word()), None)];
         }
+        Vec::new()
+    }
+
+    /// Says how to state what the question leaves open.
+    fn unknown_facts(&self, answer: &Answer) -> Vec<Way> {
+        let session = &self.question.session;
+        let facts = self.person_facts();
+        if !facts.is_empty() {
+            return facts;
+        }
         if answer.account.is_some() {
             return self.account_origin(answer);
         }
         let Some(assignment) = self.first_assignment() else { return Vec::new() };
         let conditions = &self.engine.estate.assignments[assignment.index()].conditions;
-        let unknown: Vec<Part> = conditions.parts(session).filter(|&(_, o, _)| o == Outcome::Unknown).map(|(p, ..)| p).collect();
+        let unknown: Vec<Part> = conditions
+            .parts(self.engine.facts(session, self.user, self.system))
+            .filter(|&(_, o, _)| o == Outcome::Unknown)
+            .map(|(p, ..)| p)
+            .collect();
         unknown.first().map(|&part| self.satisfy(conditions, part)).unwrap_or_default()
     }
 

@@ -6,6 +6,8 @@ use jiff::{SignedDuration, Timestamp};
 
 use crate::entry::{Channel, Proof};
 
+use super::Act;
+
 /// Whether the central identity source can be reached.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub enum Central {
@@ -23,6 +25,47 @@ pub struct Proven {
     pub proof: Proof,
     /// How long ago.
     pub age: SignedDuration,
+    /// The channel on which it was given; the session's own unless stated.
+    pub channel: Option<Channel>,
+}
+
+impl Proven {
+    /// Makes a proof that was given on the session's own channel.
+    #[must_use]
+    pub const fn new(proof: Proof, age: SignedDuration) -> Self {
+        Self { proof, age, channel: None }
+    }
+
+    /// Reads how long ago a proof was given, and where that was another channel: `10m`, `10m by web`.
+    ///
+    /// # Errors
+    /// What is expected instead.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{ask::Proven, entry::{Channel, Proof}};
+    /// let proven = Proven::parse(Proof::OneTimeCode, "10m by web")?;
+    /// assert_eq!(proven.channel, Some(Channel::Web));
+    /// assert_eq!(proven.written(), "10m by web");
+    /// # Ok::<(), String>(())
+    /// ```
+    pub fn parse(proof: Proof, text: &str) -> Result<Self, String> {
+        let (age, channel) = text.split_once(" by ").map_or((text, None), |(age, channel)| (age, Some(channel)));
+        let channel = channel
+            .map(|c| Channel::from_word(c.trim()).ok_or_else(|| format!("expected one of {} behind `by`", Channel::WORDS.join(", "))));
+        let age: SignedDuration = age.trim().parse().map_err(|_| "expected an age such as `10m`, `2h` or `10m by web`".to_owned())?;
+        if age.is_negative() {
+            return Err("the age is negative".to_owned());
+        }
+        Ok(Self { proof, age, channel: channel.transpose()? })
+    }
+
+    /// Returns the text that [`parse`](Self::parse) reads.
+    #[must_use]
+    pub fn written(&self) -> String {
+        let by = self.channel.map_or(String::new(), |c| format!(" by {}", c.word()));
+        format!("{:#}{by}", self.age)
+    }
 }
 
 /// What is known about a session. A fact that is not stated is not assumed: `None` is "not known", not "no".
@@ -47,6 +90,14 @@ pub struct Session {
     pub account: Option<String>,
     /// On a database server, the role that is active; `none` for none; the default one unless stated.
     pub active_role: Option<String>,
+    /// On a cloud or in an application, the roles that are active; all that are held unless stated.
+    pub active_roles: Option<Vec<String>>,
+    /// As whom the session acts, link by link; the user himself if empty.
+    pub acting: Vec<Act>,
+    /// Attributes that the session states, such as a ticket.
+    pub attributes: Vec<(String, String)>,
+    /// First moment at which the session is over.
+    pub expires: Option<Timestamp>,
     /// Whether the central source can be reached; up unless stated.
     pub central: Central,
     /// Whether the user has confirmed.
@@ -151,10 +202,45 @@ impl Question {
         self
     }
 
+    /// Acts as another, after those that were stated before.
+    #[must_use]
+    pub fn acting(mut self, act: Act) -> Self {
+        self.session.acting.push(act);
+        self
+    }
+
+    /// States an attribute of the session.
+    #[must_use]
+    pub fn attribute(mut self, name: &str, value: &str) -> Self {
+        self.session.attributes.push((name.to_owned(), value.to_owned()));
+        self
+    }
+
+    /// States the first moment at which the session is over.
+    #[must_use]
+    pub const fn expires(mut self, moment: Timestamp) -> Self {
+        self.session.expires = Some(moment);
+        self
+    }
+
+    /// States the roles that are active on a cloud or in an application.
+    #[must_use]
+    pub fn active_roles(mut self, roles: &[&str]) -> Self {
+        self.session.active_roles = Some(roles.iter().map(|&r| r.to_owned()).collect());
+        self
+    }
+
+    /// Adds a proof of identity that was given on another channel.
+    #[must_use]
+    pub fn proof_on(mut self, channel: Channel, proof: Proof, age: SignedDuration) -> Self {
+        self.session.proofs.get_or_insert_default().push(Proven { proof, age, channel: Some(channel) });
+        self
+    }
+
     /// Adds a proof of identity and how long ago it was given.
     #[must_use]
     pub fn proof(mut self, proof: Proof, age: SignedDuration) -> Self {
-        self.session.proofs.get_or_insert_default().push(Proven { proof, age });
+        self.session.proofs.get_or_insert_default().push(Proven::new(proof, age));
         self
     }
 
@@ -196,7 +282,7 @@ impl Question {
     /// Adds a proof of identity that the second person gave, and how long ago.
     #[must_use]
     pub fn approver_proof(mut self, proof: Proof, age: SignedDuration) -> Self {
-        self.session.approver_proofs.get_or_insert_default().push(Proven { proof, age });
+        self.session.approver_proofs.get_or_insert_default().push(Proven::new(proof, age));
         self
     }
 

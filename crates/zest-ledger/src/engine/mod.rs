@@ -7,12 +7,12 @@ use std::sync::{Arc, RwLock};
 
 use rustc_hash::FxHashMap;
 
-use crate::ask::{Answer, Decision, Question, remedies};
+use crate::ask::{Answer, Decision, Question, Session, remedies};
 use crate::command::alphabet::{Alphabet, AlphabetBuilder, Symbol};
 use crate::command::automaton::{Automaton, MAX_STATES};
 use crate::command::vocabulary::{Command, Vocabulary};
 use crate::entry::{AuthorisedLevels, IdentitySource, Kind, NameCase, Otherwise, RuleVerb, Unrestricted, WhenCentralDown};
-use crate::estate::{AssignmentId, CommandId, Estate, ModeId, SetId, SystemId, UserId, VocabularyId};
+use crate::estate::{AssignmentId, CommandId, Estate, Facts, ModeId, SetId, SystemId, UserId, VocabularyId};
 use crate::finding::{Code, Finding, Findings};
 use crate::kind::database::Accounts;
 use crate::kind::network_device::{self, Reach};
@@ -257,7 +257,7 @@ fn compile_vocabularies(estate: &Estate, alphabet: &Alphabet, findings: &mut Vec
 
 fn database_server(estate: &Estate, id: SystemId) -> Option<DatabaseServer> {
     let system = &estate.entries.systems[id.index()];
-    if system.kind() == Kind::NetworkDevice {
+    if !system.kind().is_database() {
         return None;
     }
     let parts: Vec<_> = estate.entries.databases.iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
@@ -354,6 +354,19 @@ impl Engine {
 
 /// Parts of a decision
 impl Engine {
+    /// Returns what conditions may look at: the session, the user's attributes, the labels and rules of the system.
+    pub(crate) fn facts<'a>(&'a self, session: &'a Session, user: UserId, system: SystemId) -> Facts<'a> {
+        let entry = self.estate.user(user);
+        let covers = self.estate.services[system.index()].as_ref().map_or(&[][..], |s| &s.covers);
+        Facts {
+            session,
+            user: Some((&entry.id.value, &entry.attributes)),
+            resource: None,
+            labels: &self.estate.system(system).labels,
+            covers,
+        }
+    }
+
     /// Finds the user a name means where names are or are not case-sensitive.
     pub(crate) fn find_user(&self, name: &str, ignores_case: bool) -> Option<UserId> {
         if let Some(&id) = self.estate.user_ids.get(name) {

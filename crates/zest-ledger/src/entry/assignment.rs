@@ -2,7 +2,7 @@
 
 use jiff::{SignedDuration, Timestamp};
 
-use super::{Channel, Proof, builders};
+use super::{Assumable, Channel, Grant, Proof, builders, words};
 use crate::source::{At, Place};
 
 /// The privilege level at which a session starts and the highest it may reach.
@@ -46,6 +46,10 @@ pub struct Role {
     pub band: Option<Band>,
     /// Command sets.
     pub commands: Vec<At<String>>,
+    /// Grants on clouds and in applications.
+    pub grants: Vec<Grant>,
+    /// Who may assume it; nobody unless stated.
+    pub assumable: Option<Assumable>,
 }
 
 impl Role {
@@ -57,7 +61,7 @@ impl Role {
     }
 
     pub(crate) const fn at(id: At<String>) -> Self {
-        Self { id, name: None, remark: None, includes: Vec::new(), band: None, commands: Vec::new() }
+        Self { id, name: None, remark: None, includes: Vec::new(), band: None, commands: Vec::new(), grants: Vec::new(), assumable: None }
     }
 
     /// Sets start level and ceiling.
@@ -65,6 +69,20 @@ impl Role {
     #[must_use]
     pub fn band(mut self, start: u8, ceiling: u8) -> Self {
         self.band = Some(Band::new(start, ceiling));
+        self
+    }
+
+    /// Adds a grant on clouds and in applications.
+    #[must_use]
+    pub fn grant(mut self, grant: Grant) -> Self {
+        self.grants.push(grant);
+        self
+    }
+
+    /// Says who may assume it.
+    #[must_use]
+    pub fn assumable(mut self, assumable: Assumable) -> Self {
+        self.assumable = Some(assumable);
         self
     }
 
@@ -92,6 +110,8 @@ pub struct On {
     pub within: Option<At<String>>,
     /// Systems that carry each of these labels, with one of the values.
     pub labels: Vec<(At<String>, Vec<At<String>>)>,
+    /// On a cloud: the container at and below which the roles count; everywhere unless stated.
+    pub at: Option<At<String>>,
 }
 
 impl On {
@@ -160,9 +180,26 @@ pub struct When {
     pub proof: Vec<At<Proof>>,
     /// How old the proof may be, inclusive.
     pub proof_age: Option<At<SignedDuration>>,
+    /// How old the proof must be at least: it was given longer ago than this.
+    pub proof_older: Option<At<SignedDuration>>,
+    /// Comparisons of attributes: `user.pier = resource.pier`, `resource.class != 'sealed'`.
+    pub compare: Vec<At<String>>,
 }
 
 impl When {
+    /// Returns whether there is none.
+    #[must_use]
+    pub const fn is_empty(&self) -> bool {
+        self.origin.is_empty()
+            && self.hours.is_none()
+            && self.days.is_empty()
+            && self.channel.is_empty()
+            && self.proof.is_empty()
+            && self.proof_age.is_none()
+            && self.proof_older.is_none()
+            && self.compare.is_empty()
+    }
+
     /// Makes conditions that always hold.
     #[must_use]
     pub fn new() -> Self {
@@ -187,6 +224,10 @@ impl When {
         proof(proof: Proof) => proof adds proof;
         /// Limits how old the proof may be.
         proof_age(age: SignedDuration) => proof_age sets age;
+        /// Wants the proof to be older than this.
+        proof_older(age: SignedDuration) => proof_older sets age;
+        /// Adds a comparison of attributes.
+        compare(text: &str) => compare adds text.to_owned();
     }
 }
 
@@ -264,5 +305,54 @@ impl Assignment {
         valid_from(moment: Timestamp) => from sets moment;
         /// Sets the first moment at which it no longer holds.
         valid_until(moment: Timestamp) => until sets moment;
+    }
+}
+
+words! {
+    /// What must not happen to roles together.
+    Apart {
+        /// Nobody may hold them together.
+        Held = "held",
+        /// They must not be active in one session together.
+        Active = "active",
+    }
+}
+
+/// Roles of which nobody may have two.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::{Apart, Separation};
+/// let entry = Separation::new("plan-and-approve", Apart::Held, &["rota-planner", "rota-approver"]);
+/// assert_eq!(entry.roles.len(), 2);
+/// ```
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct Separation {
+    /// The id.
+    pub id: At<String>,
+    /// The roles.
+    pub roles: Vec<At<String>>,
+    /// Whether they must not be held together, or not be active together; held unless stated.
+    pub never: Option<At<Apart>>,
+    /// Why it is there.
+    pub because: Option<At<String>>,
+}
+
+impl Separation {
+    /// Makes one of roles.
+    #[track_caller]
+    #[must_use]
+    pub fn new(id: &str, never: Apart, roles: &[&str]) -> Self {
+        let mut separation = Self::at(At::here(id.to_owned()));
+        separation.never = Some(At::here(never));
+        for role in roles {
+            separation.roles.push(At::here((*role).to_owned()));
+        }
+        separation
+    }
+
+    pub(crate) const fn at(id: At<String>) -> Self {
+        Self { id, roles: Vec::new(), never: None, because: None }
     }
 }

@@ -218,8 +218,24 @@ pub struct Obligations {
     pub confirm: Option<At<bool>>,
     /// Identity was proven at most this long ago.
     pub prove_again: Option<At<SignedDuration>>,
-    /// One of these, different from the user, agrees: `user:ID` or `group:ID`.
+    /// One of these, different from the user, agrees: `user:ID` or `group:ID`; in an application also `anyone` who is entitled.
     pub second_person: Vec<At<String>>,
+}
+
+impl Obligations {
+    /// Wants the user to confirm.
+    #[track_caller]
+    #[must_use]
+    pub fn confirm() -> Self {
+        Self { confirm: Some(At::here(true)), ..Self::default() }
+    }
+
+    /// Wants a second person to agree: `user:ID`, `group:ID`, or in an application `anyone` who is entitled.
+    #[track_caller]
+    #[must_use]
+    pub fn second_person(party: &str) -> Self {
+        Self { second_person: vec![At::here(party.to_owned())], ..Self::default() }
+    }
 }
 
 impl Obligations {

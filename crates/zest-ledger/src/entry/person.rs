@@ -64,6 +64,8 @@ pub struct User {
     pub until: Option<At<Timestamp>>,
     /// Whether the credential must be changed before anything else.
     pub must_change_credential: Option<At<bool>>,
+    /// Attributes that conditions compare.
+    pub attributes: Vec<(At<String>, At<String>)>,
 }
 
 impl User {
@@ -87,6 +89,7 @@ impl User {
             from: None,
             until: None,
             must_change_credential: None,
+            attributes: Vec::new(),
         }
     }
 
@@ -107,6 +110,14 @@ impl User {
         valid_until(moment: Timestamp) => until sets moment;
         /// Says that the credential must be changed before anything else.
         must_change_credential(yes: bool) => must_change_credential sets yes;
+    }
+
+    /// Adds an attribute that conditions compare.
+    #[track_caller]
+    #[must_use]
+    pub fn attribute(mut self, name: &str, value: &str) -> Self {
+        self.attributes.push((At::here(name.to_owned()), At::here(value.to_owned())));
+        self
     }
 
     /// Limits the channels the user may come through.

@@ -1,6 +1,6 @@
 //! Systems and the accounts that live on them.
 
-use super::{Band, builders, words};
+use super::{Band, Proof, builders, words};
 use crate::source::At;
 
 words! {
@@ -12,6 +12,26 @@ words! {
         Postgresql = "postgresql",
         /// A MariaDB 10.11 server, with all its databases.
         Mariadb = "mariadb",
+        /// A cloud: a tree of containers, operations, grants and denies.
+        Cloud = "cloud",
+        /// An application: objects of a type, rights and obligations.
+        Application = "application",
+        /// A host with accounts, shells and rules of running as another account.
+        Host = "host",
+    }
+}
+
+impl Kind {
+    /// Returns whether systems of the kind are database servers.
+    #[must_use]
+    pub const fn is_database(self) -> bool {
+        matches!(self, Self::Postgresql | Self::Mariadb)
+    }
+
+    /// Returns whether systems of the kind are clouds or applications.
+    #[must_use]
+    pub const fn is_service(self) -> bool {
+        matches!(self, Self::Cloud | Self::Application)
     }
 }
 
@@ -164,13 +184,15 @@ pub struct System {
     pub accounts: Vec<Account>,
     /// For a PostgreSQL server, the database that is modelled; the id of the system unless stated.
     pub database: Option<At<String>>,
+    /// The proofs that a channel of the system accepts; any unless stated.
+    pub accepts: Vec<(At<Channel>, Vec<At<Proof>>)>,
 }
 
 impl System {
-    /// Makes a database server.
+    /// Makes a system of a kind that needs nothing more: a database server, a cloud, an application, a host.
     #[track_caller]
     #[must_use]
-    pub fn database_server(id: &str, kind: Kind) -> Self {
+    pub fn of_kind(id: &str, kind: Kind) -> Self {
         let mut system = Self::at(At::here(id.to_owned()));
         system.kind = Some(At::here(kind));
         system
@@ -213,6 +235,7 @@ impl System {
             notices: None,
             accounts: Vec::new(),
             database: None,
+            accepts: Vec::new(),
         }
     }
 

@@ -7,9 +7,10 @@ use jiff::civil::{Time, Weekday};
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
 
+use super::comparison::Comparison;
 use crate::ask::Session;
-use crate::entry::{Channel, Proof};
-use crate::source::Place;
+use crate::entry::{Channel, Proof, When};
+use crate::source::{At, Place};
 
 /// Which part of a condition is meant.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -26,6 +27,8 @@ pub enum Part {
     Channel,
     /// A proof of identity and its age.
     Proof,
+    /// A comparison of attributes.
+    Attributes,
 }
 
 impl Part {
@@ -37,6 +40,7 @@ impl Part {
             Self::Origin => "origin",
             Self::Channel => "channel",
             Self::Proof => "proofs of identity",
+            Self::Attributes => "attributes",
         }
     }
 }
@@ -112,7 +116,70 @@ pub(crate) struct Conditions {
     pub(crate) days: Option<(Vec<Weekday>, Place)>,
     pub(crate) zone: Option<TimeZone>,
     pub(crate) channel: Option<(Vec<Channel>, Place)>,
-    pub(crate) proof: Option<(Vec<Proof>, Option<SignedDuration>, Place)>,
+    pub(crate) proof: Option<ProofNeed>,
+    pub(crate) compare: Vec<At<Comparison>>,
+    /// As written, to be shown; none where nothing but a validity is given.
+    pub(crate) written: Option<Box<When>>,
+}
+
+/// A proof that must have been given, one of several, and how long ago.
+#[derive(Clone, Debug)]
+pub(crate) struct ProofNeed {
+    pub(crate) accepted: Vec<Proof>,
+    /// At most so long ago, inclusive.
+    pub(crate) age: Option<SignedDuration>,
+    /// Longer ago than this.
+    pub(crate) older: Option<SignedDuration>,
+    pub(crate) place: Place,
+}
+
+type Attributes = [(At<String>, At<String>)];
+
+/// What a condition may look at besides the session: where something is not known here, a condition on it is not either.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Facts<'a> {
+    pub(crate) session: &'a Session,
+    /// The id and the attributes of the user.
+    pub(crate) user: Option<(&'a str, &'a Attributes)>,
+    /// The path of the resource, and its attributes if it is declared.
+    pub(crate) resource: Option<(&'a str, Option<&'a Attributes>)>,
+    /// The labels of the system.
+    pub(crate) labels: &'a Attributes,
+    /// The channels on which a proof given on a channel counts besides its own.
+    pub(crate) covers: &'a [(At<Channel>, Vec<At<Channel>>)],
+}
+
+impl<'a> From<&'a Session> for Facts<'a> {
+    fn from(session: &'a Session) -> Self {
+        Self { session, user: None, resource: None, labels: &[], covers: &[] }
+    }
+}
+
+impl ProofNeed {
+    /// A proof counts on the channel on which it was given, and on those that the system says it covers.
+    fn outcome(&self, facts: &Facts<'_>) -> Outcome {
+        let Some(given) = &facts.session.proofs else { return Outcome::Unknown };
+        let mut outcome = Outcome::Fails;
+        for proven in given.iter().filter(|p| self.accepted.contains(&p.proof)) {
+            let is_fit = self.age.is_none_or(|age| proven.age <= age) && self.older.is_none_or(|older| proven.age > older);
+            let counts = match (proven.channel, facts.session.channel) {
+                (None, _) => Some(true),
+                (Some(_), None) => None,
+                (Some(on), Some(here)) => {
+                    let covers = |(from, to): &(At<Channel>, Vec<At<Channel>>)| from.value == on && to.iter().any(|c| c.value == here);
+                    Some(on == here || facts.covers.iter().any(covers))
+                }
+            };
+            match counts {
+                // Of several proofs the youngest says how old identity is.
+                Some(true) if !is_fit && self.older.is_some_and(|older| proven.age <= older) => return Outcome::Fails,
+                Some(true) if is_fit => outcome = Outcome::Holds,
+                None if outcome == Outcome::Fails => outcome = Outcome::Unknown,
+                _ => {}
+            }
+        }
+        outcome
+    }
 }
 
 impl Conditions {
@@ -125,10 +192,13 @@ impl Conditions {
             && self.days.is_none()
             && self.channel.is_none()
             && self.proof.is_none()
+            && self.compare.is_empty()
     }
 
     /// Returns the outcome of each part that is given, with the place where it is written.
-    pub(crate) fn parts(&self, session: &Session) -> impl Iterator<Item = (Part, Outcome, Place)> {
+    pub(crate) fn parts<'a>(&'a self, facts: impl Into<Facts<'a>>) -> impl Iterator<Item = (Part, Outcome, Place)> {
+        let facts = facts.into();
+        let session = facts.session;
         let known = |holds: Option<bool>| match holds {
             None => Outcome::Unknown,
             Some(true) => Outcome::Holds,
@@ -147,10 +217,8 @@ impl Conditions {
         let hours = self.hours.as_ref().map(|(hours, place)| (civil().map(|t| hours.contain(t.time())), *place));
         let days = self.days.as_ref().map(|(days, place)| (civil().map(|t| days.contains(&t.weekday())), *place));
         let channel = self.channel.as_ref().map(|(list, place)| (session.channel.map(|c| list.contains(&c)), *place));
-        let proof = self.proof.as_ref().map(|(accepted, age, place)| {
-            let given = session.proofs.as_ref();
-            (given.map(|given| given.iter().any(|p| accepted.contains(&p.proof) && age.is_none_or(|age| p.age <= age))), *place)
-        });
+        let proof = self.proof.as_ref().map(|need| (Part::Proof, need.outcome(&facts), need.place));
+        let compare = self.compare.iter().map(move |c| (Part::Attributes, c.value.outcome(&facts), c.place));
         [
             (Part::Validity, validity),
             (Part::Validity, end),
@@ -158,19 +226,20 @@ impl Conditions {
             (Part::Hours, hours),
             (Part::Days, days),
             (Part::Channel, channel),
-            (Part::Proof, proof),
         ]
         .into_iter()
         .filter_map(move |(part, found)| found.map(|(holds, place)| (part, known(holds), place)))
+        .chain(proof)
+        .chain(compare)
     }
 
     /// Returns the outcome of all parts together: one that fails outweighs one that is not known.
-    pub(crate) fn outcome(&self, session: &Session) -> Outcome {
+    pub(crate) fn outcome<'a>(&'a self, facts: impl Into<Facts<'a>>) -> Outcome {
         if self.is_empty() {
             return Outcome::Holds;
         }
         let mut outcome = Outcome::Holds;
-        for (_, part, _) in self.parts(session) {
+        for (_, part, _) in self.parts(facts) {
             match part {
                 Outcome::Fails => return Outcome::Fails,
                 Outcome::Unknown => outcome = Outcome::Unknown,

@@ -4,7 +4,7 @@ macro_rules! ids {
     ($($(#[doc = $doc:literal])+ $name:ident;)+) => {
         $(
             $(#[doc = $doc])+
-            #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+            #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
             pub struct $name(u32);
 
             impl $name {

@@ -1,16 +1,28 @@
 //! A validated ledger: every reference followed, every pattern read. It does not change any more.
 
+mod circles;
+mod comparison;
 pub(crate) mod condition;
 mod id;
+pub(crate) mod path;
 mod resolve;
+mod resolve_service;
+pub(crate) mod service;
 
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-pub(crate) use condition::{Conditions, Networks};
+pub(crate) use circles::circles;
+pub(crate) use comparison::Operand;
+pub(crate) use condition::{Conditions, Facts, Networks};
 pub use condition::{Outcome, Part};
 pub use id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId, SystemId, UserId, VocabularyId};
+pub(crate) use path::is_within;
+pub(crate) use resolve_service::is_there;
+pub(crate) use service::{
+    ADMINISTRATIVE, ASSUME, ActingLinks, AssumableLinks, CHANGE_CREDENTIAL, CeilingLinks, GrantLinks, Holder, ServiceLinks,
+};
 
 use crate::command::Pattern;
 use crate::entry::{self, Does, Otherwise, RuleVerb};
@@ -45,11 +57,15 @@ pub struct Estate {
     pub(crate) entries: Entries,
     pub(crate) user_ids: FxHashMap<Box<str>, UserId>,
     pub(crate) system_ids: FxHashMap<Box<str>, SystemId>,
+    pub(crate) role_ids: FxHashMap<Box<str>, RoleId>,
     pub(crate) groups: Vec<GroupLinks>,
     pub(crate) systems: Vec<SystemLinks>,
     pub(crate) vocabularies: Vec<VocabularyLinks>,
     pub(crate) sets: Vec<SetLinks>,
     pub(crate) roles: Vec<RoleLinks>,
+    pub(crate) separations: Vec<SeparationLinks>,
+    /// What each cloud and application holds.
+    pub(crate) services: Vec<Option<ServiceLinks>>,
     /// By rank, then as written.
     pub(crate) assignments: Vec<AssignmentLinks>,
 }
@@ -60,7 +76,7 @@ pub(crate) struct GroupLinks {
     pub(crate) owners: Vec<(Party, Place)>,
 }
 
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub(crate) struct SystemLinks {
     pub(crate) vocabulary: VocabularyId,
     /// The device's own level of every command of the vocabulary, with the place that states it.
@@ -112,6 +128,8 @@ pub(crate) struct Duties {
     pub(crate) confirm: Option<Place>,
     pub(crate) prove_again: Option<At<jiff::SignedDuration>>,
     pub(crate) second_person: Vec<(Party, Place)>,
+    /// Where it says that anyone entitled may be the second person.
+    pub(crate) anyone: Option<Place>,
 }
 
 #[derive(Debug)]
@@ -124,6 +142,17 @@ pub(crate) struct SetLinks {
 pub(crate) struct RoleLinks {
     pub(crate) includes: Vec<RoleId>,
     pub(crate) sets: Vec<SetId>,
+    pub(crate) assumable: Option<AssumableLinks>,
+}
+
+/// Roles of which nobody may have two.
+#[derive(Debug)]
+pub(crate) struct SeparationLinks {
+    pub(crate) name: String,
+    pub(crate) roles: Vec<RoleId>,
+    /// Whether it is about what is active in one session, not about what is held.
+    pub(crate) when_active: bool,
+    pub(crate) place: Place,
 }
 
 #[derive(Debug)]
@@ -165,6 +194,12 @@ impl Estate {
     #[must_use]
     pub fn databases(&self) -> &[Arc<entry::Database>] {
         &self.entries.databases
+    }
+
+    /// Returns what clouds and applications hold, as written.
+    #[must_use]
+    pub fn services(&self) -> &[Arc<entry::Service>] {
+        &self.entries.services
     }
 
     /// Returns the roles, as written.

@@ -5,14 +5,18 @@ use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
 use ipnet::IpNet;
+use jiff::Timestamp;
 use jiff::civil::Weekday;
 use jiff::tz::TimeZone;
 use rustc_hash::FxHashMap;
 
-use super::condition::Hours;
+use super::circles::circles;
+use super::comparison::Comparison;
+use super::condition::{Hours, ProofNeed};
 use super::{
     AccountLinks, AssignmentLinks, CommandId, CommandLinks, Conditions, Duties, Estate, FlatRule, GroupId, GroupLinks, ModeId, Networks,
-    Party, RoleId, RoleLinks, SetId, SetLinks, SystemId, SystemLinks, UserId, VocabularyId, VocabularyLinks,
+    Operand, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, SystemLinks, UserId, VocabularyId, VocabularyLinks,
+    comparison,
 };
 use crate::command::{Pattern, Slot, WordPattern};
 use crate::entry::{self, Band, Does, Otherwise, Rule, RuleVerb};
@@ -41,6 +45,7 @@ impl Estate {
             && entries.command_sets.is_empty()
             && entries.assignments.is_empty()
             && entries.databases.is_empty()
+            && entries.services.is_empty()
         {
             findings.push(
                 Finding::new(Code::EmptyLedger, "the ledger declares nothing")
@@ -65,6 +70,7 @@ impl Estate {
             sets: index(&entries.command_sets, "command set", |c| &c.id, SetId::new, findings),
             roles: index(&entries.roles, "role", |r| &r.id, RoleId::new, findings),
             networks: Vec::new(),
+            attributes: comparison::attributes(&entries),
             findings,
         };
         resolver.networks = entries.origins.iter().map(|o| resolver.plain_networks(&o.networks)).collect();
@@ -73,15 +79,32 @@ impl Estate {
         let systems = entries.systems.iter().map(|s| match s.kind() {
             entry::Kind::NetworkDevice => resolver.system(s, &vocabularies),
             entry::Kind::Postgresql | entry::Kind::Mariadb => resolver.database_server(s, &entries),
+            entry::Kind::Cloud | entry::Kind::Application | entry::Kind::Host => SystemLinks::default(),
         });
         let systems = systems.collect();
         resolver.databases_have_servers(&entries);
         let sets = resolver.sets(&entries);
         let roles = resolver.roles(&entries);
+        let services = resolver.services(&entries);
         let cover = Cover::new(&entries);
         let assignments = entries.assignments.iter().map(|a| resolver.assignment(a, &entries, &cover)).collect();
-        let (user_ids, system_ids) = (resolver.users, resolver.systems);
-        Some(Self { sources, entries, user_ids, system_ids, groups, systems, vocabularies, sets, roles, assignments })
+        let separations = entries.separations.iter().map(|s| resolver.separation(s)).collect();
+        let (user_ids, system_ids, role_ids) = (resolver.users, resolver.systems, resolver.roles);
+        Some(Self {
+            sources,
+            entries,
+            user_ids,
+            system_ids,
+            role_ids,
+            groups,
+            systems,
+            vocabularies,
+            sets,
+            roles,
+            separations,
+            services,
+            assignments,
+        })
     }
 }
 
@@ -114,19 +137,21 @@ fn index<T, Id: Copy>(
     first.into_iter().map(|(id, (made, _))| (id, made)).collect()
 }
 
-struct Resolver<'f> {
-    findings: &'f mut Vec<Finding>,
+pub(super) struct Resolver<'f> {
+    pub(super) findings: &'f mut Vec<Finding>,
     users: Index<UserId>,
     groups: Index<GroupId>,
     origins: Index<usize>,
-    systems: Index<SystemId>,
+    pub(super) systems: Index<SystemId>,
     vocabularies: Index<VocabularyId>,
     sets: Index<SetId>,
-    roles: Index<RoleId>,
+    pub(super) roles: Index<RoleId>,
     networks: Vec<Networks>,
+    /// The names of attributes that something in the ledger has, by what has them.
+    attributes: FxHashMap<&'static str, Index<()>>,
 }
 
-fn look_up<Id: Copy>(index: &Index<Id>, noun: &str, name: &str, place: Place, findings: &mut Vec<Finding>) -> Option<Id> {
+pub(super) fn look_up<Id: Copy>(index: &Index<Id>, noun: &str, name: &str, place: Place, findings: &mut Vec<Finding>) -> Option<Id> {
     if let Some(&id) = index.get(name) {
         return Some(id);
     }
@@ -144,7 +169,7 @@ fn look_up<Id: Copy>(index: &Index<Id>, noun: &str, name: &str, place: Place, fi
 
 /// References and values
 impl Resolver<'_> {
-    fn party(&mut self, text: &At<String>) -> Option<(Party, Place)> {
+    pub(super) fn party(&mut self, text: &At<String>) -> Option<(Party, Place)> {
         let place = text.place;
         match text.value.split_once(':') {
             Some(("user", id)) => look_up(&self.users, "user", id, place, self.findings).map(|u| (Party::User(u), place)),
@@ -168,11 +193,11 @@ impl Resolver<'_> {
         }
     }
 
-    fn parties(&mut self, list: &[At<String>]) -> Vec<(Party, Place)> {
+    pub(super) fn parties(&mut self, list: &[At<String>]) -> Vec<(Party, Place)> {
         list.iter().filter_map(|text| self.party(text)).collect()
     }
 
-    fn bad_value(&mut self, text: &At<String>, what: &str, help: impl Into<String>) {
+    pub(super) fn bad_value(&mut self, text: &At<String>, what: &str, help: impl Into<String>) {
         let finding =
             Finding::new(Code::BadValue, format!("`{}` is not {what}", visible(&text.value))).at(text.place, "cannot be read").help(help);
         self.findings.push(finding);
@@ -262,32 +287,14 @@ impl Resolver<'_> {
 
     /// Reports each circle once; `edges` gives what an entry contains and where that is written.
     fn circles(&mut self, code: Code, noun: &str, edges: &[Vec<(usize, Place)>], name: impl Fn(usize) -> String) {
-        // 0: not seen, 1: on the way, 2: done. The way is kept on a list, so depth never costs stack.
-        let mut colour = vec![0_u8; edges.len()];
-        for root in 0..edges.len() {
-            let mut way: Vec<(usize, usize)> = if colour[root] == 0 { vec![(root, 0)] } else { Vec::new() };
-            while let Some((node, next)) = way.last_mut() {
-                let (at, step) = (*node, *next);
-                colour[at] = 1;
-                let Some(&(to, place)) = edges[at].get(step) else {
-                    colour[at] = 2;
-                    way.pop();
-                    continue;
-                };
-                *next += 1;
-                if colour[to] == 0 {
-                    way.push((to, 0));
-                } else if colour[to] == 1 {
-                    let from = way.iter().position(|&(n, _)| n == to).unwrap_or(0);
-                    let mut names: Vec<String> = way[from..].iter().take(8).map(|&(n, _)| format!("`{}`", visible(&name(n)))).collect();
-                    names.push(format!("`{}`", visible(&name(to))));
-                    self.findings.push(
-                        Finding::new(code, format!("{noun} contain each other in a circle: {}", names.join(" -> ")))
-                            .at(place, "this closes the circle")
-                            .help("take one of them out"),
-                    );
-                }
-            }
+        for (circle, place) in circles(edges) {
+            let (last, way) = circle.split_last().unwrap_or((&0, &[]));
+            let names: Vec<String> = way.iter().take(8).chain([last]).map(|&n| format!("`{}`", visible(&name(n)))).collect();
+            self.findings.push(
+                Finding::new(code, format!("{noun} contain each other in a circle: {}", names.join(" -> ")))
+                    .at(place, "this closes the circle")
+                    .help("take one of them out"),
+            );
         }
     }
 }
@@ -318,11 +325,33 @@ impl Resolver<'_> {
             for text in &role.commands {
                 sets.extend(look_up(&self.sets, "command set", &text.value, text.place, self.findings));
             }
-            roles.push(RoleLinks { includes: includes.iter().map(|&(r, _)| RoleId::new(r)).collect(), sets });
+            roles.push(RoleLinks {
+                includes: includes.iter().map(|&(r, _)| RoleId::new(r)).collect(),
+                sets,
+                assumable: self.assumable(role),
+            });
             edges.push(includes);
         }
         self.circles(Code::RoleCycle, "roles", &edges, |i| entries.roles[i].id.value.clone());
         roles
+    }
+
+    fn separation(&mut self, written: &entry::Separation) -> SeparationLinks {
+        let roles: Vec<RoleId> =
+            written.roles.iter().filter_map(|r| look_up(&self.roles, "role", &r.value, r.place, self.findings)).collect();
+        if written.roles.len() < 2 {
+            self.findings.push(
+                Finding::new(Code::MissingKey, format!("the separation `{}` names fewer than two roles", visible(&written.id.value)))
+                    .at(written.id.place, "separates nothing")
+                    .help("name the roles of which nobody may have two"),
+            );
+        }
+        SeparationLinks {
+            name: written.id.value.clone(),
+            roles,
+            when_active: written.never.as_ref().is_some_and(|n| n.value == entry::Apart::Active),
+            place: written.id.place,
+        }
     }
 
     fn sets(&mut self, entries: &Entries) -> Vec<SetLinks> {
@@ -372,6 +401,7 @@ impl Resolver<'_> {
                 confirm: a.confirm.as_ref().filter(|c| c.value).map(|c| c.place),
                 prove_again: a.prove_again.clone(),
                 second_person: self.parties(&a.second_person),
+                anyone: None,
             })
         });
         let pattern = Arc::new(self.pattern(&rule.text)?);
@@ -458,14 +488,14 @@ impl Resolver<'_> {
         } else {
             mariadb::written(&parts, None, self.findings);
         }
-        SystemLinks { vocabulary: VocabularyId::new(0), levels: Vec::new(), accounts: Vec::new(), used_by }
+        SystemLinks { used_by, ..SystemLinks::default() }
     }
 
     fn databases_have_servers(&mut self, entries: &Entries) {
         for database in &entries.databases {
             let Some(id) = look_up(&self.systems, "system", &database.system.value, database.system.place, self.findings) else { continue };
             let system = &entries.systems[id.index()];
-            if system.kind() == entry::Kind::NetworkDevice {
+            if !system.kind().is_database() {
                 self.findings.push(
                     Finding::new(Code::DatabaseWithoutServer, format!("`{}` is no database server", visible(&system.id.value)))
                         .at(database.system.place, "described here as one")
@@ -563,16 +593,16 @@ impl Resolver<'_> {
             to: self.parties(&written.to),
             roles,
             systems: cover.systems(on, &listed, entries.systems.len()),
-            conditions: self.conditions(written),
+            conditions: self.conditions(&written.when, written.from.as_ref(), written.until.as_ref()),
         }
     }
 
-    fn conditions(&mut self, written: &entry::Assignment) -> Conditions {
-        let when = &written.when;
+    pub(super) fn conditions(&mut self, when: &entry::When, from: Option<&At<Timestamp>>, until: Option<&At<Timestamp>>) -> Conditions {
         let first = |list: &[At<String>]| list.first().map(|t| t.place);
         let mut conditions = Conditions {
-            from: written.from.as_ref().map(|m| (m.value, m.place)),
-            until: written.until.as_ref().map(|m| (m.value, m.place)),
+            from: from.map(|m| (m.value, m.place)),
+            until: until.map(|m| (m.value, m.place)),
+            written: (!when.is_empty()).then(|| Box::new(when.clone())),
             ..Conditions::default()
         };
         if let Some(place) = first(&when.origin) {
@@ -601,9 +631,20 @@ impl Resolver<'_> {
         if let Some(channel) = when.channel.first() {
             conditions.channel = Some((when.channel.iter().map(|c| c.value).collect(), channel.place));
         }
-        match (when.proof.first(), &when.proof_age) {
-            (Some(proof), age) => {
-                conditions.proof = Some((when.proof.iter().map(|p| p.value).collect(), age.as_ref().map(|a| a.value), proof.place));
+        match (when.proof.first(), when.proof_age.as_ref().or(when.proof_older.as_ref())) {
+            (Some(proof), _) => {
+                let (age, older) = (when.proof_age.as_ref().map(|a| a.value), when.proof_older.as_ref().map(|a| a.value));
+                if let (Some(age), Some(older)) = (age, older)
+                    && older >= age
+                {
+                    self.findings.push(
+                        Finding::new(Code::ImpossibleCondition, format!("no proof is older than {older:#} and at most {age:#} old"))
+                            .at(proof.place, "can never hold")
+                            .help("leave one of the two out, or swap them"),
+                    );
+                }
+                conditions.proof =
+                    Some(ProofNeed { accepted: when.proof.iter().map(|p| p.value).collect(), age, older, place: proof.place });
             }
             (None, Some(age)) => self.findings.push(
                 Finding::new(Code::MissingKey, "`proof-age` is given without `proof`")
@@ -612,7 +653,43 @@ impl Resolver<'_> {
             ),
             (None, None) => {}
         }
+        for text in &when.compare {
+            match Comparison::parse(&text.value) {
+                Ok(comparison) => {
+                    self.attributes_are_known(&comparison, text);
+                    conditions.compare.push(At::new(comparison, text.place));
+                }
+                Err(help) => self.findings.push(
+                    Finding::new(Code::BadComparison, format!("`{}` does not compare attributes", visible(&text.value)))
+                        .at(text.place, "cannot be read")
+                        .help(help),
+                ),
+            }
+        }
+        if let Some((one, other)) = Comparison::contradiction(&conditions.compare) {
+            self.findings.push(
+                Finding::new(Code::ImpossibleCondition, "these comparisons never hold together")
+                    .at(other, "contradicts the other")
+                    .also(one, "the other")
+                    .help("take one of them out, or write two grants"),
+            );
+        }
         conditions
+    }
+
+    /// Reports an attribute that nothing in the ledger has: it could never be known.
+    fn attributes_are_known(&mut self, comparison: &Comparison, text: &At<String>) {
+        for operand in [&comparison.left, &comparison.right] {
+            let Operand::Attribute(scope, name) = operand else { continue };
+            let known = self.attributes.get(scope.word());
+            if known.is_some_and(|k| k.contains_key(name.as_str())) {
+                continue;
+            }
+            let near = known.and_then(|k| nearest(name, k.keys().map(|k| &**k)));
+            let label = near.map_or_else(|| "nothing in the ledger has it".to_owned(), |n| format!("did you mean `{}.{n}`?", scope.word()));
+            let message = format!("no {} has an attribute `{}`", scope.word(), visible(name));
+            self.findings.push(Finding::new(Code::UnknownAttribute, message).at(text.place, label).help(scope.help()));
+        }
     }
 }
 

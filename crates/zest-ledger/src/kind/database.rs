@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashMap;
 
-use super::network_device::person;
+use super::entry::person;
 use super::trace::{Run, Stop, Trace, Understood};
 use crate::ask::{Question, Refusal, Stage};
 use crate::engine::Engine;

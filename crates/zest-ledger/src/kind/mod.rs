@@ -1,9 +1,13 @@
 //! The rules of each kind of system.
 
+pub(crate) mod condition_text;
 pub(crate) mod database;
+pub(crate) mod duties;
+pub(crate) mod entry;
 pub mod mariadb;
 pub(crate) mod network_device;
 pub mod postgresql;
+pub(crate) mod service;
 pub(crate) mod trace;
 
 use crate::ask::{Decision, Form, Question, Refusal, Stage};
@@ -34,7 +38,10 @@ pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, trace: &mu
             let _ = mariadb::open(engine, question, system, server, &state, &mut run);
             run.decision()
         }
-        None => network_device::sign_in(engine, question, trace),
+        None => match system.filter(|s| engine.estate.services[s.index()].is_some()) {
+            Some(system) => service::sign_in(engine, question, system, trace),
+            None => network_device::sign_in(engine, question, trace),
+        },
     }
 }
 
@@ -53,9 +60,12 @@ fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) ->
         None if question.form == Form::Statement => {
             let kind = engine.estate.system(system).kind().word();
             run.refuse(Stage::Permission, Refusal::StatementUnreadable, || {
-                (format!("`{}` is of the kind `{kind}`: it takes commands, not SQL statements", visible(&question.system)), None)
+                (format!("`{}` is of the kind `{kind}`: it takes no SQL statements", visible(&question.system)), None)
             })
         }
-        None => network_device::walk(engine, question, system, run),
+        None => match service::Context::of(engine, system, &question.session) {
+            Some(context) => service::walk(context, question, run),
+            None => network_device::walk(engine, question, system, run),
+        },
     }
 }

@@ -5,12 +5,14 @@ use std::collections::VecDeque;
 use crate::ask::Session;
 use crate::command::line;
 use crate::engine::{Engine, LevelBand};
-use crate::entry::IdentitySource;
-use crate::estate::{AssignmentId, Outcome, Part, SystemId, UserId};
-use crate::kind::network_device::{Instances, Reach, candidates, condition_words, refusal_to_sign_in, through};
+use crate::entry::{IdentitySource, Kind};
+use crate::estate::{AssignmentId, Outcome, SystemId, UserId};
+use crate::kind::condition_text;
+use crate::kind::network_device::{Instances, Reach, candidates, refusal_to_sign_in, through};
 use crate::source::Location;
 
 use super::databases::{OnDatabase, on_database};
+use super::services::{OnService, on_service};
 
 /// What a user may do on one system.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -28,6 +30,8 @@ pub struct Effective {
     /// On a database server, what a session of each account holds: of the one that the stated origin leads to, or of
     /// every account of the user where none is stated.
     pub database: Vec<OnDatabase>,
+    /// On a cloud or in an application, what a session holds.
+    pub service: Option<OnService>,
 }
 
 /// What one assignment gives on one system.
@@ -106,7 +110,10 @@ pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Se
     let wanted: Vec<SystemId> = match system {
         Some(name) => engine.estate.system_ids.get(name).copied().into_iter().collect(),
         None => {
-            let concerns = |s: &SystemId| engine.estate.is_device(*s) || super::databases::has_account(engine, user, *s);
+            let concerns = |s: &SystemId| match engine.estate.system(*s).kind() {
+                Kind::Postgresql | Kind::Mariadb => super::databases::has_account(engine, user, *s),
+                Kind::NetworkDevice | Kind::Cloud | Kind::Application | Kind::Host => true,
+            };
             (0..engine.estate.systems.len()).map(SystemId::new).filter(concerns).collect()
         }
     };
@@ -125,7 +132,27 @@ fn on_system(
     let written = estate.system(system);
     if let Some(found) = on_database(engine, &estate.user(user).id.value, system, session) {
         let (database, refused) = found.map_or_else(|e| (Vec::new(), Some(e)), |d| (d, None));
-        return Effective { system: written.id.value.clone(), entitlements: Vec::new(), accounts: Vec::new(), refused, database };
+        return Effective {
+            system: written.id.value.clone(),
+            entitlements: Vec::new(),
+            accounts: Vec::new(),
+            refused,
+            database,
+            service: None,
+        };
+    }
+    if written.kind().is_service() {
+        let refused =
+            refusal_to_sign_in(engine, user, system, session).map(|(text, place)| (text, place.map(|p| estate.sources.locate(p))));
+        let service = if refused.is_some() { None } else { on_service(engine, user, system, session) };
+        return Effective {
+            system: written.id.value.clone(),
+            entitlements: Vec::new(),
+            accounts: Vec::new(),
+            refused,
+            database: Vec::new(),
+            service,
+        };
     }
     let sources = &engine.devices[system.index()].sources;
     let mut entitlements = Vec::new();
@@ -133,7 +160,7 @@ fn on_system(
     if refused.is_none() && sources.contains(&IdentitySource::Central) {
         for id in candidates(engine, user, system).map(|c| c.assignment) {
             let conditions = &estate.assignments[id.index()].conditions;
-            if conditions.outcome(session) == Outcome::Fails {
+            if conditions.outcome(engine.facts(session, user, system)) == Outcome::Fails {
                 continue;
             }
             // Devices that are set up alike share the work.
@@ -161,7 +188,7 @@ fn on_system(
             a.band.as_ref().map(|b| (a.login.value.clone(), b.start.value, b.ceiling.value, estate.sources.locate(a.login.place)))
         })
         .collect();
-    Effective { system: written.id.value.clone(), entitlements, accounts, refused, database: Vec::new() }
+    Effective { system: written.id.value.clone(), entitlements, accounts, refused, database: Vec::new(), service: None }
 }
 
 /// Returns whether the same rights give the same commands on two systems.
@@ -178,9 +205,7 @@ fn entitlement(engine: &Engine, user: UserId, system: SystemId, id: AssignmentId
     let estate = &engine.estate;
     let links = &estate.assignments[id.index()];
     let (number, standing) = engine.standing(id);
-    let open: Vec<Part> = links.conditions.parts(session).filter(|&(_, o, _)| o == Outcome::Unknown).map(|(p, ..)| p).collect();
-    let mut conditions: Vec<String> = open.into_iter().map(|part| condition_words(engine, id, part)).collect();
-    conditions.dedup();
+    let conditions = condition_text::all_words(&links.conditions, &engine.facts(session, user, system));
     let reach = engine.reach(number, system);
     Entitlement {
         through: through(engine, user, id),

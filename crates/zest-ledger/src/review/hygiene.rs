@@ -11,7 +11,7 @@ use crate::command::automaton::{Automaton, Explored, explore, hidden_rules, is_d
 
 use crate::engine::{Candidate, Engine, Standing};
 use crate::entry::{Credential, Does, IdentitySource, Kind, RuleVerb};
-use crate::estate::{AssignmentId, CommandId, GroupId, ModeId, Party, SetId, SystemId, UserId};
+use crate::estate::{AssignmentId, AssignmentLinks, CommandId, GroupId, ModeId, Party, RoleId, ServiceLinks, SetId, SystemId, UserId};
 use crate::finding::{Code, Finding, Findings};
 use crate::kind::network_device::{Instances, elevations};
 use crate::source::{Place, visible};
@@ -44,6 +44,7 @@ pub fn hygiene(engine: &Engine, at: Option<Timestamp>) -> Findings {
     review.sessions();
     review.systems();
     super::databases::review(engine, &mut review.findings);
+    super::services::review(engine, at, &mut review.findings);
     Findings::new(review.findings, std::sync::Arc::clone(&engine.estate.sources))
 }
 
@@ -85,7 +86,11 @@ impl Review<'_> {
                     })
             };
             let reaches = |c: &Candidate| !estate.assignments[c.assignment.index()].systems.is_clear();
-            if !self.engine.membership.candidates(id).iter().any(reaches) && !is_disabled && !has_account() {
+            if !self.engine.membership.candidates(id).iter().any(reaches)
+                && !is_disabled
+                && !has_account()
+                && !super::services::reaches(self.engine, id)
+            {
                 self.findings.push(
                     Finding::new(Code::UserWithoutAssignment, format!("`{name}` can do nothing: no assignment reaches any system"))
                         .at(place, "no assignment, directly or through a group")
@@ -163,6 +168,7 @@ impl Review<'_> {
         let estate = &self.engine.estate;
         let mut used: FxHashSet<usize> = estate.assignments.iter().flat_map(|a| a.roles.iter().map(|r| r.index())).collect();
         used.extend(estate.roles.iter().flat_map(|r| r.includes.iter().map(|i| i.index())));
+        used.extend((0..estate.roles.len()).filter(|&i| estate.roles[i].assumable.is_some()));
         for (i, role) in estate.entries.roles.iter().enumerate() {
             let (name, place) = (visible(&role.id.value), role.id.place);
             if !used.contains(&i) {
@@ -172,8 +178,13 @@ impl Review<'_> {
                         .help("assign it, or take it out"),
                 );
             }
-            if role.band.is_none() && role.commands.is_empty() && role.includes.is_empty() {
-                self.push(Finding::new(Code::EmptyRole, format!("the role `{name}` gives nothing")).at(place, "neither band nor commands"));
+            let is_granted = |s: &ServiceLinks| s.by_role.contains_key(&RoleId::new(i));
+            let gives = !role.grants.is_empty() || estate.services.iter().flatten().any(is_granted);
+            if role.band.is_none() && role.commands.is_empty() && role.includes.is_empty() && !gives {
+                self.push(
+                    Finding::new(Code::EmptyRole, format!("the role `{name}` gives nothing"))
+                        .at(place, "neither band nor commands nor grants"),
+                );
             }
         }
         let used: FxHashSet<SetId> = estate.roles.iter().flat_map(|r| r.sets.iter().copied()).collect();
@@ -217,7 +228,10 @@ impl Review<'_> {
                 }
                 self.disabled(party, place, "an assignment");
             }
-            if self.engine.standing(AssignmentId::new(i)).1.band.is_none() {
+            // On clouds, in applications and on hosts there are no levels.
+            let of_kinds = |wanted: fn(Kind) -> bool| links.systems.ones().any(|s| wanted(estate.system(SystemId::new(s)).kind()));
+            let wants_band = of_kinds(|k| k == Kind::NetworkDevice) || !of_kinds(|k| k.is_service() || k == Kind::Host);
+            if wants_band && self.engine.standing(AssignmentId::new(i)).1.band.is_none() {
                 self.findings.push(
                     Finding::new(
                         Code::AssignmentWithoutBand,
@@ -245,7 +259,9 @@ impl Review<'_> {
         let estate = &self.engine.estate;
         let mut pairs = 0;
         let firm: Vec<usize> = (0..estate.assignments.len()).filter(|&i| estate.assignments[i].conditions.is_empty()).collect();
-        for (later, links) in estate.assignments.iter().enumerate().filter(|(_, a)| !a.systems.is_clear()) {
+        // Where assignments are added up, a later one gives what it gives.
+        let on_devices = |a: &AssignmentLinks| !a.systems.is_clear() && a.systems.ones().all(|s| estate.is_device(SystemId::new(s)));
+        for (later, links) in estate.assignments.iter().enumerate().filter(|(_, a)| on_devices(a)) {
             for &earlier in firm.iter().take_while(|&&e| e < later) {
                 pairs += 1;
                 if pairs > MAX_PAIRS {

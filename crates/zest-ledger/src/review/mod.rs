@@ -3,7 +3,9 @@
 mod databases;
 mod effective;
 mod hygiene;
+mod services;
 
 pub use databases::{DataRight, OnDatabase};
 pub use effective::{CommandRight, Effective, Entitlement, Extent, effective};
 pub use hygiene::hygiene;
+pub use services::{OnService, ServiceRight};

@@ -2,7 +2,7 @@
 
 use super::shape::{Key, Shape, TableShape};
 use crate::entry::{
-    Abbreviation, BareElevation, Channel, Credential, Does, IdentitySource, Kind, NameCase, Otherwise, Proof, RunsAs, Unrestricted,
+    Abbreviation, Apart, BareElevation, Channel, Credential, Does, IdentitySource, Kind, NameCase, Otherwise, Proof, RunsAs, Unrestricted,
     UserKind, WhenCentralDown,
 };
 
@@ -29,6 +29,156 @@ pub(crate) static DOCUMENT: TableShape = TableShape {
         Key::new("roles", Shape::Map(&Shape::Table(&ROLE)), "bundles of rights, by id"),
         Key::new("assignments", Shape::List(&Shape::Table(&ASSIGNMENT)), "who gets which roles on which systems, under which conditions"),
         Key::new("databases", Shape::Map(&Shape::Table(&DATABASE)), "what database servers hold, by the id of the system"),
+        Key::new("separations", Shape::Map(&Shape::Table(&SEPARATION)), "roles of which nobody may have two, by id"),
+        Key::new("clouds", Shape::Map(&Shape::Table(&CLOUD)), "what clouds hold, by the id of the system"),
+        Key::new("applications", Shape::Map(&Shape::Table(&APPLICATION)), "what applications hold, by the id of the system"),
+    ],
+};
+
+static GRANT_TABLE: Shape = Shape::Table(&GRANT);
+static ACT_AS_TABLE: Shape = Shape::Table(&ACT_AS);
+
+const GRANTS: Key = Key::new("grants", Shape::List(&GRANT_TABLE), "who may do what on which resources; a deny outweighs every allow");
+const ACTING: Key = Key::new("acting", Shape::List(&ACT_AS_TABLE), "who may act as which user, with the own credential");
+const PROOFS_COVER: Key = Key::new(
+    "proofs-cover",
+    Shape::Map(&Shape::List(&Shape::Words(Channel::WORDS))),
+    "channels on which a proof given on a channel counts; on its own only unless stated",
+);
+const SESSION_ATTRIBUTES: Key = Key::new("session-attributes", TEXTS, "attributes that a session may state");
+const GROUPS_OF_OPERATIONS: Key =
+    Key::new("operation-groups", Shape::Map(&TEXTS), "names for several operations; `read`, `write` and `tag:NAME` are there already");
+
+static CLOUD: TableShape = TableShape {
+    noun: "a cloud",
+    about: "What one cloud holds. May be spread over documents.",
+    keys: &[
+        Key::new("interface", Shape::Text, "the OpenAPI document that describes its operations: a file `*.openapi.json` of the ledger"),
+        Key::new("operations", Shape::Map(&Shape::Table(&OPERATION)), "operations that no interface describes, by name"),
+        GROUPS_OF_OPERATIONS,
+        Key::new(
+            "addresses",
+            Shape::Map(&Shape::Text),
+            "the resource that a path of the interface speaks of: \"/records/{r}\" = \"records/{r}\"",
+        ),
+        Key::new(
+            "resources",
+            Shape::Map(&Shape::Table(&RESOURCE)),
+            "containers and resources, by path; what is not named below a container is there too",
+        ),
+        GRANTS,
+        Key::new("ceilings", Shape::List(&Shape::Table(&CEILING)), "what grants can give at most"),
+        ACTING,
+        PROOFS_COVER,
+        Key::new("obtains", Shape::Map(&TEXTS), "the operations by which a proof is given during a session, by proof"),
+        SESSION_ATTRIBUTES,
+    ],
+};
+
+static APPLICATION: TableShape = TableShape {
+    noun: "an application",
+    about: "What one application holds. May be spread over documents.",
+    keys: &[
+        Key::new("types", Shape::Map(&Shape::Table(&OBJECT_TYPE)), "types of objects, by name"),
+        Key::new("objects", Shape::Map(&Shape::Table(&RESOURCE)), "objects, by type and name: \"ramp/selkie-1\""),
+        GROUPS_OF_OPERATIONS,
+        GRANTS,
+        ACTING,
+        PROOFS_COVER,
+        SESSION_ATTRIBUTES,
+        Key::new("identity-checks", Shape::Flag, "whether identity is checked where an obligation says so; true unless stated"),
+    ],
+};
+
+static OPERATION: TableShape = TableShape {
+    noun: "an operation",
+    about: "An operation of a cloud.",
+    keys: &[Key::new("reads", Shape::Flag, "whether it only looks; false unless stated"), Key::new("about", Shape::Text, "what it is for")],
+};
+
+static RESOURCE: TableShape = TableShape {
+    noun: "a resource",
+    about: "A container, a resource or an object.",
+    keys: &[
+        REMARK,
+        Key::new("attributes", Shape::Map(&Shape::Text), "attributes that conditions compare"),
+        Key::new("after", Shape::Table(&AFTER), "what must be done before a right on it that does more than look takes effect"),
+    ],
+};
+
+static OBJECT_TYPE: TableShape = TableShape {
+    noun: "a type of objects",
+    about: "A type of objects of an application.",
+    keys: &[
+        Key::required("rights", TEXTS, "rights on objects of the type"),
+        Key::new("looks", TEXTS, "those of them that only look: obligations of type and object do not concern them"),
+        Key::new("after", Shape::Table(&AFTER), "what must be done before a right on one of its objects takes effect"),
+        Key::new("rights-after", Shape::Map(&Shape::Table(&AFTER)), "what must be done before one of its rights takes effect"),
+        Key::new("second-person-right", Shape::Text, "the right a second person must hold; the one that is asked for unless stated"),
+    ],
+};
+
+static GRANT: TableShape = TableShape {
+    noun: "a grant",
+    about: "A grant of a cloud or an application, or a deny.",
+    keys: &[
+        Key::new("allow", TEXTS, "operations or groups of operations that are given; \"all\" for every one"),
+        Key::new("deny", TEXTS, "operations or groups of operations that are refused (clouds)"),
+        Key::new("except", TEXTS, "all but these operations"),
+        Key::new("on", Shape::Either(&[Shape::Text, TEXTS]), "resources: a path; `*` is one part of it, `**` at the end all that is below"),
+        Key::new("except-on", Shape::Either(&[Shape::Text, TEXTS]), "all but these resources"),
+        Key::new("to", TEXTS, "who: \"user:ID\", \"group:ID\" or \"role:ID\"; not in a role's own grants"),
+        Key::new("when", Shape::Table(&WHEN), "conditions; all that are given must hold"),
+        Key::new("unless", Shape::Table(&WHEN), "conditions that lift it: it does not apply while all of them hold"),
+        Key::new("after", Shape::Table(&AFTER), "what must be done before it takes effect"),
+        Key::new("from", Shape::Moment, "first moment of validity"),
+        Key::new("until", Shape::Moment, "end of validity: a date is good through its last moment, UTC"),
+        BECAUSE,
+    ],
+};
+
+static CEILING: TableShape = TableShape {
+    noun: "a ceiling",
+    about: "What grants can give at most. Where several apply, each must let an operation through.",
+    keys: &[
+        Key::required("allow", TEXTS, "operations or groups of operations that may be given"),
+        Key::new("except", TEXTS, "all but these"),
+        Key::new("of", TEXTS, "whose rights it limits: \"user:ID\", \"group:ID\" or \"role:ID\"; everybody's unless stated"),
+        Key::new("within", Shape::Text, "the container in which it limits rights; everywhere unless stated"),
+        Key::new("when", Shape::Table(&WHEN), "conditions under which they may be given"),
+        BECAUSE,
+    ],
+};
+
+static ACT_AS: TableShape = TableShape {
+    noun: "a rule of acting as another",
+    about: "Who may act as a user. It is not passed on: whoever acts as B may not act as C because B may.",
+    keys: &[
+        Key::required("as", Shape::Text, "as whom: \"user:ID\""),
+        Key::required("by", TEXTS, "who: \"user:ID\" or \"group:ID\""),
+        Key::new("when", Shape::Table(&WHEN), "conditions; all that are given must hold"),
+        BECAUSE,
+    ],
+};
+
+static SEPARATION: TableShape = TableShape {
+    noun: "a separation of duties",
+    about: "Roles of which nobody may have two.",
+    keys: &[
+        Key::required("roles", TEXTS, "role ids"),
+        Key::new("never", Shape::Words(Apart::WORDS), "never held together, or never active in one session together; held unless stated"),
+        BECAUSE,
+    ],
+};
+
+static ASSUMABLE: TableShape = TableShape {
+    noun: "an assumption",
+    about: "Who may assume a role. Its rights then replace the own ones for the session.",
+    keys: &[
+        Key::required("by", TEXTS, "whom the role admits: \"user:ID\", \"group:ID\" or \"role:ID\""),
+        Key::new("when", Shape::Table(&WHEN), "conditions under which it may be assumed"),
+        Key::new("longest", Shape::Length, "the longest session"),
+        Key::new("tags", TEXTS, "attributes that whoever assumes it may state for the session"),
     ],
 };
 
@@ -142,6 +292,7 @@ static USER: TableShape = TableShape {
         Key::new("from", Shape::Moment, "first moment of validity"),
         Key::new("until", Shape::Moment, "end of validity: a date is good through its last moment, UTC"),
         Key::new("must-change-credential", Shape::Flag, "whether the credential must be changed before anything else"),
+        Key::new("attributes", Shape::Map(&Shape::Text), "attributes that conditions compare"),
     ],
 };
 
@@ -196,6 +347,11 @@ static SYSTEM: TableShape = TableShape {
         Key::new("notices", Shape::Table(&NOTICES), "texts shown around sign-in"),
         Key::new("accounts", Shape::Map(&Shape::Table(&ACCOUNT)), "accounts kept on the system itself, by login"),
         Key::new("database", Shape::Text, "for a PostgreSQL server: the database that is modelled; the id of the system unless stated"),
+        Key::new(
+            "accepts",
+            Shape::Map(&Shape::List(&Shape::Words(Proof::WORDS))),
+            "proofs that a channel accepts, by channel; any unless stated",
+        ),
     ],
 };
 
@@ -316,7 +472,11 @@ static AFTER: TableShape = TableShape {
     keys: &[
         Key::new("confirm", Shape::Flag, "the user confirms"),
         Key::new("prove-again", Shape::Length, "identity was proven at most this long ago"),
-        Key::new("second-person", TEXTS, "one of these, different from the user, agrees: \"user:ID\" or \"group:ID\""),
+        Key::new(
+            "second-person",
+            TEXTS,
+            "one of these, different from the user, agrees: \"user:ID\" or \"group:ID\"; in an application also \"anyone\" who is entitled",
+        ),
     ],
 };
 
@@ -329,6 +489,8 @@ static ROLE: TableShape = TableShape {
         Key::new("includes", TEXTS, "roles whose rights this one has as well"),
         Key::new("band", Shape::Table(&BAND), "start level and ceiling; those of the included roles unless stated"),
         Key::new("commands", TEXTS, "command sets"),
+        GRANTS,
+        Key::new("assumable", Shape::Table(&ASSUMABLE), "who may assume it; nobody unless stated"),
     ],
 };
 
@@ -355,6 +517,7 @@ static ON: TableShape = TableShape {
         Key::new("systems", TEXTS, "systems by id"),
         Key::new("within", Shape::Text, "systems at or below this place in the tree"),
         Key::new("labels", Shape::Map(&Shape::Either(&[Shape::Text, TEXTS])), "systems that carry each of these labels"),
+        Key::new("at", Shape::Text, "on a cloud: the container at and below which the roles count; everywhere unless stated"),
     ],
 };
 
@@ -369,5 +532,7 @@ static WHEN: TableShape = TableShape {
         Key::new("channel", Shape::List(&Shape::Words(Channel::WORDS)), "channels the session comes through"),
         Key::new("proof", Shape::List(&Shape::Words(Proof::WORDS)), "proofs of identity, each of which is enough"),
         Key::new("proof-age", Shape::Length, "how old the proof may be, inclusive"),
+        Key::new("proof-older", Shape::Length, "the proof was given longer ago than this; fails where there is none"),
+        Key::new("compare", TEXTS, "comparisons: \"user.pier = resource.pier\", \"resource.class != 'sealed'\""),
     ],
 };

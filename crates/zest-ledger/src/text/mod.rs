@@ -1,10 +1,12 @@
 //! Ledger documents: TOML text to entries, and the shape of the format.
 
 mod format;
+mod interface;
 mod read;
 mod schema;
 mod shape;
 
+pub(crate) use interface::{Interface, read_interface};
 pub(crate) use read::read_document;
 pub use schema::json_schema;
 pub(crate) use shape::bad_name;

@@ -9,10 +9,10 @@ use toml::de::{DeTable, DeValue};
 use super::format::DOCUMENT;
 use super::shape::Checker;
 use crate::entry::{
-    Abbreviation, Account, Assignment, Authorisation, AuthorisedLevels, Band, BareElevation, Channel, Command, CommandSet, Credential,
-    Database, DatabaseGrant, DatabaseObject, DatabaseRole, Does, Group, IdentitySource, Kind, Mode, NameCase, Notices, Obligations, On,
-    OriginNetworks, Otherwise, OwnLevel, Proof, Role, Rule, RuleVerb, RunsAs, System, Unrestricted, User, UserKind, Vocabulary, When,
-    WhenCentralDown,
+    Abbreviation, Account, ActAs, Apart, Assignment, Assumable, Authorisation, AuthorisedLevels, Band, BareElevation, Ceiling, Channel,
+    Command, CommandSet, Credential, Database, DatabaseGrant, DatabaseObject, DatabaseRole, Does, Grant, Group, IdentitySource, Kind, Mode,
+    NameCase, Notices, ObjectType, Obligations, On, Operation, OriginNetworks, Otherwise, OwnLevel, Proof, Resource, Role, Rule, RuleVerb,
+    RunsAs, Separation, Service, System, Unrestricted, User, UserKind, Vocabulary, When, WhenCentralDown,
 };
 use crate::finding::{Code, Finding};
 use crate::ledger::Entries;
@@ -73,6 +73,16 @@ pub(crate) fn read_document(text: &str, source: SourceId, entries: &mut Entries,
     }
     for (id, fields) in reader.map(&root, "databases") {
         entries.databases.push(reader.database(id, &fields).into());
+    }
+    for (id, fields) in reader.map(&root, "clouds").into_iter().chain(reader.map(&root, "applications")) {
+        entries.services.push(reader.service(id, &fields).into());
+    }
+    for (id, fields) in reader.map(&root, "separations") {
+        let mut separation = Separation::at(id);
+        separation.roles = reader.texts(&fields, "roles");
+        separation.never = reader.word(&fields, "never", Apart::from_word);
+        separation.because = reader.text(&fields, "because");
+        entries.separations.push(separation.into());
     }
     for (span, fields) in tables(&root, "assignments") {
         entries.assignments.push(reader.assignment(span, &fields).into());
@@ -162,7 +172,7 @@ impl Reader<'_> {
     }
 
     fn words<T>(&self, fields: &Fields<'_, '_>, key: &str, parse: fn(&str) -> Option<T>) -> Vec<At<T>> {
-        self.texts(fields, key).into_iter().filter_map(|t| parse(&t.value).map(|value| At::new(value, t.place))).collect()
+        worded(self.texts(fields, key), parse)
     }
 
     fn table<'a, 'i>(&self, fields: &Fields<'a, 'i>, key: &str) -> Option<(Range<usize>, Fields<'a, 'i>)> {
@@ -245,6 +255,7 @@ impl Reader<'_> {
         user.until = self.moment(fields, "until");
         self.window(user.from.as_ref(), user.until.as_ref());
         user.must_change_credential = self.flag(fields, "must-change-credential");
+        user.attributes = self.pairs(fields, "attributes");
         user
     }
 
@@ -258,7 +269,7 @@ impl Reader<'_> {
         group
     }
 
-    fn system(&self, id: At<String>, fields: &Fields<'_, '_>) -> System {
+    fn system(&mut self, id: At<String>, fields: &Fields<'_, '_>) -> System {
         let mut system = System::at(id);
         system.kind = self.word(fields, "kind", Kind::from_word);
         system.name = self.text(fields, "name");
@@ -297,6 +308,11 @@ impl Reader<'_> {
             system.accounts.push(self.account(login, &fields));
         }
         system.database = self.text(fields, "database");
+        for (channel, proofs) in self.lists(fields, "accepts") {
+            if let Some(channel) = self.known(&channel, Channel::WORDS, Channel::from_word) {
+                system.accepts.push((channel, worded(proofs, Proof::from_word)));
+            }
+        }
         system
     }
 
@@ -489,13 +505,7 @@ impl Reader<'_> {
         for verb in [RuleVerb::Allow, RuleVerb::Deny, RuleVerb::Include] {
             given.extend(self.text(fields, verb.word()).map(|text| (verb, text)));
         }
-        let after = self.table(fields, "after").map(|(_, after)| {
-            Box::new(Obligations {
-                confirm: self.flag(&after, "confirm"),
-                prove_again: self.length(&after, "prove-again"),
-                second_person: self.texts(&after, "second-person"),
-            })
-        });
+        let after = self.obligations(fields).map(Box::new);
         let because = self.text(fields, "because");
         let place = self.checker.place(span);
         match (<[_; 1]>::try_from(given), &after) {
@@ -511,13 +521,21 @@ impl Reader<'_> {
         }
     }
 
-    fn role(&self, id: At<String>, fields: &Fields<'_, '_>) -> Role {
+    fn role(&mut self, id: At<String>, fields: &Fields<'_, '_>) -> Role {
         let mut role = Role::at(id);
         role.name = self.text(fields, "name");
         role.remark = self.text(fields, "remark");
         role.includes = self.texts(fields, "includes");
         role.band = self.band(fields);
         role.commands = self.texts(fields, "commands");
+        role.grants = self.grants(fields);
+        role.assumable = self.table(fields, "assumable").map(|(span, row)| Assumable {
+            place: Some(self.checker.place(span)),
+            by: self.texts(&row, "by"),
+            when: self.when(&row, "when"),
+            longest: self.length(&row, "longest"),
+            tags: self.texts(&row, "tags"),
+        });
         role
     }
 
@@ -533,18 +551,138 @@ impl Reader<'_> {
         if let Some((span, on)) = self.table(fields, "on") {
             assignment.on = self.on(span, &on);
         }
-        if let Some((_, when)) = self.table(fields, "when") {
-            assignment.when = When {
-                origin: self.texts(&when, "origin"),
-                hours: self.text(&when, "hours"),
-                days: self.texts(&when, "days"),
-                zone: self.text(&when, "zone"),
-                channel: self.words(&when, "channel", Channel::from_word),
-                proof: self.words(&when, "proof", Proof::from_word),
-                proof_age: self.length(&when, "proof-age"),
-            };
-        }
+        assignment.when = self.when(fields, "when");
         assignment
+    }
+
+    fn when(&mut self, fields: &Fields<'_, '_>, key: &str) -> When {
+        let Some((_, when)) = self.table(fields, key) else { return When::default() };
+        When {
+            origin: self.texts(&when, "origin"),
+            hours: self.text(&when, "hours"),
+            days: self.texts(&when, "days"),
+            zone: self.text(&when, "zone"),
+            channel: self.words(&when, "channel", Channel::from_word),
+            proof: self.words(&when, "proof", Proof::from_word),
+            proof_age: self.length(&when, "proof-age"),
+            proof_older: self.length(&when, "proof-older"),
+            compare: self.texts(&when, "compare"),
+        }
+    }
+
+    fn obligations(&mut self, fields: &Fields<'_, '_>) -> Option<Obligations> {
+        let (_, after) = self.table(fields, "after")?;
+        Some(self.duties(&after))
+    }
+
+    fn duties(&mut self, after: &Fields<'_, '_>) -> Obligations {
+        Obligations {
+            confirm: self.flag(after, "confirm"),
+            prove_again: self.length(after, "prove-again"),
+            second_person: self.texts(after, "second-person"),
+        }
+    }
+
+    fn service(&mut self, system: At<String>, fields: &Fields<'_, '_>) -> Service {
+        let mut service = Service::at(system);
+        service.interface = self.text(fields, "interface");
+        for (name, row) in self.map(fields, "operations") {
+            service.operations.push(Operation { name, reads: self.flag(&row, "reads"), about: self.text(&row, "about") });
+        }
+        service.operation_groups = self.lists(fields, "operation-groups");
+        service.addresses = self.pairs(fields, "addresses");
+        for (path, row) in self.map(fields, "resources").into_iter().chain(self.map(fields, "objects")) {
+            let mut resource = Resource::at(path);
+            resource.remark = self.text(&row, "remark");
+            resource.attributes = self.pairs(&row, "attributes");
+            resource.after = self.obligations(&row).unwrap_or_default();
+            service.resources.push(resource);
+        }
+        for (name, row) in self.map(fields, "types") {
+            let mut object_type = ObjectType::at(name);
+            object_type.rights = self.texts(&row, "rights");
+            object_type.looks = self.texts(&row, "looks");
+            object_type.after = self.obligations(&row).unwrap_or_default();
+            for (right, after) in self.map(&row, "rights-after") {
+                object_type.rights_after.push((right, self.duties(&after)));
+            }
+            object_type.second_person_right = self.text(&row, "second-person-right");
+            service.types.push(object_type);
+        }
+        service.grants = self.grants(fields);
+        for (span, row) in tables(fields, "ceilings") {
+            let mut ceiling = Ceiling::at(self.checker.place(span));
+            ceiling.allow = self.texts(&row, "allow");
+            ceiling.except = self.texts(&row, "except");
+            ceiling.of = self.texts(&row, "of");
+            ceiling.within = self.text(&row, "within");
+            ceiling.when = self.when(&row, "when");
+            service.ceilings.push(ceiling);
+        }
+        for (span, row) in tables(fields, "acting") {
+            let Some(target) = self.text(&row, "as") else { continue };
+            let (place, by) = (self.checker.place(span), self.texts(&row, "by"));
+            service.acting.push(ActAs { place, target, by, when: self.when(&row, "when") });
+        }
+        for (channel, channels) in self.lists(fields, "proofs-cover") {
+            if let Some(channel) = self.known(&channel, Channel::WORDS, Channel::from_word) {
+                service.proofs_cover.push((channel, worded(channels, Channel::from_word)));
+            }
+        }
+        for (proof, operations) in self.lists(fields, "obtains") {
+            if let Some(proof) = self.known(&proof, Proof::WORDS, Proof::from_word) {
+                service.obtains.push((proof, operations));
+            }
+        }
+        service.session_attributes = self.texts(fields, "session-attributes");
+        service.identity_checks = self.flag(fields, "identity-checks");
+        service
+    }
+
+    fn grants(&mut self, fields: &Fields<'_, '_>) -> Vec<Grant> {
+        let mut grants = Vec::new();
+        for (span, row) in tables(fields, "grants") {
+            let mut grant = Grant::at(self.checker.place(span));
+            grant.allow = self.texts(&row, "allow");
+            grant.deny = self.texts(&row, "deny");
+            grant.except = self.texts(&row, "except");
+            grant.on = self.texts(&row, "on");
+            grant.on.extend(self.text(&row, "on"));
+            grant.except_on = self.texts(&row, "except-on");
+            grant.except_on.extend(self.text(&row, "except-on"));
+            grant.to = self.texts(&row, "to");
+            grant.when = self.when(&row, "when");
+            grant.unless = self.when(&row, "unless");
+            grant.after = self.obligations(&row).unwrap_or_default();
+            grant.from = self.moment(&row, "from");
+            grant.until = self.moment(&row, "until");
+            self.window(grant.from.as_ref(), grant.until.as_ref());
+            grant.because = self.text(&row, "because");
+            grants.push(grant);
+        }
+        grants
+    }
+
+    /// Reads a table of lists of texts by name, in the order in which it is written.
+    fn lists(&self, fields: &Fields<'_, '_>, key: &str) -> Vec<(At<String>, Vec<At<String>>)> {
+        let Some((_, table)) = self.table(fields, key) else { return Vec::new() };
+        let name = |k: &Spanned<std::borrow::Cow<'_, str>>| self.at(k.get_ref().to_string(), k.span());
+        let mut lists: Vec<_> = table.0.iter().map(|(k, _)| (name(k), self.texts(&table, k.get_ref()))).collect();
+        lists.sort_by_key(|(k, _)| k.place);
+        lists
+    }
+
+    /// Reads a key that is one of several words.
+    fn known<T>(&mut self, key: &At<String>, words: &'static [&'static str], parse: fn(&str) -> Option<T>) -> Option<At<T>> {
+        let found = parse(&key.value).map(|value| At::new(value, key.place));
+        if found.is_none() {
+            self.checker.findings.push(
+                Finding::new(Code::UnknownWord, format!("`{}` is not known here", visible(&key.value)))
+                    .at(key.place, "unknown word")
+                    .help(format!("write one of {}", words.join(", "))),
+            );
+        }
+        found
     }
 
     fn on(&self, span: Range<usize>, fields: &Fields<'_, '_>) -> On {
@@ -554,6 +692,7 @@ impl Reader<'_> {
             systems: self.texts(fields, "systems"),
             within: self.text(fields, "within"),
             labels: Vec::new(),
+            at: self.text(fields, "at"),
         };
         if let Some((_, labels)) = self.table(fields, "labels") {
             for (key, value) in labels.0 {
@@ -566,6 +705,10 @@ impl Reader<'_> {
         }
         on
     }
+}
+
+fn worded<T>(texts: Vec<At<String>>, parse: fn(&str) -> Option<T>) -> Vec<At<T>> {
+    texts.into_iter().filter_map(|t| parse(&t.value).map(|value| At::new(value, t.place))).collect()
 }
 
 fn as_whole(value: &DeValue<'_>) -> Option<i64> {

@@ -6,8 +6,10 @@ use super::{Reach, Standpoint, candidates};
 use crate::ask::{Central, Question, Refusal, Session, Stage};
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::entry::{Credential, IdentitySource};
-use crate::estate::{AssignmentId, Outcome, Part, Party, SystemId, UserId};
+use crate::estate::{AssignmentId, Facts, Outcome, Party, SystemId, UserId};
 use crate::finding::nearest;
+use crate::kind::condition_text;
+use crate::kind::entry::{find_user, identity, not_stated, person};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
@@ -22,7 +24,7 @@ pub(crate) fn open<'e, T: Trace>(
     run: &mut Run<'_, T>,
 ) -> Result<Standpoint<'e>, Stop> {
     let session = &question.session;
-    let user = find_user(engine, question, system, run)?;
+    let user = find_user(engine, question, engine.devices[system.index()].ignores_case, run)?;
     let is_plain = !T::EXPLAINS && engine.membership.is_plain(user);
     if !is_plain {
         person(engine, session, user, run)?;
@@ -41,65 +43,6 @@ pub(crate) fn open<'e, T: Trace>(
     let standpoint = Standpoint { system, user, standing, number, band, level };
     stated_level(engine, session, &standpoint, run)?;
     Ok(standpoint)
-}
-
-fn find_user<T: Trace>(engine: &Engine, question: &Question, system: SystemId, run: &mut Run<'_, T>) -> Result<UserId, Stop> {
-    let ignores_case = engine.devices[system.index()].ignores_case;
-    if let Some(user) = engine.find_user(&question.user, ignores_case) {
-        return Ok(user);
-    }
-    let shown = visible(&question.user);
-    let folded = question.user.to_lowercase();
-    let other_case = || engine.estate.entries.users.iter().find(|u| u.id.value.to_lowercase() == folded);
-    if !T::EXPLAINS {
-        let code = if other_case().is_some() { Refusal::WrongCase } else { Refusal::UnknownUser };
-        run.refuse(Stage::Entry, code, || (String::new(), None))?;
-    } else if let Some(user) = other_case() {
-        run.refuse(Stage::Entry, Refusal::WrongCase, || {
-            (format!("`{shown}` is not `{}`: names on this system are case-sensitive", visible(&user.id.value)), Some(user.id.place))
-        })?;
-    } else {
-        run.refuse(Stage::Entry, Refusal::UnknownUser, || {
-            let near = nearest(&question.user, engine.estate.user_ids.keys().map(|k| &**k));
-            let place = near.and_then(|n| engine.estate.user_ids.get(n)).map(|&id| engine.estate.user(id).id.place);
-            let near = near.map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
-            (format!("no identity source knows `{shown}`{near}"), place)
-        })?;
-    }
-    Err(Stop)
-}
-
-/// What holds for a person whichever source answers.
-pub(crate) fn person<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let entry = engine.estate.user(user);
-    let shown = || visible(&entry.id.value);
-    if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
-        run.refuse(Stage::Entry, Refusal::UserDisabled, || (format!("`{}` is disabled", shown()), Some(disabled.place)))?;
-    }
-    if let Some(bound) = entry.from.as_ref().or(entry.until.as_ref()) {
-        match session.at {
-            None => not_stated(run, "the time", bound.place)?,
-            Some(at) => {
-                if let Some(from) = entry.from.as_ref().filter(|f| at < f.value) {
-                    run.refuse(Stage::Entry, Refusal::UserNotValid, || {
-                        (format!("`{}` is valid from {} on", shown(), from.value), Some(from.place))
-                    })?;
-                }
-                if let Some(until) = entry.until.as_ref().filter(|u| at >= u.value) {
-                    run.refuse(Stage::Entry, Refusal::UserNotValid, || {
-                        (format!("`{}` was valid until {}", shown(), until.value), Some(until.place))
-                    })?;
-                }
-            }
-        }
-    }
-    Ok(())
-}
-
-fn not_stated<T: Trace>(run: &mut Run<'_, T>, fact: &str, place: Place) -> Result<(), Stop> {
-    run.refuse(Stage::Conditions, Refusal::NotStated, || {
-        (format!("the question does not state {fact}, and this entry depends on it"), Some(place))
-    })
 }
 
 enum Source {
@@ -171,46 +114,6 @@ fn find_account(engine: &Engine, session: &Session, system: SystemId, user: User
     }
 }
 
-/// The central source's own checks.
-fn identity<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let entry = engine.estate.user(user);
-    let shown = || visible(&entry.id.value);
-    if entry.proofs.is_empty() {
-        run.refuse(Stage::Entry, Refusal::NoProof, || (format!("`{}` has no way to prove identity", shown()), Some(entry.id.place)))?;
-    } else {
-        run.pass(Stage::Entry, || {
-            let proofs: Vec<&str> = entry.proofs.iter().map(|p| p.value.word()).collect();
-            (format!("`{}` signs in through the central source by {}", shown(), proofs.join(" or ")), entry.proofs.first().map(|p| p.place))
-        });
-    }
-    if session.proofs.as_ref().is_some_and(Vec::is_empty) {
-        run.refuse(Stage::Entry, Refusal::NothingProven, || {
-            (format!("`{}` gave no proof of identity, so the session cannot be opened", shown()), entry.proofs.first().map(|p| p.place))
-        })?;
-    }
-    for proven in session.proofs.iter().flatten() {
-        if !entry.proofs.is_empty() && !entry.proofs.iter().any(|p| p.value == proven.proof) {
-            run.refuse(Stage::Entry, Refusal::ProofNotRegistered, || {
-                (format!("`{}` has no {} to give", shown(), proven.proof.word()), entry.proofs.first().map(|p| p.place))
-            })?;
-        }
-    }
-    if let Some(channels) = &entry.channels {
-        let place = channels.first().map_or(entry.id.place, |c| c.place);
-        match session.channel {
-            None => not_stated(run, "the channel", place)?,
-            Some(channel) if !channels.iter().any(|c| c.value == channel) => {
-                run.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
-                    let list: Vec<&str> = channels.iter().map(|c| c.value.word()).collect();
-                    (format!("`{}` may come through {} only, not {}", shown(), list.join(" or "), channel.word()), Some(place))
-                })?;
-            }
-            Some(_) => {}
-        }
-    }
-    Ok(())
-}
-
 type Opened<'e> = (&'e Standing, Option<usize>, LevelBand);
 
 /// Finds the first assignment that applies. Where one cannot be known, no later one is tried: it might be the one.
@@ -225,7 +128,11 @@ fn assigned<'e, T: Trace>(
     let mut chosen = None;
     for candidate in candidates(engine, user, system) {
         let id = candidate.assignment;
-        let outcome = if candidate.is_firm { Outcome::Holds } else { engine.estate.assignments[id.index()].conditions.outcome(session) };
+        let outcome = if candidate.is_firm {
+            Outcome::Holds
+        } else {
+            engine.estate.assignments[id.index()].conditions.outcome(engine.facts(session, user, system))
+        };
         if outcome != Outcome::Fails {
             chosen = Some((candidate, outcome));
             break;
@@ -255,104 +162,33 @@ fn assigned<'e, T: Trace>(
         (format!("the band starts at level {} and its ceiling is {}", band.start, band.ceiling), Some(band.ceiling_place))
     });
     if outcome != Outcome::Holds || T::EXPLAINS {
-        conditions(engine, session, id, outcome, run)?;
+        conditions(engine, &engine.facts(session, user, system), id, outcome, run)?;
     }
     Ok((standing, Some(number), band))
 }
 
-fn conditions<T: Trace>(engine: &Engine, session: &Session, id: AssignmentId, outcome: Outcome, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    for (part, found, place) in engine.estate.assignments[id.index()].conditions.parts(session) {
+fn conditions<T: Trace>(engine: &Engine, facts: &Facts<'_>, id: AssignmentId, outcome: Outcome, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let conditions = &engine.estate.assignments[id.index()].conditions;
+    for (part, found, place) in conditions.parts(*facts) {
+        let text = |holds| condition_text::outcome(conditions, facts, "the assignment", (part, place), holds);
         match found {
-            Outcome::Holds => run.pass(Stage::Conditions, || (condition_text(engine, session, id, part, true), Some(place))),
-            Outcome::Fails => {
-                run.refuse(Stage::Conditions, refusal_of(part), || (condition_text(engine, session, id, part, false), Some(place)))?
-            }
+            Outcome::Holds => run.pass(Stage::Conditions, || (text(true), Some(place))),
+            Outcome::Fails => run.refuse(Stage::Conditions, condition_text::refusal_of(part), || (text(false), Some(place)))?,
             Outcome::Unknown if outcome == Outcome::Unknown => {
                 run.refuse(Stage::Conditions, Refusal::NotStated, || {
-                    (format!("the question does not state the {}, and the assignment depends on it", part.fact()), Some(place))
+                    (
+                        format!(
+                            "the question does not state {}, and the assignment depends on it",
+                            condition_text::missing(conditions, facts, (part, place))
+                        ),
+                        Some(place),
+                    )
                 })?;
             }
             Outcome::Unknown => {}
         }
     }
     Ok(())
-}
-
-const fn refusal_of(part: Part) -> Refusal {
-    match part {
-        Part::Validity => Refusal::AssignmentNotValid,
-        Part::Origin => Refusal::OriginOutside,
-        Part::Hours => Refusal::OutsideHours,
-        Part::Days => Refusal::OutsideDays,
-        Part::Channel => Refusal::ChannelOutside,
-        Part::Proof => Refusal::ProofMissing,
-    }
-}
-
-fn condition_text(engine: &Engine, session: &Session, id: AssignmentId, part: Part, holds: bool) -> String {
-    let assignment = &engine.estate.assignments[id.index()];
-    let when = &assignment.entry.when;
-    let list = |texts: &[crate::source::At<String>]| texts.iter().map(|t| visible(&t.value)).collect::<Vec<_>>().join(", ");
-    let zone = when.zone.as_ref().map_or("UTC", |z| z.value.as_str());
-    let clock = || {
-        let zone = assignment.conditions.zone.clone().unwrap_or(jiff::tz::TimeZone::UTC);
-        session.at.map_or(String::new(), |at| at.to_zoned_datetime(zone).strftime("%a %H:%M").to_string())
-    };
-    let not = if holds { "" } else { "not " };
-    match part {
-        Part::Validity if holds => "the assignment is valid at this moment".to_owned(),
-        Part::Validity => {
-            let mut text = "the assignment is not valid at this moment".to_owned();
-            if let Some((from, _)) = assignment.conditions.from {
-                let _ = write!(text, ", from {from}");
-            }
-            if let Some((until, _)) = assignment.conditions.until {
-                let _ = write!(text, ", until {until}");
-            }
-            text
-        }
-        Part::Origin => {
-            format!("{} is {not}within {}", session.origin.map_or(String::new(), |o| o.to_string()), list(&when.origin))
-        }
-        Part::Hours => {
-            let hours = when.hours.as_ref().map_or("", |h| h.value.as_str());
-            format!("{} is {not}within {} {}", clock(), visible(hours), visible(zone))
-        }
-        Part::Days => format!("{} ({}) is {not}one of {}", clock(), visible(zone), list(&when.days)),
-        Part::Channel => {
-            let wanted: Vec<&str> = when.channel.iter().map(|c| c.value.word()).collect();
-            format!("the channel {} is {not}{}", session.channel.map_or("", |c| c.word()), wanted.join(" or "))
-        }
-        Part::Proof => {
-            let wanted: Vec<&str> = when.proof.iter().map(|p| p.value.word()).collect();
-            let age = when.proof_age.as_ref().map_or(String::new(), |a| format!(" within the last {:#}", a.value));
-            let verb = if holds { "was given" } else { "was not given" };
-            format!("{} {verb}{age}", wanted.join(" or "))
-        }
-    }
-}
-
-/// Says what a part of an assignment's condition wants.
-pub(crate) fn condition_words(engine: &Engine, id: AssignmentId, part: Part) -> String {
-    let assignment = &engine.estate.assignments[id.index()];
-    let when = &assignment.entry.when;
-    let list = |texts: &[crate::source::At<String>]| texts.iter().map(|t| visible(&t.value)).collect::<Vec<_>>().join(" or ");
-    let zone = visible(when.zone.as_ref().map_or("UTC", |z| z.value.as_str()));
-    match part {
-        Part::Validity => {
-            let from = assignment.conditions.from.map(|(at, _)| format!("from {at}"));
-            let until = assignment.conditions.until.map(|(at, _)| format!("until {at}"));
-            from.into_iter().chain(until).collect::<Vec<_>>().join(" ")
-        }
-        Part::Origin => format!("from {}", list(&when.origin)),
-        Part::Hours => format!("{} {zone}", visible(when.hours.as_ref().map_or("", |h| h.value.as_str()))),
-        Part::Days => format!("on {} ({zone})", list(&when.days)),
-        Part::Channel => format!("by {}", when.channel.iter().map(|c| c.value.word()).collect::<Vec<_>>().join(" or ")),
-        Part::Proof => {
-            let age = when.proof_age.as_ref().map_or(String::new(), |a| format!(" within {:#}", a.value));
-            format!("with {}{age}", when.proof.iter().map(|p| p.value.word()).collect::<Vec<_>>().join(" or "))
-        }
-    }
 }
 
 /// Says why a user cannot sign in at all, whatever assignments there are.

@@ -15,7 +15,7 @@ use crate::finding::nearest;
 use crate::source::visible;
 
 use super::trace::{Run, Silent, Stop, Trace};
-pub(crate) use entry::{condition_words, person, refusal_to_sign_in, through};
+pub(crate) use entry::{refusal_to_sign_in, through};
 pub(crate) use reach::{Instances, Reach, elevations};
 
 /// Decides whether a session can be opened; the line of the question is not looked at.

@@ -1,0 +1,129 @@
+//! Clouds and applications with their references followed: operations as numbers, paths as patterns.
+
+use fixedbitset::FixedBitSet;
+use jiff::SignedDuration;
+use rustc_hash::FxHashMap;
+
+use super::path::PathPattern;
+use super::{Conditions, Duties, Party, RoleId, UserId};
+use crate::entry::{Channel, Proof};
+use crate::source::{At, Place};
+
+/// Operations on the ledger's own entries, which every cloud and application has. `all` does not hold them.
+pub(crate) const ADMINISTRATIVE: [&str; 7] =
+    ["reset-credential", "read-secret", "change-members", "edit-role", "edit-command-set", "grant-on", "edit-job"];
+/// The right to assume a role, which is no part of any group of operations.
+pub(crate) const ASSUME: &str = "assume";
+/// The one thing a user may always do, and the only one while a credential must be changed.
+pub(crate) const CHANGE_CREDENTIAL: &str = "change-credential";
+
+/// What one cloud or application holds.
+#[derive(Debug, Default)]
+pub(crate) struct ServiceLinks {
+    pub(crate) is_application: bool,
+    pub(crate) operations: Vec<OperationLinks>,
+    pub(crate) operation_ids: FxHashMap<Box<str>, usize>,
+    /// Groups of operations by name.
+    pub(crate) groups: FxHashMap<String, FixedBitSet>,
+    /// Templates of paths of the interface, and of the resource they speak of.
+    pub(crate) addresses: Vec<(String, String)>,
+    pub(crate) resources: FxHashMap<Box<str>, ResourceLinks>,
+    pub(crate) types: FxHashMap<String, TypeLinks>,
+    /// Grants written here, and then those of every role.
+    pub(crate) grants: Vec<GrantLinks>,
+    pub(crate) by_party: FxHashMap<Party, Vec<usize>>,
+    pub(crate) by_role: FxHashMap<RoleId, Vec<usize>>,
+    pub(crate) ceilings: Vec<CeilingLinks>,
+    pub(crate) acting: Vec<ActingLinks>,
+    pub(crate) covers: Vec<(At<Channel>, Vec<At<Channel>>)>,
+    pub(crate) obtains: Vec<(At<Proof>, FixedBitSet)>,
+    pub(crate) session_attributes: Vec<String>,
+    pub(crate) identity_checks: Option<At<bool>>,
+}
+
+#[derive(Debug)]
+pub(crate) struct OperationLinks {
+    pub(crate) name: String,
+    pub(crate) reads: bool,
+    /// Method and path, for an operation of an interface.
+    pub(crate) call: Option<(String, String)>,
+    pub(crate) place: Option<Place>,
+}
+
+#[derive(Debug)]
+pub(crate) struct ResourceLinks {
+    pub(crate) attributes: Vec<(At<String>, At<String>)>,
+    pub(crate) duties: Option<Duties>,
+    pub(crate) place: Place,
+}
+
+#[derive(Debug)]
+pub(crate) struct TypeLinks {
+    pub(crate) rights: FixedBitSet,
+    pub(crate) looks: FixedBitSet,
+    pub(crate) duties: Option<Duties>,
+    pub(crate) right_duties: FxHashMap<usize, Duties>,
+    pub(crate) second_person_right: Option<usize>,
+    pub(crate) place: Place,
+}
+
+/// Whoever a grant, a ceiling or an assumption is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(crate) enum Holder {
+    Party(Party),
+    Role(RoleId),
+}
+
+#[derive(Debug)]
+pub(crate) struct GrantLinks {
+    pub(crate) is_deny: bool,
+    pub(crate) operations: FixedBitSet,
+    /// Everywhere, if empty.
+    pub(crate) on: Vec<PathPattern>,
+    pub(crate) except_on: Vec<PathPattern>,
+    pub(crate) holders: Vec<Holder>,
+    pub(crate) when: Conditions,
+    /// Conditions that lift it.
+    pub(crate) unless: Option<Conditions>,
+    pub(crate) duties: Option<Duties>,
+    pub(crate) place: Place,
+    /// Operations and resources as they are written.
+    pub(crate) shown: String,
+    pub(crate) shown_on: String,
+}
+
+impl GrantLinks {
+    pub(crate) fn concerns(&self, operation: usize, path: &str) -> bool {
+        self.operations.contains(operation)
+            && (self.on.is_empty() || self.on.iter().any(|p| p.covers(path)))
+            && !self.except_on.iter().any(|p| p.covers(path))
+    }
+}
+
+#[derive(Debug)]
+pub(crate) struct CeilingLinks {
+    pub(crate) operations: FixedBitSet,
+    /// Everybody's rights, if empty.
+    pub(crate) of: Vec<Holder>,
+    pub(crate) within: Option<String>,
+    pub(crate) when: Conditions,
+    pub(crate) place: Place,
+}
+
+#[derive(Debug)]
+pub(crate) struct ActingLinks {
+    pub(crate) target: UserId,
+    pub(crate) by: Vec<(Party, Place)>,
+    pub(crate) when: Conditions,
+    pub(crate) place: Place,
+}
+
+/// Who may assume a role.
+#[derive(Clone, Debug)]
+pub(crate) struct AssumableLinks {
+    pub(crate) by: Vec<(Holder, Place)>,
+    pub(crate) when: Conditions,
+    pub(crate) longest: Option<At<SignedDuration>>,
+    pub(crate) tags: Vec<String>,
+    pub(crate) place: Place,
+}

@@ -1,0 +1,107 @@
+//! Entry where the central source answers: who asks, whether the person may sign in at all, and by what proof.
+
+use crate::ask::{Question, Refusal, Session, Stage};
+use crate::engine::Engine;
+use crate::estate::UserId;
+use crate::finding::nearest;
+use crate::kind::trace::{Run, Stop, Trace};
+use crate::source::{Place, visible};
+
+/// Finds the user who asks.
+pub(crate) fn find_user<T: Trace>(engine: &Engine, question: &Question, ignores_case: bool, run: &mut Run<'_, T>) -> Result<UserId, Stop> {
+    if let Some(user) = engine.find_user(&question.user, ignores_case) {
+        return Ok(user);
+    }
+    let shown = visible(&question.user);
+    let folded = question.user.to_lowercase();
+    let other_case = || engine.estate.entries.users.iter().find(|u| u.id.value.to_lowercase() == folded);
+    if !T::EXPLAINS {
+        let code = if other_case().is_some() { Refusal::WrongCase } else { Refusal::UnknownUser };
+        run.refuse(Stage::Entry, code, || (String::new(), None))?;
+    } else if let Some(user) = other_case() {
+        run.refuse(Stage::Entry, Refusal::WrongCase, || {
+            (format!("`{shown}` is not `{}`: names on this system are case-sensitive", visible(&user.id.value)), Some(user.id.place))
+        })?;
+    } else {
+        run.refuse(Stage::Entry, Refusal::UnknownUser, || {
+            let near = nearest(&question.user, engine.estate.user_ids.keys().map(|k| &**k));
+            let place = near.and_then(|n| engine.estate.user_ids.get(n)).map(|&id| engine.estate.user(id).id.place);
+            let near = near.map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
+            (format!("no identity source knows `{shown}`{near}"), place)
+        })?;
+    }
+    Err(Stop)
+}
+
+/// What holds for a person whichever source answers.
+pub(crate) fn person<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let entry = engine.estate.user(user);
+    let shown = || visible(&entry.id.value);
+    if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
+        run.refuse(Stage::Entry, Refusal::UserDisabled, || (format!("`{}` is disabled", shown()), Some(disabled.place)))?;
+    }
+    if let Some(bound) = entry.from.as_ref().or(entry.until.as_ref()) {
+        match session.at {
+            None => not_stated(run, "the time", bound.place)?,
+            Some(at) => {
+                if let Some(from) = entry.from.as_ref().filter(|f| at < f.value) {
+                    run.refuse(Stage::Entry, Refusal::UserNotValid, || {
+                        (format!("`{}` is valid from {} on", shown(), from.value), Some(from.place))
+                    })?;
+                }
+                if let Some(until) = entry.until.as_ref().filter(|u| at >= u.value) {
+                    run.refuse(Stage::Entry, Refusal::UserNotValid, || {
+                        (format!("`{}` was valid until {}", shown(), until.value), Some(until.place))
+                    })?;
+                }
+            }
+        }
+    }
+    Ok(())
+}
+
+pub(crate) fn not_stated<T: Trace>(run: &mut Run<'_, T>, fact: &str, place: Place) -> Result<(), Stop> {
+    run.refuse(Stage::Conditions, Refusal::NotStated, || {
+        (format!("the question does not state {fact}, and this entry depends on it"), Some(place))
+    })
+}
+
+/// The central source's own checks.
+pub(crate) fn identity<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let entry = engine.estate.user(user);
+    let shown = || visible(&entry.id.value);
+    if entry.proofs.is_empty() {
+        run.refuse(Stage::Entry, Refusal::NoProof, || (format!("`{}` has no way to prove identity", shown()), Some(entry.id.place)))?;
+    } else {
+        run.pass(Stage::Entry, || {
+            let proofs: Vec<&str> = entry.proofs.iter().map(|p| p.value.word()).collect();
+            (format!("`{}` signs in through the central source by {}", shown(), proofs.join(" or ")), entry.proofs.first().map(|p| p.place))
+        });
+    }
+    if session.proofs.as_ref().is_some_and(Vec::is_empty) {
+        run.refuse(Stage::Entry, Refusal::NothingProven, || {
+            (format!("`{}` gave no proof of identity, so the session cannot be opened", shown()), entry.proofs.first().map(|p| p.place))
+        })?;
+    }
+    for proven in session.proofs.iter().flatten() {
+        if !entry.proofs.is_empty() && !entry.proofs.iter().any(|p| p.value == proven.proof) {
+            run.refuse(Stage::Entry, Refusal::ProofNotRegistered, || {
+                (format!("`{}` has no {} to give", shown(), proven.proof.word()), entry.proofs.first().map(|p| p.place))
+            })?;
+        }
+    }
+    if let Some(channels) = &entry.channels {
+        let place = channels.first().map_or(entry.id.place, |c| c.place);
+        match session.channel {
+            None => not_stated(run, "the channel", place)?,
+            Some(channel) if !channels.iter().any(|c| c.value == channel) => {
+                run.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
+                    let list: Vec<&str> = channels.iter().map(|c| c.value.word()).collect();
+                    (format!("`{}` may come through {} only, not {}", shown(), list.join(" or "), channel.word()), Some(place))
+                })?;
+            }
+            Some(_) => {}
+        }
+    }
+    Ok(())
+}

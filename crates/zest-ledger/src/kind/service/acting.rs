@@ -1,0 +1,269 @@
+//! Acting as another: each link is checked, and every identity is kept.
+//!
+//! Acting as a user is granted on the target, to the person who signed in: it is directional and is not passed on.
+//! Assuming a role takes two halves, each with a code of its own; its rights replace the others.
+
+use super::{Action, Context, Identity, Standing, weigh};
+use crate::ask::{Act, Refusal, Stage};
+use crate::estate::{ASSUME, ActingLinks, AssumableLinks, Holder, Outcome, RoleId};
+use crate::finding::nearest;
+use crate::kind::condition_text;
+use crate::kind::trace::{Run, Stop, Trace};
+use crate::source::{Place, visible};
+
+/// Follows the links of the session, as far as they lead on this system.
+pub(super) fn follow<T: Trace>(context: Context<'_>, standing: &mut Standing, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let mut seen = vec![standing.identity];
+    for act in &context.session.acting {
+        match act {
+            Act::User(name) => as_user(context, standing, name, run)?,
+            Act::Role { name, since } => assume(context, standing, name, *since, run)?,
+            Act::Account { .. } => {
+                run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+                    let kind = context.engine.estate.system(context.system).kind().word();
+                    (format!("a system of the kind `{kind}` has no accounts to run as: name the host, as account:HOST/LOGIN"), None)
+                })?;
+                return Err(Stop);
+            }
+        }
+        if seen.contains(&standing.identity) {
+            run.refuse(Stage::Standing, Refusal::ActingLoop, || (format!("the chain comes back to where it was: {act}"), None))?;
+            return Err(Stop);
+        }
+        seen.push(standing.identity);
+    }
+    Ok(())
+}
+
+fn as_user<T: Trace>(context: Context<'_>, standing: &mut Standing, name: &str, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let estate = &context.engine.estate;
+    let shown = visible(name);
+    let Some(&target) = estate.user_ids.get(name) else {
+        run.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
+            let near = nearest(name, estate.user_ids.keys().map(|k| &**k))
+                .map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
+            (format!("nobody is called `{shown}`, so nobody can act as him{near}"), None)
+        })?;
+        return Err(Stop);
+    };
+    let person = visible(&estate.user(standing.person).id.value);
+    let belongs = |rule: &&ActingLinks| rule.by.iter().any(|&(p, _)| context.engine.membership.belongs(standing.person, p));
+    let facts = context.engine.facts(context.session, standing.person, context.system);
+    let rules: Vec<&ActingLinks> = context.links.acting.iter().filter(|r| r.target == target).filter(belongs).collect();
+    let rule = rules.iter().copied().find(|r| r.when.outcome(facts) == Outcome::Holds);
+    let fallback = || rules.iter().copied().find(|r| r.when.outcome(facts) == Outcome::Unknown).or_else(|| rules.first().copied());
+    match rule.or_else(fallback) {
+        None => {
+            let others: Vec<String> = context
+                .links
+                .acting
+                .iter()
+                .filter(|r| r.target == target)
+                .flat_map(|r| &r.by)
+                .map(|&(p, _)| format!("`{}`", visible(&estate.party(p))))
+                .collect();
+            let who = if others.is_empty() { "nobody may".to_owned() } else { format!("{} may", others.join(" and ")) };
+            run.refuse(Stage::Standing, Refusal::MayNotActAs, || {
+                let place = context.links.acting.iter().find(|r| r.target == target).map_or(estate.user(target).id.place, |r| r.place);
+                (format!("`{person}` may not act as `{shown}`: {who}"), Some(place))
+            })?;
+        }
+        Some(rule) if rule.when.outcome(facts) == Outcome::Holds => {
+            run.pass(Stage::Standing, || {
+                (format!("`{person}` acts as user `{shown}`, with the rights of `{shown}` only"), Some(rule.place))
+            });
+        }
+        Some(rule) => unmet(&rule.when, &facts, &format!("`{person}` may act as `{shown}` only"), run)?,
+    }
+    let user = estate.user(target);
+    let at = context.session.at;
+    let is_valid = user.from.as_ref().is_none_or(|f| at.is_some_and(|at| at >= f.value))
+        && user.until.as_ref().is_none_or(|u| at.is_some_and(|at| at < u.value));
+    if user.disabled.as_ref().is_some_and(|d| d.value) || !is_valid {
+        let place = user.disabled.as_ref().map(|d| d.place).or(user.until.as_ref().map(|u| u.place)).unwrap_or(user.id.place);
+        run.refuse(Stage::Standing, Refusal::ActingIdentityUnusable, || {
+            (format!("`{shown}` is disabled or not known to be valid now, so nobody can act as him"), Some(place))
+        })?;
+    }
+    standing.user = target;
+    standing.identity = Identity::User(target);
+    Ok(())
+}
+
+/// Refuses for the first part of conditions that does not hold or is not known.
+fn unmet<T: Trace>(
+    conditions: &crate::estate::Conditions,
+    facts: &crate::estate::Facts<'_>,
+    what: &str,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
+    for (part, outcome, place) in conditions.parts(*facts) {
+        let words = condition_text::words(conditions, (part, place));
+        match outcome {
+            Outcome::Holds => {}
+            Outcome::Fails => {
+                run.refuse(Stage::Conditions, condition_text::refusal_of(part), || (format!("{what} {words}"), Some(place)))?
+            }
+            Outcome::Unknown => {
+                let fact = condition_text::missing(conditions, facts, (part, place));
+                run.refuse(Stage::Conditions, Refusal::NotStated, || {
+                    (format!("{what} {words}; the question does not state {fact}"), Some(place))
+                })?;
+            }
+        }
+    }
+    Ok(())
+}
+
+fn assume<T: Trace>(
+    context: Context<'_>,
+    standing: &mut Standing,
+    name: &str,
+    since: Option<jiff::Timestamp>,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
+    let estate = &context.engine.estate;
+    let shown = visible(name);
+    if context.links.is_application {
+        run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+            ("roles are assumed on clouds; in an application they are held".to_owned(), Some(estate.system(context.system).id.place))
+        })?;
+        return Err(Stop);
+    }
+    let Some(&role) = estate.role_ids.get(name) else {
+        run.refuse(Stage::Standing, Refusal::UnknownRole, || {
+            let near =
+                nearest(name, estate.role_ids.keys().map(|k| &**k)).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+            (format!("no role is called `{shown}`{near}"), None)
+        })?;
+        return Err(Stop);
+    };
+    own_half(context, standing, role, run)?;
+    role_half(context, standing, role, run)?;
+    let assumable = estate.roles[role.index()].assumable.as_ref();
+    if let Some((longest, since)) = assumable.and_then(|a| a.longest.as_ref()).zip(since.or(context.session.at)) {
+        let end = since.checked_add(longest.value).unwrap_or(jiff::Timestamp::MAX);
+        if standing.expires.is_none_or(|(at, _)| end < at) {
+            standing.expires = Some((end, Some(longest.place)));
+        }
+    }
+    if let Some(since) = since {
+        let longest = assumable.and_then(|a| a.longest.as_ref());
+        let end = longest.map(|l| (since.checked_add(l.value).unwrap_or(jiff::Timestamp::MAX), l));
+        let place = longest.map_or(estate.role(role).id.place, |l| l.place);
+        match (context.session.at, end) {
+            (None, _) => run.refuse(Stage::Conditions, Refusal::NotStated, || {
+                (format!("`{shown}` was assumed at {since}; the question does not state the time"), Some(place))
+            })?,
+            (Some(at), _) if at < since => run.refuse(Stage::Standing, Refusal::AssumptionExpired, || {
+                (format!("`{shown}` is assumed only at {since}, which is still to come"), Some(place))
+            })?,
+            (Some(at), Some((end, longest))) if at >= end => run.refuse(Stage::Standing, Refusal::AssumptionExpired, || {
+                (format!("`{shown}` was assumed at {since} for at most {:#}, so the session was over at {end}", longest.value), Some(place))
+            })?,
+            (Some(_), Some((end, _))) => run.pass(Stage::Standing, || (format!("the session of `{shown}` lasts until {end}"), Some(place))),
+            (Some(_), None) => {}
+        }
+    }
+    standing.identity = Identity::Role(role);
+    Ok(())
+}
+
+/// The user's half: the right to assume the role, granted like any other.
+fn own_half<T: Trace>(context: Context<'_>, standing: &Standing, role: RoleId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let estate = &context.engine.estate;
+    let name = &estate.role(role).id.value;
+    let Some(&operation) = context.links.operation_ids.get(ASSUME) else { return Err(Stop) };
+    let action = Action { operation, path: format!("role/{name}") };
+    let weighed = weigh(context, standing.identity, standing.user, &action, false);
+    let who = identity_name(context, standing.identity);
+    let shown = visible(name);
+    if weighed.is_allowed() {
+        let held = &weighed.allows[0];
+        run.pass(Stage::Standing, || {
+            (format!("{who} may assume `{shown}`: {}", super::permission::via(context, standing.user, held)), Some(held.grant.place))
+        });
+        return Ok(());
+    }
+    let is_open = weighed.denies.iter().any(|(_, o)| *o == Outcome::Unknown) || weighed.denies.is_empty() && !weighed.unknown.is_empty();
+    let place = weighed
+        .denies
+        .first()
+        .map(|(h, _)| h.grant.place)
+        .or(weighed.cut.first().map(|(_, c, _)| c.place))
+        .or(weighed.unknown.first().or(weighed.failing.first()).map(|h| h.grant.place))
+        .unwrap_or(estate.role(role).id.place);
+    let why = if !weighed.denies.is_empty() {
+        "a deny forbids it"
+    } else if !weighed.cut.is_empty() {
+        "a ceiling does not let it through"
+    } else if !weighed.unknown.is_empty() {
+        "the question does not state what the grant depends on"
+    } else if !weighed.failing.is_empty() {
+        "the conditions of the grant do not hold"
+    } else {
+        "nothing grants `assume` on it"
+    };
+    let code = if is_open { Refusal::NotStated } else { Refusal::MayNotAssume };
+    run.refuse(Stage::Standing, code, || (format!("{who} may not assume `{shown}`: {why}"), Some(place)))
+}
+
+/// The role's half: whom it admits, and under which conditions.
+fn role_half<T: Trace>(context: Context<'_>, standing: &Standing, role: RoleId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let estate = &context.engine.estate;
+    let shown = visible(&estate.role(role).id.value);
+    let who = identity_name(context, standing.identity);
+    let admitted = |a: &&AssumableLinks| a.by.iter().any(|&(holder, _)| is_admitted(context, standing.identity, holder));
+    match estate.roles[role.index()].assumable.as_ref().filter(admitted) {
+        None => {
+            let place = estate.roles[role.index()].assumable.as_ref().map_or(estate.role(role).id.place, |a| a.place);
+            run.refuse(Stage::Standing, Refusal::RoleDoesNotAdmit, || (format!("`{shown}` does not admit {who}"), Some(place)))
+        }
+        Some(assumable) => {
+            let facts = context.engine.facts(context.session, standing.user, context.system);
+            if assumable.when.outcome(facts) == Outcome::Holds {
+                run.pass(Stage::Standing, || (format!("`{shown}` admits {who}; its rights replace the others"), Some(assumable.place)));
+                return Ok(());
+            }
+            unmet(&assumable.when, &facts, &format!("`{shown}` is assumed only"), run)
+        }
+    }
+}
+
+fn is_admitted(context: Context<'_>, identity: Identity, holder: Holder) -> bool {
+    match (identity, holder) {
+        (Identity::User(user), Holder::Party(party)) => context.engine.membership.belongs(user, party),
+        (Identity::Role(role), Holder::Role(admitted)) => role == admitted,
+        _ => false,
+    }
+}
+
+fn identity_name(context: Context<'_>, identity: Identity) -> String {
+    match identity {
+        Identity::User(user) => format!("`{}`", visible(&context.engine.estate.user(user).id.value)),
+        Identity::Role(role) => format!("the role `{}`", visible(&context.engine.estate.role(role).id.value)),
+    }
+}
+
+/// A session may state only such attributes as the system or the assumed role lets it state.
+pub(super) fn attributes<T: Trace>(context: Context<'_>, standing: &Standing, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    for (name, _) in &context.session.attributes {
+        let by_role = match standing.identity {
+            Identity::Role(role) => context.engine.estate.roles[role.index()].assumable.as_ref().is_some_and(|a| a.tags.contains(name)),
+            Identity::User(_) => false,
+        };
+        if !by_role && !context.links.session_attributes.contains(name) {
+            let place: Place = context.engine.estate.system(context.system).id.place;
+            run.refuse(Stage::Standing, Refusal::AttributeNotAdmitted, || {
+                (format!("a session here may not state the attribute `{}`", visible(name)), Some(place))
+            })?;
+        }
+    }
+    Ok(())
+}
+
+/// Separation of duties: what nobody may hold together, or have active together.
+pub(super) fn duties<T: Trace>(context: Context<'_>, standing: &Standing, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let Identity::User(user) = standing.identity else { return Ok(()) };
+    crate::kind::duties::check(context.engine, user, context.system, context.session, run)
+}

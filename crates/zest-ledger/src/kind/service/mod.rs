@@ -1,0 +1,154 @@
+//! Clouds and applications: operations on resources, grants that are added up, conditions, acting as another, obligations.
+//!
+//! Both kinds share one evaluation. A cloud has a tree of containers, denies, ceilings and roles that can be assumed;
+//! an application has types of objects and a table of obligations, and knows no deny.
+
+mod acting;
+mod action;
+mod obligations;
+mod permission;
+
+use crate::ask::{Decision, Question, Refusal, Session, Stage};
+use crate::engine::Engine;
+use crate::estate::{Facts, RoleId, ServiceLinks, SystemId, UserId};
+use crate::kind::entry::{find_user, identity, not_stated, person};
+use crate::kind::trace::{Run, Silent, Stop, Trace};
+use crate::source::{Place, visible};
+
+pub(crate) use action::{Action, Unread, parse};
+pub(crate) use permission::{Held, Weighed, conditions, grants_of, via, weigh};
+
+/// Whose rights a session has.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Identity {
+    /// Those of a user.
+    User(UserId),
+    /// Those of a role that was assumed, and nothing else.
+    Role(RoleId),
+}
+
+/// A session on a cloud or in an application as it stands once it is open.
+#[derive(Clone, Debug)]
+pub(crate) struct Standing {
+    /// Who signed in and proved identity.
+    pub(crate) person: UserId,
+    /// The user whose attributes count: the person, or whom he acts as.
+    pub(crate) user: UserId,
+    pub(crate) identity: Identity,
+    /// The first moment at which the session is over, and what says so.
+    pub(crate) expires: Option<(jiff::Timestamp, Option<Place>)>,
+}
+
+/// What an evaluation looks at.
+#[derive(Clone, Copy)]
+pub(crate) struct Context<'e> {
+    pub(crate) engine: &'e Engine,
+    pub(crate) links: &'e ServiceLinks,
+    pub(crate) system: SystemId,
+    pub(crate) session: &'e Session,
+}
+
+impl<'e> Context<'e> {
+    pub(crate) fn of(engine: &'e Engine, system: SystemId, session: &'e Session) -> Option<Self> {
+        Some(Self { engine, links: engine.estate.services[system.index()].as_ref()?, system, session })
+    }
+
+    /// What conditions may look at, for a user and a resource.
+    pub(crate) fn facts(&self, user: UserId, path: &'e str) -> Facts<'e> {
+        let attributes = self.links.resources.get(path).map(|r| r.attributes.as_slice());
+        Facts { resource: Some((path, attributes)), ..self.engine.facts(self.session, user, self.system) }
+    }
+}
+
+/// Decides whether a session can be opened; the action of the question is not looked at.
+pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, system: SystemId, trace: &mut T) -> Decision {
+    let mut run = Run::new(trace);
+    if let Some(context) = Context::of(engine, system, &question.session) {
+        let _ = open(context, question, &mut run);
+    }
+    run.decision()
+}
+
+/// Returns as whom a session acts, as far as its chain can be followed without a refusal.
+pub(crate) fn stand(context: Context<'_>, question: &Question) -> Option<Standing> {
+    open(context, question, &mut Run::new(&mut Silent)).ok()
+}
+
+/// Walks through the stages of a question about a cloud or an application.
+pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let standing = open(context, question, run)?;
+    let action = action::read(context, question, run)?;
+    must_change(context, &standing, &action, run)?;
+    let user = &context.engine.estate.user(standing.user).id;
+    if context.links.operations[action.operation].name == crate::estate::CHANGE_CREDENTIAL
+        && standing.identity == Identity::User(standing.person)
+        && action.path == format!("user/{}", user.value)
+    {
+        run.pass(Stage::Permission, || ("everybody may change the own credential".to_owned(), Some(user.place)));
+        return Ok(());
+    }
+    let weighed = weigh(context, standing.identity, standing.user, &action, T::EXPLAINS);
+    let held = permission::report(context, &standing, &action, &weighed, run)?;
+    obligations::check(context, question, &standing, &action, &held, run)
+}
+
+/// Opens the session: the person signs in, and acts as others link by link.
+pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<Standing, Stop> {
+    let Context { engine, system, session, .. } = context;
+    let user = find_user(engine, question, engine.devices[system.index()].ignores_case, run)?;
+    person(engine, session, user, run)?;
+    identity(engine, session, user, run)?;
+    accepted(context, run)?;
+    if let Some(expires) = session.expires {
+        match session.at {
+            None => run.refuse(Stage::Conditions, Refusal::NotStated, || {
+                (format!("the question does not state the time, and the session is over at {expires}"), None)
+            })?,
+            Some(at) if at >= expires => {
+                run.refuse(Stage::Entry, Refusal::SessionExpired, || (format!("the session was over at {expires}"), None))?;
+            }
+            Some(_) => run.pass(Stage::Entry, || (format!("the session lasts until {expires}"), None)),
+        }
+    }
+    let mut standing = Standing { person: user, user, identity: Identity::User(user), expires: session.expires.map(|at| (at, None)) };
+    acting::follow(context, &mut standing, run)?;
+    acting::attributes(context, &standing, run)?;
+    acting::duties(context, &standing, run)?;
+    Ok(standing)
+}
+
+/// The proofs that were given must be such as the system accepts on the channel.
+fn accepted<T: Trace>(context: Context<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let system = context.engine.estate.system(context.system);
+    let Some((first, _)) = system.accepts.first() else { return Ok(()) };
+    let Some(channel) = context.session.channel else { return not_stated(run, "the channel", first.place) };
+    let Some((place, proofs)) = system.accepts.iter().find(|(c, _)| c.value == channel) else {
+        return run.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
+            let list: Vec<&str> = system.accepts.iter().map(|(c, _)| c.value.word()).collect();
+            (
+                format!("`{}` takes sessions by {} only, not by {}", visible(&system.id.value), list.join(" or "), channel.word()),
+                Some(first.place),
+            )
+        });
+    };
+    let Some(given) = &context.session.proofs else { return Ok(()) };
+    if !given.iter().any(|p| proofs.iter().any(|a| a.value == p.proof)) {
+        let list: Vec<&str> = proofs.iter().map(|p| p.value.word()).collect();
+        return run.refuse(Stage::Entry, Refusal::ProofNotAccepted, || {
+            (format!("by {} a session is opened with {}, and none of them was given", channel.word(), list.join(" or ")), Some(place.place))
+        });
+    }
+    Ok(())
+}
+
+/// A credential that must be changed leaves exactly one thing to do.
+fn must_change<T: Trace>(context: Context<'_>, standing: &Standing, action: &Action, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let user = context.engine.estate.user(standing.person);
+    let is_change = context.links.operations[action.operation].name == crate::estate::CHANGE_CREDENTIAL;
+    match &user.must_change_credential {
+        Some(must) if must.value && !is_change => run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+            (format!("`{}` must change the credential before anything else", visible(&user.id.value)), Some(must.place))
+        }),
+        _ => Ok(()),
+    }
+}
