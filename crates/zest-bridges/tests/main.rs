@@ -2,6 +2,7 @@
 //!
 //! `ZEST_CHECKS=1000000` compares that many in all (the full run), `ZEST_SEED` chooses other estates.
 
+mod hosts;
 mod mariadb;
 mod mariadb_statements;
 mod postgresql;

@@ -256,6 +256,14 @@ codes! {
     DutiesNotSeparated = "ZL0916" "duties-not-separated" Warning;
     /// Every operation on everything is granted, without a condition or an obligation.
     GrantOfEverything = "ZL0917" "grant-of-everything" Warning;
+    /// A host is described, but no system of that kind has its id.
+    HostWithoutSystem = "ZL0919" "host-without-system" Error;
+    /// A host cannot be told a rule of a command set that it uses.
+    HostCannotSay = "ZL0920" "host-cannot-say" Error;
+    /// A job can be edited by somebody who may not do everything as the account it runs as.
+    JobEditorBecomes = "ZL0921" "job-editor-becomes" Warning;
+    /// Somebody may run anything at all as another account.
+    RunAnything = "ZL0922" "run-anything" Warning;
     /// A credential may be reset by somebody who holds less than its owner.
     ResetUpwards = "ZL0918" "reset-upwards" Warning;
 }

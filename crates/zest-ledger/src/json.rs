@@ -9,7 +9,7 @@ use serde_json::{Map, Value, json};
 use crate::ask::{Act, Answer, Central, Form, GateOutcome, Proven, Question, Session};
 use crate::entry::{Channel, Proof};
 use crate::finding::{Findings, Label, nearest};
-use crate::review::{DataRight, Effective, Extent, OnService};
+use crate::review::{DataRight, Effective, Extent, OnHost, OnService};
 use crate::source::{Location, visible};
 
 /// The keys of a question.
@@ -308,6 +308,20 @@ pub fn findings(findings: &Findings) -> Value {
     Value::Array(list.collect())
 }
 
+fn host(held: &OnHost) -> Value {
+    let rules: Vec<Value> = held
+        .rules
+        .iter()
+        .map(|r| {
+            json!({
+                "as": r.target, "effect": if r.allows { "allow" } else { "deny" }, "line": r.line, "proof": r.proof,
+                "place": place(Some(&r.location)),
+            })
+        })
+        .collect();
+    json!({ "account": held.account, "refused": held.refused, "rules": rules })
+}
+
 fn service(held: &OnService) -> Value {
     let rights: Vec<Value> = held
         .rights
@@ -372,6 +386,7 @@ pub fn effective(rights: &[Effective]) -> Value {
         json!({
             "system": on.system, "refused": refused, "entitlements": entitlements, "accounts": accounts, "sessions": sessions,
             "service": on.service.as_ref().map(service),
+            "host": on.host.iter().map(host).collect::<Vec<_>>(),
         })
     });
     Value::Array(systems.collect())

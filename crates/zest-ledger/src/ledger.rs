@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
-use crate::entry::{Assignment, CommandSet, Database, Group, OriginNetworks, Role, Separation, Service, System, User, Vocabulary};
+use crate::entry::{
+    Assignment, CommandSet, CredentialRule, Database, Group, Host, OriginNetworks, Role, Separation, Service, System, User, Vocabulary,
+};
 use crate::estate::Estate;
 use crate::finding::{Code, Finding, Findings};
 use crate::source::SourceMap;
@@ -21,7 +23,9 @@ pub(crate) struct Entries {
     pub(crate) assignments: Vec<Arc<Assignment>>,
     pub(crate) databases: Vec<Arc<Database>>,
     pub(crate) services: Vec<Arc<Service>>,
+    pub(crate) hosts: Vec<Arc<Host>>,
     pub(crate) separations: Vec<Arc<Separation>>,
+    pub(crate) credential_rules: Vec<Arc<CredentialRule>>,
     pub(crate) interfaces: Vec<Arc<Interface>>,
 }
 
@@ -184,6 +188,10 @@ adders! {
     database: Database => databases;
     /// Adds what a cloud or an application holds.
     service: Service => services;
+    /// Adds what a host holds.
+    host: Host => hosts;
     /// Adds a separation of duties.
     separation: Separation => separations;
+    /// Adds a rule for credentials.
+    credential_rule: CredentialRule => credential_rules;
 }

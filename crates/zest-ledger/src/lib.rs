@@ -90,6 +90,7 @@ pub mod estate;
 pub mod finding;
 pub mod json;
 mod kind;
+pub use kind::host::{HostConfiguration, host_configuration};
 pub use kind::{mariadb, postgresql};
 mod ledger;
 pub mod rehearsal;

@@ -164,8 +164,14 @@ fn every_refusal_code_is_raised_by_some_question() {
     for (answer, expected) in &raised {
         assert_eq!(answer.refusal, Some(*expected), "{:#?}", answer.gates);
     }
-    let table =
-        [include_str!("answers.rs"), include_str!("databases.rs"), include_str!("clouds.rs"), include_str!("applications.rs")].concat();
+    let table = [
+        include_str!("answers.rs"),
+        include_str!("databases.rs"),
+        include_str!("clouds.rs"),
+        include_str!("applications.rs"),
+        include_str!("hosts.rs"),
+    ]
+    .concat();
     for refusal in Refusal::ALL.iter().filter(|r| !raised.iter().any(|(_, e)| e == *r)) {
         if *refusal == Refusal::DeniedByRule {
             continue; // Raised in `all_gates_are_named_and_the_first_is_marked`.

@@ -54,6 +54,11 @@ fn deny(more: &str) -> String {
     format!("[[clouds.sky.grants]]\ndeny = [\"all\"]\non = \"**\"\nto = [\"group:leads\"]\n{more}")
 }
 
+/// A host with an account for jobs, and more about it.
+fn host(more: &str) -> String {
+    format!("[systems.box]\nkind = \"host\"\n[hosts.box]\naccounts.batch = {{}}\n{more}")
+}
+
 /// An application with ramps, and more about it.
 fn application(more: &str) -> String {
     format!(
@@ -208,6 +213,12 @@ fn raising(code: Code) -> String {
         Code::AnyOrigin => with(&mariadb("[databases.db.accounts.\"lead-1@%\"]")),
         Code::AnonymousAccount => with(&mariadb("[databases.db.accounts.\"@192.0.2.7\"]")),
         Code::NoDefaultRole => with(&mariadb("[databases.db.accounts.\"lead-1@198.51.100.%\"]\nmember-of = [\"reader\"]")),
+        Code::HostWithoutSystem => with("[hosts.switch]"),
+        Code::HostCannotSay => with(&host(
+            "run-as = [{ by = [\"group:leads\"], as = [\"batch\"], commands = [\"everything\", \"short\"] }]\n[command-sets.short]\nrules = [\"allow nightly\"]",
+        )),
+        Code::JobEditorBecomes => with(&host("jobs.nightly = { runs-as = \"batch\", edited-by = [\"group:leads\"] }")),
+        Code::RunAnything => with(&host("run-as = [{ by = [\"group:leads\"], as = [\"batch\"], commands = [\"everything\"] }]")),
         Code::BadInterface | Code::InterfaceReference => base, // These need an interface.
         Code::ServiceWithoutSystem => with("[clouds.switch]"),
         Code::UnknownOperation => with(&cloud("[[clouds.sky.grants]]\nallow = [\"records.raed\"]\non = \"**\"\nto = [\"group:leads\"]")),

@@ -15,6 +15,7 @@ mod engines_agree;
 mod findings;
 mod fuzz_corpus;
 mod hostile_input;
+mod hosts;
 mod hygiene;
 mod json_forms;
 mod laws;

@@ -2,6 +2,7 @@
 //! ledgers to measure.
 
 pub mod databases;
+pub mod hosts;
 pub mod naive;
 pub mod pages;
 pub mod random;

@@ -235,6 +235,17 @@ refusals! {
     /// Roles are active together that must not be.
     RolesActiveTogether = "roles-active-together" Standing;
 
+    /// The login shell of the account refuses whoever logs in.
+    ShellRefuses = "shell-refuses" Entry;
+    /// Nobody signs in with the account: only certain lines may be run as it.
+    AccountLimited = "account-limited" Entry;
+    /// The line does not begin with the full path of a program.
+    ProgramNotFull = "program-not-full" Permission;
+    /// The host joins the arguments with blanks, and its own rules would decide otherwise than the ledger.
+    JoinedArguments = "joined-arguments" Permission;
+    /// A variable may not be handed over.
+    EnvironmentNotKept = "environment-not-kept" Permission;
+
     /// The question does not name an operation and a resource.
     ActionUnreadable = "action-unreadable" Permission;
     /// The system has no such operation.

@@ -61,6 +61,13 @@ pub enum Change {
     Acting(Vec<Act>),
     /// Have only these roles active.
     ActiveRoles(Vec<String>),
+    /// On a host: sign in with the own account, and go on from there.
+    FromOwn {
+        /// The own account.
+        account: String,
+        /// The links.
+        acting: Vec<Act>,
+    },
     /// Leave an attribute of the session out.
     NoAttribute(String),
     /// Sign in anew.
@@ -194,6 +201,7 @@ impl Change {
                 | Self::Acting(_)
                 | Self::ActiveRoles(_)
                 | Self::NewSession
+                | Self::FromOwn { .. }
         )
     }
 
@@ -226,6 +234,10 @@ impl Change {
             Self::NoAttribute(name) => question.session.attributes.retain(|(k, _)| k != name),
             Self::Acting(chain) => question.session.acting.clone_from(chain),
             Self::ActiveRoles(roles) => question.session.active_roles = Some(roles.clone()),
+            Self::FromOwn { account, acting } => {
+                question.session.account = Some(account.clone());
+                question.session.acting.clone_from(acting);
+            }
             Self::NewSession => {
                 question.session.expires = None;
                 for act in &mut question.session.acting {
@@ -275,6 +287,11 @@ impl Change {
                 }
                 let of_services = entries.services.iter_mut().flat_map(|s| &mut Arc::make_mut(s).grants);
                 let of_roles = entries.roles.iter_mut().flat_map(|r| &mut Arc::make_mut(r).grants);
+                for account in entries.hosts.iter_mut().flat_map(|h| &mut Arc::make_mut(h).accounts) {
+                    if account.until.as_ref().is_some_and(|u| u.place == *place) {
+                        account.until = None;
+                    }
+                }
                 for grant in of_services.chain(of_roles).filter(|g| is_it(g.place, [&g.from, &g.until])) {
                     (grant.from, grant.until) = (None, None);
                 }
@@ -332,6 +349,12 @@ impl Change {
                 grant.to.push(at(to));
                 grant.regrant = Some(At::new(*regrant, place));
                 entries.databases.push(Arc::new(Database::at(at(&system)).grant(grant)));
+            }
+            Self::UseAccount(login) | Self::UnlockAccount(login) if !entries.hosts.is_empty() => {
+                let hosts = entries.hosts.iter_mut().filter(|h| h.system.value == system).map(Arc::make_mut);
+                for account in hosts.flat_map(|h| &mut h.accounts).filter(|a| a.login.value == *login) {
+                    if matches!(self, Self::UseAccount(_)) { account.used_by.push(at(&reference)) } else { account.locked = None }
+                }
             }
             Self::UseAccount(account) if !entries.databases.is_empty() => {
                 for database in entries.databases.iter_mut().map(Arc::make_mut) {
@@ -473,10 +496,15 @@ impl<'e> Narrowed<'e> {
 
     /// Takes what is neither a device nor a database, and of people those who are named in the question.
     fn of_service(engine: &'e Engine, question: &Question) -> Self {
+        let is_here = |kind: Kind| kind.is_service() || kind == Kind::Host;
         let all = &engine.estate.entries;
         let session = &question.session;
-        let targets = session.acting.iter().filter_map(|a| if let Act::User(name) = a { Some(name) } else { None });
-        let mut named: FxHashSet<&str> = targets.chain([&question.user]).chain(&session.approved_by).map(String::as_str).collect();
+        let targets = session.acting.iter().filter_map(|act| match act {
+            Act::User(name) | Act::Account { login: name, .. } => Some(name),
+            Act::Role { .. } => None,
+        });
+        let mut named: FxHashSet<&str> =
+            targets.chain([&question.user]).chain(&session.approved_by).chain(&session.account).map(String::as_str).collect();
         // Whoever may be a second person stays, or the obligation would go with the last of them.
         let of_types = |t: &'e ObjectType| [&t.after].into_iter().chain(t.rights_after.iter().map(|(_, after)| after));
         let of_services = all.services.iter().flat_map(|s| {
@@ -491,7 +519,9 @@ impl<'e> Narrowed<'e> {
             users: all.users.iter().filter(|u| named.contains(u.id.value.as_str())).cloned().collect(),
             groups: all.groups.clone(),
             origins: all.origins.clone(),
-            systems: all.systems.iter().filter(|s| s.kind().is_service()).cloned().collect(),
+            systems: all.systems.iter().filter(|s| is_here(s.kind())).cloned().collect(),
+            command_sets: if all.hosts.is_empty() { Vec::new() } else { all.command_sets.clone() },
+            hosts: all.hosts.clone(),
             services: all.services.clone(),
             interfaces: all.interfaces.clone(),
             roles: all.roles.clone(),
@@ -508,6 +538,14 @@ impl<'e> Narrowed<'e> {
                 keep(&mut assumable.by);
             }
         }
+        for host in entries.hosts.iter_mut().map(Arc::make_mut) {
+            for account in &mut host.accounts {
+                keep(&mut account.used_by);
+                account.commands_of.retain(|(who, _)| is_kept(who));
+            }
+            host.run_as.iter_mut().for_each(|rule| keep(&mut rule.by));
+            host.jobs.iter_mut().for_each(|job| keep(&mut job.edited_by));
+        }
         for service in entries.services.iter_mut().map(Arc::make_mut) {
             service.grants.iter_mut().for_each(|g| keep(&mut g.to));
             service.grants.retain(|g| !g.to.is_empty());
@@ -517,8 +555,7 @@ impl<'e> Narrowed<'e> {
             service.ceilings.retain(|c| c.of.is_empty() || c.of.iter().any(is_kept));
             service.ceilings.iter_mut().for_each(|c| keep(&mut c.of));
         }
-        let kept: Vec<SystemId> =
-            (0..all.systems.len()).map(SystemId::new).filter(|s| engine.estate.system(*s).kind().is_service()).collect();
+        let kept: Vec<SystemId> = (0..all.systems.len()).map(SystemId::new).filter(|s| is_here(engine.estate.system(*s).kind())).collect();
         for links in &engine.estate.assignments {
             let systems = kept.iter().filter(|s| links.systems.contains(s.index())).map(|s| engine.estate.system(*s).id.value.clone());
             let systems: Vec<At<String>> = systems.map(|id| At::new(id, links.entry.place)).collect();

@@ -4,6 +4,7 @@ mod act;
 mod answer;
 mod change;
 mod database_remedy;
+mod host_remedy;
 mod remedy;
 mod service_remedy;
 mod session;

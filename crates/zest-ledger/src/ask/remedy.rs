@@ -15,6 +15,7 @@ use crate::engine::Engine;
 use crate::entry::Does;
 use crate::estate::{AssignmentId, Conditions, Facts, GroupId, ModeId, Outcome, Part, Party, SystemId, UserId};
 use crate::finding::nearest;
+use crate::kind::host;
 use crate::kind::network_device::candidates;
 use crate::kind::service::Context;
 use crate::source::{Location, Place, visible};
@@ -172,6 +173,9 @@ fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
     let at = Asked { engine, question, system, user };
     if let Some(context) = Context::of(engine, system, &question.session).filter(|_| !is_of_person(refusal)) {
         return super::service_remedy::ways(&at, answer, refusal, context);
+    }
+    if let Some(context) = host::Context::of(engine, system).filter(|_| !is_of_person(refusal)) {
+        return super::host_remedy::ways(&at, answer, refusal, context);
     }
     match refusal {
         Refusal::UserDisabled | Refusal::UserNotValid | Refusal::NoProof | Refusal::CredentialMustChange => at.person(refusal),

@@ -55,6 +55,15 @@ impl std::error::Error for LineError {}
 /// # Ok::<(), zest_ledger::command::LineError>(())
 /// ```
 pub fn read_line(text: &str) -> Result<SmallVec<[&str; 8]>, LineError> {
+    read(text, 1)
+}
+
+/// Reads the arguments of a program, of which one in quotes may be empty.
+pub(crate) fn read_arguments(text: &str) -> Result<Words<'_>, LineError> {
+    read(text, 0)
+}
+
+fn read(text: &str, shortest_quoted: usize) -> Result<Words<'_>, LineError> {
     if text.len() > MAX_LINE_BYTES {
         return Err(LineError::TooLong);
     }
@@ -74,7 +83,7 @@ pub fn read_line(text: &str) -> Result<SmallVec<[&str; 8]>, LineError> {
         let plain = bytes[at..].iter().position(|&b| !PLAIN[b as usize]).map_or(bytes.len(), |n| at + n);
         let (start, end, next) = match bytes.get(plain) {
             None | Some(b' ' | b'\t') => (at, plain, plain),
-            Some(_) => odd_word(text, at)?,
+            Some(_) => odd_word(text, at, shortest_quoted)?,
         };
         // OK because a word begins and ends beside ASCII bytes or at the ends of the text.
         words.push(&text[start..end]);
@@ -95,10 +104,10 @@ static PLAIN: [bool; 256] = {
 };
 
 /// Reads a word that is quoted or holds other characters: where it starts, ends, and where to go on.
-fn odd_word(text: &str, at: usize) -> Result<(usize, usize, usize), LineError> {
+fn odd_word(text: &str, at: usize, shortest_quoted: usize) -> Result<(usize, usize, usize), LineError> {
     let rest = &text[at..];
     let (start, end, next) = if let Some(inner) = rest.strip_prefix('"') {
-        let length = inner.find('"').filter(|&length| length > 0).ok_or(LineError::Quote)?;
+        let length = inner.find('"').filter(|&length| length >= shortest_quoted).ok_or(LineError::Quote)?;
         (at + 1, at + 1 + length, at + length + 2)
     } else {
         let length = rest.find([' ', '\t']).unwrap_or(rest.len());

@@ -6,6 +6,7 @@
 mod assignment;
 mod command;
 mod database;
+mod host;
 mod person;
 mod service;
 mod system;
@@ -13,7 +14,8 @@ mod system;
 pub use assignment::{Apart, Assignment, Band, On, Role, Separation, When};
 pub use command::{Abbreviation, BareElevation, Command, CommandSet, Does, Mode, Obligations, Otherwise, Rule, RuleVerb, Vocabulary};
 pub use database::{Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
-pub use person::{Group, OriginNetworks, Proof, User, UserKind};
+pub use host::{Host, HostAccount, Job, RunAs};
+pub use person::{CredentialRule, Group, OriginNetworks, Proof, User, UserKind};
 pub use service::{ActAs, Assumable, Ceiling, Grant, ObjectType, Operation, Resource, Service};
 pub use system::{
     Account, Authorisation, AuthorisedLevels, Channel, Credential, IdentitySource, Kind, NameCase, Notices, OwnLevel, System, Unrestricted,

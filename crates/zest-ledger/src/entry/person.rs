@@ -66,6 +66,10 @@ pub struct User {
     pub must_change_credential: Option<At<bool>>,
     /// Attributes that conditions compare.
     pub attributes: Vec<(At<String>, At<String>)>,
+    /// When the credential was set.
+    pub credential_set: Option<At<Timestamp>>,
+    /// How many characters the credential has.
+    pub credential_length: Option<At<u32>>,
 }
 
 impl User {
@@ -90,6 +94,8 @@ impl User {
             until: None,
             must_change_credential: None,
             attributes: Vec::new(),
+            credential_set: None,
+            credential_length: None,
         }
     }
 
@@ -130,6 +136,49 @@ impl User {
         }
         self.channels = Some(list);
         self
+    }
+}
+
+/// What the credentials of some people must be like. The strictest of all rules that are for somebody counts.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::CredentialRule;
+/// let rule = CredentialRule::new("leads").of("group:leads").shortest(16).oldest_days(90);
+/// assert_eq!(rule.of.len(), 1);
+/// ```
+#[derive(Clone, Debug)]
+#[non_exhaustive]
+pub struct CredentialRule {
+    /// The id.
+    pub id: At<String>,
+    /// Whose: `user:ID` or `group:ID`.
+    pub of: Vec<At<String>>,
+    /// How many characters it has at least.
+    pub shortest: Option<At<u32>>,
+    /// For how many days it is good.
+    pub oldest_days: Option<At<u32>>,
+}
+
+impl CredentialRule {
+    /// Makes a rule for nobody.
+    #[track_caller]
+    #[must_use]
+    pub fn new(id: &str) -> Self {
+        Self::at(At::here(id.to_owned()))
+    }
+
+    pub(crate) const fn at(id: At<String>) -> Self {
+        Self { id, of: Vec::new(), shortest: None, oldest_days: None }
+    }
+
+    builders! {
+        /// Adds somebody it is for: `user:ID` or `group:ID`.
+        of(reference: &str) => of adds reference.to_owned();
+        /// Sets how many characters it has at least.
+        shortest(characters: u32) => shortest sets characters;
+        /// Sets for how many days it is good.
+        oldest_days(days: u32) => oldest_days sets days;
     }
 }
 

@@ -3,6 +3,7 @@
 mod circles;
 mod comparison;
 pub(crate) mod condition;
+mod host;
 mod id;
 pub(crate) mod path;
 mod resolve;
@@ -17,6 +18,7 @@ pub(crate) use circles::circles;
 pub(crate) use comparison::Operand;
 pub(crate) use condition::{Conditions, Facts, Networks};
 pub use condition::{Outcome, Part};
+pub(crate) use host::{HostAccountLinks, JobLinks, RunAsLinks, Runner};
 pub use id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId, SystemId, UserId, VocabularyId};
 pub(crate) use path::is_within;
 pub(crate) use resolve_service::is_there;
@@ -64,6 +66,9 @@ pub struct Estate {
     pub(crate) sets: Vec<SetLinks>,
     pub(crate) roles: Vec<RoleLinks>,
     pub(crate) separations: Vec<SeparationLinks>,
+    pub(crate) credential_rules: Vec<CredentialRuleLinks>,
+    /// What each host holds.
+    pub(crate) hosts: Vec<Option<HostLinks>>,
     /// What each cloud and application holds.
     pub(crate) services: Vec<Option<ServiceLinks>>,
     /// By rank, then as written.
@@ -143,6 +148,27 @@ pub(crate) struct RoleLinks {
     pub(crate) includes: Vec<RoleId>,
     pub(crate) sets: Vec<SetId>,
     pub(crate) assumable: Option<AssumableLinks>,
+}
+
+/// What the credentials of some people must be like.
+#[derive(Debug)]
+pub(crate) struct CredentialRuleLinks {
+    pub(crate) of: Vec<(Party, Place)>,
+    pub(crate) shortest: Option<At<u32>>,
+    pub(crate) oldest_days: Option<At<u32>>,
+}
+
+/// What one host holds.
+#[derive(Debug, Default)]
+pub(crate) struct HostLinks {
+    pub(crate) accounts: Vec<HostAccountLinks>,
+    pub(crate) logins: FxHashMap<Box<str>, usize>,
+    pub(crate) run_as: Vec<RunAsLinks>,
+    pub(crate) jobs: Vec<JobLinks>,
+    /// Directories that lead to others.
+    pub(crate) links: Vec<(String, String)>,
+    pub(crate) keep_environment: Vec<At<String>>,
+    pub(crate) proof_lasts: Option<jiff::SignedDuration>,
 }
 
 /// Roles of which nobody may have two.

@@ -14,9 +14,9 @@ use super::circles::circles;
 use super::comparison::Comparison;
 use super::condition::{Hours, ProofNeed};
 use super::{
-    AccountLinks, AssignmentLinks, CommandId, CommandLinks, Conditions, Duties, Estate, FlatRule, GroupId, GroupLinks, ModeId, Networks,
-    Operand, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, SystemLinks, UserId, VocabularyId, VocabularyLinks,
-    comparison,
+    AccountLinks, AssignmentLinks, CommandId, CommandLinks, Conditions, CredentialRuleLinks, Duties, Estate, FlatRule, GroupId, GroupLinks,
+    ModeId, Networks, Operand, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, SystemLinks, UserId, VocabularyId,
+    VocabularyLinks, comparison,
 };
 use crate::command::{Pattern, Slot, WordPattern};
 use crate::entry::{self, Band, Does, Otherwise, Rule, RuleVerb};
@@ -46,6 +46,7 @@ impl Estate {
             && entries.assignments.is_empty()
             && entries.databases.is_empty()
             && entries.services.is_empty()
+            && entries.hosts.is_empty()
         {
             findings.push(
                 Finding::new(Code::EmptyLedger, "the ledger declares nothing")
@@ -84,10 +85,18 @@ impl Estate {
         let systems = systems.collect();
         resolver.databases_have_servers(&entries);
         let sets = resolver.sets(&entries);
+        let hosts = resolver.hosts(&entries);
+        resolver.host_rules(&hosts, &sets);
         let roles = resolver.roles(&entries);
         let services = resolver.services(&entries);
         let cover = Cover::new(&entries);
         let assignments = entries.assignments.iter().map(|a| resolver.assignment(a, &entries, &cover)).collect();
+        let credential_rules = entries.credential_rules.iter().map(|r| CredentialRuleLinks {
+            of: resolver.parties(&r.of),
+            shortest: r.shortest.clone(),
+            oldest_days: r.oldest_days.clone(),
+        });
+        let credential_rules = credential_rules.collect();
         let separations = entries.separations.iter().map(|s| resolver.separation(s)).collect();
         let (user_ids, system_ids, role_ids) = (resolver.users, resolver.systems, resolver.roles);
         Some(Self {
@@ -102,6 +111,8 @@ impl Estate {
             sets,
             roles,
             separations,
+            credential_rules,
+            hosts,
             services,
             assignments,
         })
@@ -144,7 +155,7 @@ pub(super) struct Resolver<'f> {
     origins: Index<usize>,
     pub(super) systems: Index<SystemId>,
     vocabularies: Index<VocabularyId>,
-    sets: Index<SetId>,
+    pub(super) sets: Index<SetId>,
     pub(super) roles: Index<RoleId>,
     networks: Vec<Networks>,
     /// The names of attributes that something in the ledger has, by what has them.
@@ -233,7 +244,7 @@ impl Resolver<'_> {
         Networks(list.iter().filter_map(|text| self.network(text)).collect())
     }
 
-    fn origins(&mut self, list: &[At<String>]) -> Networks {
+    pub(super) fn origins(&mut self, list: &[At<String>]) -> Networks {
         let mut networks = Vec::new();
         for text in list {
             if let Some(id) = text.value.strip_prefix("origin:") {

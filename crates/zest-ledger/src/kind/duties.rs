@@ -31,6 +31,26 @@ pub(crate) fn clash(separation: &SeparationLinks, roles: &[(RoleId, Place)]) -> 
     roles.iter().copied().filter(|(role, _)| separation.roles.contains(role)).collect()
 }
 
+fn names(engine: &Engine, list: &[(RoleId, Place)]) -> String {
+    list.iter().map(|&(r, _)| format!("`{}`", visible(&engine.estate.role(r).id.value))).collect::<Vec<_>>().join(" and ")
+}
+
+/// Refuses where roles are held, on any system, that nobody may hold together.
+pub(crate) fn held_apart<T: Trace>(engine: &Engine, user: UserId, session: &Session, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let estate = &engine.estate;
+    for separation in estate.separations.iter().filter(|s| !s.when_active) {
+        let both = clash(separation, &held(engine, user, None, session.at));
+        if both.len() > 1 {
+            run.refuse(Stage::Standing, Refusal::DutiesNotSeparated, || {
+                let who = visible(&estate.user(user).id.value);
+                let (roles, name) = (names(engine, &both), visible(&separation.name));
+                (format!("`{who}` holds {roles}, which nobody may hold together (`{name}`)"), Some(separation.place))
+            })?;
+        }
+    }
+    Ok(())
+}
+
 /// Refuses where roles are held or active together that must not be.
 pub(crate) fn check<T: Trace>(
     engine: &Engine,
@@ -40,48 +60,33 @@ pub(crate) fn check<T: Trace>(
     run: &mut Run<'_, T>,
 ) -> Result<(), Stop> {
     let estate = &engine.estate;
-    let here = |on| held(engine, user, on, session.at);
-    if let Some(active) = &session.active_roles {
-        let mine = here(Some(system));
-        for name in active {
-            let role = estate.role_ids.get(name.as_str());
-            if !role.is_some_and(|role| mine.iter().any(|(r, _)| r == role)) {
-                let code = if role.is_some() { Refusal::RoleNotGranted } else { Refusal::UnknownRole };
-                run.refuse(Stage::Standing, code, || {
-                    (format!("`{}` does not hold the role `{}` here", visible(&estate.user(user).id.value), visible(name)), None)
-                })?;
-            }
+    if session.active_roles.is_none() && estate.separations.is_empty() {
+        return Ok(());
+    }
+    let mine = held(engine, user, Some(system), session.at);
+    for name in session.active_roles.iter().flatten() {
+        let role = estate.role_ids.get(name.as_str());
+        if !role.is_some_and(|role| mine.iter().any(|(r, _)| r == role)) {
+            let code = if role.is_some() { Refusal::RoleNotGranted } else { Refusal::UnknownRole };
+            run.refuse(Stage::Standing, code, || {
+                (format!("`{}` does not hold the role `{}` here", visible(&estate.user(user).id.value), visible(name)), None)
+            })?;
         }
     }
-    let names = |list: &[(RoleId, Place)]| {
-        list.iter().map(|&(r, _)| format!("`{}`", visible(&estate.role(r).id.value))).collect::<Vec<_>>().join(" and ")
-    };
-    for separation in &estate.separations {
-        if !separation.when_active {
-            let both = clash(separation, &here(None));
-            if both.len() > 1 {
-                run.refuse(Stage::Standing, Refusal::DutiesNotSeparated, || {
-                    let who = visible(&estate.user(user).id.value);
-                    (
-                        format!("`{who}` holds {}, which nobody may hold together (`{}`)", names(&both), visible(&separation.name)),
-                        Some(separation.place),
-                    )
-                })?;
-            }
-            continue;
-        }
-        let mut both = clash(separation, &here(Some(system)));
+    held_apart(engine, user, session, run)?;
+    for separation in estate.separations.iter().filter(|s| s.when_active) {
+        let mut both = clash(separation, &mine);
         if let Some(active) = &session.active_roles {
             both.retain(|&(r, _)| active.contains(&estate.role(r).id.value));
         }
         if both.len() > 1 {
             run.refuse(Stage::Standing, Refusal::RolesActiveTogether, || {
-                let how = if session.active_roles.is_some() {
-                    "are active together"
-                } else {
-                    "are held, and the question does not state which one is active"
+                let how = match session.active_roles {
+                    Some(_) => "are active together",
+                    None => "are held, and the question does not state which one is active",
                 };
-                (format!("{} {how}; only one of them may be (`{}`)", names(&both), visible(&separation.name)), Some(separation.place))
+                let (roles, name) = (names(engine, &both), visible(&separation.name));
+                (format!("{roles} {how}; only one of them may be (`{name}`)"), Some(separation.place))
             })?;
         }
     }

@@ -33,6 +33,23 @@ pub(crate) fn find_user<T: Trace>(engine: &Engine, question: &Question, ignores_
     Err(Stop)
 }
 
+/// A session that has an end is over at that moment, whatever the system.
+pub(crate) fn session_lasts<T: Trace>(session: &Session, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let Some(expires) = session.expires else { return Ok(()) };
+    match session.at {
+        None => run.refuse(Stage::Conditions, Refusal::NotStated, || {
+            (format!("the question does not state the time, and the session is over at {expires}"), None)
+        }),
+        Some(at) if at >= expires => {
+            run.refuse(Stage::Entry, Refusal::SessionExpired, || (format!("the session was over at {expires}"), None))
+        }
+        Some(_) => {
+            run.pass(Stage::Entry, || (format!("the session lasts until {expires}"), None));
+            Ok(())
+        }
+    }
+}
+
 /// What holds for a person whichever source answers.
 pub(crate) fn person<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
     let entry = engine.estate.user(user);

@@ -1,9 +1,11 @@
 //! The rules of each kind of system.
 
+mod acting;
 pub(crate) mod condition_text;
 pub(crate) mod database;
 pub(crate) mod duties;
 pub(crate) mod entry;
+pub(crate) mod host;
 pub mod mariadb;
 pub(crate) mod network_device;
 pub mod postgresql;
@@ -40,7 +42,10 @@ pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, trace: &mu
         }
         None => match system.filter(|s| engine.estate.services[s.index()].is_some()) {
             Some(system) => service::sign_in(engine, question, system, trace),
-            None => network_device::sign_in(engine, question, trace),
+            None => match system.and_then(|s| host::Context::of(engine, s)) {
+                Some(context) => host::sign_in(context, question, trace),
+                None => network_device::sign_in(engine, question, trace),
+            },
         },
     }
 }
@@ -54,6 +59,13 @@ fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) ->
         })?;
         return Err(Stop);
     };
+    if !question.session.acting.is_empty() {
+        if let Some(on) = acting::cross(engine, question, run)? {
+            return walk(engine, &on, run);
+        }
+        acting::knows_links(engine, question, system, run)?;
+    }
+    entry::session_lasts(&question.session, run)?;
     match &engine.servers[system.index()] {
         Some(DatabaseServer::Postgresql(server)) => postgresql::walk(engine, question, system, server, run),
         Some(DatabaseServer::Mariadb(server)) => mariadb::walk(engine, question, system, server, run),
@@ -65,7 +77,10 @@ fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) ->
         }
         None => match service::Context::of(engine, system, &question.session) {
             Some(context) => service::walk(context, question, run),
-            None => network_device::walk(engine, question, system, run),
+            None => match host::Context::of(engine, system) {
+                Some(context) => host::walk(context, question, run),
+                None => network_device::walk(engine, question, system, run),
+            },
         },
     }
 }

@@ -12,6 +12,7 @@ use crate::kind::network_device::{Instances, Reach, candidates, refusal_to_sign_
 use crate::source::Location;
 
 use super::databases::{OnDatabase, on_database};
+use super::hosts::{OnHost, on_host};
 use super::services::{OnService, on_service};
 
 /// What a user may do on one system.
@@ -32,6 +33,22 @@ pub struct Effective {
     pub database: Vec<OnDatabase>,
     /// On a cloud or in an application, what a session holds.
     pub service: Option<OnService>,
+    /// On a host, what may be run, from each account of the user.
+    pub host: Vec<OnHost>,
+}
+
+impl Effective {
+    fn nothing(system: &str) -> Self {
+        Self {
+            system: system.to_owned(),
+            entitlements: Vec::new(),
+            accounts: Vec::new(),
+            refused: None,
+            database: Vec::new(),
+            service: None,
+            host: Vec::new(),
+        }
+    }
 }
 
 /// What one assignment gives on one system.
@@ -132,31 +149,20 @@ fn on_system(
     let written = estate.system(system);
     if let Some(found) = on_database(engine, &estate.user(user).id.value, system, session) {
         let (database, refused) = found.map_or_else(|e| (Vec::new(), Some(e)), |d| (d, None));
-        return Effective {
-            system: written.id.value.clone(),
-            entitlements: Vec::new(),
-            accounts: Vec::new(),
-            refused,
-            database,
-            service: None,
-        };
+        return Effective { refused, database, ..Effective::nothing(&written.id.value) };
     }
+    let why_not = || refusal_to_sign_in(engine, user, system, session).map(|(text, place)| (text, place.map(|p| estate.sources.locate(p))));
     if written.kind().is_service() {
-        let refused =
-            refusal_to_sign_in(engine, user, system, session).map(|(text, place)| (text, place.map(|p| estate.sources.locate(p))));
+        let refused = why_not();
         let service = if refused.is_some() { None } else { on_service(engine, user, system, session) };
-        return Effective {
-            system: written.id.value.clone(),
-            entitlements: Vec::new(),
-            accounts: Vec::new(),
-            refused,
-            database: Vec::new(),
-            service,
-        };
+        return Effective { refused, service, ..Effective::nothing(&written.id.value) };
+    }
+    if written.kind() == Kind::Host {
+        return Effective { refused: why_not(), host: on_host(engine, user, system), ..Effective::nothing(&written.id.value) };
     }
     let sources = &engine.devices[system.index()].sources;
     let mut entitlements = Vec::new();
-    let refused = refusal_to_sign_in(engine, user, system, session).map(|(text, place)| (text, place.map(|p| estate.sources.locate(p))));
+    let refused = why_not();
     if refused.is_none() && sources.contains(&IdentitySource::Central) {
         for id in candidates(engine, user, system).map(|c| c.assignment) {
             let conditions = &estate.assignments[id.index()].conditions;
@@ -188,7 +194,7 @@ fn on_system(
             a.band.as_ref().map(|b| (a.login.value.clone(), b.start.value, b.ceiling.value, estate.sources.locate(a.login.place)))
         })
         .collect();
-    Effective { system: written.id.value.clone(), entitlements, accounts, refused, database: Vec::new(), service: None }
+    Effective { entitlements, accounts, refused, ..Effective::nothing(&written.id.value) }
 }
 
 /// Returns whether the same rights give the same commands on two systems.

@@ -45,6 +45,7 @@ pub fn hygiene(engine: &Engine, at: Option<Timestamp>) -> Findings {
     review.systems();
     super::databases::review(engine, &mut review.findings);
     super::services::review(engine, at, &mut review.findings);
+    super::hosts::review(engine, &mut review.findings);
     Findings::new(review.findings, std::sync::Arc::clone(&engine.estate.sources))
 }
 
@@ -85,11 +86,13 @@ impl Review<'_> {
                             .any(|(a, l)| a.login.value == user.id.value || l.used_by.iter().any(|&(p, _)| p == Party::User(id)))
                     })
             };
+            let on_hosts = |id| (0..estate.systems.len()).any(|s| !super::hosts::on_host(self.engine, id, SystemId::new(s)).is_empty());
             let reaches = |c: &Candidate| !estate.assignments[c.assignment.index()].systems.is_clear();
             if !self.engine.membership.candidates(id).iter().any(reaches)
                 && !is_disabled
                 && !has_account()
                 && !super::services::reaches(self.engine, id)
+                && !on_hosts(id)
             {
                 self.findings.push(
                     Finding::new(Code::UserWithoutAssignment, format!("`{name}` can do nothing: no assignment reaches any system"))
@@ -187,7 +190,11 @@ impl Review<'_> {
                 );
             }
         }
-        let used: FxHashSet<SetId> = estate.roles.iter().flat_map(|r| r.sets.iter().copied()).collect();
+        let of_hosts = estate.hosts.iter().flatten().flat_map(|h| {
+            let of_accounts = h.accounts.iter().flat_map(|a| a.commands.iter().chain(a.commands_of.iter().flat_map(|(_, s)| s)));
+            of_accounts.chain(h.run_as.iter().flat_map(|r| &r.sets))
+        });
+        let used: FxHashSet<SetId> = estate.roles.iter().flat_map(|r| r.sets.iter().copied()).chain(of_hosts.copied()).collect();
         let included: FxHashSet<&str> = estate
             .command_sets()
             .iter()

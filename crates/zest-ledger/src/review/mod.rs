@@ -2,10 +2,16 @@
 
 mod databases;
 mod effective;
+mod hosts;
 mod hygiene;
+mod readiness;
 mod services;
+mod session;
 
 pub use databases::{DataRight, OnDatabase};
 pub use effective::{CommandRight, Effective, Entitlement, Extent, effective};
+pub use hosts::{HostRule, OnHost};
 pub use hygiene::hygiene;
+pub use readiness::{Readiness, readiness};
 pub use services::{OnService, ServiceRight};
+pub use session::{SessionView, session};

@@ -29,7 +29,9 @@ pub(crate) static DOCUMENT: TableShape = TableShape {
         Key::new("roles", Shape::Map(&Shape::Table(&ROLE)), "bundles of rights, by id"),
         Key::new("assignments", Shape::List(&Shape::Table(&ASSIGNMENT)), "who gets which roles on which systems, under which conditions"),
         Key::new("databases", Shape::Map(&Shape::Table(&DATABASE)), "what database servers hold, by the id of the system"),
+        Key::new("credential-rules", Shape::Map(&Shape::Table(&CREDENTIAL_RULE)), "what credentials must be like, by id"),
         Key::new("separations", Shape::Map(&Shape::Table(&SEPARATION)), "roles of which nobody may have two, by id"),
+        Key::new("hosts", Shape::Map(&Shape::Table(&HOST)), "what hosts hold, by the id of the system"),
         Key::new("clouds", Shape::Map(&Shape::Table(&CLOUD)), "what clouds hold, by the id of the system"),
         Key::new("applications", Shape::Map(&Shape::Table(&APPLICATION)), "what applications hold, by the id of the system"),
     ],
@@ -158,6 +160,80 @@ static ACT_AS: TableShape = TableShape {
         Key::required("by", TEXTS, "who: \"user:ID\" or \"group:ID\""),
         Key::new("when", Shape::Table(&WHEN), "conditions; all that are given must hold"),
         BECAUSE,
+    ],
+};
+
+static HOST: TableShape = TableShape {
+    noun: "a host",
+    about: "What one host holds. May be spread over documents.",
+    keys: &[
+        Key::new("accounts", Shape::Map(&Shape::Table(&HOST_ACCOUNT)), "accounts, by login"),
+        Key::new(
+            "run-as",
+            Shape::List(&Shape::Table(&RUN_AS)),
+            "who may run what as which account; the first rule that matches a line decides",
+        ),
+        Key::new("jobs", Shape::Map(&Shape::Table(&JOB)), "jobs that run by themselves, by name"),
+        Key::new("links", Shape::Map(&Shape::Text), "directories that lead to others: \"/bin\" = \"/usr/bin\""),
+        Key::new("keep-environment", TEXTS, "variables that may be handed over to whatever runs as another account"),
+        Key::new(
+            "proof-lasts",
+            Shape::Length,
+            "how long a proof is good for running as another account, in whole minutes; for one line unless stated",
+        ),
+    ],
+};
+
+static HOST_ACCOUNT: TableShape = TableShape {
+    noun: "an account of a host",
+    about: "An account of a host.",
+    keys: &[
+        REMARK,
+        Key::new("shell", Shape::Text, "the login shell; /bin/bash unless stated"),
+        Key::new("used-by", TEXTS, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\""),
+        Key::new("origin", TEXTS, "where it is admitted from: addresses, networks, \"origin:ID\"; anywhere unless stated"),
+        Key::new("locked", Shape::Flag, "whether it is locked"),
+        Key::new("until", Shape::Moment, "end of validity: a date is good through its last moment, UTC"),
+        Key::new(
+            "commands",
+            TEXTS,
+            "command sets: only their lines may be run as the account, by whoever uses it, and nobody signs in with it",
+        ),
+        Key::new("commands-of", Shape::Map(&TEXTS), "command sets of one user or group on this account; they come before `commands`"),
+        Key::new("proof", Shape::Flag, "whether identity must be proven to run those lines; true unless stated"),
+    ],
+};
+
+static RUN_AS: TableShape = TableShape {
+    noun: "a rule of running as another account",
+    about: "Who may run what as which account.",
+    keys: &[
+        Key::required("by", TEXTS, "who, from the own account: \"user:ID\", \"group:ID\" or \"account:LOGIN\""),
+        Key::required("as", TEXTS, "as which accounts"),
+        Key::required("commands", TEXTS, "command sets whose lines may be run; a line begins with the full path of a program"),
+        Key::new("proof", Shape::Flag, "whether identity must be proven first; true unless stated"),
+        Key::new("any-environment", Shape::Flag, "whether any variable may be handed over; false unless stated"),
+        BECAUSE,
+    ],
+};
+
+static JOB: TableShape = TableShape {
+    noun: "a job",
+    about: "A job that runs by itself.",
+    keys: &[
+        Key::required("runs-as", Shape::Text, "the account it runs as"),
+        Key::new("line", Shape::Text, "the line it runs"),
+        Key::new("edited-by", TEXTS, "who may edit what it runs: \"user:ID\" or \"group:ID\""),
+    ],
+};
+
+static CREDENTIAL_RULE: TableShape = TableShape {
+    noun: "a rule for credentials",
+    about: "What the credentials of some people must be like. The strictest of all rules that are for somebody counts.",
+    keys: &[
+        Key::required("of", TEXTS, "whose: \"user:ID\" or \"group:ID\""),
+        Key::new("shortest", Shape::Whole(0, 1_000), "how many characters it has at least"),
+        Key::new("oldest-days", Shape::Whole(1, 36_500), "for how many days it is good"),
     ],
 };
 
@@ -293,6 +369,8 @@ static USER: TableShape = TableShape {
         Key::new("until", Shape::Moment, "end of validity: a date is good through its last moment, UTC"),
         Key::new("must-change-credential", Shape::Flag, "whether the credential must be changed before anything else"),
         Key::new("attributes", Shape::Map(&Shape::Text), "attributes that conditions compare"),
+        Key::new("credential-set", Shape::Moment, "when the credential was set"),
+        Key::new("credential-length", Shape::Whole(0, 1_000), "how many characters the credential has; never the credential itself"),
     ],
 };
 

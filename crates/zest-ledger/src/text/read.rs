@@ -10,9 +10,10 @@ use super::format::DOCUMENT;
 use super::shape::Checker;
 use crate::entry::{
     Abbreviation, Account, ActAs, Apart, Assignment, Assumable, Authorisation, AuthorisedLevels, Band, BareElevation, Ceiling, Channel,
-    Command, CommandSet, Credential, Database, DatabaseGrant, DatabaseObject, DatabaseRole, Does, Grant, Group, IdentitySource, Kind, Mode,
-    NameCase, Notices, ObjectType, Obligations, On, Operation, OriginNetworks, Otherwise, OwnLevel, Proof, Resource, Role, Rule, RuleVerb,
-    RunsAs, Separation, Service, System, Unrestricted, User, UserKind, Vocabulary, When, WhenCentralDown,
+    Command, CommandSet, Credential, CredentialRule, Database, DatabaseGrant, DatabaseObject, DatabaseRole, Does, Grant, Group, Host,
+    HostAccount, IdentitySource, Job, Kind, Mode, NameCase, Notices, ObjectType, Obligations, On, Operation, OriginNetworks, Otherwise,
+    OwnLevel, Proof, Resource, Role, Rule, RuleVerb, RunAs, RunsAs, Separation, Service, System, Unrestricted, User, UserKind, Vocabulary,
+    When, WhenCentralDown,
 };
 use crate::finding::{Code, Finding};
 use crate::ledger::Entries;
@@ -76,6 +77,16 @@ pub(crate) fn read_document(text: &str, source: SourceId, entries: &mut Entries,
     }
     for (id, fields) in reader.map(&root, "clouds").into_iter().chain(reader.map(&root, "applications")) {
         entries.services.push(reader.service(id, &fields).into());
+    }
+    for (id, fields) in reader.map(&root, "hosts") {
+        entries.hosts.push(reader.host(id, &fields).into());
+    }
+    for (id, fields) in reader.map(&root, "credential-rules") {
+        let mut rule = CredentialRule::at(id);
+        rule.of = reader.texts(&fields, "of");
+        rule.shortest = reader.whole(&fields, "shortest");
+        rule.oldest_days = reader.whole(&fields, "oldest-days");
+        entries.credential_rules.push(rule.into());
     }
     for (id, fields) in reader.map(&root, "separations") {
         let mut separation = Separation::at(id);
@@ -256,6 +267,8 @@ impl Reader<'_> {
         self.window(user.from.as_ref(), user.until.as_ref());
         user.must_change_credential = self.flag(fields, "must-change-credential");
         user.attributes = self.pairs(fields, "attributes");
+        user.credential_set = self.moment(fields, "credential-set");
+        user.credential_length = self.whole(fields, "credential-length");
         user
     }
 
@@ -637,6 +650,44 @@ impl Reader<'_> {
         service.session_attributes = self.texts(fields, "session-attributes");
         service.identity_checks = self.flag(fields, "identity-checks");
         service
+    }
+
+    fn host(&mut self, system: At<String>, fields: &Fields<'_, '_>) -> Host {
+        let mut host = Host::at(system);
+        for (login, row) in self.map(fields, "accounts") {
+            let mut account = HostAccount::at(login);
+            account.remark = self.text(&row, "remark");
+            account.shell = self.text(&row, "shell");
+            account.used_by = self.texts(&row, "used-by");
+            account.origin = row.get("origin").map(|_| self.texts(&row, "origin"));
+            account.locked = self.flag(&row, "locked");
+            account.until = self.moment(&row, "until");
+            account.commands = self.texts(&row, "commands");
+            account.commands_of = self.lists(&row, "commands-of");
+            account.proof = self.flag(&row, "proof");
+            host.accounts.push(account);
+        }
+        for (span, row) in tables(fields, "run-as") {
+            let mut rule = RunAs::at(self.checker.place(span));
+            rule.by = self.texts(&row, "by");
+            rule.target = self.texts(&row, "as");
+            rule.commands = self.texts(&row, "commands");
+            rule.proof = self.flag(&row, "proof");
+            rule.any_environment = self.flag(&row, "any-environment");
+            rule.because = self.text(&row, "because");
+            host.run_as.push(rule);
+        }
+        for (name, row) in self.map(fields, "jobs") {
+            let mut job = Job::at(name);
+            job.runs_as = self.text(&row, "runs-as");
+            job.line = self.text(&row, "line");
+            job.edited_by = self.texts(&row, "edited-by");
+            host.jobs.push(job);
+        }
+        host.links = self.pairs(fields, "links");
+        host.keep_environment = self.texts(fields, "keep-environment");
+        host.proof_lasts = self.length(fields, "proof-lasts");
+        host
     }
 
     fn grants(&mut self, fields: &Fields<'_, '_>) -> Vec<Grant> {

@@ -9,6 +9,7 @@ use crate::entry::{Credential, IdentitySource};
 use crate::estate::{AssignmentId, Facts, Outcome, Party, SystemId, UserId};
 use crate::finding::nearest;
 use crate::kind::condition_text;
+use crate::kind::duties;
 use crate::kind::entry::{find_user, identity, not_stated, person};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{Place, visible};
@@ -33,6 +34,9 @@ pub(crate) fn open<'e, T: Trace>(
         Source::Central => {
             if !is_plain || session.proofs.is_some() {
                 identity(engine, session, user, run)?;
+            }
+            if !engine.estate.separations.is_empty() {
+                duties::held_apart(engine, user, session, run)?;
             }
             assigned(engine, session, system, user, run)?
         }

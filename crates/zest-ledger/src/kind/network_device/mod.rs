@@ -10,7 +10,7 @@ mod reach;
 
 use crate::ask::{Decision, Question, Refusal, Stage};
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
-use crate::estate::{SetId, SystemId, UserId};
+use crate::estate::{RoleId, SetId, SystemId, UserId};
 use crate::finding::nearest;
 use crate::source::visible;
 
@@ -29,6 +29,11 @@ pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, trace: &mu
 pub(crate) fn standpoint(engine: &Engine, question: &Question) -> Option<(Option<Vec<SetId>>, u8)> {
     let at = stand(engine, question, &mut Run::new(&mut Silent)).ok()?;
     Some((at.number.map(|_| at.standing.sets.clone()), at.band.ceiling))
+}
+
+/// Returns the roles of a session that can be opened.
+pub(crate) fn roles(engine: &Engine, question: &Question) -> Vec<RoleId> {
+    stand(engine, question, &mut Run::new(&mut Silent)).map_or_else(|_| Vec::new(), |at| at.standing.roles.clone())
 }
 
 /// The session as it stands once it is open.

@@ -11,12 +11,12 @@ mod permission;
 use crate::ask::{Decision, Question, Refusal, Session, Stage};
 use crate::engine::Engine;
 use crate::estate::{Facts, RoleId, ServiceLinks, SystemId, UserId};
-use crate::kind::entry::{find_user, identity, not_stated, person};
+use crate::kind::entry::{find_user, identity, not_stated, person, session_lasts};
 use crate::kind::trace::{Run, Silent, Stop, Trace};
 use crate::source::{Place, visible};
 
 pub(crate) use action::{Action, Unread, parse};
-pub(crate) use permission::{Held, Weighed, conditions, grants_of, via, weigh};
+pub(crate) use permission::{Held, Weighed, conditions, grants_of, included, via, weigh};
 
 /// Whose rights a session has.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -64,7 +64,7 @@ impl<'e> Context<'e> {
 pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, system: SystemId, trace: &mut T) -> Decision {
     let mut run = Run::new(trace);
     if let Some(context) = Context::of(engine, system, &question.session) {
-        let _ = open(context, question, &mut run);
+        let _ = session_lasts(&question.session, &mut run).and_then(|()| open(context, question, &mut run));
     }
     run.decision()
 }
@@ -99,17 +99,6 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     person(engine, session, user, run)?;
     identity(engine, session, user, run)?;
     accepted(context, run)?;
-    if let Some(expires) = session.expires {
-        match session.at {
-            None => run.refuse(Stage::Conditions, Refusal::NotStated, || {
-                (format!("the question does not state the time, and the session is over at {expires}"), None)
-            })?,
-            Some(at) if at >= expires => {
-                run.refuse(Stage::Entry, Refusal::SessionExpired, || (format!("the session was over at {expires}"), None))?;
-            }
-            Some(_) => run.pass(Stage::Entry, || (format!("the session lasts until {expires}"), None)),
-        }
-    }
     let mut standing = Standing { person: user, user, identity: Identity::User(user), expires: session.expires.map(|at| (at, None)) };
     acting::follow(context, &mut standing, run)?;
     acting::attributes(context, &standing, run)?;

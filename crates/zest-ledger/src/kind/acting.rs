@@ -1,0 +1,90 @@
+//! Chains over several systems: somebody runs as an account of a host, and goes on from there as that account.
+
+use crate::ask::{Act, Question, Refusal, Running, Stage};
+use crate::engine::Engine;
+use crate::entry::Kind;
+use crate::estate::SystemId;
+use crate::finding::nearest;
+use crate::kind::host;
+use crate::kind::trace::{Run, Stop, Trace};
+use crate::source::visible;
+
+/// Follows links on other hosts. Returns the question as the account there would ask it, or nothing if there are none.
+///
+/// The account is known elsewhere as the user of the same name. What the person proved, and where from, stays behind:
+/// the next system sees the account and the host.
+pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) -> Result<Option<Question>, Stop> {
+    let elsewhere = |act: &Act| match act {
+        Act::Account { host: Some(host), .. } if *host != question.system => Some(host.clone()),
+        _ => None,
+    };
+    let Some(name) = question.session.acting.first().and_then(elsewhere) else { return Ok(None) };
+    let count = question.session.acting.iter().take_while(|act| elsewhere(act).as_ref() == Some(&name)).count();
+    let (there, rest) = question.session.acting.split_at(count);
+    let Some(context) = engine.estate.system_ids.get(name.as_str()).and_then(|&s| host::Context::of(engine, s)) else {
+        run.refuse(Stage::Standing, Refusal::UnknownSystem, || {
+            let hosts = engine.estate.systems().iter().filter(|s| s.kind() == Kind::Host).map(|s| s.id.value.as_str());
+            let near = nearest(&name, hosts).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+            (format!("no host is called `{}`{near}", visible(&name)), None)
+        })?;
+        return Err(Stop);
+    };
+    let mut links: Vec<Act> = there.to_vec();
+    let mut line = String::new();
+    let mut login = String::new();
+    for act in &mut links {
+        let Act::Account { host, login: as_login, running } = act else { continue };
+        *host = None;
+        login.clone_from(as_login);
+        match running {
+            Running::Line(text) => {
+                line.clone_from(text);
+            }
+            Running::LoginShell => "/usr/bin/true".clone_into(&mut line),
+            Running::TheLine => {
+                run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+                    (
+                        format!(
+                            "what runs as `{}` on `{}` is not said: write account:HOST/LOGIN LINE, or shell:HOST/LOGIN",
+                            visible(&login),
+                            visible(&name)
+                        ),
+                        None,
+                    )
+                })?;
+                return Err(Stop);
+            }
+        }
+    }
+    let mut theirs = Question::in_session(&question.user, &name, &line, question.session.clone());
+    theirs.session.acting = links;
+    theirs.session.account = None;
+    host::walk(context, &theirs, run)?;
+    if !engine.estate.user_ids.contains_key(login.as_str()) {
+        run.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
+            (format!("the account `{}` is no user of the ledger, so nothing is known of it elsewhere", visible(&login)), None)
+        })?;
+        return Err(Stop);
+    }
+    let address = engine.estate.system(context.system).address.as_ref().and_then(|a| a.value.parse().ok());
+    let mut on = Question { user: login, ..question.clone() };
+    on.session.acting = rest.to_vec();
+    on.session.origin = address;
+    on.session.channel = None;
+    on.session.proofs = None;
+    Ok(Some(on))
+}
+
+/// Refuses links on systems that know none: there is nobody there to act as.
+pub(super) fn knows_links<T: Trace>(engine: &Engine, question: &Question, system: SystemId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let kind = engine.estate.system(system).kind();
+    match question.session.acting.first() {
+        Some(act) if matches!(kind, Kind::NetworkDevice | Kind::Postgresql | Kind::Mariadb) => {
+            run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+                (format!("a system of the kind `{}` cannot be used {act}: name the host, as account:HOST/LOGIN LINE", kind.word()), None)
+            })?;
+            Err(Stop)
+        }
+        _ => Ok(()),
+    }
+}

@@ -1,0 +1,418 @@
+//! Hosts: accounts with shells, limited accounts, running as another account by rules, and jobs.
+//!
+//! The rules that say what may be run as an account are read in order, and the first that matches decides
+//! (`first-applicable`): those of the user on the account, those of the account, then the host's own. `sudo` and
+//! OpenSSH are told the same (see [`told`]), and judge our answers in the tests.
+
+pub(crate) mod argv;
+mod configuration;
+
+use jiff::SignedDuration;
+
+use crate::ask::{Act, Decision, Question, Refusal, Running, Session, Stage};
+use crate::command::line::{self, read_arguments};
+use crate::engine::Engine;
+use crate::entry::{Otherwise, Proof, RuleVerb};
+use crate::estate::{FlatRule, HostAccountLinks, HostLinks, Party, Runner, SetId, SystemId, UserId};
+use crate::finding::nearest;
+use crate::kind::entry::{find_user, not_stated, person};
+use crate::kind::trace::{Run, Stop, Trace, Understood};
+use crate::source::{Place, visible};
+
+pub use configuration::{HostConfiguration, host_configuration};
+
+/// What an evaluation looks at.
+#[derive(Clone, Copy)]
+pub(crate) struct Context<'e> {
+    pub(crate) engine: &'e Engine,
+    pub(crate) links: &'e HostLinks,
+    pub(crate) system: SystemId,
+}
+
+/// A session on a host: who is behind it, and as which account it runs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Standing {
+    pub(crate) user: UserId,
+    pub(crate) account: usize,
+}
+
+/// One rule of those that say what may be run as an account.
+pub(crate) struct Applied<'e> {
+    /// The rule; none for what a set says of all other lines.
+    pub(crate) rule: Option<&'e FlatRule>,
+    pub(crate) allows: bool,
+    pub(crate) proof: bool,
+    pub(crate) any_environment: bool,
+    pub(crate) place: Place,
+}
+
+impl Applied<'_> {
+    fn matches(&self, words: &[String]) -> bool {
+        self.rule.is_none_or(|r| argv::matches(&r.pattern, words))
+    }
+}
+
+impl<'e> Context<'e> {
+    pub(crate) fn of(engine: &'e Engine, system: SystemId) -> Option<Self> {
+        Some(Self { engine, links: engine.estate.hosts[system.index()].as_ref()?, system })
+    }
+
+    fn account(&self, index: usize) -> &'e HostAccountLinks {
+        &self.links.accounts[index]
+    }
+
+    /// Returns the user of the ledger who has an account as the own one: the one of the same name.
+    pub(crate) fn owner(&self, account: usize) -> Option<UserId> {
+        self.engine.estate.user_ids.get(self.account(account).login.as_str()).copied()
+    }
+
+    /// Returns the rules under which one account may run something as another, in the order in which they are tried.
+    pub(crate) fn rules(&self, from: usize, to: usize) -> Vec<Applied<'e>> {
+        let target = self.account(to);
+        let owner = self.owner(from);
+        let is = |party: Party| owner.is_some_and(|u| self.engine.membership.belongs(u, party));
+        let mut list = Vec::new();
+        for (party, sets) in &target.commands_of {
+            if is(*party) {
+                self.add(sets, target.proof, false, target.place, &mut list);
+            }
+        }
+        if target.used_by.iter().any(|&(p, _)| is(p)) {
+            self.add(&target.commands, target.proof, false, target.place, &mut list);
+        }
+        for rule in self.links.run_as.iter().filter(|r| r.targets.contains(&to)) {
+            let by = |runner: &Runner| match *runner {
+                Runner::Party(party) => is(party),
+                Runner::Account(account) => account == from,
+            };
+            if rule.by.iter().any(by) {
+                self.add(&rule.sets, rule.proof, rule.any_environment, rule.place, &mut list);
+            }
+        }
+        list
+    }
+
+    fn add(&self, sets: &[SetId], proof: bool, any_environment: bool, place: Place, list: &mut Vec<Applied<'e>>) {
+        for set in sets {
+            let links = &self.engine.estate.sets[set.index()];
+            for rule in &links.rules {
+                let allows = rule.verb == RuleVerb::Allow;
+                list.push(Applied { rule: Some(rule), allows, proof, any_environment, place: rule.text.place });
+            }
+            if links.otherwise == Otherwise::Allow {
+                list.push(Applied { rule: None, allows: true, proof, any_environment, place });
+            }
+        }
+    }
+}
+
+/// Decides whether a session can be opened; the line of the question is not looked at.
+pub(crate) fn sign_in<T: Trace>(context: Context<'_>, question: &Question, trace: &mut T) -> Decision {
+    let mut run = Run::new(trace);
+    let _ = open(context, question, &mut run);
+    run.decision()
+}
+
+/// Walks through the stages of a question about a host.
+pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let words = match read_arguments(&question.line) {
+        Ok(words) => words,
+        Err(error) => {
+            run.refuse(Stage::Permission, Refusal::LineUnreadable, || (format!("the line cannot be read: {error}"), None))?;
+            return Err(Stop);
+        }
+    };
+    let argv = argv::read(&words, &context.links.links);
+    let mut standing = open(context, question, run)?;
+    if let Some((_, job)) = question.line.trim().split_once("edit-job on job/").filter(|(before, _)| before.is_empty()) {
+        return edit_job(context, standing, job, run);
+    }
+    run.understood(|| Understood::FullLine(line::join(argv.words.iter().map(String::as_str))));
+    let chain = &question.session.acting;
+    let mut direct = false;
+    let mut seen = vec![standing.account];
+    for act in chain {
+        let (to, running) = target(context, act, run)?;
+        direct = match running {
+            Running::TheLine => {
+                may_run(context, &question.session, standing, to, &argv, run)?;
+                true
+            }
+            Running::LoginShell => {
+                shell(context, &question.session, standing, to, run)?;
+                false
+            }
+            Running::Line(text) => {
+                let words = read_arguments(text).unwrap_or_default();
+                let argv = argv::read(&words, &context.links.links);
+                may_run(context, &question.session, standing, to, &argv, run)?;
+                true
+            }
+        };
+        if seen.contains(&to) {
+            run.refuse(Stage::Standing, Refusal::ActingLoop, || (format!("the chain comes back to where it was: {act}"), None))?;
+            return Err(Stop);
+        }
+        seen.push(to);
+        standing.account = to;
+    }
+    if !direct {
+        typed(context, standing, &argv, run)?;
+    }
+    Ok(())
+}
+
+/// Finds the account that a link leads to.
+fn target<'a, T: Trace>(context: Context<'_>, act: &'a Act, run: &mut Run<'_, T>) -> Result<(usize, &'a Running), Stop> {
+    let Act::Account { login, running, .. } = act else {
+        run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+            ("on a host one runs as an account: write account:LOGIN or shell:LOGIN".to_owned(), None)
+        })?;
+        return Err(Stop);
+    };
+    match context.links.logins.get(login.as_str()) {
+        Some(&to) => Ok((to, running)),
+        None => {
+            run.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
+                let near =
+                    nearest(login, context.links.logins.keys().map(|k| &**k)).map_or(String::new(), |n| format!("; the nearest is `{n}`"));
+                (format!("the host has no account `{}`{near}", visible(login)), Some(context.engine.estate.system(context.system).id.place))
+            })?;
+            Err(Stop)
+        }
+    }
+}
+
+/// Opens the session on the account the user signs in with.
+pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<Standing, Stop> {
+    let engine = context.engine;
+    let session = &question.session;
+    let user = find_user(engine, question, false, run)?;
+    person(engine, session, user, run)?;
+    let index = account_of(context, session, user, run)?;
+    let account = context.account(index);
+    let shown = visible(&account.login);
+    run.understood(|| Understood::Account(account.login.clone()));
+    run.pass(Stage::Entry, || {
+        let who = visible(&engine.estate.user(user).id.value);
+        let how = account.used_by.iter().find(|&&(p, _)| engine.membership.belongs(user, p)).map(|&(_, place)| place);
+        (format!("`{who}` signs in with the account `{shown}`"), Some(how.unwrap_or(account.place)))
+    });
+    if let Some(place) = account.locked {
+        run.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("the account `{shown}` is locked"), Some(place)))?;
+    }
+    if let Some(until) = &account.until {
+        match session.at {
+            None => not_stated(run, "the time", until.place)?,
+            Some(at) if at >= until.value => {
+                run.refuse(Stage::Entry, Refusal::CredentialExpired, || {
+                    (format!("the account `{shown}` was good until {}", until.value), Some(until.place))
+                })?;
+            }
+            Some(_) => {}
+        }
+    }
+    if account.is_limited() {
+        run.refuse(Stage::Entry, Refusal::AccountLimited, || {
+            (format!("nobody signs in with `{shown}`: only certain lines may be run as it, from the own account"), Some(account.place))
+        })?;
+    } else if account.shell_refuses() {
+        run.refuse(Stage::Entry, Refusal::ShellRefuses, || {
+            (format!("the login shell of `{shown}` is `{}`, which refuses", visible(&account.shell)), Some(account.place))
+        })?;
+    }
+    if let Some(origins) = &account.origin {
+        let place = origins.0.first().map_or(account.place, |&(_, place)| place);
+        match session.origin {
+            None => not_stated(run, "the origin", place)?,
+            Some(address) => match origins.find(address) {
+                Some(place) => run.pass(Stage::Entry, || (format!("the account is admitted from {address}"), Some(place))),
+                None => run.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
+                    (format!("the account `{shown}` is not admitted from {address}"), Some(place))
+                })?,
+            },
+        }
+    }
+    Ok(Standing { user, account: index })
+}
+
+/// Finds the account: the one that is named, else the own one, else the only one that can be used.
+fn account_of<T: Trace>(context: Context<'_>, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<usize, Stop> {
+    let engine = context.engine;
+    let place = Some(engine.estate.system(context.system).id.place);
+    let name = &engine.estate.user(user).id.value;
+    let accounts = &context.links.accounts;
+    let mine = |&i: &usize| accounts[i].login == *name || accounts[i].used_by.iter().any(|&(p, _)| engine.membership.belongs(user, p));
+    if let Some(login) = &session.account {
+        if let Some(&index) = context.links.logins.get(login.as_str()).filter(|i| mine(i)) {
+            return Ok(index);
+        }
+        run.refuse(Stage::Entry, Refusal::NoAccount, || {
+            (format!("`{}` may not use an account `{}` on this host", visible(name), visible(login)), place)
+        })?;
+        return Err(Stop);
+    }
+    if let Some(&own) = context.links.logins.get(name.as_str()) {
+        return Ok(own);
+    }
+    let shared: Vec<usize> = (0..accounts.len()).filter(mine).collect();
+    let open: Vec<usize> = shared.iter().copied().filter(|&i| !accounts[i].is_limited() && !accounts[i].shell_refuses()).collect();
+    match (open.as_slice(), shared.as_slice()) {
+        ([one], _) | ([], [one]) => Ok(*one),
+        ([], _) => {
+            run.refuse(Stage::Entry, Refusal::NoAccount, || (format!("`{}` has no account on this host", visible(name)), place))?;
+            Err(Stop)
+        }
+        (several, _) => {
+            run.refuse(Stage::Entry, Refusal::SeveralAccounts, || {
+                let list: Vec<String> = several.iter().map(|&i| format!("`{}`", visible(&accounts[i].login))).collect();
+                (format!("`{}` may use {}; name one", visible(name), list.join(", ")), place)
+            })?;
+            Err(Stop)
+        }
+    }
+}
+
+/// Checks that an account may run some arguments as another.
+fn may_run<T: Trace>(
+    context: Context<'_>,
+    session: &Session,
+    standing: Standing,
+    to: usize,
+    argv: &argv::Argv<'_>,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
+    let (from, target) = (context.account(standing.account), context.account(to));
+    let rules = context.rules(standing.account, to);
+    let (who, whom) = (visible(&from.login), visible(&target.login));
+    let shown = visible(&line::join(argv.words.iter().map(String::as_str)));
+    if !argv.words.first().is_some_and(|p| p.starts_with('/')) {
+        return run.refuse(Stage::Permission, Refusal::ProgramNotFull, || {
+            (format!("`{shown}` does not begin with the full path of a program, so it is not known what would run"), None)
+        });
+    }
+    let found = rules.iter().find(|r| r.matches(&argv.words));
+    // The host's own rules see the arguments joined; where that makes a difference, nothing is called allowed.
+    let joined = argv::joined(&argv.words);
+    let by_host = rules.iter().find(|r| r.matches(&joined));
+    let (ours, theirs) = (found.is_some_and(|r| r.allows), by_host.is_some_and(|r| r.allows));
+    let place_of = |rule: Option<&Applied<'_>>| rule.map_or(target.place, |r| r.place);
+    if ours != theirs {
+        let what = if theirs { "would run it" } else { "would refuse it" };
+        return run.refuse(Stage::Permission, Refusal::JoinedArguments, || {
+            let text = format!(
+                "as separate arguments `{shown}` is {}; the host joins them with blanks and {what}",
+                if ours { "permitted" } else { "not permitted" }
+            );
+            (text, Some(place_of(if theirs { by_host } else { found })))
+        });
+    }
+    match found {
+        None => run.refuse(Stage::Permission, Refusal::NotPermitted, || {
+            let rest = if rules.is_empty() { "no rule lets it run anything" } else { "no rule permits" };
+            let text = if rules.is_empty() {
+                format!("`{who}` may not run anything as `{whom}`: {rest}")
+            } else {
+                format!("{rest} `{who}` to run `{shown}` as `{whom}`")
+            };
+            (text, Some(rules.first().map_or(target.place, |r| r.place)))
+        })?,
+        Some(rule) if !rule.allows => run.refuse(Stage::Permission, Refusal::DeniedByRule, || {
+            let text = rule.rule.map_or(String::new(), |r| visible(&r.text.value));
+            (format!("rule `deny {text}` refuses `{shown}` as `{whom}`"), Some(rule.place))
+        })?,
+        Some(rule) => {
+            run.pass(Stage::Permission, || {
+                let text = rule.rule.map_or_else(|| "all other lines".to_owned(), |r| visible(&r.text.value));
+                (format!("`{who}` may run it as `{whom}`: rule `allow {text}`"), Some(rule.place))
+            });
+            environment(context, rule, argv, run)?;
+            proof(context, session, rule, run);
+            if let Some(duties) = rule.rule.and_then(|r| r.after.as_ref()) {
+                run.ask(|| {
+                    ("the rule wants more to be done first, and a host cannot ask for it".to_owned(), duties.confirm.or(Some(rule.place)))
+                });
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Variables that are handed over must be such as may be.
+fn environment<T: Trace>(context: Context<'_>, rule: &Applied<'_>, argv: &argv::Argv<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let keep = &context.links.keep_environment;
+    for name in argv.variables.iter().filter(|_| !rule.any_environment) {
+        match keep.iter().find(|k| k.value == **name) {
+            Some(kept) => {
+                run.pass(Stage::Permission, || (format!("the variable `{}` may be handed over", visible(name)), Some(kept.place)))
+            }
+            None => run.refuse(Stage::Permission, Refusal::EnvironmentNotKept, || {
+                (format!("the variable `{}` may not be handed over", visible(name)), Some(rule.place))
+            })?,
+        }
+    }
+    Ok(())
+}
+
+/// Whether identity was proven for it, with the password, recently enough.
+fn proof<T: Trace>(context: Context<'_>, session: &Session, rule: &Applied<'_>, run: &mut Run<'_, T>) {
+    if !rule.proof {
+        return;
+    }
+    let lasts = context.links.proof_lasts.unwrap_or(SignedDuration::ZERO);
+    let is_given = session.proofs.iter().flatten().any(|p| p.proof == Proof::Password && p.age <= lasts);
+    if is_given {
+        run.pass(Stage::Obligations, || ("identity was proven for it".to_owned(), Some(rule.place)));
+    } else {
+        run.ask(|| ("identity must be proven for it, with the password".to_owned(), Some(rule.place)));
+    }
+}
+
+/// A login shell is entered where the shell itself may be run, without arguments, and does not refuse.
+fn shell<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, to: usize, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let target = context.account(to);
+    if target.shell_refuses() {
+        run.refuse(Stage::Standing, Refusal::ShellRefuses, || {
+            (format!("the login shell of `{}` is `{}`, which refuses", visible(&target.login), visible(&target.shell)), Some(target.place))
+        })?;
+    }
+    let argv = argv::read(&[target.shell.as_str()], &context.links.links);
+    may_run(context, session, standing, to, &argv, run)
+}
+
+/// A line typed in the account's own shell: whatever the account itself may do.
+fn typed<T: Trace>(context: Context<'_>, standing: Standing, argv: &argv::Argv<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let account = context.account(standing.account);
+    run.pass(Stage::Permission, || {
+        let shown = visible(&line::join(argv.words.iter().map(String::as_str)));
+        (format!("`{shown}` runs with the account's own rights, which the host's files decide"), Some(account.place))
+    });
+    Ok(())
+}
+
+/// Editing what a job runs is a right of its own: whoever does becomes the job's account.
+fn edit_job<T: Trace>(context: Context<'_>, standing: Standing, name: &str, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let Some(job) = context.links.jobs.iter().find(|j| j.name == name) else {
+        return run.refuse(Stage::Permission, Refusal::UnknownObject, || {
+            let near = nearest(name, context.links.jobs.iter().map(|j| j.name.as_str()))
+                .map_or(String::new(), |n| format!("; the nearest is `{n}`"));
+            (format!("the host has no job `{}`{near}", visible(name)), Some(context.engine.estate.system(context.system).id.place))
+        });
+    };
+    let account = visible(&context.account(job.runs_as).login);
+    let editor = job.edited_by.iter().find(|&&(p, _)| context.engine.membership.belongs(standing.user, p));
+    match editor {
+        Some(&(party, place)) => {
+            run.pass(Stage::Permission, || {
+                (format!("`{}` may edit it, and so run anything as `{account}`", visible(&context.engine.estate.party(party))), Some(place))
+            });
+            Ok(())
+        }
+        None => run.refuse(Stage::Permission, Refusal::NotPermitted, || {
+            (
+                format!("`{}` may not edit the job `{}`", visible(&context.engine.estate.user(standing.user).id.value), visible(name)),
+                Some(job.place),
+            )
+        }),
+    }
+}

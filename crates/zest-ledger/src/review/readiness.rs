@@ -1,0 +1,193 @@
+//! Can this person start at all, and what is missing: all of it at once.
+
+use jiff::{SignedDuration, Timestamp};
+
+use crate::ask::Question;
+use crate::engine::Engine;
+use crate::entry::{Channel, Kind, Proof};
+use crate::estate::{Estate, SystemId, UserId};
+use crate::source::{Location, Place, visible};
+
+/// Whether somebody can start on one system, and what is missing.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Readiness {
+    /// The system.
+    pub system: String,
+    /// For each channel: the proofs that open a session, none if it is closed.
+    pub channels: Vec<(Channel, Vec<Proof>)>,
+    /// What is missing, each with the place it is about; nothing if the person can start.
+    pub missing: Vec<(String, Option<Location>)>,
+}
+
+/// Returns whether a user can start, on each system that concerns him or on one; nothing for an unknown user.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, review::readiness};
+/// let estate = Ledger::new().document("rota.toml", r#"
+/// [users.mate-1]
+/// must-change-credential = true
+/// [systems.rota]
+/// kind = "application"
+/// accepts = { web = ["password"] }
+/// "#).estate()?;
+/// let ready = readiness(&Engine::compile(estate)?, "mate-1", None, None).expect("the user is known");
+/// let missing: Vec<&str> = ready[0].missing.iter().map(|(text, _)| text.as_str()).collect();
+/// assert_eq!(missing, [
+///     "no way to prove identity is registered",
+///     "the credential must be changed first: until then nothing else can be done",
+///     "no channel is open",
+///     "nothing is granted on `rota`",
+/// ]);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[must_use]
+pub fn readiness(engine: &Engine, user: &str, system: Option<&str>, at: Option<Timestamp>) -> Option<Vec<Readiness>> {
+    let id = engine.find_user(user, false)?;
+    let estate = &engine.estate;
+    let wanted: Vec<SystemId> = match system {
+        Some(name) => estate.system_ids.get(name).copied().into_iter().collect(),
+        None => (0..estate.systems.len()).map(SystemId::new).collect(),
+    };
+    let found = wanted.into_iter().map(|s| (s, on_system(engine, id, s, at)));
+    // Where nothing is meant to be done, nothing is missing.
+    Some(
+        found
+            .filter(|(s, r)| system.is_some() || concerns(engine, id, *s) || r.missing.is_empty() || estate.systems.len() == 1)
+            .map(|(_, r)| r)
+            .collect(),
+    )
+}
+
+/// Returns whether anything of a system is meant for a user.
+fn concerns(engine: &Engine, user: UserId, system: SystemId) -> bool {
+    let name = &engine.estate.user(user).id.value;
+    match engine.estate.system(system).kind() {
+        Kind::NetworkDevice => crate::kind::network_device::candidates(engine, user, system).next().is_some(),
+        Kind::Postgresql | Kind::Mariadb => super::databases::has_account(engine, name, system),
+        Kind::Cloud | Kind::Application => has_grants(engine, user, system),
+        Kind::Host => !super::hosts::on_host(engine, user, system).is_empty(),
+    }
+}
+
+fn has_grants(engine: &Engine, user: UserId, system: SystemId) -> bool {
+    use crate::kind::service::{Context, Identity, grants_of};
+    let session = crate::ask::Session::default();
+    let mut found = false;
+    if let Some(context) = Context::of(engine, system, &session) {
+        grants_of(context, Identity::User(user), |held| found |= !held.grant.is_deny);
+        found |= context.links.acting.iter().any(|r| r.by.iter().any(|&(p, _)| engine.membership.belongs(user, p)));
+    }
+    found
+}
+
+fn on_system(engine: &Engine, user: UserId, system: SystemId, at: Option<Timestamp>) -> Readiness {
+    let estate = &engine.estate;
+    let (entry, target) = (estate.user(user), estate.system(system));
+    let mut missing: Vec<(String, Option<Location>)> = Vec::new();
+    let mut lack = |text: String, place: Option<Place>| missing.push((text, place.map(|p| estate.sources.locate(p))));
+    if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
+        lack("the user is disabled".to_owned(), Some(disabled.place));
+    }
+    if let (Some(at), Some(from)) = (at, entry.from.as_ref().filter(|f| at.is_some_and(|at| at < f.value))) {
+        lack(format!("the user is valid from {} on, not at {at}", from.value), Some(from.place));
+    }
+    if let Some(until) = entry.until.as_ref().filter(|u| at.is_some_and(|at| at >= u.value)) {
+        lack(format!("the user was valid until {}", until.value), Some(until.place));
+    }
+    if entry.proofs.is_empty() {
+        lack("no way to prove identity is registered".to_owned(), Some(entry.id.place));
+    }
+    if let Some(must) = entry.must_change_credential.as_ref().filter(|m| m.value) {
+        lack("the credential must be changed first: until then nothing else can be done".to_owned(), Some(must.place));
+    }
+    for (text, place) in credential(estate, engine, user, at) {
+        lack(text, Some(place));
+    }
+    let channels: Vec<(Channel, Vec<Proof>)> =
+        [Channel::Terminal, Channel::Web, Channel::Api].into_iter().map(|c| (c, open(entry, target, c))).collect();
+    if channels.iter().all(|(_, proofs)| proofs.is_empty()) {
+        lack("no channel is open".to_owned(), target.accepts.first().map(|(c, _)| c.place).or(Some(entry.id.place)));
+    }
+    if !concerns(engine, user, system) {
+        let what = if target.kind() == Kind::Host || target.kind().is_database() { "no account is there" } else { "nothing is granted" };
+        lack(format!("{what} on `{}`", visible(&target.id.value)), Some(target.id.place));
+    } else if matches!(target.kind(), Kind::Host | Kind::NetworkDevice) {
+        let mut question = Question::new(&entry.id.value, &target.id.value, "");
+        question.session.at = at;
+        let answer = engine.sign_in(&question);
+        if let Some(gate) =
+            answer.first_refusal().filter(|g| matches!(g.outcome, crate::ask::GateOutcome::Refuses(code) if is_account(code)))
+        {
+            missing.push((gate.text.clone(), gate.location.clone()));
+        }
+    }
+    Readiness { system: target.id.value.clone(), channels, missing }
+}
+
+/// Refusals that are about an account, and not about facts that a question may state.
+const fn is_account(code: crate::ask::Refusal) -> bool {
+    use crate::ask::Refusal;
+    matches!(
+        code,
+        Refusal::AccountLocked
+            | Refusal::AccountWithoutCredential
+            | Refusal::ShellRefuses
+            | Refusal::AccountLimited
+            | Refusal::NoBand
+            | Refusal::CredentialExpired
+    )
+}
+
+/// The proofs of a user that open a session through a channel.
+fn open(user: &crate::entry::User, system: &crate::entry::System, channel: Channel) -> Vec<Proof> {
+    let may = user.channels.as_ref().is_none_or(|list| list.iter().any(|c| c.value == channel));
+    let accepted = system.accepts.iter().find(|(c, _)| c.value == channel);
+    if !may || (accepted.is_none() && !system.accepts.is_empty()) {
+        return Vec::new();
+    }
+    let takes = |proof: Proof| accepted.is_none_or(|(_, list)| list.iter().any(|p| p.value == proof));
+    user.proofs.iter().map(|p| p.value).filter(|&p| takes(p)).collect()
+}
+
+/// What the rules for credentials say of a user's: the strictest of all that are for him counts.
+fn credential(estate: &Estate, engine: &Engine, user: UserId, at: Option<Timestamp>) -> Vec<(String, Place)> {
+    let entry = estate.user(user);
+    let rules: Vec<_> = estate.credential_rules.iter().filter(|r| r.of.iter().any(|&(p, _)| engine.membership.belongs(user, p))).collect();
+    let mut found = Vec::new();
+    if let Some(shortest) = rules.iter().filter_map(|r| r.shortest.as_ref()).max_by_key(|s| s.value) {
+        match &entry.credential_length {
+            None => {
+                found.push((format!("the length of the credential is not recorded; at least {} is wanted", shortest.value), shortest.place))
+            }
+            Some(length) if length.value < shortest.value => {
+                found.push((
+                    format!("the credential has {} characters; at least {} are wanted", length.value, shortest.value),
+                    length.place,
+                ));
+            }
+            Some(_) => {}
+        }
+    }
+    if let Some(oldest) = rules.iter().filter_map(|r| r.oldest_days.as_ref()).min_by_key(|o| o.value) {
+        match (&entry.credential_set, at) {
+            (None, _) => {
+                found.push((format!("when the credential was set is not recorded; it is good for {} days", oldest.value), oldest.place))
+            }
+            (Some(set), Some(at)) => {
+                let end = set.value.checked_add(SignedDuration::from_hours(24 * i64::from(oldest.value))).unwrap_or(Timestamp::MAX);
+                if at >= end {
+                    found.push((
+                        format!("the credential expired at {end}: it was set at {} and is good for {} days", set.value, oldest.value),
+                        set.place,
+                    ));
+                }
+            }
+            (Some(set), None) => {
+                found.push(("whether the credential has expired depends on the time, which is not stated".to_owned(), set.place))
+            }
+        }
+    }
+    found
+}
