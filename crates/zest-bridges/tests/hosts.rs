@@ -25,6 +25,7 @@ here = { networks = ["127.0.0.0/28"] }
 
 [systems.box]
 kind = "host"
+no-command-set = "everything"
 
 [command-sets]
 nightly = { rules = [

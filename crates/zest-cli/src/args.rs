@@ -24,13 +24,19 @@ pub(crate) enum Command {
     Demo(Demo),
     /// Ask one question: may this user run this line on that system?
     Ask(Ask),
-    /// Become a user on a device: type lines, see what would happen
+    /// Become a user on a device, host, cloud or in an application: type lines, see what would happen
     Rehearse(Rehearse),
-    /// List what a user may do on each device, and through what
+    /// List what a user may do on each system, and through what
     Effective(EffectiveArgs),
+    /// Who am I: who a session is, link by link, with which roles, proofs and end
+    Session(SessionCommand),
+    /// Can this person start at all, and what is missing, all of it
+    Ready(Ready),
+    /// List objects and what must be done before a right on them takes effect; edit many at once
+    Obligations(Obligations),
     /// List what is wrong or odd in a ledger
     Findings(FindingsArgs),
-    /// Print the statements that bring a database server to what the ledger says
+    /// Print the statements or files that bring a database server or a host to what the ledger says
     Emit(Emit),
     /// Read a live database server: as a ledger document, or what differs from the ledger
     Read(Read),
@@ -67,7 +73,7 @@ such as  :quit  (the way out of the tool itself) and  :allow PATTERN  (a rule on
 pub(crate) struct Rehearse {
     /// The user to become
     pub(crate) user: String,
-    /// The device
+    /// The system
     #[arg(long, value_name = "SYSTEM")]
     pub(crate) on: String,
     /// Stop at the first refusal, with exit status 1
@@ -96,8 +102,11 @@ pub(crate) struct EffectiveArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct Emit {
-    /// The database server, by its id in the ledger
+    /// The database server or host, by its id in the ledger
     pub(crate) system: String,
+    /// For a host: the file for `sudo` (run-as) or for OpenSSH (sign-in)
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) part: Part,
     /// Only what differs from this document, which `zest read` wrote; from a fresh server unless stated
     #[arg(long, value_name = "FILE")]
     pub(crate) since: Option<PathBuf>,
@@ -158,6 +167,76 @@ pub(crate) struct ServerArgs {
     /// Ask for the account's credential at the terminal
     #[arg(long)]
     pub(crate) ask_credential: bool,
+}
+
+/// Which file of a host.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Part {
+    /// Who may run what as which account
+    #[default]
+    RunAs,
+    /// Which accounts can be signed in with
+    SignIn,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SessionCommand {
+    /// The user, by the name given at sign-in
+    pub(crate) user: String,
+    /// The system
+    #[arg(long, value_name = "SYSTEM")]
+    pub(crate) on: String,
+    #[command(flatten)]
+    pub(crate) session: SessionArgs,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Ready {
+    /// The user
+    pub(crate) user: String,
+    /// Only this system; each that is meant for the user unless stated
+    #[arg(long, value_name = "SYSTEM")]
+    pub(crate) on: Option<String>,
+    /// The moment, with its offset
+    #[arg(long, value_name = "MOMENT", value_parser = parse_moment)]
+    pub(crate) at: Option<Timestamp>,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+}
+
+#[derive(Debug, Args)]
+#[command(after_help = "Without --set the table is shown; with it the change is shown, and with --write and --expect COUNT it is made.")]
+pub(crate) struct Obligations {
+    /// The application or cloud
+    pub(crate) system: String,
+    /// Only objects of this type
+    #[arg(long, value_name = "TYPE")]
+    pub(crate) of_type: Option<String>,
+    /// Only objects with this attribute
+    #[arg(long, value_name = "NAME=VALUE", value_parser = parse_attribute)]
+    pub(crate) r#where: Vec<(String, String)>,
+    /// Only this object, by name or path
+    #[arg(long, value_name = "OBJECT")]
+    pub(crate) object: Vec<String>,
+    /// Set an obligation of the objects themselves: confirm, prove-again=AGE, second-person=PARTY[,PARTY], none
+    #[arg(long, value_name = "OBLIGATION")]
+    pub(crate) set: Vec<String>,
+    /// Write the change into the ledger's documents
+    #[arg(long, requires = "set")]
+    pub(crate) write: bool,
+    /// How many objects are expected to change
+    #[arg(long, value_name = "COUNT", requires = "write")]
+    pub(crate) expect: Option<usize>,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
 }
 
 #[derive(Debug, Args)]
@@ -326,13 +405,14 @@ pub(crate) struct Ask {
     /// The user, by the name given at sign-in
     #[arg(required_unless_present = "batch")]
     pub(crate) user: Option<String>,
-    /// The line as it would be typed, or on a database server a privilege: `select on table fares.price`
+    /// The line as it would be typed; on a database server a privilege: `select on table fares.price`; on a cloud or in an
+    /// application an action: `records.read on lanternsound/fares`, `GET /records`
     #[arg(required_unless_present_any = ["batch", "sql"], value_name = "LINE")]
     pub(crate) line: Vec<String>,
     /// A statement, instead of a line
     #[arg(long, value_name = "STATEMENT", conflicts_with = "line")]
     pub(crate) sql: Option<String>,
-    /// The system
+    /// The system; several with commas between, `all`, `kind=cloud`, or LABEL=VALUE
     #[arg(long, value_name = "SYSTEM", required_unless_present = "batch")]
     pub(crate) on: Option<String>,
     /// The current level; the start of the band unless stated

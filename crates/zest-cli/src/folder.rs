@@ -13,7 +13,22 @@ const MAX_DOCUMENT: u64 = 256 << 20;
 
 /// Reads a folder and validates what is in it. What cannot be read becomes a finding.
 pub(crate) fn read(folder: &Path) -> Validated {
+    let (mut ledger, documents) = open(folder);
+    for (name, bytes) in documents {
+        ledger = ledger.document_bytes(&name, &bytes);
+    }
+    ledger.validate()
+}
+
+/// Returns the documents of a folder that can be read, each with its name in the ledger.
+pub(crate) fn documents(folder: &Path) -> Vec<(String, Vec<u8>)> {
+    open(folder).1
+}
+
+/// Reads the documents; what cannot be read is a finding of the ledger that is returned with them.
+fn open(folder: &Path) -> (Ledger, Vec<(String, Vec<u8>)>) {
     let mut ledger = Ledger::new();
+    let mut documents = Vec::new();
     let mut paths = Vec::new();
     match fs::metadata(folder) {
         Ok(meta) if meta.is_dir() => ledger = collect(folder, 0, &mut paths, ledger),
@@ -28,12 +43,12 @@ pub(crate) fn read(folder: &Path) -> Validated {
             ledger = ledger.finding(Finding::unreadable(&name, "it is larger than 256 MiB; split it"));
             continue;
         }
-        ledger = match fs::read(&path) {
-            Ok(bytes) => ledger.document_bytes(&name, &bytes),
-            Err(error) => ledger.finding(Finding::unreadable(&name, &error.to_string())),
-        };
+        match fs::read(&path) {
+            Ok(bytes) => documents.push((name, bytes)),
+            Err(error) => ledger = ledger.finding(Finding::unreadable(&name, &error.to_string())),
+        }
     }
-    ledger.validate()
+    (ledger, documents)
 }
 
 /// Returns whether a file is a document of a ledger, by its name.

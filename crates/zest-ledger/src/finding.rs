@@ -110,7 +110,7 @@ codes! {
     CommandSetTooLarge = "ZL0303" "command-set-too-large" Error;
     /// A command of a vocabulary contradicts itself or another one.
     BadCommand = "ZL0304" "bad-command" Error;
-    /// A network device is declared without something its kind cannot do without.
+    /// A network device or a host is declared without something its kind cannot do without.
     IncompleteSystem = "ZL0305" "incomplete-system" Error;
     /// A validity or a time window ends before it starts.
     EmptyWindow = "ZL0306" "empty-window" Error;

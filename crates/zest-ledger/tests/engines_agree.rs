@@ -3,6 +3,8 @@
 use std::collections::BTreeMap;
 
 use zest_ledger::Engine;
+use zest_ledger::ask::Refusal;
+use zest_testkit::clouds;
 use zest_testkit::naive::{self, Said};
 use zest_testkit::random::Source;
 
@@ -51,6 +53,58 @@ fn engine_says_what_the_plain_evaluator_says() {
         "above-ceiling",
         "not-stated",
         "outside-hours",
+    ] {
+        assert!(counts.contains_key(needed), "the random questions never came to `{needed}`, so nothing was compared there");
+    }
+}
+
+#[test]
+fn on_clouds_too() {
+    const PER_LEDGER: u64 = 50;
+    let mut counts: BTreeMap<&str, u64> = BTreeMap::new();
+    let mut asked = 0;
+    for round in 0..questions().div_ceil(PER_LEDGER) {
+        let seed = seed() + round;
+        let mut source = clouds::random::Source::new(seed);
+        // A ledger in which a condition contradicts itself is no ledger; another is made.
+        let estate = source.ledger().estate().unwrap_or_else(|f| panic!("seed {seed}: the random cloud is not valid\n{f}"));
+        let engine = Engine::compile(estate).unwrap_or_else(|f| panic!("seed {seed}: the random cloud does not compile\n{f}"));
+        for _ in 0..PER_LEDGER {
+            let question = source.question();
+            let plain = clouds::naive::answer(engine.estate(), &question);
+            let decision = engine.decide(&question);
+            assert_eq!(
+                decision.verdict, plain.verdict,
+                "seed {seed} (engine left, plain evaluator right: {plain:?})\n{question:#?}\n{decision:?}"
+            );
+            if let Some(refusal) = decision.refusal {
+                assert!(plain.refusals.contains(&refusal), "seed {seed}: {refusal:?} is not one of {:?}\n{question:#?}", plain.refusals);
+            }
+            let explained = engine.explain(&question);
+            assert_eq!(
+                (explained.verdict, explained.refusal),
+                (decision.verdict, decision.refusal),
+                "seed {seed}: explaining changed the answer\n{question:#?}"
+            );
+            *counts.entry(decision.refusal.map_or_else(|| decision.verdict.word(), Refusal::code)).or_default() += 1;
+            asked += 1;
+        }
+    }
+    println!("first seed {}; {asked} answers about clouds compared: {counts:#?}", seed());
+    for needed in [
+        "allowed",
+        "allowed after obligations",
+        "denied-by-grant",
+        "not-stated",
+        "cut-by-ceiling",
+        "not-granted",
+        "may-not-assume",
+        "role-does-not-admit",
+        "may-not-act-as",
+        "same-person",
+        "not-entitled",
+        "assumption-expired",
+        "session-expired",
     ] {
         assert!(counts.contains_key(needed), "the random questions never came to `{needed}`, so nothing was compared there");
     }

@@ -56,7 +56,7 @@ fn deny(more: &str) -> String {
 
 /// A host with an account for jobs, and more about it.
 fn host(more: &str) -> String {
-    format!("[systems.box]\nkind = \"host\"\n[hosts.box]\naccounts.batch = {{}}\n{more}")
+    format!("[systems.box]\nkind = \"host\"\nno-command-set = \"nothing\"\n[hosts.box]\naccounts.batch = {{}}\n{more}")
 }
 
 /// An application with ramps, and more about it.

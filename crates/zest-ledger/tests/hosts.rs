@@ -28,10 +28,12 @@ operators = { of = ["group:ops"], shortest = 12, oldest-days = 60 }
 
 [systems.box]
 kind = "host"
+no-command-set = "everything"
 address = "192.0.2.40"
 accepts = { terminal = ["key"] }
 [systems.other]
 kind = "host"
+no-command-set = "nothing"
 [systems.db]
 kind = "postgresql"
 
@@ -115,6 +117,7 @@ answers! {
     a_limited_account: on("guest-1", "/opt/menu 1").account("kiosk") => Err(Refusal::AccountLimited);
     an_account_of_others: on("op-2", "/usr/bin/id").account("bench") => Err(Refusal::NoAccount);
     a_shell_that_refuses: on("batch", "/usr/bin/id") => Err(Refusal::ShellRefuses);
+    no_command_set_where_that_means_nothing: Question::new("batch", "other", "/usr/bin/id") => Err(Refusal::NoCommandSet);
     nobody_at_all: on("off-1", "/usr/bin/id") => Err(Refusal::NoAccount);
 }
 

@@ -78,6 +78,41 @@ fn line(gate: &Gate, stage: &str, first: &mut bool) -> String {
     format!("{HEAD}{stage:<12}{HEAD:#}{style}{mark}{style:#} {text}\n")
 }
 
+/// One question put to several systems: a line each, and the reason of every refusal.
+pub(crate) fn table(answers: &[Answer]) -> String {
+    let Some(first) = answers.first() else { return String::new() };
+    let width = answers.iter().map(|a| a.question.system.chars().count()).max().unwrap_or(0);
+    let mut out = format!("{HEAD}{}{HEAD:#}: {}\n", hanging("", &who(&first.question)), visible(&first.question.line));
+    for answer in answers {
+        let (word, style) = match answer.verdict {
+            Verdict::Allowed => ("allowed", GOOD),
+            Verdict::AllowedAfter => ("waits  ", WAIT),
+            Verdict::Denied => ("denied ", BAD),
+        };
+        let head = format!("  {:<width$}  {word}  ", visible(&answer.question.system));
+        let gate = match answer.verdict {
+            Verdict::Denied => answer.first_refusal(),
+            Verdict::AllowedAfter => answer.gates.iter().find(|g| g.outcome == GateOutcome::Asks),
+            Verdict::Allowed => answer.gates.iter().rfind(|g| g.outcome == GateOutcome::Passes),
+        };
+        let place = gate.and_then(|g| g.location.as_ref()).map(ToString::to_string);
+        let text = gate.map_or("", |g| g.text.as_str());
+        let code = answer.refusal.map_or(String::new(), |r| format!("[{}] ", r.code()));
+        let text = with_place(&head, &format!("{code}{text}"), place.as_deref());
+        let _ = writeln!(out, "  {:<width$}  {style}{word}{style:#}  {text}", visible(&answer.question.system));
+    }
+    let count = |verdict| answers.iter().filter(|a| a.verdict == verdict).count();
+    let _ = writeln!(
+        out,
+        "{} systems: {} allowed, {} after obligations, {} denied",
+        answers.len(),
+        count(Verdict::Allowed),
+        count(Verdict::AllowedAfter),
+        count(Verdict::Denied)
+    );
+    out
+}
+
 /// The facts that were stated, in one line.
 fn session(answer: &Answer) -> String {
     let session = &answer.question.session;

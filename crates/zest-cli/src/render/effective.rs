@@ -3,10 +3,10 @@
 use std::fmt::Write as _;
 
 use comfy_table::{ContentArrangement, Table, presets};
-use zest_ledger::review::{CommandRight, DataRight, Effective, Entitlement, Extent, OnDatabase};
+use zest_ledger::review::{CommandRight, DataRight, Effective, Entitlement, Extent, OnDatabase, OnHost, OnService};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, HEAD, WIDTH, hanging};
+use super::style::{BAD, FAINT, GOOD, HEAD, WIDTH, hanging};
 
 pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
     let mut out = String::new();
@@ -19,6 +19,8 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
                 && logins(other) == logins(right)
                 && other.refused == right.refused
                 && other.database == right.database
+                && other.service == right.service
+                && other.host == right.host
         };
         match groups.iter_mut().find(|(_, first)| same(first)) {
             Some((names, _)) => names.push(&right.system),
@@ -37,6 +39,14 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
             right.database.iter().for_each(|d| out.push_str(&on_database(d)));
             continue;
         }
+        if let Some(service) = &right.service {
+            out.push_str(&on_service(service));
+            continue;
+        }
+        if !right.host.is_empty() {
+            right.host.iter().for_each(|h| out.push_str(&on_host(h)));
+            continue;
+        }
         if right.entitlements.is_empty() && right.accounts.is_empty() {
             let _ = writeln!(out, "  {BAD}nothing{BAD:#}: no assignment and no local account\n");
             continue;
@@ -52,6 +62,54 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
         }
         out.push('\n');
     }
+    out
+}
+
+/// What a session holds on a cloud or in an application.
+fn on_service(service: &OnService) -> String {
+    let mut out = String::new();
+    if let Some(acting) = &service.acting {
+        let _ = writeln!(out, "  {FAINT}{acting}{FAINT:#}");
+    }
+    if service.rights.is_empty() {
+        let _ = writeln!(out, "  {BAD}nothing{BAD:#} is granted");
+    }
+    for right in &service.rights {
+        let (word, style) = if right.is_deny { ("deny ", BAD) } else { ("allow", GOOD) };
+        let _ = writeln!(out, "  {style}{word}{style:#} {}", hanging("        ", &format!("{} on {}", right.operations, right.on)));
+        let mut how = vec![format!("{} ({})", right.through, right.location)];
+        how.extend((!right.conditions.is_empty()).then(|| format!("when {}", right.conditions.join(" and "))));
+        how.extend((!right.unless.is_empty()).then(|| format!("unless {}", right.unless.join(" and "))));
+        how.extend((!right.after.is_empty()).then(|| format!("after: {}", right.after.join(", "))));
+        let _ = writeln!(out, "        {FAINT}{}{FAINT:#}", hanging("        ", &how.join("; ")));
+    }
+    for (text, at) in &service.may_become {
+        let _ = writeln!(out, "  may go on {}", hanging("            ", &format!("{text} ({at})")));
+    }
+    out.push('\n');
+    out
+}
+
+/// What may be run on a host from one account.
+fn on_host(host: &OnHost) -> String {
+    let mut out = String::new();
+    let closed = host.refused.as_ref().map_or(String::new(), |why| format!(": nobody signs in with it, {why}"));
+    let _ = writeln!(out, "  {}", hanging("    ", &format!("account `{}`{closed}", visible(&host.account))));
+    if host.rules.is_empty() && host.refused.is_none() {
+        let _ = writeln!(out, "    {FAINT}runs with the account's own rights, and as nobody else{FAINT:#}");
+    }
+    let mut target = "";
+    for rule in &host.rules {
+        if rule.target != target {
+            target = &rule.target;
+            let _ = writeln!(out, "    as `{}`, the first that matches decides:", visible(target));
+        }
+        let (word, style) = if rule.allows { ("allow", GOOD) } else { ("deny ", BAD) };
+        let proof = if rule.proof && rule.allows { ", after the password" } else { "" };
+        let text = format!("{}{proof} ({})", visible(&rule.line), rule.location);
+        let _ = writeln!(out, "      {style}{word}{style:#} {}", hanging("            ", &text));
+    }
+    out.push('\n');
     out
 }
 

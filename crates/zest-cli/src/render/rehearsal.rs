@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use zest_ledger::ask::{GateOutcome, Verdict};
+use zest_ledger::ask::{Answer, GateOutcome, Verdict};
 use zest_ledger::rehearsal::{Effect, MenuItem, Typed};
 use zest_ledger::source::visible;
 
@@ -19,14 +19,29 @@ pub(crate) const HELP: &str = "\
   :quit             leave the tool, whatever the device permits
 ";
 
-/// The result of a line, short.
+/// The tool's own words where lines are actions of their own.
+pub(crate) const CONSOLE_HELP: &str = "\
+  ?                 list what is permitted here
+  :why              explain the last answer in full
+  :as LINK          act as another: user:ID, role:ID, account:LOGIN, shell:LOGIN
+  :back             go back one link
+  :confirm          confirm, for actions that want it
+  :approve USER     have a second person agree
+  :quit             leave the tool
+";
+
+/// The result of a line on a device, short.
 pub(crate) fn typed(typed: &Typed) -> String {
-    let answer = &typed.answer;
+    answered(&typed.answer, &effect(&typed.effect))
+}
+
+/// An answer, short; `effect` says what an allowed line did.
+pub(crate) fn answered(answer: &Answer, effect: &str) -> String {
     let mut out = String::new();
     let full = answer.full_line.as_ref().filter(|f| **f != answer.question.line).map_or(String::new(), |f| format!(": {}", visible(f)));
     match answer.verdict {
         Verdict::Allowed => {
-            let _ = writeln!(out, "  {GOOD}allowed{GOOD:#}{full}{}", effect(&typed.effect));
+            let _ = writeln!(out, "  {GOOD}allowed{GOOD:#}{full}{effect}");
         }
         Verdict::AllowedAfter => {
             let _ = writeln!(out, "  {WAIT}waits{WAIT:#}{full}");
@@ -62,7 +77,7 @@ pub(crate) fn menu(items: &[MenuItem]) -> String {
     if items.is_empty() {
         return "  nothing is permitted here\n".to_owned();
     }
-    let width = items.iter().map(|i| i.line.chars().count()).max().unwrap_or(0).min(40);
+    let width = items.iter().map(|i| i.line.chars().count()).max().unwrap_or(0).min(50);
     let mut out = String::new();
     for item in items {
         let some = if item.is_partial { " (some)" } else { "" };

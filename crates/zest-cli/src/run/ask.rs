@@ -23,10 +23,22 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
     let mut session = args.session.session();
     session.level = args.level;
     session.mode.clone_from(&args.mode);
-    let mut question = Question::in_session(user, on, &args.line.join(" "), session);
+    let line = match args.line.as_slice() {
+        [one] => one.clone(),
+        // What the shell handed over as one argument stays one.
+        several => several
+            .iter()
+            .map(|w| if w.is_empty() || w.contains(' ') { format!("\"{w}\"") } else { w.clone() })
+            .collect::<Vec<_>>()
+            .join(" "),
+    };
+    let mut question = Question::in_session(user, on, &line, session);
     if let Some(sql) = &args.sql {
         question.line.clone_from(sql);
         question.form = Form::Statement;
+    }
+    if let Some(systems) = super::selection::several(&engine, on)? {
+        return Ok(on_each(&engine, &question, &systems, args));
     }
     let answer = engine.ask(&question);
     match args.format.format {
@@ -34,6 +46,24 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
         Format::Json => anstream::println!("{:#}", json::answer(&answer)),
     }
     Ok(exit_of(answer.verdict))
+}
+
+/// Puts one question to several systems.
+fn on_each(engine: &Engine, question: &Question, systems: &[String], args: &Ask) -> Exit {
+    let mut worst = Exit::Nothing;
+    let mut answers = Vec::with_capacity(systems.len());
+    for system in systems {
+        let mut question = question.clone();
+        question.system.clone_from(system);
+        let answer = engine.ask(&question);
+        worst = worse(worst, exit_of(answer.verdict));
+        answers.push(answer);
+    }
+    match args.format.format {
+        Format::Text => anstream::print!("{}", render::answer::table(&answers)),
+        Format::Json => anstream::println!("{:#}", serde_json::Value::Array(answers.iter().map(json::answer).collect())),
+    }
+    worst
 }
 
 pub(crate) const fn exit_of(verdict: Verdict) -> Exit {

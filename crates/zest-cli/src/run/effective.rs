@@ -32,7 +32,12 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
         Format::Json => anstream::println!("{:#}", json::effective(&rights)),
     }
     let may_something = rights.iter().any(|r| {
-        r.refused.is_none() && (!r.entitlements.is_empty() || !r.accounts.is_empty() || r.database.iter().any(|d| d.refused.is_none()))
+        r.refused.is_none()
+            && (!r.entitlements.is_empty()
+                || !r.accounts.is_empty()
+                || r.database.iter().any(|d| d.refused.is_none())
+                || r.service.as_ref().is_some_and(|s| s.rights.iter().any(|r| !r.is_deny))
+                || r.host.iter().any(|h| h.refused.is_none() || h.rules.iter().any(|r| r.allows)))
     });
     Ok(if may_something { Exit::Allowed } else { Exit::Denied })
 }

@@ -1,14 +1,19 @@
 //! One module a command: from arguments to an exit status.
 
 pub(crate) mod ask;
+mod console;
 pub(crate) mod demo;
 pub(crate) mod effective;
 pub(crate) mod findings;
 #[cfg(feature = "live")]
 mod live;
+pub(crate) mod obligations;
 pub(crate) mod privileges;
+pub(crate) mod ready;
 pub(crate) mod rehearse;
+mod selection;
 pub(crate) mod server;
+pub(crate) mod session;
 pub(crate) mod shell;
 
 use std::path::Path;

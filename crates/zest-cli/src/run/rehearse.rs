@@ -5,7 +5,7 @@ use std::io::{BufRead, IsTerminal};
 use anyhow::{Context, Result, bail};
 use rustyline::error::ReadlineError;
 use zest_ledger::ask::{Answer, Verdict};
-use zest_ledger::entry::{Kind, System};
+use zest_ledger::entry::Kind;
 use zest_ledger::rehearsal::{Effect, Rehearsal};
 use zest_ledger::source::visible;
 
@@ -19,10 +19,13 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
-    let is_other = |s: &&std::sync::Arc<System>| s.id.value == args.on && s.kind() != Kind::NetworkDevice;
-    if let Some(system) = engine.estate().systems().iter().find(is_other) {
-        let (shown, kind) = (visible(&args.on), system.kind().word());
-        bail!("only a network device is rehearsed, and `{shown}` is of the kind `{kind}`; ask about statements with `zest ask --sql`");
+    match engine.estate().systems().iter().find(|s| s.id.value == args.on).map(|s| s.kind()) {
+        Some(Kind::Host | Kind::Cloud | Kind::Application) => return super::console::run(engine, args),
+        Some(kind @ (Kind::Postgresql | Kind::Mariadb)) => {
+            let (shown, kind) = (visible(&args.on), kind.word());
+            bail!("`{shown}` is of the kind `{kind}`, which is not rehearsed; ask about statements with `zest ask --sql`");
+        }
+        Some(Kind::NetworkDevice) | None => {}
     }
     let notices = engine.estate().systems().iter().find(|s| s.id.value == args.on).and_then(|s| s.notices.clone());
     let mut rehearsal = match Rehearsal::open(engine, &args.user, &args.on, args.session.session()) {

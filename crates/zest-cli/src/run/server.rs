@@ -9,9 +9,9 @@ use zest_ledger::drift::Step;
 use zest_ledger::entry::{Kind, System};
 use zest_ledger::estate::Estate;
 use zest_ledger::source::visible;
-use zest_ledger::{mariadb, postgresql};
+use zest_ledger::{Engine, host_configuration, mariadb, postgresql};
 
-use crate::args::Emit;
+use crate::args::{Emit, Part};
 #[cfg(not(feature = "live"))]
 use crate::args::{Read, RollOut};
 use crate::exit::Exit;
@@ -109,6 +109,9 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
         Ok(estate) => estate,
         Err(exit) => return Ok(exit),
     };
+    if entry(&estate, &args.system)?.kind() == Kind::Host {
+        return emit_host(estate, args);
+    }
     let wanted = State::of(&estate, &args.system, args.moment.at)?;
     let (now, since) = match &args.since {
         None => (wanted.fresh(), "a fresh server".to_owned()),
@@ -132,6 +135,33 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
         out.push_str(&wanted.script(&steps, postgresql::BOOTSTRAP));
     }
     anstream::print!("{out}");
+    Ok(Exit::Allowed)
+}
+
+/// Prints one of the files that tell a host the ledger's rules.
+fn emit_host(estate: Estate, args: &Emit) -> Result<Exit> {
+    let engine = match Engine::compile(estate) {
+        Ok(engine) => engine,
+        Err(findings) => {
+            anstream::eprint!("{}", crate::render::findings::render(&findings));
+            return Ok(Exit::Unreadable);
+        }
+    };
+    let told = host_configuration(&engine, &args.system).context("the ledger says nothing of it")?;
+    match args.part {
+        Part::RunAs => anstream::print!("{}", told.run_as),
+        Part::SignIn => {
+            anstream::print!("{}", told.sign_in);
+            for (account, users) in told.keys_of {
+                let users: Vec<String> = users.iter().map(|u| visible(u)).collect();
+                anstream::println!(
+                    "# {}: keys of {}",
+                    visible(&account),
+                    if users.is_empty() { "nobody".to_owned() } else { users.join(", ") }
+                );
+            }
+        }
+    }
     Ok(Exit::Allowed)
 }
 

@@ -85,6 +85,13 @@ impl Resolver<'_> {
         if system.kind() != Kind::Host {
             return None;
         }
+        if system.no_command_set.is_none() {
+            self.findings.push(
+                Finding::new(Code::IncompleteSystem, format!("the host `{}` does not state `no-command-set`", visible(&system.id.value)))
+                    .at(system.id.place, "`no-command-set` is missing")
+                    .help("write no-command-set = \"everything\" (or \"nothing\"): what an account without a command set may run in its own shell is never guessed"),
+            );
+        }
         let parts: Vec<_> = entries.hosts.iter().filter(|h| h.system.value == system.id.value).collect();
         let mut links = HostLinks::default();
         for account in parts.iter().flat_map(|p| &p.accounts) {

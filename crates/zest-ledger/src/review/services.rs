@@ -338,7 +338,8 @@ impl<'e> Services<'e, '_> {
             list
         };
         let users = &self.engine.estate.entries.users;
-        for grant in links.grants.iter().filter(|g| !g.is_deny && g.operations.contains(reset)) {
+        let takes_two = |g: &GrantLinks| g.duties.as_ref().is_some_and(|d| !d.second_person.is_empty() || d.anyone.is_some());
+        for grant in links.grants.iter().filter(|g| !g.is_deny && g.operations.contains(reset) && !takes_two(g)) {
             let holders: Vec<UserId> = grant
                 .holders
                 .iter()

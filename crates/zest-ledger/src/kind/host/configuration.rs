@@ -27,6 +27,7 @@ pub struct HostConfiguration {
 /// [users.op-1]
 /// [systems.runner]
 /// kind = "host"
+/// no-command-set = "everything"
 /// [command-sets.nightly]
 /// rules = ["allow /usr/local/bin/nightly {word}"]
 /// [hosts.runner]

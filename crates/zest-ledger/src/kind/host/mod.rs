@@ -382,10 +382,17 @@ fn shell<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, 
 
 /// A line typed in the account's own shell: whatever the account itself may do.
 fn typed<T: Trace>(context: Context<'_>, standing: Standing, argv: &argv::Argv<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let account = context.account(standing.account);
+    let system = context.engine.estate.system(context.system);
+    let place = system.no_command_set.as_ref().map_or(context.account(standing.account).place, |n| n.place);
+    if !context.engine.devices[context.system.index()].everything_without_set {
+        return run.refuse(Stage::Permission, Refusal::NoCommandSet, || {
+            let login = visible(&context.account(standing.account).login);
+            (format!("no command set is attached to `{login}`, and here that means nothing"), Some(place))
+        });
+    }
     run.pass(Stage::Permission, || {
         let shown = visible(&line::join(argv.words.iter().map(String::as_str)));
-        (format!("`{shown}` runs with the account's own rights, which the host's files decide"), Some(account.place))
+        (format!("no command set limits `{shown}`; it runs with the account's own rights"), Some(place))
     });
     Ok(())
 }

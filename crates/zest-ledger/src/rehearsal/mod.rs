@@ -1,6 +1,10 @@
 //! A stand-in session: type lines as a user, and see what the device would do.
 
+mod console;
+
 use std::sync::Arc;
+
+pub use console::Console;
 
 use crate::ask::{Answer, Change, Narrowed, Question, Session, Verdict};
 use crate::command::{Pattern, PatternError, read_line};

@@ -1,0 +1,135 @@
+//! `zest rehearse` on a host, a cloud or in an application: each line is an action of its own.
+
+use std::io::{BufRead, IsTerminal};
+
+use anyhow::{Context, Result};
+use rustyline::error::ReadlineError;
+use zest_ledger::Engine;
+use zest_ledger::ask::{Answer, Verdict};
+use zest_ledger::rehearsal::Console;
+use zest_ledger::source::visible;
+
+use crate::args::Rehearse;
+use crate::exit::Exit;
+use crate::render::rehearsal as text;
+use crate::render::style::{FAINT, HEAD};
+
+pub(crate) fn run(engine: Engine, args: &Rehearse) -> Result<Exit> {
+    let console = match Console::open(engine, &args.user, &args.on, args.session.session()) {
+        Ok(console) => console,
+        Err(answer) => {
+            anstream::print!("{}", crate::render::answer::render(&answer, &args.ledger.shown()));
+            return Ok(Exit::Denied);
+        }
+    };
+    anstream::println!(
+        "{FAINT}rehearsal: {} on {}, nothing is really done; ? lists what is permitted, :as LINK acts as another, :quit leaves{FAINT:#}",
+        visible(&args.user),
+        visible(&args.on)
+    );
+    let mut session = Session { console, last: None, refusals: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
+    if std::io::stdin().is_terminal() {
+        let mut editor = rustyline::DefaultEditor::new().context("preparing the terminal")?;
+        loop {
+            match editor.readline(&format!("{} ", session.console.prompt())) {
+                Ok(line) => {
+                    // OK because a history that does not grow is no reason to stop.
+                    let _ = editor.add_history_entry(&line);
+                    if !session.line(&line) {
+                        break;
+                    }
+                }
+                Err(ReadlineError::Eof | ReadlineError::Interrupted) => break,
+                Err(error) => return Err(error).context("reading a line"),
+            }
+        }
+    } else {
+        for line in std::io::stdin().lock().lines() {
+            let line = line.context("reading the script from standard input")?;
+            let trimmed = line.trim();
+            if trimmed.is_empty() || trimmed.starts_with('#') {
+                continue;
+            }
+            anstream::println!("{HEAD}{}{HEAD:#} {}", session.console.prompt(), visible(trimmed));
+            if !session.line(trimmed) {
+                break;
+            }
+        }
+    }
+    Ok(if args.strict && session.refusals > 0 {
+        Exit::Denied
+    } else if session.typed == 0 {
+        Exit::Nothing
+    } else {
+        Exit::Allowed
+    })
+}
+
+struct Session {
+    console: Console,
+    last: Option<Answer>,
+    refusals: usize,
+    typed: usize,
+    strict: bool,
+    ledger: String,
+}
+
+impl Session {
+    /// Takes one line; returns whether to go on.
+    fn line(&mut self, line: &str) -> bool {
+        let line = line.trim();
+        if line.is_empty() {
+            return true;
+        }
+        self.typed += 1;
+        if let Some(own) = line.strip_prefix(':') {
+            return self.own_word(own.trim());
+        }
+        if line == "?" {
+            anstream::print!("{}", text::menu(&self.console.menu()));
+            return true;
+        }
+        let answer = self.console.type_line(line);
+        anstream::print!("{}", text::answered(&answer, ""));
+        let is_refused = answer.verdict == Verdict::Denied;
+        self.refusals += usize::from(is_refused);
+        self.last = Some(answer);
+        !(is_refused && self.strict)
+    }
+
+    /// The tool's own words, which no system hears.
+    fn own_word(&mut self, word: &str) -> bool {
+        let (verb, rest) = word.split_once(' ').unwrap_or((word, ""));
+        let rest = rest.trim();
+        match verb {
+            "quit" => return false,
+            "why" => match &self.last {
+                Some(answer) => anstream::print!("{}", crate::render::answer::render(answer, &self.ledger)),
+                None => anstream::println!("  no line was typed yet"),
+            },
+            "as" if !rest.is_empty() => match rest.parse().map(|act| self.console.act(act)) {
+                Ok(Ok(())) => anstream::println!("  {}", self.console.prompt()),
+                Ok(Err(answer)) => {
+                    self.refusals += 1;
+                    anstream::print!("{}", text::answered(&answer, ""));
+                    self.last = Some(*answer);
+                    return !self.strict;
+                }
+                Err(error) => anstream::println!("  {error}"),
+            },
+            "back" => {
+                anstream::println!("  {}", if self.console.back() { self.console.prompt() } else { "already in the own name".to_owned() })
+            }
+            "confirm" => {
+                self.console.confirm();
+                anstream::println!("  confirmed from now on");
+            }
+            "approve" if !rest.is_empty() => {
+                self.console.approve(rest);
+                anstream::println!("  `{}` agrees from now on", visible(rest));
+            }
+            _ => anstream::print!("{}", text::CONSOLE_HELP),
+        }
+        true
+    }
+}

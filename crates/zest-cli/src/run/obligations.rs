@@ -1,0 +1,215 @@
+//! `zest obligations`: the table of objects and obligations, filtered, and edited as a whole.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::Path;
+
+use anyhow::{Context, Result, bail};
+use comfy_table::{ContentArrangement, Table, presets};
+use serde_json::json;
+use toml_edit::{Array, DocumentMut, InlineTable, Item, Value};
+use zest_ledger::review::{self, ObjectObligations};
+use zest_ledger::source::visible;
+use zest_ledger::{Engine, Ledger};
+
+use crate::args::{Format, Obligations};
+use crate::exit::Exit;
+use crate::folder;
+use crate::render::style::{BAD, FAINT, GOOD, HEAD, WIDTH, hanging};
+
+pub(crate) fn run(args: &Obligations) -> Result<Exit> {
+    let engine = match super::engine(&args.ledger.ledger) {
+        Ok(engine) => engine,
+        Err(exit) => return Ok(exit),
+    };
+    let Some(table) = review::obligations(&engine, &args.system) else {
+        bail!("`{}` is neither a cloud nor an application of this ledger", visible(&args.system));
+    };
+    let chosen: Vec<ObjectObligations> = table.into_iter().filter(|o| is_chosen(o, args)).collect();
+    if args.set.is_empty() {
+        return Ok(show(&chosen, args));
+    }
+    edit(&engine, &chosen, args)
+}
+
+fn is_chosen(object: &ObjectObligations, args: &Obligations) -> bool {
+    let (kind, name) = object.path.split_once('/').unwrap_or((&object.path, ""));
+    let has = |(key, value): &(String, String)| object.attributes.iter().any(|(k, v)| k == key && v == value);
+    args.of_type.as_ref().is_none_or(|t| t == kind)
+        && args.r#where.iter().all(has)
+        && (args.object.is_empty() || args.object.iter().any(|o| *o == object.path || o == name))
+}
+
+fn list(words: &[String]) -> String {
+    if words.is_empty() { "-".to_owned() } else { words.join(", ") }
+}
+
+fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
+    if args.format.format == Format::Json {
+        let rows: Vec<_> = chosen
+            .iter()
+            .map(|o| {
+                let attributes: serde_json::Map<_, _> = o.attributes.iter().map(|(k, v)| (k.clone(), json!(v))).collect();
+                let rights: serde_json::Map<_, _> = o.of_rights.iter().map(|(r, w)| (r.clone(), json!(w))).collect();
+                json!({ "object": o.path, "attributes": attributes, "own": o.own, "of-type": o.of_type, "of-rights": rights,
+                        "place": { "file": o.location.file, "line": o.location.line, "column": o.location.column } })
+            })
+            .collect();
+        anstream::println!("{:#}", serde_json::Value::Array(rows));
+    } else {
+        let mut table = Table::new();
+        table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width(WIDTH as u16);
+        table.set_header(["object", "attributes", "of its own", "of its type", "written in"]);
+        for object in chosen {
+            let attributes: Vec<String> = object.attributes.iter().map(|(k, v)| format!("{} {}", visible(k), visible(v))).collect();
+            let row = [visible(&object.path), list(&attributes), list(&object.own), list(&object.of_type), object.location.to_string()];
+            table.add_row(row);
+        }
+        for (i, line) in table.lines().enumerate() {
+            let line = line.trim_end().trim_start_matches(' ');
+            if i == 0 { anstream::println!("{FAINT}{line}{FAINT:#}") } else { anstream::println!("{line}") }
+        }
+        let mut rights: BTreeMap<String, String> = BTreeMap::new();
+        for object in chosen {
+            let kind = object.path.split('/').next().unwrap_or_default();
+            rights.extend(object.of_rights.iter().map(|(r, words)| (format!("{r} on {}/*", visible(kind)), list(words))));
+        }
+        for (right, words) in rights {
+            anstream::println!("{HEAD}{right}{HEAD:#}: {words}");
+        }
+        anstream::println!("{} objects", chosen.len());
+    }
+    if chosen.is_empty() { Exit::Nothing } else { Exit::Allowed }
+}
+
+/// One obligation as it is set, or all of them taken away.
+enum Setting {
+    None,
+    Confirm,
+    ProveAgain(String),
+    SecondPerson(Vec<String>),
+}
+
+fn setting(text: &str) -> Result<Setting> {
+    Ok(match text.split_once('=') {
+        None if text == "none" => Setting::None,
+        None if text == "confirm" => Setting::Confirm,
+        Some(("prove-again", age)) => Setting::ProveAgain(age.to_owned()),
+        Some(("second-person", parties)) => Setting::SecondPerson(parties.split(',').map(|p| p.trim().to_owned()).collect()),
+        _ => bail!("`{}` is not one of none, confirm, prove-again=AGE and second-person=PARTY[,PARTY]", visible(text)),
+    })
+}
+
+/// Previews the edit, and with `--write` carries it out: on all documents or on none.
+fn edit(engine: &Engine, chosen: &[ObjectObligations], args: &Obligations) -> Result<Exit> {
+    let settings: Vec<Setting> = args.set.iter().map(|t| setting(t)).collect::<Result<_>>()?;
+    let root = &args.ledger.ledger;
+    let mut texts: BTreeMap<String, DocumentMut> = BTreeMap::new();
+    for object in chosen {
+        let file = &object.location.file;
+        if !texts.contains_key(file) {
+            let text = fs::read_to_string(path_of(root, file)).with_context(|| format!("reading {file}"))?;
+            texts.insert(file.clone(), text.parse().with_context(|| format!("reading {file}"))?);
+        }
+        let document = texts.get_mut(file).context("it was read just now")?;
+        set(document, &args.system, &object.path, &settings).with_context(|| format!("`{}` in {file}", visible(&object.path)))?;
+    }
+    let changed: BTreeMap<String, String> = texts.into_iter().map(|(file, document)| (file, document.to_string())).collect();
+    let after = match with_changes(root, &changed) {
+        Ok(after) => after,
+        Err(findings) => {
+            anstream::eprint!("{}", crate::render::findings::render(&findings));
+            anstream::eprintln!("the ledger would have errors, so nothing is changed");
+            return Ok(Exit::Unreadable);
+        }
+    };
+    let after = review::obligations(&after, &args.system).context("the system is still there")?;
+    let mut count = 0;
+    for object in chosen {
+        let now = after.iter().find(|o| o.path == object.path).map_or(&[][..], |o| &o.own);
+        if now != object.own {
+            count += 1;
+            let text = format!("{BAD}{}{BAD:#} -> {GOOD}{}{GOOD:#}  ({})", list(&object.own), list(now), object.location);
+            anstream::println!("{HEAD}{}{HEAD:#}  {}", visible(&object.path), hanging("", &text));
+        }
+    }
+    let of = chosen.len();
+    let _ = engine;
+    if !args.write {
+        anstream::println!("{count} of {of} chosen objects would change; nothing is written. To do it: --write --expect {count}");
+        return Ok(if count == 0 { Exit::Nothing } else { Exit::Allowed });
+    }
+    if args.expect != Some(count) {
+        let expected = args.expect.map_or("no number was expected".to_owned(), |n| format!("{n} were expected"));
+        bail!("{count} objects would change, and {expected}; nothing is written");
+    }
+    for (file, text) in &changed {
+        write_whole(&path_of(root, file), text).with_context(|| format!("writing {file}"))?;
+    }
+    anstream::println!("{count} objects changed in {} documents", changed.len());
+    Ok(Exit::Allowed)
+}
+
+fn path_of(root: &Path, file: &str) -> std::path::PathBuf {
+    if root.is_dir() { root.join(file) } else { root.to_owned() }
+}
+
+/// Reads the ledger with some documents replaced.
+fn with_changes(root: &Path, changed: &BTreeMap<String, String>) -> Result<Engine, zest_ledger::finding::Findings> {
+    let mut ledger = Ledger::new();
+    for (name, bytes) in folder::documents(root) {
+        ledger = match changed.get(&name) {
+            Some(text) => ledger.document(&name, text),
+            None => ledger.document_bytes(&name, &bytes),
+        };
+    }
+    Engine::compile(ledger.estate()?)
+}
+
+/// Sets the obligations of one object in its document; everything else stays as it is written.
+fn set(document: &mut DocumentMut, system: &str, path: &str, settings: &[Setting]) -> Result<()> {
+    let tables = ["applications", "clouds"];
+    let object = tables.iter().find_map(|table| {
+        let service = document.get(table)?.get(system)?;
+        let key = if service.get("objects").is_some_and(|o| o.get(path).is_some()) { "objects" } else { "resources" };
+        service.get(key)?.get(path).map(|_| (*table, key))
+    });
+    let Some((table, key)) = object else { bail!("the object is not written as a table of its own") };
+    let object = document[table][system][key][path].as_table_like_mut().context("the object is no table")?;
+    for setting in settings {
+        if let Setting::None = setting {
+            object.remove("after");
+            continue;
+        }
+        if object.get("after").is_none() {
+            object.insert("after", Item::Value(Value::InlineTable(InlineTable::new())));
+        }
+        let after = object.get_mut("after").and_then(Item::as_table_like_mut).context("`after` is no table")?;
+        match setting {
+            Setting::None => {}
+            Setting::Confirm => {
+                after.insert("confirm", toml_edit::value(true));
+            }
+            Setting::ProveAgain(age) => {
+                after.insert("prove-again", toml_edit::value(age.as_str()));
+            }
+            Setting::SecondPerson(parties) => {
+                after.insert("second-person", toml_edit::value(parties.iter().map(String::as_str).collect::<Array>()));
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Writes a file whole or not at all.
+fn write_whole(path: &Path, text: &str) -> Result<()> {
+    let name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
+    let draft = path.with_file_name(format!(".{name}.{}.new", std::process::id()));
+    let permissions = fs::metadata(path)?.permissions();
+    let written = fs::write(&draft, text).and_then(|()| fs::set_permissions(&draft, permissions)).and_then(|()| fs::rename(&draft, path));
+    if written.is_err() {
+        // OK because the draft is ours; what cannot be removed stays behind under its hidden name.
+        let _ = fs::remove_file(&draft);
+    }
+    Ok(written?)
+}

@@ -1,0 +1,70 @@
+//! `zest ready`: can this person start at all, and what is missing.
+
+use anyhow::{Result, bail};
+use serde_json::json;
+use zest_ledger::entry::Proof;
+use zest_ledger::review;
+use zest_ledger::source::visible;
+
+use crate::args::{Format, Ready};
+use crate::exit::Exit;
+use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
+
+pub(crate) fn run(args: &Ready) -> Result<Exit> {
+    let engine = match super::engine(&args.ledger.ledger) {
+        Ok(engine) => engine,
+        Err(exit) => return Ok(exit),
+    };
+    if let Some(name) = args.on.as_ref().filter(|n| !engine.estate().systems().iter().any(|s| s.id.value == **n)) {
+        bail!("no system is named `{}`", visible(name));
+    }
+    let Some(ready) = review::readiness(&engine, &args.user, args.on.as_deref(), args.at) else {
+        bail!("no user is named `{}`", visible(&args.user));
+    };
+    let words = |proofs: &[Proof]| proofs.iter().map(|p| p.word()).collect::<Vec<_>>();
+    if args.format.format == Format::Json {
+        let systems = ready.iter().map(|r| {
+            let channels: serde_json::Map<_, _> = r.channels.iter().map(|(c, p)| (c.word().to_owned(), json!(words(p)))).collect();
+            let missing: Vec<_> = r
+                .missing
+                .iter()
+                .map(|(text, at)| json!({ "text": text, "place": at.as_ref().map(|l| json!({ "file": l.file, "line": l.line, "column": l.column })) }))
+                .collect();
+            json!({ "system": r.system, "channels": channels, "missing": missing })
+        });
+        anstream::println!("{:#}", serde_json::Value::Array(systems.collect()));
+    } else {
+        // Systems with the same answer stand together.
+        let mut groups: Vec<(Vec<String>, &review::Readiness)> = Vec::new();
+        for one in &ready {
+            let same = |other: &review::Readiness| other.channels == one.channels && other.missing == one.missing;
+            match groups.iter_mut().find(|(_, first)| same(first)) {
+                Some((names, _)) => names.push(visible(&one.system)),
+                None => groups.push((vec![visible(&one.system)], one)),
+            }
+        }
+        for (names, one) in groups {
+            let (style, word) = if one.missing.is_empty() { (GOOD, "ready") } else { (BAD, "not ready") };
+            let who = format!("{} on {}", visible(&args.user), names.join(", "));
+            anstream::println!("{style}{word}{style:#}  {HEAD}{}{HEAD:#}", hanging("           ", &who));
+            for (channel, proofs) in &one.channels {
+                let how = if proofs.is_empty() { "closed".to_owned() } else { format!("with {}", words(proofs).join(" or ")) };
+                anstream::println!("  {FAINT}{:<9}{FAINT:#} {how}", channel.word());
+            }
+            for (text, at) in &one.missing {
+                let at = at.as_ref().map_or(String::new(), |l| format!(" ({l})"));
+                anstream::println!("  - {}", hanging("    ", &format!("{text}{at}")));
+            }
+        }
+        if ready.is_empty() {
+            anstream::println!("no system is meant for `{}`", visible(&args.user));
+        }
+    }
+    Ok(if ready.is_empty() {
+        Exit::Nothing
+    } else if ready.iter().all(|r| r.missing.is_empty()) {
+        Exit::Allowed
+    } else {
+        Exit::Denied
+    })
+}

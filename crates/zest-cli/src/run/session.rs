@@ -1,0 +1,55 @@
+//! `zest session`: who a session is, link by link.
+
+use anyhow::Result;
+use serde_json::json;
+use zest_ledger::source::visible;
+use zest_ledger::{Question, review};
+
+use crate::args::{Format, SessionCommand};
+use crate::exit::Exit;
+use crate::render::style::{BAD, FAINT, HEAD, hanging};
+
+pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
+    let engine = match super::engine(&args.ledger.ledger) {
+        Ok(engine) => engine,
+        Err(exit) => return Ok(exit),
+    };
+    let view = review::session(&engine, &Question::in_session(&args.user, &args.on, "", args.session.session()));
+    if args.format.format == Format::Json {
+        let refused = view.refused.as_ref().map(|(code, text, at)| {
+            json!({ "code": code.code(), "text": text, "place": at.as_ref().map(|l| json!({ "file": l.file, "line": l.line, "column": l.column })) })
+        });
+        anstream::println!(
+            "{:#}",
+            json!({
+                "line": view.line, "on": args.on, "person": view.person, "acting": view.acting, "account": view.account, "roles": view.roles,
+                "level": view.level, "channel": view.channel, "proofs": view.proofs, "expires": view.expires.map(|e| e.to_string()),
+                "refused": refused,
+            })
+        );
+        return Ok(if view.refused.is_some() { Exit::Denied } else { Exit::Allowed });
+    }
+    anstream::println!("{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", view.line, visible(&args.on))));
+    if let Some((code, text, at)) = &view.refused {
+        let at = at.as_ref().map_or(String::new(), |l| format!(" ({l})"));
+        anstream::println!("  {BAD}no such session{BAD:#}  {}", hanging("                   ", &format!("{text}{at} [{}]", code.code())));
+        return Ok(Exit::Denied);
+    }
+    let not_stated = || format!("{FAINT}not stated{FAINT:#}");
+    let rows = [
+        ("person", Some(visible(&view.person))),
+        ("rights of", Some(visible(&view.acting))),
+        ("account", view.account.as_deref().map(visible)),
+        ("roles", (!view.roles.is_empty()).then(|| view.roles.iter().map(|r| visible(r)).collect::<Vec<_>>().join(", "))),
+        ("level", view.level.map(|l| l.to_string())),
+        ("channel", Some(view.channel.unwrap_or_else(not_stated))),
+        ("proofs", Some(view.proofs.map_or_else(not_stated, |p| if p.is_empty() { "none".to_owned() } else { p.join(", ") }))),
+        ("over at", Some(view.expires.map_or_else(|| format!("{FAINT}no end{FAINT:#}"), |e| e.to_string()))),
+    ];
+    for (name, value) in rows {
+        if let Some(value) = value {
+            anstream::println!("  {name:<10} {}", hanging("             ", &value));
+        }
+    }
+    Ok(Exit::Allowed)
+}
