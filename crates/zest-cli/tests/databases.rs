@@ -320,7 +320,7 @@ fn what_is_asked_in_a_form_that_the_kind_does_not_know_is_said() {
         ("ask tariff-1 --on ticketing select on table fares.prise --ledger demo/lanternsound", "the nearest is `table fares.price`"),
         ("ask tariff-1 --on ticketing shwo --ledger demo/lanternsound", "expected a privilege and an object"),
         ("ask tarif-1 --on ticketing select on table fares.price --ledger demo/lanternsound", "the nearest name is `tariff-1`"),
-        ("rehearse tariff-1 --on ticketing --ledger demo/lanternsound", "a network device is rehearsed"),
+        ("rehearse tariff-1 --on ticketing --ledger demo/lanternsound", "which is not rehearsed"),
     ] {
         let ran = zest(line);
         assert_ne!(ran.status, 0, "{line}\n{}", ran.out);

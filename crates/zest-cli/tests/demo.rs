@@ -31,9 +31,9 @@ fn the_demo_is_as_large_as_an_administrators_day() {
 fn the_findings_of_the_demo_are_meant() {
     let list = findings("lanternsound");
     let codes: Vec<&str> = list.iter().filter_map(|f| f["name"].as_str()).collect();
-    // Three accounts whose people make a role active by themselves, the partners that are on every poster, and a new
+    // A course that is over; three accounts whose people make a role active by themselves, the partners that are on every poster, and a new
     // watch officer who has no credential yet.
-    assert_eq!(codes, ["no-default-role", "no-default-role", "no-default-role", "public-grant", "user-without-proof"]);
+    assert_eq!(codes, ["expired", "no-default-role", "no-default-role", "no-default-role", "public-grant", "user-without-proof"]);
 }
 
 #[test]

@@ -9,6 +9,7 @@ mod pages;
 mod readme;
 #[cfg(feature = "live")]
 mod servers;
+mod services;
 mod support;
 
 #[test]

@@ -5,6 +5,7 @@
 mod answers;
 mod applications;
 mod builders;
+mod cloud_laws;
 mod clouds;
 mod command_sets;
 mod conditions;

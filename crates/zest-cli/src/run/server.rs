@@ -89,8 +89,7 @@ fn account(by: &str) -> mariadb::AccountName {
 pub(crate) fn entry<'e>(estate: &'e Estate, system: &str) -> Result<&'e System> {
     let found = estate.systems().iter().find(|s| s.id.value == system);
     found.map(|s| &**s).with_context(|| {
-        let servers: Vec<String> =
-            estate.systems().iter().filter(|s| s.kind() != Kind::NetworkDevice).map(|s| visible(&s.id.value)).collect();
+        let servers: Vec<String> = estate.systems().iter().filter(|s| s.kind().is_database()).map(|s| visible(&s.id.value)).collect();
         format!("no system is named `{}`; database servers of this ledger: {}", visible(system), servers.join(", "))
     })
 }

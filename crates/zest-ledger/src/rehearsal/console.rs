@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::MenuItem;
-use crate::ask::{Act, Answer, Question, Session, Stage};
+use crate::ask::{Act, Answer, Question, Session};
 use crate::engine::Engine;
 use crate::entry::Kind;
 use crate::review::{HostRule, effective};
@@ -78,7 +78,7 @@ impl Console {
         let mut question = self.question("");
         question.session.acting.push(act);
         let answer = self.engine.sign_in(&question);
-        if answer.refusal.is_some_and(|r| r.stage() <= Stage::Standing) {
+        if answer.refusal.is_some() {
             return Err(Box::new(answer));
         }
         self.facts = question.session;

@@ -291,7 +291,10 @@ impl<'e> Services<'e, '_> {
                 self.findings.push(
                     Finding::new(
                         Code::ProtectionInoperative,
-                        format!("{} obligations need identity checks, and those are switched off", places.len()),
+                        format!(
+                            "identity checks are switched off, and {} rest on them",
+                            if places.len() == 1 { "an obligation".to_owned() } else { format!("{} obligations", places.len()) }
+                        ),
                     )
                     .at(off.place, "switched off here")
                     .also(first, "the first that does not work")

@@ -264,7 +264,9 @@ impl Source {
                 question =
                     question.proof(Proof::Password, SignedDuration::from_mins(40)).proof(Proof::OneTimeCode, SignedDuration::from_mins(31));
             }
-            7 | 10 | 11 | 12 | 13 => question = question.proof(Proof::Password, SignedDuration::from_mins(5)).proof(Proof::OneTimeCode, SignedDuration::ZERO),
+            7 | 10 | 11 | 12 | 13 => {
+                question = question.proof(Proof::Password, SignedDuration::from_mins(5)).proof(Proof::OneTimeCode, SignedDuration::ZERO)
+            }
             _ => {}
         }
         if self.one_in(3) {

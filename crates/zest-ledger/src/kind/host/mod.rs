@@ -9,7 +9,7 @@ mod configuration;
 
 use jiff::SignedDuration;
 
-use crate::ask::{Act, Decision, Question, Refusal, Running, Session, Stage};
+use crate::ask::{Act, Question, Refusal, Running, Session, Stage};
 use crate::command::line::{self, read_arguments};
 use crate::engine::Engine;
 use crate::entry::{Otherwise, Proof, RuleVerb};
@@ -106,11 +106,10 @@ impl<'e> Context<'e> {
     }
 }
 
-/// Decides whether a session can be opened; the line of the question is not looked at.
-pub(crate) fn sign_in<T: Trace>(context: Context<'_>, question: &Question, trace: &mut T) -> Decision {
-    let mut run = Run::new(trace);
-    let _ = open(context, question, &mut run);
-    run.decision()
+/// Opens the session and follows its links, whatever would be run at their end.
+pub(crate) fn enter<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let standing = open(context, question, run)?;
+    follow(context, question, standing, None, run).map(drop)
 }
 
 /// Walks through the stages of a question about a host.
@@ -123,32 +122,42 @@ pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mu
         }
     };
     let argv = argv::read(&words, &context.links.links);
-    let mut standing = open(context, question, run)?;
+    let standing = open(context, question, run)?;
     if let Some((_, job)) = question.line.trim().split_once("edit-job on job/").filter(|(before, _)| before.is_empty()) {
         return edit_job(context, standing, job, run);
     }
     run.understood(|| Understood::FullLine(line::join(argv.words.iter().map(String::as_str))));
-    let chain = &question.session.acting;
-    let mut direct = false;
+    let (standing, is_direct) = follow(context, question, standing, Some(&argv), run)?;
+    if !is_direct {
+        typed(context, standing, &argv, run)?;
+    }
+    Ok(())
+}
+
+/// Follows the links of the session; `argv` is what runs at their end, if that is known. Says as which account the
+/// session then runs, and whether it does so for that line only.
+fn follow<T: Trace>(
+    context: Context<'_>,
+    question: &Question,
+    mut standing: Standing,
+    argv: Option<&argv::Argv<'_>>,
+    run: &mut Run<'_, T>,
+) -> Result<(Standing, bool), Stop> {
+    let session = &question.session;
+    let mut is_direct = false;
     let mut seen = vec![standing.account];
-    for act in chain {
+    for act in &session.acting {
         let (to, running) = target(context, act, run)?;
-        direct = match running {
-            Running::TheLine => {
-                may_run(context, &question.session, standing, to, &argv, run)?;
-                true
-            }
-            Running::LoginShell => {
-                shell(context, &question.session, standing, to, run)?;
-                false
-            }
-            Running::Line(text) => {
+        is_direct = *running != Running::LoginShell;
+        match (running, argv) {
+            (Running::LoginShell, _) => shell(context, session, standing, to, run)?,
+            (Running::TheLine, Some(argv)) => may_run(context, session, standing, to, argv, run)?,
+            (Running::TheLine, None) => may_run_something(context, standing, to, run)?,
+            (Running::Line(text), _) => {
                 let words = read_arguments(text).unwrap_or_default();
-                let argv = argv::read(&words, &context.links.links);
-                may_run(context, &question.session, standing, to, &argv, run)?;
-                true
+                may_run(context, session, standing, to, &argv::read(&words, &context.links.links), run)?;
             }
-        };
+        }
         if seen.contains(&to) {
             run.refuse(Stage::Standing, Refusal::ActingLoop, || (format!("the chain comes back to where it was: {act}"), None))?;
             return Err(Stop);
@@ -156,10 +165,18 @@ pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mu
         seen.push(to);
         standing.account = to;
     }
-    if !direct {
-        typed(context, standing, &argv, run)?;
+    Ok((standing, is_direct))
+}
+
+/// Where the line is not known yet: there must be one that may be run.
+fn may_run_something<T: Trace>(context: Context<'_>, standing: Standing, to: usize, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let (from, target) = (context.account(standing.account), context.account(to));
+    if context.rules(standing.account, to).iter().any(|r| r.allows) {
+        return Ok(());
     }
-    Ok(())
+    run.refuse(Stage::Permission, Refusal::NotPermitted, || {
+        (format!("`{}` may not run anything as `{}`: no rule lets it", visible(&from.login), visible(&target.login)), Some(target.place))
+    })
 }
 
 /// Finds the account that a link leads to.

@@ -8,22 +8,15 @@ mod entry;
 mod line;
 mod reach;
 
-use crate::ask::{Decision, Question, Refusal, Stage};
+use crate::ask::{Question, Refusal, Stage};
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::estate::{RoleId, SetId, SystemId, UserId};
 use crate::finding::nearest;
 use crate::source::visible;
 
 use super::trace::{Run, Silent, Stop, Trace};
-pub(crate) use entry::{refusal_to_sign_in, through};
+pub(crate) use entry::{open, refusal_to_sign_in, through};
 pub(crate) use reach::{Instances, Reach, elevations};
-
-/// Decides whether a session can be opened; the line of the question is not looked at.
-pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, trace: &mut T) -> Decision {
-    let mut run = Run::new(trace);
-    let _ = stand(engine, question, &mut run);
-    run.decision()
-}
 
 /// Returns the command sets and the ceiling of a session; no sets for one of a local account.
 pub(crate) fn standpoint(engine: &Engine, question: &Question) -> Option<(Option<Vec<SetId>>, u8)> {
@@ -49,7 +42,7 @@ pub(crate) struct Standpoint<'e> {
 
 /// Walks through the stages of a question about a device.
 pub(crate) fn walk<T: Trace>(engine: &Engine, question: &Question, system: SystemId, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let standpoint = entry::open(engine, question, system, run)?;
+    let standpoint = open(engine, question, system, run)?;
     line::check(engine, question, &standpoint, run)
 }
 
@@ -62,7 +55,7 @@ fn stand<'e, T: Trace>(engine: &'e Engine, question: &Question, run: &mut Run<'_
         })?;
         return Err(Stop);
     };
-    entry::open(engine, question, system, run)
+    open(engine, question, system, run)
 }
 
 /// Returns the assignments that reach a user on a system, in the order in which they are tried.

@@ -8,10 +8,10 @@ mod action;
 mod obligations;
 mod permission;
 
-use crate::ask::{Decision, Question, Refusal, Session, Stage};
+use crate::ask::{Question, Refusal, Session, Stage};
 use crate::engine::Engine;
 use crate::estate::{Facts, RoleId, ServiceLinks, SystemId, UserId};
-use crate::kind::entry::{find_user, identity, not_stated, person, session_lasts};
+use crate::kind::entry::{find_user, identity, not_stated, person};
 use crate::kind::trace::{Run, Silent, Stop, Trace};
 use crate::source::{Place, visible};
 
@@ -58,15 +58,6 @@ impl<'e> Context<'e> {
         let attributes = self.links.resources.get(path).map(|r| r.attributes.as_slice());
         Facts { resource: Some((path, attributes)), ..self.engine.facts(self.session, user, self.system) }
     }
-}
-
-/// Decides whether a session can be opened; the action of the question is not looked at.
-pub(crate) fn sign_in<T: Trace>(engine: &Engine, question: &Question, system: SystemId, trace: &mut T) -> Decision {
-    let mut run = Run::new(trace);
-    if let Some(context) = Context::of(engine, system, &question.session) {
-        let _ = session_lasts(&question.session, &mut run).and_then(|()| open(context, question, &mut run));
-    }
-    run.decision()
 }
 
 /// Returns as whom a session acts, as far as its chain can be followed without a refusal.
