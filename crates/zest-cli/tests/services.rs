@@ -139,7 +139,6 @@ const CASES: &[Case] = &[
             ("ask watch-2 --on kiosk-selkie --acting account:kiosk /opt/kiosk/bin/screen show", 0),
             ("ask watch-2 --on kiosk-kittiwake --acting account:kiosk /opt/kiosk/bin/screen show", 1),
             ("ask watch-2 --on kiosk-kittiwake --account kiosk /opt/kiosk/bin/print-test", 1),
-            ("ask watch-1,watch-2 --on class=kiosk --acting account:kiosk /opt/kiosk/bin/screen show", 1),
             ("ask watch-2 --on class=kiosk --acting account:kiosk /opt/kiosk/bin/screen show", 1),
             ("effective watch-2 --on kiosk-kittiwake", 0),
             ("emit kiosk-kittiwake", 0),
@@ -153,11 +152,11 @@ const CASES: &[Case] = &[
         with: None,
         runs: &[
             (
-                "ask net-1 --on ticketing --from 192.0.2.70 --proof password --role report-reader --acting account:batch-runner/report-program§/usr/bin/psql§ticketing select on table fares.price",
-                1,
+                "ask net-1 --on ticketing --from 192.0.2.70 --proof password --role report-reader --acting account:batch-runner/report-program§/usr/bin/psql§ticketing select on table reports.daily_sales",
+                0,
             ),
             (
-                "ask net-1 --on ticketing --from 192.0.2.70 --proof password --acting account:batch-runner/report-program§/usr/bin/psql§loyalty select on table fares.price",
+                "ask net-1 --on ticketing --from 192.0.2.70 --proof password --acting account:batch-runner/report-program§/usr/bin/psql§loyalty select on table reports.daily_sales",
                 1,
             ),
         ],

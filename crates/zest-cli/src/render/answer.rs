@@ -6,7 +6,7 @@ use zest_ledger::Question;
 use zest_ledger::ask::{Answer, Central, Gate, GateOutcome, Step, Verdict};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, HEAD, WAIT, hanging, with_place};
+use super::style::{BAD, FAINT, GOOD, HEAD, WAIT, WIDTH, hanging, with_place};
 
 /// Renders an answer in full; `ledger` says which ledger it was asked of.
 pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
@@ -19,13 +19,12 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
     let code = answer.refusal.map_or(String::new(), |r| format!("  {} [{}]", r.stage().word(), r.code()));
     let question = &answer.question;
     let _ = writeln!(out, "{style}{mark}{style:#}{code}");
-    let _ = writeln!(
-        out,
-        "{HEAD}{}{HEAD:#} on {HEAD}{}{HEAD:#}: {}",
-        hanging("", &who(question)),
-        visible(&question.system),
-        visible(&question.line)
-    );
+    let (who, system, line) = (who(question), visible(&question.system), visible(&question.line));
+    if format!("{who} on {system}: {line}").chars().count() <= WIDTH {
+        let _ = writeln!(out, "{HEAD}{who}{HEAD:#} on {HEAD}{system}{HEAD:#}: {line}");
+    } else {
+        let _ = writeln!(out, "{HEAD}{}{HEAD:#}:\n  {}", hanging("", &format!("{who} on {system}")), hanging("  ", &line));
+    }
     if let Some(full) = answer.full_line.as_ref().filter(|f| **f != question.line) {
         let _ = writeln!(out, "  in full words: {}", visible(full));
     }

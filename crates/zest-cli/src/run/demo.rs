@@ -5,7 +5,9 @@ use std::path::Path;
 
 use anyhow::{Context, Result, bail};
 use include_dir::{Dir, include_dir};
+use jiff::SignedDuration;
 use zest_ledger::ask::Session;
+use zest_ledger::entry::Proof;
 use zest_ledger::finding::Severity;
 use zest_ledger::rehearsal::Rehearsal;
 use zest_ledger::{Engine, Ledger, Question, review};
@@ -130,7 +132,35 @@ fn tour() -> Result<Exit> {
     let at_the_pier = Question::statement("tariff-1", "loyalty", statement).from("198.51.100.9".parse()?);
     anstream::println!("{}", answer::render(&demo.ask(&at_the_pier), SHIPPED));
 
-    heading(8, "What is wrong with a ledger?", "The same ferries with defects built in; `zest findings` shows each with its text.");
+    heading(
+        8,
+        "With which proof, and as whom?",
+        "On the cloud nobody does anything without a fresh code; work on production is done in a role that lasts an hour.",
+    );
+    let stop = |user: &str| Question::new(user, "skyquay", "hulls.stop on lanternsound/production/ticketing").at(morning);
+    anstream::println!("{}", answer::render(&demo.ask(&stop("net-1").proof(Proof::Password, SignedDuration::ZERO)), SHIPPED));
+    let keeper =
+        || stop("net-1").proof(Proof::OneTimeCode, SignedDuration::from_mins(5)).acting("role:quay-keeper".parse().expect("a link"));
+    anstream::println!("{}", answer::render(&demo.ask(&keeper()), SHIPPED));
+
+    heading(9, "Who agrees?", "Releasing the lock of a ramp takes two; the second must be another, and hold the right at that moment.");
+    let lock = Question::new("watch-1", "linkspan", "release-lock on ramp/selkie-1").proof(Proof::Password, SignedDuration::from_mins(2));
+    anstream::println!("{}", answer::render(&demo.ask(&lock.clone().approved_by("watch-1")), SHIPPED));
+
+    heading(
+        10,
+        "One menu on a shared account",
+        "At a kiosk nobody knows the shared account's secret; each watch officer runs its menu from the own account.",
+    );
+    let kiosk = Question::new("watch-2", "kiosk-selkie", "/opt/kiosk/bin/screen show").acting("account:kiosk".parse().expect("a link"));
+    let both = ["kiosk-selkie", "kiosk-kittiwake"].map(|system| {
+        let mut question = kiosk.clone();
+        question.system = system.to_owned();
+        demo.ask(&question)
+    });
+    anstream::println!("{}", answer::table(&both));
+
+    heading(11, "What is wrong with a ledger?", "The same ferries with defects built in; `zest findings` shows each with its text.");
     let broken = engine("with-defects")?;
     let found = review::hygiene(&broken, Some(morning));
     for finding in found.list().iter().filter(|f| f.severity() != Severity::Note) {

@@ -6,7 +6,7 @@ use crate::entry::Kind;
 use crate::estate::SystemId;
 use crate::finding::nearest;
 use crate::kind::host;
-use crate::kind::trace::{Run, Stop, Trace};
+use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::visible;
 
 /// Follows links on other hosts. Returns the question as the account there would ask it, or nothing if there are none.
@@ -66,6 +66,7 @@ pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Ru
         })?;
         return Err(Stop);
     }
+    run.understood(|| Understood::Elsewhere);
     let address = engine.estate.system(context.system).address.as_ref().and_then(|a| a.value.parse().ok());
     let mut on = Question { user: login, ..question.clone() };
     on.session.acting = rest.to_vec();

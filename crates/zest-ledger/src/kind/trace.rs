@@ -26,6 +26,8 @@ pub(crate) enum Understood {
     FullLine(String),
     /// The object of the first refusal.
     Object(String),
+    /// The session goes on as somebody else on another system: what was understood before is of no importance.
+    Elsewhere,
 }
 
 /// Hears nothing.
@@ -60,6 +62,7 @@ impl Trace for Explain {
             Understood::Account(login) => self.account = Some(login),
             Understood::Level(level) => self.level = Some(level),
             Understood::FullLine(line) => self.full_line = Some(line),
+            Understood::Elsewhere => (self.account, self.level, self.full_line) = (None, None, None),
             Understood::Object(name) => self.object = self.object.take().or(Some(name)),
         }
     }
