@@ -19,11 +19,11 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
     let code = answer.refusal.map_or(String::new(), |r| format!("  {} [{}]", r.stage().word(), r.code()));
     let question = &answer.question;
     let _ = writeln!(out, "{style}{mark}{style:#}{code}");
-    let (who, system, line) = (who(question), visible(&question.system), visible(&question.line));
-    if format!("{who} on {system}: {line}").chars().count() <= WIDTH {
-        let _ = writeln!(out, "{HEAD}{who}{HEAD:#} on {HEAD}{system}{HEAD:#}: {line}");
+    let (who, system, asked) = (who(question), visible(&question.system), visible(&question.line));
+    if format!("{who} on {system}: {asked}").chars().count() <= WIDTH {
+        let _ = writeln!(out, "{HEAD}{who}{HEAD:#} on {HEAD}{system}{HEAD:#}: {asked}");
     } else {
-        let _ = writeln!(out, "{HEAD}{}{HEAD:#}:\n  {}", hanging("", &format!("{who} on {system}")), hanging("  ", &line));
+        let _ = writeln!(out, "{HEAD}{}{HEAD:#}:\n  {}", hanging("", &format!("{who} on {system}")), hanging("  ", &asked));
     }
     if let Some(full) = answer.full_line.as_ref().filter(|f| **f != question.line) {
         let _ = writeln!(out, "  in full words: {}", visible(full));
