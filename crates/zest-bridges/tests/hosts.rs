@@ -146,13 +146,13 @@ fn question(from: &str, to: &str, variables: &[&str], argv: &[&str]) -> Question
 fn host() -> Host {
     let told = host_configuration(&engine(), "box").expect("it is a host");
     let shell = |name: &str| if matches!(name, "guest-1" | "batch") { "/usr/sbin/nologin" } else { "/bin/bash" };
-    let mut host = Host::default();
-    host.logins = ACCOUNTS.iter().map(|n| Login { name: (*n).to_owned(), shell: shell(n).to_owned() }).collect();
-    host.run_as = told.run_as;
-    host.sign_in = told.sign_in;
-    host.keys_of = told.keys_of;
-    host.programs = ["nightly", "report", "note", "other"].map(str::to_owned).to_vec();
-    host
+    Host {
+        logins: ACCOUNTS.iter().map(|n| Login { name: (*n).to_owned(), shell: shell(n).to_owned() }).collect(),
+        run_as: told.run_as,
+        sign_in: told.sign_in,
+        keys_of: told.keys_of,
+        programs: ["nightly", "report", "note", "other"].map(str::to_owned).to_vec(),
+    }
 }
 
 /// What we expect of the host, from an answer: whether its rules permit, and whether it runs without a password.
@@ -172,7 +172,7 @@ fn expected(verdict: Verdict, refusal: Option<Refusal>, text: &str) -> Did {
 
 /// Refusals of entry are not `sudo`'s to judge: whoever is on the account already may go on.
 fn judged(engine: &Engine, question: &Question) -> (Verdict, Option<Refusal>, String) {
-    let answer = engine.ask(question);
+    let answer = engine.explain(question);
     let gates = answer.gates.iter().filter(|g| g.stage != zest_ledger::ask::Stage::Entry);
     let refusals = gates
         .filter_map(|g| if let zest_ledger::ask::GateOutcome::Refuses(code) = g.outcome { Some((code, g.text.clone())) } else { None });
@@ -236,7 +236,8 @@ fn sudo_and_openssh_do_what_we_answer() {
     for user in ["op-1", "op-2", "lead-1", "guest-1"] {
         for login in ACCOUNTS {
             for from in ["127.0.0.9", "127.0.0.77"] {
-                let answer = engine.ask(&Question::new(user, "box", "/usr/bin/id").account(login).from(from.parse().expect("an address")));
+                let answer =
+                    engine.explain(&Question::new(user, "box", "/usr/bin/id").account(login).from(from.parse().expect("an address")));
                 let ran = answer.verdict == Verdict::Allowed;
                 tries.push(Try::SignIn { user: user.to_owned(), login: login.to_owned(), from: from.to_owned() });
                 wanted.push((format!("{user} signs in as {login} from {from}"), "sign-ins", Did { listed: ran, ran }, answer.refusal));

@@ -16,7 +16,7 @@ pub(crate) fn demo_with(change: impl Fn(&str) -> String) -> Ledger {
     paths.sort();
     paths.iter().fold(Ledger::new(), |ledger, path| {
         let name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
-        ledger.document(&name, &change(&std::fs::read_to_string(path).expect("it can be read")))
+        ledger.document_bytes(&name, change(&std::fs::read_to_string(path).expect("it can be read")).as_bytes())
     })
 }
 

@@ -224,7 +224,7 @@ pub(crate) struct Obligations {
     /// Only this object, by name or path
     #[arg(long, value_name = "OBJECT")]
     pub(crate) object: Vec<String>,
-    /// Set an obligation of the objects themselves: confirm, prove-again=AGE, second-person=PARTY[,PARTY], none
+    /// Set an obligation of the objects themselves: confirm, prove-again=AGE, second-person=PARTY,PARTY, none
     #[arg(long, value_name = "OBLIGATION")]
     pub(crate) set: Vec<String>,
     /// Write the change into the ledger's documents
@@ -345,7 +345,7 @@ pub(crate) struct SessionArgs {
     /// A role that is active, on a database server, a cloud or in an application; `none` for none
     #[arg(long, value_name = "ROLE")]
     pub(crate) role: Vec<String>,
-    /// As whom the session acts, link by link: user:ID, role:ID[@MOMENT], account:[HOST/]LOGIN [LINE], shell:[HOST/]LOGIN
+    /// As whom the session acts, link by link: `user:ID`, `role:ID@MOMENT`, `account:HOST/LOGIN LINE`, `shell:HOST/LOGIN`
     #[arg(long, value_name = "LINK")]
     pub(crate) acting: Vec<Act>,
     /// An attribute that the session states, such as `ticket=LF-7`

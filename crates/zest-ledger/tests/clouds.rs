@@ -214,6 +214,10 @@ answers! {
     a_resource_that_is_not_there: coded("lead-1", "records.list on lime/fares") => Err(Refusal::UnknownObject);
     an_operation_that_is_not_there: coded("lead-1", "record.list on line") => Err(Refusal::UnknownOperation);
     an_operation_without_a_resource: coded("lead-1", "records.list") => Err(Refusal::ActionUnreadable);
+    a_path_with_a_way_up: on("both-1", "records.list on line/fares/../rota") => Err(Refusal::ActionUnreadable);
+    a_path_with_an_empty_part: on("both-1", "records.list on line/fares//x") => Err(Refusal::ActionUnreadable);
+    a_call_with_a_way_up: on("both-1", "GET /v1/../records") => Err(Refusal::ActionUnreadable);
+    a_path_with_a_star: coded("lead-1", "records.list on line/*") => Err(Refusal::ActionUnreadable);
     words_that_are_no_action: coded("lead-1", "list all records") => Err(Refusal::ActionUnreadable);
     a_call_by_method_and_path: coded("lead-1", "GET /v1/fares/records?page=2") => ALLOWED;
     a_call_with_another_method: on("clerk-1", "POST /v1/fares/records") => ALLOWED;
@@ -262,6 +266,7 @@ answers! {
 
 // Administrative rights are asked like any other.
 answers! {
+    a_deny_of_all_denies_them_too: plain("lead-1", "reset-credential on user/clerk-1") => Err(Refusal::DeniedByGrant);
     a_credential_is_reset: coded("lead-1", "reset-credential on user/clerk-1") => ALLOWED;
     not_by_others: on("clerk-1", "reset-credential on user/lead-1") => Err(Refusal::NotGranted);
     of_nobody: coded("lead-1", "reset-credential on user/clerk-2") => Err(Refusal::UnknownObject);

@@ -17,6 +17,7 @@ op-2 = { proofs = ["key"] }
 guest-1 = { proofs = ["key"], channels = ["terminal"] }
 batch = { kind = "service", proofs = ["key"] }
 off-1 = {}
+new-1 = { proofs = ["key"], must-change-credential = true }
 
 [groups]
 ops = { members = ["user:op-1", "user:op-2"] }
@@ -30,7 +31,7 @@ operators = { of = ["group:ops"], shortest = 12, oldest-days = 60 }
 kind = "host"
 no-command-set = "everything"
 address = "192.0.2.40"
-accepts = { terminal = ["key"] }
+accepts = { terminal = ["key", "password"] }
 [systems.other]
 kind = "host"
 no-command-set = "nothing"
@@ -63,6 +64,7 @@ bench = { used-by = ["group:guests"] }
 kiosk = { used-by = ["group:guests"], commands = ["menu"], proof = false }
 batch = { shell = "/usr/sbin/nologin" }
 owner = {}
+new-1 = {}
 
 [hosts.other.accounts]
 batch = {}
@@ -80,7 +82,10 @@ fn hosts() -> Engine {
 }
 
 fn on(user: &str, line: &str) -> Question {
-    Question::new(user, "box", line).at("2026-11-26T08:00:00Z".parse().expect("a moment")).from("192.0.2.9".parse().expect("an address"))
+    Question::new(user, "box", line)
+        .at("2026-11-26T08:00:00Z".parse().expect("a moment"))
+        .from("192.0.2.9".parse().expect("an address"))
+        .channel(Channel::Terminal)
 }
 
 fn act(text: &str) -> Act {
@@ -107,7 +112,7 @@ macro_rules! answers {
 // Signing in.
 answers! {
     an_own_account: on("op-1", "/usr/bin/id") => ALLOWED;
-    one_with_an_end_and_no_time: Question::new("op-2", "box", "/usr/bin/id").from("192.0.2.9".parse().expect("an address")) => Err(Refusal::NotStated);
+    one_with_an_end_and_no_time: Question::new("op-2", "box", "/usr/bin/id").from("192.0.2.9".parse().expect("an address")).channel(Channel::Terminal) => Err(Refusal::NotStated);
     one_that_is_over: on("op-2", "/usr/bin/id").at("2027-01-01T00:00:00Z".parse().expect("a moment")) => Err(Refusal::CredentialExpired);
     another_origin: on("op-2", "/usr/bin/id").from("198.51.100.1".parse().expect("an address")) => Err(Refusal::OriginNotAdmitted);
     a_mapped_origin: on("op-2", "/usr/bin/id").from("::ffff:192.0.2.9".parse().expect("an address")) => ALLOWED;
@@ -118,6 +123,9 @@ answers! {
     an_account_of_others: on("op-2", "/usr/bin/id").account("bench") => Err(Refusal::NoAccount);
     a_shell_that_refuses: on("batch", "/usr/bin/id") => Err(Refusal::ShellRefuses);
     no_command_set_where_that_means_nothing: Question::new("batch", "other", "/usr/bin/id") => Err(Refusal::NoCommandSet);
+    no_channel_stated: Question::new("op-1", "box", "/usr/bin/id") => Err(Refusal::NotStated);
+    a_channel_that_is_closed: on("op-1", "/usr/bin/id").channel(Channel::Web) => Err(Refusal::ChannelNotAllowed);
+    a_credential_to_be_changed_first: on("new-1", "/usr/bin/id") => Err(Refusal::CredentialMustChange);
     nobody_at_all: on("off-1", "/usr/bin/id") => Err(Refusal::NoAccount);
 }
 
@@ -224,7 +232,7 @@ fn a_host_is_told_the_rules_in_reverse_and_only_what_it_can_be_told() {
     assert!(told.run_as.contains("Defaults timestamp_timeout = 5\n"));
     assert_eq!(
         told.sign_in.lines().filter(|l| l.starts_with("AllowUsers")).collect::<Vec<_>>(),
-        ["AllowUsers op-1", "AllowUsers op-2@192.0.2.0/24", "AllowUsers bench", "AllowUsers owner"]
+        ["AllowUsers op-1", "AllowUsers op-2@192.0.2.0/24", "AllowUsers bench", "AllowUsers owner", "AllowUsers new-1"]
     );
     assert_eq!(told.keys_of[2], ("bench".to_owned(), vec!["guest-1".to_owned()]));
     assert_eq!(host_configuration(&hosts(), "db"), None);

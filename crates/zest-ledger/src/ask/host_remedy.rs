@@ -42,7 +42,16 @@ impl Host<'_> {
                 .map(|u| way(Change::Prolong(u.place), "if the account were good at that time", Some(u.place)))
                 .into_iter()
                 .collect(),
+            Refusal::CredentialMustChange => {
+                let user = self.asked.engine.estate.user(self.asked.user);
+                let text = format!("once `{}` has changed the credential", visible(&user.id.value));
+                vec![way(Change::CredentialChanged, text, user.must_change_credential.as_ref().map(|m| m.place))]
+            }
+            Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => super::service_remedy::accepted(self.asked, refusal),
             Refusal::OriginNotAdmitted => self.origin(),
+            Refusal::NotStated if self.answer.gates.iter().any(|g| g.text.contains("does not state the channel")) => {
+                super::service_remedy::accepted(self.asked, Refusal::ChannelNotAllowed)
+            }
             Refusal::NotStated => self.origin().into_iter().chain(self.moment()).chain(self.asked.person_facts()).collect(),
             Refusal::SeveralAccounts | Refusal::AccountLimited | Refusal::NoAccount => self.accounts(refusal),
             Refusal::ShellRefuses if self.refused_at_entry() => self.accounts(refusal),

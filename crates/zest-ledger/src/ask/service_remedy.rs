@@ -15,6 +15,23 @@ pub(super) fn ways(asked: &Asked<'_>, answer: &Answer, refusal: Refusal, context
     Service { asked, answer, context }.ways(refusal)
 }
 
+/// Through a channel, or with a proof, that the system accepts.
+pub(super) fn accepted(asked: &Asked<'_>, refusal: Refusal) -> Vec<Way> {
+    let estate = &asked.engine.estate;
+    let (user, system) = (estate.user(asked.user), estate.system(asked.system));
+    if refusal == Refusal::ProofNotAccepted {
+        let has = |p: crate::entry::Proof| user.proofs.iter().any(|own| own.value == p);
+        let accepted = system.accepts.iter().filter(|(c, _)| Some(c.value) == asked.question.session.channel).flat_map(|(_, p)| p);
+        return accepted
+            .filter(|p| has(p.value))
+            .map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None))
+            .collect();
+    }
+    let of_user = user.channels.iter().flatten().map(|c| c.value);
+    let channels: Vec<_> = of_user.chain(system.accepts.iter().map(|(c, _)| c.value)).collect();
+    channels.into_iter().map(|c| way(Change::Channel(c), format!("through the channel {}", c.word()), None)).collect()
+}
+
 struct Service<'a> {
     asked: &'a Asked<'a>,
     answer: &'a Answer,
@@ -32,7 +49,7 @@ impl Service<'_> {
                 let text = format!("once `{name}` has changed the credential, with `{CHANGE_CREDENTIAL} on user/{name}`");
                 vec![way(Change::CredentialChanged, text, place)]
             }
-            Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => self.accepted(refusal),
+            Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => accepted(self.asked, refusal),
             Refusal::SessionExpired => vec![way(Change::NewSession, "in a new session", None)],
             Refusal::AssumptionExpired => vec![way(Change::NewSession, "with the role assumed anew", None)],
             Refusal::NotStated
@@ -86,22 +103,6 @@ impl Service<'_> {
         Some((weigh(self.context, standing.identity, standing.user, action, true), standing.user, standing.identity))
     }
 
-    fn accepted(&self, refusal: Refusal) -> Vec<Way> {
-        let estate = &self.asked.engine.estate;
-        let (user, system) = (estate.user(self.asked.user), estate.system(self.asked.system));
-        if refusal == Refusal::ProofNotAccepted {
-            let has = |p: crate::entry::Proof| user.proofs.iter().any(|own| own.value == p);
-            let accepted = system.accepts.iter().filter(|(c, _)| Some(c.value) == self.asked.question.session.channel).flat_map(|(_, p)| p);
-            return accepted
-                .filter(|p| has(p.value))
-                .map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None))
-                .collect();
-        }
-        let of_user = user.channels.iter().flatten().map(|c| c.value);
-        let channels: Vec<_> = of_user.chain(system.accepts.iter().map(|(c, _)| c.value)).collect();
-        channels.into_iter().map(|c| way(Change::Channel(c), format!("through the channel {}", c.word()), None)).collect()
-    }
-
     /// Makes a part of a condition hold that does not, of whatever the answer rests on.
     fn conditions(&self) -> Vec<Way> {
         let session = &self.asked.question.session;
@@ -116,7 +117,7 @@ impl Service<'_> {
             return vec![way(Change::Moment(since), format!("at {since}"), None)];
         }
         if self.answer.gates.iter().any(|g| g.text == "the question does not state the channel, and this entry depends on it") {
-            return self.accepted(Refusal::ChannelNotAllowed);
+            return accepted(self.asked, Refusal::ChannelNotAllowed);
         }
         let mut ways = self.asked.person_facts();
         let action = self.action();

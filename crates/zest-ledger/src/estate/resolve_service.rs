@@ -365,7 +365,14 @@ impl Resolver<'_> {
                 return None;
             }
         };
-        let operations = self.named(names, &written.except, links);
+        let mut operations = self.named(names, &written.except, links);
+        // A deny of everything denies everything but the one thing that nobody can be kept from; an allow of everything
+        // gives neither the administration of the ledger nor other identities.
+        if !written.deny.is_empty() && names.iter().any(|n| n.value == "all") {
+            let except = self.named(&written.except, &[], links);
+            let every = links.operations.iter().enumerate().filter(|(i, o)| o.name != CHANGE_CREDENTIAL && !except.contains(*i));
+            operations.extend(every.map(|(i, _)| i));
+        }
         let mut patterns = |list: &[At<String>]| {
             let mut found = Vec::with_capacity(list.len());
             for text in list {

@@ -2,7 +2,7 @@
 
 use crate::ask::{Question, Refusal, Session, Stage};
 use crate::engine::Engine;
-use crate::estate::UserId;
+use crate::estate::{SystemId, UserId};
 use crate::finding::nearest;
 use crate::kind::trace::{Run, Stop, Trace};
 use crate::source::{Place, visible};
@@ -119,6 +119,30 @@ pub(crate) fn identity<T: Trace>(engine: &Engine, session: &Session, user: UserI
             }
             Some(_) => {}
         }
+    }
+    Ok(())
+}
+
+/// The proofs that were given must be such as the system accepts on the channel.
+pub(crate) fn accepted<T: Trace>(engine: &Engine, session: &Session, system: SystemId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let system = engine.estate.system(system);
+    let Some((first, _)) = system.accepts.first() else { return Ok(()) };
+    let Some(channel) = session.channel else { return not_stated(run, "the channel", first.place) };
+    let Some((place, proofs)) = system.accepts.iter().find(|(c, _)| c.value == channel) else {
+        return run.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
+            let list: Vec<&str> = system.accepts.iter().map(|(c, _)| c.value.word()).collect();
+            (
+                format!("`{}` takes sessions by {} only, not by {}", visible(&system.id.value), list.join(" or "), channel.word()),
+                Some(first.place),
+            )
+        });
+    };
+    let Some(given) = &session.proofs else { return Ok(()) };
+    if !given.iter().any(|p| proofs.iter().any(|a| a.value == p.proof)) {
+        let list: Vec<&str> = proofs.iter().map(|p| p.value.word()).collect();
+        return run.refuse(Stage::Entry, Refusal::ProofNotAccepted, || {
+            (format!("by {} a session is opened with {}, and none of them was given", channel.word(), list.join(" or ")), Some(place.place))
+        });
     }
     Ok(())
 }

@@ -2,7 +2,7 @@
 
 use jiff::{SignedDuration, Timestamp};
 
-use crate::ask::Question;
+use crate::ask::{Gate, GateOutcome, Question};
 use crate::engine::Engine;
 use crate::entry::{Channel, Kind, Proof};
 use crate::estate::{Estate, SystemId, UserId};
@@ -117,9 +117,8 @@ fn on_system(engine: &Engine, user: UserId, system: SystemId, at: Option<Timesta
         let mut question = Question::new(&entry.id.value, &target.id.value, "");
         question.session.at = at;
         let answer = engine.sign_in(&question);
-        if let Some(gate) =
-            answer.first_refusal().filter(|g| matches!(g.outcome, crate::ask::GateOutcome::Refuses(code) if is_account(code)))
-        {
+        let of_account = |g: &&Gate| matches!(g.outcome, GateOutcome::Refuses(code) if is_account(code));
+        for gate in answer.gates.iter().filter(of_account) {
             missing.push((gate.text.clone(), gate.location.clone()));
         }
     }

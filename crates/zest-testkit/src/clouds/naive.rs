@@ -261,7 +261,9 @@ impl<'e> Naive<'e> {
         for held in self.held(who) {
             let grant = held.grant;
             let deny = grant.allow.is_empty();
-            let named = self.names(if deny { &grant.deny } else { &grant.allow }, operation) && !self.names(&grant.except, operation);
+            let all = deny && grant.deny.iter().any(|n| n.value == "all");
+            let listed = all || self.names(if deny { &grant.deny } else { &grant.allow }, operation);
+            let named = listed && !self.names(&grant.except, operation);
             let on = grant.on.is_empty() || grant.on.iter().any(|p| covers(&p.value, path));
             let at = held.assigned.and_then(|(_, at)| at).is_none_or(|at| within(path, at));
             if !named || !on || !at || grant.except_on.iter().any(|p| covers(&p.value, path)) {
@@ -312,10 +314,13 @@ impl<'e> Naive<'e> {
             };
             here && (ceiling.of.is_empty() || ceiling.of.iter().any(of))
         };
-        self.service.ceilings.iter().filter(limits).fold(Some(true), |so_far, ceiling| {
+        // One that cuts outweighs one that is not known.
+        let mut through = Some(true);
+        for ceiling in self.service.ceilings.iter().filter(limits) {
             let named = self.names(&ceiling.allow, operation) && !self.names(&ceiling.except, operation);
-            both(so_far, if named { self.holds(&ceiling.when, user, Some(path)) } else { Some(false) })
-        })
+            through = both(through, if named { self.holds(&ceiling.when, user, Some(path)) } else { Some(false) });
+        }
+        through
     }
 
     fn names(&self, list: &[At<String>], operation: &str) -> bool {

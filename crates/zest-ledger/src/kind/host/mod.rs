@@ -15,7 +15,7 @@ use crate::engine::Engine;
 use crate::entry::{Otherwise, Proof, RuleVerb};
 use crate::estate::{FlatRule, HostAccountLinks, HostLinks, Party, Runner, SetId, SystemId, UserId};
 use crate::finding::nearest;
-use crate::kind::entry::{find_user, not_stated, person};
+use crate::kind::entry::{accepted, find_user, identity, not_stated, person};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
@@ -207,6 +207,8 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     let user = find_user(engine, question, false, run)?;
     person(engine, session, user, run)?;
     let index = account_of(context, session, user, run)?;
+    identity(engine, session, user, run)?;
+    accepted(engine, session, context.system, run)?;
     let account = context.account(index);
     let shown = visible(&account.login);
     run.understood(|| Understood::Account(account.login.clone()));
@@ -249,6 +251,12 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
                 })?,
             },
         }
+    }
+    if let Some(must) = engine.estate.user(user).must_change_credential.as_ref().filter(|m| m.value) {
+        run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+            let who = visible(&engine.estate.user(user).id.value);
+            (format!("`{who}` must change the credential before anything else"), Some(must.place))
+        })?;
     }
     Ok(Standing { user, account: index })
 }

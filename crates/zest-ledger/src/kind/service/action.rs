@@ -2,6 +2,7 @@
 
 use super::Context;
 use crate::ask::{Question, Refusal, Stage};
+use crate::estate::path::bad_path;
 use crate::estate::{ADMINISTRATIVE, ASSUME, CHANGE_CREDENTIAL, ServiceLinks, is_there};
 use crate::finding::nearest;
 use crate::kind::trace::{Run, Stop, Trace, Understood};
@@ -127,6 +128,12 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     let operation = &links.operations[action.operation];
     run.understood(|| Understood::FullLine(format!("{} on {}", operation.name, visible(&action.path))));
     run.understood(|| Understood::Object(action.path.clone()));
+    if let Some(why) = bad_path(&action.path) {
+        run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
+            (format!("`{}` is no path of a resource: {why}", visible(&action.path)), None)
+        })?;
+        return Err(Stop);
+    }
     exists(context, &action, run)?;
     if links.is_application
         && let Some((head, _)) = action.path.split_once('/')

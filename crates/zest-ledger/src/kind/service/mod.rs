@@ -11,7 +11,7 @@ mod permission;
 use crate::ask::{Question, Refusal, Session, Stage};
 use crate::engine::Engine;
 use crate::estate::{Facts, RoleId, ServiceLinks, SystemId, UserId};
-use crate::kind::entry::{find_user, identity, not_stated, person};
+use crate::kind::entry::{accepted, find_user, identity, person};
 use crate::kind::trace::{Run, Silent, Stop, Trace};
 use crate::source::{Place, visible};
 
@@ -89,36 +89,12 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     let user = find_user(engine, question, engine.devices[system.index()].ignores_case, run)?;
     person(engine, session, user, run)?;
     identity(engine, session, user, run)?;
-    accepted(context, run)?;
+    accepted(engine, session, system, run)?;
     let mut standing = Standing { person: user, user, identity: Identity::User(user), expires: session.expires.map(|at| (at, None)) };
     acting::follow(context, &mut standing, run)?;
     acting::attributes(context, &standing, run)?;
     acting::duties(context, &standing, run)?;
     Ok(standing)
-}
-
-/// The proofs that were given must be such as the system accepts on the channel.
-fn accepted<T: Trace>(context: Context<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let system = context.engine.estate.system(context.system);
-    let Some((first, _)) = system.accepts.first() else { return Ok(()) };
-    let Some(channel) = context.session.channel else { return not_stated(run, "the channel", first.place) };
-    let Some((place, proofs)) = system.accepts.iter().find(|(c, _)| c.value == channel) else {
-        return run.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
-            let list: Vec<&str> = system.accepts.iter().map(|(c, _)| c.value.word()).collect();
-            (
-                format!("`{}` takes sessions by {} only, not by {}", visible(&system.id.value), list.join(" or "), channel.word()),
-                Some(first.place),
-            )
-        });
-    };
-    let Some(given) = &context.session.proofs else { return Ok(()) };
-    if !given.iter().any(|p| proofs.iter().any(|a| a.value == p.proof)) {
-        let list: Vec<&str> = proofs.iter().map(|p| p.value.word()).collect();
-        return run.refuse(Stage::Entry, Refusal::ProofNotAccepted, || {
-            (format!("by {} a session is opened with {}, and none of them was given", channel.word(), list.join(" or ")), Some(place.place))
-        });
-    }
-    Ok(())
 }
 
 /// A credential that must be changed leaves exactly one thing to do.
