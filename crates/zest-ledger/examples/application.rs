@@ -1,5 +1,7 @@
 //! An application built in code: a second person, and acting in another's name.
 
+#![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
+
 use zest_ledger::entry::{Grant, Kind, ObjectType, Obligations, Proof, Resource, Service, System, User};
 use zest_ledger::review::session;
 use zest_ledger::{Engine, Ledger, Question};

@@ -1,5 +1,7 @@
 //! A host: a shared account with a menu, and what the host itself is told.
 
+#![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
+
 use zest_ledger::{Engine, Ledger, Question, host_configuration};
 
 const KIOSK: &str = r#"
