@@ -15,7 +15,7 @@ use zest_ledger::{Engine, Ledger};
 use crate::args::{Format, Obligations};
 use crate::exit::Exit;
 use crate::folder;
-use crate::render::style::{BAD, FAINT, GOOD, HEAD, WIDTH, hanging};
+use crate::render::style::{BAD, FAINT, GOOD, HEAD, PLACE, WIDTH};
 
 pub(crate) fn run(args: &Obligations) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -29,7 +29,7 @@ pub(crate) fn run(args: &Obligations) -> Result<Exit> {
     if args.set.is_empty() {
         return Ok(show(&chosen, args));
     }
-    edit(&engine, &chosen, args)
+    edit(&chosen, args)
 }
 
 fn is_chosen(object: &ObjectObligations, args: &Obligations) -> bool {
@@ -101,7 +101,7 @@ fn setting(text: &str) -> Result<Setting> {
 }
 
 /// Previews the edit, and with `--write` carries it out: on all documents or on none.
-fn edit(engine: &Engine, chosen: &[ObjectObligations], args: &Obligations) -> Result<Exit> {
+fn edit(chosen: &[ObjectObligations], args: &Obligations) -> Result<Exit> {
     let settings: Vec<Setting> = args.set.iter().map(|t| setting(t)).collect::<Result<_>>()?;
     let root = &args.ledger.ledger;
     let mut texts: BTreeMap<String, DocumentMut> = BTreeMap::new();
@@ -125,16 +125,17 @@ fn edit(engine: &Engine, chosen: &[ObjectObligations], args: &Obligations) -> Re
     };
     let after = review::obligations(&after, &args.system).context("the system is still there")?;
     let mut count = 0;
+    let width = chosen.iter().map(|o| o.path.chars().count()).max().unwrap_or(0);
     for object in chosen {
         let now = after.iter().find(|o| o.path == object.path).map_or(&[][..], |o| &o.own);
         if now != object.own {
             count += 1;
-            let text = format!("{BAD}{}{BAD:#} -> {GOOD}{}{GOOD:#}  ({})", list(&object.own), list(now), object.location);
-            anstream::println!("{HEAD}{}{HEAD:#}  {}", visible(&object.path), hanging("", &text));
+            let (path, place) = (visible(&object.path), &object.location);
+            let (before, now) = (list(&object.own), list(now));
+            anstream::println!("{HEAD}{path:<width$}{HEAD:#}  {BAD}{before}{BAD:#} -> {GOOD}{now}{GOOD:#}  {PLACE}{place}{PLACE:#}");
         }
     }
     let of = chosen.len();
-    let _ = engine;
     if !args.write {
         anstream::println!("{count} of {of} chosen objects would change; nothing is written. To do it: --write --expect {count}");
         return Ok(if count == 0 { Exit::Nothing } else { Exit::Allowed });

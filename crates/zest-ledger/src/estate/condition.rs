@@ -6,6 +6,7 @@ use ipnet::IpNet;
 use jiff::civil::{Time, Weekday};
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
+use smallvec::SmallVec;
 
 use super::comparison::Comparison;
 use crate::ask::Session;
@@ -182,6 +183,9 @@ impl ProofNeed {
     }
 }
 
+/// The parts of a condition that are given.
+pub(crate) type Parts = smallvec::IntoIter<[(Part, Outcome, Place); 4]>;
+
 impl Conditions {
     /// Returns whether there is none.
     pub(crate) const fn is_empty(&self) -> bool {
@@ -196,45 +200,53 @@ impl Conditions {
     }
 
     /// Returns the outcome of each part that is given, with the place where it is written.
-    pub(crate) fn parts<'a>(&'a self, facts: impl Into<Facts<'a>>) -> impl Iterator<Item = (Part, Outcome, Place)> {
-        let facts = facts.into();
+    pub(crate) fn parts<'a>(&self, facts: impl Into<Facts<'a>>) -> Parts {
+        self.parts_of(&facts.into())
+    }
+
+    /// A list and not a chain of iterators: it is asked for in many places, and each would be compiled anew.
+    #[inline(never)]
+    fn parts_of(&self, facts: &Facts<'_>) -> Parts {
         let session = facts.session;
-        let known = |holds: Option<bool>| match holds {
-            None => Outcome::Unknown,
-            Some(true) => Outcome::Holds,
-            Some(false) => Outcome::Fails,
+        let mut parts: SmallVec<[(Part, Outcome, Place); 4]> = SmallVec::new();
+        let mut add = |part, holds: Option<bool>, place| {
+            let outcome = match holds {
+                None => Outcome::Unknown,
+                Some(true) => Outcome::Holds,
+                Some(false) => Outcome::Fails,
+            };
+            parts.push((part, outcome, place));
         };
         let civil = || {
             let zone = self.zone.clone().unwrap_or(TimeZone::UTC);
             session.at.map(|at| at.to_zoned_datetime(zone).datetime())
         };
-        let validity = self.from.map(|(from, place)| (session.at.map(|at| at >= from), place));
-        let end = self.until.map(|(until, place)| (session.at.map(|at| at < until), place));
-        let origin = self.origin.as_ref().map(|(nets, place)| {
+        if let Some((from, place)) = self.from {
+            add(Part::Validity, session.at.map(|at| at >= from), place);
+        }
+        if let Some((until, place)) = self.until {
+            add(Part::Validity, session.at.map(|at| at < until), place);
+        }
+        if let Some((nets, place)) = &self.origin {
             let found = session.origin.map(|address| nets.find(address));
-            (found.map(|f| f.is_some()), found.flatten().unwrap_or(*place))
-        });
-        let hours = self.hours.as_ref().map(|(hours, place)| (civil().map(|t| hours.contain(t.time())), *place));
-        let days = self.days.as_ref().map(|(days, place)| (civil().map(|t| days.contains(&t.weekday())), *place));
-        let channel = self.channel.as_ref().map(|(list, place)| (session.channel.map(|c| list.contains(&c)), *place));
-        let proof = self.proof.as_ref().map(|need| (Part::Proof, need.outcome(&facts), need.place));
-        let compare = self.compare.iter().map(move |c| (Part::Attributes, c.value.outcome(&facts), c.place));
-        [
-            (Part::Validity, validity),
-            (Part::Validity, end),
-            (Part::Origin, origin),
-            (Part::Hours, hours),
-            (Part::Days, days),
-            (Part::Channel, channel),
-        ]
-        .into_iter()
-        .filter_map(move |(part, found)| found.map(|(holds, place)| (part, known(holds), place)))
-        .chain(proof)
-        .chain(compare)
+            add(Part::Origin, found.map(|f| f.is_some()), found.flatten().unwrap_or(*place));
+        }
+        if let Some((hours, place)) = &self.hours {
+            add(Part::Hours, civil().map(|t| hours.contain(t.time())), *place);
+        }
+        if let Some((days, place)) = &self.days {
+            add(Part::Days, civil().map(|t| days.contains(&t.weekday())), *place);
+        }
+        if let Some((list, place)) = &self.channel {
+            add(Part::Channel, session.channel.map(|c| list.contains(&c)), *place);
+        }
+        parts.extend(self.proof.as_ref().map(|need| (Part::Proof, need.outcome(facts), need.place)));
+        parts.extend(self.compare.iter().map(|c| (Part::Attributes, c.value.outcome(facts), c.place)));
+        parts.into_iter()
     }
 
     /// Returns the outcome of all parts together: one that fails outweighs one that is not known.
-    pub(crate) fn outcome<'a>(&'a self, facts: impl Into<Facts<'a>>) -> Outcome {
+    pub(crate) fn outcome<'a>(&self, facts: impl Into<Facts<'a>>) -> Outcome {
         if self.is_empty() {
             return Outcome::Holds;
         }

@@ -63,13 +63,19 @@ pub(crate) fn outcome(conditions: &Conditions, facts: &Facts<'_>, what: &str, (p
         }
         Part::Proof => {
             let verb = if holds { "was given" } else { "was not given" };
-            let elsewhere = session.proofs.iter().flatten().filter_map(|p| p.channel).find(|c| Some(*c) != session.channel);
-            let elsewhere =
-                elsewhere.filter(|_| !holds).map_or(String::new(), |c| format!("; a proof given by {} does not count here", c.word()));
+            let elsewhere = elsewhere(facts).filter(|_| !holds).unwrap_or_default();
             format!("{} {verb}{}{elsewhere}", proof(conditions), age(conditions, "within the last"))
         }
         Part::Attributes => format!("{} {}", comparison(conditions, place), if holds { "holds" } else { "does not hold" }),
     }
+}
+
+/// Says that a proof that was stated was given on a channel from which it does not carry over, if one was.
+pub(crate) fn elsewhere(facts: &Facts<'_>) -> Option<String> {
+    let here = facts.session.channel;
+    let covers = |on| facts.covers.iter().any(|(from, to)| from.value == on && to.iter().any(|c| Some(c.value) == here));
+    let channel = facts.session.proofs.iter().flatten().filter_map(|p| p.channel).find(|&c| Some(c) != here && !covers(c))?;
+    Some(format!("; a proof given by {} does not count here", channel.word()))
 }
 
 fn validity(conditions: &Conditions, what: &str, holds: bool) -> String {

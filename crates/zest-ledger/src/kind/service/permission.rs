@@ -245,7 +245,8 @@ pub(super) fn report<'e, T: Trace>(
     for (held, outcome) in &weighed.denies {
         let lifted_by = held.grant.unless.as_ref().map_or(String::new(), |unless| {
             let open = condition_text::all_words(unless, &facts);
-            if open.is_empty() { String::new() } else { format!(", unless {}", open.join(" and ")) }
+            let elsewhere = condition_text::elsewhere(&facts).filter(|_| unless.proof.is_some()).unwrap_or_default();
+            if open.is_empty() { String::new() } else { format!(", unless {}{elsewhere}", open.join(" and ")) }
         });
         if *outcome == Outcome::Holds {
             run.refuse(Stage::Permission, Refusal::DeniedByGrant, || {
