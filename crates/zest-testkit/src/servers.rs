@@ -63,10 +63,10 @@ fn folder(name: &str, user: Option<(u32, u32)>) -> PathBuf {
     path
 }
 
-fn wait_for(child: &mut Child, port: u16, log: &Path) -> Result<(), String> {
+fn wait_for(child: &mut Child, log: &Path, answers: impl Fn() -> bool) -> Result<(), String> {
     let start = Instant::now();
     while start.elapsed() < Duration::from_secs(60) {
-        if TcpStream::connect(("127.0.0.1", port)).is_ok() {
+        if answers() {
             return Ok(());
         }
         if let Ok(Some(status)) = child.try_wait() {
@@ -113,7 +113,12 @@ pub fn postgresql() -> Result<Server, String> {
         .current_dir(&home)
         .spawn()
         .map_err(|e| e.to_string())?;
-    wait_for(&mut child, port, &log)?;
+    // It takes connections before it is ready for them, and then refuses: "the database system is starting up".
+    wait_for(&mut child, &log, || {
+        let mut question = command(&bin.join("pg_isready"), user);
+        question.args(["--quiet", "--host=127.0.0.1"]).arg(format!("--port={port}"));
+        question.status().is_ok_and(|status| status.success())
+    })?;
     Ok(Server { child, folder: home, port })
 }
 
@@ -160,7 +165,7 @@ pub fn mariadb_with(words: &[&str]) -> Result<Server, String> {
         .current_dir(&home)
         .spawn()
         .map_err(|e| e.to_string())?;
-    wait_for(&mut child, port, &log)?;
+    wait_for(&mut child, &log, || TcpStream::connect(("127.0.0.1", port)).is_ok())?;
     Ok(Server { child, folder: home, port })
 }
 
