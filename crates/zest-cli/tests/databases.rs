@@ -1,13 +1,12 @@
 //! The named cases of databases on the demo, as a page; and what a batch, a script and a wrong dialect get.
 
 use std::fmt::Write as _;
-use std::fs;
 use std::path::Path;
 
 use serde_json::Value;
 use zest_testkit::pages::same_as_file;
 
-use crate::support::{Ran, root, zest, zest_with};
+use crate::support::{Ran, copy_of_demo, wrapped, zest, zest_with};
 
 /// A case: what it is about, and the questions; each with the refusal that must come out, or none.
 struct Case {
@@ -176,20 +175,6 @@ const CASES: &[Case] = &[
     },
 ];
 
-/// A copy of a demo ledger, one document of it changed.
-fn copy(ledger: &str, with: Option<(&str, &str, &str)>) -> tempfile::TempDir {
-    let home = tempfile::tempdir().expect("a folder");
-    for entry in fs::read_dir(root().join("demo").join(ledger)).expect("the demo").flatten() {
-        let mut text = fs::read_to_string(entry.path()).expect("a document");
-        if let Some((file, from, to)) = with.filter(|(file, ..)| entry.file_name() == *file) {
-            assert!(text.contains(from), "`{from}` is not in {file}");
-            text = text.replace(from, to);
-        }
-        fs::write(home.path().join(entry.file_name()), text).expect("a file");
-    }
-    home
-}
-
 fn ask(words: &[&str], ledger: &Path) -> Ran {
     zest_with(&[&["ask"], words, &["--ledger", ledger.to_str().expect("a path")]].concat(), b"")
 }
@@ -206,7 +191,7 @@ fn the_named_cases_come_out_as_the_page_says() {
         [semantics](semantics.md).\n"
         .to_owned();
     for case in CASES {
-        let home = copy(case.ledger, case.with);
+        let home = copy_of_demo(case.ledger, case.with);
         let plain = Path::new("demo").join(case.ledger);
         let ledger = if case.with.is_some() { home.path().to_owned() } else { plain };
         let _ = write!(page, "\n## {}\n\n{}\n", case.title, wrapped(case.text));
@@ -235,21 +220,6 @@ fn the_named_cases_come_out_as_the_page_says() {
 }
 
 /// Breaks a text into lines of at most 120 letters.
-fn wrapped(text: &str) -> String {
-    let mut lines = vec![String::new()];
-    for word in text.split_whitespace() {
-        let last = lines.last_mut().expect("there is one");
-        if last.is_empty() {
-            last.push_str(word);
-        } else if last.len() + 1 + word.len() <= 115 {
-            *last = format!("{last} {word}");
-        } else {
-            lines.push(word.to_owned());
-        }
-    }
-    lines.join("\n")
-}
-
 #[test]
 fn a_batch_asks_statements_roles_and_origins() {
     let questions = [

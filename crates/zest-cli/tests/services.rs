@@ -7,7 +7,7 @@ use std::path::Path;
 use serde_json::Value;
 use zest_testkit::pages::same_as_file;
 
-use crate::support::{Ran, root, zest, zest_with};
+use crate::support::{Ran, copy_of_demo, root, wrapped, zest, zest_with};
 
 /// A case: what it is about, a change of the demo if there is one, and what is run, each with its exit status.
 struct Case {
@@ -181,19 +181,6 @@ fn run(line: &str, ledger: &str) -> Ran {
     zest_with(&words.iter().map(String::as_str).collect::<Vec<_>>(), b"")
 }
 
-/// Copies the demo, with one document changed.
-fn demo_with((file, from, to): (&str, &str, &str)) -> tempfile::TempDir {
-    let folder = tempfile::tempdir().expect("a temporary folder");
-    for entry in fs::read_dir(root().join("demo/lanternsound")).expect("the demo is there").flatten() {
-        let text = fs::read_to_string(entry.path()).expect("it can be read");
-        let name = entry.file_name();
-        let is_it = name == file;
-        assert!(!is_it || text.contains(from), "`{from}` is not in {file}");
-        fs::write(folder.path().join(name), if is_it { text.replace(from, to) } else { text }).expect("it can be written");
-    }
-    folder
-}
-
 #[test]
 fn the_named_cases_come_out_as_they_must() {
     let mut page = String::from(
@@ -201,7 +188,7 @@ fn the_named_cases_come_out_as_they_must() {
     );
     for case in CASES {
         let _ = write!(page, "\n## {}\n\n{}\n", case.title, wrapped(case.text));
-        let copy = case.with.map(demo_with);
+        let copy = case.with.map(|with| copy_of_demo("lanternsound", Some(with)));
         let ledger = copy.as_ref().map_or("demo/lanternsound".to_owned(), |c| c.path().display().to_string());
         if let Some((file, from, to)) = case.with {
             let _ = write!(page, "\n`{file}` with `{from}` replaced:\n\n```toml\n{to}\n```\n");
@@ -224,24 +211,9 @@ fn the_named_cases_come_out_as_they_must() {
     same_as_file("docs/clouds-and-hosts.md", &page);
 }
 
-fn wrapped(text: &str) -> String {
-    let mut lines = vec![String::new()];
-    for word in text.split_whitespace() {
-        let last = lines.last_mut().expect("there is one");
-        if last.is_empty() {
-            last.push_str(word);
-        } else if last.len() + 1 + word.len() <= 115 {
-            *last = format!("{last} {word}");
-        } else {
-            lines.push(word.to_owned());
-        }
-    }
-    lines.join("\n")
-}
-
 #[test]
 fn an_obligation_is_set_for_twelve_objects_in_one_command() {
-    let copy = demo_with(("linkspan.toml", "identity-checks = true", "identity-checks = true # as delivered"));
+    let copy = copy_of_demo("lanternsound", Some(("linkspan.toml", "identity-checks = true", "identity-checks = true # as delivered")));
     let ledger = copy.path().display().to_string();
     let file = copy.path().join("linkspan.toml");
     let before = fs::read_to_string(&file).expect("it is there");

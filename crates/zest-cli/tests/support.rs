@@ -1,5 +1,6 @@
 //! Runs the program.
 
+use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -40,4 +41,34 @@ pub(crate) fn zest_with(words: &[&str], input: &[u8]) -> Ran {
 /// Runs `zest` without input.
 pub(crate) fn zest(line: &str) -> Ran {
     zest_with(&line.split_whitespace().collect::<Vec<_>>(), b"")
+}
+
+/// A copy of a demo ledger, one document of it changed: its name, what is replaced, and by what.
+pub(crate) fn copy_of_demo(ledger: &str, with: Option<(&str, &str, &str)>) -> tempfile::TempDir {
+    let home = tempfile::tempdir().expect("a folder");
+    for entry in fs::read_dir(root().join("demo").join(ledger)).expect("the demo").flatten() {
+        let mut text = fs::read_to_string(entry.path()).expect("a document");
+        if let Some((file, from, to)) = with.filter(|(file, ..)| entry.file_name() == *file) {
+            assert!(text.contains(from), "`{from}` is not in {file}");
+            text = text.replace(from, to);
+        }
+        fs::write(home.path().join(entry.file_name()), text).expect("a file");
+    }
+    home
+}
+
+/// Breaks a text into lines as the pages have them.
+pub(crate) fn wrapped(text: &str) -> String {
+    let mut lines = vec![String::new()];
+    for word in text.split_whitespace() {
+        let last = lines.last_mut().expect("there is one");
+        if last.is_empty() {
+            last.push_str(word);
+        } else if last.len() + 1 + word.len() <= 115 {
+            *last = format!("{last} {word}");
+        } else {
+            lines.push(word.to_owned());
+        }
+    }
+    lines.join("\n")
 }

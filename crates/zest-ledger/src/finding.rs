@@ -441,3 +441,8 @@ pub(crate) fn nearest<'a>(word: &str, candidates: impl Iterator<Item = &'a str>)
         .min_by_key(|&(d, c)| (d, c.len(), c))
         .map(|(_, c)| c)
 }
+
+/// Returns "; the nearest is `x`" for the candidate nearest to `word`, or nothing.
+pub(crate) fn nearest_hint<'a>(word: &str, candidates: impl Iterator<Item = &'a str>) -> String {
+    nearest(word, candidates).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)))
+}

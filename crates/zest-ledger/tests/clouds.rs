@@ -89,6 +89,12 @@ on = "role/deep"
 to = ["role:night-operator"]
 
 [[clouds.sky.grants]]
+allow = ["assume"]
+on = "role/watched"
+to = ["user:night-1", "user:both-1"]
+after = { second-person = ["anyone"] }
+
+[[clouds.sky.grants]]
 allow = ["read-secret"]
 on = "line/vault"
 to = ["user:both-1"]
@@ -108,6 +114,10 @@ assumable = { by = ["group:night"], when = { proof = ["one-time-code", "password
 [roles.deep]
 grants = [{ allow = ["records.delete"], on = "line/rota", when = { compare = ["session.shift = 'night'"] } }]
 assumable = { by = ["role:night-operator"], tags = ["shift"] }
+
+[roles.watched]
+grants = [{ allow = ["records.put"], on = "line/fares" }]
+assumable = { by = ["group:night"] }
 
 [roles.reader]
 grants = [{ allow = ["read"], on = "**" }]
@@ -250,6 +260,9 @@ answers! {
     at_its_end: plain("night-1", PUT).acting(act("role:night-operator@2026-11-26T07:00:00Z")) => Err(Refusal::AssumptionExpired);
     one_second_after: plain("night-1", PUT).acting(act("role:night-operator@2026-11-26T06:59:59Z")) => Err(Refusal::AssumptionExpired);
     before_it_begins: plain("night-1", PUT).acting(act("role:night-operator@2026-11-26T08:00:01Z")) => Err(Refusal::AssumptionExpired);
+    a_second_person_is_wanted_to_assume: plain("night-1", PUT).acting(act("role:watched")) => Ok(Verdict::AllowedAfter);
+    one_who_may_assume_it_agreed: plain("night-1", PUT).acting(act("role:watched")).approved_by("both-1") => ALLOWED;
+    one_who_may_not_agreed: plain("night-1", PUT).acting(act("role:watched")).approved_by("clerk-1") => Err(Refusal::NotEntitled);
     a_role_from_a_role: plain("night-1", "records.delete on line/rota").acting(act("role:night-operator")).acting(act("role:deep")).attribute("shift", "night") => ALLOWED;
     its_tag_is_wanted: plain("night-1", "records.delete on line/rota").acting(act("role:night-operator")).acting(act("role:deep")) => Err(Refusal::NotStated);
     a_role_that_admits_roles_only: plain("night-1", "records.delete on line/rota").acting(act("role:deep")) => Err(Refusal::RoleDoesNotAdmit);

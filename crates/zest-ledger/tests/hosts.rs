@@ -151,6 +151,12 @@ answers! {
     one_that_comes_back: on("op-1", "/usr/bin/id").acting(act("shell:owner")).acting(act("shell:op-2")).acting(act("shell:owner")) => Err(Refusal::ActingLoop);
     no_such_account: on("op-1", "/usr/bin/id").acting(act("shell:onwer")) => Err(Refusal::UnknownActingIdentity);
     a_user_is_no_account: on("op-1", "/usr/bin/id").acting(act("user:op-2")) => Err(Refusal::ActingNotKnown);
+    another_line_in_the_link: on("op-1", "/usr/bin/id").acting(act("account:batch /opt/nightly selkie")) => Err(Refusal::ActingNotKnown);
+    a_line_that_goes_on: on("op-1", "/bin/bash").acting(act("account:owner")).acting(act("account:op-2")) => Err(Refusal::ActingNotKnown);
+    a_shell_that_goes_on_to_a_line: on("op-1", "/bin/bash").acting(act("shell:owner")).acting(act("account:op-2")) => ALLOWED;
+    a_host_that_was_left_before: on("op-1", "/usr/bin/id").acting(act("shell:owner")).acting(act("shell:other/op-2")) => Err(Refusal::ActingNotKnown);
+    this_host_named: on("op-1", "/usr/bin/id").acting(act("shell:owner")).acting(act("shell:box/op-2")) => ALLOWED;
+    who_edits_a_job_as_another: on("op-2", "edit-job on job/nightly").acting(act("account:batch")) => Err(Refusal::ActingNotKnown);
     who_edits_a_job: on("op-2", "edit-job on job/nightly") => ALLOWED;
     who_does_not: on("op-1", "edit-job on job/nightly") => Err(Refusal::NotPermitted);
     a_job_that_is_not_there: on("op-2", "edit-job on job/nihgtly") => Err(Refusal::UnknownObject);
@@ -162,6 +168,10 @@ fn at_the_database(link: &str) -> Question {
     question
 }
 
+fn at_the_database_through(first: &str, second: &str) -> Question {
+    at_the_database(first).acting(act(second))
+}
+
 // Over several systems: as the account of a host to a database.
 answers! {
     as_the_batch_account_to_the_database: at_the_database("account:box/batch /usr/bin/psql ticketing") => ALLOWED;
@@ -169,6 +179,8 @@ answers! {
     a_line_that_may_not_be_run: at_the_database("account:box/batch /usr/bin/psql loyalty") => Err(Refusal::NotPermitted);
     no_line_is_said: at_the_database("account:box/batch") => Err(Refusal::ActingNotKnown);
     a_host_that_is_not_there: at_the_database("account:bxo/batch /usr/bin/psql ticketing") => Err(Refusal::UnknownSystem);
+    through_a_shell: at_the_database_through("shell:box/owner", "account:box/op-2 /bin/bash") => Err(Refusal::NoAccount);
+    through_a_line: at_the_database_through("account:box/batch /usr/bin/psql ticketing", "account:box/batch /usr/bin/psql ticketing") => Err(Refusal::ActingNotKnown);
     an_account_nobody_knows_elsewhere: at_the_database("shell:box/owner") => Err(Refusal::UnknownActingIdentity);
     a_database_knows_no_users_to_act_as: at_the_database("user:batch") => Err(Refusal::ActingNotKnown);
 }

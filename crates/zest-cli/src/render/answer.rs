@@ -2,7 +2,6 @@
 
 use std::fmt::Write as _;
 
-use zest_ledger::Question;
 use zest_ledger::ask::{Answer, Central, Gate, GateOutcome, Step, Verdict};
 use zest_ledger::source::visible;
 
@@ -19,7 +18,7 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
     let code = answer.refusal.map_or(String::new(), |r| format!("  {} [{}]", r.stage().word(), r.code()));
     let question = &answer.question;
     let _ = writeln!(out, "{style}{mark}{style:#}{code}");
-    let (who, system, asked) = (who(question), visible(&question.system), visible(&question.line));
+    let (who, system, asked) = (question.who(), visible(&question.system), visible(&question.line));
     if format!("{who} on {system}: {asked}").chars().count() <= WIDTH {
         let _ = writeln!(out, "{HEAD}{who}{HEAD:#} on {HEAD}{system}{HEAD:#}: {asked}");
     } else {
@@ -58,11 +57,6 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
     out
 }
 
-/// The whole chain of identities: "night-1, as user batch, in role night-operator".
-pub(crate) fn who(question: &Question) -> String {
-    [visible(&question.user)].into_iter().chain(question.session.acting.iter().map(ToString::to_string)).collect::<Vec<_>>().join(", ")
-}
-
 /// One gate: its stage, a mark, the reason, and the place.
 fn line(gate: &Gate, stage: &str, first: &mut bool) -> String {
     let (mark, style) = match gate.outcome {
@@ -81,7 +75,7 @@ fn line(gate: &Gate, stage: &str, first: &mut bool) -> String {
 pub(crate) fn table(answers: &[Answer]) -> String {
     let Some(first) = answers.first() else { return String::new() };
     let width = answers.iter().map(|a| a.question.system.chars().count()).max().unwrap_or(0);
-    let mut out = format!("{HEAD}{}{HEAD:#}: {}\n", hanging("", &who(&first.question)), visible(&first.question.line));
+    let mut out = format!("{HEAD}{}{HEAD:#}: {}\n", hanging("", &first.question.who()), visible(&first.question.line));
     for answer in answers {
         let (word, style) = match answer.verdict {
             Verdict::Allowed => ("allowed", GOOD),

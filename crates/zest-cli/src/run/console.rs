@@ -1,18 +1,16 @@
 //! `zest rehearse` on a host, a cloud or in an application: each line is an action of its own.
 
-use std::io::{BufRead, IsTerminal};
-
-use anyhow::{Context, Result};
-use rustyline::error::ReadlineError;
+use anyhow::Result;
 use zest_ledger::Engine;
 use zest_ledger::ask::{Answer, Verdict};
 use zest_ledger::rehearsal::Console;
 use zest_ledger::source::visible;
 
+use super::rehearse::{LineByLine, Next, exit, read_lines};
 use crate::args::Rehearse;
 use crate::exit::Exit;
 use crate::render::rehearsal as text;
-use crate::render::style::{FAINT, HEAD};
+use crate::render::style::FAINT;
 
 pub(crate) fn run(engine: Engine, args: &Rehearse) -> Result<Exit> {
     let console = match Console::open(engine, &args.user, &args.on, args.session.session()) {
@@ -28,41 +26,8 @@ pub(crate) fn run(engine: Engine, args: &Rehearse) -> Result<Exit> {
         visible(&args.on)
     );
     let mut session = Session { console, last: None, refusals: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
-    if std::io::stdin().is_terminal() {
-        let mut editor = rustyline::DefaultEditor::new().context("preparing the terminal")?;
-        loop {
-            match editor.readline(&format!("{} ", session.console.prompt())) {
-                Ok(line) => {
-                    // OK because a history that does not grow is no reason to stop.
-                    let _ = editor.add_history_entry(&line);
-                    if !session.line(&line) {
-                        break;
-                    }
-                }
-                Err(ReadlineError::Eof | ReadlineError::Interrupted) => break,
-                Err(error) => return Err(error).context("reading a line"),
-            }
-        }
-    } else {
-        for line in std::io::stdin().lock().lines() {
-            let line = line.context("reading the script from standard input")?;
-            let trimmed = line.trim();
-            if trimmed.is_empty() || trimmed.starts_with('#') {
-                continue;
-            }
-            anstream::println!("{HEAD}{}{HEAD:#} {}", session.console.prompt(), visible(trimmed));
-            if !session.line(trimmed) {
-                break;
-            }
-        }
-    }
-    Ok(if args.strict && session.refusals > 0 {
-        Exit::Denied
-    } else if session.typed == 0 {
-        Exit::Nothing
-    } else {
-        Exit::Allowed
-    })
+    read_lines(&mut session)?;
+    Ok(exit(args.strict, session.refusals, session.typed))
 }
 
 struct Session {
@@ -74,12 +39,15 @@ struct Session {
     ledger: String,
 }
 
-impl Session {
-    /// Takes one line; returns whether to go on.
-    fn line(&mut self, line: &str) -> bool {
+impl LineByLine for Session {
+    fn prompt(&self) -> String {
+        self.console.prompt()
+    }
+
+    fn line(&mut self, line: &str) -> Next {
         let line = line.trim();
         if line.is_empty() {
-            return true;
+            return Next::Go;
         }
         self.typed += 1;
         if let Some(own) = line.strip_prefix(':') {
@@ -87,22 +55,24 @@ impl Session {
         }
         if line == "?" {
             anstream::print!("{}", text::menu(&self.console.menu()));
-            return true;
+            return Next::Go;
         }
         let answer = self.console.type_line(line);
         anstream::print!("{}", text::answered(&answer, ""));
         let is_refused = answer.verdict == Verdict::Denied;
         self.refusals += usize::from(is_refused);
         self.last = Some(answer);
-        !(is_refused && self.strict)
+        if is_refused && self.strict { Next::Stop } else { Next::Go }
     }
+}
 
+impl Session {
     /// The tool's own words, which no system hears.
-    fn own_word(&mut self, word: &str) -> bool {
+    fn own_word(&mut self, word: &str) -> Next {
         let (verb, rest) = word.split_once(' ').unwrap_or((word, ""));
         let rest = rest.trim();
         match verb {
-            "quit" => return false,
+            "quit" => return Next::Stop,
             "why" => match &self.last {
                 Some(answer) => anstream::print!("{}", crate::render::answer::render(answer, &self.ledger)),
                 None => anstream::println!("  no line was typed yet"),
@@ -113,7 +83,7 @@ impl Session {
                     self.refusals += 1;
                     anstream::print!("{}", text::answered(&answer, ""));
                     self.last = Some(*answer);
-                    return !self.strict;
+                    return if self.strict { Next::Stop } else { Next::Go };
                 }
                 Err(error) => anstream::println!("  {error}"),
             },
@@ -130,6 +100,6 @@ impl Session {
             }
             _ => anstream::print!("{}", text::CONSOLE_HELP),
         }
-        true
+        Next::Go
     }
 }

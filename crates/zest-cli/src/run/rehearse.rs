@@ -45,22 +45,12 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
     }
     let mut session =
         Session { rehearsal: &mut rehearsal, last: None, refusals: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
-    if std::io::stdin().is_terminal() {
-        session.interactive()?
-    } else {
-        session.script()?
-    }
+    read_lines(&mut session)?;
     let Session { refusals, typed, .. } = session;
     if !rehearsal.is_over() {
         anstream::println!("{FAINT}the session is still open: no line has ended it{FAINT:#}");
     }
-    Ok(if args.strict && refusals > 0 {
-        Exit::Denied
-    } else if typed == 0 {
-        Exit::Nothing
-    } else {
-        Exit::Allowed
-    })
+    Ok(exit(args.strict, refusals, typed))
 }
 
 struct Session<'r> {
@@ -74,42 +64,65 @@ struct Session<'r> {
 
 /// Whether to go on reading.
 #[derive(PartialEq, Eq)]
-enum Next {
+pub(super) enum Next {
     Go,
     Stop,
 }
 
-impl Session<'_> {
-    fn interactive(&mut self) -> Result<()> {
-        let mut editor = rustyline::DefaultEditor::new().context("preparing the terminal")?;
-        loop {
-            match editor.readline(&format!("{} ", self.rehearsal.prompt())) {
-                Ok(line) => {
-                    // OK because a history that does not grow is no reason to stop.
-                    let _ = editor.add_history_entry(&line);
-                    if self.line(&line) == Next::Stop {
-                        return Ok(());
-                    }
-                }
-                Err(ReadlineError::Eof | ReadlineError::Interrupted) => return Ok(()),
-                Err(error) => return Err(error).context("reading a line"),
-            }
-        }
-    }
+/// A session that takes what is typed, line by line.
+pub(super) trait LineByLine {
+    fn prompt(&self) -> String;
 
-    fn script(&mut self) -> Result<()> {
+    /// Takes one line.
+    fn line(&mut self, line: &str) -> Next;
+}
+
+/// Reads lines from the terminal, or else a script from standard input, until the session has enough.
+pub(super) fn read_lines(session: &mut impl LineByLine) -> Result<()> {
+    if !std::io::stdin().is_terminal() {
         for line in std::io::stdin().lock().lines() {
             let line = line.context("reading the script from standard input")?;
             let trimmed = line.trim();
             if trimmed.is_empty() || trimmed.starts_with('#') {
                 continue;
             }
-            anstream::println!("{HEAD}{}{HEAD:#} {}", self.rehearsal.prompt(), visible(trimmed));
-            if self.line(trimmed) == Next::Stop {
-                return Ok(());
+            anstream::println!("{HEAD}{}{HEAD:#} {}", session.prompt(), visible(trimmed));
+            if session.line(trimmed) == Next::Stop {
+                break;
             }
         }
-        Ok(())
+        return Ok(());
+    }
+    let mut editor = rustyline::DefaultEditor::new().context("preparing the terminal")?;
+    loop {
+        match editor.readline(&format!("{} ", session.prompt())) {
+            Ok(line) => {
+                // OK because a history that does not grow is no reason to stop.
+                let _ = editor.add_history_entry(&line);
+                if session.line(&line) == Next::Stop {
+                    return Ok(());
+                }
+            }
+            Err(ReadlineError::Eof | ReadlineError::Interrupted) => return Ok(()),
+            Err(error) => return Err(error).context("reading a line"),
+        }
+    }
+}
+
+/// What a session that is over comes to: with `strict`, a refusal counts.
+pub(super) const fn exit(strict: bool, refusals: usize, typed: usize) -> Exit {
+    if strict && refusals > 0 {
+        Exit::Denied
+    } else if typed == 0 {
+        Exit::Nothing
+    } else {
+        Exit::Allowed
+    }
+}
+
+impl LineByLine for Session<'_> {
+    fn prompt(&self) -> String {
+        self.rehearsal.prompt()
     }
 
     fn line(&mut self, line: &str) -> Next {
@@ -137,7 +150,9 @@ impl Session<'_> {
         self.last = Some(typed.answer);
         if typed.effect == Effect::Ended { Next::Stop } else { Next::Go }
     }
+}
 
+impl Session<'_> {
     /// The tool's own words, which no device hears.
     fn own_word(&mut self, word: &str) -> Next {
         let (verb, rest) = word.split_once(' ').unwrap_or((word, ""));

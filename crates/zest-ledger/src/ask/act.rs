@@ -86,6 +86,17 @@ impl std::str::FromStr for Act {
 }
 
 impl Act {
+    /// Returns as whom, without the preposition: "user batch", "role night-operator", "account batch on runner-1".
+    #[must_use]
+    pub fn whom(&self) -> String {
+        match self {
+            Self::User(name) => format!("user {}", visible(name)),
+            Self::Role { name, .. } => format!("role {}", visible(name)),
+            Self::Account { host: None, login, .. } => format!("account {}", visible(login)),
+            Self::Account { host: Some(host), login, .. } => format!("account {} on {}", visible(login), visible(host)),
+        }
+    }
+
     /// Returns the text that [`FromStr`](std::str::FromStr) reads.
     #[must_use]
     pub fn written(&self) -> String {
@@ -104,13 +115,7 @@ impl Act {
 impl fmt::Display for Act {
     /// Writes the link for people: "as user batch", "in role night-operator", "as account batch on runner-1".
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Self::User(name) => write!(f, "as user {}", visible(name)),
-            Self::Role { name, .. } => write!(f, "in role {}", visible(name)),
-            Self::Account { host, login, .. } => {
-                write!(f, "as account {}", visible(login))?;
-                host.as_ref().map_or(Ok(()), |h| write!(f, " on {}", visible(h)))
-            }
-        }
+        let how = if matches!(self, Self::Role { .. }) { "in" } else { "as" };
+        write!(f, "{how} {}", self.whom())
     }
 }

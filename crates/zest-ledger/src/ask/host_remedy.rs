@@ -49,9 +49,7 @@ impl Host<'_> {
             }
             Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => super::service_remedy::accepted(self.asked, refusal),
             Refusal::OriginNotAdmitted => self.origin(),
-            Refusal::NotStated if self.answer.gates.iter().any(|g| g.text.contains("does not state the channel")) => {
-                super::service_remedy::accepted(self.asked, Refusal::ChannelNotAllowed)
-            }
+            Refusal::NotStated if self.asked.lacks_channel() => super::service_remedy::accepted(self.asked, Refusal::ChannelNotAllowed),
             Refusal::NotStated => self.origin().into_iter().chain(self.moment()).chain(self.asked.person_facts()).collect(),
             Refusal::SeveralAccounts | Refusal::AccountLimited | Refusal::NoAccount => self.accounts(refusal),
             Refusal::ShellRefuses if self.refused_at_entry() => self.accounts(refusal),
@@ -127,7 +125,7 @@ impl Host<'_> {
             ways.push(way(Change::Account(account.login.clone()), format!("with the account `{}`", visible(&account.login)), None));
         }
         if refusal == Refusal::NoAccount {
-            for account in links.accounts.iter().filter(|a| !a.is_limited() && !a.shell_refuses()).take(TRIED) {
+            for account in links.accounts.iter().filter(|a| a.has_shell()).take(TRIED) {
                 let text = format!("if `{}` might use the account `{}`", visible(name), visible(&account.login));
                 ways.push(way(Change::UseAccount(account.login.clone()), text, Some(account.place)));
             }

@@ -172,7 +172,7 @@ fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
     };
     let at = Asked { engine, question, system, user };
     if let Some(context) = Context::of(engine, system, &question.session).filter(|_| !is_of_person(refusal)) {
-        return super::service_remedy::ways(&at, answer, refusal, context);
+        return super::service_remedy::ways(&at, refusal, context);
     }
     if let Some(context) = host::Context::of(engine, system).filter(|_| !is_of_person(refusal)) {
         return super::host_remedy::ways(&at, answer, refusal, context);
@@ -242,6 +242,13 @@ pub(super) struct Asked<'a> {
 
 /// Entry
 impl Asked<'_> {
+    /// Whether the sign-in hangs on a channel that the question does not state.
+    pub(super) fn lacks_channel(&self) -> bool {
+        let estate = &self.engine.estate;
+        let depends = !estate.system(self.system).accepts.is_empty() || estate.user(self.user).channels.is_some();
+        depends && self.question.session.channel.is_none()
+    }
+
     fn person(&self, refusal: Refusal) -> Vec<Way> {
         let entry = self.engine.estate.user(self.user);
         let name = visible(&entry.id.value);

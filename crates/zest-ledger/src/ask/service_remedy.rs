@@ -1,7 +1,7 @@
 //! What could be changed about a refusal of a cloud or an application.
 
 use super::remedy::{Asked, Way, way};
-use super::{Act, Answer, Change, Refusal};
+use super::{Act, Change, Refusal};
 use crate::estate::{ASSUME, CHANGE_CREDENTIAL, Conditions, Holder, Outcome, Part, Party, RoleId, UserId};
 use crate::finding::nearest;
 use crate::kind::service::{Action, Context, Identity, Unread, Weighed, parse, stand, weigh};
@@ -11,8 +11,8 @@ use crate::source::visible;
 const TRIED: usize = 6;
 
 /// Ways on from one refusal.
-pub(super) fn ways(asked: &Asked<'_>, answer: &Answer, refusal: Refusal, context: Context<'_>) -> Vec<Way> {
-    Service { asked, answer, context }.ways(refusal)
+pub(super) fn ways(asked: &Asked<'_>, refusal: Refusal, context: Context<'_>) -> Vec<Way> {
+    Service { asked, context }.ways(refusal)
 }
 
 /// Through a channel, or with a proof, that the system accepts.
@@ -34,7 +34,6 @@ pub(super) fn accepted(asked: &Asked<'_>, refusal: Refusal) -> Vec<Way> {
 
 struct Service<'a> {
     asked: &'a Asked<'a>,
-    answer: &'a Answer,
     context: Context<'a>,
 }
 
@@ -116,7 +115,7 @@ impl Service<'_> {
         if let (None, Some(since)) = (session.at, since) {
             return vec![way(Change::Moment(since), format!("at {since}"), None)];
         }
-        if self.answer.gates.iter().any(|g| g.text == "the question does not state the channel, and this entry depends on it") {
+        if self.asked.lacks_channel() {
             return accepted(self.asked, Refusal::ChannelNotAllowed);
         }
         let mut ways = self.asked.person_facts();
@@ -216,11 +215,11 @@ impl Service<'_> {
             return ways;
         }
         let Some(action) = self.action() else { return ways };
-        for (i, role) in engine.estate.roles.iter().enumerate().filter(|(_, r)| r.assumable.is_some()) {
-            let _ = role;
-            let gives = weigh(self.context, Identity::Role(RoleId::new(i)), self.asked.user, &action, true);
+        let roles = (0..engine.estate.roles.len()).map(RoleId::new);
+        for role in roles.filter(|r| engine.estate.roles[r.index()].assumable.is_some()) {
+            let gives = weigh(self.context, Identity::Role(role), self.asked.user, &action, true);
             if !gives.allows.is_empty() || !gives.unknown.is_empty() {
-                let name = engine.estate.role(RoleId::new(i)).id.value.clone();
+                let name = engine.estate.role(role).id.value.clone();
                 let text = format!("in the assumed role `{}`", visible(&name));
                 ways.push(way(Change::Acting(vec![Act::Role { name, since: None }]), text, None));
             }

@@ -5,6 +5,7 @@ use std::net::IpAddr;
 use jiff::{SignedDuration, Timestamp};
 
 use crate::entry::{Channel, Proof};
+use crate::source::visible;
 
 use super::Act;
 
@@ -147,6 +148,13 @@ impl Question {
     #[must_use]
     pub fn new(user: &str, system: &str, line: &str) -> Self {
         Self { user: user.to_owned(), system: system.to_owned(), line: line.to_owned(), form: Form::Line, session: Session::default() }
+    }
+
+    /// Returns the whole chain of identities: "night-1, as user batch, in role night-operator".
+    #[must_use]
+    pub fn who(&self) -> String {
+        let links = self.session.acting.iter().map(ToString::to_string);
+        std::iter::once(visible(&self.user)).chain(links).collect::<Vec<_>>().join(", ")
     }
 
     /// Makes a question about a known session.

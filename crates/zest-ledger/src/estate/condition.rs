@@ -9,7 +9,7 @@ use jiff::{SignedDuration, Timestamp};
 use smallvec::SmallVec;
 
 use super::comparison::Comparison;
-use crate::ask::Session;
+use crate::ask::{Proven, Session};
 use crate::entry::{Channel, Proof, When};
 use crate::source::{At, Place};
 
@@ -156,22 +156,23 @@ impl<'a> From<&'a Session> for Facts<'a> {
     }
 }
 
+impl Facts<'_> {
+    /// A proof counts on the channel on which it was given, and on those that the system says it covers. Nothing where
+    /// the question does not state the channel.
+    pub(crate) fn counts(&self, proven: &Proven) -> Option<bool> {
+        let Some(on) = proven.channel else { return Some(true) };
+        let here = self.session.channel?;
+        Some(on == here || self.covers.iter().any(|(from, to)| from.value == on && to.iter().any(|c| c.value == here)))
+    }
+}
+
 impl ProofNeed {
-    /// A proof counts on the channel on which it was given, and on those that the system says it covers.
     fn outcome(&self, facts: &Facts<'_>) -> Outcome {
         let Some(given) = &facts.session.proofs else { return Outcome::Unknown };
         let mut outcome = Outcome::Fails;
         for proven in given.iter().filter(|p| self.accepted.contains(&p.proof)) {
             let is_fit = self.age.is_none_or(|age| proven.age <= age) && self.older.is_none_or(|older| proven.age > older);
-            let counts = match (proven.channel, facts.session.channel) {
-                (None, _) => Some(true),
-                (Some(_), None) => None,
-                (Some(on), Some(here)) => {
-                    let covers = |(from, to): &(At<Channel>, Vec<At<Channel>>)| from.value == on && to.iter().any(|c| c.value == here);
-                    Some(on == here || facts.covers.iter().any(covers))
-                }
-            };
-            match counts {
+            match facts.counts(proven) {
                 // Of several proofs the youngest says how old identity is.
                 Some(true) if !is_fit && self.older.is_some_and(|older| proven.age <= older) => return Outcome::Fails,
                 Some(true) if is_fit => outcome = Outcome::Holds,

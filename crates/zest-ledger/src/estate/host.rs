@@ -29,6 +29,11 @@ impl HostAccountLinks {
         !self.commands.is_empty() || !self.commands_of.is_empty()
     }
 
+    /// Returns whether somebody can get a shell as the account: it is not limited, and its shell does not refuse.
+    pub(crate) fn has_shell(&self) -> bool {
+        !self.is_limited() && !self.shell_refuses()
+    }
+
     /// Returns whether its shell refuses whoever logs in.
     pub(crate) fn shell_refuses(&self) -> bool {
         matches!(self.shell.rsplit('/').next(), Some("nologin" | "false"))

@@ -4,7 +4,7 @@ use crate::ask::{Act, Question, Refusal, Running, Stage};
 use crate::engine::Engine;
 use crate::entry::Kind;
 use crate::estate::SystemId;
-use crate::finding::nearest;
+use crate::finding::nearest_hint;
 use crate::kind::host;
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::visible;
@@ -24,23 +24,26 @@ pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Ru
     let Some(context) = engine.estate.system_ids.get(name.as_str()).and_then(|&s| host::Context::of(engine, s)) else {
         run.refuse(Stage::Standing, Refusal::UnknownSystem, || {
             let hosts = engine.estate.systems().iter().filter(|s| s.kind() == Kind::Host).map(|s| s.id.value.as_str());
-            let near = nearest(&name, hosts).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+            let near = nearest_hint(&name, hosts);
             (format!("no host is called `{}`{near}", visible(&name)), None)
         })?;
         return Err(Stop);
     };
+    // What runs at the end of the links there is the line that the host is asked about.
     let mut links: Vec<Act> = there.to_vec();
-    let mut line = String::new();
-    let mut login = String::new();
-    for act in &mut links {
+    let (mut line, mut login) = (String::new(), String::new());
+    for (index, act) in links.iter_mut().enumerate() {
         let Act::Account { host, login: as_login, running } = act else { continue };
         *host = None;
         login.clone_from(as_login);
+        let is_last = index + 1 == count;
         match running {
-            Running::Line(text) => {
-                line.clone_from(text);
+            Running::Line(text) if is_last => {
+                line = std::mem::take(text);
+                *running = Running::TheLine;
             }
-            Running::LoginShell => "/usr/bin/true".clone_into(&mut line),
+            Running::LoginShell if is_last => "/usr/bin/true".clone_into(&mut line),
+            Running::Line(_) | Running::LoginShell => {}
             Running::TheLine => {
                 run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
                     (

@@ -72,9 +72,8 @@ pub(crate) fn outcome(conditions: &Conditions, facts: &Facts<'_>, what: &str, (p
 
 /// Says that a proof that was stated was given on a channel from which it does not carry over, if one was.
 pub(crate) fn elsewhere(facts: &Facts<'_>) -> Option<String> {
-    let here = facts.session.channel;
-    let covers = |on| facts.covers.iter().any(|(from, to)| from.value == on && to.iter().any(|c| Some(c.value) == here));
-    let channel = facts.session.proofs.iter().flatten().filter_map(|p| p.channel).find(|&c| Some(c) != here && !covers(c))?;
+    let given = facts.session.proofs.iter().flatten();
+    let channel = given.filter(|p| facts.counts(p) != Some(true)).find_map(|p| p.channel)?;
     Some(format!("; a proof given by {} does not count here", channel.word()))
 }
 

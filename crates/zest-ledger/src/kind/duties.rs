@@ -38,8 +38,13 @@ fn names(engine: &Engine, list: &[(RoleId, Place)]) -> String {
 /// Refuses where roles are held, on any system, that nobody may hold together.
 pub(crate) fn held_apart<T: Trace>(engine: &Engine, user: UserId, session: &Session, run: &mut Run<'_, T>) -> Result<(), Stop> {
     let estate = &engine.estate;
-    for separation in estate.separations.iter().filter(|s| !s.when_active) {
-        let both = clash(separation, &held(engine, user, None, session.at));
+    let mut lasting = estate.separations.iter().filter(|s| !s.when_active).peekable();
+    if lasting.peek().is_none() {
+        return Ok(());
+    }
+    let mine = held(engine, user, None, session.at);
+    for separation in lasting {
+        let both = clash(separation, &mine);
         if both.len() > 1 {
             run.refuse(Stage::Standing, Refusal::DutiesNotSeparated, || {
                 let who = visible(&estate.user(user).id.value);

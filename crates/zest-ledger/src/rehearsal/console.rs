@@ -16,6 +16,7 @@ use crate::source::visible;
 /// use zest_ledger::{Engine, Ledger, ask::{Session, Verdict}, rehearsal::Console};
 /// let estate = Ledger::new().document("hosts.toml", r#"
 /// [users.op-1]
+/// proofs = ["password"]
 /// [users.op-2]
 /// [systems.box]
 /// kind = "host"
@@ -60,8 +61,8 @@ impl Console {
     /// Returns the prompt: who, as whom, where.
     #[must_use]
     pub fn prompt(&self) -> String {
-        let as_whom = self.facts.acting.last().map_or_else(|| visible(&self.user), |act| act.to_string());
-        format!("{} on {}>", as_whom.trim_start_matches("as ").trim_start_matches("in "), visible(&self.system))
+        let as_whom = self.facts.acting.last().map_or_else(|| visible(&self.user), Act::whom);
+        format!("{as_whom} on {}>", visible(&self.system))
     }
 
     /// Answers whether a line would be allowed.

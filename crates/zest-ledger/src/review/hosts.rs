@@ -38,9 +38,16 @@ pub struct HostRule {
 /// Returns what a user may do on a host, from each account that is the user's.
 pub(crate) fn on_host(engine: &Engine, user: UserId, system: SystemId) -> Vec<OnHost> {
     let Some(context) = Context::of(engine, system) else { return Vec::new() };
-    let accounts = &context.links.accounts;
-    let mine = |i: &usize| context.owner(*i) == Some(user) || accounts[*i].used_by.iter().any(|&(p, _)| engine.membership.belongs(user, p));
-    (0..accounts.len()).filter(mine).map(|from| on_account(context, from)).collect()
+    of_user(context, user).map(|from| on_account(context, from)).collect()
+}
+
+/// Returns whether a user has an account on a host.
+pub(crate) fn has_account(engine: &Engine, user: UserId, system: SystemId) -> bool {
+    Context::of(engine, system).is_some_and(|context| of_user(context, user).next().is_some())
+}
+
+fn of_user(context: Context<'_>, user: UserId) -> impl Iterator<Item = usize> {
+    (0..context.links.accounts.len()).filter(move |&account| context.may_use(user, account))
 }
 
 fn on_account(context: Context<'_>, from: usize) -> OnHost {

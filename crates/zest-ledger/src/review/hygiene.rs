@@ -86,7 +86,7 @@ impl Review<'_> {
                             .any(|(a, l)| a.login.value == user.id.value || l.used_by.iter().any(|&(p, _)| p == Party::User(id)))
                     })
             };
-            let on_hosts = |id| (0..estate.systems.len()).any(|s| !super::hosts::on_host(self.engine, id, SystemId::new(s)).is_empty());
+            let on_hosts = |id| (0..estate.systems.len()).any(|s| super::hosts::has_account(self.engine, id, SystemId::new(s)));
             let reaches = |c: &Candidate| !estate.assignments[c.assignment.index()].systems.is_clear();
             if !self.engine.membership.candidates(id).iter().any(reaches)
                 && !is_disabled

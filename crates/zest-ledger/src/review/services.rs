@@ -7,7 +7,7 @@ use crate::engine::Engine;
 use crate::estate::{ASSUME, Duties, GrantLinks, Holder, Outcome, Party, RoleId, ServiceLinks, SystemId, UserId, circles};
 use crate::finding::{Code, Finding};
 use crate::kind::condition_text;
-use crate::kind::service::{Action, Context, Held, Identity, conditions, grants_of, stand, via, weigh};
+use crate::kind::service::{Action, Context, Held, Identity, admitting, conditions, grants_of, stand, via, weigh};
 use crate::source::{Location, Place, visible};
 
 /// For how many people of a group a review looks at each.
@@ -54,6 +54,7 @@ pub(crate) fn on_service(engine: &Engine, user: UserId, system: SystemId, sessio
     let question = Question::in_session(name, &engine.estate.system(system).id.value, "", session.clone());
     // Roles that must not be active together are held all the same; the list shows what each gives.
     let standing = stand(context, &question);
+    let person = user;
     let (identity, user) = standing.map_or((Identity::User(user), user), |s| (s.identity, s.user));
     let facts = engine.facts(session, user, system);
     let mut rights = Vec::new();
@@ -78,31 +79,26 @@ pub(crate) fn on_service(engine: &Engine, user: UserId, system: SystemId, sessio
         });
     });
     rights.sort_by_key(|r| !r.is_deny);
-    for (i, role) in engine.estate.roles.iter().enumerate() {
-        if let Some(assumable) = &role.assumable
-            && may_assume(context, identity, user, RoleId::new(i))
+    for role in (0..engine.estate.roles.len()).map(RoleId::new) {
+        if let Some(assumable) = admitting(context, identity, role)
+            && has_own_half(context, identity, user, role)
         {
-            may_become.push((format!("in role {}", visible(&engine.estate.role(RoleId::new(i)).id.value)), locate(assumable.place)));
+            may_become.push((format!("in role {}", visible(&engine.estate.role(role).id.value)), locate(assumable.place)));
         }
     }
-    for rule in context.links.acting.iter().filter(|r| r.by.iter().any(|&(p, _)| engine.membership.belongs(user, p))) {
+    // To act as a user is granted to the person and not passed on.
+    for rule in context.links.acting.iter().filter(|r| r.by.iter().any(|&(p, _)| engine.membership.belongs(person, p))) {
         may_become.push((format!("as user {}", visible(&engine.estate.user(rule.target).id.value)), locate(rule.place)));
     }
     Some(OnService { acting: session.acting.last().map(ToString::to_string), rights, may_become })
 }
 
-/// Whether both halves of an assumption are there, whatever the conditions.
-fn may_assume(context: Context<'_>, identity: Identity, user: UserId, role: RoleId) -> bool {
-    let engine = context.engine;
-    let admits = engine.estate.roles[role.index()].assumable.iter().flat_map(|a| &a.by).any(|&(holder, _)| match (identity, holder) {
-        (Identity::User(user), Holder::Party(party)) => engine.membership.belongs(user, party),
-        (Identity::Role(own), Holder::Role(admitted)) => own == admitted,
-        _ => false,
-    });
-    let Some(&operation) = context.links.operation_ids.get(ASSUME).filter(|_| admits && !context.links.is_application) else {
+/// Whether the right to assume a role is there, whatever its conditions.
+fn has_own_half(context: Context<'_>, identity: Identity, user: UserId, role: RoleId) -> bool {
+    let Some(&operation) = context.links.operation_ids.get(ASSUME).filter(|_| !context.links.is_application) else {
         return false;
     };
-    let action = Action { operation, path: format!("role/{}", engine.estate.role(role).id.value) };
+    let action = Action { operation, path: format!("role/{}", context.engine.estate.role(role).id.value) };
     let weighed = weigh(context, identity, user, &action, true);
     let is_denied = weighed.denies.iter().any(|(_, o)| *o == Outcome::Holds);
     !(is_denied || weighed.allows.is_empty() && weighed.unknown.is_empty())
@@ -145,10 +141,14 @@ struct Services<'e, 'f> {
 impl<'e> Services<'e, '_> {
     fn separations(&mut self) {
         let estate = &self.engine.estate;
+        if estate.separations.iter().all(|s| s.when_active) {
+            return;
+        }
+        let held = |i| crate::kind::duties::held(self.engine, UserId::new(i), None, None);
+        let held: Vec<_> = (0..estate.users().len()).map(held).collect();
         for separation in estate.separations.iter().filter(|s| !s.when_active) {
-            for (i, user) in estate.users().iter().enumerate() {
-                let held = crate::kind::duties::held(self.engine, UserId::new(i), None, None);
-                let both = crate::kind::duties::clash(separation, &held);
+            for (user, held) in estate.users().iter().zip(&held) {
+                let both = crate::kind::duties::clash(separation, held);
                 if both.len() < 2 {
                     continue;
                 }

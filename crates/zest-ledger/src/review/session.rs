@@ -7,7 +7,7 @@ use crate::engine::Engine;
 use crate::entry::Kind;
 use crate::estate::SystemId;
 use crate::kind::service::{self, Identity};
-use crate::source::{Location, visible};
+use crate::source::Location;
 
 /// A session as it stands: who is behind it, and what it has.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -60,9 +60,8 @@ pub fn session(engine: &Engine, question: &Question) -> SessionView {
     let estate = &engine.estate;
     let answer = engine.sign_in(question);
     let stated = &question.session;
-    let line = [visible(&question.user)].into_iter().chain(stated.acting.iter().map(ToString::to_string)).collect::<Vec<_>>().join(", ");
     let mut view = SessionView {
-        line,
+        line: question.who(),
         person: question.user.clone(),
         acting: format!("user {}", question.user),
         account: answer.account.clone(),
@@ -74,7 +73,7 @@ pub fn session(engine: &Engine, question: &Question) -> SessionView {
         refused: None,
     };
     if let Some(act) = stated.acting.last() {
-        view.acting = act.to_string().trim_start_matches("as ").trim_start_matches("in ").to_owned();
+        view.acting = act.whom();
     }
     if let Some(code) = answer.refusal {
         let gate = answer.first_refusal();

@@ -94,13 +94,14 @@ impl<'e> Naive<'e> {
         if session.proofs.iter().flatten().any(|given| !person.proofs.iter().any(|p| p.value == given.proof)) {
             return Err(vec![Refusal::ProofNotRegistered]);
         }
-        let (who, user) = self.chain(&person.id.value)?;
+        let (who, user, on_the_way) = self.chain(&person.id.value)?;
         self.stated(who)?;
         let (operation, path) = self.question.line.split_once(" on ").ok_or(vec![Refusal::ActionUnreadable])?;
-        if !self.service.operations.iter().any(|o| o.name.value == operation) {
+        let role = path.strip_prefix("role/").filter(|_| operation == "assume");
+        if operation != "assume" && !self.service.operations.iter().any(|o| o.name.value == operation) {
             return Err(vec![Refusal::UnknownOperation]);
         }
-        let is_there = self.service.resources.iter().any(|r| within(path, &r.path.value));
+        let is_there = role.map_or_else(|| self.service.resources.iter().any(|r| within(path, &r.path.value)), |r| self.role(r).is_some());
         if !is_there {
             return Err(vec![Refusal::UnknownObject]);
         }
@@ -108,7 +109,7 @@ impl<'e> Naive<'e> {
             return Err(vec![Refusal::CredentialMustChange]);
         }
         let allows = self.permission(who, user, operation, path)?;
-        self.obligations(&allows, &person.id.value, user, operation, path)
+        worse(on_the_way, self.obligations(&allows, &person.id.value, user, operation, path))
     }
 
     /// Attributes and active roles must be such as the session may state.
@@ -135,8 +136,10 @@ impl<'e> Naive<'e> {
     }
 
     /// Follows the chain; every link must be allowed, and none may come back.
-    fn chain(&self, person: &'e str) -> Result<(Who<'e>, &'e str), Refused> {
+    /// What is asked for on the way is asked for at the end.
+    fn chain(&self, person: &'e str) -> Result<(Who<'e>, &'e str, Result<Verdict, Refused>), Refused> {
         let (mut who, mut user) = (Who::User(person), person);
+        let mut on_the_way = Ok(Verdict::Allowed);
         let mut seen = vec![who];
         for act in &self.session().acting {
             match act {
@@ -157,9 +160,11 @@ impl<'e> Naive<'e> {
                 }
                 Act::Role { name, since } => {
                     let role = self.role(name).ok_or(vec![Refusal::UnknownRole])?;
-                    if self.permission(who, user, "assume", &format!("role/{name}")).is_err() {
+                    let path = format!("role/{name}");
+                    let Ok(allows) = self.permission(who, user, "assume", &path) else {
                         return Err(vec![Refusal::MayNotAssume, Refusal::NotStated]);
-                    }
+                    };
+                    on_the_way = worse(on_the_way, Ok(self.obligations(&allows, person, user, "assume", &path)?));
                     let admits = |a: &&Assumable| a.by.iter().any(|by| self.is_it(who, &by.value));
                     let assumable = role.assumable.as_ref().filter(admits).ok_or(vec![Refusal::RoleDoesNotAdmit])?;
                     if self.holds(&assumable.when, user, None) != Some(true) {
@@ -175,7 +180,7 @@ impl<'e> Naive<'e> {
             }
             seen.push(who);
         }
-        Ok((who, user))
+        Ok((who, user, on_the_way))
     }
 
     fn lasts(&self, assumable: &Assumable, since: Option<Timestamp>) -> Result<(), Refused> {
@@ -398,15 +403,16 @@ impl<'e> Naive<'e> {
     fn obligations(&self, allows: &[&Grant], person: &str, user: &str, operation: &str, path: &str) -> Result<Verdict, Refused> {
         let reads = self.service.operations.iter().any(|o| o.name.value == operation && o.reads.as_ref().is_some_and(|r| r.value));
         let of_resources = self.service.resources.iter().filter(|r| !reads && within(path, &r.path.value)).map(|r| &r.after);
+        let line = format!("{operation} on {path}");
         let mut worst = Ok(Verdict::Allowed);
         for after in of_resources {
-            worst = worse(worst, self.duties(after, person, user));
+            worst = worse(worst, self.duties(after, person, user, &line));
         }
-        let least = allows.iter().map(|g| self.duties(&g.after, person, user)).min_by_key(rank);
+        let least = allows.iter().map(|g| self.duties(&g.after, person, user, &line)).min_by_key(rank);
         least.map_or(worst.clone(), |least| worse(worst, least))
     }
 
-    fn duties(&self, after: &Obligations, person: &str, user: &str) -> Result<Verdict, Refused> {
+    fn duties(&self, after: &Obligations, person: &str, user: &str, line: &str) -> Result<Verdict, Refused> {
         let session = self.session();
         let mut asks = after.confirm.is_some() && !session.confirmed;
         if let Some(age) = &after.prove_again {
@@ -428,7 +434,7 @@ impl<'e> Naive<'e> {
                 Some(second) if *second == person || *second == user => return Err(vec![Refusal::SamePerson]),
                 Some(second) => {
                     let named = first.value == "anyone" || after.second_person.iter().any(|p| self.is_in(second, &p.value));
-                    let mut theirs = Question::in_session(second, &self.question.system, &self.question.line, session.clone());
+                    let mut theirs = Question::in_session(second, &self.question.system, line, session.clone());
                     theirs.session.approved_by = None;
                     theirs.session.acting.clear();
                     theirs.session.active_roles = None;

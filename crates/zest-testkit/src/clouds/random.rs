@@ -211,7 +211,8 @@ impl Source {
         }
         for _ in 0..self.rng.u32(..4) {
             let holder = self.holder();
-            service = service.grant(Grant::allow(&["assume"]).on("role/*").to(&holder));
+            let after = self.after();
+            service = service.grant(Grant::allow(&["assume"]).on("role/*").to(&holder).after(after));
         }
         for _ in 0..[0, 0, 1, 2][self.rng.usize(..4)] {
             let names = [self.pick(&NAMES), self.pick(&NAMES)];

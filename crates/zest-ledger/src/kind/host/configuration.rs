@@ -42,12 +42,9 @@ pub struct HostConfiguration {
 #[must_use]
 pub fn host_configuration(engine: &Engine, system: &str) -> Option<HostConfiguration> {
     let context = Context::of(engine, *engine.estate.system_ids.get(system)?)?;
-    let uses = |index: usize, user: UserId| {
-        let account = &context.links.accounts[index];
-        context.owner(index) == Some(user) || account.used_by.iter().any(|&(p, _)| engine.membership.belongs(user, p))
-    };
     let users = || engine.estate.users().iter().enumerate().filter(|(_, u)| !u.disabled.as_ref().is_some_and(|d| d.value));
-    let keys_of = |index: usize| users().filter(|&(i, _)| uses(index, UserId::new(i))).map(|(_, u)| u.id.value.clone()).collect();
+    let keys_of =
+        |index: usize| users().filter(|&(i, _)| context.may_use(UserId::new(i), index)).map(|(_, u)| u.id.value.clone()).collect();
     let accounts = context.links.accounts.iter().enumerate().filter(|(_, a)| is_open(a));
     Some(HostConfiguration {
         run_as: run_as_rules(context),
@@ -57,7 +54,7 @@ pub fn host_configuration(engine: &Engine, system: &str) -> Option<HostConfigura
 }
 
 fn is_open(account: &HostAccountLinks) -> bool {
-    account.locked.is_none() && !account.is_limited() && !account.shell_refuses()
+    account.locked.is_none() && account.has_shell()
 }
 
 /// Returns the file that tells `sudo` who may run what as which account.

@@ -14,7 +14,7 @@ use crate::command::line::{self, read_arguments};
 use crate::engine::Engine;
 use crate::entry::{Otherwise, Proof, RuleVerb};
 use crate::estate::{FlatRule, HostAccountLinks, HostLinks, Party, Runner, SetId, SystemId, UserId};
-use crate::finding::nearest;
+use crate::finding::nearest_hint;
 use crate::kind::entry::{accepted, find_user, identity, not_stated, person};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{Place, visible};
@@ -64,6 +64,11 @@ impl<'e> Context<'e> {
     /// Returns the user of the ledger who has an account as the own one: the one of the same name.
     pub(crate) fn owner(&self, account: usize) -> Option<UserId> {
         self.engine.estate.user_ids.get(self.account(account).login.as_str()).copied()
+    }
+
+    /// Returns whether a user may use an account: the own one, or one that is lent.
+    pub(crate) fn may_use(&self, user: UserId, account: usize) -> bool {
+        self.owner(account) == Some(user) || self.account(account).used_by.iter().any(|&(p, _)| self.engine.membership.belongs(user, p))
     }
 
     /// Returns the rules under which one account may run something as another, in the order in which they are tried.
@@ -123,7 +128,11 @@ pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     };
     let argv = argv::read(&words, &context.links.links);
     let standing = open(context, question, run)?;
-    if let Some((_, job)) = question.line.trim().split_once("edit-job on job/").filter(|(before, _)| before.is_empty()) {
+    if let Some(job) = question.line.trim().strip_prefix("edit-job on job/") {
+        if let Some(act) = question.session.acting.first() {
+            let why = || format!("editing a job is asked for the person alone, not {act}");
+            return Err(no_such_link(why, run));
+        }
         return edit_job(context, standing, job, run);
     }
     run.understood(|| Understood::FullLine(line::join(argv.words.iter().map(String::as_str))));
@@ -136,6 +145,9 @@ pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mu
 
 /// Follows the links of the session; `argv` is what runs at their end, if that is known. Says as which account the
 /// session then runs, and whether it does so for that line only.
+///
+/// A chain goes on from a login shell alone: what else an account runs is one line and ends there, and that line is the
+/// one that is asked about.
 fn follow<T: Trace>(
     context: Context<'_>,
     question: &Question,
@@ -148,14 +160,17 @@ fn follow<T: Trace>(
     let mut seen = vec![standing.account];
     for act in &session.acting {
         let (to, running) = target(context, act, run)?;
-        is_direct = *running != Running::LoginShell;
+        if is_direct {
+            let why = || format!("nobody goes on {act}: the link before it runs one line and ends there; write it as shell:LOGIN");
+            return Err(no_such_link(why, run));
+        }
         match (running, argv) {
             (Running::LoginShell, _) => shell(context, session, standing, to, run)?,
             (Running::TheLine, Some(argv)) => may_run(context, session, standing, to, argv, run)?,
             (Running::TheLine, None) => may_run_something(context, standing, to, run)?,
-            (Running::Line(text), _) => {
-                let words = read_arguments(text).unwrap_or_default();
-                may_run(context, session, standing, to, &argv::read(&words, &context.links.links), run)?;
+            (Running::Line(line), _) => {
+                let why = || format!("`{}` is not what is asked about: write account:LOGIN, and ask for the line", visible(line));
+                return Err(no_such_link(why, run));
             }
         }
         if seen.contains(&to) {
@@ -164,8 +179,15 @@ fn follow<T: Trace>(
         }
         seen.push(to);
         standing.account = to;
+        is_direct = *running == Running::TheLine;
     }
     Ok((standing, is_direct))
+}
+
+/// Refuses a link that means nothing where it stands.
+fn no_such_link<T: Trace>(why: impl FnOnce() -> String, run: &mut Run<'_, T>) -> Stop {
+    let _ = run.refuse(Stage::Standing, Refusal::ActingNotKnown, || (why(), None));
+    Stop
 }
 
 /// Where the line is not known yet: there must be one that may be run.
@@ -181,18 +203,19 @@ fn may_run_something<T: Trace>(context: Context<'_>, standing: Standing, to: usi
 
 /// Finds the account that a link leads to.
 fn target<'a, T: Trace>(context: Context<'_>, act: &'a Act, run: &mut Run<'_, T>) -> Result<(usize, &'a Running), Stop> {
-    let Act::Account { login, running, .. } = act else {
-        run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
-            ("on a host one runs as an account: write account:LOGIN or shell:LOGIN".to_owned(), None)
-        })?;
-        return Err(Stop);
+    let Act::Account { host, login, running } = act else {
+        return Err(no_such_link(|| "on a host one runs as an account: write account:LOGIN or shell:LOGIN".to_owned(), run));
     };
+    let here = &context.engine.estate.system(context.system).id.value;
+    if let Some(other) = host.as_ref().filter(|h| *h != here) {
+        let why = || format!("`{}` is left for `{here}` before that: links on another host come first", visible(other));
+        return Err(no_such_link(why, run));
+    }
     match context.links.logins.get(login.as_str()) {
         Some(&to) => Ok((to, running)),
         None => {
             run.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
-                let near =
-                    nearest(login, context.links.logins.keys().map(|k| &**k)).map_or(String::new(), |n| format!("; the nearest is `{n}`"));
+                let near = nearest_hint(login, context.links.logins.keys().map(|k| &**k));
                 (format!("the host has no account `{}`{near}", visible(login)), Some(context.engine.estate.system(context.system).id.place))
             })?;
             Err(Stop)
@@ -267,7 +290,7 @@ fn account_of<T: Trace>(context: Context<'_>, session: &Session, user: UserId, r
     let place = Some(engine.estate.system(context.system).id.place);
     let name = &engine.estate.user(user).id.value;
     let accounts = &context.links.accounts;
-    let mine = |&i: &usize| accounts[i].login == *name || accounts[i].used_by.iter().any(|&(p, _)| engine.membership.belongs(user, p));
+    let mine = |&i: &usize| context.may_use(user, i);
     if let Some(login) = &session.account {
         if let Some(&index) = context.links.logins.get(login.as_str()).filter(|i| mine(i)) {
             return Ok(index);
@@ -281,7 +304,7 @@ fn account_of<T: Trace>(context: Context<'_>, session: &Session, user: UserId, r
         return Ok(own);
     }
     let shared: Vec<usize> = (0..accounts.len()).filter(mine).collect();
-    let open: Vec<usize> = shared.iter().copied().filter(|&i| !accounts[i].is_limited() && !accounts[i].shell_refuses()).collect();
+    let open: Vec<usize> = shared.iter().copied().filter(|&i| accounts[i].has_shell()).collect();
     match (open.as_slice(), shared.as_slice()) {
         ([one], _) | ([], [one]) => Ok(*one),
         ([], _) => {
@@ -426,8 +449,7 @@ fn typed<T: Trace>(context: Context<'_>, standing: Standing, argv: &argv::Argv<'
 fn edit_job<T: Trace>(context: Context<'_>, standing: Standing, name: &str, run: &mut Run<'_, T>) -> Result<(), Stop> {
     let Some(job) = context.links.jobs.iter().find(|j| j.name == name) else {
         return run.refuse(Stage::Permission, Refusal::UnknownObject, || {
-            let near = nearest(name, context.links.jobs.iter().map(|j| j.name.as_str()))
-                .map_or(String::new(), |n| format!("; the nearest is `{n}`"));
+            let near = nearest_hint(name, context.links.jobs.iter().map(|j| j.name.as_str()));
             (format!("the host has no job `{}`{near}", visible(name)), Some(context.engine.estate.system(context.system).id.place))
         });
     };

@@ -16,7 +16,7 @@ use crate::ask::{Form, Question, Refusal, Stage};
 use crate::engine::Engine;
 use crate::entry::Database;
 use crate::estate::SystemId;
-use crate::finding::nearest;
+use crate::finding::nearest_hint;
 use crate::kind::database::{Accounts, accounts, asked, uses};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
@@ -194,8 +194,7 @@ pub(crate) fn open_as<'s, T: Trace>(
     };
     if !state.roles.contains(&role) {
         run.refuse(Stage::Standing, Refusal::UnknownRole, || {
-            let near = nearest(&role, state.roles.iter().map(String::as_str))
-                .map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+            let near = nearest_hint(&role, state.roles.iter().map(String::as_str));
             (format!("no role is named `{}`{near}", visible(&role)), None)
         })?;
         return Err(Stop);
@@ -287,8 +286,7 @@ pub(crate) fn wanted(state: &State, server: &Server, question: &Question) -> Res
             .flat_map(|n| [n.to_string(), n.plain()])
             .chain(state.databases.iter().map(|d| Scope::database(d).to_string()))
             .collect();
-        let near =
-            nearest(&asked.on, names.iter().map(String::as_str)).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+        let near = nearest_hint(&asked.on, names.iter().map(String::as_str));
         (Refusal::UnknownObject, format!("`{}` is not in the inventory of this server{near}", visible(&asked.on)))
     };
     let Some(scope) = scope else { return Err(unknown()) };

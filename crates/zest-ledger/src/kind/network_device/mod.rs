@@ -8,11 +8,9 @@ mod entry;
 mod line;
 mod reach;
 
-use crate::ask::{Question, Refusal, Stage};
+use crate::ask::Question;
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::estate::{RoleId, SetId, SystemId, UserId};
-use crate::finding::nearest;
-use crate::source::visible;
 
 use super::trace::{Run, Silent, Stop, Trace};
 pub(crate) use entry::{open, refusal_to_sign_in, through};
@@ -47,15 +45,7 @@ pub(crate) fn walk<T: Trace>(engine: &Engine, question: &Question, system: Syste
 }
 
 fn stand<'e, T: Trace>(engine: &'e Engine, question: &Question, run: &mut Run<'_, T>) -> Result<Standpoint<'e>, Stop> {
-    let Some(&system) = engine.estate.system_ids.get(question.system.as_str()) else {
-        run.refuse(Stage::Entry, Refusal::UnknownSystem, || {
-            let near = nearest(&question.system, engine.estate.system_ids.keys().map(|k| &**k));
-            let near = near.map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
-            (format!("no system is named `{}`{near}", visible(&question.system)), None)
-        })?;
-        return Err(Stop);
-    };
-    open(engine, question, system, run)
+    open(engine, question, super::find_system(engine, question, run)?, run)
 }
 
 /// Returns the assignments that reach a user on a system, in the order in which they are tried.

@@ -15,7 +15,7 @@ use crate::ask::{Form, Question, Refusal, Stage};
 use crate::engine::Engine;
 use crate::entry::{Database, Proof, System};
 use crate::estate::SystemId;
-use crate::finding::nearest;
+use crate::finding::nearest_hint;
 use crate::kind::database::{Accounts, accounts, asked, uses};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
@@ -155,8 +155,7 @@ pub(crate) fn open<T: Trace>(
     };
     if !state.knows_role(active) {
         run.refuse(Stage::Standing, Refusal::UnknownRole, || {
-            let near = nearest(active, state.roles.keys().map(String::as_str))
-                .map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+            let near = nearest_hint(active, state.roles.keys().map(String::as_str));
             (format!("no role is named `{}`{near}", visible(active)), None)
         })?;
         return Err(Stop);
@@ -203,8 +202,7 @@ pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing
     };
     let known = catalog.state().objects.get(&object).map(|o| o.columns.clone()).unwrap_or_default();
     if let Some(column) = asked.columns.iter().find(|c| !known.iter().any(|k| k.name == **c)) {
-        let near =
-            nearest(column, known.iter().map(|c| c.name.as_str())).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+        let near = nearest_hint(column, known.iter().map(|c| c.name.as_str()));
         return Err((Refusal::UnknownObject, format!("{} has no column `{}`{near}", visible(&object.to_string()), visible(column))));
     }
     let mut list = Vec::new();
@@ -229,8 +227,7 @@ pub(crate) fn object_of(catalog: &Catalog, text: &str) -> Result<ObjectName, (Re
         [one] => Ok((*one).clone()),
         [] => {
             let names: Vec<String> = catalog.objects().iter().flat_map(|n| [n.to_string(), n.plain()]).collect();
-            let near =
-                nearest(text, names.iter().map(String::as_str)).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+            let near = nearest_hint(text, names.iter().map(String::as_str));
             Err((Refusal::UnknownObject, format!("`{}` is not in the inventory of this server{near}", visible(text))))
         }
         several => {

@@ -3,21 +3,26 @@
 //! Acting as a user is granted on the target, to the person who signed in: it is directional and is not passed on.
 //! Assuming a role takes two halves, each with a code of its own; its rights replace the others.
 
-use super::{Action, Context, Identity, Standing, weigh};
-use crate::ask::{Act, Refusal, Stage};
+use super::{Action, Context, Identity, Standing, obligations, weigh};
+use crate::ask::{Act, Question, Refusal, Stage};
 use crate::estate::{ASSUME, ActingLinks, AssumableLinks, Holder, Outcome, RoleId};
-use crate::finding::nearest;
+use crate::finding::{nearest, nearest_hint};
 use crate::kind::condition_text;
 use crate::kind::trace::{Run, Stop, Trace};
 use crate::source::{Place, visible};
 
 /// Follows the links of the session, as far as they lead on this system.
-pub(super) fn follow<T: Trace>(context: Context<'_>, standing: &mut Standing, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(super) fn follow<T: Trace>(
+    context: Context<'_>,
+    question: &Question,
+    standing: &mut Standing,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
     let mut seen = vec![standing.identity];
     for act in &context.session.acting {
         match act {
             Act::User(name) => as_user(context, standing, name, run)?,
-            Act::Role { name, since } => assume(context, standing, name, *since, run)?,
+            Act::Role { name, since } => assume(context, question, standing, name, *since, run)?,
             Act::Account { .. } => {
                 run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
                     let kind = context.engine.estate.system(context.system).kind().word();
@@ -117,6 +122,7 @@ fn unmet<T: Trace>(
 
 fn assume<T: Trace>(
     context: Context<'_>,
+    question: &Question,
     standing: &mut Standing,
     name: &str,
     since: Option<jiff::Timestamp>,
@@ -132,13 +138,12 @@ fn assume<T: Trace>(
     }
     let Some(&role) = estate.role_ids.get(name) else {
         run.refuse(Stage::Standing, Refusal::UnknownRole, || {
-            let near =
-                nearest(name, estate.role_ids.keys().map(|k| &**k)).map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+            let near = nearest_hint(name, estate.role_ids.keys().map(|k| &**k));
             (format!("no role is called `{shown}`{near}"), None)
         })?;
         return Err(Stop);
     };
-    own_half(context, standing, role, run)?;
+    own_half(context, question, standing, role, run)?;
     role_half(context, standing, role, run)?;
     let assumable = estate.roles[role.index()].assumable.as_ref();
     if let Some((longest, since)) = assumable.and_then(|a| a.longest.as_ref()).zip(since.or(context.session.at)) {
@@ -169,8 +174,14 @@ fn assume<T: Trace>(
     Ok(())
 }
 
-/// The user's half: the right to assume the role, granted like any other.
-fn own_half<T: Trace>(context: Context<'_>, standing: &Standing, role: RoleId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+/// The user's half: the right to assume the role, granted like any other, with its obligations.
+fn own_half<T: Trace>(
+    context: Context<'_>,
+    question: &Question,
+    standing: &Standing,
+    role: RoleId,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
     let estate = &context.engine.estate;
     let name = &estate.role(role).id.value;
     let Some(&operation) = context.links.operation_ids.get(ASSUME) else { return Err(Stop) };
@@ -183,7 +194,7 @@ fn own_half<T: Trace>(context: Context<'_>, standing: &Standing, role: RoleId, r
         run.pass(Stage::Standing, || {
             (format!("{who} may assume `{shown}`: {}", super::permission::via(context, standing.user, held)), Some(held.grant.place))
         });
-        return Ok(());
+        return obligations::check(context, question, standing, &action, &weighed.allows, run);
     }
     let is_open = weighed.denies.iter().any(|(_, o)| *o == Outcome::Unknown) || weighed.denies.is_empty() && !weighed.unknown.is_empty();
     let place = weighed
@@ -213,8 +224,7 @@ fn role_half<T: Trace>(context: Context<'_>, standing: &Standing, role: RoleId, 
     let estate = &context.engine.estate;
     let shown = visible(&estate.role(role).id.value);
     let who = identity_name(context, standing.identity);
-    let admitted = |a: &&AssumableLinks| a.by.iter().any(|&(holder, _)| is_admitted(context, standing.identity, holder));
-    match estate.roles[role.index()].assumable.as_ref().filter(admitted) {
+    match admitting(context, standing.identity, role) {
         None => {
             let place = estate.roles[role.index()].assumable.as_ref().map_or(estate.role(role).id.place, |a| a.place);
             run.refuse(Stage::Standing, Refusal::RoleDoesNotAdmit, || (format!("`{shown}` does not admit {who}"), Some(place)))
@@ -230,12 +240,14 @@ fn role_half<T: Trace>(context: Context<'_>, standing: &Standing, role: RoleId, 
     }
 }
 
-fn is_admitted(context: Context<'_>, identity: Identity, holder: Holder) -> bool {
-    match (identity, holder) {
+/// Returns whom a role admits, if somebody is among them.
+pub(crate) fn admitting(context: Context<'_>, identity: Identity, role: RoleId) -> Option<&AssumableLinks> {
+    let admits = |&(holder, _): &(Holder, Place)| match (identity, holder) {
         (Identity::User(user), Holder::Party(party)) => context.engine.membership.belongs(user, party),
         (Identity::Role(role), Holder::Role(admitted)) => role == admitted,
         _ => false,
-    }
+    };
+    context.engine.estate.roles[role.index()].assumable.as_ref().filter(|a| a.by.iter().any(admits))
 }
 
 fn identity_name(context: Context<'_>, identity: Identity) -> String {

@@ -4,7 +4,7 @@ use super::Context;
 use crate::ask::{Question, Refusal, Stage};
 use crate::estate::path::bad_path;
 use crate::estate::{ADMINISTRATIVE, ASSUME, CHANGE_CREDENTIAL, ServiceLinks, is_there};
-use crate::finding::nearest;
+use crate::finding::{nearest, nearest_hint};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::visible;
 
@@ -181,8 +181,7 @@ fn exists<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>)
         return Ok(());
     }
     run.refuse(Stage::Permission, Refusal::UnknownObject, || {
-        let near = nearest(&action.path, context.links.resources.keys().map(|k| &**k))
-            .map_or(String::new(), |n| format!("; the nearest is `{}`", visible(n)));
+        let near = nearest_hint(&action.path, context.links.resources.keys().map(|k| &**k));
         (format!("nothing is declared as `{}`{near}", visible(&action.path)), Some(estate.system(context.system).id.place))
     })?;
     Err(Stop)

@@ -15,6 +15,7 @@ use crate::kind::entry::{accepted, find_user, identity, person};
 use crate::kind::trace::{Run, Silent, Stop, Trace};
 use crate::source::{Place, visible};
 
+pub(crate) use acting::admitting;
 pub(crate) use action::{Action, Unread, parse};
 pub(crate) use permission::{Held, Weighed, conditions, grants_of, included, via, weigh};
 
@@ -91,7 +92,7 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     identity(engine, session, user, run)?;
     accepted(engine, session, system, run)?;
     let mut standing = Standing { person: user, user, identity: Identity::User(user), expires: session.expires.map(|at| (at, None)) };
-    acting::follow(context, &mut standing, run)?;
+    acting::follow(context, question, &mut standing, run)?;
     acting::attributes(context, &standing, run)?;
     acting::duties(context, &standing, run)?;
     Ok(standing)

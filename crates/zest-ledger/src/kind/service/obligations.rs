@@ -2,7 +2,7 @@
 
 use super::{Action, Context, Held, Standing};
 use crate::ask::{Question, Refusal, Stage, Verdict};
-use crate::estate::{Duties, is_within};
+use crate::estate::Duties;
 use crate::kind::trace::{Run, Stop, Trace};
 use crate::source::{Place, visible};
 
@@ -75,9 +75,8 @@ fn standing_duties<'e>(context: Context<'e>, action: &'e Action) -> Vec<&'e Duti
         list.extend(kind.duties.as_ref().filter(|_| !looks));
     }
     if !looks {
-        let mut found: Vec<_> = links.resources.iter().filter(|(path, r)| r.duties.is_some() && is_within(&action.path, path)).collect();
-        found.sort_by_key(|(path, _)| path.len());
-        list.extend(found.into_iter().filter_map(|(_, r)| r.duties.as_ref()));
+        let ends = action.path.match_indices('/').map(|(end, _)| end).chain([action.path.len()]);
+        list.extend(ends.filter_map(|end| links.resources.get(&action.path[..end])?.duties.as_ref()));
     }
     list
 }
@@ -93,15 +92,8 @@ fn weigh(context: Context<'_>, question: &Question, standing: &Standing, action:
     }
     let off = context.links.identity_checks.as_ref().filter(|c| !c.value);
     if let Some(age) = &duties.prove_again {
-        let counts = |p: &&crate::ask::Proven| {
-            let covers = context.links.covers.iter();
-            let covered = |on| {
-                Some(on) == session.channel
-                    || covers.clone().any(|(from, to)| from.value == on && to.iter().any(|c| Some(c.value) == session.channel))
-            };
-            p.channel.is_none_or(covered)
-        };
-        let youngest = session.proofs.iter().flatten().filter(counts).map(|p| p.age).min();
+        let facts = context.facts(standing.user, &action.path);
+        let youngest = session.proofs.iter().flatten().filter(|p| facts.counts(p) == Some(true)).map(|p| p.age).min();
         met.push(match off {
             Some(off) => Met::Yes("identity is not checked again: identity checks are switched off".to_owned(), off.place),
             None if youngest.is_some_and(|a| a <= age.value) => {

@@ -7,7 +7,7 @@ use fixedbitset::FixedBitSet;
 
 use super::{Action, Context, Identity, Standing};
 use crate::ask::{Refusal, Stage};
-use crate::estate::{AssignmentId, CeilingLinks, Conditions, Facts, GrantLinks, Holder, Outcome, Party, RoleId, UserId, is_within};
+use crate::estate::{AssignmentId, CeilingLinks, Conditions, Facts, GrantLinks, Holder, Outcome, Part, Party, RoleId, UserId, is_within};
 use crate::kind::condition_text;
 use crate::kind::network_device::{candidates, through};
 use crate::kind::trace::{Run, Stop, Trace};
@@ -218,14 +218,21 @@ pub(crate) fn via(context: Context<'_>, user: UserId, held: &Held<'_>) -> String
     }
 }
 
-/// The first part that makes conditions fail, or else the first that is not known.
+/// The first part of some conditions that comes out so.
 fn culprit<'e>(
-    context: Context<'e>,
-    held: &Held<'e>,
+    mut list: impl Iterator<Item = &'e Conditions>,
     facts: &Facts<'_>,
     wanted: Outcome,
-) -> Option<(&'e Conditions, (crate::estate::Part, Place))> {
-    conditions(context, held).find_map(|c| c.parts(*facts).find(|&(_, o, _)| o == wanted).map(|(part, _, place)| (c, (part, place))))
+) -> Option<(&'e Conditions, (Part, Place))> {
+    list.find_map(|c| c.parts(*facts).find(|&(_, o, _)| o == wanted).map(|(part, _, place)| (c, (part, place))))
+}
+
+/// What the question must state before it is known whether a grant applies, and where that is written.
+fn not_known<'e>(context: Context<'e>, held: &Held<'e>, facts: &Facts<'_>) -> (String, Option<Place>) {
+    match culprit(conditions(context, held).chain(&held.grant.unless), facts, Outcome::Unknown) {
+        Some((conditions, part)) => (condition_text::missing(conditions, facts, part), Some(part.1)),
+        None => ("a fact".to_owned(), None),
+    }
 }
 
 /// Tells about the grants, and refuses where they do not come to an allow. Returns the allows.
@@ -236,9 +243,7 @@ pub(super) fn report<'e, T: Trace>(
     weighed: &Weighed<'e>,
     run: &mut Run<'_, T>,
 ) -> Result<Vec<Held<'e>>, Stop> {
-    let facts = Facts { resource: None, ..context.engine.facts(context.session, standing.user, context.system) };
-    let attributes = context.links.resources.get(action.path.as_str()).map(|r| r.attributes.as_slice());
-    let facts = Facts { resource: Some((&action.path, attributes)), ..facts };
+    let facts = context.facts(standing.user, &action.path);
     let name = visible(&context.links.operations[action.operation].name);
     let path = visible(&action.path);
     let through = |held: &Held<'_>| via(context, standing.user, held);
@@ -254,11 +259,7 @@ pub(super) fn report<'e, T: Trace>(
             })?;
         } else {
             // A deny of which it is not known whether it applies bites; the answer says what to state.
-            let unknown = culprit(context, held, &facts, Outcome::Unknown).or_else(|| {
-                let unless = held.grant.unless.as_ref()?;
-                unless.parts(facts).find(|&(_, o, _)| o == Outcome::Unknown).map(|(part, _, place)| (unless, (part, place)))
-            });
-            let fact = unknown.map_or_else(|| "a fact".to_owned(), |(c, part)| condition_text::missing(c, &facts, part));
+            let (fact, _) = not_known(context, held, &facts);
             run.refuse(Stage::Conditions, Refusal::NotStated, || {
                 let text = format!("`{name}` on `{path}` is denied {}{lifted_by}; the question does not state {fact}", through(held));
                 (text, Some(held.grant.place))
@@ -291,23 +292,18 @@ pub(super) fn report<'e, T: Trace>(
             })?;
         }
     } else if let Some(held) = weighed.unknown.first() {
-        let lifted = || {
-            let unless = held.grant.unless.as_ref()?;
-            unless.parts(facts).find(|&(_, o, _)| o == Outcome::Unknown).map(|(part, _, place)| (unless, (part, place)))
-        };
-        let unknown = culprit(context, held, &facts, Outcome::Unknown).or_else(lifted);
-        let fact = unknown.map_or_else(|| "a fact".to_owned(), |(c, part)| condition_text::missing(c, &facts, part));
+        let (fact, place) = not_known(context, held, &facts);
         run.pass(Stage::Permission, || {
             (format!("`{}` is allowed {}, under conditions", held.grant.shown, through(held)), Some(held.grant.place))
         });
         run.refuse(Stage::Conditions, Refusal::NotStated, || {
-            (format!("the question does not state {fact}, and the grant depends on it"), unknown.map(|(_, (_, place))| place))
+            (format!("the question does not state {fact}, and the grant depends on it"), place)
         })?;
     } else if let Some(held) = weighed.failing.first() {
         run.pass(Stage::Permission, || {
             (format!("`{}` is allowed {}, under conditions", held.grant.shown, through(held)), Some(held.grant.place))
         });
-        match culprit(context, held, &facts, Outcome::Fails) {
+        match culprit(conditions(context, held), &facts, Outcome::Fails) {
             Some((conditions, (part, place))) => run.refuse(Stage::Conditions, condition_text::refusal_of(part), || {
                 (condition_text::outcome(conditions, &facts, "the entry", (part, place), false), Some(place))
             })?,
