@@ -124,6 +124,7 @@ answers! {
     confirmed_only: "lead-1", "switch", "reload", level(15), confirmed() => AFTER;
     all_three_met: "lead-1", "switch", "reload", level(15), confirmed(), proof(Proof::Key, minutes(10)), approved_by("lead-2") => ALLOWED;
     proof_one_minute_too_old: "lead-1", "switch", "reload", level(15), confirmed(), proof(Proof::Key, minutes(11)), approved_by("lead-2") => AFTER;
+    proof_given_on_another_channel: "lead-1", "switch", "reload", level(15), confirmed(), channel(Channel::Terminal), proof_on(Channel::Web, Proof::Key, minutes(1)), approved_by("lead-2") => AFTER;
     second_person_is_the_first: "lead-1", "switch", "reload", level(15), approved_by("lead-1") => Err(Refusal::SamePerson);
     second_person_is_not_entitled: "lead-1", "switch", "reload", level(15), approved_by("watch-1") => Err(Refusal::NotEntitled);
     second_person_with_a_proof_that_is_not_his: "lead-1", "switch", "reload", level(15), approved_by("lead-2"), approver_proof(Proof::OneTimeCode, minutes(1)) => Err(Refusal::NotEntitled);

@@ -46,6 +46,7 @@ grants = [
   { allow = ["raise"], on = "ramp/*", to = ["role:planner", "role:approver", "role:day", "role:night"] },
 ]
 acting = [
+  { as = "user:guest-1", by = ["user:torn-1"] },
   { as = "user:mate-1", by = ["user:planner-1", "user:mate-2"] },
   { as = "user:mate-2", by = ["user:mate-1"] },
   { as = "user:gone-1", by = ["user:mate-1"] },
@@ -176,6 +177,7 @@ answers! {
 // Separation of duties.
 answers! {
     roles_nobody_may_hold_together: on("torn-1", "raise on ramp/north") => Err(Refusal::DutiesNotSeparated);
+    not_by_acting_as_another_either: on("torn-1", "view on ramp/north").acting(act("user:guest-1")) => Err(Refusal::DutiesNotSeparated);
     roles_that_must_not_be_active_together: on("planner-1", "raise on ramp/north") => Err(Refusal::RolesActiveTogether);
     both_stated: on("planner-1", "raise on ramp/north").active_roles(&["day", "night"]) => Err(Refusal::RolesActiveTogether);
     one_of_them: on("planner-1", "raise on ramp/north").active_roles(&["day"]) => ALLOWED;

@@ -14,13 +14,17 @@ lead-1 = { proofs = ["password", "one-time-code"] }
 clerk-1 = { proofs = ["password", "one-time-code"], attributes = { pier = "selkie", grade = "3" } }
 nobody-1 = { proofs = ["password", "one-time-code"] }
 night-1 = { proofs = ["password", "one-time-code"] }
+nested-1 = { proofs = ["password"] }
+round-1 = { proofs = ["password"] }
+barred-1 = { proofs = ["password"] }
+new-1 = { proofs = ["password"], must-change-credential = true }
 hopeful-1 = { proofs = ["password"] }
 wanted-1 = { proofs = ["password"] }
 capped-1 = { proofs = ["password"] }
 both-1 = { proofs = ["password"] }
 
 [groups]
-leads = { members = ["user:lead-1"] }
+leads = { members = ["user:lead-1", "user:new-1"] }
 everyone = { members = ["user:lead-1", "user:nobody-1"] }
 night = { members = ["user:night-1", "user:wanted-1"] }
 
@@ -104,6 +108,10 @@ of = ["user:capped-1"]
 allow = ["read"]
 
 [[clouds.sky.ceilings]]
+of = ["role:middle"]
+allow = ["read"]
+
+[[clouds.sky.ceilings]]
 within = "line/vault"
 allow = ["read"]
 
@@ -122,10 +130,44 @@ assumable = { by = ["group:night"] }
 [roles.reader]
 grants = [{ allow = ["read"], on = "**" }]
 
+[roles.bottom]
+grants = [{ allow = ["records.put", "records.list"], on = "line/fares" }]
+
+[roles.middle]
+includes = ["bottom"]
+
+[roles.top]
+includes = ["middle"]
+grants = [{ allow = ["records.delete"], on = "line/fares" }]
+
+[roles.around]
+includes = ["middle", "bottom"]
+
+[roles.barred]
+grants = [{ deny = ["records.put"], on = "**" }]
+
+[roles.writer]
+grants = [{ allow = ["records.put", "records.list"], on = "line/fares" }]
+
 [[assignments]]
 to = ["user:both-1"]
 roles = ["reader"]
 on = { systems = ["sky"], at = "line/fares" }
+
+[[assignments]]
+to = ["user:nested-1"]
+roles = ["top"]
+on = { systems = ["sky"], at = "line/fares" }
+
+[[assignments]]
+to = ["user:round-1"]
+roles = ["around"]
+on = { systems = ["sky"], at = "line/fares" }
+
+[[assignments]]
+to = ["user:barred-1"]
+roles = ["barred", "writer"]
+on = { systems = ["sky"] }
 "#;
 
 pub(crate) const API: &str = r##"{"openapi": "3.1.0", "paths": {
@@ -233,6 +275,12 @@ answers! {
     a_call_with_another_method: on("clerk-1", "POST /v1/fares/records") => ALLOWED;
     a_call_that_is_not_described: coded("lead-1", "PATCH /v1/fares/records") => Err(Refusal::UnknownOperation);
     a_call_without_address: coded("lead-1", "DELETE /v1/fares/records/7 on line/fares/records") => ALLOWED;
+    a_call_with_encoded_letters: coded("lead-1", "POST /v1/v%61ult/records") => Err(Refusal::CutByCeiling);
+    a_call_with_an_encoded_separator: coded("lead-1", "GET /v1/vault%2Fx/records") => Err(Refusal::ActionUnreadable);
+    a_call_that_is_encoded_twice: coded("lead-1", "GET /v1/v%2561ult/records") => Err(Refusal::ActionUnreadable);
+    a_call_with_half_an_encoding: coded("lead-1", "GET /v1/fares%2/records") => Err(Refusal::ActionUnreadable);
+    a_call_with_a_variable_of_its_own: coded("lead-1", "GET /v1/{project}/records") => Err(Refusal::ActionUnreadable);
+    a_way_up_beside_a_resource: coded("lead-1", "DELETE /v1/fares/records/.. on line/fares") => Err(Refusal::ActionUnreadable);
     a_path_written_out_comes_first: on("both-1", "GET /v1/fares/records/latest on line/fares/records") => ALLOWED;
 }
 
@@ -243,6 +291,13 @@ answers! {
     a_ceiling_gives_nothing: on("capped-1", LIST) => Err(Refusal::NotGranted);
     a_ceiling_of_one_is_not_that_of_others: on("both-1", "records.put on line/rota") => ALLOWED;
     a_ceiling_of_a_container: coded("lead-1", "records.put on line/vault") => Err(Refusal::CutByCeiling);
+    a_ceiling_of_a_role_cuts_what_is_held_through_it: on("nested-1", PUT) => Err(Refusal::CutByCeiling);
+    it_lets_through_what_it_names: on("nested-1", LIST) => ALLOWED;
+    it_leaves_what_is_held_beside_it: on("nested-1", "records.delete on line/fares") => ALLOWED;
+    it_leaves_what_is_held_another_way_too: on("round-1", PUT) => ALLOWED;
+    a_deny_of_one_role_beside_the_allow_of_another: on("barred-1", PUT) => Err(Refusal::DeniedByGrant);
+    a_deny_is_not_shed_with_its_role: on("barred-1", PUT).active_roles(&["writer"]) => Err(Refusal::DeniedByGrant);
+    an_allow_is: on("barred-1", LIST).active_roles(&["barred"]) => Err(Refusal::NotGranted);
     a_grant_that_is_over: on("both-1", "records.put on line/rota").at("2027-01-01T00:00:00Z".parse().expect("a moment")) => Err(Refusal::AssignmentNotValid);
 }
 
@@ -287,6 +342,9 @@ answers! {
     a_role_is_edited: coded("lead-1", "edit-role on role/deep") => ALLOWED;
     everything_does_not_hold_them: on("both-1", "edit-role on role/deep") => Err(Refusal::NotGranted);
     the_own_credential: on("nobody-1", "change-credential on user/nobody-1") => ALLOWED;
+    a_credential_that_must_be_changed_first: on("new-1", "records.list on line") => Err(Refusal::CredentialMustChange);
+    the_one_thing_that_is_left: on("new-1", "change-credential on user/new-1") => ALLOWED;
+    and_only_the_own_one: on("new-1", "change-credential on user/clerk-1") => Err(Refusal::CredentialMustChange);
     not_that_of_another: coded("lead-1", "change-credential on user/clerk-1") => Err(Refusal::NotGranted);
     they_are_about_their_own_sort: coded("lead-1", "change-members on user/clerk-1") => Err(Refusal::PrivilegeMisapplied);
 }
@@ -312,7 +370,7 @@ fn the_answer_says_where_and_what_to_state() {
     let gate = answer.first_refusal().expect("a refusal");
     assert!(gate.text.contains("unless with one-time-code within 1h"), "{}", gate.text);
     assert!(gate.text.ends_with("the question does not state the proofs of identity"), "{}", gate.text);
-    assert_eq!(gate.location.as_ref().expect("a place").line, 41);
+    assert_eq!(gate.location.as_ref().expect("a place").line, 45);
 }
 
 #[test]
@@ -330,10 +388,10 @@ fn an_engine_of_nothing_but_a_cloud_is_fine() {
 #[test]
 fn a_channel_accepts_what_the_system_says() {
     let engine = engine(
-        "[users.a]\nproofs = ['password', 'key', 'one-time-code']\n\
+        "[users.a]\nproofs = ['password', 'key', 'one-time-code']\n[users.b]\nproofs = ['password', 'key']\n\
          [systems.sky]\nkind = 'cloud'\naccepts = { web = ['one-time-code'], api = ['key'] }\n\
          [clouds.sky]\nresources.x = {}\noperations.look = {}\n\
-         grants = [{ allow = ['look'], on = 'x', to = ['user:a'], unless = { channel = ['api'] } }]\n",
+         grants = [{ allow = ['look'], on = 'x', to = ['user:a', 'user:b'], unless = { channel = ['api'] } }]\n",
     );
     let by = |channel: Channel, proof: Proof| Question::new("a", "sky", "look on x").channel(channel).proof(proof, minutes(0));
     for (question, expected) in [
@@ -342,6 +400,14 @@ fn a_channel_accepts_what_the_system_says() {
         (by(Channel::Terminal, Proof::Key), Some(Refusal::ChannelNotAllowed)),
         (by(Channel::Api, Proof::Key), Some(Refusal::GrantLifted)),
         (Question::new("a", "sky", "look on x"), Some(Refusal::NotStated)),
+        (by(Channel::Web, Proof::OneTimeCode).proof(Proof::Password, minutes(0)), None),
+        (Question::new("a", "sky", "look on x").channel(Channel::Web), None),
+        (Question::new("b", "sky", "look on x").channel(Channel::Web), Some(Refusal::ProofNotAccepted)),
+        (Question::new("b", "sky", "look on x").channel(Channel::Api), Some(Refusal::GrantLifted)),
+        (
+            Question::new("a", "sky", "look on x").channel(Channel::Web).proof_on(Channel::Api, Proof::OneTimeCode, minutes(0)),
+            Some(Refusal::ProofNotAccepted),
+        ),
     ] {
         assert_eq!(ask(&engine, &question).refusal, expected, "{question:?}");
     }

@@ -6,9 +6,9 @@ use jiff::SignedDuration;
 use zest_ledger::ask::{Act, Refusal, Verdict};
 use zest_ledger::entry::{Channel, Proof};
 use zest_ledger::review::{readiness, session};
-use zest_ledger::{Engine, Question, host_configuration};
+use zest_ledger::{Engine, Ledger, Question, host_configuration};
 
-use crate::support::{ask, engine, outcome};
+use crate::support::{PIER, ask, engine, outcome};
 
 const HOSTS: &str = r#"
 [users]
@@ -52,6 +52,7 @@ run-as = [
   { by = ["user:op-1"], as = ["batch"], commands = ["client"] },
   { by = ["user:op-1"], as = ["owner", "batch"], commands = ["shell"], proof = false },
   { by = ["account:owner"], as = ["op-2"], commands = ["shell"], proof = false },
+  { by = ["account:owner"], as = ["batch"], commands = ["client"] },
   { by = ["account:op-2"], as = ["owner"], commands = ["shell"], proof = false },
 ]
 jobs.nightly = { runs-as = "batch", line = "/opt/nightly --all", edited-by = ["user:op-2"] }
@@ -124,6 +125,7 @@ answers! {
     a_shell_that_refuses: on("batch", "/usr/bin/id") => Err(Refusal::ShellRefuses);
     no_command_set_where_that_means_nothing: Question::new("batch", "other", "/usr/bin/id") => Err(Refusal::NoCommandSet);
     no_channel_stated: Question::new("op-1", "box", "/usr/bin/id") => Err(Refusal::NotStated);
+    a_key_given_on_a_channel_that_is_not_this: on("op-1", "/usr/bin/id").proof_on(Channel::Web, Proof::Key, SignedDuration::ZERO) => Err(Refusal::ProofNotAccepted);
     a_channel_that_is_closed: on("op-1", "/usr/bin/id").channel(Channel::Web) => Err(Refusal::ChannelNotAllowed);
     a_credential_to_be_changed_first: on("new-1", "/usr/bin/id") => Err(Refusal::CredentialMustChange);
     nobody_at_all: on("off-1", "/usr/bin/id") => Err(Refusal::NoAccount);
@@ -144,6 +146,8 @@ answers! {
     identity_must_be_proven: as_batch("/usr/bin/psql ticketing") => Ok(Verdict::AllowedAfter);
     it_was: as_batch("/usr/bin/psql ticketing").proof(Proof::Password, SignedDuration::from_mins(5)) => ALLOWED;
     it_was_too_long_ago: as_batch("/usr/bin/psql ticketing").proof(Proof::Password, SignedDuration::from_mins(6)) => Ok(Verdict::AllowedAfter);
+    it_was_elsewhere: as_batch("/usr/bin/psql ticketing").proof(Proof::Key, SignedDuration::ZERO).proof_on(Channel::Web, Proof::Password, SignedDuration::ZERO) => Ok(Verdict::AllowedAfter);
+    the_own_password_is_not_that_of_the_next_account: on("op-1", "/usr/bin/psql ticketing").proof(Proof::Password, SignedDuration::ZERO).acting(act("shell:owner")).acting(act("account:batch")) => Ok(Verdict::AllowedAfter);
     nobody_else_may: on("op-2", "/usr/bin/psql ticketing").acting(act("account:batch")) => Err(Refusal::NotPermitted);
     a_shell_may_be_entered: on("op-1", "/usr/bin/id").acting(act("shell:owner")) => ALLOWED;
     one_that_refuses_may_not: on("op-1", "/usr/bin/id").acting(act("shell:batch")) => Err(Refusal::ShellRefuses);
@@ -183,6 +187,33 @@ answers! {
     through_a_line: at_the_database_through("account:box/batch /usr/bin/psql ticketing", "account:box/batch /usr/bin/psql ticketing") => Err(Refusal::ActingNotKnown);
     an_account_nobody_knows_elsewhere: at_the_database("shell:box/owner") => Err(Refusal::UnknownActingIdentity);
     a_database_knows_no_users_to_act_as: at_the_database("user:batch") => Err(Refusal::ActingNotKnown);
+}
+
+/// A chain that goes on from a host as `batch` to a room, or as `lead-2` to a switch, and who agreed there.
+fn agreed(link: &str, first: &str, system: &str, line: &str, second: &str) -> Option<Refusal> {
+    let more = "[systems.room]\nkind = 'application'\n[applications.room]\n\
+         types.gate = { rights = ['open'], after = { second-person = ['anyone'] } }\nobjects.'gate/north' = {}\n\
+         grants = [{ allow = ['open'], on = 'gate/*', to = ['user:batch', 'user:op-1', 'user:op-2'] }]\n\
+         [systems.bridge]\nkind = 'host'\nno-command-set = 'everything'\n[hosts.bridge]\n\
+         run-as = [{ by = ['user:lead-1'], as = ['lead-2'], commands = ['shell'], proof = false }]\n\
+         accounts = { lead-1 = {}, lead-2 = {} }\n";
+    let ledger = Ledger::new().document("hosts.toml", HOSTS).document("pier.toml", PIER).document("more.toml", more);
+    let engine = Engine::compile(ledger.estate().unwrap_or_else(|f| panic!("{f}"))).expect("it compiles");
+    let mut question = on(first, line).acting(act(link)).proof(Proof::Password, SignedDuration::ZERO).approved_by(second);
+    question.system = system.to_owned();
+    question.session.level = (system == "switch").then_some(15);
+    ask(&engine, &question).refusal
+}
+
+#[test]
+fn nobody_agrees_to_what_he_does_as_the_account_of_a_host() {
+    for (second, expected) in [("op-1", Some(Refusal::SamePerson)), ("batch", Some(Refusal::SamePerson)), ("op-2", None)] {
+        let found = agreed("account:box/batch /usr/bin/psql ticketing", "op-1", "room", "open on gate/north", second);
+        assert_eq!(found, expected, "{second}");
+    }
+    for (second, expected) in [("lead-1", Some(Refusal::SamePerson)), ("watch-1", Some(Refusal::NotEntitled))] {
+        assert_eq!(agreed("shell:bridge/lead-2", "lead-1", "switch", "reload", second), expected, "{second}");
+    }
 }
 
 #[test]

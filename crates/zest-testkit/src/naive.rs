@@ -1,9 +1,12 @@
 //! The plain evaluator: the rules of a network device as one reads them aloud, without any index or automaton.
 //!
-//! It works on the entries as written, looks at everything in order, and is never made faster. Where it and the
-//! engine disagree, one of them is wrong.
+//! It works on the entries as written, looks at everything in order, and is never made faster but for remembering the
+//! patterns it has read. Where it and the engine disagree, one of them is wrong.
 
+use std::cell::RefCell;
+use std::collections::HashMap;
 use std::net::IpAddr;
+use std::rc::Rc;
 
 use ipnet::IpNet;
 use jiff::civil::Time;
@@ -233,8 +236,7 @@ impl<'e> Naive<'e> {
     }
 
     /// The rules of a set in order, with those of included sets in their places: verb, pattern, obligation.
-    fn rules(&self, set: &CommandSet) -> Vec<(RuleVerb, Pattern, bool)> {
-        let read = |text: &str| Pattern::parse(text).expect("the ledger is valid");
+    fn rules(&self, set: &CommandSet) -> Vec<(RuleVerb, Rc<Pattern>, bool)> {
         set.rules
             .iter()
             .flat_map(|r| match r.verb {
@@ -304,7 +306,7 @@ impl<'e> Naive<'e> {
         while let Some((mode, level)) = found.get(next).cloned() {
             next += 1;
             for command in vocabulary.commands.iter().filter(|c| knows(c, &mode) && own_level(system, c) <= level) {
-                let pattern = Pattern::parse(&command.line.value).expect("the ledger is valid");
+                let pattern = read(&command.line.value);
                 for number in 0..=15_u8 {
                     let fill = |w: &WordPattern| match w {
                         WordPattern::Fixed(words) => words[0].clone(),
@@ -352,8 +354,22 @@ fn own_level(system: &System, command: &Command) -> u8 {
     own.unwrap_or_else(|| command.level.as_ref().map_or(1, |l| l.value))
 }
 
+thread_local! {
+    /// Patterns that were read before: reading them took most of the time of a test.
+    static PATTERNS: RefCell<HashMap<String, Rc<Pattern>>> = RefCell::default();
+}
+
+fn read(text: &str) -> Rc<Pattern> {
+    let known = PATTERNS.with_borrow(|all| all.get(text).cloned());
+    known.unwrap_or_else(|| {
+        let pattern = Rc::new(Pattern::parse(text).expect("the ledger is valid"));
+        PATTERNS.with_borrow_mut(|all| all.insert(text.to_owned(), Rc::clone(&pattern)));
+        pattern
+    })
+}
+
 fn elevation(vocabulary: &Vocabulary, command: &Command, words: &[String], ceiling: u8) -> Option<u8> {
-    let pattern = Pattern::parse(&command.line.value).ok()?;
+    let pattern = read(&command.line.value);
     if let Some(at) = pattern.words().iter().position(|w| matches!(w, WordPattern::Slot(_))) {
         return words[at].parse().ok();
     }
@@ -425,8 +441,8 @@ fn shortest(word: &str) -> String {
 
 /// Finds the command and its full words. A keyword beats a slot, and a shortened word must mean one keyword.
 fn resolve<'v>(vocabulary: &'v Vocabulary, mode: &str, typed: &[&str]) -> Answer<(&'v Command, Vec<String>)> {
-    let read = |c: &'v Command| (c, Pattern::parse(&c.line.value).expect("the ledger is valid"));
-    let mut open: Vec<(&Command, Pattern)> = vocabulary.commands.iter().filter(|c| knows(c, mode)).map(read).collect();
+    let known = vocabulary.commands.iter().filter(|c| knows(c, mode));
+    let mut open: Vec<(&Command, Rc<Pattern>)> = known.map(|c| (c, read(&c.line.value))).collect();
     let mut words: Vec<String> = Vec::new();
     for (i, &word) in typed.iter().enumerate() {
         let at = |p: &Pattern| p.words().get(i).cloned();
@@ -468,7 +484,7 @@ fn resolve<'v>(vocabulary: &'v Vocabulary, mode: &str, typed: &[&str]) -> Answer
             return Err(Refusal::UnknownCommand);
         }
     }
-    let ends = |(_, p): &&(&Command, Pattern)| p.words().len() == typed.len();
+    let ends = |(_, p): &&(&Command, Rc<Pattern>)| p.words().len() == typed.len();
     let exact = open.iter().find(|o| ends(o) && !o.1.is_open()).or_else(|| open.iter().find(ends));
     exact.map(|&(command, _)| (command, words)).ok_or(Refusal::IncompleteCommand)
 }

@@ -265,9 +265,16 @@ impl Alphabet {
         for text in &self.texts {
             fixed_of_class[self.class_with(dfa, text) as usize] += 1;
         }
+        let mut before: FxHashMap<StateID, Vec<StateID>> = FxHashMap::default();
+        for &state in seen.keys() {
+            for &letter in &letters {
+                before.entry(step(state, letter)).or_default().push(state);
+            }
+        }
+        before.values_mut().for_each(Vec::dedup);
         for (class, fixed) in fixed_of_class.into_iter().enumerate() {
             let goal = |state: &StateID| seen.get(state).is_some_and(|c| *c as usize == class);
-            let useful = co_reachable(&seen, goal, &letters, step);
+            let useful = co_reachable(seen.keys().filter(|s| goal(s)), &before);
             let mut visits: FxHashMap<StateID, usize> = FxHashMap::default();
             let mut queue = VecDeque::from([(start, String::new())]);
             while let Some((state, word)) = queue.pop_front() {
@@ -310,20 +317,9 @@ impl Alphabet {
     }
 }
 
-/// Returns the states from which a goal can be reached.
-fn co_reachable(
-    seen: &FxHashMap<StateID, u32>,
-    goal: impl Fn(&StateID) -> bool,
-    letters: &[char],
-    step: impl Fn(StateID, char) -> StateID,
-) -> FxHashSet<StateID> {
-    let mut before: FxHashMap<StateID, Vec<StateID>> = FxHashMap::default();
-    for &state in seen.keys() {
-        for &letter in letters {
-            before.entry(step(state, letter)).or_default().push(state);
-        }
-    }
-    let mut useful: FxHashSet<StateID> = seen.keys().copied().filter(&goal).collect();
+/// Returns the states from which one of some states can be reached, which count themselves.
+fn co_reachable<'s>(goals: impl Iterator<Item = &'s StateID>, before: &FxHashMap<StateID, Vec<StateID>>) -> FxHashSet<StateID> {
+    let mut useful: FxHashSet<StateID> = goals.copied().collect();
     let mut queue: Vec<StateID> = useful.iter().copied().collect();
     while let Some(state) = queue.pop() {
         for &earlier in before.get(&state).into_iter().flatten() {

@@ -169,18 +169,19 @@ impl Facts<'_> {
 impl ProofNeed {
     fn outcome(&self, facts: &Facts<'_>) -> Outcome {
         let Some(given) = &facts.session.proofs else { return Outcome::Unknown };
-        let mut outcome = Outcome::Fails;
-        for proven in given.iter().filter(|p| self.accepted.contains(&p.proof)) {
-            let is_fit = self.age.is_none_or(|age| proven.age <= age) && self.older.is_none_or(|older| proven.age > older);
-            match facts.counts(proven) {
-                // Of several proofs the youngest says how old identity is.
-                Some(true) if !is_fit && self.older.is_some_and(|older| proven.age <= older) => return Outcome::Fails,
-                Some(true) if is_fit => outcome = Outcome::Holds,
-                None if outcome == Outcome::Fails => outcome = Outcome::Unknown,
-                _ => {}
-            }
+        let counts = |fits: &dyn Fn(&Proven) -> bool| {
+            let some = || given.iter().filter(|p| self.accepted.contains(&p.proof) && fits(p)).map(|p| facts.counts(p));
+            if some().any(|c| c == Some(true)) { Some(true) } else { some().all(|c| c.is_some()).then_some(false) }
+        };
+        // Of several proofs the youngest says how old identity is.
+        let is_young = |p: &Proven| self.older.is_some_and(|older| p.age <= older);
+        let young = counts(&is_young);
+        let fit = counts(&|p| self.age.is_none_or(|age| p.age <= age) && !is_young(p));
+        match (young, fit) {
+            (Some(true), _) | (_, Some(false)) => Outcome::Fails,
+            (Some(false), Some(true)) => Outcome::Holds,
+            _ => Outcome::Unknown,
         }
-        outcome
     }
 }
 

@@ -69,6 +69,7 @@ pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Ru
         })?;
         return Err(Stop);
     }
+    run.behind.extend(engine.find_user(&question.user, false));
     run.understood(|| Understood::Elsewhere);
     let address = engine.estate.system(context.system).address.as_ref().and_then(|a| a.value.parse().ok());
     let mut on = Question { user: login, ..question.clone() };

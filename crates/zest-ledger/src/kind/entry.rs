@@ -2,6 +2,7 @@
 
 use crate::ask::{Question, Refusal, Session, Stage};
 use crate::engine::Engine;
+use crate::entry::Proof;
 use crate::estate::{SystemId, UserId};
 use crate::finding::nearest;
 use crate::kind::trace::{Run, Stop, Trace};
@@ -124,24 +125,36 @@ pub(crate) fn identity<T: Trace>(engine: &Engine, session: &Session, user: UserI
 }
 
 /// The proofs that were given must be such as the system accepts on the channel.
-pub(crate) fn accepted<T: Trace>(engine: &Engine, session: &Session, system: SystemId, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let system = engine.estate.system(system);
-    let Some((first, _)) = system.accepts.first() else { return Ok(()) };
+pub(crate) fn accepted<T: Trace>(
+    engine: &Engine,
+    session: &Session,
+    user: UserId,
+    system: SystemId,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
+    let entry = engine.estate.system(system);
+    let Some((first, _)) = entry.accepts.first() else { return Ok(()) };
     let Some(channel) = session.channel else { return not_stated(run, "the channel", first.place) };
-    let Some((place, proofs)) = system.accepts.iter().find(|(c, _)| c.value == channel) else {
+    let Some((place, proofs)) = entry.accepts.iter().find(|(c, _)| c.value == channel) else {
         return run.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
-            let list: Vec<&str> = system.accepts.iter().map(|(c, _)| c.value.word()).collect();
+            let list: Vec<&str> = entry.accepts.iter().map(|(c, _)| c.value.word()).collect();
             (
-                format!("`{}` takes sessions by {} only, not by {}", visible(&system.id.value), list.join(" or "), channel.word()),
+                format!("`{}` takes sessions by {} only, not by {}", visible(&entry.id.value), list.join(" or "), channel.word()),
                 Some(first.place),
             )
         });
     };
-    let Some(given) = &session.proofs else { return Ok(()) };
-    if !given.iter().any(|p| proofs.iter().any(|a| a.value == p.proof)) {
+    let facts = engine.facts(session, user, system);
+    // Where it is not stated what was given, the session may have been opened with anything that is registered.
+    let can_give: Vec<Proof> = match &session.proofs {
+        Some(given) => given.iter().filter(|p| facts.counts(p) == Some(true)).map(|p| p.proof).collect(),
+        None => engine.estate.user(user).proofs.iter().map(|p| p.value).collect(),
+    };
+    if !proofs.iter().any(|p| can_give.contains(&p.value)) {
         let list: Vec<&str> = proofs.iter().map(|p| p.value.word()).collect();
+        let what = if session.proofs.is_some() { "none of them was given" } else { "the user has none of them" };
         return run.refuse(Stage::Entry, Refusal::ProofNotAccepted, || {
-            (format!("by {} a session is opened with {}, and none of them was given", channel.word(), list.join(" or ")), Some(place.place))
+            (format!("by {} a session is opened with {}, and {what}", channel.word(), list.join(" or ")), Some(place.place))
         });
     }
     Ok(())

@@ -2,6 +2,7 @@
 
 use crate::ask::{Answer, Decision, Gate, GateOutcome, Question, Refusal, RuleRef, Stage, Verdict};
 use crate::engine::Engine;
+use crate::estate::UserId;
 use crate::source::Place;
 
 /// Why, and where it is written.
@@ -109,11 +110,13 @@ pub(crate) struct Run<'t, T> {
     refusal: Option<Refusal>,
     asked: bool,
     rule: Option<RuleRef>,
+    /// Who signed in, where the session went on from a host as one of its accounts: nobody agrees to his own acts.
+    pub(crate) behind: Vec<UserId>,
 }
 
 impl<'t, T: Trace> Run<'t, T> {
     pub(crate) const fn new(trace: &'t mut T) -> Self {
-        Self { trace, refusal: None, asked: false, rule: None }
+        Self { trace, refusal: None, asked: false, rule: None, behind: Vec::new() }
     }
 
     pub(crate) fn pass(&mut self, stage: Stage, reason: impl FnOnce() -> Reason) {

@@ -228,23 +228,8 @@ impl<'t> Reader<'t, '_> {
 }
 
 /// Undoes the percent-encoding of a reference, which stands for a URI fragment (RFC 6901, section 6).
-fn decoded(pointer: &str) -> String {
-    let mut bytes = Vec::with_capacity(pointer.len());
-    let mut rest = pointer.as_bytes();
-    while let [first, tail @ ..] = rest {
-        let hex = tail.get(..2).and_then(|h| u8::from_str_radix(std::str::from_utf8(h).ok()?, 16).ok());
-        match (first, hex) {
-            (b'%', Some(byte)) => {
-                bytes.push(byte);
-                rest = &tail[2..];
-            }
-            _ => {
-                bytes.push(*first);
-                rest = tail;
-            }
-        }
-    }
-    String::from_utf8(bytes).unwrap_or_else(|_| pointer.to_owned())
+fn decoded(pointer: &str) -> Cow<'_, str> {
+    percent_encoding::percent_decode_str(pointer).decode_utf8_lossy()
 }
 
 /// Follows a reference within the document.

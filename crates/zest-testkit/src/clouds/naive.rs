@@ -206,13 +206,13 @@ impl<'e> Naive<'e> {
         }
     }
 
-    /// A role and all that it includes.
-    fn closure(&self, role: &'e str) -> Vec<&'e str> {
-        let mut all = vec![role];
+    /// Roles and all that they include, as if one of them were not there.
+    fn closure(&self, roles: &[&'e str], without: &str) -> Vec<&'e str> {
+        let mut all: Vec<&str> = roles.iter().copied().filter(|r| *r != without).collect();
         let mut next = 0;
         while next < all.len() {
             for included in self.role(all[next]).into_iter().flat_map(|r| &r.includes) {
-                if !all.contains(&included.value.as_str()) {
+                if included.value != without && !all.contains(&included.value.as_str()) {
                     all.push(&included.value);
                 }
             }
@@ -221,18 +221,27 @@ impl<'e> Naive<'e> {
         all
     }
 
+    /// The roles through which alone another is held.
+    fn through(&self, roots: &[&'e str], role: &str) -> Vec<&'e str> {
+        let all = self.estate.roles().iter().map(|r| r.id.value.as_str());
+        all.filter(|through| !self.closure(roots, through).contains(&role)).collect()
+    }
+
     /// The roles of a user here, each with its assignment.
     fn assigned_roles(&self, user: &str) -> Vec<(&'e str, usize)> {
         let assignments = self.estate.assignments().iter().enumerate().filter(|(_, a)| a.to.iter().any(|t| self.is_in(user, &t.value)));
-        assignments.flat_map(|(i, a)| a.roles.iter().flat_map(move |r| self.closure(&r.value).into_iter().map(move |r| (r, i)))).collect()
+        assignments
+            .flat_map(|(i, a)| a.roles.iter().flat_map(move |r| self.closure(&[&r.value], "").into_iter().map(move |r| (r, i))))
+            .collect()
     }
 
     fn held(&self, who: Who<'e>) -> Vec<Held<'e>> {
         let mut list = Vec::new();
-        let mut of_role = |role: &'e str, assigned: Option<(&'e When, Option<&'e str>)>, roles: Vec<&'e str>| {
+        let mut of_role = |role: &'e str, is_active: bool, assigned: Option<(&'e When, Option<&'e str>)>, roles: Vec<&'e str>| {
             let written = self.role(role).into_iter().flat_map(|r| &r.grants);
             let to_role = self.service.grants.iter().filter(|g| g.to.iter().any(|t| t.value == format!("role:{role}")));
-            for grant in written.chain(to_role) {
+            // A deny counts whether its role is active or not.
+            for grant in written.chain(to_role).filter(|g| is_active || g.allow.is_empty()) {
                 list.push(Held { grant, assigned, roles: roles.clone() });
             }
         };
@@ -241,19 +250,17 @@ impl<'e> Naive<'e> {
                 for (role, number) in self.assigned_roles(user) {
                     let assignment = &self.estate.assignments()[number];
                     let is_active = self.session().active_roles.as_ref().is_none_or(|l| l.iter().any(|r| r == role));
-                    if is_active {
-                        let at = assignment.on.at.as_ref().map(|a| a.value.as_str());
-                        let through = assignment.roles.iter().map(|r| r.value.as_str()).chain([role]).collect();
-                        of_role(role, Some((&assignment.when, at)), through);
-                    }
+                    let at = assignment.on.at.as_ref().map(|a| a.value.as_str());
+                    let roots: Vec<&str> = assignment.roles.iter().map(|r| r.value.as_str()).collect();
+                    of_role(role, is_active, Some((&assignment.when, at)), self.through(&roots, role));
                 }
                 for grant in self.service.grants.iter().filter(|g| g.to.iter().any(|t| self.is_in(user, &t.value))) {
                     list.push(Held { grant, assigned: None, roles: Vec::new() });
                 }
             }
             Who::Role(assumed) => {
-                for role in self.closure(assumed) {
-                    of_role(role, None, vec![assumed, role]);
+                for role in self.closure(&[assumed], "") {
+                    of_role(role, true, None, self.through(&[assumed], role));
                 }
             }
         }
@@ -390,13 +397,12 @@ impl<'e> Naive<'e> {
             return Some(false);
         }
         let fits = |p: &Proven| when.proof_age.as_ref().is_none_or(|a| p.age <= a.value) && !old(p);
-        if accepted.iter().any(|p| counts(p) == Some(true) && fits(p)) {
-            Some(true)
-        } else if accepted.iter().any(|p| counts(p).is_none()) {
-            None
-        } else {
-            Some(false)
+        let fitting: Vec<Option<bool>> = accepted.iter().filter(|p| fits(p)).map(counts).collect();
+        if fitting.iter().all(|c| *c == Some(false)) {
+            return Some(false);
         }
+        let is_open = accepted.iter().any(|p| counts(p).is_none() && old(p));
+        if fitting.contains(&Some(true)) && !is_open { Some(true) } else { None }
     }
 
     /// Those of the resource and what it is in, and those of the grant that asks least.

@@ -158,7 +158,7 @@ impl Source {
             for _ in 0..self.rng.u32(..3) {
                 role = role.grant(self.grant(true));
             }
-            if i > 0 && self.one_in(3) {
+            for _ in 0..[0, 0, 1, 2][self.rng.usize(..4)].min(i) {
                 role = role.includes(ROLES[self.rng.usize(..i)]);
             }
             if self.rng.bool() {
@@ -182,7 +182,10 @@ impl Source {
             if self.rng.bool() {
                 on.at = Some(At::here(self.pick(&PATHS).to_owned()));
             }
-            let assignment = Assignment::new(on).to(&self.party()).role(self.pick(&ROLES)).when(self.when());
+            let mut assignment = Assignment::new(on).to(&self.party()).role(self.pick(&ROLES)).when(self.when());
+            if self.one_in(4) {
+                assignment = assignment.role(self.pick(&ROLES));
+            }
             ledger = ledger.assignment(assignment);
         }
         // A colour somewhere, so that comparisons are not of what nothing has.
@@ -288,7 +291,7 @@ impl Source {
         if self.one_in(25) {
             question = question.expires(self.moment());
         }
-        if self.one_in(30) {
+        if self.one_in(15) {
             let active = self.pick(&ROLES);
             question = question.active_roles(&[active]);
         }

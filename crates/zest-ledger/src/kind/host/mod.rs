@@ -33,6 +33,8 @@ pub(crate) struct Context<'e> {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Standing {
     pub(crate) user: UserId,
+    /// The account that was signed in with: it is the one whose password was given.
+    pub(crate) first: usize,
     pub(crate) account: usize,
 }
 
@@ -231,7 +233,7 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     person(engine, session, user, run)?;
     let index = account_of(context, session, user, run)?;
     identity(engine, session, user, run)?;
-    accepted(engine, session, context.system, run)?;
+    accepted(engine, session, user, context.system, run)?;
     let account = context.account(index);
     let shown = visible(&account.login);
     run.understood(|| Understood::Account(account.login.clone()));
@@ -281,7 +283,7 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
             (format!("`{who}` must change the credential before anything else"), Some(must.place))
         })?;
     }
-    Ok(Standing { user, account: index })
+    Ok(Standing { user, first: index, account: index })
 }
 
 /// Finds the account: the one that is named, else the own one, else the only one that can be used.
@@ -375,7 +377,7 @@ fn may_run<T: Trace>(
                 (format!("`{who}` may run it as `{whom}`: rule `allow {text}`"), Some(rule.place))
             });
             environment(context, rule, argv, run)?;
-            proof(context, session, rule, run);
+            proof(context, session, standing, rule, run);
             if let Some(duties) = rule.rule.and_then(|r| r.after.as_ref()) {
                 run.ask(|| {
                     ("the rule wants more to be done first, and a host cannot ask for it".to_owned(), duties.confirm.or(Some(rule.place)))
@@ -402,14 +404,19 @@ fn environment<T: Trace>(context: Context<'_>, rule: &Applied<'_>, argv: &argv::
     Ok(())
 }
 
-/// Whether identity was proven for it, with the password, recently enough.
-fn proof<T: Trace>(context: Context<'_>, session: &Session, rule: &Applied<'_>, run: &mut Run<'_, T>) {
+/// Whether identity was proven for it, recently enough, with the password of the account that runs it. What is stated is
+/// that of the account that was signed in with; in the shell of another it does not count.
+fn proof<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, rule: &Applied<'_>, run: &mut Run<'_, T>) {
     if !rule.proof {
         return;
     }
     let lasts = context.links.proof_lasts.unwrap_or(SignedDuration::ZERO);
-    let is_given = session.proofs.iter().flatten().any(|p| p.proof == Proof::Password && p.age <= lasts);
-    if is_given {
+    let facts = context.engine.facts(session, standing.user, context.system);
+    let mut given = session.proofs.iter().flatten().filter(|p| p.proof == Proof::Password && facts.counts(p) == Some(true));
+    if standing.account != standing.first {
+        let login = visible(&context.account(standing.account).login);
+        run.ask(|| (format!("identity must be proven for it, with the password of `{login}`"), Some(rule.place)));
+    } else if given.any(|p| p.age <= lasts) {
         run.pass(Stage::Obligations, || ("identity was proven for it".to_owned(), Some(rule.place)));
     } else {
         run.ask(|| ("identity must be proven for it, with the password".to_owned(), Some(rule.place)));

@@ -1,7 +1,5 @@
 //! Permission and obligations: what the device and the command sets say about one line.
 
-use jiff::SignedDuration;
-
 use super::Standpoint;
 use crate::ask::{Central, Question, Refusal, Stage, Verdict};
 use crate::command::vocabulary::{Resolved, Unresolved, Vocabulary};
@@ -243,7 +241,8 @@ fn obligations<T: Trace>(
         met(run, done, || (if done { "the user confirmed" } else { "the user must confirm" }.to_owned(), Some(place)));
     }
     if let Some(age) = &duties.prove_again {
-        let youngest: Option<SignedDuration> = session.proofs.iter().flatten().map(|p| p.age).min();
+        let facts = engine.facts(session, at.user, at.system);
+        let youngest = session.proofs.iter().flatten().filter(|p| facts.counts(p) == Some(true)).map(|p| p.age).min();
         let done = youngest.is_some_and(|a| a <= age.value);
         let text = if done { "identity was proven" } else { "identity must be proven again" };
         met(run, done, || (format!("{text} within the last {:#}", age.value), Some(age.place)));
@@ -277,7 +276,7 @@ fn second_person<T: Trace>(
     let Some(second) = engine.find_user(name, ignores_case) else {
         return run.refuse(Stage::Obligations, Refusal::NotEntitled, || (format!("no user is named `{}`", visible(name)), Some(place)));
     };
-    if second == at.user {
+    if second == at.user || run.behind.contains(&second) {
         return run.refuse(Stage::Obligations, Refusal::SamePerson, || {
             ("the second person must be another than the first".to_owned(), Some(place))
         });

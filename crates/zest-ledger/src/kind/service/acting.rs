@@ -8,6 +8,7 @@ use crate::ask::{Act, Question, Refusal, Stage};
 use crate::estate::{ASSUME, ActingLinks, AssumableLinks, Holder, Outcome, RoleId};
 use crate::finding::{nearest, nearest_hint};
 use crate::kind::condition_text;
+use crate::kind::duties::{check, held_apart};
 use crate::kind::trace::{Run, Stop, Trace};
 use crate::source::{Place, visible};
 
@@ -274,8 +275,14 @@ pub(super) fn attributes<T: Trace>(context: Context<'_>, standing: &Standing, ru
     Ok(())
 }
 
-/// Separation of duties: what nobody may hold together, or have active together.
+/// Separation of duties: what nobody may hold together, or have active together. Whoever holds what must be apart does not
+/// get round it by acting as another.
 pub(super) fn duties<T: Trace>(context: Context<'_>, standing: &Standing, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let Identity::User(user) = standing.identity else { return Ok(()) };
-    crate::kind::duties::check(context.engine, user, context.system, context.session, run)
+    if standing.identity != Identity::User(standing.person) {
+        held_apart(context.engine, standing.person, context.session, run)?;
+    }
+    match standing.identity {
+        Identity::User(user) => check(context.engine, user, context.system, context.session, run),
+        Identity::Role(_) => Ok(()),
+    }
 }

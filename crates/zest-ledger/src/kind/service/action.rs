@@ -20,6 +20,8 @@ pub(crate) struct Action {
 pub(crate) enum Unread {
     /// It is not of the form.
     Form,
+    /// It is not plain what the system would read in the path of a call.
+    Address(String),
     /// The system has no such operation; with a near name.
     Operation(String, Option<String>),
     /// A call does not say which resource it is about.
@@ -39,8 +41,9 @@ pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Action, Unread> 
         && address.starts_with('/')
     {
         let address = address.split(['?', '#']).next().unwrap_or(address);
-        let Some(operation) = called(&method.to_uppercase(), address, links) else { return Err(Unread::Operation(head.to_owned(), None)) };
-        let path = path.map(str::to_owned).or_else(|| links.addresses.iter().find_map(|(from, to)| addressed(address, from, to)));
+        let parts = parts_of(address).ok_or_else(|| Unread::Address(address.to_owned()))?;
+        let Some(operation) = called(&method.to_uppercase(), &parts, links) else { return Err(Unread::Operation(head.to_owned(), None)) };
+        let path = path.map(str::to_owned).or_else(|| links.addresses.iter().find_map(|(from, to)| addressed(&parts, from, to)));
         return path.map(|path| Action { operation, path }).ok_or_else(|| Unread::Resource(head.to_owned()));
     }
     if words.len() != 1 {
@@ -48,6 +51,18 @@ pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Action, Unread> 
     }
     let near = nearest(head, links.operation_ids.keys().map(|k| &**k)).map(str::to_owned);
     Err(Unread::Operation(head.to_owned(), near))
+}
+
+/// The parts of the path of a call as the system reads them (RFC 3986, 2.1 and 3.3). None where it is not plain what it
+/// would read: a separator that is encoded, an encoding that is none, a way up.
+fn parts_of(address: &str) -> Option<Vec<String>> {
+    let is_plain = |part: &str| {
+        let whole = part.split('%').skip(1).all(|rest| rest.get(..2).is_some_and(|hex| hex.bytes().all(|b| b.is_ascii_hexdigit())));
+        whole && !part.contains(['{', '}', '\\'])
+    };
+    let read = |part: &str| percent_encoding::percent_decode_str(part).decode_utf8().ok().map(std::borrow::Cow::into_owned);
+    let unread = |part: &String| matches!(part.as_str(), "." | "..") || part.contains(['/', '{', '}', '\\', '%']);
+    address.split('/').map(|part| read(part).filter(|p| is_plain(part) && !unread(p))).collect()
 }
 
 /// Returns whether a part of a path template is a variable (RFC 6570, level 1).
@@ -67,9 +82,8 @@ fn takes(template: &str, part: &str) -> bool {
 }
 
 /// Finds the operation of a call. As OpenAPI says, a path that is written out comes before one with variables.
-fn called(method: &str, address: &str, links: &ServiceLinks) -> Option<usize> {
-    let parts: Vec<&str> = address.split('/').collect();
-    let fits = |path: &str| path.split('/').count() == parts.len() && path.split('/').zip(&parts).all(|(t, p)| takes(t, p));
+fn called(method: &str, parts: &[String], links: &ServiceLinks) -> Option<usize> {
+    let fits = |path: &str| path.split('/').count() == parts.len() && path.split('/').zip(parts).all(|(t, p)| takes(t, p));
     let found = links.operations.iter().enumerate().filter(|(_, o)| o.call.as_ref().is_some_and(|(m, path)| m == method && fits(path)));
     let variables =
         |o: usize| -> Vec<bool> { links.operations[o].call.iter().flat_map(|(_, path)| path.split('/')).map(is_variable).collect() };
@@ -77,8 +91,8 @@ fn called(method: &str, address: &str, links: &ServiceLinks) -> Option<usize> {
 }
 
 /// Finds the resource that a call speaks of: the template may be the beginning of the path.
-fn addressed(address: &str, from: &str, to: &str) -> Option<String> {
-    let mut parts = address.split('/');
+fn addressed(parts: &[String], from: &str, to: &str) -> Option<String> {
+    let mut parts = parts.iter();
     let mut values: Vec<(&str, &str)> = Vec::new();
     for template in from.split('/') {
         let part = parts.next()?;
@@ -91,7 +105,7 @@ fn addressed(address: &str, from: &str, to: &str) -> Option<String> {
     }
     let mut path = to.to_owned();
     for (name, value) in values {
-        // A value cannot smuggle in parts of its own: percent-encoded separators are not decoded.
+        // A value cannot smuggle in parts of its own: one with a separator or a brace is not read.
         path = path.replace(&format!("{{{name}}}"), value);
     }
     (!path.contains('{')).then_some(path)
@@ -108,6 +122,14 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
         Err(Unread::Form) => {
             run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
                 (format!("`{}` cannot be read: an action is written as {form}", visible(&question.line)), None)
+            })?;
+            return Err(Stop);
+        }
+        Err(Unread::Address(address)) => {
+            run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
+                let what = "an encoded separator, a brace or a way up: name the operation and its resource instead";
+                let (name, address) = (visible(&system.id.value), visible(&address));
+                (format!("it is not plain what `{name}` would read in `{address}`: {what}"), None)
             })?;
             return Err(Stop);
         }

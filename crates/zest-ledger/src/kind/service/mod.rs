@@ -10,7 +10,7 @@ mod permission;
 
 use crate::ask::{Question, Refusal, Session, Stage};
 use crate::engine::Engine;
-use crate::estate::{Facts, RoleId, ServiceLinks, SystemId, UserId};
+use crate::estate::{CHANGE_CREDENTIAL, Facts, RoleId, ServiceLinks, SystemId, UserId};
 use crate::kind::entry::{accepted, find_user, identity, person};
 use crate::kind::trace::{Run, Silent, Stop, Trace};
 use crate::source::{Place, visible};
@@ -33,6 +33,8 @@ pub(crate) enum Identity {
 pub(crate) struct Standing {
     /// Who signed in and proved identity.
     pub(crate) person: UserId,
+    /// Who signed in on a host from which the session goes on as the person's account.
+    pub(crate) behind: Vec<UserId>,
     /// The user whose attributes count: the person, or whom he acts as.
     pub(crate) user: UserId,
     pub(crate) identity: Identity,
@@ -71,12 +73,9 @@ pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     let standing = open(context, question, run)?;
     let action = action::read(context, question, run)?;
     must_change(context, &standing, &action, run)?;
-    let user = &context.engine.estate.user(standing.user).id;
-    if context.links.operations[action.operation].name == crate::estate::CHANGE_CREDENTIAL
-        && standing.identity == Identity::User(standing.person)
-        && action.path == format!("user/{}", user.value)
-    {
-        run.pass(Stage::Permission, || ("everybody may change the own credential".to_owned(), Some(user.place)));
+    if is_own_change(context, &standing, &action) {
+        let place = context.engine.estate.user(standing.person).id.place;
+        run.pass(Stage::Permission, || ("everybody may change the own credential".to_owned(), Some(place)));
         return Ok(());
     }
     let weighed = weigh(context, standing.identity, standing.user, &action, T::EXPLAINS);
@@ -90,22 +89,31 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     let user = find_user(engine, question, engine.devices[system.index()].ignores_case, run)?;
     person(engine, session, user, run)?;
     identity(engine, session, user, run)?;
-    accepted(engine, session, system, run)?;
-    let mut standing = Standing { person: user, user, identity: Identity::User(user), expires: session.expires.map(|at| (at, None)) };
+    accepted(engine, session, user, system, run)?;
+    let expires = session.expires.map(|at| (at, None));
+    let mut standing = Standing { person: user, behind: run.behind.clone(), user, identity: Identity::User(user), expires };
     acting::follow(context, question, &mut standing, run)?;
     acting::attributes(context, &standing, run)?;
     acting::duties(context, &standing, run)?;
     Ok(standing)
 }
 
+/// Returns whether somebody changes the own credential, in the own name.
+fn is_own_change(context: Context<'_>, standing: &Standing, action: &Action) -> bool {
+    context.links.operations[action.operation].name == CHANGE_CREDENTIAL
+        && standing.identity == Identity::User(standing.person)
+        && action.path.strip_prefix("user/") == Some(&context.engine.estate.user(standing.person).id.value)
+}
+
 /// A credential that must be changed leaves exactly one thing to do.
 fn must_change<T: Trace>(context: Context<'_>, standing: &Standing, action: &Action, run: &mut Run<'_, T>) -> Result<(), Stop> {
     let user = context.engine.estate.user(standing.person);
-    let is_change = context.links.operations[action.operation].name == crate::estate::CHANGE_CREDENTIAL;
     match &user.must_change_credential {
-        Some(must) if must.value && !is_change => run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
-            (format!("`{}` must change the credential before anything else", visible(&user.id.value)), Some(must.place))
-        }),
+        Some(must) if must.value && !is_own_change(context, standing, action) => {
+            run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+                (format!("`{}` must change the credential before anything else", visible(&user.id.value)), Some(must.place))
+            })
+        }
         _ => Ok(()),
     }
 }

@@ -122,7 +122,7 @@ fn second_person(context: Context<'_>, question: &Question, standing: &Standing,
     let Some(second) = engine.find_user(name, engine.devices[context.system.index()].ignores_case) else {
         return refused(format!("no user is named `{shown}`"));
     };
-    if second == standing.person || second == standing.user {
+    if second == standing.person || second == standing.user || standing.behind.contains(&second) {
         return Met::Refused(Refusal::SamePerson, "the second person must be another than the first".to_owned(), place);
     }
     if duties.anyone.is_none() && !duties.second_person.iter().any(|&(party, _)| engine.membership.belongs(second, party)) {

@@ -36,9 +36,13 @@ pub(crate) enum Via {
 /// Calls for each grant of an identity, once for each path to it.
 pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, mut each: impl FnMut(Held<'e>)) {
     let Context { engine, links, system, session } = context;
-    let of_role = |role: RoleId, via: Via, each: &mut dyn FnMut(Held<'e>)| {
+    let of_role = |role: RoleId, via: Via, is_active: bool, each: &mut dyn FnMut(Held<'e>)| {
         for &number in links.by_role.get(&role).into_iter().flatten() {
-            each(Held { grant: &links.grants[number], number, via });
+            let grant = &links.grants[number];
+            // Nobody sheds a deny by leaving the role that brings it out of the session.
+            if is_active || grant.is_deny {
+                each(Held { grant, number, via });
+            }
         }
     };
     match identity {
@@ -57,15 +61,13 @@ pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, mut each: 
             for candidate in candidates(engine, user, system) {
                 for &role in &engine.standings[candidate.standing as usize].roles {
                     let is_active = session.active_roles.as_ref().is_none_or(|list| list.contains(&engine.estate.role(role).id.value));
-                    if is_active {
-                        of_role(role, Via::Assignment(candidate.assignment, role), &mut each);
-                    }
+                    of_role(role, Via::Assignment(candidate.assignment, role), is_active, &mut each);
                 }
             }
         }
         Identity::Role(role) => {
             for role in included(context, role) {
-                of_role(role, Via::Assumed(role), &mut each);
+                of_role(role, Via::Assumed(role), true, &mut each);
             }
         }
     }
@@ -73,9 +75,15 @@ pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, mut each: 
 
 /// Returns a role and all that it includes.
 pub(crate) fn included(context: Context<'_>, role: RoleId) -> Vec<RoleId> {
+    reached(context, &[role], None)
+}
+
+/// Returns some roles and all that they include, without one and what is reached through it alone.
+fn reached(context: Context<'_>, from: &[RoleId], without: Option<RoleId>) -> Vec<RoleId> {
     let roles = &context.engine.estate.roles;
     let mut seen = FixedBitSet::with_capacity(roles.len());
-    let (mut list, mut queue) = (Vec::new(), vec![role]);
+    without.into_iter().for_each(|role| seen.insert(role.index()));
+    let (mut list, mut queue) = (Vec::new(), from.to_vec());
     while let Some(role) = queue.pop() {
         if !seen.put(role.index()) {
             list.push(role);
@@ -194,12 +202,20 @@ fn is_of(context: Context<'_>, identity: Identity, held: &Held<'_>, holder: Hold
     match (holder, identity) {
         (Holder::Party(party), Identity::User(user)) => context.engine.membership.belongs(user, party),
         (Holder::Party(_), Identity::Role(_)) => false,
-        (Holder::Role(role), Identity::Role(assumed)) => assumed == role || matches!(held.via, Via::Assumed(by) if by == role),
+        (Holder::Role(role), Identity::Role(assumed)) => match held.via {
+            Via::Assumed(by) => is_held_through(context, role, by, &[assumed]),
+            Via::Party(_) | Via::Assignment(..) => false,
+        },
         (Holder::Role(role), Identity::User(_)) => match held.via {
-            Via::Assignment(id, by) => by == role || context.engine.estate.assignments[id.index()].roles.contains(&role),
+            Via::Assignment(id, by) => is_held_through(context, role, by, &context.engine.estate.assignments[id.index()].roles),
             Via::Party(_) | Via::Assumed(_) => false,
         },
     }
+}
+
+/// Returns whether a role is held through another alone: whether no inclusion leads from some roles to it past the other.
+fn is_held_through(context: Context<'_>, through: RoleId, held: RoleId, from: &[RoleId]) -> bool {
+    held == through || !reached(context, from, Some(through)).contains(&held)
 }
 
 /// Says through what a grant is held.
