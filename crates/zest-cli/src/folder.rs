@@ -1,4 +1,4 @@
-//! Reads a ledger's folder: every `*.toml` and `*.openapi.json` below it, in order of path.
+//! Reads a ledger's folder: every document of one below it, by its name, in order of path.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -53,7 +53,7 @@ fn open(folder: &Path) -> (Ledger, Vec<(String, Vec<u8>)>) {
 
 /// Returns whether a file is a document of a ledger, by its name.
 pub(crate) fn is_document(path: &Path) -> bool {
-    path.file_name().is_some_and(|n| n.to_string_lossy().ends_with(".toml") || n.to_string_lossy().ends_with(".openapi.json"))
+    path.file_name().is_some_and(|n| Ledger::is_document(&n.to_string_lossy()))
 }
 
 /// Collects the documents of a folder. Hidden entries are passed over, and links are followed to files only.

@@ -146,3 +146,15 @@ fn json_is_one_document_and_the_same_every_time() {
         assert!(serde_json::from_str::<serde_json::Value>(&one.out).is_ok(), "{line}");
     }
 }
+
+#[test]
+fn a_finding_in_a_long_line_has_its_own_column() {
+    for blanks in [0, 300, 3_000] {
+        let home = tempfile::tempdir().expect("a folder");
+        let text = format!("[groups.a]\nmembers = [ {}\"user:nobody\"]\n", " ".repeat(blanks));
+        std::fs::write(home.path().join("people.toml"), text).expect("a file");
+        let found = zest(&format!("findings --ledger {}", home.path().display())).out;
+        let (place, marked) = (format!("people.toml:2:{}", 13 + blanks), "^^^^^^^^^^^^^");
+        assert!(found.contains(&place) && found.contains(marked), "{blanks} blanks: {found}");
+    }
+}

@@ -74,6 +74,7 @@ const CASES: &[Case] = &[
                 "ask auditor-1 --on skyquay --proof one-time-code=5m --acting role:quay-keeper hulls.stop on lanternsound/production/ticketing",
                 1,
             ),
+            ("ask net-1 --on skyquay --proof password --acting role:quay-keeper hulls.stop on lanternsound/production/ticketing", 1),
             ("ask net-1 --on skyquay --proof one-time-code=5m --acting role:quay-keeper lockers.list on lanternsound/staging", 1),
             (
                 "ask net-1 --on skyquay --proof one-time-code=5m --at 2026-11-26T09:59:59Z --acting role:quay-keeper@2026-11-26T09:00:00Z hulls.stop on lanternsound/production/ticketing",

@@ -10,14 +10,20 @@ use std::path::PathBuf;
 use std::time::{Duration, Instant};
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group};
+use jiff::SignedDuration;
 use rustc_hash::FxHashMap;
-use zest_ledger::ask::Verdict;
+use zest_ledger::ask::{Act, Verdict};
+use zest_ledger::entry::Proof;
 use zest_ledger::estate::Estate;
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::sized;
 
 const USERS: [usize; 3] = [10, 1_000, 100_000];
 const RULES: [usize; 3] = [10, 1_000, 10_000];
+/// Users and grants of clouds.
+const CLOUDS: [(usize, usize); 3] = [(1_000, 1_000), (10_000, 10_000), (100_000, 100_000)];
+/// Users and rules of hosts.
+const HOSTS: [(usize, usize); 2] = [(100, 10), (100, 1_000)];
 /// How many different questions take turns.
 const QUESTIONS: usize = 4_096;
 
@@ -71,8 +77,7 @@ fn decide(c: &mut Criterion) {
     for (users, rules) in sizes {
         let engine = Engine::compile(estate(&sized::ledger(users, rules))).expect("it compiles");
         let questions = questions(users, rules);
-        let allowed = questions.iter().filter(|q| engine.decide(q).verdict == Verdict::Allowed).count();
-        assert!((QUESTIONS / 2..QUESTIONS * 3 / 4).contains(&allowed), "about two thirds of the rules allow, not {allowed} of {QUESTIONS}");
+        two_thirds(&engine, &questions);
         let id = format!("{users}-users-{rules}-rules");
         let mut turn = 0;
         group.bench_function(BenchmarkId::new("engine", &id), |b| {
@@ -95,12 +100,69 @@ fn decide(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, load, decide);
+criterion_group!(benches, load, decide, services);
 
 fn main() {
     benches();
     Criterion::default().configure_from_args().final_summary();
     ratios();
+}
+
+/// Questions of people about machines in their own container, a third of them about one that is not theirs.
+fn cloud_questions(users: usize, grants: usize) -> Vec<Question> {
+    let mut rng = fastrand::Rng::with_seed(2);
+    let groups = users.div_ceil(50);
+    (0..QUESTIONS)
+        .map(|turn| {
+            let user = rng.usize(0..users);
+            // The grants of a group are those whose number leaves the group as the rest.
+            let grant = (user / 50) % grants + groups * rng.usize(0..(grants / groups).max(1));
+            let container = if turn % 3 == 0 { 1_000 } else { grant % 1_000 };
+            let line = format!("hull.stop on line/c{container}/hull");
+            let question = Question::new(&format!("user-{user}"), "sky", &line.replace("c1000", "elsewhere"));
+            question.proof(Proof::OneTimeCode, SignedDuration::from_mins(5))
+        })
+        .collect()
+}
+
+fn host_questions(users: usize, rules: usize) -> Vec<Question> {
+    let mut rng = fastrand::Rng::with_seed(3);
+    let as_batch: Act = "account:batch".parse().expect("a link");
+    (0..QUESTIONS)
+        .map(|_| {
+            let line = format!("/opt/jobs/run pier-{} now", rng.usize(0..rules));
+            Question::new(&format!("user-{}", rng.usize(0..users)), "box", &line).acting(as_batch.clone())
+        })
+        .collect()
+}
+
+/// Checks that about two thirds of some questions are allowed, as their ledger means it.
+fn two_thirds(engine: &Engine, questions: &[Question]) {
+    let allowed = questions.iter().filter(|q| engine.decide(q).verdict == Verdict::Allowed).count();
+    assert!((QUESTIONS / 2..QUESTIONS * 3 / 4).contains(&allowed), "about two thirds are allowed, not {allowed} of {QUESTIONS}");
+}
+
+fn services(c: &mut Criterion) {
+    let mut group = c.benchmark_group("decide");
+    group.warm_up_time(Duration::from_secs(1)).measurement_time(Duration::from_secs(3));
+    let mut measure = |id: String, text: &str, questions: &[Question]| {
+        let engine = Engine::compile(estate(text)).expect("it compiles");
+        two_thirds(&engine, questions);
+        let mut turn = 0;
+        group.bench_function(id, |b| {
+            b.iter(|| {
+                turn = (turn + 1) % QUESTIONS;
+                engine.decide(black_box(&questions[turn]))
+            });
+        });
+    };
+    for (users, grants) in CLOUDS {
+        measure(format!("cloud/{users}-users-{grants}-grants"), &sized::cloud(users, grants), &cloud_questions(users, grants));
+    }
+    for (users, rules) in HOSTS {
+        measure(format!("host/{users}-users-{rules}-rules"), &sized::host(users, rules), &host_questions(users, rules));
+    }
+    group.finish();
 }
 
 /// Reads what criterion measured, in nanoseconds.
@@ -155,6 +217,17 @@ fn ratios() {
     row("decide, 100,000 users and 1,000 rules / floor", side_by_side(|t| decide(&engine, &asked, t), floor), "5");
     let ((many, of_many), (few, of_few)) = (sized(100, 10_000), sized(100, 10));
     row("decide, 10,000 rules / 10 rules", side_by_side(|t| decide(&many, &of_many, t), |t| decide(&few, &of_few, t)), "3");
+    let cloud =
+        |(users, grants)| (Engine::compile(estate(&sized::cloud(users, grants))).expect("it compiles"), cloud_questions(users, grants));
+    let ((large, of_large), (small, of_small)) = (cloud(CLOUDS[2]), cloud(CLOUDS[0]));
+    let floor = |turn: usize| {
+        let question = black_box(&of_large[turn]);
+        let walked = question.line.bytes().fold(0_u8, |sum, byte| black_box(sum ^ byte));
+        black_box((names.get(&question.user), systems.get(&question.system), walked));
+    };
+    row("decide on a cloud, 100,000 users and grants / floor", side_by_side(|t| decide(&large, &of_large, t), floor), "10");
+    let turns = side_by_side(|t| decide(&large, &of_large, t), |t| decide(&small, &of_small, t));
+    row("decide on a cloud, 100,000 users and grants / 1,000", turns, "3");
     let load = |users: usize| Some(measured(&format!("parse-and-validate/users/{users}"))? + measured(&format!("compile/users/{users}"))?);
     match (load(100_000), load(1_000)) {
         (Some(large), Some(small)) => {

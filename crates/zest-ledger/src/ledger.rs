@@ -8,7 +8,7 @@ use crate::entry::{
 use crate::estate::Estate;
 use crate::finding::{Code, Finding, Findings};
 use crate::source::SourceMap;
-use crate::text::{Interface, read_document, read_interface};
+use crate::text::{Interface, is_interface, read_document, read_interface};
 
 /// The entries of a ledger, as written.
 #[derive(Clone, Debug, Default)]
@@ -77,7 +77,22 @@ impl Ledger {
         self
     }
 
-    /// Adds an OpenAPI 3.0 or 3.1 document in JSON, which clouds name as their `interface`.
+    /// Returns whether a file belongs into a ledger by its name: `*.toml`, or an OpenAPI document `*.openapi.json`,
+    /// `*.openapi.yaml` or `*.openapi.yml`.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// assert!(Ledger::is_document("people.toml") && Ledger::is_document("skyquay.openapi.yaml"));
+    /// assert!(!Ledger::is_document("notes.yaml"));
+    /// ```
+    #[must_use]
+    pub fn is_document(name: &str) -> bool {
+        name.ends_with(".toml") || is_interface(name)
+    }
+
+    /// Adds an OpenAPI 3.0 or 3.1 document, which clouds name as their `interface`: in YAML if its name ends in
+    /// `.openapi.yaml` or `.openapi.yml`, else in JSON.
     ///
     /// # Example
     /// ```
@@ -100,13 +115,13 @@ impl Ledger {
         self
     }
 
-    /// Adds a document of bytes, which must be UTF-8 text: an interface if its name ends in `.openapi.json`.
+    /// Adds a document of bytes, which must be UTF-8 text: an interface if its name ends like one.
     #[must_use]
     pub fn document_bytes(mut self, name: &str, bytes: &[u8]) -> Self {
         match std::str::from_utf8(bytes) {
             Ok(text) => {
                 let text = text.strip_prefix('\u{feff}').unwrap_or(text);
-                if name.ends_with(".openapi.json") { self.interface(name, text) } else { self.document(name, text) }
+                if is_interface(name) { self.interface(name, text) } else { self.document(name, text) }
             }
             Err(error) => {
                 let valid = std::str::from_utf8(&bytes[..error.valid_up_to()]).unwrap_or_default();

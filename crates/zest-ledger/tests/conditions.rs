@@ -142,3 +142,18 @@ fn rank_comes_before_the_order_on_the_page() {
     assert_eq!(ask(&engine, &question("show log")).verdict, Verdict::Allowed);
     assert_eq!(ask(&engine, &question("show version")).refusal, Some(Refusal::NotPermitted));
 }
+
+#[test]
+fn a_network_of_mapped_addresses_is_the_ipv4_network_behind_them() {
+    let engine = under("when = { origin = [\"::ffff:192.0.2.0/120\", \"2001:db8:10::/64\"] }", "");
+    for (address, expected) in [
+        ("192.0.2.9", Ok(Verdict::Allowed)),
+        ("::ffff:192.0.2.9", Ok(Verdict::Allowed)),
+        ("192.0.3.9", Err(Refusal::OriginOutside)),
+        ("2001:db8:10::9", Ok(Verdict::Allowed)),
+        ("::ffff:c000:309", Err(Refusal::OriginOutside)),
+    ] {
+        let answer = ask(&engine, &question("show version").from(address.parse().expect("an address")));
+        assert_eq!(outcome(&answer), expected, "{address}");
+    }
+}

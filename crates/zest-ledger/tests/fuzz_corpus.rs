@@ -27,6 +27,16 @@ fn documents() {
 }
 
 #[test]
+fn interfaces() {
+    for (name, bytes) in corpus("interfaces") {
+        for form in ["sky.openapi.json", "sky.openapi.yaml"] {
+            let found = Ledger::new().document_bytes(form, &bytes).validate().findings;
+            assert!(found.list().iter().all(|f| f.primary.as_ref().is_none_or(|l| found.sources().locate(l.place).line > 0)), "{name}");
+        }
+    }
+}
+
+#[test]
 fn patterns() {
     for (name, bytes) in corpus("patterns") {
         let Ok(text) = std::str::from_utf8(&bytes) else { continue };

@@ -18,6 +18,7 @@ mod fuzz_corpus;
 mod hostile_input;
 mod hosts;
 mod hygiene;
+mod interfaces;
 mod json_forms;
 mod laws;
 mod mariadb_rules;

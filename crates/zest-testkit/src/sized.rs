@@ -45,3 +45,55 @@ rules = [
     }
     text
 }
+
+/// Writes a ledger of one cloud `sky`: `users` people in groups of about fifty, `grants` grants that take turns among the
+/// groups and among a thousand containers, and a deny for everybody who gave no recent code.
+///
+/// Group `n` may read in the container `n % 1000` and in those of its further grants.
+#[must_use]
+pub fn cloud(users: usize, grants: usize) -> String {
+    let mut text = String::from(
+        "[systems.sky]\nkind = \"cloud\"\n[clouds.sky]\noperations = { \"hull.read\" = { reads = true }, \"hull.stop\" = {} }\n",
+    );
+    let groups = users.div_ceil(50);
+    text.push_str("resources = { line = {}");
+    (0..1_000).for_each(|c| {
+        let _ = write!(text, ", \"line/c{c}\" = {{}}");
+    });
+    text.push_str(" }\n[[clouds.sky.grants]]\ndeny = [\"hull.stop\"]\non = \"line/**\"\nto = [\"group:everybody\"]\n");
+    text.push_str("unless = { proof = [\"one-time-code\"], proof-age = \"1h\" }\n");
+    for grant in 0..grants {
+        let (group, container) = (grant % groups, grant % 1_000);
+        let _ = write!(text, "[[clouds.sky.grants]]\nallow = [\"all\"]\non = \"line/c{container}/**\"\nto = [\"group:group-{group}\"]\n");
+    }
+    let names: Vec<String> = (0..groups).map(|g| format!("\"group:group-{g}\"")).collect();
+    let _ = write!(text, "[groups.everybody]\nmembers = [{}]\n", names.join(", "));
+    for group in 0..groups {
+        let members = (group * 50..users.min(group * 50 + 50)).map(|u| format!("\"user:user-{u}\"")).collect::<Vec<_>>().join(", ");
+        let _ = writeln!(text, "[groups.group-{group}]\nmembers = [{members}]");
+    }
+    for user in 0..users {
+        let _ = writeln!(text, "[users.user-{user}]\nproofs = [\"password\", \"one-time-code\"]");
+    }
+    text
+}
+
+/// Writes a ledger of one host `box`: `users` people with accounts, who may run `rules` lines as the account `batch`.
+#[must_use]
+pub fn host(users: usize, rules: usize) -> String {
+    let mut text = String::from("[systems.box]\nkind = \"host\"\nno-command-set = \"nothing\"\n[command-sets.jobs]\nrules = [\n");
+    for rule in 0..rules {
+        let verb = if rule % 3 == 0 { "deny " } else { "allow" };
+        let _ = writeln!(text, "  \"{verb} /opt/jobs/run pier-{rule} ...\",");
+    }
+    text.push_str("]\n[hosts.box]\nrun-as = [{ by = [\"group:everybody\"], as = [\"batch\"], commands = [\"jobs\"], proof = false }]\n");
+    let members: Vec<String> = (0..users).map(|u| format!("\"user:user-{u}\"")).collect();
+    let _ = write!(text, "[groups.everybody]\nmembers = [{}]\n[hosts.box.accounts]\nbatch = {{}}\n", members.join(", "));
+    for user in 0..users {
+        let _ = writeln!(text, "user-{user} = {{}}");
+    }
+    for user in 0..users {
+        let _ = writeln!(text, "[users.user-{user}]\nproofs = [\"key\"]");
+    }
+    text
+}

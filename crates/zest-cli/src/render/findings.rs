@@ -2,11 +2,13 @@
 
 use std::fmt::Write as _;
 
-use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
+use annotate_snippets::{AnnotationKind, Group, Level, Origin, Renderer, Snippet};
 use zest_ledger::finding::{Finding, Findings, Label, Severity};
 use zest_ledger::source::{Place, SourceMap, visible};
 
-/// How many bytes of a line are shown on either side of what is underlined.
+/// How long a line may be to be handed on whole; the renderer shows the part that matters.
+const LONG: usize = 2_000;
+/// How many bytes of a longer line are shown on either side of what is underlined.
 const WINDOW: usize = 90;
 
 /// Renders all findings, worst first as they stand, and a count.
@@ -52,7 +54,12 @@ fn one(finding: &Finding, findings: &Findings, renderer: &Renderer) -> String {
         .elements(Vec::<Snippet<'_, annotate_snippets::Annotation<'_>>>::new());
     for cut in &cuts {
         let annotation = cut.kind.span(cut.span.clone()).label(cut.label.as_str());
-        group = group.element(Snippet::source(cut.text.as_str()).line_start(cut.line).path(cut.path.as_str()).annotation(annotation));
+        let snippet = Snippet::source(cut.text.as_str()).line_start(cut.line).annotation(annotation);
+        // Of a line that is cut the renderer cannot know the column.
+        group = match cut.column {
+            Some(column) => group.element(Origin::path(cut.path.as_str()).line(cut.line).char_column(column)).element(snippet),
+            None => group.element(snippet.path(cut.path.as_str())),
+        };
     }
     if let Some(help) = &finding.help {
         group = group.element(Level::HELP.message(help.as_str()));
@@ -64,6 +71,8 @@ fn one(finding: &Finding, findings: &Findings, renderer: &Renderer) -> String {
 struct Cut {
     path: String,
     line: usize,
+    /// Where the underlined part begins in the line, if that is cut.
+    column: Option<usize>,
     text: String,
     span: std::ops::Range<usize>,
     label: String,
@@ -74,14 +83,27 @@ fn cut(label: &Label, kind: AnnotationKind, findings: &Findings) -> Option<Cut> 
     let sources: &SourceMap = findings.sources();
     let at = sources.locate(label.place);
     let Place::Text(span) = label.place else {
-        return Some(Cut { path: at.file, line: at.line as usize, text: String::new(), span: 0..0, label: label.text.clone(), kind });
+        return Some(Cut {
+            path: at.file,
+            line: at.line as usize,
+            column: None,
+            text: String::new(),
+            span: 0..0,
+            label: label.text.clone(),
+            kind,
+        });
     };
     let range = sources.line_range(span);
     let text = sources.text(span.source);
     let start = (span.start as usize).clamp(range.start, range.end);
     let end = (span.end as usize).clamp(start, range.end);
-    let from = floor(text, start.saturating_sub(WINDOW).max(range.start));
-    let to = floor(text, (start + 2 * WINDOW).min(range.end)).max(from);
+    let is_long = range.len() > LONG;
+    let (from, to) = if is_long {
+        let from = floor(text, start.saturating_sub(WINDOW).max(range.start));
+        (from, floor(text, (start + 2 * WINDOW).min(range.end)).max(from))
+    } else {
+        (range.start, range.end)
+    };
     let piece = |from: usize, to: usize| findings.shown(span.source, from.min(to)..to);
     let before = piece(from, start);
     let marked = piece(start, end.min(to));
@@ -92,6 +114,7 @@ fn cut(label: &Label, kind: AnnotationKind, findings: &Findings) -> Option<Cut> 
     Some(Cut {
         path: at.file,
         line: at.line as usize,
+        column: is_long.then_some(at.column as usize),
         span: begin..begin + marked.len(),
         text: format!("{lead}{before}{marked}{after}{tail}"),
         label: visible(&label.text),

@@ -12,7 +12,30 @@ const TRIED: usize = 6;
 
 /// Ways on from one refusal.
 pub(super) fn ways(asked: &Asked<'_>, refusal: Refusal, context: Context<'_>) -> Vec<Way> {
-    Service { asked, context }.ways(refusal)
+    Service { asked, context, assumes: assumes(asked, context) }.ways(refusal)
+}
+
+/// What the links that assume a role ask for, and in whose name.
+fn assumes(asked: &Asked<'_>, context: Context<'_>) -> Vec<(Identity, UserId, Action)> {
+    let estate = &asked.engine.estate;
+    let (mut identity, mut user) = (Identity::User(asked.user), asked.user);
+    let mut list = Vec::new();
+    for act in &asked.question.session.acting {
+        match act {
+            Act::User(name) => {
+                user = estate.user_ids.get(name.as_str()).copied().unwrap_or(user);
+                identity = Identity::User(user);
+            }
+            Act::Role { name, .. } => {
+                if let (Some(&role), Some(&operation)) = (estate.role_ids.get(name.as_str()), context.links.operation_ids.get(ASSUME)) {
+                    list.push((identity, user, Action { operation, path: format!("role/{name}") }));
+                    identity = Identity::Role(role);
+                }
+            }
+            Act::Account { .. } => {}
+        }
+    }
+    list
 }
 
 /// Through a channel, or with a proof, that the system accepts.
@@ -35,6 +58,8 @@ pub(super) fn accepted(asked: &Asked<'_>, refusal: Refusal) -> Vec<Way> {
 struct Service<'a> {
     asked: &'a Asked<'a>,
     context: Context<'a>,
+    /// The links that assume a role: in whose name, and the right that it takes.
+    assumes: Vec<(Identity, UserId, Action)>,
 }
 
 impl Service<'_> {
@@ -62,7 +87,7 @@ impl Service<'_> {
             Refusal::DeniedByGrant => self.conditions().into_iter().chain(self.except()).collect(),
             Refusal::NotGranted => self.other_identity().into_iter().chain(self.grant()).collect(),
             Refusal::CutByCeiling => self.ceiling(),
-            Refusal::MayNotAssume => self.own_name().into_iter().chain(self.may_assume()).collect(),
+            Refusal::MayNotAssume => self.conditions().into_iter().chain(self.own_name()).chain(self.may_assume()).collect(),
             Refusal::RoleDoesNotAdmit => self.own_name().into_iter().chain(self.admit()).collect(),
             Refusal::MayNotActAs => {
                 let target = chain.iter().find_map(|a| if let Act::User(name) = a { Some(name.clone()) } else { None });
@@ -160,10 +185,7 @@ impl Service<'_> {
                 Act::Account { .. } => {}
             }
         }
-        if let Some(action) = action
-            && let Some((weighed, user, _)) = self.weighed(action)
-        {
-            let facts = self.context.facts(user, &action.path);
+        let mut rests_on = |weighed: Weighed<'w>, facts: crate::estate::Facts<'w>| {
             for held in weighed.denies.iter().map(|(h, _)| h) {
                 list.extend(held.grant.unless.as_ref().map(|c| (c, facts)));
             }
@@ -171,6 +193,14 @@ impl Service<'_> {
                 list.extend(crate::kind::service::conditions(self.context, held).map(|c| (c, facts)));
             }
             list.extend(weighed.cut.iter().map(|(_, ceiling, _)| (&ceiling.when, facts)));
+        };
+        for (identity, user, action) in &self.assumes {
+            rests_on(weigh(self.context, *identity, *user, action, true), self.context.facts(*user, &action.path));
+        }
+        if let Some(action) = action
+            && let Some((weighed, user, _)) = self.weighed(action)
+        {
+            rests_on(weighed, self.context.facts(user, &action.path));
         }
         list
     }
@@ -380,9 +410,10 @@ impl Service<'_> {
                 let others = rights.map(|r| say(format!("{} on {}", links.operations[r].name, action.path)));
                 near.into_iter().chain(others.filter(|_| links.is_application)).take(TRIED).collect()
             }
-            Err(Unread::Operation(_, Some(near))) => {
+            Err(Unread::Operation(name)) => {
                 let path = self.asked.question.line.rsplit_once(" on ").map_or("", |(_, p)| p.trim());
-                vec![say(format!("{near} on {path}"))]
+                let near = nearest(&name, links.operation_ids.keys().map(|k| &**k));
+                near.map(|near| say(format!("{near} on {path}"))).into_iter().collect()
             }
             Err(Unread::Resource(head)) => {
                 let mut list: Vec<&str> = paths().collect();

@@ -4,7 +4,7 @@ use std::net::IpAddr;
 use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
-use ipnet::IpNet;
+use ipnet::{IpNet, Ipv4Net};
 use jiff::Timestamp;
 use jiff::civil::Weekday;
 use jiff::tz::TimeZone;
@@ -220,7 +220,7 @@ impl Resolver<'_> {
             return Some((IpNet::from(address.to_canonical()), text.place));
         }
         match written.parse::<IpNet>() {
-            Ok(net) if net.trunc() == net => Some((net, text.place)),
+            Ok(net) if net.trunc() == net => Some((canonical(net), text.place)),
             Ok(net) => {
                 self.bad_value(
                     text,
@@ -789,4 +789,12 @@ impl Cover {
         }
         covered
     }
+}
+
+/// A network of IPv4-mapped addresses is the IPv4 network they are mapped from (RFC 4291, section 2.5.5.2): addresses are
+/// compared as IPv4.
+fn canonical(net: IpNet) -> IpNet {
+    let IpNet::V6(six) = net else { return net };
+    let four = six.addr().to_ipv4_mapped().zip(six.prefix_len().checked_sub(96));
+    four.and_then(|(address, length)| Ipv4Net::new(address, length).ok()).map_or(net, IpNet::V4)
 }

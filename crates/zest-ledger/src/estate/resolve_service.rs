@@ -360,7 +360,15 @@ impl Resolver<'_> {
                 }
                 &written.deny
             }
-            _ => {
+            (Some(_), Some(deny)) => {
+                self.findings.push(
+                    Finding::new(Code::IncompleteGrant, "the grant both allows and denies")
+                        .at(deny.place, "beside `allow`")
+                        .help("write two grants, one with `allow` and one with `deny`"),
+                );
+                return None;
+            }
+            (None, None) => {
                 self.incomplete(written, "whether it allows or denies", "write one of `allow` and `deny`, with at least one operation");
                 return None;
             }

@@ -55,7 +55,11 @@ static CLOUD: TableShape = TableShape {
     noun: "a cloud",
     about: "What one cloud holds. May be spread over documents.",
     keys: &[
-        Key::new("interface", Shape::Text, "the OpenAPI document that describes its operations: a file `*.openapi.json` of the ledger"),
+        Key::new(
+            "interface",
+            Shape::Text,
+            "the OpenAPI document that describes its operations: a file `*.openapi.json` or `*.openapi.yaml` of the ledger",
+        ),
         Key::new("operations", Shape::Map(&Shape::Table(&OPERATION)), "operations that no interface describes, by name"),
         GROUPS_OF_OPERATIONS,
         Key::new(

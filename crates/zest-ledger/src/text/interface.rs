@@ -1,4 +1,4 @@
-//! Reads the operations of an OpenAPI 3.0 or 3.1 document in JSON. Schemas are not looked at; references are.
+//! Reads the operations of an OpenAPI 3.0 or 3.1 document in JSON or YAML. Schemas are not looked at; references are.
 
 use std::borrow::Cow;
 use std::fmt;
@@ -7,6 +7,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
 use serde_json::value::RawValue;
 
+use super::yaml::{Told, told};
 use crate::finding::{Code, Finding};
 use crate::source::{Place, SourceId, Span, visible};
 
@@ -74,31 +75,70 @@ impl<'a> Members<'a> {
     }
 }
 
+/// Returns whether a name is one of a document in JSON or YAML, rather than in TOML.
+pub(crate) fn is_interface(name: &str) -> bool {
+    name.ends_with(".openapi.json") || is_yaml(name)
+}
+
+fn is_yaml(name: &str) -> bool {
+    name.ends_with(".openapi.yaml") || name.ends_with(".openapi.yml")
+}
+
 /// Reads a document; what cannot be read is reported and the rest is kept.
 pub(crate) fn read_interface(name: &str, text: &str, source: SourceId, findings: &mut Vec<Finding>) -> Interface {
-    let mut reader = Reader { text, source, findings, operations: Vec::new(), first: FxHashMap::default() };
-    reader.document();
-    Interface { name: name.to_owned(), operations: reader.operations }
+    let told = if is_yaml(name) { Some(told(text)) } else { None };
+    let operations = match &told {
+        None => Reader::new(text, text, None, source, findings).document(),
+        Some(Ok(told)) => Reader::new(&told.json, text, Some(told), source, findings).document(),
+        Some(Err(untold)) => {
+            let reader = Reader::new(text, text, None, source, findings);
+            let place = reader.written_place(untold.at);
+            let message = format!("the interface cannot be read as YAML: {}", visible(&untold.why));
+            reader.findings.push(Finding::new(Code::BadInterface, message).at(place, "").help("mend it there, or write it in JSON"));
+            Vec::new()
+        }
+    };
+    Interface { name: name.to_owned(), operations }
 }
 
 struct Reader<'t, 'f> {
+    /// The document in JSON.
     text: &'t str,
+    /// As it is written.
+    written: &'t str,
+    /// How it was told in JSON, if it is written in YAML.
+    told: Option<&'t Told>,
     source: SourceId,
     findings: &'f mut Vec<Finding>,
     operations: Vec<Described>,
     first: FxHashMap<String, Place>,
 }
 
-impl<'t> Reader<'t, '_> {
+impl<'t, 'f> Reader<'t, 'f> {
+    fn new(text: &'t str, written: &'t str, told: Option<&'t Told>, source: SourceId, findings: &'f mut Vec<Finding>) -> Self {
+        Self { text, written, told, source, findings, operations: Vec::new(), first: FxHashMap::default() }
+    }
+
     /// Returns the place of a part of the text, shown by its first line.
     fn place(&self, part: &str) -> Place {
         let start = (part.as_ptr() as usize).saturating_sub(self.text.as_ptr() as usize).min(self.text.len());
+        match self.told {
+            Some(told) => self.written_place(told.origin(start)),
+            None => self.span(start, part),
+        }
+    }
+
+    fn written_place(&self, at: usize) -> Place {
+        self.span(at, self.written.get(at..).unwrap_or_default())
+    }
+
+    fn span(&self, start: usize, part: &str) -> Place {
         let length = part.find('\n').unwrap_or(part.len()).min(40);
-        let mut end = (start + length).min(self.text.len());
-        while !self.text.is_char_boundary(end) {
+        let mut end = (start + length).min(self.written.len());
+        while !self.written.is_char_boundary(end) {
             end -= 1;
         }
-        Place::Text(Span { source: self.source, start: start as u32, end: end as u32 })
+        Place::Text(Span { source: self.source, start: start.min(end) as u32, end: end as u32 })
     }
 
     fn bad(&mut self, message: impl Into<String>, place: Place, help: &str) {
@@ -114,7 +154,13 @@ impl<'t> Reader<'t, '_> {
         })
     }
 
-    fn document(&mut self) {
+    /// Returns the operations that it describes.
+    fn document(mut self) -> Vec<Described> {
+        self.read();
+        self.operations
+    }
+
+    fn read(&mut self) {
         let root: Members<'t> = match serde_json::from_str(self.text) {
             Ok(root) => root,
             Err(error) => {
@@ -127,7 +173,7 @@ impl<'t> Reader<'t, '_> {
                 self.bad(
                     format!("the interface cannot be read as JSON: {}", visible(&error.to_string())),
                     place,
-                    "OpenAPI documents are read in their JSON form: convert one in YAML first",
+                    "a document in YAML has a name that ends in `.openapi.yaml`",
                 );
                 return;
             }
@@ -135,7 +181,7 @@ impl<'t> Reader<'t, '_> {
         let version: String = root.get("openapi").and_then(|v| serde_json::from_str(v.get()).ok()).unwrap_or_default();
         if !version.starts_with("3.0") && !version.starts_with("3.1") {
             let place = self.place(root.get("openapi").map_or(self.text, RawValue::get));
-            self.bad("the document is not of OpenAPI 3.0 or 3.1", place, "expected \"openapi\": \"3.1.0\" or an earlier 3.x");
+            self.bad("the document is not of OpenAPI 3.0 or 3.1", place, "expected `openapi` to be \"3.1.0\" or an earlier 3.x");
             return;
         }
         let Some(paths) = root.get("paths") else {

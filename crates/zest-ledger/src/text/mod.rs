@@ -5,8 +5,9 @@ mod interface;
 mod read;
 mod schema;
 mod shape;
+mod yaml;
 
-pub(crate) use interface::{Interface, read_interface};
+pub(crate) use interface::{Interface, is_interface, read_interface};
 pub(crate) use read::read_document;
 pub use schema::json_schema;
 pub(crate) use shape::bad_name;

@@ -3,6 +3,7 @@
 //! Acting as a user is granted on the target, to the person who signed in: it is directional and is not passed on.
 //! Assuming a role takes two halves, each with a code of its own; its rights replace the others.
 
+use super::permission::lifted_by;
 use super::{Action, Context, Identity, Standing, obligations, weigh};
 use crate::ask::{Act, Question, Refusal, Stage};
 use crate::estate::{ASSUME, ActingLinks, AssumableLinks, Holder, Outcome, RoleId};
@@ -205,8 +206,9 @@ fn own_half<T: Trace>(
         .or(weighed.cut.first().map(|(_, c, _)| c.place))
         .or(weighed.unknown.first().or(weighed.failing.first()).map(|h| h.grant.place))
         .unwrap_or(estate.role(role).id.place);
-    let why = if !weighed.denies.is_empty() {
-        "a deny forbids it"
+    let lifted_by = weighed.denies.first().map(|(held, _)| lifted_by(held, &context.facts(standing.user, &action.path)));
+    let why = if lifted_by.is_some() {
+        "it is denied"
     } else if !weighed.cut.is_empty() {
         "a ceiling does not let it through"
     } else if !weighed.unknown.is_empty() {
@@ -217,7 +219,7 @@ fn own_half<T: Trace>(
         "nothing grants `assume` on it"
     };
     let code = if is_open { Refusal::NotStated } else { Refusal::MayNotAssume };
-    run.refuse(Stage::Standing, code, || (format!("{who} may not assume `{shown}`: {why}"), Some(place)))
+    run.refuse(Stage::Standing, code, || (format!("{who} may not assume `{shown}`: {why}{}", lifted_by.unwrap_or_default()), Some(place)))
 }
 
 /// The role's half: whom it admits, and under which conditions.

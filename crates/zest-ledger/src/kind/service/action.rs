@@ -4,7 +4,7 @@ use super::Context;
 use crate::ask::{Question, Refusal, Stage};
 use crate::estate::path::bad_path;
 use crate::estate::{ADMINISTRATIVE, ASSUME, CHANGE_CREDENTIAL, ServiceLinks, is_there};
-use crate::finding::{nearest, nearest_hint};
+use crate::finding::nearest_hint;
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::visible;
 
@@ -22,8 +22,8 @@ pub(crate) enum Unread {
     Form,
     /// It is not plain what the system would read in the path of a call.
     Address(String),
-    /// The system has no such operation; with a near name.
-    Operation(String, Option<String>),
+    /// The system has no such operation.
+    Operation(String),
     /// A call does not say which resource it is about.
     Resource(String),
 }
@@ -42,15 +42,14 @@ pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Action, Unread> 
     {
         let address = address.split(['?', '#']).next().unwrap_or(address);
         let parts = parts_of(address).ok_or_else(|| Unread::Address(address.to_owned()))?;
-        let Some(operation) = called(&method.to_uppercase(), &parts, links) else { return Err(Unread::Operation(head.to_owned(), None)) };
+        let Some(operation) = called(&method.to_uppercase(), &parts, links) else { return Err(Unread::Operation(head.to_owned())) };
         let path = path.map(str::to_owned).or_else(|| links.addresses.iter().find_map(|(from, to)| addressed(&parts, from, to)));
         return path.map(|path| Action { operation, path }).ok_or_else(|| Unread::Resource(head.to_owned()));
     }
     if words.len() != 1 {
         return Err(Unread::Form);
     }
-    let near = nearest(head, links.operation_ids.keys().map(|k| &**k)).map(str::to_owned);
-    Err(Unread::Operation(head.to_owned(), near))
+    Err(Unread::Operation(head.to_owned()))
 }
 
 /// The parts of the path of a call as the system reads them (RFC 3986, 2.1 and 3.3). None where it is not plain what it
@@ -139,9 +138,9 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
             })?;
             return Err(Stop);
         }
-        Err(Unread::Operation(name, near)) => {
+        Err(Unread::Operation(name)) => {
             run.refuse(Stage::Permission, Refusal::UnknownOperation, || {
-                let near = near.map_or(String::new(), |n| format!("; the nearest is `{}`", visible(&n)));
+                let near = nearest_hint(&name, links.operation_ids.keys().map(|k| &**k));
                 (format!("`{}` has no operation `{}`{near}", visible(&system.id.value), visible(&name)), place)
             })?;
             return Err(Stop);

@@ -251,6 +251,15 @@ fn not_known<'e>(context: Context<'e>, held: &Held<'e>, facts: &Facts<'_>) -> (S
     }
 }
 
+/// Says what would lift a grant: ", unless with one-time-code within 1h".
+pub(super) fn lifted_by(held: &Held<'_>, facts: &Facts<'_>) -> String {
+    held.grant.unless.as_ref().map_or(String::new(), |unless| {
+        let open = condition_text::all_words(unless, facts);
+        let elsewhere = condition_text::elsewhere(facts).filter(|_| unless.proof.is_some()).unwrap_or_default();
+        if open.is_empty() { String::new() } else { format!(", unless {}{elsewhere}", open.join(" and ")) }
+    })
+}
+
 /// Tells about the grants, and refuses where they do not come to an allow. Returns the allows.
 pub(super) fn report<'e, T: Trace>(
     context: Context<'e>,
@@ -264,11 +273,7 @@ pub(super) fn report<'e, T: Trace>(
     let path = visible(&action.path);
     let through = |held: &Held<'_>| via(context, standing.user, held);
     for (held, outcome) in &weighed.denies {
-        let lifted_by = held.grant.unless.as_ref().map_or(String::new(), |unless| {
-            let open = condition_text::all_words(unless, &facts);
-            let elsewhere = condition_text::elsewhere(&facts).filter(|_| unless.proof.is_some()).unwrap_or_default();
-            if open.is_empty() { String::new() } else { format!(", unless {}{elsewhere}", open.join(" and ")) }
-        });
+        let lifted_by = lifted_by(held, &facts);
         if *outcome == Outcome::Holds {
             run.refuse(Stage::Permission, Refusal::DeniedByGrant, || {
                 (format!("`{name}` on `{path}` is denied {}{lifted_by}", through(held)), Some(held.grant.place))
