@@ -5,10 +5,11 @@
 use jiff::SignedDuration;
 use zest_ledger::ask::{Act, Refusal, Verdict};
 use zest_ledger::entry::{Channel, Proof};
+use zest_ledger::finding::Code;
 use zest_ledger::review::{readiness, session};
 use zest_ledger::{Engine, Ledger, Question, host_configuration};
 
-use crate::support::{PIER, ask, engine, outcome};
+use crate::support::{PIER, ask, codes, engine, findings, outcome};
 
 const HOSTS: &str = r#"
 [users]
@@ -301,5 +302,26 @@ fn remedies_of_a_host_are_tried() {
         let texts: Vec<String> =
             answer.remedies.iter().map(|r| r.steps.iter().map(|s| s.text.clone()).collect::<Vec<_>>().join(", and ")).collect();
         assert!(texts.iter().any(|t| t == expected), "{question:?}: {texts:?}");
+    }
+}
+
+#[test]
+fn what_a_host_would_read_as_something_else_is_no_name() {
+    let of = |login: &str, variable: &str| {
+        let text = format!(
+            "[systems.box]\nkind = 'host'\nno-command-set = 'nothing'\n[hosts.box]\nkeep-environment = ['{variable}']\naccounts = {{ '{login}' = {{}} }}\n"
+        );
+        codes(&findings(&text)).into_iter().filter(|c| *c == Code::BadName).count()
+    };
+    for login in
+        ["ALL", "ADMINS", "A", "ROOT_2", "Defaults", "User_Alias", "Cmnd_Alias", "%wheel", "#0", "+ring", "a,b", "a b", "!a", "-a", "a*"]
+    {
+        assert_eq!(of(login, "PIER"), 1, "{login}");
+    }
+    for login in ["all", "Anna", "_a", "A.b", "ADMINs", "a-1"] {
+        assert_eq!(of(login, "PIER"), 0, "{login}");
+    }
+    for variable in ["*", "LD_*", "A\" x", "A=b", "", "1A", "A%%", "A,B"] {
+        assert_eq!(of("anna", variable), 1, "{variable}");
     }
 }

@@ -116,6 +116,12 @@ impl Resolver<'_> {
                         .at(account.login.place, "of letters, digits, `.`, `_` and `-`, beginning with a letter or `_`")
                         .help("write the login exactly as the host has it"),
                 );
+            } else if argv::is_reserved(&account.login.value) {
+                self.findings.push(
+                    Finding::new(Code::BadName, format!("`{}` cannot be a login of a host", visible(&account.login.value)))
+                        .at(account.login.place, "`sudo` reads it as an alias, as everybody, or as a setting")
+                        .help("give the account a login with a small letter in it"),
+                );
             }
             let sets = |resolver: &mut Self, list: &[At<String>]| resolver.named_sets(list);
             links.logins.insert(account.login.value.as_str().into(), links.accounts.len());
@@ -136,6 +142,13 @@ impl Resolver<'_> {
         }
         for part in &parts {
             links.links.extend(part.links.iter().map(|(from, to)| (from.value.clone(), to.value.clone())));
+            for name in part.keep_environment.iter().filter(|n| !argv::is_variable(&n.value)) {
+                self.findings.push(
+                    Finding::new(Code::BadName, format!("`{}` cannot be the name of a variable", visible(&name.value)))
+                        .at(name.place, "of letters, digits and `_`, beginning with a letter or `_`")
+                        .help("name each variable that is handed over; patterns would hand over more than anybody sees"),
+                );
+            }
             links.keep_environment.extend(part.keep_environment.iter().cloned());
             links.proof_lasts = part.proof_lasts.as_ref().map(|l| l.value).or(links.proof_lasts);
             for rule in &part.run_as {

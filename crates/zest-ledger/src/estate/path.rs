@@ -7,7 +7,8 @@ use crate::command::{Slot, WordPattern};
 enum Part {
     Fixed(String),
     Any,
-    Affix(String, String),
+    /// A word with one `*` in it.
+    Affix(WordPattern),
 }
 
 /// A pattern over paths.
@@ -51,7 +52,7 @@ impl PathPattern {
                 None => Part::Fixed(part.to_owned()),
                 Some(("", "")) => Part::Any,
                 Some((_, rest)) if rest.contains('*') => return Err("one `*` a part, and `**` only at the end"),
-                Some((start, end)) => Part::Affix(start.to_owned(), end.to_owned()),
+                Some((start, end)) => Part::Affix(WordPattern::Slot(Slot::Affix(start.to_owned(), end.to_owned()))),
             });
         }
         Ok(Self { parts, is_open: is_open || inherits })
@@ -65,7 +66,7 @@ impl PathPattern {
             let fits = match part {
                 Part::Fixed(fixed) => fixed == word,
                 Part::Any => true,
-                Part::Affix(start, end) => WordPattern::Slot(Slot::Affix(start.clone(), end.clone())).matches(word),
+                Part::Affix(pattern) => pattern.matches(word),
             };
             if !fits {
                 return false;
@@ -79,6 +80,12 @@ impl PathPattern {
         let parts: Option<Vec<&str>> =
             self.parts.iter().map(|p| if let Part::Fixed(text) = p { Some(text.as_str()) } else { None }).collect();
         parts.filter(|p| !p.is_empty()).map(|p| p.join("/"))
+    }
+
+    /// Returns the path that every path it covers is, or is below: its parts up to the first `*`. It may be empty.
+    pub(crate) fn beginning(&self) -> String {
+        let fixed = self.parts.iter().map_while(|p| if let Part::Fixed(text) = p { Some(text.as_str()) } else { None });
+        fixed.collect::<Vec<_>>().join("/")
     }
 
     /// Returns the first part, if it is a fixed one.

@@ -458,6 +458,7 @@ impl Resolver<'_> {
         }
         for links in services.iter_mut().flatten() {
             for (i, grant) in links.grants.iter().enumerate() {
+                links.by_beginning.add(i, grant);
                 for holder in &grant.holders {
                     match *holder {
                         Holder::Party(party) => links.by_party.entry(party).or_default().push(i),

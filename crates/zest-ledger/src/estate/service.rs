@@ -3,6 +3,7 @@
 use fixedbitset::FixedBitSet;
 use jiff::SignedDuration;
 use rustc_hash::FxHashMap;
+use smallvec::SmallVec;
 
 use super::path::PathPattern;
 use super::{Conditions, Duties, Party, RoleId, UserId};
@@ -33,12 +34,55 @@ pub(crate) struct ServiceLinks {
     pub(crate) grants: Vec<GrantLinks>,
     pub(crate) by_party: FxHashMap<Party, Vec<usize>>,
     pub(crate) by_role: FxHashMap<RoleId, Vec<usize>>,
+    pub(crate) by_beginning: ByBeginning,
     pub(crate) ceilings: Vec<CeilingLinks>,
     pub(crate) acting: Vec<ActingLinks>,
     pub(crate) covers: Vec<(At<Channel>, Vec<At<Channel>>)>,
     pub(crate) obtains: Vec<(At<Proof>, FixedBitSet)>,
     pub(crate) session_attributes: Vec<String>,
     pub(crate) identity_checks: Option<At<bool>>,
+}
+
+/// Grants by whom they are for and by the path with which what they are on begins, so that a decision looks at those alone
+/// that can concern its resource.
+#[derive(Debug, Default)]
+pub(crate) struct ByBeginning {
+    beginnings: FxHashMap<Box<str>, u32>,
+    /// The bytes of the longest of them: a longer path is not looked through to its end.
+    longest: usize,
+    grants: FxHashMap<(Holder, u32), Vec<usize>>,
+}
+
+/// The numbers of a path and of all that it is below, as far as a grant begins with them.
+pub(crate) type Beginnings = SmallVec<[u32; 8]>;
+
+impl ByBeginning {
+    pub(super) fn add(&mut self, number: usize, grant: &GrantLinks) {
+        let everywhere = grant.on.is_empty().then(String::new);
+        for beginning in grant.on.iter().map(PathPattern::beginning).chain(everywhere) {
+            let next = self.beginnings.len() as u32;
+            self.longest = self.longest.max(beginning.len());
+            let id = *self.beginnings.entry(beginning.into()).or_insert(next);
+            for &holder in &grant.holders {
+                self.grants.entry((holder, id)).or_default().push(number);
+            }
+        }
+    }
+
+    pub(crate) fn of_path(&self, path: &str) -> Beginnings {
+        let ends = path.match_indices('/').map(|(end, _)| end).chain([path.len()]);
+        let ends = [0].into_iter().chain(ends).take_while(|&end| end <= self.longest);
+        ends.filter_map(|end| self.beginnings.get(&path[..end]).copied()).collect()
+    }
+
+    /// Returns the numbers of the grants of a holder that can concern a path, in the order in which they are written.
+    pub(crate) fn of(&self, holder: Holder, beginnings: &Beginnings) -> SmallVec<[usize; 8]> {
+        let mut found: SmallVec<[usize; 8]> =
+            beginnings.iter().filter_map(|&id| self.grants.get(&(holder, id))).flatten().copied().collect();
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
 }
 
 #[derive(Debug)]

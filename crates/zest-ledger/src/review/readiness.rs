@@ -76,7 +76,7 @@ fn has_grants(engine: &Engine, user: UserId, system: SystemId) -> bool {
     let session = crate::ask::Session::default();
     let mut found = false;
     if let Some(context) = Context::of(engine, system, &session) {
-        grants_of(context, Identity::User(user), |held| found |= !held.grant.is_deny);
+        grants_of(context, Identity::User(user), None, |held| found |= !held.grant.is_deny);
         found |= context.links.acting.iter().any(|r| r.by.iter().any(|&(p, _)| engine.membership.belongs(user, p)));
     }
     found

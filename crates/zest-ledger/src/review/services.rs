@@ -60,7 +60,7 @@ pub(crate) fn on_service(engine: &Engine, user: UserId, system: SystemId, sessio
     let mut rights = Vec::new();
     let mut may_become = Vec::new();
     let locate = |place: Place| engine.estate.sources.locate(place);
-    grants_of(context, identity, |held| {
+    grants_of(context, identity, None, |held| {
         let is_out = conditions(context, &held).any(|c| c.outcome(facts) == Outcome::Fails);
         let lifted = held.grant.unless.as_ref().is_some_and(|c| c.outcome(facts) == Outcome::Holds);
         if is_out || lifted {
@@ -312,7 +312,7 @@ impl<'e> Services<'e, '_> {
             let Some(context) = Context::of(self.engine, system, &session) else { continue };
             let is_entitled = |user: &UserId| {
                 let mut found = false;
-                grants_of(context, Identity::User(*user), |held| found |= gives(&held));
+                grants_of(context, Identity::User(*user), None, |held| found |= gives(&held));
                 found && !self.engine.estate.user(*user).disabled.as_ref().is_some_and(|d| d.value)
             };
             let people: Vec<UserId> = duties.second_person.iter().flat_map(|&(p, _)| self.people(p)).collect();
@@ -333,7 +333,7 @@ impl<'e> Services<'e, '_> {
         let Some(context) = Context::of(self.engine, system, &session) else { return };
         let held = |user: UserId| {
             let mut list: FxHashSet<usize> = FxHashSet::default();
-            grants_of(context, Identity::User(user), |h| {
+            grants_of(context, Identity::User(user), None, |h| {
                 if !h.grant.is_deny {
                     list.insert(h.number);
                 }

@@ -6,11 +6,25 @@
 
 use crate::command::{Pattern, Slot, WordPattern};
 
+/// What `sudo` reads as the beginning of something else than a rule (sudoers(5), "Aliases" and "Defaults").
+const RESERVED: [&str; 6] = ["Defaults", "User_Alias", "Runas_Alias", "Host_Alias", "Cmnd_Alias", "Cmd_Alias"];
+
 /// Returns whether a text can be a login without any quoting.
 pub(crate) fn is_login(text: &str) -> bool {
     text.len() <= 32
         && text.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_')
         && text.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '.' | '_' | '-'))
+}
+
+/// Returns whether `sudo` would read a login as something else: as everybody, an alias, or the beginning of a setting.
+pub(crate) fn is_reserved(login: &str) -> bool {
+    let of_alias = |c: char| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_';
+    login.starts_with(|c: char| c.is_ascii_uppercase()) && login.chars().all(of_alias) || RESERVED.contains(&login)
+}
+
+/// Returns whether a text can be the name of a variable (POSIX.1-2017, Base Definitions, 8.1).
+pub(crate) fn is_variable(text: &str) -> bool {
+    text.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_') && text.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
 }
 
 /// A line as a host takes it: variables that are handed over, and the arguments.

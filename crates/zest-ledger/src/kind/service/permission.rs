@@ -33,25 +33,27 @@ pub(crate) enum Via {
     Assumed(RoleId),
 }
 
-/// Calls for each grant of an identity, once for each path to it.
-pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, mut each: impl FnMut(Held<'e>)) {
+/// Calls for each grant of an identity, once for each path to it; with a resource, for those alone that can concern it.
+pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option<&str>, mut each: impl FnMut(Held<'e>)) {
     let Context { engine, links, system, session } = context;
-    let of_role = |role: RoleId, via: Via, is_active: bool, each: &mut dyn FnMut(Held<'e>)| {
-        for &number in links.by_role.get(&role).into_iter().flatten() {
+    let beginnings = on.map(|path| links.by_beginning.of_path(path));
+    // Nobody sheds a deny by leaving the role that brings it out of the session.
+    let mut of = |holder: Holder, all: Option<&Vec<usize>>, via: Via, is_active: bool| {
+        let mut one = |number: usize| {
             let grant = &links.grants[number];
-            // Nobody sheds a deny by leaving the role that brings it out of the session.
             if is_active || grant.is_deny {
                 each(Held { grant, number, via });
             }
+        };
+        match (&beginnings, all) {
+            (_, None) => {}
+            (None, Some(all)) => all.iter().copied().for_each(&mut one),
+            (Some(beginnings), Some(_)) => links.by_beginning.of(holder, beginnings).into_iter().for_each(&mut one),
         }
     };
     match identity {
         Identity::User(user) => {
-            let mut of_party = |party: Party| {
-                for &number in links.by_party.get(&party).into_iter().flatten() {
-                    each(Held { grant: &links.grants[number], number, via: Via::Party(party) });
-                }
-            };
+            let mut of_party = |party: Party| of(Holder::Party(party), links.by_party.get(&party), Via::Party(party), true);
             of_party(Party::User(user));
             if !links.by_party.is_empty() {
                 let mut groups: Vec<_> = engine.membership.groups_of(user).into_iter().collect();
@@ -61,13 +63,13 @@ pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, mut each: 
             for candidate in candidates(engine, user, system) {
                 for &role in &engine.standings[candidate.standing as usize].roles {
                     let is_active = session.active_roles.as_ref().is_none_or(|list| list.contains(&engine.estate.role(role).id.value));
-                    of_role(role, Via::Assignment(candidate.assignment, role), is_active, &mut each);
+                    of(Holder::Role(role), links.by_role.get(&role), Via::Assignment(candidate.assignment, role), is_active);
                 }
             }
         }
         Identity::Role(role) => {
             for role in included(context, role) {
-                of_role(role, Via::Assumed(role), true, &mut each);
+                of(Holder::Role(role), links.by_role.get(&role), Via::Assumed(role), true);
             }
         }
     }
@@ -145,7 +147,7 @@ impl Weighed<'_> {
 pub(crate) fn weigh<'e>(context: Context<'e>, identity: Identity, user: UserId, action: &'e Action, all: bool) -> Weighed<'e> {
     let facts = context.facts(user, &action.path);
     let mut weighed = Weighed::default();
-    grants_of(context, identity, |held| {
+    grants_of(context, identity, Some(&action.path), |held| {
         if !held.grant.concerns(action.operation, &action.path) || !is_in_scope(context, &held, &action.path) {
             return;
         }
