@@ -115,11 +115,9 @@ fn cloud_questions(users: usize, grants: usize) -> Vec<Question> {
     (0..QUESTIONS)
         .map(|turn| {
             let user = rng.usize(0..users);
-            // The grants of a group are those whose number leaves the group as the rest.
-            let grant = (user / 50) % grants + groups * rng.usize(0..(grants / groups).max(1));
-            let container = if turn % 3 == 0 { 1_000 } else { grant % 1_000 };
-            let line = format!("hull.stop on line/c{container}/hull");
-            let question = Question::new(&format!("user-{user}"), "sky", &line.replace("c1000", "elsewhere"));
+            let container = sized::container(user / 50, rng.usize(0..grants / groups));
+            let place = if turn % 3 == 0 { "elsewhere".to_owned() } else { format!("c{container}") };
+            let question = Question::new(&format!("user-{user}"), "sky", &format!("hull.stop on line/{place}/hull"));
             question.proof(Proof::OneTimeCode, SignedDuration::from_mins(5))
         })
         .collect()
@@ -225,7 +223,7 @@ fn ratios() {
         let walked = question.line.bytes().fold(0_u8, |sum, byte| black_box(sum ^ byte));
         black_box((names.get(&question.user), systems.get(&question.system), walked));
     };
-    row("decide on a cloud, 100,000 users and grants / floor", side_by_side(|t| decide(&large, &of_large, t), floor), "10");
+    row("decide on a cloud, 100,000 users and grants / floor", side_by_side(|t| decide(&large, &of_large, t), floor), "20");
     let turns = side_by_side(|t| decide(&large, &of_large, t), |t| decide(&small, &of_small, t));
     row("decide on a cloud, 100,000 users and grants / 1,000", turns, "3");
     let load = |users: usize| Some(measured(&format!("parse-and-validate/users/{users}"))? + measured(&format!("compile/users/{users}"))?);

@@ -3,9 +3,10 @@
 use jiff::SignedDuration;
 use zest_ledger::ask::{Act, Refusal, Verdict};
 use zest_ledger::entry::Proof;
+use zest_ledger::finding::Code;
 use zest_ledger::{Engine, Question};
 
-use crate::support::{ask, engine, outcome};
+use crate::support::{ask, codes, engine, findings, outcome};
 
 /// A control room with ramps, and a rota with people who act as each other.
 pub(crate) const ROOM: &str = r#"
@@ -202,4 +203,13 @@ fn with_identity_checks_off_only_a_confirmation_is_left() {
     assert_eq!(ask(&engine, &question.confirmed()).verdict, Verdict::Allowed);
     let texts: Vec<&str> = answer.gates.iter().map(|g| g.text.as_str()).collect();
     assert!(texts.contains(&"no second person is asked: identity checks are switched off"), "{texts:?}");
+}
+
+#[test]
+fn a_right_is_not_named_like_a_group_of_rights() {
+    for (right, expected) in [("write", 1), ("read", 1), ("all", 1), ("administer", 1), ("tag:x", 1), ("write-log", 0), ("reading", 0)] {
+        let text = format!("[systems.a]\nkind = 'application'\n[applications.a]\ntypes.log = {{ rights = ['{right}', 'drop'] }}\n");
+        let found = codes(&findings(&text)).into_iter().filter(|c| *c == Code::DuplicateId).count();
+        assert_eq!(found, expected, "{right}");
+    }
 }

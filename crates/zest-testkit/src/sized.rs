@@ -46,10 +46,14 @@ rules = [
     text
 }
 
+/// The container of the grant number `turn` of a group, in [`cloud`].
+#[must_use]
+pub const fn container(group: usize, turn: usize) -> usize {
+    (group * 50 + turn) % 1_000
+}
+
 /// Writes a ledger of one cloud `sky`: `users` people in groups of about fifty, `grants` grants that take turns among the
-/// groups and among a thousand containers, and a deny for everybody who gave no recent code.
-///
-/// Group `n` may read in the container `n % 1000` and in those of its further grants.
+/// groups, each on another of a thousand containers, and a deny for everybody who gave no recent code.
 #[must_use]
 pub fn cloud(users: usize, grants: usize) -> String {
     let mut text = String::from(
@@ -63,7 +67,7 @@ pub fn cloud(users: usize, grants: usize) -> String {
     text.push_str(" }\n[[clouds.sky.grants]]\ndeny = [\"hull.stop\"]\non = \"line/**\"\nto = [\"group:everybody\"]\n");
     text.push_str("unless = { proof = [\"one-time-code\"], proof-age = \"1h\" }\n");
     for grant in 0..grants {
-        let (group, container) = (grant % groups, grant % 1_000);
+        let (group, container) = (grant % groups, container(grant % groups, grant / groups));
         let _ = write!(text, "[[clouds.sky.grants]]\nallow = [\"all\"]\non = \"line/c{container}/**\"\nto = [\"group:group-{group}\"]\n");
     }
     let names: Vec<String> = (0..groups).map(|g| format!("\"group:group-{g}\"")).collect();

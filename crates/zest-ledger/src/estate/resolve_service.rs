@@ -144,6 +144,14 @@ impl Resolver<'_> {
             list.push(OperationLinks { name: name.to_owned(), reads: false, call: None, place: None });
         }
         for (i, operation) in list.iter().enumerate() {
+            // `allow = ["write"]` must not be a right of that name to one reader and all that changes to another.
+            if OF_GROUPS.contains(&operation.name.as_str()) || operation.name.starts_with("tag:") {
+                self.findings.push(
+                    Finding::new(Code::DuplicateId, format!("`{}` cannot be an operation", visible(&operation.name)))
+                        .at(operation.place.unwrap_or(parts[0].system.place), "this names a group of operations")
+                        .help("`all`, `read`, `write`, `administer` and `tag:NAME` are groups of every system: give it another name"),
+                );
+            }
             if let Some(earlier) = links.operation_ids.insert(operation.name.as_str().into(), i) {
                 let place = operation.place.or(list[earlier].place).unwrap_or(parts[0].system.place);
                 self.findings.push(
@@ -486,6 +494,9 @@ fn shown(list: &[At<String>], except: &[At<String>]) -> String {
     let join = |list: &[At<String>]| list.iter().map(|n| visible(&n.value)).collect::<Vec<_>>().join(", ");
     if except.is_empty() { join(list) } else { format!("{} but {}", join(list), join(except)) }
 }
+
+/// The groups of operations that every system has.
+const OF_GROUPS: [&str; 4] = ["all", "read", "write", "administer"];
 
 /// Returns the operations that a name stands for: a group, an operation, or a `*` in a name.
 fn operations_named(name: &str, links: &ServiceLinks) -> Option<FixedBitSet> {

@@ -344,7 +344,7 @@ fn may_run<T: Trace>(
     let found = rules.iter().find(|r| r.matches(&argv.words));
     // The host's own rules see the arguments joined; where that makes a difference, nothing is called allowed.
     let joined = argv::joined(&argv.words);
-    let by_host = rules.iter().find(|r| r.matches(&joined));
+    let by_host = if joined == argv.words { found } else { rules.iter().find(|r| r.matches(&joined)) };
     let (ours, theirs) = (found.is_some_and(|r| r.allows), by_host.is_some_and(|r| r.allows));
     let place_of = |rule: Option<&Applied<'_>>| rule.map_or(target.place, |r| r.place);
     if ours != theirs {
