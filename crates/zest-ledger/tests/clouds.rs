@@ -115,6 +115,10 @@ allow = ["read"]
 within = "line/vault"
 allow = ["read"]
 
+[[clouds.sky.acting]]
+as = "user:capped-1"
+by = ["user:night-1"]
+
 [roles.night-operator]
 grants = [{ allow = ["records.*"], on = "line/fares" }]
 assumable = { by = ["group:night"], when = { proof = ["one-time-code", "password"] }, longest = "1h", tags = ["shift"] }
@@ -321,6 +325,8 @@ answers! {
     a_role_from_a_role: plain("night-1", "records.delete on line/rota").acting(act("role:night-operator")).acting(act("role:deep")).attribute("shift", "night") => ALLOWED;
     its_tag_is_wanted: plain("night-1", "records.delete on line/rota").acting(act("role:night-operator")).acting(act("role:deep")) => Err(Refusal::NotStated);
     a_role_that_admits_roles_only: plain("night-1", "records.delete on line/rota").acting(act("role:deep")) => Err(Refusal::RoleDoesNotAdmit);
+    acting_as_another_in_the_own_name: plain("night-1", "records.list on line/rota").acting(act("user:capped-1")) => ALLOWED;
+    and_not_from_an_assumed_role: plain("night-1", "records.list on line/rota").acting(act("role:night-operator")).acting(act("user:capped-1")) => Err(Refusal::MayNotActAs);
     round_in_a_circle: plain("night-1", PUT).acting(act("role:night-operator")).acting(act("role:night-operator")) => Err(Refusal::MayNotAssume);
     a_role_that_is_not_there: plain("night-1", PUT).acting(act("role:nigth-operator")) => Err(Refusal::UnknownRole);
 }

@@ -145,8 +145,9 @@ impl<'e> Naive<'e> {
             match act {
                 Act::User(name) => {
                     let target = self.user(name).ok_or(vec![Refusal::UnknownActingIdentity])?;
-                    let may =
-                        self.service.acting.iter().any(|rule| {
+                    // In an assumed role the person's own rights are gone, this one too.
+                    let may = matches!(who, Who::User(_))
+                        && self.service.acting.iter().any(|rule| {
                             rule.target.value == format!("user:{name}") && rule.by.iter().any(|by| self.is_in(person, &by.value))
                         });
                     if !may {

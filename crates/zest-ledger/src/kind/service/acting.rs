@@ -56,7 +56,9 @@ fn as_user<T: Trace>(context: Context<'_>, standing: &mut Standing, name: &str, 
     let person = visible(&estate.user(standing.person).id.value);
     let belongs = |rule: &&ActingLinks| rule.by.iter().any(|&(p, _)| context.engine.membership.belongs(standing.person, p));
     let facts = context.engine.facts(context.session, standing.person, context.system);
-    let rules: Vec<&ActingLinks> = context.links.acting.iter().filter(|r| r.target == target).filter(belongs).collect();
+    // The right to act as another is the person's own, and an assumed role replaces those.
+    let is_own = matches!(standing.identity, Identity::User(_));
+    let rules: Vec<&ActingLinks> = context.links.acting.iter().filter(|r| is_own && r.target == target).filter(belongs).collect();
     let rule = rules.iter().copied().find(|r| r.when.outcome(facts) == Outcome::Holds);
     let fallback = || rules.iter().copied().find(|r| r.when.outcome(facts) == Outcome::Unknown).or_else(|| rules.first().copied());
     match rule.or_else(fallback) {
@@ -69,7 +71,11 @@ fn as_user<T: Trace>(context: Context<'_>, standing: &mut Standing, name: &str, 
                 .flat_map(|r| &r.by)
                 .map(|&(p, _)| format!("`{}`", visible(&estate.party(p))))
                 .collect();
-            let who = if others.is_empty() { "nobody may".to_owned() } else { format!("{} may", others.join(" and ")) };
+            let who = match others.is_empty() {
+                _ if !is_own => "the rights of the assumed role replace the own ones".to_owned(),
+                true => "nobody may".to_owned(),
+                false => format!("{} may", others.join(" and ")),
+            };
             run.refuse(Stage::Standing, Refusal::MayNotActAs, || {
                 let place = context.links.acting.iter().find(|r| r.target == target).map_or(estate.user(target).id.place, |r| r.place);
                 (format!("`{person}` may not act as `{shown}`: {who}"), Some(place))
