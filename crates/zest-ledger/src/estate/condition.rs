@@ -164,6 +164,11 @@ impl Facts<'_> {
         let here = self.session.channel?;
         Some(on == here || self.covers.iter().any(|(from, to)| from.value == on && to.iter().any(|c| c.value == here)))
     }
+
+    /// The proofs that were stated and are known to count here.
+    pub(crate) fn counting(&self) -> impl Iterator<Item = &Proven> {
+        self.session.proofs.iter().flatten().filter(|p| self.counts(p) == Some(true))
+    }
 }
 
 impl ProofNeed {

@@ -172,7 +172,7 @@ impl Resolver<'_> {
         for (tag, operation) in tags {
             put(&tag, operation);
         }
-        for word in ["all", "read", "write"] {
+        for word in OF_GROUPS {
             links.groups.entry(word.to_owned()).or_default();
         }
         links.operations = list;

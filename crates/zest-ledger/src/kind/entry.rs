@@ -147,7 +147,7 @@ pub(crate) fn accepted<T: Trace>(
     let facts = engine.facts(session, user, system);
     // Where it is not stated what was given, the session may have been opened with anything that is registered.
     let can_give: Vec<Proof> = match &session.proofs {
-        Some(given) => given.iter().filter(|p| facts.counts(p) == Some(true)).map(|p| p.proof).collect(),
+        Some(_) => facts.counting().map(|p| p.proof).collect(),
         None => engine.estate.user(user).proofs.iter().map(|p| p.value).collect(),
     };
     if !proofs.iter().any(|p| can_give.contains(&p.value)) {

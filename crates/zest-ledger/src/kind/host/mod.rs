@@ -412,11 +412,10 @@ fn proof<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, 
     }
     let lasts = context.links.proof_lasts.unwrap_or(SignedDuration::ZERO);
     let facts = context.engine.facts(session, standing.user, context.system);
-    let mut given = session.proofs.iter().flatten().filter(|p| p.proof == Proof::Password && facts.counts(p) == Some(true));
     if standing.account != standing.first {
         let login = visible(&context.account(standing.account).login);
         run.ask(|| (format!("identity must be proven for it, with the password of `{login}`"), Some(rule.place)));
-    } else if given.any(|p| p.age <= lasts) {
+    } else if facts.counting().any(|p| p.proof == Proof::Password && p.age <= lasts) {
         run.pass(Stage::Obligations, || ("identity was proven for it".to_owned(), Some(rule.place)));
     } else {
         run.ask(|| ("identity must be proven for it, with the password".to_owned(), Some(rule.place)));

@@ -242,7 +242,7 @@ fn obligations<T: Trace>(
     }
     if let Some(age) = &duties.prove_again {
         let facts = engine.facts(session, at.user, at.system);
-        let youngest = session.proofs.iter().flatten().filter(|p| facts.counts(p) == Some(true)).map(|p| p.age).min();
+        let youngest = facts.counting().map(|p| p.age).min();
         let done = youngest.is_some_and(|a| a <= age.value);
         let text = if done { "identity was proven" } else { "identity must be proven again" };
         met(run, done, || (format!("{text} within the last {:#}", age.value), Some(age.place)));

@@ -93,7 +93,7 @@ fn weigh(context: Context<'_>, question: &Question, standing: &Standing, action:
     let off = context.links.identity_checks.as_ref().filter(|c| !c.value);
     if let Some(age) = &duties.prove_again {
         let facts = context.facts(standing.user, &action.path);
-        let youngest = session.proofs.iter().flatten().filter(|p| facts.counts(p) == Some(true)).map(|p| p.age).min();
+        let youngest = facts.counting().map(|p| p.age).min();
         met.push(match off {
             Some(off) => Met::Yes("identity is not checked again: identity checks are switched off".to_owned(), off.place),
             None if youngest.is_some_and(|a| a <= age.value) => {
