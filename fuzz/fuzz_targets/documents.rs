@@ -10,7 +10,7 @@ fuzz_target!(|bytes: &[u8]| {
         let names = |list: Vec<String>| list.into_iter().next().unwrap_or_default();
         let user = names(engine.estate().users().iter().map(|u| u.id.value.clone()).collect());
         let system = names(engine.estate().systems().iter().map(|s| s.id.value.clone()).collect());
-        let question = Question::new(&user, &system, "show version");
+        let question = Question::new(&user, &system, "show release");
         assert_eq!(engine.decide(&question).verdict, engine.ask(&question).verdict);
         let _ = review::hygiene(&engine, None);
     }

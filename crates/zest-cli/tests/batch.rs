@@ -14,12 +14,12 @@ fn batch(input: &[u8]) -> (Ran, Vec<Value>) {
 #[test]
 fn answers_come_in_order_and_a_bad_line_does_not_stop_the_rest() {
     let input = concat!(
-        "{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"show ip route\"}\n",
+        "{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"show paths\"}\n",
         "not json\n",
         "\n",
         "{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"lin\":\"x\"}\n",
         "{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"show log\",\"at\":\"2026-11-25T03:00:00Z\"}\n",
-        "{\"user\":\"net-1\",\"on\":\"sw-selkie-1\",\"line\":\"reload\",\"level\":15,\"from\":\"192.0.2.70\"}",
+        "{\"user\":\"net-1\",\"on\":\"sw-selkie-1\",\"line\":\"restart\",\"level\":15,\"from\":\"192.0.2.70\"}",
     );
     let (ran, answers) = batch(input.as_bytes());
     assert_eq!(ran.status, 3, "a line could not be read");
@@ -35,7 +35,7 @@ fn answers_come_in_order_and_a_bad_line_does_not_stop_the_rest() {
 fn bytes_that_are_no_text_and_endless_lines_get_an_error_line() {
     let mut input = b"\xff\xfe\n".to_vec();
     input.extend(std::iter::repeat_n(b'x', 3 << 20));
-    input.extend(b"\n{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"show clock\"}\n");
+    input.extend(b"\n{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"show time\"}\n");
     let (_, answers) = batch(&input);
     assert_eq!(answers.len(), 3);
     assert_eq!(answers[0]["error"], "not UTF-8 text");
@@ -46,8 +46,8 @@ fn bytes_that_are_no_text_and_endless_lines_get_an_error_line() {
 #[test]
 fn the_exit_status_is_that_of_the_worst_answer() {
     let question = |line: &str| format!("{{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"{line}\"}}\n");
-    assert_eq!(batch(question("show clock").as_bytes()).0.status, 0);
-    assert_eq!(batch((question("show clock") + &question("show log")).as_bytes()).0.status, 1);
+    assert_eq!(batch(question("show time").as_bytes()).0.status, 0);
+    assert_eq!(batch((question("show time") + &question("show log")).as_bytes()).0.status, 1);
     assert_eq!(batch(b"").0.status, 4);
 }
 
@@ -65,7 +65,7 @@ fn answers_are_streamed() {
     let mut input = child.stdin.take().expect("it has an input");
     let mut output = BufReader::new(child.stdout.take().expect("it has an output"));
     for user in ["watch-4", "nobody"] {
-        writeln!(input, "{{\"user\":\"{user}\",\"on\":\"sw-selkie-1\",\"line\":\"show clock\"}}").expect("it listens");
+        writeln!(input, "{{\"user\":\"{user}\",\"on\":\"sw-selkie-1\",\"line\":\"show time\"}}").expect("it listens");
         let mut answer = String::new();
         output.read_line(&mut answer).expect("it answers before the next question is put");
         assert!(answer.contains("denied"), "{answer}");

@@ -8,10 +8,10 @@ const MORNING: &str = "--at 2026-11-25T09:00:00+01:00 --from 192.0.2.10 --ledger
 fn exit_statuses_tell_the_answers_apart() {
     let office = "--from 192.0.2.70 --ledger demo/lanternsound";
     for (line, status) in [
-        (format!("ask watch-1 --on sw-selkie-1 show ip route {MORNING}"), 0),
+        (format!("ask watch-1 --on sw-selkie-1 show paths {MORNING}"), 0),
         (format!("ask watch-1 --on sw-selkie-1 show log {MORNING}"), 1),
-        (format!("ask net-1 --on sw-selkie-1 reload --level 15 {office}"), 6),
-        (format!("ask net-1 --on sw-selkie-1 reload --level 15 --confirmed --approved-by net-2 {office}"), 0),
+        (format!("ask net-1 --on sw-selkie-1 restart --level 15 {office}"), 6),
+        (format!("ask net-1 --on sw-selkie-1 restart --level 15 --confirmed --approved-by net-2 {office}"), 0),
         ("ask".to_owned(), 2),
         (format!("ask watch-1 show log {MORNING}"), 2),
         ("ask watch-1 --on sw-selkie-1 show log --level 16".to_owned(), 2),
@@ -78,15 +78,15 @@ fn a_question_mark_lists_what_goes_on_from_the_words_before_it() {
         let ran = zest_with(&words, script.as_bytes());
         ran.out.lines().filter(|l| l.starts_with("  ")).map(|l| l.trim().split("  ").next().unwrap_or("").to_owned()).collect::<Vec<_>>()
     };
-    assert_eq!(listed("show ip ?"), ["show ip route", "show ip route {address}"]);
-    assert_eq!(listed("sh cl?"), ["show clock"]);
-    assert_eq!(listed("configure ?"), ["nothing is permitted here"]);
+    assert_eq!(listed("show ip ?"), ["show paths", "show path to {address}"]);
+    assert_eq!(listed("sh ti?"), ["show time"]);
+    assert_eq!(listed("edit ?"), ["nothing is permitted here"]);
 }
 
 #[test]
 fn the_way_out_of_the_tool_needs_no_permission() {
     let words: Vec<&str> = "rehearse watch-1 --on sw-selkie-1 --ledger demo/with-defects".split(' ').collect();
-    let ran = zest_with(&words, b"leave\n:why\n:state\n:nonsense\n?\n:allow show *\n:quit\nshow version\n");
+    let ran = zest_with(&words, b"leave\n:why\n:state\n:nonsense\n?\n:allow show *\n:quit\nshow release\n");
     assert_eq!(ran.status, 0);
     assert!(ran.out.contains("the session is still open"), "{}", ran.out);
     assert!(ran.out.contains("if command set `trace-only` also allowed `leave`"), ":why gives the remedy\n{}", ran.out);

@@ -21,7 +21,7 @@ struct Case {
 /// The naive form of the deny: it bites on old codes only.
 const NAIVE: (&str, &str, &str) = (
     "skyquay.toml",
-    "unless = { proof = [\"one-time-code\"], proof-age = \"1h\" }",
+    "lifted-by = { proof = [\"one-time-code\"], proof-age = \"1h\" }",
     "when = { proof = [\"one-time-code\"], proof-older = \"1h\" }",
 );
 
@@ -39,7 +39,7 @@ const CASES: &[Case] = &[
             ("ask net-lead --on skyquay --proof password codes.confirm on lanternsound", 0),
             ("ask purser-2 --on skyquay --proof one-time-code=30m hulls.read on lanternsound/staging", 1),
             ("ask purser-2 --on skyquay --proof password hulls.read on lanternsound/staging", 1),
-            ("ask purser-2 --on skyquay --proof password people.list on secret/vault-break-glass", 1),
+            ("ask purser-2 --on skyquay --proof password people.list on secret/strongroom-break-glass", 1),
         ],
     },
     Case {

@@ -38,7 +38,7 @@ fn questions(users: usize, rules: usize) -> Vec<Question> {
         .map(|_| {
             let user = format!("user-{}", rng.usize(0..users));
             let system = format!("sw-{}", rng.usize(0..20));
-            Question::new(&user, &system, &format!("show port pier-{} counters", rng.usize(0..rules)))
+            Question::new(&user, &system, &format!("show port pier-{} tally", rng.usize(0..rules)))
         })
         .collect()
 }

@@ -11,7 +11,7 @@ const LEDGER: &str = include_str!("pier.toml");
 
 fn main() -> Result<(), zest_ledger::finding::Findings> {
     let engine = Engine::compile(Ledger::new().document("pier.toml", LEDGER).estate()?)?;
-    for line in ["show ip route", "elevate"] {
+    for line in ["show paths", "elevate"] {
         let answer = engine.ask(&Question::new("watch-1", "sw-selkie-1", line));
         println!("{line}: {}", answer.verdict.word());
         for gate in &answer.gates {

@@ -16,12 +16,12 @@ fn main() -> Result<(), zest_ledger::finding::Findings> {
         .group(Group::new("shore-watch").member("user:watch-1").owner("user:watch-lead"))
         .vocabulary(
             Vocabulary::new("corvane-os")
-                .command(Command::new("show ip route"))
-                .command(Command::new("clear counters").level(7))
+                .command(Command::new("show paths"))
+                .command(Command::new("zero tally").level(7))
                 .command(Command::new("elevate {level: 0-15}").level(0).does(Does::Elevate))
                 .command(Command::new("leave").level(0).does(Does::LeaveSession)),
         )
-        .command_set(CommandSet::new("trace-only").allow("show ip route ...").allow("clear ...").allow("elevate {1-7}"))
+        .command_set(CommandSet::new("trace-only").allow("show paths").allow("zero ...").allow("elevate {1-7}"))
         .role(Role::new("pier-tracer").band(1, 7).commands("trace-only"))
         .system(
             System::network_device("sw-selkie-1", "corvane-os", Unrestricted::Nothing).label("class", "pier-switch").authorise_all_levels(),

@@ -19,7 +19,7 @@ kind = "cloud"
 interface = "skyquay.openapi.json"
 resources = { "lanternsound/production" = {} }
 grants = [
-  { deny = ["all"], on = "**", to = ["user:net-1"], unless = { proof = ["one-time-code"], proof-age = "1h" } },
+  { deny = ["all"], on = "**", to = ["user:net-1"], lifted-by = { proof = ["one-time-code"], proof-age = "1h" } },
   { allow = ["assume"], on = "role/quay-keeper", to = ["user:net-1"] },
 ]
 

@@ -88,6 +88,8 @@ codes! {
     BadValue = "ZL0113" "bad-value" Error;
     /// The ledger is written in a format version that this program does not know.
     UnknownVersion = "ZL0114" "unknown-version" Error;
+    /// The key has another name now; the finding says which.
+    RenamedKey = "ZL0115" "renamed-key" Error;
 
     /// A reference names an entry that the ledger does not declare.
     UnknownReference = "ZL0201" "unknown-reference" Error;

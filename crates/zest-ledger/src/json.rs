@@ -329,7 +329,7 @@ fn service(held: &OnService) -> Value {
         .map(|r| {
             json!({
                 "effect": if r.is_deny { "deny" } else { "allow" }, "operations": r.operations, "on": r.on, "through": r.through,
-                "conditions": r.conditions, "unless": r.unless, "after": r.after, "place": place(Some(&r.location)),
+                "conditions": r.conditions, "lifted-by": r.lifted_by, "after": r.after, "place": place(Some(&r.location)),
             })
         })
         .collect();

@@ -13,10 +13,10 @@
 //! proofs = ["password"]
 //!
 //! [vocabularies.corvane-os]
-//! commands = [{ line = "show log" }, { line = "show running-config", level = 15 }]
+//! commands = [{ line = "show log" }, { line = "show settings live", level = 15 }]
 //!
 //! [command-sets.look-only]
-//! rules = ["deny show running-config ...", "allow show ..."]
+//! rules = ["deny show settings live ...", "allow show ..."]
 //!
 //! [roles.reader]
 //! band = { start = 1, ceiling = 15 }
@@ -37,7 +37,7 @@
 //! let answer = engine.ask(&Question::new("watch-1", "sw-selkie-1", "sh log"));
 //! assert_eq!(answer.verdict, Verdict::Allowed);
 //!
-//! let answer = engine.ask(&Question::new("watch-1", "sw-selkie-1", "show running-config"));
+//! let answer = engine.ask(&Question::new("watch-1", "sw-selkie-1", "show settings live"));
 //! assert_eq!(answer.refusal, Some(Refusal::LevelTooLow));
 //! let gate = answer.first_refusal().expect("a refusal has a gate");
 //! assert_eq!(gate.location.as_ref().expect("written down").to_string(), "demo.toml:6");
@@ -52,12 +52,12 @@
 //!
 //! let ledger = Ledger::new()
 //!     .user(User::new("watch-1").proof(Proof::Password))
-//!     .vocabulary(Vocabulary::new("corvane-os").command(Command::new("show version")))
+//!     .vocabulary(Vocabulary::new("corvane-os").command(Command::new("show release")))
 //!     .system(System::network_device("sw-1", "corvane-os", Unrestricted::Everything))
 //!     .role(Role::new("reader").band(1, 1))
 //!     .assignment(Assignment::new(On::all()).to("user:watch-1").role("reader"));
 //! let engine = Engine::compile(ledger.estate()?)?;
-//! assert_eq!(engine.ask(&Question::new("watch-1", "sw-1", "show version")).verdict, Verdict::Allowed);
+//! assert_eq!(engine.ask(&Question::new("watch-1", "sw-1", "show release")).verdict, Verdict::Allowed);
 //! # Ok::<(), zest_ledger::finding::Findings>(())
 //! ```
 //!

@@ -39,27 +39,27 @@ fn minutes(n: i64) -> SignedDuration {
 
 answers! {
     // Entry: systems and users.
-    known_user_and_line_are_allowed: "watch-1", "switch", "show ip route" => ALLOWED;
-    unknown_system: "watch-1", "swich", "show ip route" => Err(Refusal::UnknownSystem);
-    unknown_user: "watch-9", "switch", "show ip route" => Err(Refusal::UnknownUser);
-    wrong_case_where_names_are_case_sensitive: "Watch-1", "switch", "show ip route" => Err(Refusal::WrongCase);
-    other_case_where_case_is_ignored: "LEAD-1", "router", "show ip route" => ALLOWED;
-    empty_user_name: "", "switch", "show ip route" => Err(Refusal::UnknownUser);
-    disabled_user: "gone-1", "switch", "show ip route" => Err(Refusal::UserDisabled);
-    user_before_validity: "short-1", "switch", "show ip route", at("2025-12-31T23:59:59Z".parse().expect("a moment")) => Err(Refusal::UserNotValid);
-    user_at_first_moment_of_validity: "short-1", "switch", "show ip route", at("2026-01-01T00:00:00Z".parse().expect("a moment")) => ALLOWED;
-    user_in_last_second_of_validity: "short-1", "switch", "show ip route", at("2026-06-30T23:59:59Z".parse().expect("a moment")) => ALLOWED;
-    user_after_validity: "short-1", "switch", "show ip route", at("2026-07-01T00:00:00Z".parse().expect("a moment")) => Err(Refusal::UserNotValid);
-    validity_without_a_stated_time: "short-1", "switch", "show ip route" => Err(Refusal::NotStated);
-    user_without_any_proof: "bare-1", "switch", "show ip route" => Err(Refusal::NoProof);
-    proof_the_user_does_not_have: "watch-2", "switch", "show ip route", channel(Channel::Terminal), proof(Proof::Key, minutes(0)) => Err(Refusal::ProofNotRegistered);
-    channel_the_user_may_use: "watch-2", "switch", "show ip route", channel(Channel::Terminal) => ALLOWED;
-    channel_the_user_may_not_use: "watch-2", "switch", "show ip route", channel(Channel::Web) => Err(Refusal::ChannelNotAllowed);
-    channel_not_stated_is_not_a_channel_allowed: "watch-2", "switch", "show ip route" => Err(Refusal::NotStated);
+    known_user_and_line_are_allowed: "watch-1", "switch", "show paths" => ALLOWED;
+    unknown_system: "watch-1", "swich", "show paths" => Err(Refusal::UnknownSystem);
+    unknown_user: "watch-9", "switch", "show paths" => Err(Refusal::UnknownUser);
+    wrong_case_where_names_are_case_sensitive: "Watch-1", "switch", "show paths" => Err(Refusal::WrongCase);
+    other_case_where_case_is_ignored: "LEAD-1", "router", "show paths" => ALLOWED;
+    empty_user_name: "", "switch", "show paths" => Err(Refusal::UnknownUser);
+    disabled_user: "gone-1", "switch", "show paths" => Err(Refusal::UserDisabled);
+    user_before_validity: "short-1", "switch", "show paths", at("2025-12-31T23:59:59Z".parse().expect("a moment")) => Err(Refusal::UserNotValid);
+    user_at_first_moment_of_validity: "short-1", "switch", "show paths", at("2026-01-01T00:00:00Z".parse().expect("a moment")) => ALLOWED;
+    user_in_last_second_of_validity: "short-1", "switch", "show paths", at("2026-06-30T23:59:59Z".parse().expect("a moment")) => ALLOWED;
+    user_after_validity: "short-1", "switch", "show paths", at("2026-07-01T00:00:00Z".parse().expect("a moment")) => Err(Refusal::UserNotValid);
+    validity_without_a_stated_time: "short-1", "switch", "show paths" => Err(Refusal::NotStated);
+    user_without_any_proof: "bare-1", "switch", "show paths" => Err(Refusal::NoProof);
+    proof_the_user_does_not_have: "watch-2", "switch", "show paths", channel(Channel::Terminal), proof(Proof::Key, minutes(0)) => Err(Refusal::ProofNotRegistered);
+    channel_the_user_may_use: "watch-2", "switch", "show paths", channel(Channel::Terminal) => ALLOWED;
+    channel_the_user_may_not_use: "watch-2", "switch", "show paths", channel(Channel::Web) => Err(Refusal::ChannelNotAllowed);
+    channel_not_stated_is_not_a_channel_allowed: "watch-2", "switch", "show paths" => Err(Refusal::NotStated);
 
     // Identity sources and local accounts.
-    central_down_and_no_account: "alone-1", "switch", "show version", central_down() => Err(Refusal::CentralDownNoAccount);
-    central_down_with_account_at_its_own_level: "lead-1", "switch", "show running-config", central_down(), from(room()) => ALLOWED;
+    central_down_and_no_account: "alone-1", "switch", "show release", central_down() => Err(Refusal::CentralDownNoAccount);
+    central_down_with_account_at_its_own_level: "lead-1", "switch", "show settings live", central_down(), from(room()) => ALLOWED;
     account_not_admitted_from_here: "lead-1", "switch", "show level", central_down(), from("203.0.113.1".parse().expect("an address")) => Err(Refusal::OriginNotAdmitted);
     account_admitted_over_ipv6: "lead-1", "switch", "show level", central_down(), from("2001:db8:10::1".parse().expect("an address")) => ALLOWED;
     ipv4_mapped_origin_counts_as_ipv4: "lead-1", "switch", "show level", central_down(), from("::ffff:192.0.2.9".parse().expect("an address")) => ALLOWED;
@@ -71,7 +71,7 @@ answers! {
     local_source_only_without_account: "watch-1", "island", "show level" => Err(Refusal::NoLocalAccount);
     local_source_only_with_the_account_of_the_name: "lead-1", "island", "show level" => ALLOWED;
     local_account_keeps_its_ceiling: "lead-1", "island", "elevate 8" => Err(Refusal::AboveCeiling);
-    outage_where_commands_need_the_central_source: "lead-1", "router", "show running-config", central_down() => Err(Refusal::CommandsNeedCentral);
+    outage_where_commands_need_the_central_source: "lead-1", "router", "show settings live", central_down() => Err(Refusal::CommandsNeedCentral);
     stated_lack_of_proof_refuses_entry: "lead-1", "switch", "show level", proof_none() => Err(Refusal::NothingProven);
 
     // Standing: assignments, bands, levels, modes.
@@ -80,9 +80,9 @@ answers! {
     assignment_without_band: "bandless-1", "switch", "show level" => Err(Refusal::NoBand);
     stated_level_above_the_ceiling: "watch-1", "switch", "show level", level(8) => Err(Refusal::LevelAboveCeiling);
     stated_level_that_no_elevation_leads_to: "watch-1", "switch", "show level", level(0) => Err(Refusal::LevelNotReached);
-    unknown_mode: "lead-1", "switch", "hostname x", mode("configur"), level(15) => Err(Refusal::UnknownMode);
-    mode_that_no_permitted_command_enters: "watch-1", "switch", "hostname x", mode("configure"), level(7) => Err(Refusal::ModeNotReached);
-    mode_that_a_permitted_command_enters: "lead-1", "switch", "hostname x", mode("configure"), level(7) => ALLOWED;
+    unknown_mode: "lead-1", "switch", "name x", mode("setting"), level(15) => Err(Refusal::UnknownMode);
+    mode_that_no_permitted_command_enters: "watch-1", "switch", "name x", mode("settings"), level(7) => Err(Refusal::ModeNotReached);
+    mode_that_a_permitted_command_enters: "lead-1", "switch", "name x", mode("settings"), level(7) => ALLOWED;
     credential_to_be_changed_first: "trainee-1", "switch", "show level" => Err(Refusal::CredentialMustChange);
     changing_it_is_the_one_thing_left: "trainee-1", "switch", "change passphrase" => ALLOWED;
 
@@ -91,23 +91,23 @@ answers! {
     line_with_a_control_character: "watch-1", "switch", "show \u{1b}[2J" => Err(Refusal::LineUnreadable);
     open_quote: "watch-1", "switch", "show \"level" => Err(Refusal::LineUnreadable);
     unknown_command: "watch-1", "switch", "frobnicate" => Err(Refusal::UnknownCommand);
-    command_of_another_mode: "lead-1", "switch", "hostname x" => Err(Refusal::OtherMode);
+    command_of_another_mode: "lead-1", "switch", "name x" => Err(Refusal::OtherMode);
     incomplete_command: "watch-1", "switch", "show" => Err(Refusal::IncompleteCommand);
     ambiguous_abbreviation: "watch-1", "switch", "show l" => Err(Refusal::AmbiguousAbbreviation);
-    unique_abbreviation: "watch-1", "switch", "sh ip ro" => ALLOWED;
+    unique_abbreviation: "watch-1", "switch", "sh paths" => ALLOWED;
     longer_line_than_the_device_knows: "watch-1", "switch", "show level now" => Err(Refusal::UnknownCommand);
 
     // Permission: the two locks.
     device_level_above_the_session: "watch-1", "switch", "show log" => Err(Refusal::LevelTooLow);
     device_level_reached: "watch-1", "switch", "show log", level(7) => ALLOWED;
-    level_of_the_device_over_the_vocabulary: "watch-1", "switch", "show version" => Err(Refusal::LevelTooLow);
-    level_of_the_device_reached: "watch-1", "switch", "show version", level(3) => ALLOWED;
-    explicit_deny: "watch-1", "switch", "show running-config", level(7) => Err(Refusal::LevelTooLow);
-    no_rule: "watch-1", "switch", "clear counters", level(7) => Err(Refusal::NotPermitted);
+    level_of_the_device_over_the_vocabulary: "watch-1", "switch", "show release" => Err(Refusal::LevelTooLow);
+    level_of_the_device_reached: "watch-1", "switch", "show release", level(3) => ALLOWED;
+    explicit_deny: "watch-1", "switch", "show settings live", level(7) => Err(Refusal::LevelTooLow);
+    no_rule: "watch-1", "switch", "zero tally", level(7) => Err(Refusal::NotPermitted);
     no_set_means_nothing_here: "setless-1", "switch", "show level" => Err(Refusal::NoCommandSet);
     no_set_means_everything_there: "setless-1", "router", "show level" => ALLOWED;
-    level_that_is_not_authorised_centrally: "lead-1", "router", "show running-config", level(15) => ALLOWED;
-    configuration_switch_is_its_own: "lead-1", "router", "hostname x", mode("configure"), level(15) => ALLOWED;
+    level_that_is_not_authorised_centrally: "lead-1", "router", "show settings live", level(15) => ALLOWED;
+    configuration_switch_is_its_own: "lead-1", "router", "name x", mode("settings"), level(15) => ALLOWED;
 
     // Elevation.
     numbered_elevation_within_the_band: "watch-1", "switch", "elevate 7" => ALLOWED;
@@ -120,16 +120,16 @@ answers! {
     no_level_sixteen: "lead-1", "switch", "elevate 16" => Err(Refusal::UnknownCommand);
 
     // Obligations.
-    all_three_obligations_open: "lead-1", "switch", "reload", level(15) => AFTER;
-    confirmed_only: "lead-1", "switch", "reload", level(15), confirmed() => AFTER;
-    all_three_met: "lead-1", "switch", "reload", level(15), confirmed(), proof(Proof::Key, minutes(10)), approved_by("lead-2") => ALLOWED;
-    proof_one_minute_too_old: "lead-1", "switch", "reload", level(15), confirmed(), proof(Proof::Key, minutes(11)), approved_by("lead-2") => AFTER;
-    proof_given_on_another_channel: "lead-1", "switch", "reload", level(15), confirmed(), channel(Channel::Terminal), proof_on(Channel::Web, Proof::Key, minutes(1)), approved_by("lead-2") => AFTER;
-    second_person_is_the_first: "lead-1", "switch", "reload", level(15), approved_by("lead-1") => Err(Refusal::SamePerson);
-    second_person_is_not_entitled: "lead-1", "switch", "reload", level(15), approved_by("watch-1") => Err(Refusal::NotEntitled);
-    second_person_with_a_proof_that_is_not_his: "lead-1", "switch", "reload", level(15), approved_by("lead-2"), approver_proof(Proof::OneTimeCode, minutes(1)) => Err(Refusal::NotEntitled);
-    second_person_with_a_proof_of_his: "lead-1", "switch", "reload", level(15), confirmed(), proof(Proof::Key, minutes(1)), approved_by("lead-2"), approver_proof(Proof::Key, minutes(1)) => ALLOWED;
-    second_person_is_unknown: "lead-1", "switch", "reload", level(15), approved_by("nobody") => Err(Refusal::NotEntitled);
+    all_three_obligations_open: "lead-1", "switch", "restart", level(15) => AFTER;
+    confirmed_only: "lead-1", "switch", "restart", level(15), confirmed() => AFTER;
+    all_three_met: "lead-1", "switch", "restart", level(15), confirmed(), proof(Proof::Key, minutes(10)), approved_by("lead-2") => ALLOWED;
+    proof_one_minute_too_old: "lead-1", "switch", "restart", level(15), confirmed(), proof(Proof::Key, minutes(11)), approved_by("lead-2") => AFTER;
+    proof_given_on_another_channel: "lead-1", "switch", "restart", level(15), confirmed(), channel(Channel::Terminal), proof_on(Channel::Web, Proof::Key, minutes(1)), approved_by("lead-2") => AFTER;
+    second_person_is_the_first: "lead-1", "switch", "restart", level(15), approved_by("lead-1") => Err(Refusal::SamePerson);
+    second_person_is_not_entitled: "lead-1", "switch", "restart", level(15), approved_by("watch-1") => Err(Refusal::NotEntitled);
+    second_person_with_a_proof_that_is_not_his: "lead-1", "switch", "restart", level(15), approved_by("lead-2"), approver_proof(Proof::OneTimeCode, minutes(1)) => Err(Refusal::NotEntitled);
+    second_person_with_a_proof_of_his: "lead-1", "switch", "restart", level(15), confirmed(), proof(Proof::Key, minutes(1)), approved_by("lead-2"), approver_proof(Proof::Key, minutes(1)) => ALLOWED;
+    second_person_is_unknown: "lead-1", "switch", "restart", level(15), approved_by("nobody") => Err(Refusal::NotEntitled);
 }
 
 /// A question that states that no proof was given.
@@ -184,7 +184,7 @@ fn every_refusal_code_is_raised_by_some_question() {
 
 #[test]
 fn all_gates_are_named_and_the_first_is_marked() {
-    let answer = ask(&engine(PIER), &Question::new("watch-1", "switch", "show running-config"));
+    let answer = ask(&engine(PIER), &Question::new("watch-1", "switch", "show settings live"));
     let refusals: Vec<Refusal> =
         answer.gates.iter().filter_map(|g| if let GateOutcome::Refuses(r) = g.outcome { Some(r) } else { None }).collect();
     assert_eq!(refusals, [Refusal::LevelTooLow, Refusal::DeniedByRule]);
@@ -194,8 +194,8 @@ fn all_gates_are_named_and_the_first_is_marked() {
 
 #[test]
 fn allowed_answers_name_their_grounds_with_file_and_line() {
-    let answer = ask(&engine(PIER), &Question::new("watch-1", "switch", "sh ip ro").at(noon()));
-    assert_eq!(answer.full_line.as_deref(), Some("show ip route"));
+    let answer = ask(&engine(PIER), &Question::new("watch-1", "switch", "sh paths").at(noon()));
+    assert_eq!(answer.full_line.as_deref(), Some("show paths"));
     let rule = answer.gates.last().expect("there are gates");
     assert_eq!(rule.text, "rule `allow show ...` of command set `trace`");
     let line = 1 + PIER[..PIER.find("\"allow show ...\"").expect("the rule is there")].matches('\n').count();

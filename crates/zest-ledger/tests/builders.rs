@@ -24,19 +24,19 @@ directory = "cn=watch,dc=lanternsound,dc=example"
 networks = ["192.0.2.0/26"]
 [vocabularies.make]
 bare-elevation = "ceiling"
-modes = { exec = {}, configure = { configuration = true } }
+modes = { deck = {}, settings = { configuration = true } }
 commands = [
   { line = "leave", level = 0, does = "leave-session" },
   { line = "elevate", level = 0, does = "elevate" },
   { line = "elevate {level: 0-15}", level = 0, does = "elevate" },
   { line = "show log", level = 7, about = "show the log" },
-  { line = "configure terminal", level = 7, enters = "configure" },
-  { line = "hostname {word}", in = ["configure"], level = 7 },
+  { line = "edit settings", level = 7, enters = "settings" },
+  { line = "name {word}", in = ["settings"], level = 7 },
 ]
 [command-sets.base]
 rules = ["allow leave"]
 [command-sets.watch]
-rules = ["include base", "deny configure ...", "allow show ...", "allow elevate ..."]
+rules = ["include base", "deny edit ...", "allow show ...", "allow elevate ..."]
 otherwise = "deny"
 [roles.base]
 band = { start = 1, ceiling = 7 }
@@ -52,7 +52,7 @@ within = "piers/selkie"
 labels = { class = "switch" }
 authorisation = { levels = "all", configuration = true }
 identity-sources = ["central", "local"]
-names = "ignored"
+name-case = "ignored"
 when-central-down = "nothing"
 own-levels = [{ command = "show log", level = 3 }]
 accounts.rescue = { band = { start = 15, ceiling = 15 }, used-by = ["group:watch"], origin = ["origin:room"], emergency = true }
@@ -88,20 +88,20 @@ fn in_code() -> Ledger {
         .vocabulary(
             Vocabulary::new("make")
                 .bare_elevation(BareElevation::Ceiling)
-                .mode("exec")
-                .configuration_mode("configure")
+                .mode("deck")
+                .configuration_mode("settings")
                 .command(Command::new("leave").level(0).does(Does::LeaveSession))
                 .command(Command::new("elevate").level(0).does(Does::Elevate))
                 .command(Command::new("elevate {level: 0-15}").level(0).does(Does::Elevate))
                 .command(Command::new("show log").level(7).about("show the log"))
-                .command(Command::new("configure terminal").level(7).enters("configure"))
-                .command(Command::new("hostname {word}").mode("configure").level(7)),
+                .command(Command::new("edit settings").level(7).enters("settings"))
+                .command(Command::new("name {word}").mode("settings").level(7)),
         )
         .command_set(CommandSet::new("base").allow("leave"))
         .command_set(
             CommandSet::new("watch")
                 .include("base")
-                .deny("configure ...")
+                .deny("edit ...")
                 .allow("show ...")
                 .allow("elevate ...")
                 .otherwise(Otherwise::Deny),
@@ -115,7 +115,7 @@ fn in_code() -> Ledger {
                 .label("class", "switch")
                 .authorisation(all)
                 .identity_sources(&[IdentitySource::Central, IdentitySource::Local])
-                .names(NameCase::Ignored)
+                .name_case(NameCase::Ignored)
                 .when_central_down(WhenCentralDown::Nothing)
                 .own_level("show log", 3)
                 .account(Account::new("rescue").band(15, 15).used_by("group:watch").origins(&["origin:room"]).emergency(true))
@@ -146,7 +146,7 @@ fn text_and_code_give_the_same_answers() {
     };
     let mut verdicts = Vec::new();
     for user in ["watch-1", "WATCH-1", "runner-1", "nobody"] {
-        for line in ["leave", "elevate", "elevate 8", "show log", "sh lo", "configure terminal", "hostname x", "frob"] {
+        for line in ["leave", "elevate", "elevate 8", "show log", "sh lo", "edit settings", "name x", "frob"] {
             for question in [
                 session(Question::new(user, "switch", line)),
                 session(Question::new(user, "switch", line)).level(3),

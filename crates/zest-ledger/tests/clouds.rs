@@ -45,7 +45,7 @@ proofs-cover = { terminal = ["api"] }
 "line/fares" = {}
 "line/fares/records" = { attributes = { pier = "selkie", class = "2" } }
 "line/rota" = { attributes = { pier = "marram" } }
-"line/vault" = {}
+"line/sealed" = {}
 
 [[clouds.sky.grants]]
 allow = ["all", "administer"]
@@ -57,7 +57,7 @@ deny = ["all"]
 except = ["codes.confirm", "sessions.show"]
 on = "**"
 to = ["group:everyone"]
-unless = { proof = ["one-time-code"], proof-age = "1h" }
+lifted-by = { proof = ["one-time-code"], proof-age = "1h" }
 
 [[clouds.sky.grants]]
 allow = ["records-care"]
@@ -100,7 +100,7 @@ after = { second-person = ["anyone"] }
 
 [[clouds.sky.grants]]
 allow = ["read-secret"]
-on = "line/vault"
+on = "line/sealed"
 to = ["user:both-1"]
 
 [[clouds.sky.ceilings]]
@@ -112,7 +112,7 @@ of = ["role:middle"]
 allow = ["read"]
 
 [[clouds.sky.ceilings]]
-within = "line/vault"
+within = "line/sealed"
 allow = ["read"]
 
 [[clouds.sky.acting]]
@@ -121,11 +121,11 @@ by = ["user:night-1"]
 
 [roles.night-operator]
 grants = [{ allow = ["records.*"], on = "line/fares" }]
-assumable = { by = ["group:night"], when = { proof = ["one-time-code", "password"] }, longest = "1h", tags = ["shift"] }
+assumable = { by = ["group:night"], when = { proof = ["one-time-code", "password"] }, longest = "1h", may-state = ["shift"] }
 
 [roles.deep]
 grants = [{ allow = ["records.delete"], on = "line/rota", when = { compare = ["session.shift = 'night'"] } }]
-assumable = { by = ["role:night-operator"], tags = ["shift"] }
+assumable = { by = ["role:night-operator"], may-state = ["shift"] }
 
 [roles.watched]
 grants = [{ allow = ["records.put"], on = "line/fares" }]
@@ -279,9 +279,9 @@ answers! {
     a_call_with_another_method: on("clerk-1", "POST /v1/fares/records") => ALLOWED;
     a_call_that_is_not_described: coded("lead-1", "PATCH /v1/fares/records") => Err(Refusal::UnknownOperation);
     a_call_without_address: coded("lead-1", "DELETE /v1/fares/records/7 on line/fares/records") => ALLOWED;
-    a_call_with_encoded_letters: coded("lead-1", "POST /v1/v%61ult/records") => Err(Refusal::CutByCeiling);
-    a_call_with_an_encoded_separator: coded("lead-1", "GET /v1/vault%2Fx/records") => Err(Refusal::ActionUnreadable);
-    a_call_that_is_encoded_twice: coded("lead-1", "GET /v1/v%2561ult/records") => Err(Refusal::ActionUnreadable);
+    a_call_with_encoded_letters: coded("lead-1", "POST /v1/s%65aled/records") => Err(Refusal::CutByCeiling);
+    a_call_with_an_encoded_separator: coded("lead-1", "GET /v1/sealed%2Fx/records") => Err(Refusal::ActionUnreadable);
+    a_call_that_is_encoded_twice: coded("lead-1", "GET /v1/s%2565aled/records") => Err(Refusal::ActionUnreadable);
     a_call_with_half_an_encoding: coded("lead-1", "GET /v1/fares%2/records") => Err(Refusal::ActionUnreadable);
     a_call_with_a_variable_of_its_own: coded("lead-1", "GET /v1/{project}/records") => Err(Refusal::ActionUnreadable);
     a_way_up_beside_a_resource: coded("lead-1", "DELETE /v1/fares/records/.. on line/fares") => Err(Refusal::ActionUnreadable);
@@ -294,7 +294,7 @@ answers! {
     a_ceiling_cuts: on("capped-1", "records.put on line/rota") => Err(Refusal::CutByCeiling);
     a_ceiling_gives_nothing: on("capped-1", LIST) => Err(Refusal::NotGranted);
     a_ceiling_of_one_is_not_that_of_others: on("both-1", "records.put on line/rota") => ALLOWED;
-    a_ceiling_of_a_container: coded("lead-1", "records.put on line/vault") => Err(Refusal::CutByCeiling);
+    a_ceiling_of_a_container: coded("lead-1", "records.put on line/sealed") => Err(Refusal::CutByCeiling);
     a_ceiling_of_a_role_cuts_what_is_held_through_it: on("nested-1", PUT) => Err(Refusal::CutByCeiling);
     it_lets_through_what_it_names: on("nested-1", LIST) => ALLOWED;
     it_leaves_what_is_held_beside_it: on("nested-1", "records.delete on line/fares") => ALLOWED;
@@ -397,7 +397,7 @@ fn a_channel_accepts_what_the_system_says() {
         "[users.a]\nproofs = ['password', 'key', 'one-time-code']\n[users.b]\nproofs = ['password', 'key']\n\
          [systems.sky]\nkind = 'cloud'\naccepts = { web = ['one-time-code'], api = ['key'] }\n\
          [clouds.sky]\nresources.x = {}\noperations.look = {}\n\
-         grants = [{ allow = ['look'], on = 'x', to = ['user:a', 'user:b'], unless = { channel = ['api'] } }]\n",
+         grants = [{ allow = ['look'], on = 'x', to = ['user:a', 'user:b'], lifted-by = { channel = ['api'] } }]\n",
     );
     let by = |channel: Channel, proof: Proof| Question::new("a", "sky", "look on x").channel(channel).proof(proof, minutes(0));
     for (question, expected) in [

@@ -14,9 +14,9 @@ fn under(condition: &str, after: &str) -> Engine {
 [users.watch-1]
 proofs = ["password", "one-time-code"]
 [vocabularies.make]
-commands = [{{ line = "show version" }}, {{ line = "show log" }}]
+commands = [{{ line = "show release" }}, {{ line = "show log" }}]
 [command-sets.version]
-rules = ["allow show version"]
+rules = ["allow show release"]
 [command-sets.log]
 rules = ["allow show log"]
 [roles.first]
@@ -47,7 +47,7 @@ fn question(line: &str) -> Question {
 }
 
 fn at(moment: &str) -> Question {
-    question("show version").at(moment.parse().expect("a moment"))
+    question("show release").at(moment.parse().expect("a moment"))
 }
 
 #[test]
@@ -128,10 +128,10 @@ fn one_part_that_fails_outweighs_one_that_is_not_known() {
 #[test]
 fn a_proof_is_good_through_its_last_second() {
     let engine = under("when = { proof = [\"one-time-code\"], proof-age = \"1h\" }", "");
-    let aged = |seconds| question("show version").proof(Proof::OneTimeCode, SignedDuration::from_secs(seconds));
+    let aged = |seconds| question("show release").proof(Proof::OneTimeCode, SignedDuration::from_secs(seconds));
     assert_eq!(ask(&engine, &aged(3600)).verdict, Verdict::Allowed);
     assert_eq!(ask(&engine, &aged(3601)).refusal, Some(Refusal::ProofMissing));
-    let other = question("show version").proof(Proof::Password, SignedDuration::ZERO);
+    let other = question("show release").proof(Proof::Password, SignedDuration::ZERO);
     assert_eq!(ask(&engine, &other).refusal, Some(Refusal::ProofMissing), "another proof does not stand in for it");
 }
 
@@ -140,7 +140,7 @@ fn rank_comes_before_the_order_on_the_page() {
     let later = format!("{SECOND}rank = 50\n");
     let engine = under("", &later);
     assert_eq!(ask(&engine, &question("show log")).verdict, Verdict::Allowed);
-    assert_eq!(ask(&engine, &question("show version")).refusal, Some(Refusal::NotPermitted));
+    assert_eq!(ask(&engine, &question("show release")).refusal, Some(Refusal::NotPermitted));
 }
 
 #[test]
@@ -153,7 +153,7 @@ fn a_network_of_mapped_addresses_is_the_ipv4_network_behind_them() {
         ("2001:db8:10::9", Ok(Verdict::Allowed)),
         ("::ffff:c000:309", Err(Refusal::OriginOutside)),
     ] {
-        let answer = ask(&engine, &question("show version").from(address.parse().expect("an address")));
+        let answer = ask(&engine, &question("show release").from(address.parse().expect("an address")));
         assert_eq!(outcome(&answer), expected, "{address}");
     }
 }

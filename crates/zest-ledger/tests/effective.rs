@@ -28,9 +28,9 @@ fn commands_are_those_that_both_locks_let_through_at_a_level_that_can_be_reached
             "1 leave",
             "1 elevate {level: 0-15} but not elevate 0",
             "1 show level",
-            "3 show version",
-            "1 show ip route",
-            "1 show ip route {address}",
+            "3 show release",
+            "1 show paths",
+            "1 show path to {address}",
             "7 show log",
             "1 change passphrase",
         ]
@@ -40,7 +40,7 @@ fn commands_are_those_that_both_locks_let_through_at_a_level_that_can_be_reached
 #[test]
 fn every_command_says_what_permits_it_and_where() {
     let rights = of("watch-1", "switch");
-    let version = rights.entitlements[0].commands.iter().find(|c| c.line == "show version").expect("it is listed");
+    let version = rights.entitlements[0].commands.iter().find(|c| c.line == "show release").expect("it is listed");
     assert_eq!(version.ground, "allow show ...");
     let line = 1 + PIER[..PIER.find("\"allow show ...\"").expect("the rule")].matches('\n').count();
     assert_eq!(version.location.as_ref().map(|l| l.line as usize), Some(line));

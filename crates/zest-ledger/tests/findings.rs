@@ -10,15 +10,15 @@ use crate::support::codes;
 
 const MAKE: &str = r#"
 [vocabularies.make]
-modes = { exec = {}, configure = { configuration = true } }
+modes = { deck = {}, settings = { configuration = true } }
 commands = [
   { line = "leave", level = 0, does = "leave-session" },
   { line = "elevate {level: 0-15}", level = 0, does = "elevate" },
   { line = "show level", level = 0, does = "show-level" },
-  { line = "show version" },
+  { line = "show release" },
   { line = "show log", level = 7 },
-  { line = "configure terminal", enters = "configure" },
-  { line = "back", in = ["configure"], level = 0, does = "leave-mode" },
+  { line = "edit settings", enters = "settings" },
+  { line = "back", in = ["settings"], level = 0, does = "leave-mode" },
 ]
 [command-sets.everything]
 rules = ["allow ..."]
@@ -125,6 +125,7 @@ fn raising(code: Code) -> String {
         Code::BadName => with("[users.\"\"]\nproofs = [\"password\"]"),
         Code::SecretInLedger => with("[users.watch-1]\npassword = \"correct horse\""),
         Code::BadValue => with("[origins.room]\nnetworks = [\"192.0.2.7/24\"]"),
+        Code::RenamedKey => with("[[clouds.sky.grants]]\nunless = {}"),
         Code::UnknownVersion => format!("format = 2\n{base}"),
         Code::EmptyLedger => String::new(),
         Code::NoSystem => MAKE.to_owned(),
@@ -140,7 +141,7 @@ fn raising(code: Code) -> String {
                 (0..40).map(|i| format!("'allow {}a {} b{i}'", "{word} ".repeat(i), "{word} ".repeat(40 - i))).collect();
             role(&rules.join(", "), 7)
         }
-        Code::BadCommand => instead("{ line = \"show version\" },", "{ line = \"show version\" },\n  { line = \"show version\" },"),
+        Code::BadCommand => instead("{ line = \"show release\" },", "{ line = \"show release\" },\n  { line = \"show release\" },"),
         Code::IncompleteSystem => instead("no-command-set = \"nothing\"\n", ""),
         Code::EmptyWindow => with("[users.watch-1]\nfrom = 2026-02-01\nuntil = 2026-01-01"),
         Code::UserWithoutProof => with("[users.watch-1]"),
@@ -163,15 +164,15 @@ fn raising(code: Code) -> String {
             "[roles.half]\ncommands = [\"everything\"]\n[[assignments]]\nto = [\"group:leads\"]\nroles = [\"half\"]\non = { all = true }",
         ),
         Code::Expired => with("[users.watch-1]\nproofs = [\"password\"]\nuntil = 2026-01-01"),
-        Code::RuleHidden => role("\"allow show ...\", \"deny show version\", \"allow leave\"", 1),
-        Code::RuleMatchesNoCommand => role("\"allow shwo version\"", 1),
+        Code::RuleHidden => role("\"allow show ...\", \"deny show release\", \"allow leave\"", 1),
+        Code::RuleMatchesNoCommand => role("\"allow shwo release\"", 1),
         Code::RuleLevelUnreachable => role("\"allow show log\"", 7),
         Code::CannotLeave => role("\"allow show ...\"", 1),
         Code::CannotShowLevel => role("\"allow leave\"", 1),
         Code::ElevationAboveCeiling => role("\"allow elevate {1-15}\"", 7),
         Code::CeilingUnreachable => role("\"allow leave\"", 7),
         Code::CommandSetUnused => with("[command-sets.spare]\nrules = [\"allow leave\"]"),
-        Code::CannotLeaveMode => role("\"allow configure terminal\", \"allow leave\"", 1),
+        Code::CannotLeaveMode => role("\"allow edit settings\", \"allow leave\"", 1),
         Code::NoEmergencyAccount => instead("accounts.rescue", "# accounts.rescue"),
         Code::AccountFromAnywhere => instead(", origin = [\"192.0.2.0/24\"]", ""),
         Code::AccountWithoutCredential => instead("origin = [\"192.0.2.0/24\"]", "origin = [\"192.0.2.0/24\"], credential = \"missing\""),
@@ -229,7 +230,7 @@ fn raising(code: Code) -> String {
         Code::IncompleteGrant => with(&cloud("[[clouds.sky.grants]]\nallow = [\"records.read\"]\non = \"line\"")),
         Code::NaiveProofDeny => with(&cloud(&deny("when = { proof = [\"one-time-code\"], proof-older = \"1h\" }"))),
         Code::ProofUnobtainable => with(&cloud(&deny(
-            "unless = { proof = [\"one-time-code\"], proof-age = \"1h\" }\n[clouds.sky.obtains]\none-time-code = [\"codes.confirm\"]",
+            "lifted-by = { proof = [\"one-time-code\"], proof-age = \"1h\" }\n[clouds.sky.obtains]\none-time-code = [\"codes.confirm\"]",
         ))),
         Code::AssumptionCycle => with(&cloud(
             "[roles.a]\nassumable = { by = [\"role:b\"] }\ngrants = [{ allow = [\"assume\"], on = \"role/b\" }]\n\

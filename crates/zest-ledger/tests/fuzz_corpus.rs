@@ -21,7 +21,7 @@ fn documents() {
     for (_, bytes) in corpus("documents") {
         let validated = Ledger::new().document_bytes("ledger.toml", &bytes).validate();
         if let Some(Ok(engine)) = validated.estate.map(Engine::compile) {
-            let _ = engine.ask(&Question::new("watch-1", "switch", "show version"));
+            let _ = engine.ask(&Question::new("watch-1", "switch", "show release"));
         }
     }
 }

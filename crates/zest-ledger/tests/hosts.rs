@@ -213,7 +213,7 @@ fn nobody_agrees_to_what_he_does_as_the_account_of_a_host() {
         assert_eq!(found, expected, "{second}");
     }
     for (second, expected) in [("lead-1", Some(Refusal::SamePerson)), ("watch-1", Some(Refusal::NotEntitled))] {
-        assert_eq!(agreed("shell:bridge/lead-2", "lead-1", "switch", "reload", second), expected, "{second}");
+        assert_eq!(agreed("shell:bridge/lead-2", "lead-1", "switch", "restart", second), expected, "{second}");
     }
 }
 

@@ -13,23 +13,23 @@ watch-1 = { proofs = ["password"] }
 leads = { members = ["user:lead-1"], owners = ["user:lead-1"] }
 watch = { members = ["user:watch-1"], owners = ["user:lead-1"] }
 [vocabularies.make]
-modes = { exec = {}, configure = { configuration = true } }
+modes = { deck = {}, settings = { configuration = true } }
 commands = [
   { line = "leave", level = 0, does = "leave-session" },
   { line = "elevate", level = 0, does = "elevate" },
   { line = "elevate {level: 0-15}", level = 0, does = "elevate" },
   { line = "show level", level = 0, does = "show-level" },
-  { line = "show version" },
+  { line = "show release" },
   { line = "show log", level = 7 },
   { line = "show log last {number}", level = 7 },
-  { line = "configure terminal", level = 7, enters = "configure" },
-  { line = "hostname {word}", in = ["configure"], level = 7 },
-  { line = "back", in = ["configure"], level = 0, does = "leave-mode" },
+  { line = "edit settings", level = 7, enters = "settings" },
+  { line = "name {word}", in = ["settings"], level = 7 },
+  { line = "back", in = ["settings"], level = 0, does = "leave-mode" },
 ]
 [command-sets.everything]
 rules = ["allow ..."]
 [command-sets.watch]
-rules = ["allow leave", "allow show level", "allow show version", "allow elevate {1-7}", "allow show log ..."]
+rules = ["allow leave", "allow show level", "allow show release", "allow elevate {1-7}", "allow show log ..."]
 [roles.lead]
 band = { start = 15, ceiling = 15 }
 commands = ["everything"]
@@ -61,7 +61,7 @@ fn with(from: &str, to: &str) -> Vec<Code> {
 /// Each row: what is changed, and whether the code is reported then.
 #[test]
 fn each_defect_is_reported_and_its_neighbour_is_not() {
-    let rules = "\"allow leave\", \"allow show level\", \"allow show version\", \"allow elevate {1-7}\", \"allow show log ...\"";
+    let rules = "\"allow leave\", \"allow show level\", \"allow show release\", \"allow elevate {1-7}\", \"allow show log ...\"";
     for (from, to, code, reported) in [
         ("", "", Code::CannotLeave, false),
         ("\"allow leave\", ", "", Code::CannotLeave, true),
@@ -81,13 +81,13 @@ fn each_defect_is_reported_and_its_neighbour_is_not() {
         ("start = 1, ceiling = 7", "start = 7, ceiling = 7", Code::RuleLevelUnreachable, false),
         ("\"allow show log ...\"", "\"allow show ...\"", Code::RuleLevelUnreachable, false),
         // Modes.
-        ("\"allow show log ...\"", "\"allow show log ...\", \"allow configure terminal\"", Code::CannotLeaveMode, true),
-        ("\"allow show log ...\"", "\"allow show log ...\", \"allow configure terminal\", \"allow back\"", Code::CannotLeaveMode, false),
+        ("\"allow show log ...\"", "\"allow show log ...\", \"allow edit settings\"", Code::CannotLeaveMode, true),
+        ("\"allow show log ...\"", "\"allow show log ...\", \"allow edit settings\", \"allow back\"", Code::CannotLeaveMode, false),
         ("configuration = true }\naccounts", "configuration = false }\naccounts", Code::ConfigurationUnauthorised, true),
         ("levels = \"all\", configuration = true", "levels = \"none\", configuration = false", Code::ConfigurationUnauthorised, false),
         // Rules.
-        ("\"allow show version\"", "\"allow shwo version\"", Code::RuleMatchesNoCommand, true),
-        ("\"allow show version\"", "\"allow show {word}\"", Code::RuleMatchesNoCommand, false),
+        ("\"allow show release\"", "\"allow shwo release\"", Code::RuleMatchesNoCommand, true),
+        ("\"allow show release\"", "\"allow show {word}\"", Code::RuleMatchesNoCommand, false),
         ("\"allow show log ...\"", "\"allow show log ...\", \"deny show log\"", Code::RuleHidden, true),
         ("\"allow show log ...\"", "\"deny show log last {1-5}\", \"allow show log ...\"", Code::RuleHidden, false),
         // Accounts.

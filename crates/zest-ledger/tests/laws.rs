@@ -116,7 +116,7 @@ fn stating_what_holds_anyway_changes_nothing() {
             let answer = engine.explain(question);
             let mut stated = question.clone();
             stated.session.level = stated.session.level.or(answer.level);
-            stated.session.mode = stated.session.mode.or_else(|| Some("exec".to_owned()));
+            stated.session.mode = stated.session.mode.or_else(|| Some("deck".to_owned()));
             assert_eq!(engine.decide(question), engine.decide(&stated), "seed {seed}: {question:?}");
         }
     });

@@ -17,10 +17,10 @@ macro_rules! matches {
 }
 
 matches! {
-    exact_line: "show ip route", "show ip route" => true;
-    longer_line_is_not_meant: "show ip route", "show ip route detail" => false;
-    shorter_parent_is_not_meant: "show ip route ...", "show ip" => false;
-    rest_may_be_nothing: "show ip route ...", "show ip route" => true;
+    exact_line: "show path", "show path" => true;
+    longer_line_is_not_meant: "show path", "show path to x" => false;
+    shorter_parent_is_not_meant: "show path ...", "show" => false;
+    rest_may_be_nothing: "show path ...", "show path" => true;
     rest_may_be_much: "show ...", "show a b c d" => true;
     rest_alone_is_everything: "...", "anything at all" => true;
     word_is_one_word: "show {word}", "show a" => true;
@@ -43,9 +43,9 @@ matches! {
     alternatives_other: "debug {on|off}", "debug maybe" => false;
     star_at_end: "show port pier-*", "show port pier-7" => true;
     star_may_be_nothing: "show port pier-*", "show port pier-" => true;
-    star_in_the_middle: "copy run*-config", "copy running-config" => true;
+    star_in_the_middle: "keep pier-*-north", "keep pier-7-north" => true;
     star_stays_in_its_word: "show port pier-*", "show port pier-7 status" => false;
-    case_matters: "show version", "Show version" => false;
+    case_matters: "show release", "Show release" => false;
     quoted_word: "describe \"pier two\"", "describe \"pier two\"" => true;
     quoted_brace_is_a_word: "echo \"{word}\"", "echo x" => false;
 }

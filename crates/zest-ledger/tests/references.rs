@@ -15,7 +15,7 @@ inner = { members = ["user:a"] }
 middle = { members = ["group:inner"] }
 outer = { members = ["group:middle", "user:b"] }
 [vocabularies.make]
-commands = [{ line = "show version" }, { line = "show log" }]
+commands = [{ line = "show release" }, { line = "show log" }]
 [systems.north-1]
 kind = "network-device"
 vocabulary = "make"
@@ -114,7 +114,7 @@ fn owners_are_not_members() {
 /// A role that includes others, with the band and sets that come of it.
 fn included(roles: &str) -> Engine {
     engine(&format!(
-        "{BASE}{roles}\n[command-sets.log]\nrules = [\"allow show log\"]\n[command-sets.version]\nrules = [\"allow show version\"]\n[[assignments]]\nto = [\"user:a\"]\nroles = [\"top\"]\non = {{ systems = [\"north-1\"] }}\n"
+        "{BASE}{roles}\n[command-sets.log]\nrules = [\"allow show log\"]\n[command-sets.version]\nrules = [\"allow show release\"]\n[[assignments]]\nto = [\"user:a\"]\nroles = [\"top\"]\non = {{ systems = [\"north-1\"] }}\n"
     ))
 }
 
@@ -147,9 +147,9 @@ fn command_sets_of_included_roles_add_up() {
         1,
     );
     let engine = engine(&format!(
-        "{text}{roles}\n[command-sets.log]\nrules = [\"allow show log\"]\n[command-sets.version]\nrules = [\"allow show version\"]\n[[assignments]]\nto = [\"user:a\"]\nroles = [\"top\"]\non = {{ systems = [\"north-1\"] }}\n"
+        "{text}{roles}\n[command-sets.log]\nrules = [\"allow show log\"]\n[command-sets.version]\nrules = [\"allow show release\"]\n[[assignments]]\nto = [\"user:a\"]\nroles = [\"top\"]\non = {{ systems = [\"north-1\"] }}\n"
     ));
-    for line in ["show log", "show version"] {
+    for line in ["show log", "show release"] {
         assert_eq!(outcome(&ask(&engine, &Question::new("a", "north-1", line))), Ok(Verdict::Allowed), "{line}");
     }
 }

@@ -33,20 +33,20 @@ fn levels_go_up_and_down_and_the_ceiling_holds() {
 #[test]
 fn modes_are_entered_and_left_and_commands_belong_to_them() {
     let mut session = open("lead-1");
-    let lines = ["hostname x", "configure terminal", "elevate 7", "conf t", "hostname x", "show log", "back", "show log"];
-    let expected = ["other-mode", "level-too-low", "Level(7)", "Mode(\"configure\")", "Ran", "other-mode", "Mode(\"exec\")", "Ran"];
+    let lines = ["name x", "edit settings", "elevate 7", "ed s", "name x", "show log", "back", "show log"];
+    let expected = ["other-mode", "level-too-low", "Level(7)", "Mode(\"settings\")", "Ran", "other-mode", "Mode(\"deck\")", "Ran"];
     assert_eq!(play(&mut session, &lines), expected);
 }
 
 #[test]
 fn the_prompt_is_not_the_level() {
     let text = PIER
-        .replace("modes = { exec = {},", "modes = { exec = { prompt = \">\", privileged-prompt = \"#\" },")
+        .replace("modes = { deck = {},", "modes = { deck = { prompt = \" ~\", raised-prompt = \" ^\" },")
         .replace("own-levels = [", "privileged-at-sign-in = true\nown-levels = [");
     let session = Rehearsal::open(engine(&text), "watch-1", "switch", Session::default()).expect("the session opens");
     assert_eq!(
         (session.level(), session.prompt().as_str()),
-        (1, "switch#"),
+        (1, "switch ^"),
         "automatic elevation shows a privileged prompt at a low level"
     );
 }
@@ -59,7 +59,7 @@ fn the_menu_lists_what_is_permitted_here_and_nothing_else() {
     };
     assert_eq!(
         lines(&session),
-        ["leave", "elevate {level: 0-15} (some)", "show level", "show ip route", "show ip route {address}", "change passphrase"]
+        ["leave", "elevate {level: 0-15} (some)", "show level", "show paths", "show path to {address}", "change passphrase"]
     );
     session.type_line("elevate 7");
     assert!(lines(&session).contains(&"show log".to_owned()));
@@ -69,22 +69,22 @@ fn the_menu_lists_what_is_permitted_here_and_nothing_else() {
 fn a_rule_on_trial_changes_this_rehearsal_only() {
     let mut session = open("watch-1");
     session.type_line("elevate 7");
-    assert_eq!(play(&mut session, &["clear counters"]), ["not-permitted"]);
-    assert_eq!(session.allow_on_trial("clear counters").expect("the pattern can be read").as_deref(), Some("trace"));
-    assert_eq!(play(&mut session, &["clear counters"]), ["Ran"]);
+    assert_eq!(play(&mut session, &["zero tally"]), ["not-permitted"]);
+    assert_eq!(session.allow_on_trial("zero tally").expect("the pattern can be read").as_deref(), Some("trace"));
+    assert_eq!(play(&mut session, &["zero tally"]), ["Ran"]);
     assert_eq!(session.level(), 7, "the session goes on where it was");
     assert!(session.allow_on_trial("clear *").is_err());
-    assert_eq!(play(&mut open("watch-1"), &["elevate 7", "clear counters"]), ["Level(7)", "not-permitted"]);
+    assert_eq!(play(&mut open("watch-1"), &["elevate 7", "zero tally"]), ["Level(7)", "not-permitted"]);
 }
 
 #[test]
 fn obligations_hold_a_line_back_until_they_are_met() {
     let mut session = open("lead-1");
     session.type_line("elevate");
-    assert_eq!(session.type_line("reload").effect, Effect::None);
+    assert_eq!(session.type_line("restart").effect, Effect::None);
     session.confirm();
     session.approve("lead-2");
-    assert_eq!(session.type_line("reload").answer.verdict.word(), "allowed after obligations", "identity was not proven again");
+    assert_eq!(session.type_line("restart").answer.verdict.word(), "allowed after obligations", "identity was not proven again");
 }
 
 #[test]

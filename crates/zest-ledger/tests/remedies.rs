@@ -35,10 +35,10 @@ fn the_smallest_remedy_comes_first() {
 
 #[test]
 fn ledger_changes_say_where_they_would_be_made() {
-    let answer = ask(&engine(PIER), &Question::new("watch-1", "switch", "clear counters").level(7));
+    let answer = ask(&engine(PIER), &Question::new("watch-1", "switch", "zero tally").level(7));
     let step = &answer.remedies[0].steps[0];
-    assert_eq!(step.text, "if command set `trace` also allowed `clear counters`");
-    let line = 1 + PIER[..PIER.find("\"deny  show running-config").expect("it is there")].matches('\n').count();
+    assert_eq!(step.text, "if command set `trace` also allowed `zero tally`");
+    let line = 1 + PIER[..PIER.find("\"deny  show settings live").expect("it is there")].matches('\n').count();
     assert_eq!(step.location.as_ref().map(|l| l.line), Some(line as u32));
 }
 

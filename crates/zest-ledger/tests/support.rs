@@ -29,29 +29,29 @@ networks = ["192.0.2.0/26", "2001:db8:10::/64"]
 
 [vocabularies.make]
 bare-elevation = "level-15"
-start-mode = "exec"
-modes = { exec = {}, configure = { configuration = true } }
+start-mode = "deck"
+modes = { deck = {}, settings = { configuration = true } }
 commands = [
   { line = "leave", level = 0, does = "leave-session" },
   { line = "elevate", level = 0, does = "elevate" },
   { line = "elevate {level: 0-15}", level = 0, does = "elevate" },
   { line = "show level", level = 0, does = "show-level" },
-  { line = "show version" },
-  { line = "show ip route" },
-  { line = "show ip route {address}" },
+  { line = "show release" },
+  { line = "show paths" },
+  { line = "show path to {address}" },
   { line = "show log", level = 7 },
-  { line = "show running-config", level = 15 },
-  { line = "clear counters", level = 7 },
-  { line = "configure terminal", level = 7, enters = "configure" },
-  { line = "hostname {word}", in = ["configure"], level = 7 },
-  { line = "back", in = ["configure"], level = 0, does = "leave-mode" },
+  { line = "show settings live", level = 15 },
+  { line = "zero tally", level = 7 },
+  { line = "edit settings", level = 7, enters = "settings" },
+  { line = "name {word}", in = ["settings"], level = 7 },
+  { line = "back", in = ["settings"], level = 0, does = "leave-mode" },
   { line = "change passphrase", level = 0, does = "change-credential" },
-  { line = "reload", level = 15 },
+  { line = "restart", level = 15 },
 ]
 
 [command-sets.trace]
 rules = [
-  "deny  show running-config ...",
+  "deny  show settings live ...",
   "allow show ...",
   "allow elevate {1-7}",
   "allow change passphrase",
@@ -59,7 +59,7 @@ rules = [
 ]
 
 [command-sets.all]
-rules = [{ allow = "reload", after = { confirm = true, prove-again = "10m", second-person = ["group:leads"] } }, "allow ..."]
+rules = [{ allow = "restart", after = { confirm = true, prove-again = "10m", second-person = ["group:leads"] } }, "allow ..."]
 
 [roles.tracer]
 band = { start = 1, ceiling = 7 }
@@ -81,7 +81,7 @@ labels = { class = "switch" }
 vocabulary = "make"
 no-command-set = "nothing"
 authorisation = { levels = "all", configuration = true }
-own-levels = [{ command = "show version", level = 3 }]
+own-levels = [{ command = "show release", level = 3 }]
 accounts.emergency = { band = { start = 15, ceiling = 15 }, used-by = ["group:leads"], origin = ["origin:watch-room"] }
 accounts.locked = { band = { start = 1, ceiling = 1 }, used-by = ["user:watch-1"], locked = true }
 accounts.unset = { band = { start = 1, ceiling = 1 }, used-by = ["user:watch-2"], credential = "missing" }
@@ -93,7 +93,7 @@ vocabulary = "make"
 no-command-set = "everything"
 identity-sources = ["central", "local"]
 when-central-down = "nothing"
-names = "ignored"
+name-case = "ignored"
 authorisation = { levels = [15], configuration = false }
 accounts.emergency = { band = { start = 15, ceiling = 15 }, used-by = ["group:leads"] }
 

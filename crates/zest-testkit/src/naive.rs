@@ -69,7 +69,7 @@ impl<'e> Naive<'e> {
         let standing = self.standing(system, user, session)?;
         let level = session.level.unwrap_or(standing.band.0);
         let vocabulary = self.vocabulary(system);
-        let mode = session.mode.clone().unwrap_or_else(|| "exec".to_owned());
+        let mode = session.mode.clone().unwrap_or_else(|| "deck".to_owned());
         if !modes(vocabulary).contains(&mode) {
             return Err(Refusal::UnknownMode);
         }
@@ -77,7 +77,7 @@ impl<'e> Naive<'e> {
             return Err(Refusal::LevelAboveCeiling);
         }
         let reach = self.reach(system, &standing, session);
-        if (level, mode.as_str()) != (standing.band.0, "exec") {
+        if (level, mode.as_str()) != (standing.band.0, "deck") {
             if !reach.iter().any(|(_, l)| *l == level) {
                 return Err(Refusal::LevelNotReached);
             }
@@ -301,7 +301,7 @@ impl<'e> Naive<'e> {
     /// Every mode and level a session can come to. The mode-entering commands of the random ledgers have no slots.
     fn reach(&self, system: &System, standing: &Standing<'_>, session: &Session) -> Vec<(String, u8)> {
         let vocabulary = self.vocabulary(system);
-        let mut found = vec![("exec".to_owned(), standing.band.0)];
+        let mut found = vec![("deck".to_owned(), standing.band.0)];
         let mut next = 0;
         while let Some((mode, level)) = found.get(next).cloned() {
             next += 1;
@@ -346,7 +346,7 @@ fn modes(vocabulary: &Vocabulary) -> Vec<String> {
 }
 
 fn knows(command: &Command, mode: &str) -> bool {
-    if command.modes.is_empty() { mode == "exec" } else { command.modes.iter().any(|m| m.value == mode) }
+    if command.modes.is_empty() { mode == "deck" } else { command.modes.iter().any(|m| m.value == mode) }
 }
 
 fn own_level(system: &System, command: &Command) -> u8 {

@@ -13,20 +13,20 @@ const PROOFS: [Proof; 3] = [Proof::Password, Proof::Key, Proof::OneTimeCode];
 const CHANNELS: [Channel; 2] = [Channel::Terminal, Channel::Web];
 const NETWORKS: [&str; 3] = ["192.0.2.0/25", "192.0.2.128/25", "2001:db8::/64"];
 const LINES: [&str; 14] = [
-    "show version",
-    "show ip route",
-    "show ip route {address}",
-    "show interface {name: word} counters",
-    "show interface {slot: 0-7} counters",
+    "show release",
+    "show paths",
+    "show path to {address}",
+    "show port {name: word} tally",
+    "show port {slot: 0-7} tally",
     "show log",
     "show log last {number}",
     "ping {address}",
     "ping {address} count {1-100}",
     "set vlan {1-4094} {on|off}",
     "describe ...",
-    "clear counters",
-    "clear counters {word}",
-    "reload",
+    "zero tally",
+    "zero tally {word}",
+    "restart",
 ];
 const WORDS: [&str; 22] = [
     "show",
@@ -35,7 +35,7 @@ const WORDS: [&str; 22] = [
     "ip",
     "route",
     "interface",
-    "counters",
+    "tally",
     "log",
     "last",
     "ping",
@@ -46,7 +46,7 @@ const WORDS: [&str; 22] = [
     "off",
     "describe",
     "clear",
-    "reload",
+    "restart",
     "elevate",
     "leave",
     "192.0.2.7",
@@ -114,16 +114,16 @@ impl Source {
     fn vocabulary(&mut self) -> Vocabulary {
         let bare = self.one(&[BareElevation::Fifteen, BareElevation::Ceiling, BareElevation::Refused]);
         let mut vocabulary = Vocabulary::new("make")
-            .mode("exec")
-            .configuration_mode("configure")
+            .mode("deck")
+            .configuration_mode("settings")
             .bare_elevation(bare)
             .command(Command::new("leave").level(0).does(Does::LeaveSession))
             .command(Command::new("elevate").level(0).does(Does::Elevate))
             .command(Command::new("elevate {level: 0-15}").level(0).does(Does::Elevate))
             .command(Command::new("change passphrase").level(0).does(Does::ChangeCredential))
-            .command(Command::new("configure terminal").level(self.one(&[1, 7, 15])).enters("configure"))
-            .command(Command::new("hostname {word}").mode("configure").level(self.one(&[1, 15])))
-            .command(Command::new("back").mode("configure").level(0).does(Does::LeaveMode));
+            .command(Command::new("edit settings").level(self.one(&[1, 7, 15])).enters("settings"))
+            .command(Command::new("name {word}").mode("settings").level(self.one(&[1, 15])))
+            .command(Command::new("back").mode("settings").level(0).does(Does::LeaveMode));
         for line in LINES {
             if self.chance(80) {
                 vocabulary = vocabulary.command(Command::new(line).level(self.one(&[0, 1, 1, 1, 7, 15])));
@@ -157,7 +157,7 @@ impl Source {
     fn pattern(&mut self) -> String {
         if self.chance(15) {
             return self
-                .pick(&["...", "{word} ...", "elevate ...", "elevate {1-7}", "elevate {level: 8-15}", "configure terminal", "leave"])
+                .pick(&["...", "{word} ...", "elevate ...", "elevate {1-7}", "elevate {level: 8-15}", "edit settings", "leave"])
                 .to_owned();
         }
         let line = self.one(&LINES);
@@ -318,8 +318,8 @@ impl Source {
             return match self.rng.u8(0..6) {
                 0 => "elevate".to_owned(),
                 1 | 2 => format!("elevate {}", self.rng.u8(0..17)),
-                3 => "conf ter".to_owned(),
-                4 => "hostname x".to_owned(),
+                3 => "edit set".to_owned(),
+                4 => "name x".to_owned(),
                 _ => "leave".to_owned(),
             };
         }
@@ -367,7 +367,7 @@ impl Source {
             question = question.level(self.one(&[0, 1, 5, 7, 15]));
         }
         if self.chance(12) {
-            question = question.mode(self.pick(&["exec", "configure", "nomode"]));
+            question = question.mode(self.pick(&["deck", "settings", "nomode"]));
         }
         if self.chance(15) {
             question = question.central_down();

@@ -13,9 +13,9 @@ pub fn ledger(users: usize, rules: usize) -> String {
 commands = [
   { line = "leave", level = 0, does = "leave-session" },
   { line = "elevate {level: 0-15}", level = 0, does = "elevate" },
-  { line = "show port {port: word} counters" },
-  { line = "show ip route {address}" },
-  { line = "clear port {port: word} counters", level = 7 },
+  { line = "show port {port: word} tally" },
+  { line = "show path to {address}" },
+  { line = "zero port {port: word} tally", level = 7 },
 ]
 
 [command-sets.ports]
@@ -65,7 +65,7 @@ pub fn cloud(users: usize, grants: usize) -> String {
         let _ = write!(text, ", \"line/c{c}\" = {{}}");
     });
     text.push_str(" }\n[[clouds.sky.grants]]\ndeny = [\"hull.stop\"]\non = \"line/**\"\nto = [\"group:everybody\"]\n");
-    text.push_str("unless = { proof = [\"one-time-code\"], proof-age = \"1h\" }\n");
+    text.push_str("lifted-by = { proof = [\"one-time-code\"], proof-age = \"1h\" }\n");
     for grant in 0..grants {
         let (group, container) = (grant % groups, container(grant % groups, grant / groups));
         let _ = write!(text, "[[clouds.sky.grants]]\nallow = [\"all\"]\non = \"line/c{container}/**\"\nto = [\"group:group-{group}\"]\n");

@@ -79,7 +79,7 @@ fn on_service(service: &OnService) -> String {
         let _ = writeln!(out, "  {style}{word}{style:#} {}", hanging("        ", &format!("{} on {}", right.operations, right.on)));
         let mut how = vec![format!("{} ({})", right.through, right.location)];
         how.extend((!right.conditions.is_empty()).then(|| format!("when {}", right.conditions.join(" and "))));
-        how.extend((!right.unless.is_empty()).then(|| format!("unless {}", right.unless.join(" and "))));
+        how.extend((!right.lifted_by.is_empty()).then(|| format!("unless {}", right.lifted_by.join(" and "))));
         how.extend((!right.after.is_empty()).then(|| format!("after: {}", right.after.join(", "))));
         let _ = writeln!(out, "        {FAINT}{}{FAINT:#}", hanging("        ", &how.join("; ")));
     }

@@ -92,17 +92,17 @@ fn tour() -> Result<Exit> {
         "May the watch officer look at a route?",
         "Every reason is named with the file and line that says so, for an allowed answer too.",
     );
-    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "sh ip ro")), SHIPPED));
+    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "sh paths")), SHIPPED));
 
     heading(2, "Why not the log?", "A refusal names all gates that would refuse, and the smallest changes that were tried and help.");
     anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "show log")), SHIPPED));
 
     heading(3, "A restart takes two", "The engineer may, once he has confirmed and a second person agrees.");
     let office = "192.0.2.70".parse()?;
-    anstream::println!("{}", answer::render(&demo.ask(&Question::new("net-1", "sw-selkie-1", "reload").from(office).level(15)), SHIPPED));
+    anstream::println!("{}", answer::render(&demo.ask(&Question::new("net-1", "sw-selkie-1", "restart").from(office).level(15)), SHIPPED));
 
     heading(4, "The central source is down", "Local accounts decide then. Who can still get in?");
-    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-lead", "sw-selkie-1", "save config").central_down()), SHIPPED));
+    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-lead", "sw-selkie-1", "keep settings").central_down()), SHIPPED));
 
     heading(5, "Try it as that person", "A rehearsal: levels change as on the device, and nothing is really done.");
     let mut facts = Session::default();

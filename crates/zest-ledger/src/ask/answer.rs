@@ -252,7 +252,7 @@ refusals! {
     UnknownOperation = "unknown-operation" Permission;
     /// A deny concerns the operation on the resource.
     DeniedByGrant = "denied-by-grant" Permission;
-    /// The grant does not hold while its `unless` holds.
+    /// The grant does not hold while its `lifted-by` holds.
     GrantLifted = "grant-lifted" Conditions;
     /// Nothing grants the operation on the resource.
     NotGranted = "not-granted" Permission;

@@ -187,7 +187,7 @@ impl Service<'_> {
         }
         let mut rests_on = |weighed: Weighed<'w>, facts: crate::estate::Facts<'w>| {
             for held in weighed.denies.iter().map(|(h, _)| h) {
-                list.extend(held.grant.unless.as_ref().map(|c| (c, facts)));
+                list.extend(held.grant.lifted_by.as_ref().map(|c| (c, facts)));
             }
             for held in weighed.unknown.iter().chain(&weighed.failing) {
                 list.extend(crate::kind::service::conditions(self.context, held).map(|c| (c, facts)));

@@ -124,7 +124,7 @@ pub enum Form {
 /// # Example
 /// ```
 /// use zest_ledger::Question;
-/// let question = Question::new("watch-1", "sw-selkie-1", "show ip route").level(7).from("192.0.2.10".parse()?);
+/// let question = Question::new("watch-1", "sw-selkie-1", "show paths").level(7).from("192.0.2.10".parse()?);
 /// assert_eq!(question.session.level, Some(7));
 /// # Ok::<(), std::net::AddrParseError>(())
 /// ```

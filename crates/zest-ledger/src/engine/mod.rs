@@ -33,7 +33,7 @@ pub(crate) use standing::{LevelBand, Standing};
 /// [users.watch-1]
 /// proofs = ["password"]
 /// [vocabularies.corvane-os]
-/// commands = [{ line = "show version" }]
+/// commands = [{ line = "show release" }]
 /// [systems.sw-1]
 /// kind = "network-device"
 /// vocabulary = "corvane-os"
@@ -46,9 +46,9 @@ pub(crate) use standing::{LevelBand, Standing};
 /// on = { systems = ["sw-1"] }
 /// "#).estate()?;
 /// let engine = Engine::compile(estate)?;
-/// let answer = engine.ask(&Question::new("watch-1", "sw-1", "sh ver"));
+/// let answer = engine.ask(&Question::new("watch-1", "sw-1", "sh rel"));
 /// assert_eq!(answer.verdict, Verdict::Allowed);
-/// assert_eq!(answer.full_line.as_deref(), Some("show version"));
+/// assert_eq!(answer.full_line.as_deref(), Some("show release"));
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
 #[derive(Debug)]
@@ -288,7 +288,7 @@ fn device(estate: &Estate, id: SystemId) -> Device {
             .identity_sources
             .as_ref()
             .map_or_else(|| vec![IdentitySource::Central, IdentitySource::Local], |s| s.value.clone()),
-        ignores_case: written.names.as_ref().is_some_and(|n| n.value == NameCase::Ignored),
+        ignores_case: written.name_case.as_ref().is_some_and(|n| n.value == NameCase::Ignored),
         nothing_when_down: written.when_central_down.as_ref().is_some_and(|w| w.value == WhenCentralDown::Nothing),
     }
 }

@@ -73,7 +73,7 @@ pub struct Mode {
     /// The prompt after the host name.
     pub prompt: Option<String>,
     /// The prompt at a privileged session; the plain one unless stated.
-    pub privileged_prompt: Option<String>,
+    pub raised_prompt: Option<String>,
     /// Whether the device's configuration is changed here.
     pub configuration: bool,
 }
@@ -133,7 +133,7 @@ impl Command {
 /// # Example
 /// ```
 /// use zest_ledger::entry::{Command, Vocabulary};
-/// let make = Vocabulary::new("corvane-os").command(Command::new("show version"));
+/// let make = Vocabulary::new("corvane-os").command(Command::new("show release"));
 /// assert_eq!(make.commands.len(), 1);
 /// ```
 #[derive(Clone, Debug)]
@@ -145,7 +145,7 @@ pub struct Vocabulary {
     pub name: Option<At<String>>,
     /// A free remark.
     pub remark: Option<At<String>>,
-    /// Modes; a single one named `exec` unless stated.
+    /// Modes; a single one named `deck` unless stated.
     pub modes: Vec<Mode>,
     /// The mode in which sessions start; the first one unless stated.
     pub start_mode: Option<At<String>>,
@@ -191,7 +191,7 @@ impl Vocabulary {
     #[track_caller]
     #[must_use]
     pub fn mode(mut self, name: &str) -> Self {
-        self.modes.push(Mode { name: At::here(name.to_owned()), prompt: None, privileged_prompt: None, configuration: false });
+        self.modes.push(Mode { name: At::here(name.to_owned()), prompt: None, raised_prompt: None, configuration: false });
         self
     }
 
@@ -199,7 +199,7 @@ impl Vocabulary {
     #[track_caller]
     #[must_use]
     pub fn configuration_mode(mut self, name: &str) -> Self {
-        self.modes.push(Mode { name: At::here(name.to_owned()), prompt: None, privileged_prompt: None, configuration: true });
+        self.modes.push(Mode { name: At::here(name.to_owned()), prompt: None, raised_prompt: None, configuration: true });
         self
     }
 
@@ -264,7 +264,7 @@ pub struct Rule {
 /// # Example
 /// ```
 /// use zest_ledger::entry::CommandSet;
-/// let set = CommandSet::new("trace-only").deny("show running-config ...").allow("show ...");
+/// let set = CommandSet::new("trace-only").deny("show settings live ...").allow("show ...");
 /// assert_eq!(set.rules.len(), 2);
 /// ```
 #[derive(Clone, Debug)]

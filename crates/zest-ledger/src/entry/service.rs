@@ -238,7 +238,7 @@ impl ObjectType {
 /// ```
 /// use zest_ledger::entry::{Grant, Proof, When};
 /// let recent = When::new().proof(Proof::OneTimeCode);
-/// let deny = Grant::deny(&["all"]).except(&["codes.confirm"]).on("**").to("group:everyone").unless(recent);
+/// let deny = Grant::deny(&["all"]).except(&["codes.confirm"]).on("**").to("group:everyone").lifted_by(recent);
 /// assert_eq!(deny.except.len(), 1);
 /// ```
 #[derive(Clone, Debug)]
@@ -261,7 +261,7 @@ pub struct Grant {
     /// Conditions, all of which must hold.
     pub when: When,
     /// Conditions that lift it: it does not apply while all of them hold.
-    pub unless: When,
+    pub lifted_by: When,
     /// What must be done before it takes effect.
     pub after: Obligations,
     /// First moment at which it holds.
@@ -283,7 +283,7 @@ impl Grant {
             except_on: Vec::new(),
             to: Vec::new(),
             when: When::default(),
-            unless: When::default(),
+            lifted_by: When::default(),
             after: Obligations::default(),
             from: None,
             until: None,
@@ -332,8 +332,8 @@ impl Grant {
 
     /// Sets the conditions that lift it.
     #[must_use]
-    pub fn unless(mut self, unless: When) -> Self {
-        self.unless = unless;
+    pub fn lifted_by(mut self, conditions: When) -> Self {
+        self.lifted_by = conditions;
         self
     }
 
@@ -423,5 +423,5 @@ pub struct Assumable {
     /// The longest session; no limit unless stated.
     pub longest: Option<At<jiff::SignedDuration>>,
     /// Attributes that whoever assumes it may state for the session.
-    pub tags: Vec<At<String>>,
+    pub may_state: Vec<At<String>>,
 }

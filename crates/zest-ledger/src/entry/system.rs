@@ -171,7 +171,7 @@ pub struct System {
     /// Order of identity sources; central, then local, unless stated.
     pub identity_sources: Option<At<Vec<IdentitySource>>>,
     /// Name-case rule; sensitive unless stated.
-    pub names: Option<At<NameCase>>,
+    pub name_case: Option<At<NameCase>>,
     /// What holds for commands while the central source is down; own levels unless stated.
     pub when_central_down: Option<At<WhenCentralDown>>,
     /// Whether sessions get the privileged prompt at sign-in, whatever their level.
@@ -228,7 +228,7 @@ impl System {
             no_command_set: None,
             authorisation: None,
             identity_sources: None,
-            names: None,
+            name_case: None,
             when_central_down: None,
             privileged_at_sign_in: None,
             own_levels: Vec::new(),
@@ -264,7 +264,7 @@ impl System {
         /// Sets the order of identity sources.
         identity_sources(order: &[IdentitySource]) => identity_sources sets order.to_vec();
         /// Sets the name-case rule.
-        names(rule: NameCase) => names sets rule;
+        name_case(rule: NameCase) => name_case sets rule;
         /// Says what holds for commands while the central source is down.
         when_central_down(rule: WhenCentralDown) => when_central_down sets rule;
     }

@@ -36,7 +36,7 @@ impl Scope {
         match self {
             Self::User => "users have `id`, and what stands in their `attributes`",
             Self::Resource => "resources have `path` and `name`, and what stands in their `attributes`",
-            Self::Session => "sessions may state what stands in `session-attributes` of the system, or in `tags` of an assumed role",
+            Self::Session => "sessions may state what stands in `session-attributes` of the system, or in `may-state` of an assumed role",
             Self::System => "systems have their `labels`",
         }
     }
@@ -275,10 +275,10 @@ pub(super) fn attributes(entries: &Entries) -> FxHashMap<&'static str, FxHashMap
     let resources: Vec<String> = resources.chain(["path".to_owned(), "name".to_owned()]).collect();
     let systems: Vec<String> = entries.systems.iter().flat_map(|s| keys(&s.labels)).collect();
     let stated = entries.services.iter().flat_map(|s| &s.session_attributes);
-    let tags = entries.roles.iter().filter_map(|r| r.assumable.as_ref()).flat_map(|a| &a.tags);
+    let stated_by_roles = entries.roles.iter().filter_map(|r| r.assumable.as_ref()).flat_map(|a| &a.may_state);
     add(Scope::User, &mut users.iter().map(String::as_str));
     add(Scope::Resource, &mut resources.iter().map(String::as_str));
     add(Scope::System, &mut systems.iter().map(String::as_str));
-    add(Scope::Session, &mut stated.chain(tags).map(|t| t.value.as_str()));
+    add(Scope::Session, &mut stated.chain(stated_by_roles).map(|t| t.value.as_str()));
     known
 }

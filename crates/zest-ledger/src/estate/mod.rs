@@ -47,7 +47,7 @@ pub enum Party {
 /// use zest_ledger::{Ledger, entry::{System, Unrestricted, User, Vocabulary, Command}};
 /// let estate = Ledger::new()
 ///     .user(User::new("watch-1"))
-///     .vocabulary(Vocabulary::new("corvane-os").command(Command::new("show version")))
+///     .vocabulary(Vocabulary::new("corvane-os").command(Command::new("show release")))
 ///     .system(System::network_device("sw-1", "corvane-os", Unrestricted::Nothing))
 ///     .estate()?;
 /// assert_eq!(estate.users().len(), 1);

@@ -422,7 +422,7 @@ impl Resolver<'_> {
     fn vocabulary(&mut self, written: &entry::Vocabulary) -> VocabularyLinks {
         let mut modes: Vec<String> = written.modes.iter().map(|m| m.name.value.clone()).collect();
         if modes.is_empty() {
-            modes.push("exec".to_owned());
+            modes.push("deck".to_owned());
         }
         if let Some(mode) = written.modes.get(MAX_MODES) {
             self.findings.push(
@@ -434,7 +434,7 @@ impl Resolver<'_> {
         let ids: Index<ModeId> = modes.iter().enumerate().map(|(i, m)| (m.as_str().into(), ModeId::new(i))).collect();
         let start_mode = match &written.start_mode {
             Some(text) => look_up(&ids, "mode", &text.value, text.place, self.findings).unwrap_or(ModeId::new(0)),
-            None => ids.get("exec").copied().unwrap_or(ModeId::new(0)),
+            None => ids.get("deck").copied().unwrap_or(ModeId::new(0)),
         };
         let mut commands = Vec::with_capacity(written.commands.len());
         for command in &written.commands {

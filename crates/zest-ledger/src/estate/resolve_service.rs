@@ -400,7 +400,7 @@ impl Resolver<'_> {
             found
         };
         let (on, except_on) = (patterns(&written.on), patterns(&written.except_on));
-        let unless = (!written.unless.is_empty()).then(|| self.conditions(&written.unless, None, None));
+        let lifted_by = (!written.lifted_by.is_empty()).then(|| self.conditions(&written.lifted_by, None, None));
         let plain = |list: &[(PathPattern, At<String>)]| list.iter().map(|(p, _)| p.clone()).collect();
         Some((
             GrantLinks {
@@ -410,7 +410,7 @@ impl Resolver<'_> {
                 except_on: plain(&except_on),
                 holders,
                 when: self.conditions(&written.when, written.from.as_ref(), written.until.as_ref()),
-                unless,
+                lifted_by,
                 duties: self.service_duties(&written.after),
                 place: written.place,
                 shown: shown(names, &written.except),
@@ -483,7 +483,7 @@ impl Resolver<'_> {
             by: self.holders(&written.by),
             when: self.conditions(&written.when, None, None),
             longest: written.longest.clone(),
-            tags: written.tags.iter().map(|t| t.value.clone()).collect(),
+            may_state: written.may_state.iter().map(|t| t.value.clone()).collect(),
             place: written.place.unwrap_or(role.id.place),
         })
     }

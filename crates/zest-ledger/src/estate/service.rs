@@ -128,7 +128,7 @@ pub(crate) struct GrantLinks {
     pub(crate) holders: Vec<Holder>,
     pub(crate) when: Conditions,
     /// Conditions that lift it.
-    pub(crate) unless: Option<Conditions>,
+    pub(crate) lifted_by: Option<Conditions>,
     pub(crate) duties: Option<Duties>,
     pub(crate) place: Place,
     /// Operations and resources as they are written.
@@ -168,6 +168,6 @@ pub(crate) struct AssumableLinks {
     pub(crate) by: Vec<(Holder, Place)>,
     pub(crate) when: Conditions,
     pub(crate) longest: Option<At<SignedDuration>>,
-    pub(crate) tags: Vec<String>,
+    pub(crate) may_state: Vec<String>,
     pub(crate) place: Place,
 }

@@ -150,8 +150,8 @@ impl Rehearsal {
         let id = self.engine.estate.system_ids[self.system.as_str()];
         let links = &self.engine.estate.systems[id.index()];
         let written = self.engine.estate.vocabulary(links.vocabulary).modes.get(self.current().index());
-        let plain = written.and_then(|m| m.prompt.as_deref()).unwrap_or(">");
-        let shown = if self.is_privileged { written.and_then(|m| m.privileged_prompt.as_deref()).unwrap_or(plain) } else { plain };
+        let plain = written.and_then(|m| m.prompt.as_deref()).unwrap_or(" ~");
+        let shown = if self.is_privileged { written.and_then(|m| m.raised_prompt.as_deref()).unwrap_or(plain) } else { plain };
         format!("{}{shown}", self.system)
     }
 

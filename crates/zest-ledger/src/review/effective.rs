@@ -105,7 +105,7 @@ pub enum Extent {
 /// [users.watch-1]
 /// proofs = ["password"]
 /// [vocabularies.corvane-os]
-/// commands = [{ line = "show version" }, { line = "show log", level = 7 }]
+/// commands = [{ line = "show release" }, { line = "show log", level = 7 }]
 /// [systems.sw-1]
 /// kind = "network-device"
 /// vocabulary = "corvane-os"

@@ -26,7 +26,7 @@ const MAX_PAIRS: usize = 2_000_000;
 /// use zest_ledger::{Engine, Ledger, entry::{System, Unrestricted, User, Vocabulary, Command}, review::hygiene};
 /// let estate = Ledger::new()
 ///     .user(User::new("watch-1"))
-///     .vocabulary(Vocabulary::new("corvane-os").command(Command::new("show version")))
+///     .vocabulary(Vocabulary::new("corvane-os").command(Command::new("show release")))
 ///     .system(System::network_device("sw-1", "corvane-os", Unrestricted::Nothing))
 ///     .estate()?;
 /// let findings = hygiene(&Engine::compile(estate)?, None);

@@ -40,7 +40,7 @@ pub struct ServiceRight {
     /// Conditions that the stated facts leave open, in words.
     pub conditions: Vec<String>,
     /// Conditions that lift it, in words.
-    pub unless: Vec<String>,
+    pub lifted_by: Vec<String>,
     /// What must be done before it takes effect, in words.
     pub after: Vec<String>,
     /// Where it is written.
@@ -62,7 +62,7 @@ pub(crate) fn on_service(engine: &Engine, user: UserId, system: SystemId, sessio
     let locate = |place: Place| engine.estate.sources.locate(place);
     grants_of(context, identity, None, |held| {
         let is_out = conditions(context, &held).any(|c| c.outcome(facts) == Outcome::Fails);
-        let lifted = held.grant.unless.as_ref().is_some_and(|c| c.outcome(facts) == Outcome::Holds);
+        let lifted = held.grant.lifted_by.as_ref().is_some_and(|c| c.outcome(facts) == Outcome::Holds);
         if is_out || lifted {
             return;
         }
@@ -73,7 +73,7 @@ pub(crate) fn on_service(engine: &Engine, user: UserId, system: SystemId, sessio
             on: held.grant.shown_on.clone(),
             through: via(context, user, &held),
             conditions: open,
-            unless: held.grant.unless.as_ref().map_or_else(Vec::new, |c| condition_text::all_words(c, &facts)),
+            lifted_by: held.grant.lifted_by.as_ref().map_or_else(Vec::new, |c| condition_text::all_words(c, &facts)),
             after: held.grant.duties.as_ref().map_or_else(Vec::new, |d| obligations(engine, d)),
             location: locate(held.grant.place),
         });
@@ -243,11 +243,11 @@ impl<'e> Services<'e, '_> {
                 self.findings.push(
                     Finding::new(Code::NaiveProofDeny, "the deny does not bite where no proof was given at all")
                         .at(need.place, "only an old proof is denied, and none is older than nothing")
-                        .help("turn it round: unless = { proof = […], proof-age = \"…\" } denies old and missing proofs alike"),
+                        .help("turn it round: lifted-by = { proof = […], proof-age = \"…\" } denies old and missing proofs alike"),
                 );
             }
             if grant.is_deny
-                && let Some(need) = grant.unless.as_ref().and_then(|u| u.proof.as_ref())
+                && let Some(need) = grant.lifted_by.as_ref().and_then(|u| u.proof.as_ref())
             {
                 let ways: Vec<_> = links.obtains.iter().filter(|(p, _)| need.accepted.contains(&p.value)).collect();
                 if !ways.is_empty() && ways.iter().all(|(_, operations)| operations.is_subset(&grant.operations)) {
@@ -263,7 +263,7 @@ impl<'e> Services<'e, '_> {
             }
             let everything = links.groups.get("all").is_some_and(|all| !all.is_clear() && all.is_subset(&grant.operations));
             let everywhere = grant.on.iter().any(|p| p.is_everything()) && grant.except_on.is_empty();
-            if !grant.is_deny && everything && everywhere && grant.when.is_empty() && grant.unless.is_none() && grant.duties.is_none() {
+            if !grant.is_deny && everything && everywhere && grant.when.is_empty() && grant.lifted_by.is_none() && grant.duties.is_none() {
                 self.findings.push(
                     Finding::new(Code::GrantOfEverything, "every operation on everything is granted without a condition")
                         .at(grant.place, "all, everywhere, always")

@@ -135,7 +135,7 @@ static GRANT: TableShape = TableShape {
         Key::new("except-on", Shape::Either(&[Shape::Text, TEXTS]), "all but these resources"),
         Key::new("to", TEXTS, "who: \"user:ID\", \"group:ID\" or \"role:ID\"; not in a role's own grants"),
         Key::new("when", Shape::Table(&WHEN), "conditions; all that are given must hold"),
-        Key::new("unless", Shape::Table(&WHEN), "conditions that lift it: it does not apply while all of them hold"),
+        Key::new("lifted-by", Shape::Table(&WHEN), "conditions that lift it: it does not apply while all of them hold"),
         Key::new("after", Shape::Table(&AFTER), "what must be done before it takes effect"),
         Key::new("from", Shape::Moment, "first moment of validity"),
         Key::new("until", Shape::Moment, "end of validity: a date is good through its last moment, UTC"),
@@ -258,7 +258,7 @@ static ASSUMABLE: TableShape = TableShape {
         Key::required("by", TEXTS, "whom the role admits: \"user:ID\", \"group:ID\" or \"role:ID\""),
         Key::new("when", Shape::Table(&WHEN), "conditions under which it may be assumed"),
         Key::new("longest", Shape::Length, "the longest session"),
-        Key::new("tags", TEXTS, "attributes that whoever assumes it may state for the session"),
+        Key::new("may-state", TEXTS, "attributes that whoever assumes it may state for the session"),
     ],
 };
 
@@ -418,7 +418,7 @@ static SYSTEM: TableShape = TableShape {
             Shape::List(&Shape::Words(IdentitySource::WORDS)),
             "who is asked, in order; central, then local, unless stated",
         ),
-        Key::new("names", Shape::Words(NameCase::WORDS), "whether upper and lower case make two names; sensitive unless stated"),
+        Key::new("name-case", Shape::Words(NameCase::WORDS), "whether upper and lower case make two names; sensitive unless stated"),
         Key::new(
             "when-central-down",
             Shape::Words(WhenCentralDown::WORDS),
@@ -491,8 +491,8 @@ static VOCABULARY: TableShape = TableShape {
     keys: &[
         NAME,
         REMARK,
-        Key::new("modes", Shape::Map(&Shape::Table(&MODE)), "modes of the command line; one named \"exec\" unless stated"),
-        Key::new("start-mode", Shape::Text, "the mode in which sessions start; \"exec\" unless stated"),
+        Key::new("modes", Shape::Map(&Shape::Table(&MODE)), "modes of the command line; one named \"deck\" unless stated"),
+        Key::new("start-mode", Shape::Text, "the mode in which sessions start; \"deck\" unless stated"),
         Key::new("bare-elevation", Shape::Words(BareElevation::WORDS), "what an elevation without a number means; level-15 unless stated"),
         Key::new("abbreviation", Shape::Words(Abbreviation::WORDS), "whether words may be shortened; unique-prefix unless stated"),
         Key::required("commands", Shape::List(&Shape::Table(&COMMAND)), "the commands, in the order in which they are listed"),
@@ -504,7 +504,7 @@ static MODE: TableShape = TableShape {
     about: "A mode of a device's command line.",
     keys: &[
         Key::new("prompt", Shape::Text, "the prompt after the host name"),
-        Key::new("privileged-prompt", Shape::Text, "the prompt of a privileged session"),
+        Key::new("raised-prompt", Shape::Text, "the prompt of a privileged session"),
         Key::new("configuration", Shape::Flag, "whether the device's configuration is changed here"),
     ],
 };

@@ -291,7 +291,7 @@ impl Reader<'_> {
         system.within = self.text(fields, "within");
         system.vocabulary = self.text(fields, "vocabulary");
         system.no_command_set = self.word(fields, "no-command-set", Unrestricted::from_word);
-        system.names = self.word(fields, "names", NameCase::from_word);
+        system.name_case = self.word(fields, "name-case", NameCase::from_word);
         system.when_central_down = self.word(fields, "when-central-down", WhenCentralDown::from_word);
         system.privileged_at_sign_in = self.flag(fields, "privileged-at-sign-in");
         if let Some(value) = fields.get("identity-sources") {
@@ -462,7 +462,7 @@ impl Reader<'_> {
             vocabulary.modes.push(Mode {
                 name,
                 prompt: text("prompt"),
-                privileged_prompt: text("privileged-prompt"),
+                raised_prompt: text("raised-prompt"),
                 configuration: self.flag(&mode, "configuration").is_some_and(|f| f.value),
             });
         }
@@ -506,7 +506,7 @@ impl Reader<'_> {
             _ => {
                 let finding = Finding::new(Code::BadPattern, format!("the rule `{}` cannot be read", visible(trimmed)))
                     .at(text.place, "expected `allow PATTERN`, `deny PATTERN` or `include SET`")
-                    .help("a rule begins with one of these words and says what it is about: \"allow show version\"");
+                    .help("a rule begins with one of these words and says what it is about: \"allow show release\"");
                 self.checker.findings.push(finding);
                 None
             }
@@ -547,7 +547,7 @@ impl Reader<'_> {
             by: self.texts(&row, "by"),
             when: self.when(&row, "when"),
             longest: self.length(&row, "longest"),
-            tags: self.texts(&row, "tags"),
+            may_state: self.texts(&row, "may-state"),
         });
         role
     }
@@ -703,7 +703,7 @@ impl Reader<'_> {
             grant.except_on.extend(self.text(&row, "except-on"));
             grant.to = self.texts(&row, "to");
             grant.when = self.when(&row, "when");
-            grant.unless = self.when(&row, "unless");
+            grant.lifted_by = self.when(&row, "lifted-by");
             grant.after = self.obligations(&row).unwrap_or_default();
             grant.from = self.moment(&row, "from");
             grant.until = self.moment(&row, "until");

@@ -112,6 +112,10 @@ fn type_name(value: &DeValue<'_>) -> &'static str {
     }
 }
 
+/// Keys that had another name once, each with the one it has now.
+const RENAMED: [(&str, &str); 4] =
+    [("names", "name-case"), ("unless", "lifted-by"), ("tags", "may-state"), ("privileged-prompt", "raised-prompt")];
+
 /// Checks values against shapes and collects what does not fit.
 #[derive(Debug)]
 pub(crate) struct Checker<'f> {
@@ -143,6 +147,15 @@ impl Checker<'_> {
 
     fn unknown_key(&mut self, span: std::ops::Range<usize>, name: &str, value: &Spanned<DeValue<'_>>, shape: &TableShape) {
         let shown = visible(name);
+        let renamed = RENAMED.iter().find(|(old, new)| *old == name && shape.keys.iter().any(|k| k.name == *new));
+        if let Some((_, new)) = renamed {
+            self.findings.push(
+                Finding::new(Code::RenamedKey, format!("the key `{shown}` of {} is called `{new}` now", shape.noun))
+                    .at(self.place(span), format!("write `{new}`"))
+                    .help("it means what it meant; only the word is another"),
+            );
+            return;
+        }
         if looks_secret(name) {
             self.findings.push(
                 Finding::new(Code::SecretInLedger, format!("`{shown}` looks like a secret, and a ledger never holds one"))

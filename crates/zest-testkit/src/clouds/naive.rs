@@ -117,7 +117,7 @@ impl<'e> Naive<'e> {
         for (name, _) in &self.session().attributes {
             let by_role = match who {
                 Who::Role(role) => {
-                    self.role(role).and_then(|r| r.assumable.as_ref()).is_some_and(|a| a.tags.iter().any(|t| t.value == *name))
+                    self.role(role).and_then(|r| r.assumable.as_ref()).is_some_and(|a| a.may_state.iter().any(|t| t.value == *name))
                 }
                 Who::User(_) => false,
             };
@@ -284,7 +284,7 @@ impl<'e> Naive<'e> {
             }
             let valid = grant.until.as_ref().map_or(Some(true), |until| self.session().at.map(|at| at < until.value));
             let assigned = held.assigned.map_or(Some(true), |(when, _)| self.holds(when, user, Some(path)));
-            let lifted = if grant.unless.is_empty() { Some(false) } else { self.holds(&grant.unless, user, Some(path)) };
+            let lifted = if grant.lifted_by.is_empty() { Some(false) } else { self.holds(&grant.lifted_by, user, Some(path)) };
             let applies = both(both(valid, assigned), both(self.holds(&grant.when, user, Some(path)), lifted.map(|l| !l)));
             match (deny, applies) {
                 (true, Some(false)) => {}

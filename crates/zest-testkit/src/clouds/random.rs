@@ -116,7 +116,7 @@ impl Source {
         }
         grant = grant.when(self.when());
         if self.one_in(3) {
-            grant = grant.unless(self.when());
+            grant = grant.lifted_by(self.when());
         }
         if self.one_in(6) {
             grant = grant.valid_until(self.moment());
@@ -171,7 +171,7 @@ impl Source {
                     assumable.longest = Some(At::here(SignedDuration::from_mins(30)));
                 }
                 if self.rng.bool() {
-                    assumable.tags.push(At::here("shift".to_owned()));
+                    assumable.may_state.push(At::here("shift".to_owned()));
                 }
                 role = role.assumable(assumable);
             }

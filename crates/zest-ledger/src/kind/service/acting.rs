@@ -270,7 +270,7 @@ fn identity_name(context: Context<'_>, identity: Identity) -> String {
 pub(super) fn attributes<T: Trace>(context: Context<'_>, standing: &Standing, run: &mut Run<'_, T>) -> Result<(), Stop> {
     for (name, _) in &context.session.attributes {
         let by_role = match standing.identity {
-            Identity::Role(role) => context.engine.estate.roles[role.index()].assumable.as_ref().is_some_and(|a| a.tags.contains(name)),
+            Identity::Role(role) => context.engine.estate.roles[role.index()].assumable.as_ref().is_some_and(|a| a.may_state.contains(name)),
             Identity::User(_) => false,
         };
         if !by_role && !context.links.session_attributes.contains(name) {

@@ -107,7 +107,7 @@ pub(crate) fn conditions<'e>(context: Context<'e>, held: &Held<'e>) -> impl Iter
 /// Returns whether a grant applies: its conditions hold, and those that lift it do not.
 pub(crate) fn applies(context: Context<'_>, held: &Held<'_>, facts: &Facts<'_>) -> Outcome {
     let mut outcome = Outcome::Holds;
-    let lifted = held.grant.unless.as_ref().map(|c| match c.outcome(*facts) {
+    let lifted = held.grant.lifted_by.as_ref().map(|c| match c.outcome(*facts) {
         Outcome::Holds => Outcome::Fails,
         Outcome::Fails => Outcome::Holds,
         Outcome::Unknown => Outcome::Unknown,
@@ -247,7 +247,7 @@ fn culprit<'e>(
 
 /// What the question must state before it is known whether a grant applies, and where that is written.
 fn not_known<'e>(context: Context<'e>, held: &Held<'e>, facts: &Facts<'_>) -> (String, Option<Place>) {
-    match culprit(conditions(context, held).chain(&held.grant.unless), facts, Outcome::Unknown) {
+    match culprit(conditions(context, held).chain(&held.grant.lifted_by), facts, Outcome::Unknown) {
         Some((conditions, part)) => (condition_text::missing(conditions, facts, part), Some(part.1)),
         None => ("a fact".to_owned(), None),
     }
@@ -255,7 +255,7 @@ fn not_known<'e>(context: Context<'e>, held: &Held<'e>, facts: &Facts<'_>) -> (S
 
 /// Says what would lift a grant: ", unless with one-time-code within 1h".
 pub(super) fn lifted_by(held: &Held<'_>, facts: &Facts<'_>) -> String {
-    held.grant.unless.as_ref().map_or(String::new(), |unless| {
+    held.grant.lifted_by.as_ref().map_or(String::new(), |unless| {
         let open = condition_text::all_words(unless, facts);
         let elsewhere = condition_text::elsewhere(facts).filter(|_| unless.proof.is_some()).unwrap_or_default();
         if open.is_empty() { String::new() } else { format!(", unless {}{elsewhere}", open.join(" and ")) }
@@ -331,7 +331,7 @@ pub(super) fn report<'e, T: Trace>(
                 (condition_text::outcome(conditions, &facts, "the entry", (part, place), false), Some(place))
             })?,
             None => run.refuse(Stage::Conditions, Refusal::GrantLifted, || {
-                let unless = held.grant.unless.as_ref().and_then(|c| Some((c, c.parts(facts).next()?)));
+                let unless = held.grant.lifted_by.as_ref().and_then(|c| Some((c, c.parts(facts).next()?)));
                 let words = unless.map_or(String::new(), |(c, (part, _, place))| condition_text::words(c, (part, place)));
                 (format!("the grant does not hold {words}"), Some(held.grant.place))
             })?,
