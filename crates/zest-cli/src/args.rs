@@ -1,12 +1,10 @@
 //! The command line. Completions and manual pages are made from these definitions.
 
-use std::net::IpAddr;
 use std::path::PathBuf;
 
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::{Arg, ArgAction, ArgMatches, Args, FromArgMatches, Parser, Subcommand, ValueEnum};
 use jiff::Timestamp;
-use zest_ledger::ask::{Act, Central, Proven, Session};
-use zest_ledger::entry::{Channel, Proof};
+use zest_ledger::ask::{Fact, FactForm, Session};
 
 use crate::exit::Exit;
 
@@ -80,7 +78,7 @@ pub(crate) struct Rehearse {
     #[arg(long)]
     pub(crate) strict: bool,
     #[command(flatten)]
-    pub(crate) session: SessionArgs,
+    pub(crate) session: SessionArgs<false>,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
 }
@@ -93,7 +91,7 @@ pub(crate) struct EffectiveArgs {
     #[arg(long, value_name = "SYSTEM")]
     pub(crate) on: Option<String>,
     #[command(flatten)]
-    pub(crate) session: SessionArgs,
+    pub(crate) session: SessionArgs<false>,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
@@ -187,7 +185,7 @@ pub(crate) struct SessionCommand {
     #[arg(long, value_name = "SYSTEM")]
     pub(crate) on: String,
     #[command(flatten)]
-    pub(crate) session: SessionArgs,
+    pub(crate) session: SessionArgs<false>,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
@@ -320,94 +318,85 @@ pub(crate) struct FormatArg {
     pub(crate) format: Format,
 }
 
-/// What is known about the session. What is not stated is not assumed.
-#[derive(Debug, Args)]
-#[command(next_help_heading = "The session")]
-pub(crate) struct SessionArgs {
-    /// The moment, with its offset: 2026-11-25T09:00:00+01:00
-    #[arg(long, value_name = "MOMENT", value_parser = parse_moment)]
-    pub(crate) at: Option<Timestamp>,
-    /// The address the session comes from
-    #[arg(long, value_name = "ADDRESS")]
-    pub(crate) from: Option<IpAddr>,
-    /// The session comes over a database server's own socket
-    #[arg(long, conflicts_with = "from")]
-    pub(crate) local: bool,
-    /// The channel it comes through
-    #[arg(long, value_name = "CHANNEL", value_parser = parse_channel)]
-    pub(crate) by: Option<Channel>,
-    /// A proof of identity and its age: `one-time-code`, `key=2h`, on another channel `key="2h by web"`; `none` for none
-    #[arg(long, value_name = "PROOF[=AGE]", value_parser = parse_proof)]
-    pub(crate) proof: Vec<StatedProof>,
-    /// The account to use: a local one where the local source answers, or one of a database server
-    #[arg(long, value_name = "LOGIN")]
-    pub(crate) account: Option<String>,
-    /// A role that is active, on a database server, a cloud or in an application; `none` for none
-    #[arg(long, value_name = "ROLE")]
-    pub(crate) role: Vec<String>,
-    /// As whom the session acts, link by link: `user:ID`, `role:ID@MOMENT`, `account:HOST/LOGIN LINE`, `shell:HOST/LOGIN`
-    #[arg(long, value_name = "LINK")]
-    pub(crate) acting: Vec<Act>,
-    /// An attribute that the session states, such as `ticket=LF-7`
-    #[arg(long, value_name = "NAME=VALUE", value_parser = parse_attribute)]
-    pub(crate) attribute: Vec<(String, String)>,
-    /// The first moment at which the session is over
-    #[arg(long, value_name = "MOMENT", value_parser = parse_moment)]
-    pub(crate) expires: Option<Timestamp>,
-    /// The central identity source cannot be reached
-    #[arg(long)]
-    pub(crate) central_down: bool,
-    /// The user has confirmed
-    #[arg(long)]
-    pub(crate) confirmed: bool,
-    /// The second person who agreed
-    #[arg(long, value_name = "USER")]
-    pub(crate) approved_by: Option<String>,
-    /// A proof of identity that the second person gave, and its age
-    #[arg(long, value_name = "PROOF[=AGE]", value_parser = parse_proof, requires = "approved_by")]
-    pub(crate) approver_proof: Vec<StatedProof>,
-}
+/// What is known about the session, as its facts are listed in the library; with `LINE`, also what belongs to one line: the
+/// level and the mode, which a session that goes on keeps itself. What is not stated is not assumed.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct SessionArgs<const LINE: bool>(pub(crate) Session);
 
-impl SessionArgs {
-    pub(crate) fn session(&self) -> Session {
+impl<const LINE: bool> SessionArgs<LINE> {
+    fn facts() -> impl Iterator<Item = Fact> {
+        Fact::ALL.into_iter().filter(|fact| LINE || !matches!(fact, Fact::Level | Fact::Mode))
+    }
+
+    fn arg(fact: Fact) -> Arg {
+        let name = fact.option();
+        let arg = Arg::new(name).long(name).help(fact.about()).help_heading("The session");
+        // Each text is read twice: alone, so that a mistake is reported at its option, and then with the others.
+        let read = move |text: &str| Session::default().state(fact, text).map(|()| text.to_owned());
+        let arg = match fact.form() {
+            FactForm::Flag => arg.action(ArgAction::SetTrue),
+            FactForm::One(value) => arg.value_name(value).value_parser(read),
+            FactForm::Many(value) => arg.value_name(value).action(ArgAction::Append).value_parser(read),
+        };
+        match fact {
+            Fact::Local => arg.conflicts_with(Fact::Origin.option()),
+            Fact::ApproverProofs => arg.requires(Fact::ApprovedBy.option()),
+            _ => arg,
+        }
+    }
+
+    fn read(matches: &ArgMatches) -> Result<Session, clap::Error> {
         let mut session = Session::default();
-        session.at = self.at;
-        session.origin = self.from;
-        session.local = self.local;
-        session.channel = self.by;
-        if !self.proof.is_empty() {
-            session.proofs = Some(self.proof.iter().filter_map(|p| p.0).collect());
+        for fact in Self::facts() {
+            let name = fact.option();
+            let texts: Vec<String> = match fact.form() {
+                FactForm::Flag => if matches.get_flag(name) { vec![String::new()] } else { Vec::new() },
+                FactForm::One(_) | FactForm::Many(_) => matches.get_many(name).into_iter().flatten().cloned().collect(),
+            };
+            for text in texts {
+                session
+                    .state(fact, &text)
+                    .map_err(|why| clap::Error::raw(clap::error::ErrorKind::ValueValidation, format!("`--{name}`: {why}\n")))?;
+            }
         }
-        session.account.clone_from(&self.account);
-        if !self.role.is_empty() {
-            session.active_role = Some(self.role.join(", "));
-            session.active_roles = Some(self.role.iter().filter(|r| *r != "none").cloned().collect());
-        }
-        session.acting.clone_from(&self.acting);
-        session.attributes.clone_from(&self.attribute);
-        session.expires = self.expires;
-        session.central = if self.central_down { Central::Down } else { Central::Up };
-        session.confirmed = self.confirmed;
-        session.approved_by.clone_from(&self.approved_by);
-        if !self.approver_proof.is_empty() {
-            session.approver_proofs = Some(self.approver_proof.iter().filter_map(|p| p.0).collect());
-        }
-        session
+        Ok(session)
     }
 }
 
-/// A proof that was stated; none for `none`.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct StatedProof(pub(crate) Option<Proven>);
+impl<const LINE: bool> FromArgMatches for SessionArgs<LINE> {
+    fn from_arg_matches(matches: &ArgMatches) -> Result<Self, clap::Error> {
+        Self::read(matches).map(Self)
+    }
+
+    fn update_from_arg_matches(&mut self, matches: &ArgMatches) -> Result<(), clap::Error> {
+        self.0 = Self::read(matches)?;
+        Ok(())
+    }
+}
+
+impl<const LINE: bool> Args for SessionArgs<LINE> {
+    fn augment_args(command: clap::Command) -> clap::Command {
+        Self::facts().fold(command, |command, fact| command.arg(Self::arg(fact)))
+    }
+
+    fn augment_args_for_update(command: clap::Command) -> clap::Command {
+        Self::augment_args(command)
+    }
+}
 
 #[derive(Debug, Args)]
+#[command(after_help = "\
+Options of ours stand before the line; from its first word on everything belongs to the line:
+  zest ask watch-1 --on sw-selkie-1 --level 7 show log last 20
+A line that holds a word spelled like an option of ours has `--` before it:
+  zest ask watch-2 --on kiosk-selkie --acting account:kiosk -- /opt/kiosk/bin/screen --page 3")]
 pub(crate) struct Ask {
     /// The user, by the name given at sign-in
     #[arg(required_unless_present = "batch")]
     pub(crate) user: Option<String>,
     /// The line as it would be typed; on a database server a privilege: `select on table fares.price`; on a cloud or in an
     /// application an action: `records.read on lanternsound/fares`, `GET /records`
-    #[arg(required_unless_present_any = ["batch", "sql"], value_name = "LINE")]
+    #[arg(required_unless_present_any = ["batch", "sql"], value_name = "LINE", trailing_var_arg = true)]
     pub(crate) line: Vec<String>,
     /// A statement, instead of a line
     #[arg(long, value_name = "STATEMENT", conflicts_with = "line")]
@@ -415,17 +404,12 @@ pub(crate) struct Ask {
     /// The system; several with commas between, `all`, `kind=cloud`, or LABEL=VALUE
     #[arg(long, value_name = "SYSTEM", required_unless_present = "batch")]
     pub(crate) on: Option<String>,
-    /// The current level; the start of the band unless stated
-    #[arg(long, value_name = "0-15", value_parser = clap::value_parser!(u8).range(0..=15))]
-    pub(crate) level: Option<u8>,
-    /// The current mode; the start mode unless stated
-    #[arg(long, value_name = "MODE")]
-    pub(crate) mode: Option<String>,
-    /// Read questions as JSON Lines from standard input and write answers as JSON Lines
-    #[arg(long, conflicts_with_all = ["user", "line", "sql", "on", "level", "mode"])]
+    /// Read questions as JSON Lines from standard input and write answers as JSON Lines; facts of the session that are
+    /// stated here hold for every question that does not state its own
+    #[arg(long, conflicts_with_all = ["user", "line", "sql", "on"])]
     pub(crate) batch: bool,
     #[command(flatten)]
-    pub(crate) session: SessionArgs,
+    pub(crate) session: SessionArgs<true>,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
@@ -433,24 +417,13 @@ pub(crate) struct Ask {
 }
 
 fn parse_moment(text: &str) -> Result<Timestamp, String> {
-    text.parse()
-        .map_err(|_| "expected a date and time with its offset, such as 2026-11-25T09:00:00+01:00 or 2026-11-25T08:00:00Z".to_owned())
-}
-
-fn parse_channel(text: &str) -> Result<Channel, String> {
-    Channel::from_word(text).ok_or_else(|| format!("expected one of {}", Channel::WORDS.join(", ")))
-}
-
-fn parse_proof(text: &str) -> Result<StatedProof, String> {
-    if text == "none" {
-        return Ok(StatedProof(None));
-    }
-    let (name, age) = text.split_once('=').unwrap_or((text, "0s"));
-    let proof = Proof::from_word(name).ok_or_else(|| format!("expected one of {}, none", Proof::WORDS.join(", ")))?;
-    Proven::parse(proof, age).map(|proven| StatedProof(Some(proven)))
+    let mut session = Session::default();
+    session.state(Fact::At, text)?;
+    session.at.ok_or_else(|| "expected a moment".to_owned())
 }
 
 fn parse_attribute(text: &str) -> Result<(String, String), String> {
-    let (name, value) = text.split_once('=').filter(|(name, _)| !name.is_empty()).ok_or("expected NAME=VALUE, such as ticket=LF-7")?;
-    Ok((name.to_owned(), value.to_owned()))
+    let mut session = Session::default();
+    session.state(Fact::Attributes, text)?;
+    session.attributes.pop().ok_or_else(|| "expected NAME=VALUE".to_owned())
 }

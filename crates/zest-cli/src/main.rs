@@ -3,19 +3,34 @@
 mod args;
 mod exit;
 mod folder;
+mod out;
 mod render;
 mod run;
+mod unknown;
 
 use std::process::ExitCode;
 
 use clap::Parser;
+use clap::error::ErrorKind;
 
 use args::{Command, Zest};
 use exit::Exit;
+use out::{NotWritten, complain, put, say};
+use unknown::Unknown;
 
 fn main() -> ExitCode {
-    let zest = Zest::parse();
-    let done = match &zest.command {
+    let exit = match Zest::try_parse() {
+        Ok(zest) => carry_out(&zest.command).unwrap_or_else(|error| failed(&error)),
+        Err(error) => unparsed(&error),
+    };
+    match out::flush() {
+        Ok(()) => exit.into(),
+        Err(error) => failed(&error.into()).into(),
+    }
+}
+
+fn carry_out(command: &Command) -> anyhow::Result<Exit> {
+    match command {
         Command::Demo(args) => run::demo::run(args),
         Command::Ask(args) => run::ask::run(args),
         Command::Rehearse(args) => run::rehearse::run(args),
@@ -29,17 +44,50 @@ fn main() -> ExitCode {
         Command::RollOut(args) => run::server::roll_out(args),
         Command::Privileges(args) => run::privileges::run(args),
         Command::Schema => {
-            anstream::println!("{:#}", zest_ledger::json_schema());
+            say!("{:#}", zest_ledger::json_schema());
             Ok(Exit::Allowed)
         }
         Command::Completions { shell } => run::shell::completions(*shell),
         Command::Manual { folder } => run::shell::manual(folder),
-    };
-    match done {
-        Ok(exit) => exit.into(),
-        Err(error) => {
-            anstream::eprintln!("zest: {error:#}");
-            Exit::Unreadable.into()
+    }
+}
+
+/// Says what went wrong, after what was printed before it.
+fn failed(error: &anyhow::Error) -> Exit {
+    // OK because a second failure to write says nothing new.
+    let _ = out::flush();
+    match (error.downcast_ref::<NotWritten>(), error.downcast_ref::<Unknown>()) {
+        (Some(not_written), _) => {
+            if !not_written.is_closed() {
+                complain!("zest: {not_written}");
+            }
+            Exit::NotWritten
+        }
+        (_, Some(unknown)) => {
+            complain!("zest: {unknown}");
+            Exit::Unknown
+        }
+        _ => {
+            complain!("zest: {error:#}");
+            Exit::Unreadable
+        }
+    }
+}
+
+/// Prints help, or what is wrong with the command line. Status 0 means "allowed" to whoever asks: help that comes while
+/// there is more on the line answers no question.
+fn unparsed(error: &clap::Error) -> Exit {
+    match error.kind() {
+        ErrorKind::DisplayHelp | ErrorKind::DisplayVersion => {
+            put!("{}", error.render().ansi());
+            let given: Vec<String> = std::env::args().skip(1).collect();
+            let asks = given.iter().any(|word| word == "ask");
+            let is_last = given.last().is_some_and(|word| matches!(word.as_str(), "-h" | "--help" | "-V" | "--version"));
+            if asks && !is_last && given.first().is_some_and(|word| word != "help") { Exit::Unknown } else { Exit::Allowed }
+        }
+        _ => {
+            out::complain_of!("{}", error.render().ansi());
+            Exit::Unknown
         }
     }
 }

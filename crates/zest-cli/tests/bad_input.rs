@@ -42,7 +42,7 @@ fn each_kind_of_broken_ledger_says_what_it_is() {
         assert!(ran.out.contains(said), "{said} is not in\n{:.2000}", ran.out);
         assert!(ran.out.len() < 20_000, "{said}: {} bytes are printed", ran.out.len());
         assert!(!ran.out.contains('\u{1b}') && !ran.out.contains("horse"), "{said}: something is printed raw\n{}", ran.out);
-        let asked = zest_with(&["ask", "a", "--on", "b", "c", "--ledger", home.path().to_str().expect("a path")], b"");
+        let asked = zest_with(&["ask", "a", "--on", "b", "--ledger", home.path().to_str().expect("a path"), "c"], b"");
         assert_eq!((asked.status, asked.out.as_str()), (3, ""), "errors stop answers");
         assert!(asked.err.contains("no question about it is answered"), "{}", asked.err);
     }

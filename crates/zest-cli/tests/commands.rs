@@ -8,26 +8,26 @@ const MORNING: &str = "--at 2026-11-25T09:00:00+01:00 --from 192.0.2.10 --ledger
 fn exit_statuses_tell_the_answers_apart() {
     let office = "--from 192.0.2.70 --ledger demo/lanternsound";
     for (line, status) in [
-        (format!("ask watch-1 --on sw-selkie-1 show paths {MORNING}"), 0),
-        (format!("ask watch-1 --on sw-selkie-1 show log {MORNING}"), 1),
-        (format!("ask net-1 --on sw-selkie-1 restart --level 15 {office}"), 6),
-        (format!("ask net-1 --on sw-selkie-1 restart --level 15 --confirmed --approved-by net-2 {office}"), 0),
+        (format!("ask watch-1 --on sw-selkie-1 {MORNING} show paths"), 0),
+        (format!("ask watch-1 --on sw-selkie-1 {MORNING} show log"), 1),
+        (format!("ask net-1 --on sw-selkie-1 --level 15 {office} restart"), 6),
+        (format!("ask net-1 --on sw-selkie-1 --level 15 --confirmed --approved-by net-2 {office} restart"), 0),
         ("ask".to_owned(), 2),
-        (format!("ask watch-1 show log {MORNING}"), 2),
-        ("ask watch-1 --on sw-selkie-1 show log --level 16".to_owned(), 2),
-        ("ask watch-1 --on sw-selkie-1 show log --at yesterday".to_owned(), 2),
-        ("ask watch-1 --on sw-selkie-1 show log --proof smile".to_owned(), 2),
-        ("ask watch-1 --on sw-selkie-1 show log --ledger nowhere".to_owned(), 3),
+        (format!("ask watch-1 {MORNING} show log"), 2),
+        ("ask watch-1 --on sw-selkie-1 --level 16 show log".to_owned(), 2),
+        ("ask watch-1 --on sw-selkie-1 --at yesterday show log".to_owned(), 2),
+        ("ask watch-1 --on sw-selkie-1 --proof smile show log".to_owned(), 2),
+        ("ask watch-1 --on sw-selkie-1 --ledger nowhere show log".to_owned(), 3),
         ("ask --batch --ledger demo/lanternsound".to_owned(), 4),
         ("effective watch-1 --ledger demo/lanternsound".to_owned(), 0),
         ("effective watch-4 --ledger demo/lanternsound".to_owned(), 1),
-        ("effective nobody --ledger demo/lanternsound".to_owned(), 4),
-        ("effective watch-1 --on nowhere --ledger demo/lanternsound".to_owned(), 4),
+        ("effective nobody --ledger demo/lanternsound".to_owned(), 1),
+        ("effective watch-1 --on nowhere --ledger demo/lanternsound".to_owned(), 2),
         ("findings --ledger demo/with-defects".to_owned(), 1),
         ("findings --ledger demo/with-defects --fail-on error".to_owned(), 0),
         ("findings --ledger nowhere".to_owned(), 3),
         ("findings --about ZL0601".to_owned(), 0),
-        ("findings --about ZL9999".to_owned(), 3),
+        ("findings --about ZL9999".to_owned(), 2),
         ("rehearse watch-4 --on sw-selkie-1 --ledger demo/lanternsound".to_owned(), 1),
         ("schema".to_owned(), 0),
         ("demo".to_owned(), 0),
@@ -42,7 +42,7 @@ fn exit_statuses_tell_the_answers_apart() {
 #[test]
 fn piped_output_is_plain_and_at_most_eighty_columns_wide() {
     for line in [
-        format!("ask watch-1 --on sw-selkie-1 show log {MORNING}"),
+        format!("ask watch-1 --on sw-selkie-1 {MORNING} show log"),
         "effective tech-1 --ledger demo/lanternsound".to_owned(),
         "effective watch-lead --ledger demo/lanternsound".to_owned(),
         "demo".to_owned(),
@@ -62,7 +62,7 @@ fn a_script_is_rehearsed_into_a_transcript() {
     let script = b"# a comment\nelevate 7\n\nelevate\nsh lev\nleave\nnever typed\n";
     let ran = zest_with(&words, script);
     assert_eq!(ran.status, 0, "{}", ran.err);
-    assert!(ran.out.contains("sw-selkie-1# sh lev\n  allowed: show level; the level is 7\n"), "{}", ran.out);
+    assert!(ran.out.contains("sw-selkie-1 ^ sh lev\n  allowed: show level; the level is 7\n"), "{}", ran.out);
     assert!(!ran.out.contains("never typed"), "the session had ended");
     let strict: Vec<&str> = words.iter().copied().chain(["--strict"]).collect();
     let ran = zest_with(&strict, script);
@@ -78,7 +78,7 @@ fn a_question_mark_lists_what_goes_on_from_the_words_before_it() {
         let ran = zest_with(&words, script.as_bytes());
         ran.out.lines().filter(|l| l.starts_with("  ")).map(|l| l.trim().split("  ").next().unwrap_or("").to_owned()).collect::<Vec<_>>()
     };
-    assert_eq!(listed("show ip ?"), ["show paths", "show path to {address}"]);
+    assert_eq!(listed("show pa?"), ["show paths", "show path to {address}"]);
     assert_eq!(listed("sh ti?"), ["show time"]);
     assert_eq!(listed("edit ?"), ["nothing is permitted here"]);
 }
@@ -87,7 +87,8 @@ fn a_question_mark_lists_what_goes_on_from_the_words_before_it() {
 fn the_way_out_of_the_tool_needs_no_permission() {
     let words: Vec<&str> = "rehearse watch-1 --on sw-selkie-1 --ledger demo/with-defects".split(' ').collect();
     let ran = zest_with(&words, b"leave\n:why\n:state\n:nonsense\n?\n:allow show *\n:quit\nshow release\n");
-    assert_eq!(ran.status, 0);
+    assert_eq!(ran.status, 2, "a word that the tool does not know is no refusal");
+    assert!(ran.out.contains("no word of the tool is `:nonsense`"), "{}", ran.out);
     assert!(ran.out.contains("the session is still open"), "{}", ran.out);
     assert!(ran.out.contains("if command set `trace-only` also allowed `leave`"), ":why gives the remedy\n{}", ran.out);
     assert!(ran.out.contains("`*` alone could mean a word or the rest"), "{}", ran.out);
@@ -137,7 +138,7 @@ fn help_names_every_exit_status() {
 #[test]
 fn json_is_one_document_and_the_same_every_time() {
     for line in [
-        format!("ask watch-1 --on sw-selkie-1 show log {MORNING} --format json"),
+        format!("ask watch-1 --on sw-selkie-1 {MORNING} --format json show log"),
         "effective watch-1 --ledger demo/lanternsound --format json".to_owned(),
         "findings --ledger demo/with-defects --format json".to_owned(),
     ] {

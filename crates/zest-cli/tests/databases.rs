@@ -176,7 +176,7 @@ const CASES: &[Case] = &[
 ];
 
 fn ask(words: &[&str], ledger: &Path) -> Ran {
-    zest_with(&[&["ask"], words, &["--ledger", ledger.to_str().expect("a path")]].concat(), b"")
+    zest_with(&[&["ask", "--ledger", ledger.to_str().expect("a path")], words].concat(), b"")
 }
 
 /// The words as a shell takes them.
@@ -200,7 +200,7 @@ fn the_named_cases_come_out_as_the_page_says() {
         }
         for (words, refusal) in case.asked {
             let ran = ask(words, &ledger);
-            let answer: Value = serde_json::from_str(&ask(&[*words, &["--format", "json"]].concat(), &ledger).out).expect("JSON");
+            let answer: Value = serde_json::from_str(&ask(&[&["--format", "json"], *words].concat(), &ledger).out).expect("JSON");
             assert_eq!(ran.status == 0, refusal.is_none(), "{words:?}\n{}", ran.out);
             assert_eq!(answer["verdict"] == "allowed", refusal.is_none(), "{words:?}\n{answer:#}");
             if let Some(code) = refusal.filter(|c| !c.is_empty()) {
@@ -209,9 +209,9 @@ fn the_named_cases_come_out_as_the_page_says() {
             let out = ran.out.replace(home.path().to_str().expect("a path"), &format!("demo/{}", case.ledger));
             let _ = write!(
                 page,
-                "\n```text\n$ zest ask {} --ledger demo/{}\n{}```\n",
-                shown(words),
+                "\n```text\n$ zest ask --ledger demo/{} {}\n{}```\n",
                 case.ledger,
+                shown(words),
                 out.trim_end_matches('\n').to_owned() + "\n"
             );
         }
@@ -285,11 +285,11 @@ fn statements_of_the_wrong_dialect_or_of_no_sense_are_refused() {
 fn what_is_asked_in_a_form_that_the_kind_does_not_know_is_said() {
     for (line, said) in [
         ("ask watch-1 --on sw-selkie-1 --sql select --ledger demo/lanternsound", "statement"),
-        ("ask tariff-1 --on ticketing --role nobody select on table fares.price --ledger demo/lanternsound", "no role"),
-        ("ask tariff-1 --on ticketing execute on table fares.price --ledger demo/lanternsound", "execute"),
-        ("ask tariff-1 --on ticketing select on table fares.prise --ledger demo/lanternsound", "the nearest is `table fares.price`"),
-        ("ask tariff-1 --on ticketing shwo --ledger demo/lanternsound", "expected a privilege and an object"),
-        ("ask tarif-1 --on ticketing select on table fares.price --ledger demo/lanternsound", "the nearest name is `tariff-1`"),
+        ("ask tariff-1 --on ticketing --role nobody --ledger demo/lanternsound select on table fares.price", "no role"),
+        ("ask tariff-1 --on ticketing --ledger demo/lanternsound execute on table fares.price", "execute"),
+        ("ask tariff-1 --on ticketing --ledger demo/lanternsound select on table fares.prise", "the nearest is `table fares.price`"),
+        ("ask tariff-1 --on ticketing --ledger demo/lanternsound shwo", "expected a privilege and an object"),
+        ("ask tarif-1 --on ticketing --ledger demo/lanternsound select on table fares.price", "the nearest name is `tariff-1`"),
         ("rehearse tariff-1 --on ticketing --ledger demo/lanternsound", "which is not rehearsed"),
     ] {
         let ran = zest(line);

@@ -11,6 +11,7 @@ mod readme;
 mod servers;
 mod services;
 mod support;
+mod whole_questions;
 
 #[test]
 fn every_test_file_is_run() {

@@ -11,37 +11,37 @@ use crate::support::{root, zest, zest_with};
 
 /// Questions on the demo ledger: one allowed, then refusals that all differ in code.
 const QUESTIONS: &[&str] = &[
-    "watch-1 --on sw-selkie-1 sh paths {morning}",
-    "watch-9 --on sw-selkie-1 show paths {morning}",
-    "Watch-1 --on sw-selkie-1 show paths {morning}",
+    "watch-1 --on sw-selkie-1 {morning} sh paths",
+    "watch-9 --on sw-selkie-1 {morning} show paths",
+    "Watch-1 --on sw-selkie-1 {morning} show paths",
     "net-3 --on sw-selkie-1 show release",
-    "watch-4 --on sw-selkie-1 show time {morning}",
-    "contractor-1 --on sw-fulmar-1 show release --at 2027-04-01T00:00:00Z",
-    "watch-2 --on sw-selkie-1 show time {morning} --proof key",
-    "watch-3 --on sw-selkie-1 show time {morning} --by web",
+    "watch-4 --on sw-selkie-1 {morning} show time",
+    "contractor-1 --on sw-fulmar-1 --at 2027-04-01T00:00:00Z show release",
+    "watch-2 --on sw-selkie-1 {morning} --proof key show time",
+    "watch-3 --on sw-selkie-1 {morning} --by web show time",
     "purser-1 --on sw-selkie-1 show release",
-    "watch-1 --on sw-selkie-1 show paths --from 192.0.2.10",
-    "watch-1 --on sw-selkie-1 show paths --at 2026-11-25T09:00:00+01:00 --from 203.0.113.9",
-    "watch-1 --on sw-selkie-1 show paths --at 2026-11-25T23:00:00+01:00 --from 192.0.2.10",
-    "tech-1 --on rt-ember show release --at 2026-11-28T10:00:00+01:00 --from 198.51.100.9",
-    "auditor-1 --on sw-selkie-1 show release --by terminal --proof one-time-code",
-    "auditor-1 --on sw-selkie-1 show release --by web --proof one-time-code=2h",
-    "trainee-1 --on sw-selkie-1 show paths {morning}",
-    "watch-1 --on sw-selkie-1 show paths {morning} --level 8",
-    "watch-1 --on sw-selkie-1 show paths {morning} --level 0",
-    "watch-1 --on sw-selkie-1 shwo paths {morning}",
-    "watch-1 --on sw-selkie-1 show l {morning}",
-    "watch-1 --on sw-selkie-1 show {morning}",
-    "net-1 --on sw-selkie-1 name pier-one --level 15 --from 192.0.2.70",
-    "watch-1 --on sw-selkie-1 show log last 20 {morning}",
-    "watch-1 --on sw-selkie-1 show log {morning} --level 7",
-    "tech-1 --on rt-ember restart --at 2026-11-25T10:00:00+01:00 --from 198.51.100.9 --level 15",
-    "radio-1 --on rt-brightwater elevate 9 --central-down --from 198.51.100.9",
-    "watch-1 --on sw-selkie-1 show paths {morning} --central-down",
-    "contractor-1 --on rt-ember show release --central-down --at 2026-11-25T09:00:00Z",
-    "watch-lead --on sw-selkie-1 show log --central-down --from 203.0.113.9",
-    "net-1 --on sw-selkie-1 restart --level 15 --from 192.0.2.70 --approved-by net-1",
-    "net-1 --on sw-selkie-1 restart --level 15 --from 192.0.2.70 --approved-by watch-1",
+    "watch-1 --on sw-selkie-1 --from 192.0.2.10 show paths",
+    "watch-1 --on sw-selkie-1 --at 2026-11-25T09:00:00+01:00 --from 203.0.113.9 show paths",
+    "watch-1 --on sw-selkie-1 --at 2026-11-25T23:00:00+01:00 --from 192.0.2.10 show paths",
+    "tech-1 --on rt-ember --at 2026-11-28T10:00:00+01:00 --from 198.51.100.9 show release",
+    "auditor-1 --on sw-selkie-1 --by terminal --proof one-time-code show release",
+    "auditor-1 --on sw-selkie-1 --by web --proof one-time-code=2h show release",
+    "trainee-1 --on sw-selkie-1 {morning} show paths",
+    "watch-1 --on sw-selkie-1 {morning} --level 8 show paths",
+    "watch-1 --on sw-selkie-1 {morning} --level 0 show paths",
+    "watch-1 --on sw-selkie-1 {morning} shwo paths",
+    "watch-1 --on sw-selkie-1 {morning} show l",
+    "watch-1 --on sw-selkie-1 {morning} show",
+    "net-1 --on sw-selkie-1 --level 15 --from 192.0.2.70 name pier-one",
+    "watch-1 --on sw-selkie-1 {morning} show log last 20",
+    "watch-1 --on sw-selkie-1 {morning} --level 7 show log",
+    "tech-1 --on rt-ember --at 2026-11-25T10:00:00+01:00 --from 198.51.100.9 --level 15 restart",
+    "radio-1 --on rt-brightwater --central-down --from 198.51.100.9 elevate 9",
+    "watch-1 --on sw-selkie-1 {morning} --central-down show paths",
+    "contractor-1 --on rt-ember --central-down --at 2026-11-25T09:00:00Z show release",
+    "watch-lead --on sw-selkie-1 --central-down --from 203.0.113.9 show log",
+    "net-1 --on sw-selkie-1 --level 15 --from 192.0.2.70 --approved-by net-1 restart",
+    "net-1 --on sw-selkie-1 --level 15 --from 192.0.2.70 --approved-by watch-1 restart",
 ];
 
 fn place(at: &Value) -> String {
@@ -57,7 +57,7 @@ fn refusals_differ_in_code_and_come_with_a_place_and_a_remedy() {
     let mut with_place = 0;
     for question in QUESTIONS {
         let line = question.replace("{morning}", "--at 2026-11-25T09:00:00+01:00 --from 192.0.2.10");
-        let ran = zest(&format!("ask {line} --ledger demo/lanternsound --format json"));
+        let ran = zest(&format!("ask --ledger demo/lanternsound --format json {line}"));
         let answer: Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{line}: {e}\n{}", ran.err));
         let grounds = answer["grounds"].as_array().expect("grounds");
         let is_denied = answer["verdict"] == "denied";
@@ -101,13 +101,13 @@ fn a_restricted_person_cannot_leave_until_a_rule_is_added() {
     }
     let after = run(home.path().to_str().expect("a path"), script);
     assert!(before.out.contains("the session is still open"), "{}", before.out);
-    assert!(after.out.ends_with("# leave\n  allowed; the session has ended\n"), "{}", after.out);
-    assert!(on_trial.out.ends_with("> leave\n  allowed; the session has ended\n"), "{}", on_trial.out);
+    assert!(after.out.ends_with("^ leave\n  allowed; the session has ended\n"), "{}", after.out);
+    assert!(on_trial.out.ends_with("~ leave\n  allowed; the session has ended\n"), "{}", on_trial.out);
     for expected in [
-        "# elevate\n  refused",
-        "# sh log\n  allowed: show log",
-        "# show level\n  refused [not-permitted]",
-        "# leave\n  refused [not-permitted]",
+        "^ elevate\n  refused",
+        "^ sh log\n  allowed: show log",
+        "^ show level\n  refused [not-permitted]",
+        "^ leave\n  refused [not-permitted]",
     ] {
         assert!(before.out.contains(expected), "`{expected}` is not in\n{}", before.out);
     }

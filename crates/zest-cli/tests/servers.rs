@@ -205,8 +205,8 @@ fn what_cannot_be_reached_or_is_no_database_server_is_said() {
         ("read ticketing --server host:port --ledger demo/lanternsound", 5, "a port is a number"),
         (
             "read tickting --ledger demo/lanternsound",
-            3,
-            "no system is named `tickting`; database servers of this ledger: loyalty, ticketing",
+            2,
+            "no system is named `tickting`; did you mean `ticketing`?",
         ),
         ("emit sw-selkie-1 --ledger demo/lanternsound", 3, "statements are for database servers"),
         ("emit ticketing --ledger nowhere", 3, "nowhere"),

@@ -177,8 +177,8 @@ const CASES: &[Case] = &[
 /// Runs words on a ledger; `§` stands for a blank inside one word.
 fn run(line: &str, ledger: &str) -> Ran {
     let mut words: Vec<String> = line.split(' ').map(|w| w.replace('§', " ")).collect();
-    words.extend(["--ledger".to_owned(), ledger.to_owned()]);
-    // What follows the facts is the action; it must not be read as an option.
+    // Before the line, which ends the options.
+    words.splice(1..1, ["--ledger".to_owned(), ledger.to_owned()]);
     zest_with(&words.iter().map(String::as_str).collect::<Vec<_>>(), b"")
 }
 
@@ -306,7 +306,7 @@ fn what_is_badly_put_is_said() {
         ("ask net-1 --on skyquay --acting role:quay-keeper@yesterday hulls.stop on lanternsound", "is not a moment"),
         ("ask net-1 --on skyquay --attribute ticket hulls.stop on lanternsound", "expected NAME=VALUE"),
         ("ask net-1 --on skyquay --proof one-time-code=5m§by§phone hulls.stop on lanternsound", "expected one of terminal"),
-        ("ask net-1 --on kind=clod hulls.stop on lanternsound", "no system is meant"),
+        ("ask net-1 --on kind=clod hulls.stop on lanternsound", "is no kind of system"),
         ("ask net-1 --on linkspan lower on ramp/selkie-9", "nothing is declared as `ramp/selkie-9`"),
         ("ask watch-1 --on linkspan sound on ramp/selkie-1", "have no right `sound`"),
         ("ask net-1 --on batch-runner --from 192.0.2.70 --acting account:batch tides selkie", "the full path of a program"),

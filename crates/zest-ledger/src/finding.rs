@@ -429,7 +429,14 @@ impl fmt::Display for Findings {
 impl std::error::Error for Findings {}
 
 /// Returns the candidate nearest to `word`, if one is near enough to be meant.
-pub(crate) fn nearest<'a>(word: &str, candidates: impl Iterator<Item = &'a str>) -> Option<&'a str> {
+///
+/// # Example
+/// ```
+/// use zest_ledger::finding::nearest;
+/// assert_eq!(nearest("wacth-1", ["net-1", "watch-1"].into_iter()), Some("watch-1"));
+/// ```
+#[must_use]
+pub fn nearest<'a>(word: &str, candidates: impl Iterator<Item = &'a str>) -> Option<&'a str> {
     // OK because the distance grows with the square of the length: names are at most 256 bytes long.
     if word.len() > 256 {
         return None;

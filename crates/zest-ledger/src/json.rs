@@ -1,41 +1,19 @@
 //! The JSON form of questions, answers, findings and reviews. Keys are never renamed within a version.
 
 use std::fmt;
-use std::net::IpAddr;
 
-use jiff::Timestamp;
 use serde_json::{Map, Value, json};
 
-use crate::ask::{Act, Answer, Central, Form, GateOutcome, Proven, Question, Session};
-use crate::entry::{Channel, Proof};
+use crate::ask::{Answer, Fact, Form, GateOutcome, Question, Session};
 use crate::finding::{Findings, Label, nearest};
 use crate::review::{DataRight, Effective, Extent, OnHost, OnService};
 use crate::source::{Location, visible};
+use crate::text::unique;
 
-/// The keys of a question.
-const KEYS: [&str; 21] = [
-    "user",
-    "on",
-    "line",
-    "sql",
-    "role",
-    "local",
-    "at",
-    "from",
-    "by",
-    "proofs",
-    "level",
-    "mode",
-    "account",
-    "central",
-    "confirmed",
-    "approved-by",
-    "approver-proofs",
-    "acting",
-    "roles",
-    "attributes",
-    "expires",
-];
+/// The keys of a question that say who, where and what; the others are those of its facts.
+const OWN_KEYS: [&str; 4] = ["user", "on", "line", "sql"];
+/// The active role in one word, for a database session.
+const ROLE: &str = "role";
 
 /// Why a question in JSON cannot be read.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -55,21 +33,22 @@ impl std::error::Error for QuestionError {}
 /// |---|---|
 /// | `user`, `on`, `line` | texts; these three are needed |
 /// | `sql` | a statement, in the place of `line` |
-/// | `role` | the active role of a database session |
-/// | `roles` | a list: the roles that are active on a cloud or in an application |
+/// | `roles` | a list: the roles that are active; empty for none. `role` in its place: one of them, `"none"` for none |
 /// | `acting` | a list of links, such as `["user:batch", "role:night-operator@2026-11-25T22:00:00Z"]` |
 /// | `attributes` | an object from attribute of the session to value |
 /// | `expires` | the first moment at which the session is over |
 /// | `at` | a moment such as `"2026-11-25T08:00:00Z"` |
 /// | `from` | an address |
 /// | `by` | `"terminal"`, `"web"` or `"api"` |
+/// | `proofs` | an object from proof to age, such as `{"password": "0s"}`, on another channel `"5m by web"`; or a list, such as `["key=1h", "key=5m by web"]`; empty says that there was none |
 /// | `approver-proofs` | as `proofs`, of the second person |
-/// | `proofs` | an object from proof to age, such as `{"password": "0s"}`, on another channel `"5m by web"`; empty says that there was none |
 /// | `level` | a whole number from 0 to 15 |
 /// | `mode`, `account`, `approved-by` | texts |
 /// | `central` | `"up"` or `"down"` |
 /// | `local` | `true` for a session over a database server's own socket |
 /// | `confirmed` | `true` or `false` |
+///
+/// A key that stands twice is an error, as is a fact that contradicts another.
 ///
 /// # Errors
 /// What is wrong, with the key that it is about.
@@ -82,63 +61,65 @@ impl std::error::Error for QuestionError {}
 /// # Ok::<(), zest_ledger::json::QuestionError>(())
 /// ```
 pub fn parse_question(text: &str) -> Result<Question, QuestionError> {
-    let value: Value = serde_json::from_str(text).map_err(|e| QuestionError(format!("not a JSON object: {e}")))?;
+    parse_question_in(text, &Session::default())
+}
+
+/// Reads a question; what it does not state of its session is taken from `otherwise`.
+///
+/// A question that says where its session comes from says all of it: an address takes the place of the server's own socket,
+/// and the reverse. Proofs of a second person belong to the second person they are stated with.
+///
+/// # Errors
+/// What is wrong, with the key that it is about.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{ask::Session, json};
+/// let mut night = Session::default();
+/// night.confirmed = true;
+/// let question = json::parse_question_in(r#"{"user":"watch-1","on":"sw-1","line":"show log"}"#, &night)?;
+/// assert!(question.session.confirmed);
+/// # Ok::<(), json::QuestionError>(())
+/// ```
+pub fn parse_question_in(text: &str, otherwise: &Session) -> Result<Question, QuestionError> {
+    let value = unique::parse(text).map_err(|e| QuestionError(format!("not a JSON object: {e}")))?;
     let Value::Object(object) = value else { return Err(QuestionError("expected a JSON object with `user`, `on` and `line`".to_owned())) };
-    if let Some(unknown) = object.keys().find(|k| !KEYS.contains(&k.as_str())) {
-        let near = nearest(unknown, KEYS.into_iter())
-            .map_or_else(|| format!("the keys are {}", KEYS.join(", ")), |n| format!("did you mean `{n}`?"));
+    let keys = || OWN_KEYS.into_iter().chain([ROLE]).chain(Fact::ALL.into_iter().map(Fact::key));
+    if let Some(unknown) = object.keys().find(|k| !keys().any(|known| known == k.as_str())) {
+        let near = nearest(unknown, keys()).map_or_else(
+            || format!("the keys are {}", keys().collect::<Vec<_>>().join(", ")),
+            |n| format!("did you mean `{n}`?"),
+        );
         return Err(QuestionError(format!("a question has no key `{}`; {near}", visible(unknown))));
     }
+    let mut session = Session::default();
+    let mut stated: Vec<Fact> = Vec::new();
+    for fact in Fact::ALL {
+        let role = object.get(ROLE).filter(|v| fact == Fact::Roles && !v.is_null());
+        let value = object.get(fact.key()).filter(|v| !v.is_null());
+        let texts = match (value, role) {
+            (None, None) => continue,
+            (Some(_), Some(_)) => return Err(QuestionError("`role` and `roles` are given at once".to_owned())),
+            (Some(value), None) => texts_of(fact, value)?,
+            (None, Some(role)) => vec![role.as_str().ok_or_else(|| QuestionError("`role` is not a text".to_owned()))?.to_owned()],
+        };
+        stated.push(fact);
+        for text in texts {
+            session.state(fact, &text).map_err(|e| QuestionError(format!("`{}`: {e}", fact.key())))?;
+        }
+    }
+    if let Some(why) = session.contradiction() {
+        return Err(QuestionError(why.to_owned()));
+    }
+    for fact in Fact::ALL {
+        let is_said = stated.contains(&fact)
+            || matches!(fact, Fact::Origin | Fact::Local) && (session.local || session.origin.is_some())
+            || fact == Fact::ApproverProofs && stated.contains(&Fact::ApprovedBy);
+        if !is_said {
+            session.take(fact, otherwise);
+        }
+    }
     let needed = |key: &str| text_of(&object, key)?.ok_or_else(|| QuestionError(format!("the key `{key}` is missing")));
-    let mut session = Session {
-        at: parsed(&object, "at", "a moment such as \"2026-11-25T08:00:00Z\"", |t| t.parse::<Timestamp>().ok())?,
-        origin: parsed(&object, "from", "an address", |t| t.parse::<IpAddr>().ok())?,
-        channel: parsed(&object, "by", "\"terminal\", \"web\" or \"api\"", Channel::from_word)?,
-        mode: text_of(&object, "mode")?,
-        account: text_of(&object, "account")?,
-        active_role: text_of(&object, "role")?,
-        approved_by: text_of(&object, "approved-by")?,
-        ..Session::default()
-    };
-    session.expires = parsed(&object, "expires", "a moment such as \"2026-11-25T08:00:00Z\"", |t| t.parse::<Timestamp>().ok())?;
-    session.active_roles = texts(&object, "roles")?;
-    for link in texts(&object, "acting")?.unwrap_or_default() {
-        session.acting.push(link.parse().map_err(QuestionError)?);
-    }
-    match object.get("attributes") {
-        None | Some(Value::Null) => {}
-        Some(Value::Object(given)) => {
-            for (name, value) in given {
-                let value = value.as_str().ok_or_else(|| QuestionError(format!("the attribute `{}` is not a text", visible(name))))?;
-                session.attributes.push((name.clone(), value.to_owned()));
-            }
-        }
-        Some(_) => return Err(QuestionError("`attributes` is not an object from name to text".to_owned())),
-    }
-    session.proofs = proofs(&object, "proofs")?;
-    session.approver_proofs = proofs(&object, "approver-proofs")?;
-    session.central = parsed(&object, "central", "\"up\" or \"down\"", |t| match t {
-        "up" => Some(Central::Up),
-        "down" => Some(Central::Down),
-        _ => None,
-    })?
-    .unwrap_or_default();
-    session.level = match object.get("level") {
-        None | Some(Value::Null) => None,
-        Some(value) => {
-            let level = value
-                .as_u64()
-                .filter(|l| *l <= 15)
-                .ok_or_else(|| QuestionError("`level` is not a whole number from 0 to 15".to_owned()))?;
-            Some(level as u8)
-        }
-    };
-    let flag = |key: &str| match object.get(key) {
-        None | Some(Value::Null) => Ok(false),
-        Some(value) => value.as_bool().ok_or_else(|| QuestionError(format!("`{key}` is not true or false"))),
-    };
-    session.confirmed = flag("confirmed")?;
-    session.local = flag("local")?;
     let (user, on) = (needed("user")?, needed("on")?);
     match text_of(&object, "sql")? {
         Some(_) if object.contains_key("line") => Err(QuestionError("`line` and `sql` are given at once".to_owned())),
@@ -155,39 +136,56 @@ fn text_of(object: &Map<String, Value>, key: &str) -> Result<Option<String>, Que
     }
 }
 
-fn texts(object: &Map<String, Value>, key: &str) -> Result<Option<Vec<String>>, QuestionError> {
-    let wrong = || QuestionError(format!("`{key}` is not a list of texts"));
-    match object.get(key) {
-        None | Some(Value::Null) => Ok(None),
-        Some(Value::Array(items)) => {
-            items.iter().map(|v| v.as_str().map(str::to_owned).ok_or_else(wrong)).collect::<Result<_, _>>().map(Some)
+/// Returns the texts that state a fact, of its JSON value; none for one that says that nothing holds.
+fn texts_of(fact: Fact, value: &Value) -> Result<Vec<String>, QuestionError> {
+    let key = fact.key();
+    let wrong = |expected: &str| QuestionError(format!("`{key}` is not {expected}"));
+    let text = |value: &Value, expected: &str| value.as_str().map(str::to_owned).ok_or_else(|| wrong(expected));
+    let list = |items: &[Value], expected: &str| -> Result<Vec<String>, QuestionError> {
+        if items.is_empty() && fact != Fact::Acting {
+            return Ok(vec!["none".to_owned()]);
         }
-        Some(_) => Err(wrong()),
+        items.iter().map(|item| text(item, expected)).collect()
+    };
+    match fact {
+        Fact::At | Fact::Origin | Fact::Channel | Fact::Mode | Fact::Account | Fact::Expires | Fact::ApprovedBy => {
+            Ok(vec![text(value, "a text")?])
+        }
+        Fact::Local | Fact::Confirmed => match value.as_bool() {
+            Some(holds) => Ok(if holds { vec![String::new()] } else { Vec::new() }),
+            None => Err(wrong("true or false")),
+        },
+        Fact::Central => match value.as_str() {
+            Some("up") => Ok(Vec::new()),
+            Some("down") => Ok(vec![String::new()]),
+            _ => Err(wrong("\"up\" or \"down\"")),
+        },
+        Fact::Level => Ok(vec![value.as_u64().ok_or_else(|| wrong("a whole number from 0 to 15"))?.to_string()]),
+        Fact::Roles | Fact::Acting => match value {
+            Value::Array(items) => list(items, "a list of texts"),
+            _ => Err(wrong("a list of texts")),
+        },
+        Fact::Proofs | Fact::ApproverProofs => {
+            let expected = "an object from proof to age, such as {\"password\": \"10m\"}, or a list such as [\"key=1h\"]";
+            match value {
+                Value::Array(items) => list(items, expected),
+                Value::Object(given) if given.is_empty() => Ok(vec!["none".to_owned()]),
+                Value::Object(given) => given.iter().map(|(name, age)| Ok(format!("{name}={}", text(age, expected)?))).collect(),
+                _ => Err(wrong(expected)),
+            }
+        }
+        Fact::Attributes => {
+            let expected = "an object from name to text";
+            let Value::Object(given) = value else { return Err(wrong(expected)) };
+            let one = |(name, value): (&String, &Value)| {
+                if name.contains('=') {
+                    return Err(QuestionError(format!("`{key}`: the name `{}` holds a `=`", visible(name))));
+                }
+                Ok(format!("{name}={}", text(value, expected)?))
+            };
+            given.iter().map(one).collect()
+        }
     }
-}
-
-fn parsed<T>(
-    object: &Map<String, Value>,
-    key: &str,
-    expected: &str,
-    parse: impl Fn(&str) -> Option<T>,
-) -> Result<Option<T>, QuestionError> {
-    let Some(text) = text_of(object, key)? else { return Ok(None) };
-    parse(&text).map(Some).ok_or_else(|| QuestionError(format!("`{key}` is not {expected}: `{}`", visible(&text))))
-}
-
-fn proofs(object: &Map<String, Value>, key: &str) -> Result<Option<Vec<Proven>>, QuestionError> {
-    let Some(value) = object.get(key).filter(|v| !v.is_null()) else { return Ok(None) };
-    let wrong = || QuestionError(format!("`{key}` is not an object from proof to age, such as {{\"password\": \"10m\"}}"));
-    let Value::Object(given) = value else { return Err(wrong()) };
-    let mut list = Vec::with_capacity(given.len());
-    for (name, age) in given {
-        let proof = Proof::from_word(name)
-            .ok_or_else(|| QuestionError(format!("`{}` is not one of {}", visible(name), Proof::WORDS.join(", "))))?;
-        let text = age.as_str().ok_or_else(wrong)?;
-        list.push(Proven::parse(proof, text).map_err(|e| QuestionError(format!("`{name}`: {e}")))?);
-    }
-    Ok(Some(list))
 }
 
 fn place(location: Option<&Location>) -> Value {
@@ -211,36 +209,38 @@ fn put(object: &mut Map<String, Value>, key: &str, value: Option<impl Into<Value
 /// ```
 #[must_use]
 pub fn question(question: &Question) -> Value {
-    let session = &question.session;
     let mut object = Map::new();
     put(&mut object, "user", Some(question.user.as_str()));
     put(&mut object, "on", Some(question.system.as_str()));
     put(&mut object, if question.form == Form::Statement { "sql" } else { "line" }, Some(question.line.as_str()));
-    put(&mut object, "role", session.active_role.as_deref());
-    put(&mut object, "roles", session.active_roles.clone());
-    put(&mut object, "acting", (!session.acting.is_empty()).then(|| session.acting.iter().map(Act::written).collect::<Vec<_>>()));
-    let attributes = || session.attributes.iter().map(|(k, v)| (k.clone(), json!(v))).collect::<Map<_, _>>();
-    put(&mut object, "attributes", (!session.attributes.is_empty()).then(attributes));
-    put(&mut object, "expires", session.expires.map(|at| at.to_string()));
-    put(&mut object, "at", session.at.map(|at| at.to_string()));
-    put(&mut object, "from", session.origin.map(|o| o.to_string()));
-    put(&mut object, "by", session.channel.map(Channel::word));
-    let written = |list: &Vec<Proven>| {
-        // Of two ages of one proof the younger one says more.
-        let mut by_age = list.clone();
-        by_age.sort_by_key(|p| std::cmp::Reverse(p.age));
-        Value::Object(by_age.iter().map(|p| (p.proof.word().to_owned(), json!(p.written()))).collect())
-    };
-    put(&mut object, "proofs", session.proofs.as_ref().map(written));
-    put(&mut object, "level", session.level);
-    put(&mut object, "mode", session.mode.as_deref());
-    put(&mut object, "account", session.account.as_deref());
-    put(&mut object, "central", (session.central == Central::Down).then_some("down"));
-    put(&mut object, "local", session.local.then_some(true));
-    put(&mut object, "confirmed", session.confirmed.then_some(true));
-    put(&mut object, "approved-by", session.approved_by.as_deref());
-    put(&mut object, "approver-proofs", session.approver_proofs.as_ref().map(written));
+    for (fact, texts) in question.session.stated() {
+        object.insert(fact.key().to_owned(), told(fact, texts));
+    }
     Value::Object(object)
+}
+
+/// The JSON value of a fact, as [`texts_of`] reads it.
+fn told(fact: Fact, texts: Vec<String>) -> Value {
+    let is_none = texts == ["none"];
+    let pairs = |texts: &[String]| -> Map<String, Value> {
+        texts.iter().filter_map(|t| t.split_once('=')).map(|(k, v)| (k.to_owned(), json!(v))).collect()
+    };
+    let first = || texts.first().map_or(Value::Null, |t| json!(t));
+    match fact {
+        Fact::At | Fact::Origin | Fact::Channel | Fact::Mode | Fact::Account | Fact::Expires | Fact::ApprovedBy => first(),
+        Fact::Local | Fact::Confirmed => json!(true),
+        Fact::Central => json!("down"),
+        Fact::Level => texts.first().and_then(|t| t.parse::<u8>().ok()).map_or(Value::Null, |l| json!(l)),
+        Fact::Roles if is_none => json!([]),
+        Fact::Roles | Fact::Acting => json!(texts),
+        Fact::Proofs | Fact::ApproverProofs if is_none => json!({}),
+        Fact::Proofs | Fact::ApproverProofs => {
+            // An object holds one age of each proof; where there are several, a list holds them all.
+            let object = pairs(&texts);
+            if object.len() == texts.len() { Value::Object(object) } else { json!(texts) }
+        }
+        Fact::Attributes => Value::Object(pairs(&texts)),
+    }
 }
 
 /// Returns an answer.

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use zest_ledger::ask::{Answer, Central, Gate, GateOutcome, Step, Verdict};
+use zest_ledger::ask::{Answer, Fact, Gate, GateOutcome, Step, Verdict};
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, WAIT, WIDTH, hanging, with_place};
@@ -106,34 +106,49 @@ pub(crate) fn table(answers: &[Answer]) -> String {
     out
 }
 
-/// The facts that were stated, in one line.
+/// The facts that were stated, in one line; level and account also where the answer found them.
 fn session(answer: &Answer) -> String {
-    let session = &answer.question.session;
-    let mut facts = Vec::new();
-    facts.extend(session.at.map(|at| format!("at {at}")));
-    facts.extend(session.origin.map(|o| format!("from {o}")));
-    if session.local {
-        facts.push("over the server's own socket".to_owned());
-    }
-    facts.extend(session.channel.map(|c| format!("by {}", c.word())));
-    for proven in session.proofs.iter().flatten() {
-        let by = proven.channel.map_or(String::new(), |c| format!(" by {}", c.word()));
-        facts.push(format!("{} {:#} ago{by}", proven.proof.word(), proven.age));
-    }
-    facts.extend(answer.level.map(|l| format!("level {l}")));
-    facts.extend(session.mode.as_ref().map(|m| format!("mode {}", visible(m))));
-    facts.extend(answer.account.as_ref().map(|a| format!("account {}", visible(a))));
-    facts.extend(session.active_role.as_ref().map(|r| format!("role {}", visible(r))));
-    facts.extend(session.attributes.iter().map(|(k, v)| format!("{} {}", visible(k), visible(v))));
-    facts.extend(session.expires.map(|at| format!("over at {at}")));
-    if session.central == Central::Down {
-        facts.push("central source down".to_owned());
-    }
-    if session.confirmed {
-        facts.push("confirmed".to_owned());
-    }
-    facts.extend(session.approved_by.as_ref().map(|a| format!("second person {}", visible(a))));
+    let stated = answer.question.session.stated();
+    let states = |fact| stated.iter().any(|(f, _)| *f == fact);
+    let mut facts: Vec<String> = stated.iter().flat_map(|(fact, texts)| words(*fact, texts)).collect();
+    facts.extend(answer.level.filter(|_| !states(Fact::Level)).map(|l| format!("level {l}")));
+    facts.extend(answer.account.as_ref().filter(|_| !states(Fact::Account)).map(|a| format!("account {}", visible(a))));
     if facts.is_empty() { "no fact of the session was stated".to_owned() } else { facts.join(", ") }
+}
+
+/// A stated fact in words. The acting chain stands in the heading.
+fn words(fact: Fact, texts: &[String]) -> Vec<String> {
+    let first = visible(texts.first().map_or("", String::as_str));
+    let proofs = |whose: &str| -> Vec<String> {
+        let one = |text: &String| match text.split_once('=') {
+            Some((proof, age)) => {
+                let (age, by) = age.split_once(" by ").map_or((age, String::new()), |(age, by)| (age, format!(" by {by}")));
+                format!("{whose}{proof} {age} ago{by}")
+            }
+            None => format!("no proof{}", if whose.is_empty() { "" } else { " of the second person" }),
+        };
+        texts.iter().map(one).collect()
+    };
+    match fact {
+        Fact::At => vec![format!("at {first}")],
+        Fact::Origin => vec![format!("from {first}")],
+        Fact::Local => vec!["over the server's own socket".to_owned()],
+        Fact::Channel => vec![format!("by {first}")],
+        Fact::Proofs => proofs(""),
+        Fact::Level => vec![format!("level {first}")],
+        Fact::Mode => vec![format!("mode {first}")],
+        Fact::Account => vec![format!("account {first}")],
+        Fact::Roles if first == "none" => vec!["no role active".to_owned()],
+        Fact::Roles => texts.iter().map(|role| format!("role {}", visible(role))).collect(),
+        Fact::Acting => Vec::new(),
+        Fact::Attributes => texts.iter().map(|text| visible(&text.replacen('=', " ", 1))).collect(),
+        Fact::Expires => vec![format!("over at {first}")],
+        Fact::Central => vec!["central source down".to_owned()],
+        Fact::Confirmed => vec!["confirmed".to_owned()],
+        Fact::ApprovedBy => vec![format!("second person {first}")],
+        Fact::ApproverProofs => proofs("second person's "),
+        _ => vec![format!("{}: {}", fact.key(), texts.iter().map(|t| visible(t)).collect::<Vec<_>>().join(", "))],
+    }
 }
 
 /// One line for a rehearsal or a table: the reason of the first refusal, with its place.

@@ -9,26 +9,31 @@ use zest_ledger::source::visible;
 use super::style::{BAD, FAINT, GOOD, WAIT, with_place};
 
 /// The tool's own words.
-pub(crate) const HELP: &str = "\
-  ?                 list the commands that are permitted here; show ?  those that begin so
+pub(crate) const HELP: &str = "  ?                 list the commands that are permitted here; show ?  those that begin so
   :why              explain the last answer in full
   :allow PATTERN    permit a pattern on trial, in this rehearsal only
   :confirm          confirm, for lines that want it
   :approve USER     have a second person agree
   :state            show level and mode, whatever the device permits
+  :help             list these words
   :quit             leave the tool, whatever the device permits
 ";
 
 /// The tool's own words where lines are actions of their own.
-pub(crate) const CONSOLE_HELP: &str = "\
-  ?                 list what is permitted here
+pub(crate) const CONSOLE_HELP: &str = "  ?                 list what is permitted here
   :why              explain the last answer in full
   :as LINK          act as another: user:ID, role:ID, account:LOGIN, shell:LOGIN
   :back             go back one link
   :confirm          confirm, for actions that want it
   :approve USER     have a second person agree
+  :help             list these words
   :quit             leave the tool
 ";
+
+/// What a word is answered with that the tool does not know.
+pub(crate) fn unknown_word(word: &str, help: &str) -> String {
+    format!("  no word of the tool is `:{}`; there are:\n{help}", visible(word))
+}
 
 /// The result of a line on a device, short.
 pub(crate) fn typed(typed: &Typed) -> String {

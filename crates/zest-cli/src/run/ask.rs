@@ -1,55 +1,53 @@
 //! `zest ask`: one question, or many as JSON Lines.
 
-use std::io::{BufRead, Write};
+use std::io::BufRead;
 
 use anyhow::{Context, Result};
 use serde_json::json;
 use zest_ledger::ask::{Form, Verdict};
 use zest_ledger::{Engine, Question, json};
 
+use super::{line, selection};
 use crate::args::{Ask, Format};
 use crate::exit::Exit;
-use crate::render;
+use crate::out::{complain, flush, put, say};
+use crate::{render, unknown};
 
 /// The longest question that is read in a batch, in bytes.
 const MAX_QUESTION: usize = 1 << 20;
 
 pub(crate) fn run(args: &Ask) -> Result<Exit> {
+    let given: Vec<String> = std::env::args_os().skip(1).map(|w| w.to_string_lossy().into_owned()).collect();
+    if let Some(readings) = line::other_reading(&given, &args.line) {
+        complain!("zest: {readings}");
+        return Ok(Exit::Unknown);
+    }
     let engine = match super::engine(&args.ledger.ledger) {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
     let (Some(user), Some(on)) = (&args.user, &args.on) else { return batch(&engine, args) };
-    let mut session = args.session.session();
-    session.level = args.level;
-    session.mode.clone_from(&args.mode);
-    let line = match args.line.as_slice() {
-        [one] => one.clone(),
-        // What the shell handed over as one argument stays one.
-        several => several
-            .iter()
-            .map(|w| if w.is_empty() || w.contains(' ') { format!("\"{w}\"") } else { w.clone() })
-            .collect::<Vec<_>>()
-            .join(" "),
-    };
-    let mut question = Question::in_session(user, on, &line, session);
+    let mut question = Question::in_session(user, on, &line::of_words(&args.line), args.session.0.clone());
     if let Some(sql) = &args.sql {
         question.line.clone_from(sql);
         question.form = Form::Statement;
     }
-    if let Some(systems) = super::selection::several(&engine, on)? {
-        return Ok(on_each(&engine, &question, &systems, args));
+    if let Some(systems) = selection::several(&engine, on)? {
+        return on_each(&engine, &question, &systems, args);
     }
     let answer = engine.ask(&question);
+    if let Some(unknown) = unknown::in_answer(&answer) {
+        return Err(unknown.into());
+    }
     match args.format.format {
-        Format::Text => anstream::print!("{}", render::answer::render(&answer, &args.ledger.shown())),
-        Format::Json => anstream::println!("{:#}", json::answer(&answer)),
+        Format::Text => put!("{}", render::answer::render(&answer, &args.ledger.shown())),
+        Format::Json => say!("{:#}", json::answer(&answer)),
     }
     Ok(exit_of(answer.verdict))
 }
 
 /// Puts one question to several systems.
-fn on_each(engine: &Engine, question: &Question, systems: &[String], args: &Ask) -> Exit {
+fn on_each(engine: &Engine, question: &Question, systems: &[String], args: &Ask) -> Result<Exit> {
     let mut worst = Exit::Nothing;
     let mut answers = Vec::with_capacity(systems.len());
     for system in systems {
@@ -60,10 +58,15 @@ fn on_each(engine: &Engine, question: &Question, systems: &[String], args: &Ask)
         answers.push(answer);
     }
     match args.format.format {
-        Format::Text => anstream::print!("{}", render::answer::table(&answers)),
-        Format::Json => anstream::println!("{:#}", serde_json::Value::Array(answers.iter().map(json::answer).collect())),
+        Format::Text => put!("{}", render::answer::table(&answers)),
+        Format::Json => say!("{:#}", serde_json::Value::Array(answers.iter().map(json::answer).collect())),
     }
-    worst
+    // What one system does not know another may; what none knows is not there.
+    let unknown = answers.iter().map(unknown::in_answer).collect::<Option<Vec<_>>>();
+    match unknown.and_then(|list| list.into_iter().next()) {
+        Some(unknown) => Err(unknown.into()),
+        None => Ok(worst),
+    }
 }
 
 pub(crate) const fn exit_of(verdict: Verdict) -> Exit {
@@ -75,12 +78,8 @@ pub(crate) const fn exit_of(verdict: Verdict) -> Exit {
 }
 
 /// Answers one line after the other; a line that cannot be read gets an error line and the rest go on.
-///
-/// Facts given as options hold for every question that does not state its own.
 fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
-    let defaults = args.session.session();
     let mut input = std::io::stdin().lock();
-    let mut output = std::io::stdout().lock();
     let mut worst = Exit::Nothing;
     let mut line = Vec::new();
     let mut number = 0_u64;
@@ -93,22 +92,23 @@ fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
             if text.len() > MAX_QUESTION {
                 Err("longer than 1 MiB".to_owned())
             } else {
-                json::parse_question(text).map_err(|e| e.to_string())
+                json::parse_question_in(text, &args.session.0).map_err(|e| e.to_string())
             }
         });
+        let error = |error: String| json!({ "error": error, "line": number });
         let (reply, exit) = match parsed {
-            Ok(mut question) => {
-                fill_in(&mut question, &defaults);
+            Ok(question) => {
                 let answer = engine.ask(&question);
-                (json::answer(&answer), exit_of(answer.verdict))
+                match unknown::in_answer(&answer) {
+                    Some(unknown) => (error(unknown.0), Exit::Unknown),
+                    None => (json::answer(&answer), exit_of(answer.verdict)),
+                }
             }
-            Err(error) => (json!({ "error": error, "line": number }), Exit::Unreadable),
+            Err(why) => (error(why), Exit::Unreadable),
         };
         worst = worse(worst, exit);
-        // A reader that went away has seen enough.
-        if writeln!(output, "{reply}").and_then(|()| output.flush()).is_err() {
-            break;
-        }
+        say!("{reply}");
+        flush()?;
     }
     Ok(worst)
 }
@@ -134,24 +134,7 @@ fn read_line(input: &mut impl BufRead, line: &mut Vec<u8>) -> std::io::Result<bo
     }
 }
 
-fn fill_in(question: &mut Question, defaults: &zest_ledger::ask::Session) {
-    let session = &mut question.session;
-    session.at = session.at.or(defaults.at);
-    session.origin = session.origin.or(defaults.origin);
-    session.channel = session.channel.or(defaults.channel);
-    session.active_role = session.active_role.take().or_else(|| defaults.active_role.clone());
-    session.active_roles = session.active_roles.take().or_else(|| defaults.active_roles.clone());
-    session.expires = session.expires.or(defaults.expires);
-    if session.acting.is_empty() {
-        session.acting.clone_from(&defaults.acting);
-    }
-    if session.attributes.is_empty() {
-        session.attributes.clone_from(&defaults.attributes);
-    }
-    session.proofs = session.proofs.take().or_else(|| defaults.proofs.clone());
-}
-
-/// An unreadable question outweighs a denied one, that one an allowed one.
+/// A question that cannot be read outweighs one that names what is not there, that one a denied one, that one an allowed one.
 const fn worse(one: Exit, other: Exit) -> Exit {
     const fn rank(exit: Exit) -> u8 {
         match exit {
@@ -159,7 +142,8 @@ const fn worse(one: Exit, other: Exit) -> Exit {
             Exit::Allowed => 1,
             Exit::AllowedAfter => 2,
             Exit::Denied => 3,
-            Exit::Unreadable | Exit::Unreachable => 4,
+            Exit::Unknown => 4,
+            Exit::Unreadable | Exit::Unreachable | Exit::NotWritten => 5,
         }
     }
     if rank(other) > rank(one) { other } else { one }

@@ -6,34 +6,33 @@ use zest_ledger::ask::{Answer, Verdict};
 use zest_ledger::rehearsal::Console;
 use zest_ledger::source::visible;
 
-use super::rehearse::{LineByLine, Next, exit, read_lines};
+use super::rehearse::{LineByLine, Next, exit, read_lines, refused};
+use crate::out::{put, say};
 use crate::args::Rehearse;
 use crate::exit::Exit;
 use crate::render::rehearsal as text;
 use crate::render::style::FAINT;
 
 pub(crate) fn run(engine: Engine, args: &Rehearse) -> Result<Exit> {
-    let console = match Console::open(engine, &args.user, &args.on, args.session.session()) {
+    let console = match Console::open(engine, &args.user, &args.on, args.session.0.clone()) {
         Ok(console) => console,
-        Err(answer) => {
-            anstream::print!("{}", crate::render::answer::render(&answer, &args.ledger.shown()));
-            return Ok(Exit::Denied);
-        }
+        Err(answer) => return refused(&answer, args),
     };
-    anstream::println!(
+    say!(
         "{FAINT}rehearsal: {} on {}, nothing is really done; ? lists what is permitted, :as LINK acts as another, :quit leaves{FAINT:#}",
         visible(&args.user),
         visible(&args.on)
     );
-    let mut session = Session { console, last: None, refusals: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
+    let mut session = Session { console, last: None, refusals: 0, unknown_words: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
     read_lines(&mut session)?;
-    Ok(exit(args.strict, session.refusals, session.typed))
+    Ok(exit(args.strict, session.refusals, session.unknown_words, session.typed))
 }
 
 struct Session {
     console: Console,
     last: Option<Answer>,
     refusals: usize,
+    unknown_words: usize,
     typed: usize,
     strict: bool,
     ledger: String,
@@ -54,11 +53,11 @@ impl LineByLine for Session {
             return self.own_word(own.trim());
         }
         if line == "?" {
-            anstream::print!("{}", text::menu(&self.console.menu()));
+            put!("{}", text::menu(&self.console.menu()));
             return Next::Go;
         }
         let answer = self.console.type_line(line);
-        anstream::print!("{}", text::answered(&answer, ""));
+        put!("{}", text::answered(&answer, ""));
         let is_refused = answer.verdict == Verdict::Denied;
         self.refusals += usize::from(is_refused);
         self.last = Some(answer);
@@ -74,31 +73,35 @@ impl Session {
         match verb {
             "quit" => return Next::Stop,
             "why" => match &self.last {
-                Some(answer) => anstream::print!("{}", crate::render::answer::render(answer, &self.ledger)),
-                None => anstream::println!("  no line was typed yet"),
+                Some(answer) => put!("{}", crate::render::answer::render(answer, &self.ledger)),
+                None => say!("  no line was typed yet"),
             },
             "as" if !rest.is_empty() => match rest.parse().map(|act| self.console.act(act)) {
-                Ok(Ok(())) => anstream::println!("  {}", self.console.prompt()),
+                Ok(Ok(())) => say!("  {}", self.console.prompt()),
                 Ok(Err(answer)) => {
                     self.refusals += 1;
-                    anstream::print!("{}", text::answered(&answer, ""));
+                    put!("{}", text::answered(&answer, ""));
                     self.last = Some(*answer);
                     return if self.strict { Next::Stop } else { Next::Go };
                 }
-                Err(error) => anstream::println!("  {error}"),
+                Err(error) => say!("  {error}"),
             },
             "back" => {
-                anstream::println!("  {}", if self.console.back() { self.console.prompt() } else { "already in the own name".to_owned() })
+                say!("  {}", if self.console.back() { self.console.prompt() } else { "already in their own name".to_owned() })
             }
             "confirm" => {
                 self.console.confirm();
-                anstream::println!("  confirmed from now on");
+                say!("  confirmed from now on");
             }
             "approve" if !rest.is_empty() => {
                 self.console.approve(rest);
-                anstream::println!("  `{}` agrees from now on", visible(rest));
+                say!("  `{}` agrees from now on", visible(rest));
             }
-            _ => anstream::print!("{}", text::CONSOLE_HELP),
+            "help" => put!("{}", text::CONSOLE_HELP),
+            _ => {
+                self.unknown_words += 1;
+                put!("{}", text::unknown_word(word, text::CONSOLE_HELP));
+            }
         }
         Next::Go
     }

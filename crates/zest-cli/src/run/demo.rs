@@ -12,6 +12,7 @@ use zest_ledger::finding::Severity;
 use zest_ledger::rehearsal::Rehearsal;
 use zest_ledger::{Engine, Ledger, Question, review};
 
+use crate::out::{put, say};
 use crate::args::Demo;
 use crate::exit::Exit;
 use crate::folder::is_document;
@@ -47,7 +48,7 @@ fn write(folder: &Path) -> Result<Exit> {
         let _ = fs::remove_dir_all(&draft);
     }
     written?;
-    anstream::println!("the demo ledgers are in {0}; try: zest findings --ledger {0}/with-defects", folder.display());
+    say!("the demo ledgers are in {0}; try: zest findings --ledger {0}/with-defects", folder.display());
     Ok(Exit::Allowed)
 }
 
@@ -68,13 +69,13 @@ fn engine(name: &str) -> Result<Engine> {
 
 fn heading(number: usize, title: &str, text: &str) {
     let rule = "-".repeat(80);
-    anstream::println!("{FAINT}{rule}{FAINT:#}\n{HEAD}{number}. {title}{HEAD:#}\n   {}\n", hanging("   ", text));
+    say!("{FAINT}{rule}{FAINT:#}\n{HEAD}{number}. {title}{HEAD:#}\n   {}\n", hanging("   ", text));
 }
 
 fn tour() -> Result<Exit> {
     let demo = engine("lanternsound")?;
     let estate = demo.estate();
-    anstream::println!(
+    say!(
         "{HEAD}Zest Ledger{HEAD:#}: the systems of Lanternsound Ferries, as text.\n{} people and programs in {} groups, {} systems, {} roles,\n{} command sets, {} assignments.\n",
         estate.users().len(),
         estate.groups().len(),
@@ -92,17 +93,17 @@ fn tour() -> Result<Exit> {
         "May the watch officer look at a route?",
         "Every reason is named with the file and line that says so, for an allowed answer too.",
     );
-    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "sh paths")), SHIPPED));
+    say!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "sh paths")), SHIPPED));
 
     heading(2, "Why not the log?", "A refusal names all gates that would refuse, and the smallest changes that were tried and help.");
-    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "show log")), SHIPPED));
+    say!("{}", answer::render(&demo.ask(&asked("watch-1", "sw-selkie-1", "show log")), SHIPPED));
 
     heading(3, "A restart takes two", "The engineer may, once he has confirmed and a second person agrees.");
     let office = "192.0.2.70".parse()?;
-    anstream::println!("{}", answer::render(&demo.ask(&Question::new("net-1", "sw-selkie-1", "restart").from(office).level(15)), SHIPPED));
+    say!("{}", answer::render(&demo.ask(&Question::new("net-1", "sw-selkie-1", "restart").from(office).level(15)), SHIPPED));
 
     heading(4, "The central source is down", "Local accounts decide then. Who can still get in?");
-    anstream::println!("{}", answer::render(&demo.ask(&asked("watch-lead", "sw-selkie-1", "keep settings").central_down()), SHIPPED));
+    say!("{}", answer::render(&demo.ask(&asked("watch-lead", "sw-selkie-1", "keep settings").central_down()), SHIPPED));
 
     heading(5, "Try it as that person", "A rehearsal: levels change as on the device, and nothing is really done.");
     let mut facts = Session::default();
@@ -110,15 +111,15 @@ fn tour() -> Result<Exit> {
     facts.origin = Some(watch_room);
     if let Ok(mut session) = Rehearsal::open(engine("lanternsound")?, "watch-2", "sw-selkie-1", facts) {
         for line in ["elevate 7", "sh log last 20", "elevate", "sh lev", "leave"] {
-            anstream::println!("{HEAD}{}{HEAD:#} {line}", session.prompt());
-            anstream::print!("{}", rehearsal::typed(&session.type_line(line)));
+            say!("{HEAD}{}{HEAD:#} {line}", session.prompt());
+            put!("{}", rehearsal::typed(&session.type_line(line)));
         }
-        anstream::println!();
+        say!();
     }
 
     heading(6, "What may the auditor do?", "Per device: through what, when, at which levels, which commands.");
     if let Some(rights) = review::effective(&demo, "auditor-1", Some("sw-selkie-1"), &Session::default()) {
-        anstream::print!("{}", effective::render("auditor-1", &rights));
+        put!("{}", effective::render("auditor-1", &rights));
     }
 
     heading(
@@ -127,10 +128,10 @@ fn tour() -> Result<Exit> {
         "On a database each privilege that the server would check is listed, in its order; the real servers judge our tests.",
     );
     let statement = "update fares.price set zone = 4 where zone = 3";
-    anstream::println!("{}", answer::render(&demo.ask(&Question::statement("tariff-1", "ticketing", statement)), SHIPPED));
+    say!("{}", answer::render(&demo.ask(&Question::statement("tariff-1", "ticketing", statement)), SHIPPED));
     let statement = "select name from club.member where id = 7";
     let at_the_pier = Question::statement("tariff-1", "loyalty", statement).from("198.51.100.9".parse()?);
-    anstream::println!("{}", answer::render(&demo.ask(&at_the_pier), SHIPPED));
+    say!("{}", answer::render(&demo.ask(&at_the_pier), SHIPPED));
 
     heading(
         8,
@@ -138,14 +139,14 @@ fn tour() -> Result<Exit> {
         "On the cloud nobody does anything without a fresh code; work on production is done in a role that lasts an hour.",
     );
     let stop = |user: &str| Question::new(user, "skyquay", "hulls.stop on lanternsound/production/ticketing").at(morning);
-    anstream::println!("{}", answer::render(&demo.ask(&stop("net-1").proof(Proof::Password, SignedDuration::ZERO)), SHIPPED));
+    say!("{}", answer::render(&demo.ask(&stop("net-1").proof(Proof::Password, SignedDuration::ZERO)), SHIPPED));
     let keeper =
         || stop("net-1").proof(Proof::OneTimeCode, SignedDuration::from_mins(5)).acting("role:quay-keeper".parse().expect("a link"));
-    anstream::println!("{}", answer::render(&demo.ask(&keeper()), SHIPPED));
+    say!("{}", answer::render(&demo.ask(&keeper()), SHIPPED));
 
     heading(9, "Who agrees?", "Releasing the lock of a ramp takes two; the second must be another, and hold the right at that moment.");
     let lock = Question::new("watch-1", "linkspan", "release-lock on ramp/selkie-1").proof(Proof::Password, SignedDuration::from_mins(2));
-    anstream::println!("{}", answer::render(&demo.ask(&lock.clone().approved_by("watch-1")), SHIPPED));
+    say!("{}", answer::render(&demo.ask(&lock.clone().approved_by("watch-1")), SHIPPED));
 
     heading(
         10,
@@ -158,16 +159,16 @@ fn tour() -> Result<Exit> {
         question.system = system.to_owned();
         demo.ask(&question)
     });
-    anstream::println!("{}", answer::table(&both));
+    say!("{}", answer::table(&both));
 
     heading(11, "What is wrong with a ledger?", "The same ferries with defects built in; `zest findings` shows each with its text.");
     let broken = engine("with-defects")?;
     let found = review::hygiene(&broken, Some(morning));
     for finding in found.list().iter().filter(|f| f.severity() != Severity::Note) {
         let at = finding.primary.as_ref().map_or(String::new(), |l| found.sources().locate(l.place).to_string());
-        anstream::println!("  {} {}", finding.code, hanging("         ", &format!("{} ({at})", finding.message)));
+        say!("  {} {}", finding.code, hanging("         ", &format!("{} ({at})", finding.message)));
     }
-    anstream::print!("  {}", findings::count(&found));
-    anstream::println!("\nNext: zest demo --into play, then zest ask --ledger play/lanternsound --help");
+    put!("  {}", findings::count(&found));
+    say!("\nNext: zest demo --into play, then zest ask --ledger play/lanternsound --help");
     Ok(Exit::Allowed)
 }

@@ -4,6 +4,7 @@ use anyhow::Result;
 use zest_ledger::source::visible;
 use zest_ledger::{Question, json, review};
 
+use crate::out::{complain, put, say};
 use crate::args::{EffectiveArgs, Format};
 use crate::exit::Exit;
 use crate::render;
@@ -13,23 +14,20 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
-    let session = args.session.session();
+    let session = args.session.0.clone();
+    if let Some(on) = &args.on {
+        crate::unknown::system(engine.estate(), on)?;
+    }
     let Some(rights) = review::effective(&engine, &args.user, args.on.as_deref(), &session) else {
         // The question's own words for it name the nearest user.
         let system = engine.estate().systems().first().map_or("", |s| s.id.value.as_str());
         let answer = engine.sign_in(&Question::new(&args.user, system, ""));
-        anstream::eprintln!("zest: {}", render::answer::short(&answer));
-        return Ok(Exit::Nothing);
+        complain!("zest: {}", render::answer::short(&answer));
+        return Ok(Exit::Denied);
     };
-    if rights.is_empty() {
-        let name = args.on.as_deref().unwrap_or_default();
-        let answer = engine.sign_in(&Question::new(&args.user, name, ""));
-        anstream::eprintln!("zest: {}", render::answer::short(&answer));
-        return Ok(Exit::Nothing);
-    }
     match args.format.format {
-        Format::Text => anstream::print!("{}", render::effective::render(&visible(&args.user), &rights)),
-        Format::Json => anstream::println!("{:#}", json::effective(&rights)),
+        Format::Text => put!("{}", render::effective::render(&visible(&args.user), &rights)),
+        Format::Json => say!("{:#}", json::effective(&rights)),
     }
     let may_something = rights.iter().any(|r| {
         r.refused.is_none()

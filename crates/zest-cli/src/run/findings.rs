@@ -1,9 +1,10 @@
 //! `zest findings`: what is wrong or odd in a ledger.
 
-use anyhow::{Result, bail};
+use anyhow::Result;
 use zest_ledger::finding::{Code, Findings, Severity};
 use zest_ledger::{Engine, json, review};
 
+use crate::out::{put, say};
 use crate::args::{FailOn, FindingsArgs, Format};
 use crate::exit::Exit;
 use crate::{folder, render};
@@ -14,8 +15,8 @@ pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {
     }
     let findings = of_folder(args);
     match args.format.format {
-        Format::Text => anstream::print!("{}", render::findings::render(&findings)),
-        Format::Json => anstream::println!("{:#}", json::findings(&findings)),
+        Format::Text => put!("{}", render::findings::render(&findings)),
+        Format::Json => say!("{:#}", json::findings(&findings)),
     }
     let least = match args.fail_on {
         FailOn::Error => Severity::Error,
@@ -44,8 +45,9 @@ fn of_folder(args: &FindingsArgs) -> Findings {
 fn about(code: &str) -> Result<Exit> {
     let wanted = code.to_lowercase();
     let Some(found) = Code::ALL.iter().find(|c| c.number().to_lowercase() == wanted || c.slug() == wanted) else {
-        bail!("no finding has the code `{}`; docs/findings.md lists them all", zest_ledger::source::visible(code));
+        let text = format!("no finding has the code `{}`; docs/findings.md lists them all", zest_ledger::source::visible(code));
+        return Err(crate::unknown::Unknown(text).into());
     };
-    anstream::println!("{} {} ({})\n{}", found.number(), found.slug(), found.severity().word(), found.description());
+    say!("{} {} ({})\n{}", found.number(), found.slug(), found.severity().word(), found.description());
     Ok(Exit::Allowed)
 }

@@ -1,7 +1,7 @@
 //! Sessions on live database servers.
 
 use std::fmt::Write as _;
-use std::io::{BufRead, Write};
+use std::io::BufRead;
 
 use anyhow::{Context, Result, bail};
 use zest_bridges::{BridgeError, mariadb, postgresql};
@@ -9,7 +9,8 @@ use zest_ledger::drift::{Drift, Side, Step};
 use zest_ledger::entry::{Kind, System};
 use zest_ledger::source::visible;
 
-use super::server::{State, entry, estate};
+use super::server::{State, estate};
+use crate::out::{complain, flush, put, say};
 use crate::args::{Read, RollOut, ServerArgs};
 use crate::exit::Exit;
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
@@ -100,7 +101,7 @@ pub(crate) fn read(args: &Read) -> Result<Exit> {
         Ok(estate) => estate,
         Err(exit) => return Ok(exit),
     };
-    let system = entry(&estate, &args.system)?;
+    let system = crate::unknown::system(&estate, &args.system)?;
     let mut session = match Session::open(system, &args.server) {
         Ok(session) => session,
         Err(error) => return unreachable(&error),
@@ -110,16 +111,16 @@ pub(crate) fn read(args: &Read) -> Result<Exit> {
         Err(error) => return unreachable(&error.into()),
     };
     if !args.drift {
-        anstream::print!("{}", found.document(&args.system, system.address.as_ref().map(|a| a.value.as_str())));
+        put!("{}", found.document(&args.system, system.address.as_ref().map(|a| a.value.as_str())));
         return Ok(Exit::Allowed);
     }
     let drift = drift(&found, &State::of(&estate, &args.system, args.moment.at)?);
-    anstream::print!("{}", render_drift(&args.system, &session.target(), &drift));
+    put!("{}", render_drift(&args.system, &session.target(), &drift));
     Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
 }
 
 fn unreachable(error: &anyhow::Error) -> Result<Exit> {
-    anstream::eprintln!("zest: {}", visible(&format!("{error:#}")).replace("\\u{a}", "\n"));
+    complain!("zest: {}", visible(&format!("{error:#}")).replace("\\u{a}", "\n"));
     Ok(Exit::Unreachable)
 }
 
@@ -129,7 +130,7 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
         Ok(estate) => estate,
         Err(exit) => return Ok(exit),
     };
-    let system = entry(&estate, &args.system)?;
+    let system = crate::unknown::system(&estate, &args.system)?;
     let wanted = State::of(&estate, &args.system, args.moment.at)?;
     let mut session = match Session::open(system, &args.server) {
         Ok(session) => session,
@@ -146,38 +147,40 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
     let steps = now.steps_to(&wanted, login);
     let shown = visible(&args.system);
     if steps.is_empty() {
-        anstream::println!("{shown} on {}: 0 statements, nothing to do", session.target());
+        say!("{shown} on {}: 0 statements, nothing to do", session.target());
         return prove(&mut session, &wanted, args);
     }
     if let Some(why) = now.lock_out(&wanted, login) {
-        anstream::eprintln!("zest: nothing was changed: {why}");
+        complain!("zest: nothing was changed: {why}");
         return Ok(Exit::Denied);
     }
     let count = steps.len();
     match args.yes {
         Some(expected) if expected == count => {}
         Some(expected) => {
-            anstream::eprintln!(
+            complain!(
                 "zest: nothing was changed: {count} statements are needed, and {expected} were expected; look at `zest emit`"
             );
             return Ok(Exit::Denied);
         }
         None => {
-            anstream::print!("{}", now.script(&steps, login));
-            anstream::print!("\n{shown} on {}: {count} statements. Type the number to go on: ", session.target());
-            std::io::stdout().flush().context("writing to the terminal")?;
+            put!("{}", now.script(&steps, login));
+            put!("\n{shown} on {}: {count} statements. Type the number to go on: ", session.target());
+            flush()?;
             let mut line = String::new();
             std::io::stdin().lock().read_line(&mut line).context("reading the confirmation")?;
             if line.trim() != count.to_string() {
-                anstream::eprintln!("zest: nothing was changed: not confirmed");
+                complain!("zest: nothing was changed: not confirmed");
                 return Ok(Exit::Denied);
             }
         }
     }
+    // What cannot be told is not done.
+    flush()?;
     if let Err(error) = session.run(&steps) {
         return unreachable(&error.into());
     }
-    anstream::println!("{shown} on {}: {count} statements carried out", session.target());
+    say!("{shown} on {}: {count} statements carried out", session.target());
     prove(&mut session, &wanted, args)
 }
 
@@ -188,7 +191,7 @@ fn prove(session: &mut Session, wanted: &State, args: &RollOut) -> Result<Exit> 
         Err(error) => return unreachable(&error.into()),
     };
     let drift = drift(&found, wanted);
-    anstream::print!("{}", render_drift(&args.system, &session.target(), &drift));
+    put!("{}", render_drift(&args.system, &session.target(), &drift));
     Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
 }
 

@@ -5,6 +5,7 @@ mod console;
 pub(crate) mod demo;
 pub(crate) mod effective;
 pub(crate) mod findings;
+mod line;
 #[cfg(feature = "live")]
 mod live;
 pub(crate) mod obligations;
@@ -20,6 +21,7 @@ use std::path::Path;
 
 use zest_ledger::Engine;
 
+use crate::out::{complain, complain_of};
 use crate::exit::Exit;
 use crate::{folder, render};
 
@@ -33,7 +35,7 @@ pub(crate) fn engine(folder: &Path) -> Result<Engine, Exit> {
             Err(findings) => findings,
         },
     };
-    anstream::eprint!("{}", render::findings::render(&stopped));
-    anstream::eprintln!("the ledger in `{}` has errors, so no question about it is answered", folder.display());
+    complain_of!("{}", render::findings::render(&stopped));
+    complain!("the ledger in `{}` has errors, so no question about it is answered", folder.display());
     Err(Exit::Unreadable)
 }

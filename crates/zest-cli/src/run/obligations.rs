@@ -12,6 +12,7 @@ use zest_ledger::review::{self, ObjectObligations};
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, Ledger};
 
+use crate::out::{complain, complain_of, say};
 use crate::args::{Format, Obligations};
 use crate::exit::Exit;
 use crate::folder;
@@ -22,6 +23,7 @@ pub(crate) fn run(args: &Obligations) -> Result<Exit> {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
+    crate::unknown::system(engine.estate(), &args.system)?;
     let Some(table) = review::obligations(&engine, &args.system) else {
         bail!("`{}` is neither a cloud nor an application of this ledger", visible(&args.system));
     };
@@ -55,7 +57,7 @@ fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
                         "place": { "file": o.location.file, "line": o.location.line, "column": o.location.column } })
             })
             .collect();
-        anstream::println!("{:#}", serde_json::Value::Array(rows));
+        say!("{:#}", serde_json::Value::Array(rows));
     } else {
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width(WIDTH as u16);
@@ -67,7 +69,7 @@ fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
         }
         for (i, line) in table.lines().enumerate() {
             let line = line.trim_end().trim_start_matches(' ');
-            if i == 0 { anstream::println!("{FAINT}{line}{FAINT:#}") } else { anstream::println!("{line}") }
+            if i == 0 { say!("{FAINT}{line}{FAINT:#}") } else { say!("{line}") }
         }
         let mut rights: BTreeMap<String, String> = BTreeMap::new();
         for object in chosen {
@@ -75,9 +77,9 @@ fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
             rights.extend(object.of_rights.iter().map(|(r, words)| (format!("{r} on {}/*", visible(kind)), list(words))));
         }
         for (right, words) in rights {
-            anstream::println!("{HEAD}{right}{HEAD:#}: {words}");
+            say!("{HEAD}{right}{HEAD:#}: {words}");
         }
-        anstream::println!("{} objects", chosen.len());
+        say!("{} objects", chosen.len());
     }
     if chosen.is_empty() { Exit::Nothing } else { Exit::Allowed }
 }
@@ -118,8 +120,8 @@ fn edit(chosen: &[ObjectObligations], args: &Obligations) -> Result<Exit> {
     let after = match with_changes(root, &changed) {
         Ok(after) => after,
         Err(findings) => {
-            anstream::eprint!("{}", crate::render::findings::render(&findings));
-            anstream::eprintln!("the ledger would have errors, so nothing is changed");
+            complain_of!("{}", crate::render::findings::render(&findings));
+            complain!("the ledger would have errors, so nothing is changed");
             return Ok(Exit::Unreadable);
         }
     };
@@ -132,12 +134,12 @@ fn edit(chosen: &[ObjectObligations], args: &Obligations) -> Result<Exit> {
             count += 1;
             let (path, place) = (visible(&object.path), &object.location);
             let (before, now) = (list(&object.own), list(now));
-            anstream::println!("{HEAD}{path:<width$}{HEAD:#}  {BAD}{before}{BAD:#} -> {GOOD}{now}{GOOD:#}  {PLACE}{place}{PLACE:#}");
+            say!("{HEAD}{path:<width$}{HEAD:#}  {BAD}{before}{BAD:#} -> {GOOD}{now}{GOOD:#}  {PLACE}{place}{PLACE:#}");
         }
     }
     let of = chosen.len();
     if !args.write {
-        anstream::println!("{count} of {of} chosen objects would change; nothing is written. To do it: --write --expect {count}");
+        say!("{count} of {of} chosen objects would change; nothing is written. To do it: --write --expect {count}");
         return Ok(if count == 0 { Exit::Nothing } else { Exit::Allowed });
     }
     if args.expect != Some(count) {
@@ -147,7 +149,7 @@ fn edit(chosen: &[ObjectObligations], args: &Obligations) -> Result<Exit> {
     for (file, text) in &changed {
         write_whole(&path_of(root, file), text).with_context(|| format!("writing {file}"))?;
     }
-    anstream::println!("{count} objects changed in {} documents", changed.len());
+    say!("{count} objects changed in {} documents", changed.len());
     Ok(Exit::Allowed)
 }
 

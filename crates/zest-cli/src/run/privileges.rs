@@ -4,6 +4,7 @@ use anyhow::Result;
 use serde_json::{Value, json};
 use zest_ledger::{mariadb, postgresql};
 
+use crate::out::say;
 use crate::args::{Format, PrivilegesArgs, Server};
 use crate::exit::Exit;
 use crate::render::style::{FAINT, HEAD, hanging};
@@ -61,14 +62,14 @@ pub(crate) fn run(args: &PrivilegesArgs) -> Result<Exit> {
             .iter()
             .map(|r| json!({ "name": r.name, "applies-to": r.applies_to, "about": r.about, "implies": (!r.implies.is_empty()).then_some(r.implies) }))
             .collect();
-        anstream::println!("{:#}", Value::Array(list));
+        say!("{:#}", Value::Array(list));
         return Ok(Exit::Allowed);
     }
-    anstream::println!("{}\n", hanging("", general(args.kind)));
+    say!("{}\n", hanging("", general(args.kind)));
     for row in rows {
-        anstream::println!("{HEAD}{}{HEAD:#}  {}", row.name, row.about);
+        say!("{HEAD}{}{HEAD:#}  {}", row.name, row.about);
         let implied = if row.implies.is_empty() { String::new() } else { format!("; implies {}", row.implies) };
-        anstream::println!("    {FAINT}{}{FAINT:#}", hanging("    ", &format!("on {}{implied}", row.applies_to.join(", "))));
+        say!("    {FAINT}{}{FAINT:#}", hanging("    ", &format!("on {}{implied}", row.applies_to.join(", "))));
     }
     Ok(Exit::Allowed)
 }

@@ -1,11 +1,12 @@
 //! `zest ready`: can this person start at all, and what is missing.
 
-use anyhow::{Result, bail};
+use anyhow::Result;
 use serde_json::json;
 use zest_ledger::entry::Proof;
 use zest_ledger::review;
 use zest_ledger::source::visible;
 
+use crate::out::{complain, say};
 use crate::args::{Format, Ready};
 use crate::exit::Exit;
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
@@ -15,11 +16,12 @@ pub(crate) fn run(args: &Ready) -> Result<Exit> {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
-    if let Some(name) = args.on.as_ref().filter(|n| !engine.estate().systems().iter().any(|s| s.id.value == **n)) {
-        bail!("no system is named `{}`", visible(name));
+    if let Some(on) = &args.on {
+        crate::unknown::system(engine.estate(), on)?;
     }
     let Some(ready) = review::readiness(&engine, &args.user, args.on.as_deref(), args.at) else {
-        bail!("no user is named `{}`", visible(&args.user));
+        complain!("zest: no user is named `{}`", visible(&args.user));
+        return Ok(Exit::Denied);
     };
     let words = |proofs: &[Proof]| proofs.iter().map(|p| p.word()).collect::<Vec<_>>();
     if args.format.format == Format::Json {
@@ -32,7 +34,7 @@ pub(crate) fn run(args: &Ready) -> Result<Exit> {
                 .collect();
             json!({ "system": r.system, "channels": channels, "missing": missing })
         });
-        anstream::println!("{:#}", serde_json::Value::Array(systems.collect()));
+        say!("{:#}", serde_json::Value::Array(systems.collect()));
     } else {
         // Systems with the same answer stand together.
         let mut groups: Vec<(Vec<String>, &review::Readiness)> = Vec::new();
@@ -46,18 +48,18 @@ pub(crate) fn run(args: &Ready) -> Result<Exit> {
         for (names, one) in groups {
             let (style, word) = if one.missing.is_empty() { (GOOD, "ready") } else { (BAD, "not ready") };
             let who = format!("{} on {}", visible(&args.user), names.join(", "));
-            anstream::println!("{style}{word}{style:#}  {HEAD}{}{HEAD:#}", hanging("           ", &who));
+            say!("{style}{word}{style:#}  {HEAD}{}{HEAD:#}", hanging("           ", &who));
             for (channel, proofs) in &one.channels {
                 let how = if proofs.is_empty() { "closed".to_owned() } else { format!("with {}", words(proofs).join(" or ")) };
-                anstream::println!("  {FAINT}{:<9}{FAINT:#} {how}", channel.word());
+                say!("  {FAINT}{:<9}{FAINT:#} {how}", channel.word());
             }
             for (text, at) in &one.missing {
                 let at = at.as_ref().map_or(String::new(), |l| format!(" ({l})"));
-                anstream::println!("  - {}", hanging("    ", &format!("{text}{at}")));
+                say!("  - {}", hanging("    ", &format!("{text}{at}")));
             }
         }
         if ready.is_empty() {
-            anstream::println!("no system is meant for `{}`", visible(&args.user));
+            say!("no system is meant for `{}`", visible(&args.user));
         }
     }
     Ok(if ready.is_empty() {

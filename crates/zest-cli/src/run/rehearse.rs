@@ -9,6 +9,7 @@ use zest_ledger::entry::Kind;
 use zest_ledger::rehearsal::{Effect, Rehearsal};
 use zest_ledger::source::visible;
 
+use crate::out::{flush, put, say};
 use crate::args::Rehearse;
 use crate::exit::Exit;
 use crate::render::rehearsal as text;
@@ -19,44 +20,43 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
-    match engine.estate().systems().iter().find(|s| s.id.value == args.on).map(|s| s.kind()) {
-        Some(Kind::Host | Kind::Cloud | Kind::Application) => return super::console::run(engine, args),
-        Some(kind @ (Kind::Postgresql | Kind::Mariadb)) => {
+    let system = crate::unknown::system(engine.estate(), &args.on)?;
+    match system.kind() {
+        Kind::Host | Kind::Cloud | Kind::Application => return super::console::run(engine, args),
+        kind @ (Kind::Postgresql | Kind::Mariadb) => {
             let (shown, kind) = (visible(&args.on), kind.word());
             bail!("`{shown}` is of the kind `{kind}`, which is not rehearsed; ask about statements with `zest ask --sql`");
         }
-        Some(Kind::NetworkDevice) | None => {}
+        Kind::NetworkDevice => {}
     }
-    let notices = engine.estate().systems().iter().find(|s| s.id.value == args.on).and_then(|s| s.notices.clone());
-    let mut rehearsal = match Rehearsal::open(engine, &args.user, &args.on, args.session.session()) {
+    let notices = system.notices.clone();
+    let mut rehearsal = match Rehearsal::open(engine, &args.user, &args.on, args.session.0.clone()) {
         Ok(rehearsal) => rehearsal,
-        Err(answer) => {
-            anstream::print!("{}", crate::render::answer::render(&answer, &args.ledger.shown()));
-            return Ok(Exit::Denied);
-        }
+        Err(answer) => return refused(&answer, args),
     };
-    anstream::println!(
+    say!(
         "{FAINT}rehearsal: {} on {}, nothing is really done; ? lists what is permitted, :quit leaves the tool{FAINT:#}",
         visible(&args.user),
         visible(&args.on)
     );
     for notice in notices.iter().flat_map(|n| [&n.value.before, &n.value.after]).flatten() {
-        anstream::println!("{}", visible(notice));
+        say!("{}", visible(notice));
     }
     let mut session =
-        Session { rehearsal: &mut rehearsal, last: None, refusals: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
+        Session { rehearsal: &mut rehearsal, last: None, refusals: 0, unknown_words: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
     read_lines(&mut session)?;
-    let Session { refusals, typed, .. } = session;
+    let Session { refusals, unknown_words, typed, .. } = session;
     if !rehearsal.is_over() {
-        anstream::println!("{FAINT}the session is still open: no line has ended it{FAINT:#}");
+        say!("{FAINT}the session is still open: no line has ended it{FAINT:#}");
     }
-    Ok(exit(args.strict, refusals, typed))
+    Ok(exit(args.strict, refusals, unknown_words, typed))
 }
 
 struct Session<'r> {
     rehearsal: &'r mut Rehearsal,
     last: Option<Answer>,
     refusals: usize,
+    unknown_words: usize,
     typed: usize,
     strict: bool,
     ledger: String,
@@ -86,8 +86,10 @@ pub(super) fn read_lines(session: &mut impl LineByLine) -> Result<()> {
             if trimmed.is_empty() || trimmed.starts_with('#') {
                 continue;
             }
-            anstream::println!("{HEAD}{}{HEAD:#} {}", session.prompt(), visible(trimmed));
-            if session.line(trimmed) == Next::Stop {
+            say!("{HEAD}{}{HEAD:#} {}", session.prompt(), visible(trimmed));
+            let next = session.line(trimmed);
+            flush()?;
+            if next == Next::Stop {
                 break;
             }
         }
@@ -95,6 +97,7 @@ pub(super) fn read_lines(session: &mut impl LineByLine) -> Result<()> {
     }
     let mut editor = rustyline::DefaultEditor::new().context("preparing the terminal")?;
     loop {
+        flush()?;
         match editor.readline(&format!("{} ", session.prompt())) {
             Ok(line) => {
                 // OK because a history that does not grow is no reason to stop.
@@ -109,9 +112,20 @@ pub(super) fn read_lines(session: &mut impl LineByLine) -> Result<()> {
     }
 }
 
-/// What a session that is over comes to: with `strict`, a refusal counts.
-pub(super) const fn exit(strict: bool, refusals: usize, typed: usize) -> Exit {
-    if strict && refusals > 0 {
+/// Prints why no session is opened.
+pub(super) fn refused(answer: &Answer, args: &Rehearse) -> Result<Exit> {
+    if let Some(unknown) = crate::unknown::in_answer(answer) {
+        return Err(unknown.into());
+    }
+    put!("{}", crate::render::answer::render(answer, &args.ledger.shown()));
+    Ok(Exit::Denied)
+}
+
+/// What a session that is over comes to: a word that the tool does not know counts, and with `strict` a refusal.
+pub(super) const fn exit(strict: bool, refusals: usize, unknown_words: usize, typed: usize) -> Exit {
+    if unknown_words > 0 {
+        Exit::Unknown
+    } else if strict && refusals > 0 {
         Exit::Denied
     } else if typed == 0 {
         Exit::Nothing
@@ -136,11 +150,11 @@ impl LineByLine for Session<'_> {
         }
         if let Some(begun) = line.strip_suffix('?') {
             let menu = self.rehearsal.menu().into_iter().filter(|item| goes_on_from(&item.line, begun)).collect::<Vec<_>>();
-            anstream::print!("{}", text::menu(&menu));
+            put!("{}", text::menu(&menu));
             return Next::Go;
         }
         let typed = self.rehearsal.type_line(line);
-        anstream::print!("{}", text::typed(&typed));
+        put!("{}", text::typed(&typed));
         if typed.answer.verdict == Verdict::Denied {
             self.refusals += 1;
             if self.strict {
@@ -165,25 +179,29 @@ impl Session<'_> {
                     if answer.refusal.is_some() {
                         answer.remedies = self.rehearsal.remedies(&answer);
                     }
-                    anstream::print!("{}", crate::render::answer::render(&answer, &self.ledger));
+                    put!("{}", crate::render::answer::render(&answer, &self.ledger));
                 }
-                None => anstream::println!("  no line was typed yet"),
+                None => say!("  no line was typed yet"),
             },
             "allow" if !rest.is_empty() => match self.rehearsal.allow_on_trial(rest) {
-                Ok(Some(set)) => anstream::println!("  on trial: command set `{}` begins with \"allow {}\"", visible(&set), visible(rest)),
-                Ok(None) => anstream::println!("  no command set is in force here, so there is nothing to add a rule to"),
-                Err(error) => anstream::println!("  the pattern cannot be read: {error}"),
+                Ok(Some(set)) => say!("  on trial: command set `{}` begins with \"allow {}\"", visible(&set), visible(rest)),
+                Ok(None) => say!("  no command set is in force here, so there is nothing to add a rule to"),
+                Err(error) => say!("  the pattern cannot be read: {error}"),
             },
             "confirm" => {
                 self.rehearsal.confirm();
-                anstream::println!("  confirmed from now on");
+                say!("  confirmed from now on");
             }
             "approve" if !rest.is_empty() => {
                 self.rehearsal.approve(rest);
-                anstream::println!("  `{}` agrees from now on", visible(rest));
+                say!("  `{}` agrees from now on", visible(rest));
             }
-            "state" => anstream::println!("  level {}, mode {}", self.rehearsal.level(), visible(self.rehearsal.mode())),
-            _ => anstream::print!("{}", text::HELP),
+            "state" => say!("  level {}, mode {}", self.rehearsal.level(), visible(self.rehearsal.mode())),
+            "help" => put!("{}", text::HELP),
+            _ => {
+                self.unknown_words += 1;
+                put!("{}", text::unknown_word(word, text::HELP));
+            }
         }
         Next::Go
     }

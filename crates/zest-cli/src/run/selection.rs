@@ -1,9 +1,11 @@
 //! Which systems an option means: one, several, or all of a sort.
 
-use anyhow::{Result, bail};
+use anyhow::Result;
 use zest_ledger::Engine;
 use zest_ledger::entry::Kind;
 use zest_ledger::source::visible;
+
+use crate::unknown::{self, Unknown};
 
 /// Returns the systems of `all`, `kind=cloud`, `class=pier-switch`, or ids with commas between; nothing if it is one id.
 pub(crate) fn several(engine: &Engine, text: &str) -> Result<Option<Vec<String>>> {
@@ -14,18 +16,23 @@ pub(crate) fn several(engine: &Engine, text: &str) -> Result<Option<Vec<String>>
     let chosen: Vec<String> = if text == "all" {
         systems.iter().map(|s| s.id.value.clone()).collect()
     } else if let Some((key, value)) = text.split_once('=') {
+        if key == "kind" && Kind::from_word(value).is_none() {
+            return Err(Unknown(format!("`{}` is no kind of system; the kinds are {}", visible(value), Kind::WORDS.join(", "))).into());
+        }
         let has = |s: &zest_ledger::entry::System| match key {
             "kind" => Kind::from_word(value) == Some(s.kind()),
             _ => s.labels.iter().any(|(k, v)| k.value == key && v.value == value),
         };
         systems.iter().filter(|s| has(s)).map(|s| s.id.value.clone()).collect()
     } else if text.contains(',') {
-        text.split(',').map(|id| id.trim().to_owned()).collect()
+        let ids = text.split(',').map(|id| unknown::system(engine.estate(), id.trim()).map(|s| s.id.value.clone()));
+        ids.collect::<Result<_, Unknown>>()?
     } else {
         return Ok(None);
     };
     if chosen.is_empty() {
-        bail!("no system is meant by `{}`: write an id, ids with commas between, `all`, `kind=cloud` or LABEL=VALUE", visible(text));
+        let forms = "an id, ids with commas between, `all`, `kind=cloud` or LABEL=VALUE";
+        return Err(Unknown(format!("no system is meant by `{}`: write {forms}", visible(text))).into());
     }
     Ok(Some(chosen))
 }

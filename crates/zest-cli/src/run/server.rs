@@ -6,16 +6,17 @@ use std::path::Path;
 use anyhow::{Context, Result, bail};
 use jiff::Timestamp;
 use zest_ledger::drift::Step;
-use zest_ledger::entry::{Kind, System};
+use zest_ledger::entry::Kind;
 use zest_ledger::estate::Estate;
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, host_configuration, mariadb, postgresql};
 
+use crate::out::{complain_of, put, say};
 use crate::args::{Emit, Part};
 #[cfg(not(feature = "live"))]
 use crate::args::{Read, RollOut};
 use crate::exit::Exit;
-use crate::folder;
+use crate::{folder, unknown};
 
 #[cfg(feature = "live")]
 pub(crate) use super::live::{read, roll_out};
@@ -30,7 +31,7 @@ impl State {
     /// Takes what a ledger wants of a system at a moment: now, where none is stated.
     pub(crate) fn of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Result<Self> {
         let at = Some(at.unwrap_or_else(Timestamp::now));
-        let entry = entry(estate, system)?;
+        let entry = unknown::system(estate, system)?;
         match entry.kind() {
             Kind::Postgresql => postgresql::state_of(estate, system, at).map(Self::Postgresql).context("the ledger says nothing of it"),
             Kind::Mariadb => mariadb::state_of(estate, system, at).map(Self::Mariadb).context("the ledger says nothing of it"),
@@ -85,20 +86,11 @@ fn account(by: &str) -> mariadb::AccountName {
     mariadb::AccountName::parse(by).unwrap_or_else(|| mariadb::AccountName::new("root", "localhost"))
 }
 
-/// Finds a system, or names the nearest.
-pub(crate) fn entry<'e>(estate: &'e Estate, system: &str) -> Result<&'e System> {
-    let found = estate.systems().iter().find(|s| s.id.value == system);
-    found.map(|s| &**s).with_context(|| {
-        let servers: Vec<String> = estate.systems().iter().filter(|s| s.kind().is_database()).map(|s| visible(&s.id.value)).collect();
-        format!("no system is named `{}`; database servers of this ledger: {}", visible(system), servers.join(", "))
-    })
-}
-
 /// Reads the ledger, or prints its findings.
 pub(crate) fn estate(path: &Path) -> Result<Estate, Exit> {
     let validated = folder::read(path);
     validated.estate.ok_or_else(|| {
-        anstream::eprint!("{}", crate::render::findings::render(&validated.findings));
+        complain_of!("{}", crate::render::findings::render(&validated.findings));
         Exit::Unreadable
     })
 }
@@ -108,7 +100,7 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
         Ok(estate) => estate,
         Err(exit) => return Ok(exit),
     };
-    if entry(&estate, &args.system)?.kind() == Kind::Host {
+    if unknown::system(&estate, &args.system)?.kind() == Kind::Host {
         return emit_host(estate, args);
     }
     let wanted = State::of(&estate, &args.system, args.moment.at)?;
@@ -133,7 +125,7 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
     if count > 0 {
         out.push_str(&wanted.script(&steps, postgresql::BOOTSTRAP));
     }
-    anstream::print!("{out}");
+    put!("{out}");
     Ok(Exit::Allowed)
 }
 
@@ -142,18 +134,18 @@ fn emit_host(estate: Estate, args: &Emit) -> Result<Exit> {
     let engine = match Engine::compile(estate) {
         Ok(engine) => engine,
         Err(findings) => {
-            anstream::eprint!("{}", crate::render::findings::render(&findings));
+            complain_of!("{}", crate::render::findings::render(&findings));
             return Ok(Exit::Unreadable);
         }
     };
     let told = host_configuration(&engine, &args.system).context("the ledger says nothing of it")?;
     match args.part {
-        Part::RunAs => anstream::print!("{}", told.run_as),
+        Part::RunAs => put!("{}", told.run_as),
         Part::SignIn => {
-            anstream::print!("{}", told.sign_in);
+            put!("{}", told.sign_in);
             for (account, users) in told.keys_of {
                 let users: Vec<String> = users.iter().map(|u| visible(u)).collect();
-                anstream::println!(
+                say!(
                     "# {}: keys of {}",
                     visible(&account),
                     if users.is_empty() { "nobody".to_owned() } else { users.join(", ") }

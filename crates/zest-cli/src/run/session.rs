@@ -5,6 +5,7 @@ use serde_json::json;
 use zest_ledger::source::visible;
 use zest_ledger::{Question, review};
 
+use crate::out::say;
 use crate::args::{Format, SessionCommand};
 use crate::exit::Exit;
 use crate::render::style::{BAD, FAINT, HEAD, hanging};
@@ -14,12 +15,16 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
-    let view = review::session(&engine, &Question::in_session(&args.user, &args.on, "", args.session.session()));
+    crate::unknown::system(engine.estate(), &args.on)?;
+    let view = review::session(&engine, &Question::in_session(&args.user, &args.on, "", args.session.0.clone()));
+    if let Some((_, text, _)) = view.refused.as_ref().filter(|(code, ..)| code.names_nothing()) {
+        return Err(crate::unknown::Unknown(text.clone()).into());
+    }
     if args.format.format == Format::Json {
         let refused = view.refused.as_ref().map(|(code, text, at)| {
             json!({ "code": code.code(), "text": text, "place": at.as_ref().map(|l| json!({ "file": l.file, "line": l.line, "column": l.column })) })
         });
-        anstream::println!(
+        say!(
             "{:#}",
             json!({
                 "line": view.line, "on": args.on, "person": view.person, "acting": view.acting, "account": view.account, "roles": view.roles,
@@ -29,10 +34,10 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
         );
         return Ok(if view.refused.is_some() { Exit::Denied } else { Exit::Allowed });
     }
-    anstream::println!("{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", view.line, visible(&args.on))));
+    say!("{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", view.line, visible(&args.on))));
     if let Some((code, text, at)) = &view.refused {
         let at = at.as_ref().map_or(String::new(), |l| format!(" ({l})"));
-        anstream::println!("  {BAD}no such session{BAD:#}  {}", hanging("                   ", &format!("{text}{at} [{}]", code.code())));
+        say!("  {BAD}no such session{BAD:#}  {}", hanging("                   ", &format!("{text}{at} [{}]", code.code())));
         return Ok(Exit::Denied);
     }
     let not_stated = || format!("{FAINT}not stated{FAINT:#}");
@@ -48,7 +53,7 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
     ];
     for (name, value) in rows {
         if let Some(value) = value {
-            anstream::println!("  {name:<10} {}", hanging("             ", &value));
+            say!("  {name:<10} {}", hanging("             ", &value));
         }
     }
     Ok(Exit::Allowed)

@@ -7,10 +7,13 @@ use anyhow::{Context, Result};
 use clap::CommandFactory;
 
 use crate::args::Zest;
+use crate::out::put;
 use crate::exit::Exit;
 
 pub(crate) fn completions(shell: clap_complete::Shell) -> Result<Exit> {
-    clap_complete::generate(shell, &mut Zest::command(), "zest", &mut std::io::stdout());
+    let mut text = Vec::new();
+    clap_complete::generate(shell, &mut Zest::command(), "zest", &mut text);
+    put!("{}", String::from_utf8_lossy(&text));
     Ok(Exit::Allowed)
 }
 

@@ -74,6 +74,12 @@ macro_rules! refusals {
             /// Returns the stage that refuses.
             #[must_use]
             pub const fn stage(self) -> Stage { match self { $(Self::$name => Stage::$stage,)+ } }
+            /// Returns whether the question names a system, role or mode that is not there: a slip of whoever asks, and no
+            /// refusal by policy.
+            #[must_use]
+            pub const fn names_nothing(self) -> bool {
+                matches!(self, Self::UnknownSystem | Self::UnknownRole | Self::UnknownMode)
+            }
             /// Returns what the code means.
             #[must_use]
             pub fn description(self) -> String {
@@ -208,6 +214,8 @@ refusals! {
     /// A switch of the role, such as `create-role`, is off.
     SwitchOff = "switch-off" Permission;
 
+    /// The question states a fact that this kind of system does not look at; nothing of a question is dropped.
+    FactNotHeard = "fact-not-heard" Entry;
     /// The session is over.
     SessionExpired = "session-expired" Entry;
     /// The system accepts no proof of this kind on this channel.

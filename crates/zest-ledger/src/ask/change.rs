@@ -6,7 +6,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
-use super::{Act, Central, Proven, Question};
+use super::{Act, Central, Fact, Proven, Question};
 use crate::engine::Engine;
 use crate::entry::{
     ActAs, Assignment, Band, Channel, Credential, Database, DatabaseGrant, Grant, Group, Kind, ObjectType, On, Proof, Rule, RuleVerb, When,
@@ -70,6 +70,8 @@ pub enum Change {
     },
     /// Leave an attribute of the session out.
     NoAttribute(String),
+    /// Leave facts of the session out.
+    Unstated(Vec<Fact>),
     /// Sign in anew.
     NewSession,
 
@@ -198,6 +200,7 @@ impl Change {
                 | Self::SecondPerson(_)
                 | Self::Attribute { .. }
                 | Self::NoAttribute(_)
+                | Self::Unstated(_)
                 | Self::Acting(_)
                 | Self::ActiveRoles(_)
                 | Self::NewSession
@@ -225,13 +228,14 @@ impl Change {
             }
             Self::NoAccount => question.session.account = None,
             Self::Account(name) => question.session.account = Some(name.clone()),
-            Self::ActiveRole(name) => question.session.active_role = Some(name.clone()),
+            Self::ActiveRole(name) => question.session.active_roles = Some(if name == "none" { Vec::new() } else { vec![name.clone()] }),
             Self::SecondPerson(name) => question.session.approved_by = Some(name.clone()),
             Self::Attribute { name, value } => {
                 question.session.attributes.retain(|(k, _)| k != name);
                 question.session.attributes.push((name.clone(), value.clone()));
             }
             Self::NoAttribute(name) => question.session.attributes.retain(|(k, _)| k != name),
+            Self::Unstated(facts) => facts.iter().for_each(|fact| question.session.take(*fact, &super::Session::default())),
             Self::Acting(chain) => question.session.acting.clone_from(chain),
             Self::ActiveRoles(roles) => question.session.active_roles = Some(roles.clone()),
             Self::FromOwn { account, acting } => {

@@ -51,9 +51,9 @@ fn of_postgresql(engine: &Engine, answer: &Answer, refusal: Refusal, server: &po
             let moment = moments.max().and_then(|t| t.checked_sub(jiff::SignedDuration::from_secs(1)).ok());
             moment.map(|t| way(Change::Moment(t), format!("with the time stated, such as {t}"), None)).into_iter().collect()
         }
-        Refusal::UnknownRole | Refusal::RoleNotGranted => {
+        Refusal::UnknownRole | Refusal::RoleNotGranted | Refusal::RolesActiveTogether => {
             let mut ways = vec![way(Change::ActiveRole("none".to_owned()), "without an active role", None)];
-            let active = question.session.active_role.as_deref().unwrap_or("");
+            let active = question.session.one_role().ok().flatten().flatten().unwrap_or("");
             let near = nearest(active, state.roles.keys().map(String::as_str)).filter(|n| *n != active);
             ways.extend(near.map(|n| way(Change::ActiveRole(n.to_owned()), format!("with `{}` active", visible(n)), None)));
             if let (Refusal::RoleNotGranted, Some(account), true) = (refusal, &answer.account, is_weak(active)) {
@@ -74,7 +74,7 @@ fn of_postgresql(engine: &Engine, answer: &Answer, refusal: Refusal, server: &po
             // Roles that could be made active, and hold what is wanted.
             let holds = |role: &str| need.of(role).outcome(&catalog).refusal.is_none();
             let candidates: Vec<&String> = state.roles.keys().filter(|r| **r != standing.role && is_weak(r) && holds(r)).collect();
-            if question.session.active_role.is_some() {
+            if question.session.active_roles.is_some() {
                 ways.push(way(Change::ActiveRole("none".to_owned()), "without an active role", None));
             }
             let open = candidates.iter().filter(|r| state.may_become(&standing.account, r)).take(PROPOSED);
@@ -178,8 +178,8 @@ fn of_mariadb(engine: &Engine, answer: &Answer, refusal: Refusal, server: &maria
             ways
         }
         Refusal::AccountLocked | Refusal::AccountWithoutCredential | Refusal::CredentialMustChange => Vec::new(),
-        Refusal::UnknownRole | Refusal::RoleNotGranted => {
-            let active = question.session.active_role.as_deref().unwrap_or("");
+        Refusal::UnknownRole | Refusal::RoleNotGranted | Refusal::RolesActiveTogether => {
+            let active = question.session.one_role().ok().flatten().flatten().unwrap_or("");
             let mut ways = vec![way(Change::ActiveRole("none".to_owned()), "without an active role", None)];
             let near = nearest(active, state.roles.iter().map(String::as_str)).filter(|n| *n != active);
             ways.extend(near.map(|n| way(Change::ActiveRole(n.to_owned()), format!("with `{}` active", visible(n)), None)));

@@ -159,6 +159,12 @@ fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
         let near = nearest(&question.system, estate.system_ids.keys().map(|k| &**k));
         return near.map(|n| way(Change::System(n.to_owned()), format!("on `{}`", visible(n)), None)).into_iter().collect();
     };
+    if refusal == Refusal::FactNotHeard {
+        let unheard: Vec<super::Fact> = question.session.unheard(estate.system(system).kind()).collect();
+        let options: Vec<String> = unheard.iter().map(|f| format!("`--{}`", f.option())).collect();
+        let text = format!("without {}", options.join(" and "));
+        return vec![way(Change::Unstated(unheard), text, None)];
+    }
     let is_person = matches!(refusal, Refusal::UserDisabled | Refusal::UserNotValid);
     if let Some(server) = engine.servers[system.index()].as_ref().filter(|_| !is_person) {
         return super::database_remedy::ways(engine, answer, refusal, server);

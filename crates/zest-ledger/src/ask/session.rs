@@ -89,9 +89,8 @@ pub struct Session {
     pub mode: Option<String>,
     /// The local account to be used, where the local source answers; found by the user unless stated.
     pub account: Option<String>,
-    /// On a database server, the role that is active; `none` for none; the default one unless stated.
-    pub active_role: Option<String>,
-    /// On a cloud or in an application, the roles that are active; all that are held unless stated.
+    /// The roles that are active; an empty list says that none is. Unless stated, on a cloud and in an application all
+    /// that are held, on a database server the default one; a database server has one at a time.
     pub active_roles: Option<Vec<String>>,
     /// As whom the session acts, link by link; the user himself if empty.
     pub acting: Vec<Act>,
@@ -143,6 +142,22 @@ pub struct Question {
     pub session: Session,
 }
 
+impl Session {
+    /// Returns the one role that a database session has active: nothing where none is stated, `Some(None)` where it is
+    /// stated that there is none.
+    ///
+    /// # Errors
+    /// If several are stated: a database server has one active at a time.
+    pub(crate) fn one_role(&self) -> Result<Option<Option<&str>>, ()> {
+        match self.active_roles.as_deref() {
+            None => Ok(None),
+            Some([]) => Ok(Some(None)),
+            Some([role]) => Ok(Some(Some(role))),
+            Some(_) => Err(()),
+        }
+    }
+}
+
 impl Question {
     /// Makes a question about a session of which nothing more is known.
     #[must_use]
@@ -177,9 +192,8 @@ impl Question {
 
     /// States the active role of a database session; `none` for none.
     #[must_use]
-    pub fn active_role(mut self, role: &str) -> Self {
-        self.session.active_role = Some(role.to_owned());
-        self
+    pub fn active_role(self, role: &str) -> Self {
+        if role == "none" { self.active_roles(&[]) } else { self.active_roles(&[role]) }
     }
 
     /// States the moment.
@@ -231,7 +245,7 @@ impl Question {
         self
     }
 
-    /// States the roles that are active on a cloud or in an application.
+    /// States the roles that are active; none if the list is empty.
     #[must_use]
     pub fn active_roles(mut self, roles: &[&str]) -> Self {
         self.session.active_roles = Some(roles.iter().map(|&r| r.to_owned()).collect());

@@ -62,6 +62,17 @@ pub(crate) fn accounts<T: Trace>(
     Ok(found)
 }
 
+/// Returns the active role that is stated; several at a time are refused.
+pub(crate) fn one_role<'q, T: Trace>(question: &'q Question, run: &mut Run<'_, T>) -> Result<Option<Option<&'q str>>, Stop> {
+    if let Ok(role) = question.session.one_role() {
+        return Ok(role);
+    }
+    run.refuse(Stage::Standing, Refusal::RolesActiveTogether, || {
+        ("a session on a database server has one role active at a time, and the question states several".to_owned(), None)
+    })?;
+    Err(Stop)
+}
+
 /// Notes the account that is used.
 pub(crate) fn uses<T: Trace>(run: &mut Run<'_, T>, question: &Question, account: &str, accounts: &Accounts) {
     run.understood(|| Understood::Account(account.to_owned()));

@@ -41,6 +41,7 @@ fn open<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) ->
         }
         acting::knows_links(engine, question, system, run)?;
     }
+    hear(engine, question, system, run)?;
     entry::session_lasts(&question.session, run)?;
     match &engine.servers[system.index()] {
         Some(DatabaseServer::Postgresql(server)) => {
@@ -69,6 +70,18 @@ fn find_system<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_,
     Err(Stop)
 }
 
+/// Refuses facts that the kind of the system does not look at: a question is answered whole or not at all.
+fn hear<T: Trace>(engine: &Engine, question: &Question, system: SystemId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let entry = engine.estate.system(system);
+    for fact in question.session.unheard(entry.kind()) {
+        run.refuse(Stage::Entry, Refusal::FactNotHeard, || {
+            let (option, kind) = (fact.option(), entry.kind().word());
+            (format!("a system of the kind `{kind}` does not look at `--{option}`, so nothing is answered with it"), Some(entry.id.place))
+        })?;
+    }
+    Ok(())
+}
+
 fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
     let system = find_system(engine, question, run)?;
     if !question.session.acting.is_empty() {
@@ -77,6 +90,7 @@ fn walk<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) ->
         }
         acting::knows_links(engine, question, system, run)?;
     }
+    hear(engine, question, system, run)?;
     entry::session_lasts(&question.session, run)?;
     match &engine.servers[system.index()] {
         Some(DatabaseServer::Postgresql(server)) => postgresql::walk(engine, question, system, server, run),

@@ -107,7 +107,7 @@ fn roles(engine: &Engine, question: &Question, system: SystemId) -> Vec<String> 
             }
         }
         Kind::NetworkDevice => crate::kind::network_device::roles(engine, question).into_iter().map(name).collect(),
-        Kind::Postgresql | Kind::Mariadb => question.session.active_role.iter().filter(|r| *r != "none").cloned().collect(),
+        Kind::Postgresql | Kind::Mariadb => question.session.active_roles.clone().unwrap_or_default(),
         Kind::Host => Vec::new(),
     }
 }

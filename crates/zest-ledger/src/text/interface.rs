@@ -161,8 +161,9 @@ impl<'t, 'f> Reader<'t, 'f> {
     }
 
     fn read(&mut self) {
-        let root: Members<'t> = match serde_json::from_str(self.text) {
-            Ok(root) => root,
+        let read = super::unique::parse(self.text).and_then(|whole| Ok((whole, serde_json::from_str(self.text)?)));
+        let (whole, root): (serde_json::Value, Members<'t>) = match read {
+            Ok(read) => read,
             Err(error) => {
                 let line = self.text.split_inclusive('\n').nth(error.line().saturating_sub(1)).unwrap_or("");
                 let mut at = error.column().saturating_sub(1).min(line.len());
@@ -191,7 +192,7 @@ impl<'t, 'f> Reader<'t, 'f> {
         for (path, item) in self.members(paths, "`paths`").0 {
             self.item(&root, &path, item);
         }
-        self.references();
+        self.references(&whole);
     }
 
     /// Reads the operations of one path; an item may stand elsewhere in the document.
@@ -240,11 +241,10 @@ impl<'t, 'f> Reader<'t, 'f> {
     }
 
     /// Reports references within the document that lead nowhere. What they describe is not needed for permissions, so they only warn.
-    fn references(&mut self) {
-        let Ok(whole) = serde_json::from_str::<serde_json::Value>(self.text) else { return };
+    fn references(&mut self, whole: &serde_json::Value) {
         let mut broken: Vec<&str> = Vec::new();
         let mut known: FxHashMap<&str, bool> = FxHashMap::default();
-        let mut queue = vec![&whole];
+        let mut queue = vec![whole];
         while let Some(value) = queue.pop() {
             match value {
                 serde_json::Value::Array(items) => queue.extend(items),

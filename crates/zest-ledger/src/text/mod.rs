@@ -5,6 +5,7 @@ mod interface;
 mod read;
 mod schema;
 mod shape;
+pub(crate) mod unique;
 mod yaml;
 
 pub(crate) use interface::{Interface, is_interface, read_interface};

@@ -17,7 +17,7 @@ use crate::engine::Engine;
 use crate::entry::Database;
 use crate::estate::SystemId;
 use crate::finding::nearest_hint;
-use crate::kind::database::{Accounts, accounts, asked, uses};
+use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
 
@@ -174,9 +174,9 @@ pub(crate) fn open_as<'s, T: Trace>(
             (format!("the credential of `{shown}` is expired: the server carries out nothing but its change"), place)
         })?;
     }
-    let role = match question.session.active_role.as_deref() {
-        Some("none") => None,
-        Some(role) => Some(role.to_owned()),
+    let stated = one_role(question, run)?;
+    let role = match stated {
+        Some(role) => role.map(str::to_owned),
         None => entry.default_role.clone(),
     };
     let with_role = |role: Option<&str>| match &origin {
@@ -200,7 +200,7 @@ pub(crate) fn open_as<'s, T: Trace>(
         return Err(Stop);
     }
     if plain.may_activate(&role) {
-        let how = if question.session.active_role.is_some() { "is made active" } else { "is active as its default role" };
+        let how = if stated.is_some() { "is made active" } else { "is active as its default role" };
         let member = server.places.memberships.get(&(Holder::Account(account.clone()), role.clone())).copied();
         run.pass(Stage::Standing, || (format!("`{}` {how}", visible(&role)), member.or(place)));
     } else {

@@ -16,7 +16,7 @@ use crate::engine::Engine;
 use crate::entry::{Database, Proof, System};
 use crate::estate::SystemId;
 use crate::finding::nearest_hint;
-use crate::kind::database::{Accounts, accounts, asked, uses};
+use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
 
@@ -150,7 +150,7 @@ pub(crate) fn open<T: Trace>(
             (format!("`{shown}` does not hold connect on the database"), server.places.objects.get(&ObjectName::database()).copied())
         })?;
     }
-    let Some(active) = question.session.active_role.as_ref().filter(|r| *r != "none" && *r != account) else {
+    let Some(active) = one_role(question, run)?.flatten().filter(|r| *r != account) else {
         return Ok(Standing { account: account.clone(), role: account.clone() });
     };
     if !state.knows_role(active) {
@@ -169,7 +169,7 @@ pub(crate) fn open<T: Trace>(
             (format!("`{shown}` is not a member of `{}` and cannot make it active", visible(active)), place)
         })?;
     }
-    Ok(Standing { account: account.clone(), role: active.clone() })
+    Ok(Standing { account: account.clone(), role: active.to_owned() })
 }
 
 /// Returns the checks that the server makes, in order, with remarks.

@@ -1,0 +1,85 @@
+//! The line of `zest ask`: everything from its first word on, as the shell handed it over.
+//!
+//! A word of it that is spelled like an option of ours could be meant either way, so the question is refused and both
+//! readings are shown, unless `--` stands before the line.
+
+use std::fmt::Write as _;
+
+use clap::{Args as _, Command};
+
+use crate::args::Ask;
+
+/// Returns the line of its words. What the shell handed over as one argument stays one.
+pub(super) fn of_words(words: &[String]) -> String {
+    match words {
+        [one] => one.clone(),
+        several => {
+            let is_plain = |w: &&String| !w.is_empty() && !w.contains([' ', '\t']);
+            several.iter().map(|w| if is_plain(&w) { w.clone() } else { format!("\"{w}\"") }).collect::<Vec<_>>().join(" ")
+        }
+    }
+}
+
+/// Says how a line could also be read, if a word of it is spelled like an option of ours and no `--` stands before it.
+pub(super) fn other_reading(given: &[String], line: &[String]) -> Option<String> {
+    let before = given.strip_suffix(line)?;
+    if before.last().is_some_and(|word| word == "--") {
+        return None;
+    }
+    let command = Ask::augment_args(Command::new("ask"));
+    let (mut options, mut rest): (Vec<&str>, Vec<&str>) = (Vec::new(), Vec::new());
+    let mut words = line.iter().map(String::as_str);
+    while let Some(word) = words.next() {
+        match option(&command, word) {
+            None => rest.push(word),
+            Some(value) => {
+                options.push(word);
+                options.extend(words.next().filter(|_| value == Value::Next));
+            }
+        }
+    }
+    let first = options.first()?;
+    let before: Vec<&str> = before.iter().map(String::as_str).collect();
+    let written = |parts: &[&[&str]]| parts.iter().flat_map(|p| p.iter()).map(|w| quoted(w)).collect::<Vec<_>>().join(" ");
+    let line: Vec<&str> = line.iter().map(String::as_str).collect();
+    let mut out = format!("the line holds `{}`, which is also an option of ours; say which is meant\n", zest_ledger::source::visible(first));
+    let _ = writeln!(out, "  a word of the line:  zest {}", written(&[&before, &["--"], &line]));
+    let _ = writeln!(out, "  an option of ours:   zest {}", written(&[&before, &options, &rest]));
+    out.push_str("options of ours stand before the line");
+    Some(out)
+}
+
+/// Where the value of an option stands.
+#[derive(PartialEq, Eq)]
+enum Value {
+    /// In the next word.
+    Next,
+    /// In the same word, or there is none.
+    Here,
+}
+
+/// Returns where the value stands, if a word is spelled like an option of ours.
+fn option(command: &Command, word: &str) -> Option<Value> {
+    if matches!(word, "--" | "--help" | "--version") {
+        return Some(Value::Here);
+    }
+    let takes = |arg: &clap::Arg| if arg.get_action().takes_values() { Value::Next } else { Value::Here };
+    if let Some(long) = word.strip_prefix("--") {
+        let (name, value) = long.split_once('=').map_or((long, None), |(name, value)| (name, Some(value)));
+        let arg = command.get_arguments().find(|a| a.get_long() == Some(name))?;
+        return Some(if value.is_some() { Value::Here } else { takes(arg) });
+    }
+    let short = word.strip_prefix('-')?.chars().next()?;
+    if short == 'h' || short == 'V' {
+        return Some(Value::Here);
+    }
+    let arg = command.get_arguments().find(|a| a.get_short() == Some(short))?;
+    Some(if word.len() > 1 + short.len_utf8() { Value::Here } else { takes(arg) })
+}
+
+/// Writes a word as a shell reads it back.
+fn quoted(word: &str) -> String {
+    let word = zest_ledger::source::visible(word);
+    let is_plain = |c: char| c.is_ascii_alphanumeric() || "-_./:=@%+,".contains(c);
+    if !word.is_empty() && word.chars().all(is_plain) { word } else { format!("'{}'", word.replace('\'', "'\\''")) }
+}
