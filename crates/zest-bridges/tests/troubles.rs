@@ -247,7 +247,7 @@ fn nobody_locks_everybody_or_himself_out() {
         for name in names {
             wanted.roles.get_mut(*name).expect("it is there").superuser = false;
         }
-        now.lock_out(&wanted, "db-lead")
+        now.lock_out(&wanted, "db-lead", jiff::Timestamp::UNIX_EPOCH)
     };
     assert_eq!(without(&[]), None);
     assert_eq!(without(&["second"]), None, "others remain");

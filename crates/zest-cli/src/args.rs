@@ -144,12 +144,18 @@ pub(crate) struct RollOut {
     pub(crate) ledger: LedgerArg,
 }
 
-/// For which moment grants that end are rolled out.
+/// For which moment something is rolled out.
 #[derive(Debug, Args)]
 pub(crate) struct MomentArg {
-    /// Grants that have ended at this moment are left out; now, unless stated
+    /// The moment for which it is: what has ended by then, and people who are gone, are left out; now, unless stated
     #[arg(long, value_name = "MOMENT", value_parser = parse_moment)]
     pub(crate) at: Option<Timestamp>,
+}
+
+impl MomentArg {
+    pub(crate) fn moment(&self) -> Timestamp {
+        self.at.unwrap_or_else(Timestamp::now)
+    }
 }
 
 /// How a live server is reached. Credentials are never taken here.
@@ -239,7 +245,7 @@ pub(crate) struct Obligations {
 
 #[derive(Debug, Args)]
 pub(crate) struct FindingsArgs {
-    /// The moment for what has expired, with its offset
+    /// The moment for what has expired and who is gone, with its offset; now, unless stated
     #[arg(long, value_name = "MOMENT", value_parser = parse_moment)]
     pub(crate) at: Option<Timestamp>,
     /// Exit with 1 from this severity on

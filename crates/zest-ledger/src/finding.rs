@@ -90,6 +90,8 @@ codes! {
     UnknownVersion = "ZL0114" "unknown-version" Error;
     /// The key has another name now; the finding says which.
     RenamedKey = "ZL0115" "renamed-key" Error;
+    /// A file that could be a document is not read.
+    NotRead = "ZL0116" "not-read" Note;
 
     /// A reference names an entry that the ledger does not declare.
     UnknownReference = "ZL0201" "unknown-reference" Error;
@@ -125,14 +127,16 @@ codes! {
     PersonalAssignment = "ZL0403" "personal-assignment" Warning;
     /// A group has no owner who could be asked about it.
     GroupWithoutOwner = "ZL0404" "group-without-owner" Warning;
-    /// Every owner of a group is disabled.
+    /// Every owner of a group is disabled, or past the end.
     GroupOwnersInactive = "ZL0405" "group-owners-inactive" Warning;
     /// A group has no member and no directory link.
     EmptyGroup = "ZL0406" "empty-group" Warning;
-    /// A disabled user is still in a group, an assignment or an account.
+    /// A user who is disabled, or past the end, is still named somewhere.
     DisabledUserKept = "ZL0407" "disabled-user-kept" Note;
     /// Two ids differ in upper and lower case only.
     IdsDifferInCase = "ZL0408" "ids-differ-in-case" Warning;
+    /// Two ids look alike though their characters are others, such as a Latin and a Cyrillic letter.
+    IdsLookAlike = "ZL0409" "ids-look-alike" Warning;
 
     /// A role is never assigned and no role includes it.
     RoleUnassigned = "ZL0501" "role-unassigned" Warning;
@@ -144,8 +148,10 @@ codes! {
     AssignmentHidden = "ZL0504" "assignment-hidden" Warning;
     /// An assignment gives no band, so nobody can open a session through it.
     AssignmentWithoutBand = "ZL0505" "assignment-without-band" Warning;
-    /// An assignment or a user is past its `until`.
+    /// An assignment, a user, an account or a grant is past its `until`.
     Expired = "ZL0506" "expired" Note;
+    /// Hours run over midnight and days are given: the night belongs to the day on which it begins.
+    NightOfDay = "ZL0507" "night-of-day" Note;
 
     /// A rule decides nothing: earlier rules of the set match every line that it matches.
     RuleHidden = "ZL0601" "rule-hidden" Warning;
@@ -165,6 +171,8 @@ codes! {
     CommandSetUnused = "ZL0608" "command-set-unused" Note;
     /// A permitted command enters a mode that cannot be left again.
     CannotLeaveMode = "ZL0609" "cannot-leave-mode" Warning;
+    /// A deny takes fewer words than the vocabulary does in the same place, and so lets some lines pass.
+    DenyTooNarrow = "ZL0610" "deny-too-narrow" Warning;
 
     /// A device has no local account that could reach level 15 while the central source is down.
     NoEmergencyAccount = "ZL0701" "no-emergency-account" Warning;
@@ -186,6 +194,8 @@ codes! {
     SystemUncovered = "ZL0709" "system-uncovered" Warning;
     /// An emergency account is open to nobody: it names no user or group who may use it.
     AccountForNobody = "ZL0710" "account-for-nobody" Warning;
+    /// Command sets reach sessions on a device that never asks them.
+    CommandSetsNotAsked = "ZL0711" "command-sets-not-asked" Warning;
 
     /// A text does not name an object of a database.
     BadObject = "ZL0801" "bad-object" Error;
@@ -223,6 +233,8 @@ codes! {
     AnonymousAccount = "ZL0817" "anonymous-account" Warning;
     /// An account was granted roles, and none of them is active when it signs in.
     NoDefaultRole = "ZL0818" "no-default-role" Note;
+    /// No superuser of a database server can sign in.
+    NoSuperuser = "ZL0819" "no-superuser" Warning;
 
     /// An interface cannot be read as an OpenAPI 3.0 or 3.1 document, or describes an operation twice.
     BadInterface = "ZL0901" "bad-interface" Error;
@@ -258,6 +270,8 @@ codes! {
     DutiesNotSeparated = "ZL0916" "duties-not-separated" Warning;
     /// Every operation on everything is granted, without a condition or an obligation.
     GrantOfEverything = "ZL0917" "grant-of-everything" Warning;
+    /// A credential may be reset by somebody who holds less than its owner.
+    ResetUpwards = "ZL0918" "reset-upwards" Warning;
     /// A host is described, but no system of that kind has its id.
     HostWithoutSystem = "ZL0919" "host-without-system" Error;
     /// A host cannot be told a rule of a command set that it uses.
@@ -266,8 +280,16 @@ codes! {
     JobEditorBecomes = "ZL0921" "job-editor-becomes" Warning;
     /// Somebody may run anything at all as another account.
     RunAnything = "ZL0922" "run-anything" Warning;
-    /// A credential may be reset by somebody who holds less than its owner.
-    ResetUpwards = "ZL0918" "reset-upwards" Warning;
+    /// A grant, a deny or a ceiling is on a path that no resource declares.
+    PathNotDeclared = "ZL0923" "path-not-declared" Warning;
+    /// Nobody can sign in on a host.
+    NobodySignsIn = "ZL0924" "nobody-signs-in" Warning;
+    /// By changes of what runs, somebody comes to run anything as root.
+    WayToRoot = "ZL0925" "way-to-root" Warning;
+    /// A deny on a host does not catch every spelling of what it means.
+    DenyPassed = "ZL0926" "deny-passed" Warning;
+    /// A variable that is handed over can make a program run anything.
+    VariableRunsAnything = "ZL0927" "variable-runs-anything" Warning;
 }
 
 impl fmt::Display for Code {
@@ -318,6 +340,19 @@ impl Finding {
         let (name, why) = (visible(name), visible(why));
         Self::new(Code::Unreadable, format!("`{name}` cannot be read: {why}"))
             .help("make the file readable for you, or move it out of the ledger's folder")
+    }
+
+    /// Makes a finding about a document that is left out on purpose; for callers that read files.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::finding::{Code, Finding};
+    /// assert_eq!(Finding::not_read(".people.toml", "its name begins with a dot").code, Code::NotRead);
+    /// ```
+    #[must_use]
+    pub fn not_read(name: &str, why: &str) -> Self {
+        let (name, why) = (visible(name), visible(why));
+        Self::new(Code::NotRead, format!("`{name}` is not read: {why}")).help("rename it if it belongs to the ledger, or move it away")
     }
 
     pub(crate) fn at(mut self, place: Place, text: impl Into<String>) -> Self {

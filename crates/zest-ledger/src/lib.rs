@@ -81,6 +81,7 @@
 //!
 //! The rules themselves are in `docs/semantics.md`, each with the test that holds it.
 
+mod address;
 pub mod ask;
 pub mod command;
 pub mod drift;
@@ -90,7 +91,7 @@ pub mod estate;
 pub mod finding;
 pub mod json;
 mod kind;
-pub use kind::host::{HostConfiguration, host_configuration};
+pub use kind::host::{HostConfiguration, Untold, host_configuration};
 pub use kind::{mariadb, postgresql};
 mod ledger;
 pub mod rehearsal;

@@ -187,7 +187,27 @@ pub fn visible(text: &str) -> String {
     })
 }
 
-/// Returns whether a character could disturb a terminal or reorder what is read.
+/// Returns whether a character could disturb a terminal, reorder what is read, or stand in a text without being seen: control and
+/// format characters, line separators, what belongs to no script yet, and what Unicode says may be left out of view
+/// (UAX #44, `Default_Ignorable_Code_Point`).
 pub(crate) fn is_hidden(c: char) -> bool {
-    c.is_control() || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
+    // OK because in ASCII only control characters are hidden, and nearly everything is ASCII.
+    if c.is_ascii() {
+        return c.is_control();
+    }
+    use unicode_properties::{GeneralCategory as Of, UnicodeGeneralCategory};
+    let is_ignorable = matches!(c,
+        '\u{34f}' | '\u{115f}' | '\u{1160}' | '\u{17b4}' | '\u{17b5}' | '\u{180b}'..='\u{180f}' | '\u{2065}' | '\u{2800}' | '\u{3164}'
+        | '\u{fe00}'..='\u{fe0f}' | '\u{ffa0}' | '\u{fff0}'..='\u{fff8}' | '\u{e0000}'..='\u{e0fff}');
+    let category = c.general_category();
+    is_ignorable
+        || matches!(
+            category,
+            Of::Control | Of::Format | Of::LineSeparator | Of::ParagraphSeparator | Of::PrivateUse | Of::Surrogate | Of::Unassigned
+        )
+}
+
+/// Returns a text that is the same for all texts that look alike (UTS #39, section 4): a Cyrillic and a Latin `a`, `rn` and `m`.
+pub(crate) fn skeleton(text: &str) -> String {
+    unicode_security::skeleton(text).collect()
 }

@@ -7,7 +7,7 @@ use zest_ledger::ask::{Act, Refusal, Verdict};
 use zest_ledger::entry::{Channel, Proof};
 use zest_ledger::finding::Code;
 use zest_ledger::review::{readiness, session};
-use zest_ledger::{Engine, Ledger, Question, host_configuration};
+use zest_ledger::{Engine, Ledger, Question, Untold, host_configuration};
 
 use crate::support::{PIER, ask, codes, engine, findings, outcome};
 
@@ -269,7 +269,7 @@ fn all_that_is_missing_is_said_at_once() {
 
 #[test]
 fn a_host_is_told_the_rules_in_reverse_and_only_what_it_can_be_told() {
-    let told = host_configuration(&hosts(), "box").expect("it is a host");
+    let told = host_configuration(&hosts(), "box", noon()).expect("it is a host");
     let lines: Vec<&str> = told.run_as.lines().filter(|l| l.starts_with("op-2 ALL = (batch)")).collect();
     assert_eq!(lines[0], "op-2 ALL = (batch) NOPASSWD: NOSETENV: /opt/nightly ^two words$");
     assert_eq!(lines[3], "op-2 ALL = (batch) NOPASSWD: NOSETENV: !/opt/nightly ^--wipe( .*)?$");
@@ -279,7 +279,7 @@ fn a_host_is_told_the_rules_in_reverse_and_only_what_it_can_be_told() {
         ["AllowUsers op-1", "AllowUsers op-2@192.0.2.0/24", "AllowUsers bench", "AllowUsers owner", "AllowUsers new-1"]
     );
     assert_eq!(told.keys_of[2], ("bench".to_owned(), vec!["guest-1".to_owned()]));
-    assert_eq!(host_configuration(&hosts(), "db"), None);
+    assert_eq!(host_configuration(&hosts(), "db", noon()), Err(Untold::NotAHost));
 }
 
 #[test]
@@ -324,4 +324,9 @@ fn what_a_host_would_read_as_something_else_is_no_name() {
     for variable in ["*", "LD_*", "A\" x", "A=b", "", "1A", "A%%", "A,B"] {
         assert_eq!(of("anna", variable), 1, "{variable}");
     }
+}
+
+/// A moment in an ordinary day.
+fn noon() -> jiff::Timestamp {
+    "2026-11-26T12:00:00Z".parse().expect("a moment")
 }

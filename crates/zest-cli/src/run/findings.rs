@@ -1,10 +1,11 @@
 //! `zest findings`: what is wrong or odd in a ledger.
 
 use anyhow::Result;
+use jiff::Timestamp;
 use zest_ledger::finding::{Code, Findings, Severity};
 use zest_ledger::{Engine, json, review};
 
-use crate::out::{put, say};
+use crate::out::{complain, put, say};
 use crate::args::{FailOn, FindingsArgs, Format};
 use crate::exit::Exit;
 use crate::{folder, render};
@@ -13,10 +14,20 @@ pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {
     if let Some(code) = &args.about {
         return about(code);
     }
-    let findings = of_folder(args);
+    let at = args.at.unwrap_or_else(Timestamp::now);
+    let findings = of_folder(args, at);
+    let moment = if args.at.is_some() { format!("at {at}") } else { format!("at {at}, which is now; `--at` states another moment") };
     match args.format.format {
-        Format::Text => put!("{}", render::findings::render(&findings)),
-        Format::Json => say!("{:#}", json::findings(&findings)),
+        Format::Text => {
+            put!("{}", render::findings::render(&findings));
+            say!("{moment}");
+        }
+        Format::Json => {
+            say!("{:#}", json::findings(&findings));
+            if args.at.is_none() {
+                complain!("zest: {moment}");
+            }
+        }
     }
     let least = match args.fail_on {
         FailOn::Error => Severity::Error,
@@ -33,12 +44,12 @@ pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {
 }
 
 /// Errors of the documents, or where there are none, everything that is odd.
-fn of_folder(args: &FindingsArgs) -> Findings {
+fn of_folder(args: &FindingsArgs, at: Timestamp) -> Findings {
     let validated = folder::read(&args.ledger.ledger);
     match validated.estate.map(Engine::compile) {
         None => validated.findings,
         Some(Err(findings)) => validated.findings.merged(findings),
-        Some(Ok(engine)) => validated.findings.merged(review::hygiene(&engine, args.at)),
+        Some(Ok(engine)) => validated.findings.merged(review::hygiene(&engine, Some(at))),
     }
 }
 

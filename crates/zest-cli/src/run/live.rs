@@ -114,7 +114,7 @@ pub(crate) fn read(args: &Read) -> Result<Exit> {
         put!("{}", found.document(&args.system, system.address.as_ref().map(|a| a.value.as_str())));
         return Ok(Exit::Allowed);
     }
-    let drift = drift(&found, &State::of(&estate, &args.system, args.moment.at)?);
+    let drift = drift(&found, &State::of(&estate, &args.system, args.moment.moment())?);
     put!("{}", render_drift(&args.system, &session.target(), &drift));
     Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
 }
@@ -131,7 +131,8 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
         Err(exit) => return Ok(exit),
     };
     let system = crate::unknown::system(&estate, &args.system)?;
-    let wanted = State::of(&estate, &args.system, args.moment.at)?;
+    let at = args.moment.moment();
+    let wanted = State::of(&estate, &args.system, at)?;
     let mut session = match Session::open(system, &args.server) {
         Ok(session) => session,
         Err(error) => return unreachable(&error),
@@ -150,7 +151,7 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
         say!("{shown} on {}: 0 statements, nothing to do", session.target());
         return prove(&mut session, &wanted, args);
     }
-    if let Some(why) = now.lock_out(&wanted, login) {
+    if let Some(why) = now.lock_out(&wanted, login, at) {
         complain!("zest: nothing was changed: {why}");
         return Ok(Exit::Denied);
     }

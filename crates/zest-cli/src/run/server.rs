@@ -11,7 +11,7 @@ use zest_ledger::estate::Estate;
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, host_configuration, mariadb, postgresql};
 
-use crate::out::{complain_of, put, say};
+use crate::out::{complain, complain_of, put, say};
 use crate::args::{Emit, Part};
 #[cfg(not(feature = "live"))]
 use crate::args::{Read, RollOut};
@@ -29,8 +29,8 @@ pub(crate) enum State {
 
 impl State {
     /// Takes what a ledger wants of a system at a moment: now, where none is stated.
-    pub(crate) fn of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Result<Self> {
-        let at = Some(at.unwrap_or_else(Timestamp::now));
+    pub(crate) fn of(estate: &Estate, system: &str, at: Timestamp) -> Result<Self> {
+        let at = Some(at);
         let entry = unknown::system(estate, system)?;
         match entry.kind() {
             Kind::Postgresql => postgresql::state_of(estate, system, at).map(Self::Postgresql).context("the ledger says nothing of it"),
@@ -71,10 +71,9 @@ impl State {
     }
 
     /// Says why going to `ledger` as `by` would lock somebody out.
-    #[cfg(feature = "live")]
-    pub(crate) fn lock_out(&self, ledger: &Self, by: &str) -> Option<String> {
+    pub(crate) fn lock_out(&self, ledger: &Self, by: &str, at: Timestamp) -> Option<String> {
         match (self, ledger) {
-            (Self::Postgresql(a), Self::Postgresql(b)) => a.lock_out(b, by),
+            (Self::Postgresql(a), Self::Postgresql(b)) => a.lock_out(b, by, at),
             (Self::Mariadb(a), Self::Mariadb(b)) => a.lock_out(b, &account(by)),
             _ => None,
         }
@@ -103,7 +102,8 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
     if unknown::system(&estate, &args.system)?.kind() == Kind::Host {
         return emit_host(estate, args);
     }
-    let wanted = State::of(&estate, &args.system, args.moment.at)?;
+    let at = args.moment.moment();
+    let wanted = State::of(&estate, &args.system, at)?;
     let (now, since) = match &args.since {
         None => (wanted.fresh(), "a fresh server".to_owned()),
         Some(file) => {
@@ -111,22 +111,35 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
                 Ok(estate) => estate,
                 Err(exit) => return Ok(exit),
             };
-            (State::of(&read, &args.system, args.moment.at)?, file.display().to_string())
+            (State::of(&read, &args.system, at)?, file.display().to_string())
         }
     };
+    if let Some(why) = now.lock_out(&wanted, postgresql::BOOTSTRAP, at) {
+        complain!("zest: nothing is written for `{}`, at {at}: {why}", visible(&args.system));
+        return Ok(Exit::Denied);
+    }
     let steps = now.steps_to(&wanted, postgresql::BOOTSTRAP);
-    let count = steps.len();
     let mut out = String::new();
-    let _ =
-        writeln!(out, "-- {}: {count} statements, from {} to the ledger {}", visible(&args.system), visible(&since), args.ledger.shown());
+    let (count, system, ledger) = (counted(steps.len(), "statement"), visible(&args.system), args.ledger.shown());
+    let _ = writeln!(out, "-- {system}: {count}, from {} to the ledger {ledger}, at {at}", visible(&since));
     if let State::Postgresql(state) = &wanted {
         let _ = writeln!(out, "-- In the database `{}`, which is there already.", visible(&state.database));
     }
-    if count > 0 {
+    if let State::Mariadb(_) = &wanted {
+        for (end, account) in mariadb::ends_of(&estate, &args.system, at) {
+            let _ = writeln!(out, "-- Too wide from {end} on: who uses {} is good until then; roll out again at that moment.", visible(&account));
+        }
+    }
+    if !steps.is_empty() {
         out.push_str(&wanted.script(&steps, postgresql::BOOTSTRAP));
     }
     put!("{out}");
     Ok(Exit::Allowed)
+}
+
+/// Writes a number of things: "1 statement", "2 statements".
+pub(crate) fn counted(count: usize, what: &str) -> String {
+    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
 }
 
 /// Prints one of the files that tell a host the ledger's rules.
@@ -138,18 +151,21 @@ fn emit_host(estate: Estate, args: &Emit) -> Result<Exit> {
             return Ok(Exit::Unreadable);
         }
     };
-    let told = host_configuration(&engine, &args.system).context("the ledger says nothing of it")?;
+    let at = args.moment.moment();
+    let told = match host_configuration(&engine, &args.system, at) {
+        Ok(told) => told,
+        Err(why) => {
+            complain!("zest: nothing is written for `{}`, at {at}: {why}", visible(&args.system));
+            return Ok(Exit::Denied);
+        }
+    };
     match args.part {
         Part::RunAs => put!("{}", told.run_as),
         Part::SignIn => {
             put!("{}", told.sign_in);
             for (account, users) in told.keys_of {
                 let users: Vec<String> = users.iter().map(|u| visible(u)).collect();
-                say!(
-                    "# {}: keys of {}",
-                    visible(&account),
-                    if users.is_empty() { "nobody".to_owned() } else { users.join(", ") }
-                );
+                say!("# {}: keys of {}", visible(&account), users.join(", "));
             }
         }
     }

@@ -236,6 +236,8 @@ refusals! {
     ActingNotKnown = "acting-not-known" Standing;
     /// The session of the assumed role is over: it has a longest time.
     AssumptionExpired = "assumption-expired" Standing;
+    /// The role was assumed before the identity it is assumed from had begun.
+    AssumedTooEarly = "assumed-too-early" Standing;
     /// The session states an attribute that the system does not let it state.
     AttributeNotAdmitted = "attribute-not-admitted" Standing;
     /// Roles are held together that nobody may hold together.
@@ -271,6 +273,8 @@ refusals! {
     SamePerson = "same-person" Obligations;
     /// The second person is not one who may agree, or could not run the line at this moment.
     NotEntitled = "not-entitled" Obligations;
+    /// Something must be done first that nobody can do.
+    NobodyCan = "nobody-can" Obligations;
 }
 
 /// A rule of a command set.

@@ -446,6 +446,8 @@ impl<'e> Narrowed<'e> {
             sets.extend(links.sets.iter().flat_map(|&s| estate.sets[s.index()].rules.iter().map(|r| r.home).chain([s])));
             queue.extend(links.includes.iter().filter(|r| roles.insert(**r)));
         }
+        let of_accounts = estate.systems[system.index()].accounts.iter().flat_map(|a| &a.sets);
+        sets.extend(of_accounts.flat_map(|&s| estate.sets[s.index()].rules.iter().map(|r| r.home).chain([s])));
         // A set may include another that has no rule of its own.
         let mut more: Vec<SetId> = sets.iter().copied().collect();
         while let Some(set) = more.pop() {

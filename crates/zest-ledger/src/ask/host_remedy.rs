@@ -80,7 +80,7 @@ impl Host<'_> {
             }
             Refusal::EnvironmentNotKept => {
                 let words = read_arguments(&question.line).unwrap_or_default();
-                let rest = line::join(argv::read(&words, &[]).words.iter().map(String::as_str));
+                let rest = line::join(argv::read(&words).words.iter().map(String::as_str));
                 vec![way(Change::Line(rest.clone()), format!("as `{}`, without variables", visible(&rest)), None)]
             }
             Refusal::NotPermitted | Refusal::DeniedByRule => self.permit(),
@@ -137,7 +137,7 @@ impl Host<'_> {
     fn full_programs(&self) -> Vec<Way> {
         let estate = &self.asked.engine.estate;
         let words = read_arguments(&self.asked.question.line).unwrap_or_default();
-        let argv = argv::read(&words, &self.context.links.links);
+        let argv = argv::read(&words);
         let Some(typed) = argv.words.first() else { return Vec::new() };
         let mut found: Vec<&str> = Vec::new();
         for rule in estate.sets.iter().flat_map(|s| &s.rules) {
@@ -170,7 +170,7 @@ impl Host<'_> {
             ways.push(way(Change::Acting(Vec::new()), "in the own name", None));
         }
         let words = read_arguments(&question.line).unwrap_or_default();
-        let argv = argv::read(&words, &links.links);
+        let argv = argv::read(&words);
         let pattern = Pattern::literal(argv.words.iter().map(String::as_str)).to_string();
         let from = self.answer.account.as_deref().and_then(|l| links.logins.get(l)).copied();
         let to = question

@@ -75,7 +75,7 @@ impl Service<'_> {
             }
             Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => accepted(self.asked, refusal),
             Refusal::SessionExpired => vec![way(Change::NewSession, "in a new session", None)],
-            Refusal::AssumptionExpired => vec![way(Change::NewSession, "with the role assumed anew", None)],
+            Refusal::AssumptionExpired | Refusal::AssumedTooEarly => vec![way(Change::NewSession, "with the role assumed anew", None)],
             Refusal::NotStated
             | Refusal::AssignmentNotValid
             | Refusal::OriginOutside
@@ -118,7 +118,10 @@ impl Service<'_> {
     }
 
     fn action(&self) -> Option<Action> {
-        parse(&self.asked.question.line, self.context.links).ok()
+        // Of several operations that a call may be, the first that is not allowed.
+        let actions = parse(&self.asked.question.line, self.context.links).ok()?;
+        let is_allowed = |action: &Action| self.weighed(action).is_some_and(|(weighed, ..)| weighed.is_allowed());
+        actions.iter().find(|a| !is_allowed(a)).or(actions.first()).cloned()
     }
 
     /// What the grants come to, for whoever the session acts as.
@@ -402,7 +405,8 @@ impl Service<'_> {
         let say = |line: String| way(Change::Line(line.clone()), format!("as `{}`", visible(&line)), None);
         let paths = || links.resources.keys().map(|k| &**k);
         match parse(&self.asked.question.line, links) {
-            Ok(action) => {
+            Ok(actions) => {
+                let Some(action) = actions.first() else { return Vec::new() };
                 let name = &links.operations[action.operation].name;
                 let near = nearest(&action.path, paths()).map(|n| say(format!("{name} on {n}")));
                 let (head, _) = action.path.split_once('/').unwrap_or((&action.path, ""));
@@ -420,7 +424,11 @@ impl Service<'_> {
                 list.sort_unstable();
                 list.into_iter().take(TRIED).map(|p| say(format!("{head} on {p}"))).collect()
             }
-            Err(_) => Vec::new(),
+            Err(Unread::Other { said, .. }) => {
+                let call = self.asked.question.line.trim().strip_suffix(&format!(" on {said}")).unwrap_or_default();
+                vec![say(call.trim().to_owned())]
+            }
+            Err(Unread::Form | Unread::Address(_) | Unread::Several(_)) => Vec::new(),
         }
     }
 

@@ -26,6 +26,8 @@ pub enum LineError {
     ControlCharacter,
     /// A quote is not closed, stands inside a word, or encloses nothing.
     Quote,
+    /// An address is written with leading zeros, which some systems read as octal.
+    Address,
 }
 
 impl fmt::Display for LineError {
@@ -35,6 +37,7 @@ impl fmt::Display for LineError {
             Self::TooLong => "it is longer than 4096 bytes or 256 words",
             Self::ControlCharacter => "it holds a control or invisible character",
             Self::Quote => "a quote is not closed, stands inside a word, or encloses nothing",
+            Self::Address => "an address is written with leading zeros or in hexadecimal, and it is not plain which one a system would read",
         })
     }
 }
@@ -49,13 +52,32 @@ impl std::error::Error for LineError {}
 /// # Example
 /// ```
 /// use zest_ledger::command::read_line;
-/// assert_eq!(read_line("show  ip route")?.as_slice(), ["show", "ip", "route"]);
+/// assert_eq!(read_line("show  path to")?.as_slice(), ["show", "path", "to"]);
 /// assert_eq!(read_line("describe \"pier two\"")?.as_slice(), ["describe", "pier two"]);
 /// assert!(read_line("show \u{7}").is_err());
 /// # Ok::<(), zest_ledger::command::LineError>(())
 /// ```
 pub fn read_line(text: &str) -> Result<SmallVec<[&str; 8]>, LineError> {
-    read(text, 1)
+    let words = read(text, 1)?;
+    if words.iter().any(|word| is_odd_address(word)) { Err(LineError::Address) } else { Ok(words) }
+}
+
+/// Returns whether a word is an IPv4 address, alone or with a prefix length, in a form that systems read differently: some take
+/// `016` for fourteen (RFC 6943, section 3.1.1).
+fn is_odd_address(word: &str) -> bool {
+    if !word.as_bytes().contains(&b'.') {
+        return false;
+    }
+    let (address, length) = word.split_once('/').map_or((word, None), |(address, length)| (address, Some(length)));
+    let is_number = |part: &str| match part.strip_prefix("0x").or_else(|| part.strip_prefix("0X")) {
+        Some(hex) => !hex.is_empty() && hex.bytes().all(|b| b.is_ascii_hexdigit()),
+        None => !part.is_empty() && part.bytes().all(|b| b.is_ascii_digit()),
+    };
+    let is_odd = |part: &str| part.len() > 1 && part.starts_with('0');
+    address.split('.').count() == 4
+        && address.split('.').all(is_number)
+        && length.is_none_or(is_number)
+        && (address.split('.').any(is_odd) || length.is_some_and(is_odd))
 }
 
 /// Reads the arguments of a program, of which one in quotes may be empty.

@@ -3,7 +3,7 @@
 pub(crate) mod alphabet;
 pub(crate) mod automaton;
 pub(crate) mod line;
-mod pattern;
+pub(crate) mod pattern;
 pub(crate) mod vocabulary;
 
 pub use line::{LineError, MAX_LINE_BYTES, MAX_LINE_WORDS, read_line};

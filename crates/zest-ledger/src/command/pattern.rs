@@ -133,6 +133,11 @@ impl Pattern {
     }
 
     /// Makes the pattern that matches one line only.
+    /// Makes a pattern of words, with nothing behind them.
+    pub(crate) const fn of(words: Vec<WordPattern>) -> Self {
+        Self { words, is_open: false }
+    }
+
     pub(crate) fn literal<'w>(words: impl IntoIterator<Item = &'w str>) -> Self {
         Self { words: words.into_iter().map(|w| WordPattern::Fixed(vec![w.to_owned()])).collect(), is_open: false }
     }
@@ -253,16 +258,17 @@ impl fmt::Display for Slot {
     }
 }
 
-/// Returns the form in which words are compared: addresses and networks as RFC 5952 writes them.
+/// Returns the form in which words are compared: addresses and networks as RFC 5952 writes them, an IPv4-mapped one as IPv4, a
+/// network by its first address, as in conditions.
 pub(crate) fn canonical_word(word: &str) -> Cow<'_, str> {
-    // OK because only IPv6 has several spellings for one address, and each of them holds a colon.
-    if !word.as_bytes().contains(&b':') {
+    // OK because only IPv6 has several spellings for one address, and each of them holds a colon; a network holds a slash.
+    if !word.bytes().any(|b| matches!(b, b':' | b'/')) {
         return Cow::Borrowed(word);
     }
     let form = if let Ok(address) = word.parse::<Ipv6Addr>() {
-        address.to_string()
+        address.to_canonical().to_string()
     } else if let Ok(network) = word.parse::<IpNet>() {
-        network.to_string()
+        crate::address::canonical_network(network).to_string()
     } else {
         return Cow::Borrowed(word);
     };

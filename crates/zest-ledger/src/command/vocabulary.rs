@@ -25,7 +25,7 @@ pub(crate) struct Vocabulary {
     /// Where the meaning of a bare elevation is written.
     pub(crate) bare_place: Option<Place>,
     pub(crate) commands: Vec<Command>,
-    abbreviation: Abbreviation,
+    pub(crate) abbreviation: Abbreviation,
     nodes: Vec<Node>,
     roots: Vec<usize>,
 }
@@ -58,6 +58,8 @@ pub(crate) struct Resolved {
     pub(crate) command: CommandId,
     /// The letters of its full words.
     pub(crate) symbols: SmallVec<[Symbol; 8]>,
+    /// From which word on the command takes whatever follows; behind the last word if it does not.
+    pub(crate) open_from: usize,
 }
 
 /// Why a typed line means nothing here.
@@ -218,13 +220,13 @@ impl Vocabulary {
                     symbols.push(alphabet.symbol(&form));
                     tell(&form);
                 }
-                return Ok(Resolved { command, symbols });
+                return Ok(Resolved { command, symbols, open_from: i });
             } else {
                 return Err(Unresolved::Unknown { word: i });
             }
         }
         let command = node.command.or(node.open).ok_or(Unresolved::Incomplete)?;
-        Ok(Resolved { command, symbols })
+        Ok(Resolved { command, symbols, open_from: line.len() })
     }
 
     fn find_keyword<'v>(&self, node: &'v Node, typed: &str, word: usize) -> Result<Option<(&'v str, Symbol, usize)>, Unresolved> {

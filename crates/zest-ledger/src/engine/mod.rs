@@ -5,14 +5,14 @@ mod standing;
 
 use std::sync::{Arc, RwLock};
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::ask::{Answer, Decision, Question, Session, remedies};
 use crate::command::alphabet::{Alphabet, AlphabetBuilder, Symbol};
 use crate::command::automaton::{Automaton, MAX_STATES};
 use crate::command::vocabulary::{Command, Vocabulary};
 use crate::entry::{AuthorisedLevels, IdentitySource, Kind, NameCase, Otherwise, RuleVerb, Unrestricted, WhenCentralDown};
-use crate::estate::{AssignmentId, CommandId, Estate, Facts, ModeId, SetId, SystemId, UserId, VocabularyId};
+use crate::estate::{AssignmentId, CommandId, Duties, Estate, Party, Facts, ModeId, SetId, SystemId, UserId, VocabularyId};
 use crate::finding::{Code, Finding, Findings};
 use crate::kind::database::Accounts;
 use crate::kind::network_device::{self, Reach};
@@ -63,6 +63,8 @@ pub struct Engine {
     pub(crate) membership: Membership,
     pub(crate) standings: Vec<Standing>,
     standing_of: Vec<usize>,
+    /// For each system and local account, what it gives, if it has command sets of its own.
+    pub(crate) account_standings: Vec<Vec<Option<usize>>>,
     folded: Option<FxHashMap<String, Vec<UserId>>>,
     reach: RwLock<FxHashMap<(usize, SystemId), Arc<Reach>>>,
 }
@@ -206,7 +208,8 @@ impl Engine {
         }
         let devices: Vec<Device> = (0..estate.systems.len()).map(|i| device(&estate, SystemId::new(i))).collect();
         let servers = (0..estate.systems.len()).map(|i| database_server(&estate, SystemId::new(i))).collect();
-        let (standings, standing_of) = standing::standings(&estate);
+        let (mut standings, standing_of) = standing::standings(&estate);
+        let account_standings = standing::of_accounts(&estate, &mut standings);
         let membership = Membership::of(&estate, &standing_of);
         let folded = devices.iter().any(|d| d.ignores_case).then(|| fold_names(&estate));
         Ok(Self {
@@ -219,6 +222,7 @@ impl Engine {
             membership,
             standings,
             standing_of,
+            account_standings,
             folded,
             reach: RwLock::default(),
         })
@@ -339,7 +343,7 @@ impl Engine {
         answer
     }
 
-    pub(crate) fn standpoint(&self, question: &Question) -> Option<(Option<Vec<SetId>>, u8)> {
+    pub(crate) fn standpoint(&self, question: &Question) -> Option<(Option<Vec<SetId>>, u8, bool)> {
         network_device::standpoint(self, question)
     }
 
@@ -365,6 +369,26 @@ impl Engine {
             labels: &self.estate.system(system).labels,
             covers,
         }
+    }
+
+    /// Returns the people whom an obligation names as second person, or everybody; some may come twice.
+    pub(crate) fn people<'a>(&'a self, duties: &'a Duties) -> impl Iterator<Item = UserId> + 'a {
+        let everybody = duties.anyone.is_some().then_some(0..self.estate.entries.users.len()).into_iter().flatten().map(UserId::new);
+        self.members(duties.second_person.iter().rev().map(|&(p, _)| p).collect()).chain(everybody)
+    }
+
+    /// Returns the users among some parties and in their groups, each once.
+    pub(crate) fn members(&self, mut queue: Vec<Party>) -> impl Iterator<Item = UserId> + '_ {
+        let mut seen: FxHashSet<Party> = FxHashSet::default();
+        std::iter::from_fn(move || {
+            loop {
+                match queue.pop()? {
+                    party if !seen.insert(party) => {}
+                    Party::User(user) => return Some(user),
+                    Party::Group(group) => queue.extend(self.estate.groups[group.index()].members.iter().rev().map(|&(m, _)| m)),
+                }
+            }
+        })
     }
 
     /// Finds the user a name means where names are or are not case-sensitive.

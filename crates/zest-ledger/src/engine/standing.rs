@@ -35,6 +35,8 @@ pub(crate) struct Standing {
     pub(crate) sets: Vec<SetId>,
     /// All roles, those included by others as well.
     pub(crate) roles: Vec<RoleId>,
+    /// Whether it is that of a local account, whose command sets the device itself asks at every level.
+    pub(crate) is_local: bool,
 }
 
 /// Returns the distinct standings, and which of them each assignment gives.
@@ -54,6 +56,19 @@ pub(crate) fn standings(estate: &Estate) -> (Vec<Standing>, Vec<usize>) {
         })
         .collect();
     (list, of)
+}
+
+/// Adds what local accounts with command sets of their own give, and says which of them each has.
+pub(crate) fn of_accounts(estate: &Estate, list: &mut Vec<Standing>) -> Vec<Vec<Option<usize>>> {
+    let mut of_system = |(entry, links): (&std::sync::Arc<crate::entry::System>, &crate::estate::SystemLinks)| {
+        let of = |(account, links): (&crate::entry::Account, &crate::estate::AccountLinks)| {
+            let band = account.band.as_ref().filter(|_| !links.sets.is_empty()).map(LevelBand::read)?;
+            list.push(Standing { band: Some(band), sets: links.sets.clone(), roles: Vec::new(), is_local: true });
+            Some(list.len() - 1)
+        };
+        entry.accounts.iter().zip(&links.accounts).map(of).collect()
+    };
+    estate.entries.systems.iter().zip(&estate.systems).map(&mut of_system).collect()
 }
 
 fn standing(estate: &Estate, assignment: &AssignmentLinks, bands: &[Option<LevelBand>]) -> Standing {

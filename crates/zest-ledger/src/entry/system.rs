@@ -312,6 +312,8 @@ pub struct Account {
     pub credential: Option<At<Credential>>,
     /// Whether it is kept for outages of the central source.
     pub emergency: Option<At<bool>>,
+    /// Command sets of its own, which the device asks itself; without any, the levels of the commands decide.
+    pub commands: Vec<At<String>>,
 }
 
 impl Account {
@@ -323,7 +325,7 @@ impl Account {
     }
 
     pub(crate) const fn at(login: At<String>) -> Self {
-        Self { login, remark: None, band: None, used_by: Vec::new(), origin: None, locked: None, credential: None, emergency: None }
+        Self { login, remark: None, band: None, used_by: Vec::new(), origin: None, locked: None, credential: None, emergency: None, commands: Vec::new() }
     }
 
     /// Sets start level and ceiling.
@@ -355,5 +357,7 @@ impl Account {
         credential(state: Credential) => credential sets state;
         /// Says whether it is kept for outages of the central source.
         emergency(yes: bool) => emergency sets yes;
+        /// Adds a command set of its own.
+        commands(set: &str) => commands adds set.to_owned();
     }
 }

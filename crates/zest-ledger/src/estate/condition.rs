@@ -3,7 +3,7 @@
 use std::net::IpAddr;
 
 use ipnet::IpNet;
-use jiff::civil::{Time, Weekday};
+use jiff::civil::{DateTime, Time, Weekday};
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
 use smallvec::SmallVec;
@@ -84,6 +84,11 @@ pub(crate) struct Hours {
 }
 
 impl Hours {
+    /// Returns whether they run over midnight.
+    pub(crate) fn is_over_midnight(self) -> bool {
+        self.until.is_some_and(|until| self.from >= until)
+    }
+
     fn contain(self, time: Time) -> bool {
         match self.until {
             None => time >= self.from,
@@ -242,7 +247,10 @@ impl Conditions {
             add(Part::Hours, civil().map(|t| hours.contain(t.time())), *place);
         }
         if let Some((days, place)) = &self.days {
-            add(Part::Days, civil().map(|t| days.contains(&t.weekday())), *place);
+            // A night belongs to the day on which it starts.
+            let runs_over = |time: Time| self.hours.as_ref().is_some_and(|(h, _)| h.is_over_midnight() && h.until.is_some_and(|u| time < u));
+            let day = |t: DateTime| if runs_over(t.time()) { t.weekday().previous() } else { t.weekday() };
+            add(Part::Days, civil().map(|t| days.contains(&day(t))), *place);
         }
         if let Some((list, place)) = &self.channel {
             add(Part::Channel, session.channel.map(|c| list.contains(&c)), *place);

@@ -150,6 +150,13 @@ impl Resolver<'_> {
                 );
             }
             links.keep_environment.extend(part.keep_environment.iter().cloned());
+            if let Some(lasts) = part.proof_lasts.as_ref().filter(|l| l.value.as_secs() % 60 != 0 || l.value.subsec_nanos() != 0) {
+                self.findings.push(
+                    Finding::new(Code::BadValue, "`proof-lasts` cannot be told to a host: it counts whole minutes")
+                        .at(lasts.place, format!("this is {:#}", lasts.value))
+                        .help("write whole minutes, such as \"2m\""),
+                );
+            }
             links.proof_lasts = part.proof_lasts.as_ref().map(|l| l.value).or(links.proof_lasts);
             for rule in &part.run_as {
                 let mut by = Vec::new();

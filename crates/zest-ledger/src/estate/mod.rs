@@ -95,6 +95,8 @@ pub(crate) struct SystemLinks {
 pub(crate) struct AccountLinks {
     pub(crate) used_by: Vec<(Party, Place)>,
     pub(crate) origin: Option<Networks>,
+    /// Command sets of its own.
+    pub(crate) sets: Vec<SetId>,
 }
 
 #[derive(Debug)]

@@ -27,6 +27,8 @@ pub(crate) fn bad_path(path: &str) -> Option<&'static str> {
         Some("a part between two `/` is empty")
     } else if path.split('/').any(|p| p == "." || p == "..") {
         Some("a part is `.` or `..`")
+    } else if path.split('/').any(|p| p.trim() != p) {
+        Some("a part begins or ends with a blank")
     } else if path.contains('*') {
         Some("a path has no `*`")
     } else if path.chars().any(crate::source::is_hidden) {

@@ -4,7 +4,7 @@ use std::net::IpAddr;
 use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
-use ipnet::{IpNet, Ipv4Net};
+use ipnet::IpNet;
 use jiff::Timestamp;
 use jiff::civil::Weekday;
 use jiff::tz::TimeZone;
@@ -18,6 +18,7 @@ use super::{
     ModeId, Networks, Operand, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, SystemLinks, UserId, VocabularyId,
     VocabularyLinks, comparison,
 };
+use crate::address::canonical_network;
 use crate::command::{Pattern, Slot, WordPattern};
 use crate::entry::{self, Band, Does, Otherwise, Rule, RuleVerb};
 use crate::finding::{Code, Finding, nearest};
@@ -220,7 +221,7 @@ impl Resolver<'_> {
             return Some((IpNet::from(address.to_canonical()), text.place));
         }
         match written.parse::<IpNet>() {
-            Ok(net) if net.trunc() == net => Some((canonical(net), text.place)),
+            Ok(net) if net.trunc() == net => Some((canonical_network(net), text.place)),
             Ok(net) => {
                 self.bad_value(
                     text,
@@ -571,7 +572,9 @@ impl Resolver<'_> {
             self.band(account.band.as_ref());
             let used_by = self.parties(&account.used_by);
             let origin = account.origin.as_ref().map(|list| self.origins(list));
-            accounts.push(AccountLinks { used_by, origin });
+            let sets = account.commands.iter();
+            let sets = sets.filter_map(|text| look_up(&self.sets, "command set", &text.value, text.place, self.findings)).collect();
+            accounts.push(AccountLinks { used_by, origin, sets });
         }
         SystemLinks { vocabulary: vocabulary.unwrap_or(VocabularyId::new(0)), levels, accounts, used_by: FxHashMap::default() }
     }
@@ -789,12 +792,4 @@ impl Cover {
         }
         covered
     }
-}
-
-/// A network of IPv4-mapped addresses is the IPv4 network they are mapped from (RFC 4291, section 2.5.5.2): addresses are
-/// compared as IPv4.
-fn canonical(net: IpNet) -> IpNet {
-    let IpNet::V6(six) = net else { return net };
-    let four = six.addr().to_ipv4_mapped().zip(six.prefix_len().checked_sub(96));
-    four.and_then(|(address, length)| Ipv4Net::new(address, length).ok()).map_or(net, IpNet::V4)
 }

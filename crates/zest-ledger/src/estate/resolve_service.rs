@@ -15,6 +15,7 @@ use crate::entry::{self, Kind, Obligations};
 use crate::finding::{Code, Finding, nearest};
 use crate::ledger::Entries;
 use crate::source::{At, visible};
+use crate::text::shape_of;
 
 /// Patterns over paths with the texts they are read from.
 type Patterns = Vec<(PathPattern, At<String>)>;
@@ -139,6 +140,19 @@ impl Resolver<'_> {
                 }
             }
         }
+        // Within one document this was found before; a cloud may have several.
+        let mut calls: FxHashMap<(&str, String), &OperationLinks> = FxHashMap::default();
+        for operation in &list {
+            if let Some((method, path)) = &operation.call
+                && let Some(first) = calls.insert((method, shape_of(path)), operation)
+                && let (Some(place), Some(before)) = (operation.place, first.place)
+            {
+                let message = format!("`{}` and `{}` are the same call", visible(&first.name), visible(&operation.name));
+                let finding = Finding::new(Code::BadInterface, message).at(place, "again here").also(before, "first here");
+                self.findings.push(finding.help("describe each call in one interface only"));
+            }
+        }
+        drop(calls);
         let own = list.len();
         for name in ADMINISTRATIVE.into_iter().chain([ASSUME, CHANGE_CREDENTIAL]) {
             list.push(OperationLinks { name: name.to_owned(), reads: false, call: None, place: None });

@@ -69,7 +69,11 @@ pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Ru
         })?;
         return Err(Stop);
     }
-    run.behind.extend(engine.find_user(&question.user, false));
+    let on_the_way = theirs.session.acting.iter().filter_map(|act| match act {
+        Act::Account { login, .. } => Some(login.as_str()),
+        Act::User(_) | Act::Role { .. } => None,
+    });
+    run.behind.extend([question.user.as_str()].into_iter().chain(on_the_way).filter_map(|name| engine.find_user(name, false)));
     run.understood(|| Understood::Elsewhere);
     let address = engine.estate.system(context.system).address.as_ref().and_then(|a| a.value.parse().ok());
     let mut on = Question { user: login, ..question.clone() };

@@ -1,12 +1,13 @@
 //! What database servers have in common: which account a person uses, and how a privilege is asked for.
 
-use rustc_hash::FxHashMap;
+use jiff::Timestamp;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::entry::person;
 use super::trace::{Run, Stop, Trace, Understood};
 use crate::ask::{Question, Refusal, Stage};
 use crate::engine::Engine;
-use crate::estate::{Party, SystemId};
+use crate::estate::{Estate, Party, SystemId};
 use crate::finding::nearest;
 use crate::source::{Place, visible};
 
@@ -60,6 +61,40 @@ pub(crate) fn accounts<T: Trace>(
         return Err(Stop);
     }
     Ok(found)
+}
+
+/// Returns whether nobody is behind an account at a moment, though the ledger says who should be: its owner, or everybody who
+/// may use it, is disabled, past the end or not yet there. And the first moment at which that will be so.
+pub(crate) fn behind(estate: &Estate, system: &str, account: &str, login: &str, at: Timestamp) -> (bool, Option<Timestamp>) {
+    let users = &estate.entries.users;
+    let used_by = estate.system_ids.get(system).and_then(|s| estate.systems[s.index()].used_by.get(account));
+    let mut queue: Vec<Party> = match estate.user_ids.get(login) {
+        Some(&owner) => vec![Party::User(owner)],
+        None => used_by.into_iter().flatten().map(|&(party, _)| party).collect(),
+    };
+    let mut seen: FxHashSet<Party> = FxHashSet::default();
+    let (mut somebody, mut is_there, mut last) = (false, false, None);
+    while let Some(party) = queue.pop() {
+        match party {
+            party if !seen.insert(party) => {}
+            Party::Group(group) => queue.extend(estate.groups[group.index()].members.iter().map(|&(m, _)| m)),
+            Party::User(user) => {
+                let user = &users[user.index()];
+                somebody = true;
+                let is_here = !user.disabled.as_ref().is_some_and(|d| d.value)
+                    && user.from.as_ref().is_none_or(|from| at >= from.value)
+                    && user.until.as_ref().is_none_or(|until| at < until.value);
+                if is_here {
+                    let end = user.until.as_ref().map_or(Timestamp::MAX, |until| until.value);
+                    last = last.max(Some(end));
+                    is_there = true;
+                }
+            }
+        }
+    }
+    // Of a group that only a directory knows, nobody can say that all are gone.
+    let is_open = seen.iter().any(|p| matches!(p, Party::Group(g) if estate.group(*g).directory.is_some()));
+    (somebody && !is_there && !is_open, last.filter(|end| *end < Timestamp::MAX && !is_open))
 }
 
 /// Returns the active role that is stated; several at a time are refused.

@@ -12,18 +12,52 @@ pub mod postgresql;
 pub(crate) mod service;
 pub(crate) mod trace;
 
-use crate::ask::{Decision, Form, Question, Refusal, Stage};
+use crate::ask::{Decision, Form, Proven, Question, Refusal, Stage, Verdict};
 use crate::engine::{DatabaseServer, Engine};
-use crate::estate::SystemId;
+use crate::entry::Proof;
+use crate::estate::{SystemId, UserId};
 use crate::finding::nearest;
-use crate::source::visible;
-use trace::{Run, Stop, Trace};
+use crate::source::{At, visible};
+use trace::{Run, Silent, Stop, Trace};
 
 /// Decides a question by the rules of its system, telling the trace about every gate.
 pub(crate) fn evaluate<T: Trace>(engine: &Engine, question: &Question, trace: &mut T) -> Decision {
     let mut run = Run::new(trace);
     let _ = walk(engine, question, &mut run);
     run.decision()
+}
+
+/// Decides whether somebody could agree to an act as second person: by an own right to what the question asks, with the own
+/// proofs. What the person would have to prove again is open until it is proven.
+pub(crate) fn agrees(engine: &Engine, question: &Question) -> Decision {
+    let mut silent = Silent;
+    let mut run = Run::new(&mut silent);
+    run.agrees = true;
+    let _ = walk(engine, question, &mut run);
+    run.decision()
+}
+
+/// The session of a second person: taken to be like the first one's, but for the proofs, which are the own ones.
+pub(crate) fn of_second_person(question: &Question, name: &str, line: &str) -> Question {
+    let mut theirs = Question::in_session(name, &question.system, line, question.session.clone());
+    let session = &mut theirs.session;
+    session.proofs = session.approver_proofs.take();
+    session.approved_by = None;
+    session.account = None;
+    session.active_roles = None;
+    session.acting.clear();
+    session.attributes.clear();
+    session.expires = None;
+    theirs
+}
+
+/// Returns whether somebody could agree, could they prove now what they have to prove with.
+pub(crate) fn could_agree(engine: &Engine, question: &Question, second: UserId, line: &str) -> bool {
+    let user = engine.estate.user(second);
+    let mut theirs = of_second_person(question, &user.id.value, line);
+    let now = |proof: &At<Proof>| Proven::new(proof.value, jiff::SignedDuration::ZERO);
+    theirs.session.proofs = Some(user.proofs.iter().map(now).collect());
+    agrees(engine, &theirs).verdict == Verdict::Allowed
 }
 
 /// Decides whether a session can be opened; the action of the question is not looked at.

@@ -110,13 +110,15 @@ pub(crate) struct Run<'t, T> {
     refusal: Option<Refusal>,
     asked: bool,
     rule: Option<RuleRef>,
-    /// Who signed in, where the session went on from a host as one of its accounts: nobody agrees to his own acts.
+    /// Who signed in, and as whom the session went on from host to host: nobody agrees to their own acts.
     pub(crate) behind: Vec<UserId>,
+    /// Whether somebody is looked at who agrees to the act of another: agreeing is confirming, and nobody else must agree.
+    pub(crate) agrees: bool,
 }
 
 impl<'t, T: Trace> Run<'t, T> {
     pub(crate) const fn new(trace: &'t mut T) -> Self {
-        Self { trace, refusal: None, asked: false, rule: None, behind: Vec::new() }
+        Self { trace, refusal: None, asked: false, rule: None, behind: Vec::new(), agrees: false }
     }
 
     pub(crate) fn pass(&mut self, stage: Stage, reason: impl FnOnce() -> Reason) {

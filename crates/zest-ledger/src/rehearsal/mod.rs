@@ -247,13 +247,13 @@ impl Rehearsal {
         let written = engine.estate.vocabulary(links.vocabulary);
         let mode = self.current();
         let sets = engine.sets_in_force(&self.question(""));
-        let ceiling = engine.standpoint(&self.question("")).map_or(0, |(_, ceiling)| ceiling);
+        let (ceiling, asks_always) = engine.standpoint(&self.question("")).map_or((0, false), |(_, ceiling, always)| (ceiling, always));
         let item = |(command, compiled): (CommandId, &crate::command::vocabulary::Command)| {
             if engine.own_level(id, command).0 > self.level || !vocabulary.keeps_ceiling(compiled, ceiling) {
                 return None;
             }
             let is_partial = match &sets {
-                Some(sets) if engine.devices[id.index()].authorises(self.level, mode) => {
+                Some(sets) if asks_always || engine.devices[id.index()].authorises(self.level, mode) => {
                     let found = Instances::of(engine, sets, id, &compiled.pattern);
                     found.allowed.as_ref()?;
                     found.refused.is_some()

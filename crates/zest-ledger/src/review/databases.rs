@@ -284,11 +284,36 @@ fn of_view(engine: &Engine, state: &mariadb::State, view: &mariadb::View<'_>) ->
 }
 
 /// Looks for what is odd on database servers.
-pub(crate) fn review(engine: &Engine, findings: &mut Vec<Finding>) {
-    for server in engine.servers.iter().flatten() {
-        match server {
-            DatabaseServer::Postgresql(server) => of_postgresql(engine, server, findings),
-            DatabaseServer::Mariadb(server) => of_mariadb(engine, server, findings),
+pub(crate) fn review(engine: &Engine, at: Option<jiff::Timestamp>, findings: &mut Vec<Finding>) {
+    for (i, server) in engine.servers.iter().enumerate() {
+        let system = engine.estate.system(SystemId::new(i));
+        let place = system.id.place;
+        let superusers = match server {
+            None => continue,
+            Some(DatabaseServer::Postgresql(server)) => {
+                of_postgresql(engine, server, findings);
+                let state = postgresql::state_of(&engine.estate, &system.id.value, at);
+                state.map(|s| s.roles.values().any(|r| r.superuser && r.login && r.valid_until.is_none_or(|end| at.is_none_or(|at| at < end))))
+            }
+            Some(DatabaseServer::Mariadb(server)) => {
+                of_mariadb(engine, server, findings);
+                None
+            }
+        };
+        if superusers == Some(false) {
+            findings.push(
+                Finding::new(Code::NoSuperuser, format!("no superuser of `{}` can sign in", visible(&system.id.value)))
+                    .at(place, "nobody could mend anything here")
+                    .help("let one account with the switch `superuser` sign in, and no end lie in the past"),
+            );
+        }
+        let of_accounts = engine.estate.databases().iter().filter(|d| d.system.value == system.id.value).flat_map(|d| &d.accounts);
+        for (account, until) in of_accounts.filter_map(|a| Some((a, a.until.as_ref()?))).filter(|(_, u)| at.is_some_and(|at| at >= u.value)) {
+            findings.push(
+                Finding::new(Code::Expired, format!("the account `{}` was good until {}", visible(&account.name.value), until.value))
+                    .at(until.place, "past")
+                    .help("take it out, or extend the date"),
+            );
         }
     }
 }

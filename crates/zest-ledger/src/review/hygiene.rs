@@ -10,11 +10,13 @@ use crate::command::Pattern;
 use crate::command::automaton::{Automaton, Explored, explore, hidden_rules, is_dead};
 
 use crate::engine::{Candidate, Engine, Standing};
-use crate::entry::{Credential, Does, IdentitySource, Kind, RuleVerb};
-use crate::estate::{AssignmentId, AssignmentLinks, CommandId, GroupId, ModeId, Party, RoleId, ServiceLinks, SetId, SystemId, UserId};
+use crate::entry::{Credential, Does, IdentitySource, Kind, Otherwise, RuleVerb};
+use crate::estate::{AssignmentId, AssignmentLinks, CommandId, ModeId, Party, RoleId, ServiceLinks, SetId, SystemId, UserId};
 use crate::finding::{Code, Finding, Findings};
 use crate::kind::network_device::{Instances, elevations};
-use crate::source::{Place, visible};
+use crate::source::{Place, skeleton, visible};
+
+use super::gone::gone;
 
 /// How many pairs of assignments are compared at most.
 const MAX_PAIRS: usize = 2_000_000;
@@ -43,9 +45,11 @@ pub fn hygiene(engine: &Engine, at: Option<Timestamp>) -> Findings {
     review.rules();
     review.sessions();
     review.systems();
-    super::databases::review(engine, &mut review.findings);
+    review.nights();
+    super::gone::review(engine, at, &mut review.findings);
+    super::databases::review(engine, at, &mut review.findings);
     super::services::review(engine, at, &mut review.findings);
-    super::hosts::review(engine, &mut review.findings);
+    super::hosts::review(engine, at, &mut review.findings);
     Findings::new(review.findings, std::sync::Arc::clone(&engine.estate.sources))
 }
 
@@ -64,6 +68,7 @@ impl Review<'_> {
     fn people(&mut self) {
         let estate = &self.engine.estate;
         let mut folded: FxHashMap<String, Place> = FxHashMap::default();
+        let mut alike: FxHashMap<String, (Place, &str)> = FxHashMap::default();
         for (i, user) in estate.entries.users.iter().enumerate() {
             let id = UserId::new(i);
             let (name, place) = (visible(&user.id.value), user.id.place);
@@ -109,6 +114,16 @@ impl Review<'_> {
                         .help("take the user out, or extend the date"),
                 );
             }
+            if let Some((first, other)) = alike.insert(skeleton(&user.id.value), (place, &user.id.value))
+                && other.to_lowercase() != user.id.value.to_lowercase()
+            {
+                self.findings.push(
+                    Finding::new(Code::IdsLookAlike, format!("`{name}` looks like `{}`, and is somebody else", visible(other)))
+                        .at(place, "easy to mix up")
+                        .also(first, "the other one")
+                        .help("rename one of them, in letters of one script"),
+                );
+            }
             if let Some(first) = folded.insert(user.id.value.to_lowercase(), place) {
                 self.findings.push(
                     Finding::new(Code::IdsDifferInCase, format!("`{name}` differs from another user in upper and lower case only"))
@@ -122,8 +137,9 @@ impl Review<'_> {
 
     fn groups(&mut self) {
         let estate = &self.engine.estate;
-        let is_disabled = |user: UserId| estate.user(user).disabled.as_ref().is_some_and(|d| d.value);
-        for (i, (entry, links)) in estate.entries.groups.iter().zip(&estate.groups).enumerate() {
+        let at = self.at;
+        let is_gone = |user: UserId| gone(estate.user(user), at).is_some();
+        for (entry, links) in estate.entries.groups.iter().zip(&estate.groups) {
             let (name, place) = (visible(&entry.id.value), entry.id.place);
             if links.owners.is_empty() {
                 self.push(
@@ -131,10 +147,10 @@ impl Review<'_> {
                         .at(place, "nobody answers for it")
                         .help("add `owners = [\"user:ID\"]`"),
                 );
-            } else if links.owners.iter().all(|&(p, _)| matches!(p, Party::User(u) if is_disabled(u))) {
+            } else if links.owners.iter().all(|&(p, _)| matches!(p, Party::User(u) if is_gone(u))) {
                 self.push(
-                    Finding::new(Code::GroupOwnersInactive, format!("every owner of the group `{name}` is disabled"))
-                        .at(links.owners[0].1, "disabled")
+                    Finding::new(Code::GroupOwnersInactive, format!("every owner of the group `{name}` is disabled, or past the end"))
+                        .at(links.owners[0].1, "gone")
                         .help("name an owner who is active"),
                 );
             }
@@ -145,22 +161,6 @@ impl Review<'_> {
                         .help("add members, link a directory group, or take the group out"),
                 );
             }
-            for &(party, place) in &links.members {
-                self.disabled(party, place, &format!("group `{}`", visible(&estate.group(GroupId::new(i)).id.value)));
-            }
-        }
-    }
-
-    fn disabled(&mut self, party: Party, place: Place, whose: &str) {
-        let Party::User(user) = party else { return };
-        let entry = self.engine.estate.user(user);
-        if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
-            self.findings.push(
-                Finding::new(Code::DisabledUserKept, format!("the disabled user `{}` is still in {whose}", visible(&entry.id.value)))
-                    .at(place, "still here")
-                    .also(disabled.place, "disabled here")
-                    .help("take the user out, or the right is back the day the user is"),
-            );
         }
     }
 }
@@ -194,7 +194,9 @@ impl Review<'_> {
             let of_accounts = h.accounts.iter().flat_map(|a| a.commands.iter().chain(a.commands_of.iter().flat_map(|(_, s)| s)));
             of_accounts.chain(h.run_as.iter().flat_map(|r| &r.sets))
         });
-        let used: FxHashSet<SetId> = estate.roles.iter().flat_map(|r| r.sets.iter().copied()).chain(of_hosts.copied()).collect();
+        let of_devices = estate.systems.iter().flat_map(|s| &s.accounts).flat_map(|a| &a.sets);
+        let used: FxHashSet<SetId> =
+            estate.roles.iter().flat_map(|r| &r.sets).chain(of_hosts).chain(of_devices).copied().collect();
         let included: FxHashSet<&str> = estate
             .command_sets()
             .iter()
@@ -233,7 +235,6 @@ impl Review<'_> {
                         .help("give it to a group that the person is in"),
                     );
                 }
-                self.disabled(party, place, "an assignment");
             }
             // On clouds, in applications and on hosts there are no levels.
             let of_kinds = |wanted: fn(Kind) -> bool| links.systems.ones().any(|s| wanted(estate.system(SystemId::new(s)).kind()));
@@ -361,7 +362,53 @@ impl Review<'_> {
                     .help("raise the ceiling, permit the elevation, or lower the commands' level on the device"),
             );
         }
+        for (i, links) in engine.estate.systems.iter().enumerate() {
+            for &set in links.accounts.iter().flat_map(|a| &a.sets) {
+                vocabularies_of.entry(set).or_default().insert(engine.devices[i].vocabulary.index());
+            }
+        }
+        self.narrow_denies(&vocabularies_of);
         self.rules_without_command(&vocabularies_of);
+    }
+
+    /// Finds denies that take fewer words than the vocabulary does in the same place, with a line that passes.
+    fn narrow_denies(&mut self, vocabularies_of: &FxHashMap<SetId, FxHashSet<usize>>) {
+        let engine = self.engine;
+        let mut found: Vec<(Place, String, String)> = Vec::new();
+        for (&set, vocabularies) in vocabularies_of {
+            let (compiled, links) = (&engine.sets[set.index()], &engine.estate.sets[set.index()]);
+            for rule in links.rules.iter().filter(|r| r.verb == RuleVerb::Deny) {
+                let commands = vocabularies.iter().flat_map(|&v| &engine.vocabularies[v].commands);
+                let passing = commands.filter_map(|c| widened(&rule.pattern, &c.pattern)).find_map(|wide| {
+                    let wide = Automaton::build(&engine.alphabet, &[&wide]).ok()?;
+                    let mut example = None;
+                    explore(&engine.alphabet, &[&wide, &compiled.automaton], |s| !is_dead(s[0]), |states, line| {
+                        let decided = compiled.automaton.accepted(states[1]);
+                        let passes = decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.verbs[r as usize] == RuleVerb::Allow);
+                        // What an earlier rule lets through, the deny was never meant to catch.
+                        let is_later = decided.is_none_or(|r| links.rules[r as usize].text.place > rule.text.place);
+                        if wide.accepted(states[0]).is_some() && passes && is_later {
+                            example = Some(crate::command::line::join(line.map(|s| engine.alphabet.example(s))));
+                            return ControlFlow::Break(());
+                        }
+                        ControlFlow::Continue(())
+                    });
+                    example
+                });
+                if let Some(example) = passing {
+                    found.push((rule.text.place, visible(&rule.text.value), example));
+                }
+            }
+        }
+        found.sort();
+        found.dedup_by(|a, b| a.0 == b.0);
+        for (place, text, example) in found {
+            self.findings.push(
+                Finding::new(Code::DenyTooNarrow, format!("the rule `deny {text}` lets `{}` pass", visible(&example)))
+                    .at(place, "the vocabulary takes more words here than the rule does")
+                    .help("write `{word}`, or `...` at the end, so that it catches whatever the device takes"),
+            );
+        }
     }
 
     fn session(&mut self, number: usize, standing: &Standing, system: SystemId, place: Place) {
@@ -556,6 +603,37 @@ impl Review<'_> {
     }
 }
 
+/// Moments and people
+impl Review<'_> {
+    /// Returns whether one of some parties, or of their members, is neither disabled nor past the end.
+    fn somebody_is_there(&self, parties: Vec<Party>) -> bool {
+        self.engine.members(parties).any(|user| gone(self.engine.estate.user(user), self.at).is_none())
+    }
+
+    /// Hours over midnight beside days: the night belongs to the day on which it begins.
+    fn nights(&mut self) {
+        let estate = &self.engine.estate;
+        let of_services = estate.services.iter().flatten().flat_map(|s| {
+            let of_grants = s.grants.iter().flat_map(|g| std::iter::once(&g.when).chain(&g.lifted_by));
+            of_grants.chain(s.ceilings.iter().map(|c| &c.when)).chain(s.acting.iter().map(|a| &a.when))
+        });
+        let of_roles = estate.roles.iter().filter_map(|r| r.assumable.as_ref()).map(|a| &a.when);
+        let of_assignments = estate.assignments.iter().map(|a| &a.conditions);
+        for conditions in of_assignments.chain(of_services).chain(of_roles) {
+            if let (Some((hours, place)), Some((_, days))) = (&conditions.hours, &conditions.days)
+                && hours.is_over_midnight()
+            {
+                self.findings.push(
+                    Finding::new(Code::NightOfDay, "the hours run over midnight, and what is after it counts for the day before")
+                        .at(*place, "the night belongs to the day on which it begins")
+                        .also(*days, "these days")
+                        .help("with days = [\"fri\"] and hours = \"22:00-06:00\" it holds from Friday 22:00 to Saturday 06:00"),
+                );
+            }
+        }
+    }
+}
+
 /// Systems
 impl Review<'_> {
     fn systems(&mut self) {
@@ -597,14 +675,32 @@ impl Review<'_> {
         let switch = system.authorisation.as_ref().map_or(system.id.place, |a| a.place);
         let mut open = FxHashSet::default();
         let mut top = 0;
+        let mut unasked: Option<Place> = None;
         for (i, links) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(id.index())) {
             let (number, standing) = engine.standing(AssignmentId::new(i));
             let reach = engine.reach(number, id);
-            top = top.max(reach.levels().last().copied().unwrap_or(0));
+            let is_over = links.conditions.until.is_some_and(|(until, _)| self.at.is_some_and(|at| at >= until));
+            if !is_over && self.somebody_is_there(links.to.iter().map(|&(p, _)| p).collect()) {
+                top = top.max(reach.levels().last().copied().unwrap_or(0));
+            }
+            if let Some(&set) = standing.sets.first()
+                && device.authorised_levels == 0
+                && !device.authorises_configuration
+            {
+                unasked = unasked.or(Some(engine.estate.set(set).id.place));
+            }
             if device.authorised_levels != 0 && !standing.sets.is_empty() && !links.to.is_empty() {
                 let start = engine.vocabulary_of(id).start_mode;
                 open.extend(reach.levels().into_iter().filter(|&l| !device.authorises(l, start)));
             }
+        }
+        if let Some(set) = unasked {
+            self.push(
+                Finding::new(Code::CommandSetsNotAsked, format!("`{name}` never asks command sets: whoever gets in runs whatever the level admits"))
+                    .at(system.id.place, "no `authorisation`")
+                    .also(set, "such as this set, which does nothing here")
+                    .help("add authorisation = { levels = \"all\", configuration = true }, or give these people roles without command sets"),
+            );
         }
         if !open.is_empty() {
             let mut levels: Vec<u8> = open.into_iter().collect();
@@ -640,8 +736,10 @@ impl Review<'_> {
             let (login, place) = (visible(&account.login.value), account.login.place);
             let is_open =
                 !account.locked.as_ref().is_some_and(|l| l.value) && account.credential.as_ref().is_none_or(|c| c.value == Credential::Set);
-            let is_used = !links.used_by.is_empty() || engine.estate.user_ids.contains_key(account.login.value.as_str());
-            rescues |= is_open && is_used && account.band.as_ref().is_some_and(|b| b.ceiling.value == 15);
+            let own = engine.estate.user_ids.get(account.login.value.as_str());
+            let is_used = !links.used_by.is_empty() || own.is_some();
+            let people = links.used_by.iter().map(|&(p, _)| p).chain(own.map(|&u| Party::User(u))).collect();
+            rescues |= is_open && self.somebody_is_there(people) && account.band.as_ref().is_some_and(|b| b.ceiling.value == 15);
             if !asks_local {
                 self.push(
                     Finding::new(Code::AccountNeverUsed, format!("the account `{login}` on `{name}` is never asked for"))
@@ -670,9 +768,6 @@ impl Review<'_> {
                         .help("say who may use it: used-by = [\"group:ID\"]"),
                 );
             }
-            for &(party, place) in &links.used_by {
-                self.disabled(party, place, &format!("account `{login}` on `{name}`"));
-            }
         }
         let asks_central = device.sources.contains(&IdentitySource::Central);
         if asks_central && !(rescues && asks_local) {
@@ -690,4 +785,24 @@ impl Review<'_> {
             );
         }
     }
+}
+
+/// A deny with its placeholders as wide as those of a command that has them in the same places, if that is wider.
+fn widened(deny: &Pattern, command: &Pattern) -> Option<Pattern> {
+    use crate::command::WordPattern::{Fixed, Slot};
+    if deny.words().len() != command.words().len() || deny.is_open() {
+        return None;
+    }
+    let mut is_wider = false;
+    let words = deny.words().iter().zip(command.words()).map(|pair| match pair {
+        (Fixed(own), Fixed(known)) if own.iter().any(|w| known.contains(w)) => Some(Fixed(own.clone())),
+        (Slot(own), Slot(known)) => {
+            is_wider |= own != known;
+            Some(Slot(known.clone()))
+        }
+        (Fixed(own), Slot(known)) if own.iter().any(|w| known.matches(w)) => Some(Fixed(own.clone())),
+        _ => None,
+    });
+    let words = words.collect::<Option<Vec<_>>>()?;
+    is_wider.then(|| Pattern::of(words))
 }

@@ -2,6 +2,7 @@
 
 mod databases;
 mod effective;
+pub(crate) mod gone;
 mod hosts;
 mod hygiene;
 mod obligations;

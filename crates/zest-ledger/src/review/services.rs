@@ -5,7 +5,7 @@ use rustc_hash::FxHashSet;
 use crate::ask::{Question, Session};
 use crate::engine::Engine;
 use crate::estate::{ASSUME, Duties, GrantLinks, Holder, Outcome, Party, RoleId, ServiceLinks, SystemId, UserId, circles};
-use crate::finding::{Code, Finding};
+use crate::finding::{Code, Finding, nearest};
 use crate::kind::condition_text;
 use crate::kind::service::{Action, Context, Held, Identity, admitting, conditions, grants_of, stand, via, weigh};
 use crate::source::{Location, Place, visible};
@@ -126,6 +126,7 @@ pub(crate) fn review(engine: &Engine, at: Option<jiff::Timestamp>, findings: &mu
     for (i, links) in engine.estate.services.iter().enumerate() {
         if let Some(links) = links {
             review.grants(links);
+            review.undeclared(links);
             review.protections(links, SystemId::new(i));
             review.resets(SystemId::new(i), links);
         }
@@ -273,6 +274,38 @@ impl<'e> Services<'e, '_> {
         }
     }
 
+    /// Paths of grants, denies and ceilings that no resource declares: below a container they have their effect, and nobody
+    /// sees a slip of the pen.
+    fn undeclared(&mut self, links: &ServiceLinks) {
+        if links.is_application {
+            return;
+        }
+        let of_grants = links.grants.iter().flat_map(|grant| {
+            let what = if grant.is_deny { "a deny" } else { "a grant" };
+            grant.on.iter().chain(&grant.except_on).map(move |p| (what, p.beginning(), grant.place))
+        });
+        let of_ceilings = links.ceilings.iter().filter_map(|c| Some(("a ceiling", c.within.clone()?, c.place)));
+        let mut found: Vec<(Place, &str, String)> = of_grants
+            .chain(of_ceilings)
+            .filter(|(_, path, _)| {
+                let head = path.split('/').next().unwrap_or_default();
+                let is_entry = matches!(head, "" | "user" | "group" | "role" | "command-set" | "secret" | "job");
+                !is_entry && !links.resources.contains_key(path.as_str())
+            })
+            .map(|(what, path, place)| (place, what, path))
+            .collect();
+        found.sort();
+        found.dedup();
+        for (place, what, path) in found {
+            let near = nearest(&path, links.resources.keys().map(|k| &**k)).map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
+            self.findings.push(
+                Finding::new(Code::PathNotDeclared, format!("{what} is on `{}`, which no resource declares{near}", visible(&path)))
+                    .at(place, "taken to be there, since it is below a container")
+                    .help("declare it under `resources`, or mend the path"),
+            );
+        }
+    }
+
     fn protections(&mut self, links: &'e ServiceLinks, system: SystemId) {
         let of_types = links.types.iter().flat_map(|(name, t)| {
             let rights = t.right_duties.iter().map(move |(&right, d)| (d, Some(right), name.clone()));
@@ -313,7 +346,7 @@ impl<'e> Services<'e, '_> {
             let is_entitled = |user: &UserId| {
                 let mut found = false;
                 grants_of(context, Identity::User(*user), None, |held| found |= gives(&held));
-                found && !self.engine.estate.user(*user).disabled.as_ref().is_some_and(|d| d.value)
+                found && super::gone::gone(self.engine.estate.user(*user), self.at).is_none()
             };
             let people: Vec<UserId> = duties.second_person.iter().flat_map(|&(p, _)| self.people(p)).collect();
             if people.len() < PEOPLE && !people.iter().any(is_entitled) {

@@ -476,6 +476,7 @@ static ACCOUNT: TableShape = TableShape {
         Key::new("locked", Shape::Flag, "whether it is locked"),
         Key::new("credential", Shape::Words(Credential::WORDS), "the state of its credential; set unless stated"),
         Key::new("emergency", Shape::Flag, "whether it is kept for outages of the central source"),
+        Key::new("commands", TEXTS, "command sets of its own, which the device asks itself; without any, the levels of the commands decide"),
     ],
 };
 
@@ -578,7 +579,7 @@ static ROLE: TableShape = TableShape {
 
 static ASSIGNMENT: TableShape = TableShape {
     noun: "an assignment",
-    about: "Who gets which roles on which systems, under which conditions. The first that applies decides alone.",
+    about: "Who gets which roles on which systems, under which conditions. On network devices the first that applies decides alone; on clouds, in applications and on hosts all that apply are added up.",
     keys: &[
         Key::required("to", TEXTS, "who: \"user:ID\" or \"group:ID\""),
         Key::required("roles", TEXTS, "role ids"),
@@ -609,7 +610,7 @@ static WHEN: TableShape = TableShape {
     keys: &[
         Key::new("origin", TEXTS, "where the session comes from: addresses, networks, \"origin:ID\""),
         Key::new("hours", Shape::Text, "time of day, \"HH:MM-HH:MM\", end exclusive; may run over midnight"),
-        Key::new("days", Shape::List(&Shape::Words(&["mon", "tue", "wed", "thu", "fri", "sat", "sun"])), "days on which it holds"),
+        Key::new("days", Shape::List(&Shape::Words(&["mon", "tue", "wed", "thu", "fri", "sat", "sun"])), "days on which it holds; hours over midnight belong to the day on which they begin"),
         Key::new("zone", Shape::Text, "the zone of hours and days, such as \"Europe/Oslo\"; UTC unless stated"),
         Key::new("channel", Shape::List(&Shape::Words(Channel::WORDS)), "channels the session comes through"),
         Key::new("proof", Shape::List(&Shape::Words(Proof::WORDS)), "proofs of identity, each of which is enough"),

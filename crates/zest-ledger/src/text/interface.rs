@@ -189,8 +189,17 @@ impl<'t, 'f> Reader<'t, 'f> {
             let place = self.place(self.text);
             return self.bad("the document describes no `paths`, so no operation", place, "add `paths`, or name another document");
         };
+        let mut shapes: FxHashMap<String, Place> = FxHashMap::default();
         for (path, item) in self.members(paths, "`paths`").0 {
-            self.item(&root, &path, item);
+            let place = self.place(item.get());
+            match shapes.insert(shape_of(&path), place) {
+                None => self.item(&root, &path, item),
+                Some(first) => {
+                    let message = format!("the path `{}` matches the same calls as an earlier one", visible(&path));
+                    let finding = Finding::new(Code::BadInterface, message).at(place, "again here").also(first, "first here");
+                    self.findings.push(finding.help("paths that differ in the names of their variables only are one path: merge them"));
+                }
+            }
         }
         self.references(&whole);
     }
@@ -271,6 +280,20 @@ impl<'t, 'f> Reader<'t, 'f> {
             );
         }
     }
+}
+
+/// A path without the names of its variables: paths of one shape match the same calls (OpenAPI 3.1, paths object).
+pub(crate) fn shape_of(path: &str) -> String {
+    let mut shape = String::with_capacity(path.len());
+    let mut is_inside = false;
+    for c in path.chars() {
+        is_inside &= c != '}';
+        if !is_inside {
+            shape.push(c);
+        }
+        is_inside |= c == '{';
+    }
+    shape
 }
 
 /// Undoes the percent-encoding of a reference, which stands for a URI fragment (RFC 6901, section 6).

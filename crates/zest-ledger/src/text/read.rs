@@ -442,6 +442,7 @@ impl Reader<'_> {
         account.locked = self.flag(fields, "locked");
         account.credential = self.word(fields, "credential", Credential::from_word);
         account.emergency = self.flag(fields, "emergency");
+        account.commands = self.texts(fields, "commands");
         account
     }
 

@@ -262,6 +262,8 @@ pub(crate) fn bad_name(name: &str) -> Option<&'static str> {
         Some("it is longer than 256 bytes")
     } else if name.chars().any(crate::source::is_hidden) {
         Some("it holds control or invisible characters")
+    } else if name.chars().any(|c| c.is_whitespace() && c != ' ') {
+        Some("it holds a blank that is not the ordinary one")
     } else if name.trim() != name {
         Some("it begins or ends with a blank")
     } else {

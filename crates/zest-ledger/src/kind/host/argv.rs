@@ -34,8 +34,8 @@ pub(crate) struct Argv<'l> {
     pub(crate) words: Vec<String>,
 }
 
-/// Takes the variables off the front of a line, and writes the program's path without `.` and `..` and through links.
-pub(crate) fn read<'l>(words: &[&'l str], links: &[(String, String)]) -> Argv<'l> {
+/// Takes the variables off the front of a line.
+pub(crate) fn read<'l>(words: &[&'l str]) -> Argv<'l> {
     let is_variable = |w: &&&str| {
         w.split_once('=').is_some_and(|(name, _)| {
             name.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_') && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
@@ -43,32 +43,63 @@ pub(crate) fn read<'l>(words: &[&'l str], links: &[(String, String)]) -> Argv<'l
     };
     let count = words.iter().take_while(is_variable).count();
     let variables = words[..count].iter().filter_map(|w| w.split('=').next()).collect();
-    let mut words: Vec<String> = words[count..].iter().map(|w| (*w).to_owned()).collect();
-    if let Some(program) = words.first_mut() {
-        *program = plain_path(program, links);
-    }
-    Argv { variables, words }
+    Argv { variables, words: words[count..].iter().map(|w| (*w).to_owned()).collect() }
 }
 
-/// Writes a path without empty parts, `.` and `..`, and with linked directories replaced.
-fn plain_path(path: &str, links: &[(String, String)]) -> String {
+/// How many links are followed on the way to one file (`path_resolution(7)`).
+const MAX_LINKS: usize = 40;
+
+/// Resolves a path as the kernel does, part by part: a link is followed where it stands, and `..` leaves the directory that was
+/// come to. A slash at the end stays: it names a directory, and no program. None where links lead in a circle.
+fn resolved(path: &str, links: &[(String, String)]) -> Option<String> {
     if !path.starts_with('/') {
-        return path.to_owned();
+        return Some(path.to_owned());
     }
+    let mut left: Vec<&str> = path.split('/').rev().collect();
     let mut parts: Vec<&str> = Vec::new();
-    for part in path.split('/') {
+    let mut followed = 0;
+    while let Some(part) = left.pop() {
         match part {
             "" | "." => {}
             ".." => {
                 parts.pop();
             }
-            name => parts.push(name),
+            name => {
+                parts.push(name);
+                let is_here = |from: &str| from.split('/').filter(|p| !p.is_empty()).eq(parts.iter().copied());
+                if let Some((_, to)) = links.iter().find(|(from, _)| is_here(from)) {
+                    followed += 1;
+                    if followed > MAX_LINKS {
+                        return None;
+                    }
+                    if to.starts_with("/") {
+                        parts.clear();
+                    } else {
+                        parts.pop();
+                    }
+                    left.extend(to.split('/').rev());
+                }
+            }
         }
     }
-    let plain = format!("/{}", parts.join("/"));
-    let led =
-        links.iter().find_map(|(from, to)| plain.strip_prefix(from.as_str()).filter(|r| r.starts_with('/')).map(|r| format!("{to}{r}")));
-    led.unwrap_or(plain)
+    let end = if path.len() > 1 && path.ends_with('/') { "/" } else { "" };
+    Some(format!("/{}{end}", parts.join("/")))
+}
+
+/// Returns the name of the file a path leads to, as it is written.
+fn base(path: &str) -> &str {
+    path.rsplit('/').next().unwrap_or(path)
+}
+
+/// Programs by which a session goes on as another account.
+const OTHER_ACCOUNT: [&str; 10] = ["sudo", "sudoedit", "su", "doas", "runuser", "pkexec", "setpriv", "newgrp", "sg", "login"];
+
+/// Returns a program by which a line goes on as another account, wherever it stands in the line: behind `env` or `;`, in
+/// what a shell is told, or as the program itself. A shell is not read here, so a mention is enough.
+pub(crate) fn becomes_another(argv: &Argv<'_>) -> Option<&'static str> {
+    let parts = argv.words.iter().flat_map(|w| w.split(|c: char| c.is_whitespace() || ";|&()`$<>{}'\"\\=".contains(c)));
+    let names = parts.filter_map(|part| part.rsplit('/').next());
+    names.filter_map(|name| OTHER_ACCOUNT.iter().find(|known| **known == name)).next().copied()
 }
 
 /// Returns whether a path has a part `..`.
@@ -76,9 +107,14 @@ fn climbs(word: &str) -> bool {
     word.split('/').any(|part| part == "..")
 }
 
+/// Returns whether a character is white space in the C locale, which is the one that `sudo` matches in: no other is.
+const fn is_blank(c: char) -> bool {
+    matches!(c, ' ' | '\t'..='\r')
+}
+
 /// Returns whether a slot takes an argument on a host.
 fn takes(slot: &Slot, word: &str) -> bool {
-    if word.is_empty() || word.contains(char::is_whitespace) || climbs(word) {
+    if word.is_empty() || word.contains(is_blank) || climbs(word) {
         return false;
     }
     match slot {
@@ -90,12 +126,17 @@ fn takes(slot: &Slot, word: &str) -> bool {
     }
 }
 
-/// Returns whether a pattern matches arguments, one by one.
-pub(crate) fn matches(pattern: &Pattern, words: &[String]) -> bool {
+/// Returns whether a pattern matches arguments, one by one. The program is the same file under the same name, by whatever
+/// directories and links it is come to.
+pub(crate) fn matches(pattern: &Pattern, words: &[String], links: &[(String, String)]) -> bool {
     let wanted = pattern.words();
     let is_long_enough = if pattern.is_open() { words.len() >= wanted.len() } else { words.len() == wanted.len() };
+    let is_same = |rule: &str, typed: &str| {
+        rule == typed || base(rule) == base(typed) && resolved(rule, links).is_some_and(|path| resolved(typed, links) == Some(path))
+    };
     is_long_enough
-        && wanted.iter().zip(words).all(|(want, word)| match want {
+        && wanted.iter().zip(words).enumerate().all(|(i, (want, word))| match want {
+            WordPattern::Fixed(list) if i == 0 => list.iter().any(|w| is_same(w, word)),
             WordPattern::Fixed(list) => list.iter().any(|w| w == word),
             WordPattern::Slot(slot) => takes(slot, word),
         })
@@ -117,10 +158,15 @@ pub(crate) fn told(pattern: &Pattern) -> Result<Vec<String>, &'static str> {
         return if pattern.is_open() { Ok(vec!["ALL".to_owned()]) } else { Err("it is empty") };
     };
     let WordPattern::Fixed(programs) = program else { return Err("its first word is not the path of a program") };
+    if programs.iter().any(|p| base(p) == "sudoedit") {
+        return Err("`sudoedit` is no program with a path for `sudo`, and cannot be told apart from the files it edits");
+    }
     let is_path = |p: &String| {
         p.starts_with('/')
+            && p.len() > 1
             && p.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '/' | '.' | '_' | '-' | '+'))
-            && plain_path(p, &[]) == *p
+            && !p.ends_with('/')
+            && resolved(p, &[]).as_ref() == Some(p)
     };
     if !programs.iter().all(is_path) {
         return Err("its first word is not the full path of a program, in plain characters");
@@ -132,7 +178,7 @@ pub(crate) fn told(pattern: &Pattern) -> Result<Vec<String>, &'static str> {
         }
         match word {
             WordPattern::Fixed(words)
-                if words.iter().any(|w| w.is_empty() || w.contains(char::is_whitespace) || w.chars().any(char::is_control)) =>
+                if words.iter().any(|w| w.is_empty() || w.contains(is_blank) || w.chars().any(char::is_control)) =>
             {
                 return Err("an argument with white space in it cannot be told from two");
             }
@@ -202,7 +248,7 @@ fn literal(text: &str) -> String {
                 out.push('\\');
                 out.push(c);
             }
-            '\\' => out.push_str(r"\\\\"),
+            '\\' => out.push_str(r"\\"),
             c => out.push(c),
         }
     }

@@ -7,19 +7,19 @@
 pub(crate) mod argv;
 mod configuration;
 
-use jiff::SignedDuration;
+use jiff::{SignedDuration, Timestamp};
 
 use crate::ask::{Act, Question, Refusal, Running, Session, Stage};
 use crate::command::line::{self, read_arguments};
 use crate::engine::Engine;
-use crate::entry::{Otherwise, Proof, RuleVerb};
+use crate::entry::{Channel, Otherwise, Proof, RuleVerb, User};
 use crate::estate::{FlatRule, HostAccountLinks, HostLinks, Party, Runner, SetId, SystemId, UserId};
 use crate::finding::nearest_hint;
 use crate::kind::entry::{accepted, find_user, identity, not_stated, person};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
-pub use configuration::{HostConfiguration, host_configuration};
+pub use configuration::{HostConfiguration, Untold, host_configuration};
 
 /// What an evaluation looks at.
 #[derive(Clone, Copy)]
@@ -49,8 +49,8 @@ pub(crate) struct Applied<'e> {
 }
 
 impl Applied<'_> {
-    fn matches(&self, words: &[String]) -> bool {
-        self.rule.is_none_or(|r| argv::matches(&r.pattern, words))
+    fn matches(&self, words: &[String], links: &[(String, String)]) -> bool {
+        self.rule.is_none_or(|r| argv::matches(&r.pattern, words, links))
     }
 }
 
@@ -66,6 +66,41 @@ impl<'e> Context<'e> {
     /// Returns the user of the ledger who has an account as the own one: the one of the same name.
     pub(crate) fn owner(&self, account: usize) -> Option<UserId> {
         self.engine.estate.user_ids.get(self.account(account).login.as_str()).copied()
+    }
+
+    /// Returns the people who can sign in with an account at a moment, as far as the host itself looks: it knows no channel but
+    /// the terminal.
+    pub(crate) fn who_signs_in(&self, account: usize, at: Timestamp) -> impl Iterator<Item = UserId> + use<'e> {
+        let this = *self;
+        let entry = this.account(account);
+        let is_open = entry.locked.is_none() && entry.has_shell() && entry.until.as_ref().is_none_or(|until| at < until.value);
+        let users = &this.engine.estate.entries.users;
+        let accepts = &this.engine.estate.system(this.system).accepts;
+        let admits = accepts.is_empty() || accepts.iter().any(|(c, proofs)| c.value == Channel::Terminal && !proofs.is_empty());
+        (0..users.len()).map(UserId::new).filter(move |&id| {
+            is_open && admits && this.may_use(id, account) && is_there(&users[id.index()], at) && !must_change(&users[id.index()])
+        })
+    }
+
+    /// Returns whether nobody can be behind an account at a moment: its owner, or everybody who may use it, is gone.
+    pub(crate) fn is_dead(&self, account: usize, at: Timestamp) -> bool {
+        let entry = self.account(account);
+        let users = &self.engine.estate.entries.users;
+        if entry.until.as_ref().is_some_and(|until| at >= until.value) {
+            return true;
+        }
+        if let Some(owner) = self.owner(account) {
+            return !is_there(&users[owner.index()], at);
+        }
+        let mut people = (0..users.len()).map(UserId::new).filter(|&id| self.may_use(id, account)).peekable();
+        people.peek().is_some() && people.all(|id| !is_there(&users[id.index()], at))
+    }
+
+    /// Returns the first moment at which an account is over, or its owner is.
+    pub(crate) fn ends(&self, account: usize) -> Option<Timestamp> {
+        let of_owner = self.owner(account).and_then(|u| self.engine.estate.user(u).until.as_ref()).map(|until| until.value);
+        let own = self.account(account).until.as_ref().map(|until| until.value);
+        own.into_iter().chain(of_owner).min()
     }
 
     /// Returns whether a user may use an account: the own one, or one that is lent.
@@ -113,6 +148,19 @@ impl<'e> Context<'e> {
     }
 }
 
+/// Returns whether somebody is there at a moment, and can prove it at a terminal.
+fn is_there(user: &User, at: Timestamp) -> bool {
+    !user.disabled.as_ref().is_some_and(|d| d.value)
+        && user.from.as_ref().is_none_or(|from| at >= from.value)
+        && user.until.as_ref().is_none_or(|until| at < until.value)
+        && !user.proofs.is_empty()
+        && user.channels.as_ref().is_none_or(|list| list.iter().any(|c| c.value == Channel::Terminal))
+}
+
+fn must_change(user: &User) -> bool {
+    user.must_change_credential.as_ref().is_some_and(|must| must.value)
+}
+
 /// Opens the session and follows its links, whatever would be run at their end.
 pub(crate) fn enter<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
     let standing = open(context, question, run)?;
@@ -128,7 +176,7 @@ pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mu
             return Err(Stop);
         }
     };
-    let argv = argv::read(&words, &context.links.links);
+    let argv = argv::read(&words);
     let standing = open(context, question, run)?;
     if let Some(job) = question.line.trim().strip_prefix("edit-job on job/") {
         if let Some(act) = question.session.acting.first() {
@@ -341,10 +389,10 @@ fn may_run<T: Trace>(
             (format!("`{shown}` does not begin with the full path of a program, so it is not known what would run"), None)
         });
     }
-    let found = rules.iter().find(|r| r.matches(&argv.words));
+    let found = rules.iter().find(|r| r.matches(&argv.words, &context.links.links));
     // The host's own rules see the arguments joined; where that makes a difference, nothing is called allowed.
     let joined = argv::joined(&argv.words);
-    let by_host = if joined == argv.words { found } else { rules.iter().find(|r| r.matches(&joined)) };
+    let by_host = if joined == argv.words { found } else { rules.iter().find(|r| r.matches(&joined, &context.links.links)) };
     let (ours, theirs) = (found.is_some_and(|r| r.allows), by_host.is_some_and(|r| r.allows));
     let place_of = |rule: Option<&Applied<'_>>| rule.map_or(target.place, |r| r.place);
     if ours != theirs {
@@ -377,11 +425,11 @@ fn may_run<T: Trace>(
                 (format!("`{who}` may run it as `{whom}`: rule `allow {text}`"), Some(rule.place))
             });
             environment(context, rule, argv, run)?;
-            proof(context, session, standing, rule, run);
+            proof(context, session, standing, rule, run)?;
             if let Some(duties) = rule.rule.and_then(|r| r.after.as_ref()) {
-                run.ask(|| {
+                run.refuse(Stage::Obligations, Refusal::NobodyCan, || {
                     ("the rule wants more to be done first, and a host cannot ask for it".to_owned(), duties.confirm.or(Some(rule.place)))
-                });
+                })?;
             }
         }
     }
@@ -406,9 +454,16 @@ fn environment<T: Trace>(context: Context<'_>, rule: &Applied<'_>, argv: &argv::
 
 /// Whether identity was proven for it, recently enough, with the password of the account that runs it. What is stated is
 /// that of the account that was signed in with; in the shell of another it does not count.
-fn proof<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, rule: &Applied<'_>, run: &mut Run<'_, T>) {
+fn proof<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, rule: &Applied<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
     if !rule.proof {
-        return;
+        return Ok(());
+    }
+    // `sudo` asks for the password of the account, so whoever has none can never give it.
+    let owner = context.owner(standing.account).map(|user| context.engine.estate.user(user));
+    if let Some(user) = owner.filter(|user| !user.proofs.iter().any(|p| p.value == Proof::Password)) {
+        return run.refuse(Stage::Obligations, Refusal::NobodyCan, || {
+            (format!("identity must be proven for it with the password, and `{}` has none", visible(&user.id.value)), Some(rule.place))
+        });
     }
     let lasts = context.links.proof_lasts.unwrap_or(SignedDuration::ZERO);
     let facts = context.engine.facts(session, standing.user, context.system);
@@ -420,6 +475,7 @@ fn proof<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, 
     } else {
         run.ask(|| ("identity must be proven for it, with the password".to_owned(), Some(rule.place)));
     }
+    Ok(())
 }
 
 /// A login shell is entered where the shell itself may be run, without arguments, and does not refuse.
@@ -430,12 +486,16 @@ fn shell<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, 
             (format!("the login shell of `{}` is `{}`, which refuses", visible(&target.login), visible(&target.shell)), Some(target.place))
         })?;
     }
-    let argv = argv::read(&[target.shell.as_str()], &context.links.links);
+    let argv = argv::read(&[target.shell.as_str()]);
     may_run(context, session, standing, to, &argv, run)
 }
 
 /// A line typed in the account's own shell: whatever the account itself may do.
 fn typed<T: Trace>(context: Context<'_>, standing: Standing, argv: &argv::Argv<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    if let Some(program) = argv::becomes_another(argv) {
+        let why = || format!("`{program}` goes on as another account: ask with --acting account:LOGIN or shell:LOGIN, and the line that runs then");
+        return Err(no_such_link(why, run));
+    }
     let system = context.engine.estate.system(context.system);
     let place = system.no_command_set.as_ref().map_or(context.account(standing.account).place, |n| n.place);
     if !context.engine.devices[context.system.index()].everything_without_set {

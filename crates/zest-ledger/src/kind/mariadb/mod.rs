@@ -24,7 +24,25 @@ pub(crate) use written::written;
 pub fn state_of(estate: &Estate, system: &str, at: Option<jiff::Timestamp>) -> Option<State> {
     let system = estate.systems().iter().find(|s| s.id.value == system && s.kind() == crate::entry::Kind::Mariadb)?;
     let parts: Vec<_> = estate.databases().iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
-    Some(written(&parts, at, &mut Vec::new()).state)
+    let mut state = written(&parts, at, &mut Vec::new()).state;
+    // Of people who are gone the account is locked and never dropped.
+    for (name, account) in &mut state.accounts {
+        account.locked |= at.is_some_and(|at| super::database::behind(estate, &system.id.value, &name.to_string(), &name.user, at).0);
+    }
+    Some(state)
+}
+
+/// Returns the ends to come that the server cannot keep itself, each with the account: from then on it lets in somebody who is
+/// gone, until it is told anew.
+#[must_use]
+pub fn ends_of(estate: &Estate, system: &str, at: jiff::Timestamp) -> Vec<(jiff::Timestamp, String)> {
+    let of_account = |name: &AccountName| {
+        let end = super::database::behind(estate, system, &name.to_string(), &name.user, at).1?;
+        Some((end, name.to_string()))
+    };
+    let mut ends: Vec<_> = state_of(estate, system, Some(at)).iter().flat_map(|s| s.accounts.keys().filter_map(of_account)).collect();
+    ends.sort();
+    ends
 }
 
 /// What our rules say to a statement.

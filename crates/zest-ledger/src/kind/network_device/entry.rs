@@ -15,7 +15,7 @@ use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
 /// A session of a local account has no command sets.
-static LOCAL: Standing = Standing { band: None, sets: Vec::new(), roles: Vec::new() };
+static LOCAL: Standing = Standing { band: None, sets: Vec::new(), roles: Vec::new(), is_local: true };
 
 /// Opens the session, or refuses; with an explaining trace it goes on as far as that makes sense.
 pub(crate) fn open<'e, T: Trace>(
@@ -40,12 +40,18 @@ pub(crate) fn open<'e, T: Trace>(
             }
             assigned(engine, session, system, user, run)?
         }
-        Source::Account(index) => (&LOCAL, None, account(engine, session, system, user, index, run)?),
+        Source::Account(index) => {
+            let band = account(engine, session, system, user, index, run)?;
+            match engine.account_standings[system.index()][index] {
+                Some(number) => (&engine.standings[number], Some(number), band),
+                None => (&LOCAL, None, band),
+            }
+        }
     };
     let level = session.level.unwrap_or(band.start);
     run.understood(|| Understood::Level(level));
     let standpoint = Standpoint { system, user, standing, number, band, level };
-    stated_level(engine, session, &standpoint, run)?;
+    stated_level(engine, question, &standpoint, run)?;
     Ok(standpoint)
 }
 
@@ -288,7 +294,8 @@ fn account<T: Trace>(
 }
 
 /// Checks a level or mode that the question states: it must be one that the session could have come to.
-fn stated_level<T: Trace>(engine: &Engine, session: &Session, at: &Standpoint<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn stated_level<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let session = &question.session;
     let vocabulary = engine.vocabulary_of(at.system);
     let mode = match &session.mode {
         None => vocabulary.start_mode,
@@ -315,7 +322,8 @@ fn stated_level<T: Trace>(engine: &Engine, session: &Session, at: &Standpoint<'_
     }
     let own;
     let cached;
-    let reach: &Reach = if let Some(number) = at.number {
+    let is_shut = at.standing.is_local && session.central == Central::Down;
+    let reach: &Reach = if let Some(number) = at.number.filter(|_| !(is_shut && engine.devices[at.system.index()].nothing_when_down)) {
         cached = engine.reach(number, at.system);
         &cached
     } else {
@@ -331,6 +339,14 @@ fn stated_level<T: Trace>(engine: &Engine, session: &Session, at: &Standpoint<'_
             let name = visible(&vocabulary.modes[mode.index()]);
             (format!("no permitted command leads into the mode `{name}` at level {}", at.level), Some(at.band.start_place))
         })?;
+    }
+    // What the lines that lead there want done first counts for whoever is there.
+    for owed in reach.owed(mode, at.level) {
+        if let Some(duties) = &engine.estate.sets[owed.set.index()].rules[owed.rule as usize].after {
+            let mut raising = Question { line: owed.line.clone(), ..question.clone() };
+            (raising.session.level, raising.session.mode) = (None, None);
+            super::line::obligations(engine, &raising, at, duties, run)?;
+        }
     }
     Ok(())
 }

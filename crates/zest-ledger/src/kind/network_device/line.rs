@@ -3,10 +3,12 @@
 use super::Standpoint;
 use crate::ask::{Central, Question, Refusal, Stage, Verdict};
 use crate::command::vocabulary::{Resolved, Unresolved, Vocabulary};
-use crate::command::{line, read_line};
+use crate::command::pattern::canonical_word;
+use crate::command::{WordPattern, line, read_line};
 use crate::engine::{Engine, SetVerdict};
-use crate::entry::{BareElevation, Does};
-use crate::estate::{CommandId, Duties, FlatRule, ModeId};
+use crate::entry::{Abbreviation, BareElevation, Does, RuleVerb};
+use crate::estate::{CommandId, Duties, FlatRule, ModeId, UserId};
+use crate::kind::{agrees, could_agree, of_second_person};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
@@ -33,6 +35,7 @@ pub(crate) fn check<T: Trace>(engine: &Engine, question: &Question, at: &Standpo
     must_change(engine, at, command.does, run)?;
     own_level(engine, at, &resolved, run)?;
     let rule = command_sets(engine, question, at, mode, (&resolved, &full_line), run)?;
+    shortened(engine, at, mode, (&resolved, &words), run)?;
     if command.does == Some(Does::Elevate) {
         ceiling(at, vocabulary, resolved.command, &words, run)?;
     }
@@ -100,7 +103,7 @@ fn must_change<T: Trace>(engine: &Engine, at: &Standpoint<'_>, does: Option<Does
     }
     let user = engine.estate.user(at.user);
     match &user.must_change_credential {
-        Some(must) if must.value && at.number.is_some() && does != Some(Does::ChangeCredential) => {
+        Some(must) if must.value && !at.standing.is_local && does != Some(Does::ChangeCredential) => {
             run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
                 (format!("`{}` must change the credential before anything else", visible(&user.id.value)), Some(must.place))
             })
@@ -139,20 +142,24 @@ fn command_sets<'e, T: Trace>(
     let written = engine.estate.system(at.system);
     let switch = written.authorisation.as_ref().map_or(written.id.place, |a| a.place);
     let here = || if device.is_configuration(mode) { "in configuration modes".to_owned() } else { format!("at level {}", at.level) };
-    if !device.authorises(at.level, mode) {
+    // The command sets of a local account are the device's own: it asks them whatever it asks the central source.
+    let has_own_sets = at.standing.is_local && !at.standing.sets.is_empty();
+    if !device.authorises(at.level, mode) && !has_own_sets {
         run.pass(Stage::Permission, || (format!("the device does not ask for central authorisation {}", here()), Some(switch)));
         return Ok(None);
     }
-    if at.number.is_none() {
-        if question.session.central == Central::Down && device.nothing_when_down {
+    if at.standing.is_local {
+        if question.session.central == Central::Down && device.nothing_when_down && device.authorises(at.level, mode) {
             run.refuse(Stage::Permission, Refusal::CommandsNeedCentral, || {
                 let place = written.when_central_down.as_ref().map(|w| w.place);
                 (format!("commands {} are authorised centrally, and while the central source is down none is permitted", here()), place)
             })?;
-        } else {
-            run.pass(Stage::Permission, || ("a local account's commands are decided by their own levels".to_owned(), Some(switch)));
+            return Ok(None);
         }
-        return Ok(None);
+        if !has_own_sets {
+            run.pass(Stage::Permission, || ("a local account's commands are decided by their own levels".to_owned(), Some(switch)));
+            return Ok(None);
+        }
     }
     let says = engine.sets_say(&at.standing.sets, device, &resolved.symbols);
     run.note_rule(says.rule());
@@ -198,6 +205,49 @@ fn command_sets<'e, T: Trace>(
     Ok(rule.filter(|_| says.is_allowed()))
 }
 
+/// Where a command takes whatever follows, the vocabulary does not know the words that do, and the device may take a word as
+/// short for another. So a deny bites for every prefix that could be meant.
+fn shortened<T: Trace>(
+    engine: &Engine,
+    at: &Standpoint<'_>,
+    mode: ModeId,
+    (resolved, words): (&Resolved, &[&str]),
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
+    let device = &engine.devices[at.system.index()];
+    let is_asked = at.standing.is_local && !at.standing.sets.is_empty() || device.authorises(at.level, mode);
+    let is_open = resolved.open_from < words.len() && engine.vocabulary_of(at.system).abbreviation != Abbreviation::None;
+    if !is_open || !is_asked || run.is_refused() {
+        return Ok(());
+    }
+    let full: Vec<String> = words.iter().map(|w| canonical_word(w).into_owned()).collect();
+    let before = |i: usize| resolved.symbols.get(i).map(|s| engine.alphabet.example(*s));
+    let fits = |i: usize, wanted: &WordPattern| {
+        let (typed, is_free) = (full[i].as_str(), i >= resolved.open_from);
+        match wanted {
+            WordPattern::Fixed(list) if is_free => list.iter().any(|word| word.starts_with(typed)),
+            WordPattern::Fixed(list) => list.iter().any(|word| Some(word.as_str()) == before(i)),
+            // What a slot takes, it might also take of a longer word.
+            WordPattern::Slot(slot) => is_free || slot.matches(typed),
+        }
+    };
+    for &set in &at.standing.sets {
+        for rule in engine.estate.sets[set.index()].rules.iter().filter(|r| r.verb == RuleVerb::Deny) {
+            let (wanted, is_longer) = (rule.pattern.words(), full.len() > rule.pattern.words().len());
+            let is_long_enough = full.len() >= wanted.len() && (rule.pattern.is_open() || !is_longer);
+            let is_written = |i: usize| matches!(&wanted[i], WordPattern::Fixed(list) if !list.contains(&full[i]));
+            let shortens = (resolved.open_from..wanted.len().min(full.len())).any(is_written);
+            if is_long_enough && shortens && wanted.iter().enumerate().all(|(i, w)| fits(i, w)) {
+                return run.refuse(Stage::Permission, Refusal::AmbiguousAbbreviation, || {
+                    let (line, text) = (visible(&line::join(words.iter().copied())), visible(&rule.text.value));
+                    (format!("`{line}` may be short for what `deny {text}` refuses: write its words in full"), Some(rule.text.place))
+                });
+            }
+        }
+    }
+    Ok(())
+}
+
 /// The ceiling holds even where commands are not authorised centrally.
 fn ceiling<T: Trace>(
     at: &Standpoint<'_>,
@@ -228,7 +278,7 @@ fn ceiling<T: Trace>(
     }
 }
 
-fn obligations<T: Trace>(
+pub(super) fn obligations<T: Trace>(
     engine: &Engine,
     question: &Question,
     at: &Standpoint<'_>,
@@ -237,7 +287,7 @@ fn obligations<T: Trace>(
 ) -> Result<(), Stop> {
     let session = &question.session;
     if let Some(place) = duties.confirm {
-        let done = session.confirmed;
+        let done = session.confirmed || run.agrees;
         met(run, done, || (if done { "the user confirmed" } else { "the user must confirm" }.to_owned(), Some(place)));
     }
     if let Some(age) = &duties.prove_again {
@@ -247,7 +297,7 @@ fn obligations<T: Trace>(
         let text = if done { "identity was proven" } else { "identity must be proven again" };
         met(run, done, || (format!("{text} within the last {:#}", age.value), Some(age.place)));
     }
-    if let Some(&(_, place)) = duties.second_person.first() {
+    if let Some(&(_, place)) = duties.second_person.first().filter(|_| !run.agrees) {
         second_person(engine, question, at, duties, place, run)?;
     }
     Ok(())
@@ -268,15 +318,21 @@ fn second_person<T: Trace>(
 ) -> Result<(), Stop> {
     let parties =
         || duties.second_person.iter().map(|&(p, _)| format!("`{}`", visible(&engine.estate.party(p)))).collect::<Vec<_>>().join(" or ");
+    let is_in_it = |user: UserId, behind: &[UserId]| user == at.user || behind.contains(&user);
     let Some(name) = &question.session.approved_by else {
-        run.ask(|| (format!("a second person must agree: one of {}", parties()), Some(place)));
+        let text = || format!("a second person must agree: one of {}", parties());
+        let can = engine.people(duties).any(|u| !is_in_it(u, &run.behind) && could_agree(engine, question, u, &question.line));
+        if !can {
+            return run.refuse(Stage::Obligations, Refusal::NobodyCan, || (format!("{}; nobody can", text()), Some(place)));
+        }
+        run.ask(|| (text(), Some(place)));
         return Ok(());
     };
     let ignores_case = engine.devices[at.system.index()].ignores_case;
     let Some(second) = engine.find_user(name, ignores_case) else {
         return run.refuse(Stage::Obligations, Refusal::NotEntitled, || (format!("no user is named `{}`", visible(name)), Some(place)));
     };
-    if second == at.user || run.behind.contains(&second) {
+    if is_in_it(second, &run.behind) {
         return run.refuse(Stage::Obligations, Refusal::SamePerson, || {
             ("the second person must be another than the first".to_owned(), Some(place))
         });
@@ -286,17 +342,22 @@ fn second_person<T: Trace>(
             (format!("`{}` is not one of {}", visible(name), parties()), Some(place))
         });
     }
-    // The second person's own session is taken to be like the first one's, but for his proofs, which are his own.
-    let mut theirs = Question::in_session(name, &question.system, &question.line, question.session.clone());
-    theirs.session.approved_by = None;
-    theirs.session.account = None;
-    theirs.session.proofs = theirs.session.approver_proofs.take();
-    let decision = engine.decide(&theirs);
+    let theirs = of_second_person(question, name, &question.line);
+    let decision = agrees(engine, &theirs);
     if decision.verdict == Verdict::Denied {
         let code = decision.refusal.map_or("", Refusal::code);
         return run.refuse(Stage::Obligations, Refusal::NotEntitled, || {
             let hint = if decision.refusal == Some(Refusal::NotStated) { ", such as the second person's proofs" } else { "" };
             (format!("`{}` could not run the line at this moment: {code}{hint}", visible(name)), Some(place))
+        });
+    }
+    // What the act asks to be proven again binds whoever agrees to it as well.
+    let youngest = engine.facts(&theirs.session, second, at.system).counting().map(|p| p.age).min();
+    let age = duties.prove_again.as_ref().filter(|age| youngest.is_none_or(|y| y > age.value));
+    if decision.verdict == Verdict::AllowedAfter || age.is_some() {
+        return run.refuse(Stage::Obligations, Refusal::NotEntitled, || {
+            let within = age.map_or(String::new(), |age| format!(" within the last {:#}", age.value));
+            (format!("`{}` must have proven identity{within} as well", visible(name)), Some(place))
         });
     }
     run.pass(Stage::Obligations, || (format!("`{}` agreed as second person", visible(name)), Some(place)));

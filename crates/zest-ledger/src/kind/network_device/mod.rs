@@ -16,10 +16,12 @@ use super::trace::{Run, Silent, Stop, Trace};
 pub(crate) use entry::{open, refusal_to_sign_in, through};
 pub(crate) use reach::{Instances, Reach, elevations};
 
-/// Returns the command sets and the ceiling of a session; no sets for one of a local account.
-pub(crate) fn standpoint(engine: &Engine, question: &Question) -> Option<(Option<Vec<SetId>>, u8)> {
+/// Returns the command sets and the ceiling of a session, and whether the device asks the sets at every level; no sets for a
+/// local account without any.
+pub(crate) fn standpoint(engine: &Engine, question: &Question) -> Option<(Option<Vec<SetId>>, u8, bool)> {
     let at = stand(engine, question, &mut Run::new(&mut Silent)).ok()?;
-    Some((at.number.map(|_| at.standing.sets.clone()), at.band.ceiling))
+    let has_sets = !at.standing.is_local || !at.standing.sets.is_empty();
+    Some((has_sets.then(|| at.standing.sets.clone()), at.band.ceiling, at.standing.is_local))
 }
 
 /// Returns the roles of a session that can be opened.
@@ -32,7 +34,7 @@ pub(crate) struct Standpoint<'e> {
     pub(crate) system: SystemId,
     pub(crate) user: UserId,
     pub(crate) standing: &'e Standing,
-    /// The standing's number, for a session by assignment.
+    /// The standing's number; none for a local account without command sets.
     pub(crate) number: Option<usize>,
     pub(crate) band: LevelBand,
     pub(crate) level: u8,

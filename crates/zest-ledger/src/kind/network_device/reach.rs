@@ -1,5 +1,6 @@
 //! Which levels and modes a session can come to, by the elevations and mode changes that are permitted.
 
+use std::collections::VecDeque;
 use std::ops::ControlFlow;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -17,12 +18,26 @@ use crate::estate::{CommandId, ModeId, SetId, SystemId};
 #[derive(Debug, Default)]
 pub(crate) struct Reach {
     found: FxHashSet<(ModeId, u8)>,
+    /// What must be done on the way, for those that cannot be come to without.
+    owed: FxHashMap<(ModeId, u8), Vec<Owed>>,
+}
+
+/// An obligation of a line by which a session comes to a level or mode.
+#[derive(Clone, Debug)]
+pub(crate) struct Owed {
+    pub(crate) set: SetId,
+    /// The rule that permits the line.
+    pub(crate) rule: u32,
+    /// The line.
+    pub(crate) line: String,
 }
 
 /// What decides about commands in the session whose reach is looked for.
 #[derive(Clone, Copy)]
 enum Lock<'s> {
     Sets(&'s Standing),
+    /// Command sets of a local account, which the device asks at every level.
+    OwnSets(&'s Standing),
     OwnLevels,
     Nothing,
 }
@@ -30,13 +45,19 @@ enum Lock<'s> {
 impl Reach {
     /// Returns the reach of a session by assignment.
     pub(crate) fn of(engine: &Engine, standing: &Standing, system: SystemId) -> Self {
-        standing.band.map_or_else(Self::default, |band| Self::walk(engine, Lock::Sets(standing), band, system))
+        let lock = if standing.is_local { Lock::OwnSets(standing) } else { Lock::Sets(standing) };
+        standing.band.map_or_else(Self::default, |band| Self::walk(engine, lock, band, system))
     }
 
     /// Returns the reach of a session of a local account.
     pub(crate) fn of_account(engine: &Engine, band: LevelBand, system: SystemId, central: Central) -> Self {
         let refuses = central == Central::Down && engine.devices[system.index()].nothing_when_down;
         Self::walk(engine, if refuses { Lock::Nothing } else { Lock::OwnLevels }, band, system)
+    }
+
+    /// Returns what must be done to come to a mode and level.
+    pub(crate) fn owed(&self, mode: ModeId, level: u8) -> &[Owed] {
+        self.owed.get(&(mode, level)).map_or(&[], Vec::as_slice)
     }
 
     pub(crate) fn has(&self, mode: ModeId, level: u8) -> bool {
@@ -61,42 +82,76 @@ impl Reach {
         let vocabulary = engine.vocabulary_of(system);
         let device = &engine.devices[system.index()];
         let mut reach = Self::default();
-        let mut enters: FxHashMap<CommandId, bool> = FxHashMap::default();
-        let mut queue = vec![(vocabulary.start_mode, band.start)];
-        while let Some((mode, level)) = queue.pop() {
+        let mut enters: FxHashMap<CommandId, Option<Vec<Symbol>>> = FxHashMap::default();
+        // Ways on which nothing must be done come first, so that what is owed is owed on every way.
+        let mut free = vec![(vocabulary.start_mode, band.start)];
+        let mut bound: VecDeque<((ModeId, u8), Vec<Owed>)> = VecDeque::new();
+        loop {
+            let ((mode, level), owed) = match free.pop() {
+                Some(state) => (state, Vec::new()),
+                None => match bound.pop_front() {
+                    Some(next) => next,
+                    None => break,
+                },
+            };
             if !reach.found.insert((mode, level)) {
                 continue;
             }
-            let is_free = |lock| !device.authorises(level, mode) || matches!(lock, Lock::OwnLevels);
+            let is_free = match lock {
+                Lock::OwnSets(_) => false,
+                Lock::OwnLevels => true,
+                Lock::Sets(_) | Lock::Nothing => !device.authorises(level, mode),
+            };
+            let mut go = |to: (ModeId, u8), line: &[Symbol], standing: Option<&Standing>| {
+                let mut more = owed.clone();
+                more.extend(standing.into_iter().flat_map(|s| owes(engine, s, line)));
+                if more.is_empty() { free.push(to) } else { bound.push_back((to, more)) }
+            };
             for (id, command) in vocabulary.in_mode(mode).filter(|&(id, _)| engine.own_level(system, id).0 <= level) {
                 if command.does == Some(Does::Elevate) {
                     for (to, line) in elevations(engine, system, id, band.ceiling) {
-                        let permitted = match lock {
-                            _ if is_free(lock) => true,
-                            Lock::Sets(standing) => engine.sets_say(&standing.sets, device, &line).is_allowed(),
-                            _ => false,
-                        };
-                        if to <= band.ceiling && permitted {
-                            queue.push((mode, to));
+                        match lock {
+                            _ if to > band.ceiling => {}
+                            _ if is_free => go((mode, to), &line, None),
+                            Lock::Sets(standing) | Lock::OwnSets(standing) => {
+                                if engine.sets_say(&standing.sets, device, &line).is_allowed() {
+                                    go((mode, to), &line, Some(standing));
+                                }
+                            }
+                            Lock::OwnLevels | Lock::Nothing => {}
                         }
                     }
                 }
                 if let Some(into) = command.enters {
-                    let permitted = match lock {
-                        _ if is_free(lock) => true,
-                        Lock::Sets(standing) => *enters
-                            .entry(id)
-                            .or_insert_with(|| Instances::of(engine, &standing.sets, system, &command.pattern).allowed.is_some()),
-                        _ => false,
-                    };
-                    if permitted {
-                        queue.push((into, level));
+                    match lock {
+                        _ if is_free => go((into, level), &[], None),
+                        Lock::Sets(standing) | Lock::OwnSets(standing) => {
+                            let line = enters.entry(id).or_insert_with(|| {
+                                Instances::of(engine, &standing.sets, system, &command.pattern).allowed.map(|(line, _)| line)
+                            });
+                            if let Some(line) = line {
+                                go((into, level), line, Some(standing));
+                            }
+                        }
+                        Lock::OwnLevels | Lock::Nothing => {}
                     }
                 }
+            }
+            if !owed.is_empty() {
+                reach.owed.insert((mode, level), owed);
             }
         }
         reach
     }
+}
+
+/// Returns what the sets that permit a line want done first.
+fn owes<'e>(engine: &'e Engine, standing: &'e Standing, line: &'e [Symbol]) -> impl Iterator<Item = Owed> + 'e {
+    standing.sets.iter().filter_map(move |&set| {
+        let rule = engine.sets[set.index()].automaton.decide(line)?;
+        engine.estate.sets[set.index()].rules[rule as usize].after.as_ref()?;
+        Some(Owed { set, rule, line: crate::command::line::join(line.iter().map(|s| engine.alphabet.example(*s))) })
+    })
 }
 
 /// Returns the levels an elevation command can ask for, each with the line that does.

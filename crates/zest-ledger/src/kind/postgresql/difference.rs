@@ -531,17 +531,15 @@ pub fn script(steps: &[Step], by: &str) -> String {
 impl State {
     /// Says why rolling out would lock somebody out: the last superuser, or the one who rolls out.
     #[must_use]
-    pub fn lock_out(&self, ledger: &Self, by: &str) -> Option<String> {
-        let stays = |name: &String, role: &Role| {
-            let wanted = ledger.roles.get(name).unwrap_or(role);
-            wanted.superuser && wanted.login
-        };
-        let has_one = self.roles.iter().any(|(_, r)| r.superuser && r.login);
-        let keeps_one = self.roles.iter().any(|(n, r)| stays(n, r)) || ledger.roles.values().any(|r| r.superuser && r.login);
+    pub fn lock_out(&self, ledger: &Self, by: &str, at: jiff::Timestamp) -> Option<String> {
+        let is_open = |role: &Role| role.superuser && role.login && role.valid_until.is_none_or(|end| at < end);
+        let stays = |name: &String, role: &Role| is_open(ledger.roles.get(name).unwrap_or(role));
+        let has_one = self.roles.values().any(is_open);
+        let keeps_one = self.roles.iter().any(|(n, r)| stays(n, r)) || ledger.roles.values().any(is_open);
         if has_one && !keeps_one {
             return Some("the last superuser who may sign in would be gone".to_owned());
         }
         let own = ledger.roles.get(by).filter(|_| self.roles.get(by).is_some_and(|r| r.superuser))?;
-        (!own.superuser || !own.login).then(|| format!("`{by}`, who carries this out, would lose the right to go on"))
+        (!is_open(own)).then(|| format!("`{by}`, who carries this out, would lose the right to go on"))
     }
 }

@@ -31,7 +31,15 @@ use crate::estate::Estate;
 pub fn state_of(estate: &Estate, system: &str, at: Option<jiff::Timestamp>) -> Option<State> {
     let system = estate.systems().iter().find(|s| s.id.value == system && s.kind() == crate::entry::Kind::Postgresql)?;
     let parts: Vec<_> = estate.databases().iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
-    Some(written(system, &parts, at, &mut Vec::new()).state)
+    let mut state = written(system, &parts, at, &mut Vec::new()).state;
+    // Of people who are gone the account is locked and never dropped; an end to come is one of the password as well.
+    for (name, role) in state.roles.iter_mut().filter(|(_, role)| role.login) {
+        let Some(at) = at else { break };
+        let (is_gone, end) = super::database::behind(estate, &system.id.value, name, name, at);
+        role.login &= !is_gone;
+        role.valid_until = role.valid_until.into_iter().chain(end).min();
+    }
+    Some(state)
 }
 
 pub use state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, Role, State};

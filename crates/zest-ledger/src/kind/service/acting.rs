@@ -99,6 +99,7 @@ fn as_user<T: Trace>(context: Context<'_>, standing: &mut Standing, name: &str, 
         })?;
     }
     standing.user = target;
+    standing.chain.push(target);
     standing.identity = Identity::User(target);
     Ok(())
 }
@@ -178,8 +179,35 @@ fn assume<T: Trace>(
             (Some(_), None) => {}
         }
     }
+    // A role cannot have been assumed before that from which it is assumed; one of which no moment is stated begins now.
+    if let (Some(since), Some(outer)) = (since, standing.since.or(context.session.at.filter(|_| matches!(standing.identity, Identity::Role(_)))))
+        && since < outer
+    {
+        run.refuse(Stage::Standing, Refusal::AssumedTooEarly, || {
+            let who = identity_name(context, standing.identity);
+            (format!("`{shown}` was assumed at {since}, before {who} had begun at {outer}"), Some(estate.role(role).id.place))
+        })?;
+    }
+    standing.since = since;
     standing.identity = Identity::Role(role);
     Ok(())
+}
+
+/// Half an assumption is not one: whoever asks to assume a role must be one whom the role admits.
+pub(super) fn whole_assumption<T: Trace>(context: Context<'_>, standing: &Standing, action: &Action, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    if context.links.operations[action.operation].name != ASSUME {
+        return Ok(());
+    }
+    let estate = &context.engine.estate;
+    if context.links.is_application {
+        return run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+            ("roles are assumed on clouds; in an application they are held".to_owned(), Some(estate.system(context.system).id.place))
+        });
+    }
+    match action.path.strip_prefix("role/").and_then(|name| estate.role_ids.get(name)) {
+        Some(&role) => role_half(context, standing, role, run),
+        None => Ok(()),
+    }
 }
 
 /// The user's half: the right to assume the role, granted like any other, with its obligations.

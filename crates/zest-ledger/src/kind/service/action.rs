@@ -26,15 +26,21 @@ pub(crate) enum Unread {
     Operation(String),
     /// A call does not say which resource it is about.
     Resource(String),
+    /// A call speaks of several resources at once.
+    Several(String),
+    /// A call means another resource than the one that is named behind it.
+    Other { said: String, means: String },
 }
 
-/// Reads `OPERATION on PATH`, `METHOD /path` or `METHOD /path on PATH`.
-pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Action, Unread> {
-    let line = line.trim();
-    let (head, path) = line.rsplit_once(" on ").map_or((line, None), |(head, path)| (head.trim(), Some(path.trim())));
+/// Reads `OPERATION on PATH`, `METHOD /path` or `METHOD /path on PATH`. A call may be one of several operations, where several
+/// templates of the interface match it.
+pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Vec<Action>, Unread> {
+    let line = line.trim_start();
+    let (head, path) = line.rsplit_once(" on ").map_or((line, None), |(head, path)| (head, Some(path.trim_start())));
+    let head = head.trim();
     if let Some(&operation) = links.operation_ids.get(head) {
         let path = path.filter(|p| !p.is_empty()).ok_or_else(|| Unread::Resource(head.to_owned()))?;
-        return Ok(Action { operation, path: path.to_owned() });
+        return Ok(vec![Action { operation, path: path.to_owned() }]);
     }
     let words: Vec<&str> = head.split_whitespace().collect();
     if let [method, address] = words[..]
@@ -42,9 +48,18 @@ pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Action, Unread> 
     {
         let address = address.split(['?', '#']).next().unwrap_or(address);
         let parts = parts_of(address).ok_or_else(|| Unread::Address(address.to_owned()))?;
-        let Some(operation) = called(&method.to_uppercase(), &parts, links) else { return Err(Unread::Operation(head.to_owned())) };
-        let path = path.map(str::to_owned).or_else(|| links.addresses.iter().find_map(|(from, to)| addressed(&parts, from, to)));
-        return path.map(|path| Action { operation, path }).ok_or_else(|| Unread::Resource(head.to_owned()));
+        let operations = called(&method.to_uppercase(), &parts, links);
+        if operations.is_empty() {
+            return Err(Unread::Operation(head.to_owned()));
+        }
+        let means = resource(&parts, links).map_err(|()| Unread::Several(head.to_owned()))?;
+        let path = match (means, path) {
+            (Some(means), Some(said)) if means != said => return Err(Unread::Other { said: said.to_owned(), means }),
+            (Some(path), _) => path,
+            (None, Some(said)) => said.to_owned(),
+            (None, None) => return Err(Unread::Resource(head.to_owned())),
+        };
+        return Ok(operations.into_iter().map(|operation| Action { operation, path: path.clone() }).collect());
     }
     if words.len() != 1 {
         return Err(Unread::Form);
@@ -64,32 +79,59 @@ fn parts_of(address: &str) -> Option<Vec<String>> {
     address.split('/').map(|part| read(part).filter(|p| is_plain(part) && !unread(p))).collect()
 }
 
-/// Returns whether a part of a path template is a variable (RFC 6570, level 1).
-fn is_variable(part: &str) -> bool {
-    part.contains('{')
+/// Whether a written part stands for a concrete one: what is written out stands for itself, and a variable takes any text that
+/// is not empty (RFC 6570, level 1). A part may hold several variables: `{from}-{to}`.
+fn takes(template: &str, part: &str) -> bool {
+    let mut fixed = template.split('{').enumerate().map(|(i, piece)| if i == 0 { piece } else { piece.split_once('}').map_or("", |(_, rest)| rest) });
+    let Some(mut rest) = part.strip_prefix(fixed.next().unwrap_or_default()) else { return false };
+    let mut pieces = fixed.peekable();
+    while let Some(piece) = pieces.next() {
+        // A variable stands before the piece, with at least one character.
+        let Some(first) = rest.chars().next() else { return false };
+        let after = &rest[first.len_utf8()..];
+        rest = if pieces.peek().is_none() {
+            match after.strip_suffix(piece) {
+                Some(_) => "",
+                None => return false,
+            }
+        } else {
+            // The earliest place leaves most for the variables behind.
+            match after.find(piece) {
+                Some(at) => &after[at + piece.len()..],
+                None => return false,
+            }
+        };
+    }
+    rest.is_empty()
 }
 
-/// Whether a written part stands for a concrete one; a variable takes any part that is not empty.
-fn takes(template: &str, part: &str) -> bool {
-    match (template.find('{'), template.rfind('}')) {
-        (Some(open), Some(close)) if open < close => {
-            let (start, end) = (&template[..open], &template[close + 1..]);
-            part.len() > start.len() + end.len() && part.starts_with(start) && part.ends_with(end)
-        }
-        _ => template == part,
+/// Finds the operations of a call. As OpenAPI says, a path that is written out comes before those with variables; where
+/// several of these match, all of them are meant, since the standard leaves it open which one a system takes.
+fn called(method: &str, parts: &[String], links: &ServiceLinks) -> Vec<usize> {
+    let fits = |path: &str| path.split('/').count() == parts.len() && path.split('/').zip(parts).all(|(t, p)| takes(t, p));
+    let call = |o: usize| links.operations[o].call.as_ref();
+    let found: Vec<usize> =
+        (0..links.operations.len()).filter(|&o| call(o).is_some_and(|(m, path)| m == method && fits(path))).collect();
+    let written_out = found.iter().copied().find(|&o| call(o).is_some_and(|(_, path)| !path.contains('{')));
+    written_out.map_or(found, |one| vec![one])
+}
+
+/// Finds the resource that a call speaks of. Of several templates the longest counts, then the one with fewest variables; an
+/// error where that leaves several that mean different things.
+fn resource(parts: &[String], links: &ServiceLinks) -> Result<Option<String>, ()> {
+    let rank = |from: &str| (from.split('/').count(), std::cmp::Reverse(from.split('/').filter(|part| part.contains('{')).count()));
+    let found: Vec<(_, String)> =
+        links.addresses.iter().filter_map(|(from, to)| Some((rank(from), addressed(parts, from, to)?))).collect();
+    let Some(best) = found.iter().map(|(rank, _)| *rank).max() else { return Ok(None) };
+    let mut paths: Vec<&String> = found.iter().filter(|(rank, _)| *rank == best).map(|(_, path)| path).collect();
+    paths.dedup();
+    match paths.as_slice() {
+        [one] => Ok(Some((*one).clone())),
+        _ => Err(()),
     }
 }
 
-/// Finds the operation of a call. As OpenAPI says, a path that is written out comes before one with variables.
-fn called(method: &str, parts: &[String], links: &ServiceLinks) -> Option<usize> {
-    let fits = |path: &str| path.split('/').count() == parts.len() && path.split('/').zip(parts).all(|(t, p)| takes(t, p));
-    let found = links.operations.iter().enumerate().filter(|(_, o)| o.call.as_ref().is_some_and(|(m, path)| m == method && fits(path)));
-    let variables =
-        |o: usize| -> Vec<bool> { links.operations[o].call.iter().flat_map(|(_, path)| path.split('/')).map(is_variable).collect() };
-    found.map(|(i, _)| i).min_by_key(|&i| variables(i))
-}
-
-/// Finds the resource that a call speaks of: the template may be the beginning of the path.
+/// Finds the resource of one template, which may be the beginning of the path.
 fn addressed(parts: &[String], from: &str, to: &str) -> Option<String> {
     let mut parts = parts.iter();
     let mut values: Vec<(&str, &str)> = Vec::new();
@@ -111,13 +153,26 @@ fn addressed(parts: &[String], from: &str, to: &str) -> Option<String> {
 }
 
 /// Reads the action of a question, and checks that the system has the operation and the resource.
-pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<Action, Stop> {
+pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<Vec<Action>, Stop> {
     let links = context.links;
     let system = context.engine.estate.system(context.system);
     let place = Some(system.id.place);
     let form = if links.is_application { "RIGHT on TYPE/NAME" } else { "OPERATION on PATH, or METHOD /path" };
-    let action = match parse(&question.line, links) {
-        Ok(action) => action,
+    let actions = match parse(&question.line, links) {
+        Ok(actions) => actions,
+        Err(Unread::Several(head)) => {
+            run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
+                let what = "several `addresses` of the same length mean different resources";
+                (format!("`{}` speaks of several resources: {what}; name the operation and its resource", visible(&head)), place)
+            })?;
+            return Err(Stop);
+        }
+        Err(Unread::Other { said, means }) => {
+            run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
+                (format!("the call speaks of `{}`, and `on` says `{}`: leave `on` out, or write the same", visible(&means), visible(&said)), place)
+            })?;
+            return Err(Stop);
+        }
         Err(Unread::Form) => {
             run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
                 (format!("`{}` cannot be read: an action is written as {form}", visible(&question.line)), None)
@@ -146,6 +201,15 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
             return Err(Stop);
         }
     };
+    for action in &actions {
+        known(context, action, run)?;
+    }
+    Ok(actions)
+}
+
+/// Checks that the system has the resource of an action, and that the operation is one of its type.
+fn known<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    let links = context.links;
     let operation = &links.operations[action.operation];
     run.understood(|| Understood::FullLine(format!("{} on {}", operation.name, visible(&action.path))));
     run.understood(|| Understood::Object(action.path.clone()));
@@ -155,7 +219,7 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
         })?;
         return Err(Stop);
     }
-    exists(context, &action, run)?;
+    exists(context, action, run)?;
     if links.is_application
         && let Some((head, _)) = action.path.split_once('/')
         && let Some(of) = links.types.get(head)
@@ -167,7 +231,7 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
         })?;
         return Err(Stop);
     }
-    Ok(action)
+    Ok(())
 }
 
 /// Entries of the ledger are resources as well, for those operations that are about them.
@@ -199,6 +263,15 @@ fn exists<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>)
     };
     // The last part of an operation's own entries is never guessed from a container above it.
     if is_known && !(ADMINISTRATIVE.contains(&name) && rest.is_empty()) {
+        let links = context.links;
+        let is_entry = wanted.is_some_and(|w| matches!(w, "user" | "group" | "role" | "command-set"));
+        if !is_entry && !links.resources.contains_key(action.path.as_str()) {
+            run.pass(Stage::Permission, || {
+                let near = nearest_hint(&action.path, links.resources.keys().map(|k| &**k));
+                let below = action.path.rsplit_once('/').map_or("", |(above, _)| above);
+                (format!("`{}` is not declared; it is taken to be there, since `{}` is{near}", visible(&action.path), visible(declared_above(below, links))), None)
+            });
+        }
         return Ok(());
     }
     run.refuse(Stage::Permission, Refusal::UnknownObject, || {
@@ -206,4 +279,14 @@ fn exists<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>)
         (format!("nothing is declared as `{}`{near}", visible(&action.path)), Some(estate.system(context.system).id.place))
     })?;
     Err(Stop)
+}
+
+/// The nearest container that is declared.
+fn declared_above<'p>(path: &'p str, links: &ServiceLinks) -> &'p str {
+    let mut path = path;
+    while !links.resources.contains_key(path) {
+        let Some((above, _)) = path.rsplit_once('/') else { return path };
+        path = above;
+    }
+    path
 }

@@ -33,8 +33,12 @@ pub(crate) enum Identity {
 pub(crate) struct Standing {
     /// Who signed in and proved identity.
     pub(crate) person: UserId,
-    /// Who signed in on a host from which the session goes on as the person's account.
+    /// Who signed in on a host from which the session goes on as the person's account, and every account in between.
     pub(crate) behind: Vec<UserId>,
+    /// Everybody as whom the session acts or acted on the way.
+    pub(crate) chain: Vec<UserId>,
+    /// When the assumed role began, if that is stated.
+    pub(crate) since: Option<jiff::Timestamp>,
     /// The user whose attributes count: the person, or whom he acts as.
     pub(crate) user: UserId,
     pub(crate) identity: Identity,
@@ -71,16 +75,20 @@ pub(crate) fn stand(context: Context<'_>, question: &Question) -> Option<Standin
 /// Walks through the stages of a question about a cloud or an application.
 pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
     let standing = open(context, question, run)?;
-    let action = action::read(context, question, run)?;
-    must_change(context, &standing, &action, run)?;
-    if is_own_change(context, &standing, &action) {
-        let place = context.engine.estate.user(standing.person).id.place;
-        run.pass(Stage::Permission, || ("everybody may change the own credential".to_owned(), Some(place)));
-        return Ok(());
+    // Where several templates of an interface match one call, all of them must be allowed.
+    for action in action::read(context, question, run)? {
+        must_change(context, &standing, &action, run)?;
+        if is_own_change(context, &standing, &action) {
+            let place = context.engine.estate.user(standing.person).id.place;
+            run.pass(Stage::Permission, || ("everybody may change their own credential".to_owned(), Some(place)));
+            continue;
+        }
+        let weighed = weigh(context, standing.identity, standing.user, &action, T::EXPLAINS);
+        let held = permission::report(context, &standing, &action, &weighed, run)?;
+        acting::whole_assumption(context, &standing, &action, run)?;
+        obligations::check(context, question, &standing, &action, &held, run)?;
     }
-    let weighed = weigh(context, standing.identity, standing.user, &action, T::EXPLAINS);
-    let held = permission::report(context, &standing, &action, &weighed, run)?;
-    obligations::check(context, question, &standing, &action, &held, run)
+    Ok(())
 }
 
 /// Opens the session: the person signs in, and acts as others link by link.
@@ -91,7 +99,7 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     identity(engine, session, user, run)?;
     accepted(engine, session, user, system, run)?;
     let expires = session.expires.map(|at| (at, None));
-    let mut standing = Standing { person: user, behind: run.behind.clone(), user, identity: Identity::User(user), expires };
+    let mut standing = Standing { person: user, behind: run.behind.clone(), chain: Vec::new(), since: None, user, identity: Identity::User(user), expires };
     acting::follow(context, question, &mut standing, run)?;
     acting::attributes(context, &standing, run)?;
     acting::duties(context, &standing, run)?;
