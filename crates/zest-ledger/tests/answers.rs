@@ -122,9 +122,11 @@ answers! {
     // Obligations.
     all_three_obligations_open: "lead-1", "switch", "restart", level(15) => AFTER;
     confirmed_only: "lead-1", "switch", "restart", level(15), confirmed() => AFTER;
-    all_three_met: "lead-1", "switch", "restart", level(15), confirmed(), proof(Proof::Key, minutes(10)), approved_by("lead-2") => ALLOWED;
-    proof_one_minute_too_old: "lead-1", "switch", "restart", level(15), confirmed(), proof(Proof::Key, minutes(11)), approved_by("lead-2") => AFTER;
-    proof_given_on_another_channel: "lead-1", "switch", "restart", level(15), confirmed(), channel(Channel::Terminal), proof_on(Channel::Web, Proof::Key, minutes(1)), approved_by("lead-2") => AFTER;
+    all_three_met: "lead-1", "switch", "restart", level(15), confirmed(), proof(Proof::Key, minutes(10)), approved_by("lead-2"), approver_proof(Proof::Key, minutes(10)) => ALLOWED;
+    the_second_persons_own_proof_is_not_stated: "lead-1", "switch", "restart", level(15), confirmed(), proof(Proof::Key, minutes(10)), approved_by("lead-2") => Err(Refusal::NotEntitled);
+    the_second_persons_own_proof_is_too_old: "lead-1", "switch", "restart", level(15), confirmed(), proof(Proof::Key, minutes(10)), approved_by("lead-2"), approver_proof(Proof::Key, minutes(540)) => Err(Refusal::NotEntitled);
+    proof_one_minute_too_old: "lead-1", "switch", "restart", level(15), confirmed(), proof(Proof::Key, minutes(11)), approved_by("lead-2"), approver_proof(Proof::Key, minutes(1)) => AFTER;
+    proof_given_on_another_channel: "lead-1", "switch", "restart", level(15), confirmed(), channel(Channel::Terminal), proof_on(Channel::Web, Proof::Key, minutes(1)), approved_by("lead-2"), approver_proof(Proof::Key, minutes(1)) => AFTER;
     second_person_is_the_first: "lead-1", "switch", "restart", level(15), approved_by("lead-1") => Err(Refusal::SamePerson);
     second_person_is_not_entitled: "lead-1", "switch", "restart", level(15), approved_by("watch-1") => Err(Refusal::NotEntitled);
     second_person_with_a_proof_that_is_not_his: "lead-1", "switch", "restart", level(15), approved_by("lead-2"), approver_proof(Proof::OneTimeCode, minutes(1)) => Err(Refusal::NotEntitled);
@@ -171,6 +173,7 @@ fn every_refusal_code_is_raised_by_some_question() {
         include_str!("clouds.rs"),
         include_str!("applications.rs"),
         include_str!("hosts.rs"),
+        include_str!("never_wider.rs"),
     ]
     .concat();
     for refusal in Refusal::ALL.iter().filter(|r| !raised.iter().any(|(_, e)| e == *r)) {

@@ -17,6 +17,7 @@ fn with_rules(rules: &[String], more: &str) -> String {
 [users.watch-1]
 proofs = ["password"]
 [vocabularies.make]
+abbreviation = "none"
 commands = [{{ line = "..." }}]
 [command-sets.tested]
 rules = [{}]

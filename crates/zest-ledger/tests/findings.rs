@@ -248,7 +248,27 @@ fn raising(code: Code) -> String {
             "[users.desk-1]\nproofs = [\"password\"]\n[[clouds.sky.grants]]\nallow = [\"reset-credential\"]\non = \"user/*\"\nto = [\"user:desk-1\"]\n{}",
             grant("")
         ))),
-        Code::DuplicateId | Code::NotText | Code::Unreadable => base, // These need more than one text document.
+        Code::IdsLookAlike => with("[users.\"l\u{435}ad-1\"]\nproofs = [\"password\"]"),
+        Code::NightOfDay => with(
+            "[[assignments]]\nto = [\"group:leads\"]\nroles = [\"lead\"]\non = { all = true }\nwhen = { days = [\"fri\"], hours = \"22:00-06:00\" }",
+        ),
+        Code::DenyTooNarrow => format!("{}\n", role("\"deny name {number}\", \"allow ...\"", 1)
+            .replace("  { line = \"show release\" },", "  { line = \"show release\" },\n  { line = \"name {word}\" },")),
+        Code::CommandSetsNotAsked => instead("authorisation = { levels = \"all\", configuration = true }\n", ""),
+        Code::NoSuperuser => with(&postgresql("[databases.db.accounts.postgres]\nmay = [\"superuser\"]\nuntil = 2026-01-01")),
+        Code::PathNotDeclared => with(&cloud(&grant("").replace("\"line\"", "\"line/a\""))),
+        Code::NobodySignsIn => with(&host("accounts.lead-1 = { locked = true }")),
+        Code::WayToRoot => with(&host(
+            "accounts.root = {}\njobs.night = { runs-as = \"batch\", edited-by = [\"group:leads\"] }\n\
+             run-as = [{ by = [\"account:batch\"], as = [\"root\"], commands = [\"shells\"] }]\n\
+             [command-sets.shells]\nrules = [\"allow /bin/bash\"]",
+        )),
+        Code::DenyPassed => with(&host(
+            "accounts.lead-1 = {}\nrun-as = [{ by = [\"user:lead-1\"], as = [\"batch\"], commands = [\"most\"] }]\n\
+             [command-sets.most]\nrules = [\"deny /opt/b {word}\", \"allow /opt/b ...\"]",
+        )),
+        Code::VariableRunsAnything => with(&host("keep-environment = [\"LD_PRELOAD\"]")),
+        Code::NotRead | Code::DuplicateId | Code::NotText | Code::Unreadable => base, // These need more than one text document.
         _ => panic!("no ledger raises {code:?}"),
     }
 }
@@ -267,6 +287,7 @@ fn every_code_is_raised_by_a_ledger() {
                 codes(&Ledger::new().interface("sky.openapi.json", broken).validate().findings)
             }
             Code::NotText => codes(&Ledger::new().document_bytes("a.toml", b"name = \"\xff\"").validate().findings),
+            Code::NotRead => codes(&Ledger::new().finding(Finding::not_read(".a.toml", "its name begins with a dot")).validate().findings),
             Code::Unreadable => codes(&Ledger::new().finding(Finding::unreadable("a.toml", "permission denied")).validate().findings),
             _ => all(&raising(code)).iter().map(|f| f.code).collect(),
         };
@@ -295,8 +316,8 @@ fn codes_are_unique_and_the_page_lists_them_all() {
 
 #[test]
 fn every_finding_has_a_place_or_says_that_it_is_about_the_whole_and_most_say_how_to_mend_it() {
-    let without_place = [Code::EmptyLedger, Code::NoSystem, Code::NotText, Code::Unreadable, Code::CommandSetTooLarge];
-    for &code in Code::ALL.iter().filter(|c| !matches!(c, Code::DuplicateId | Code::NotText | Code::Unreadable)) {
+    let without_place = [Code::EmptyLedger, Code::NoSystem, Code::NotText, Code::NotRead, Code::Unreadable, Code::CommandSetTooLarge];
+    for &code in Code::ALL.iter().filter(|c| !matches!(c, Code::DuplicateId | Code::NotText | Code::NotRead | Code::Unreadable)) {
         for finding in all(&raising(code)).iter().filter(|f| f.code == code) {
             assert!(finding.primary.is_some() || without_place.contains(&code), "{code:?} has no place");
             assert!(!finding.message.ends_with('.'), "{}", finding.message);

@@ -271,12 +271,12 @@ fn all_that_is_missing_is_said_at_once() {
 fn a_host_is_told_the_rules_in_reverse_and_only_what_it_can_be_told() {
     let told = host_configuration(&hosts(), "box", noon()).expect("it is a host");
     let lines: Vec<&str> = told.run_as.lines().filter(|l| l.starts_with("op-2 ALL = (batch)")).collect();
-    assert_eq!(lines[0], "op-2 ALL = (batch) NOPASSWD: NOSETENV: /opt/nightly ^two words$");
+    assert_eq!(lines[0], "op-2 ALL = (batch) NOTAFTER=20261231235959Z NOPASSWD: NOSETENV: /opt/nightly ^two words$");
     assert_eq!(lines[3], "op-2 ALL = (batch) NOPASSWD: NOSETENV: !/opt/nightly ^--wipe( .*)?$");
     assert!(told.run_as.contains("Defaults timestamp_timeout = 5\n"));
     assert_eq!(
         told.sign_in.lines().filter(|l| l.starts_with("AllowUsers")).collect::<Vec<_>>(),
-        ["AllowUsers op-1", "AllowUsers op-2@192.0.2.0/24", "AllowUsers bench", "AllowUsers owner", "AllowUsers new-1"]
+        ["AllowUsers op-1", "AllowUsers op-2@192.0.2.0/24", "AllowUsers bench"]
     );
     assert_eq!(told.keys_of[2], ("bench".to_owned(), vec!["guest-1".to_owned()]));
     assert_eq!(host_configuration(&hosts(), "db", noon()), Err(Untold::NotAHost));

@@ -22,6 +22,7 @@ mod interfaces;
 mod json_forms;
 mod laws;
 mod mariadb_rules;
+mod never_wider;
 mod patterns;
 mod postgresql_rules;
 mod references;

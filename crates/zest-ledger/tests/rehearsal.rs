@@ -1,6 +1,7 @@
 //! Rehearsals: levels and modes change as on the device.
 
-use zest_ledger::ask::Session;
+use zest_ledger::ask::{Proven, Session};
+use zest_ledger::entry::Proof;
 use zest_ledger::rehearsal::{Effect, Rehearsal};
 
 use crate::support::{PIER, engine};
@@ -83,7 +84,9 @@ fn obligations_hold_a_line_back_until_they_are_met() {
     session.type_line("elevate");
     assert_eq!(session.type_line("restart").effect, Effect::None);
     session.confirm();
-    session.approve("lead-2");
+    session.approve("lead-2", None);
+    assert_eq!(session.type_line("restart").answer.verdict.word(), "denied", "the second person proved nothing");
+    session.approve("lead-2", Some(vec![Proven::new(Proof::Key, jiff::SignedDuration::from_mins(1))]));
     assert_eq!(session.type_line("restart").answer.verdict.word(), "allowed after obligations", "identity was not proven again");
 }
 

@@ -76,7 +76,9 @@ impl<'e> Naive<'e> {
         if level > standing.band.1 {
             return Err(Refusal::LevelAboveCeiling);
         }
-        let reach = self.reach(system, &standing, session);
+        let reach = self.reach(system, &standing, session, true);
+        // What the lines on the way want done first is owed, unless there is a way on which nothing is.
+        let owed = !self.reach(system, &standing, session, false).contains(&(mode.clone(), level));
         if (level, mode.as_str()) != (standing.band.0, "deck") {
             if !reach.iter().any(|(_, l)| *l == level) {
                 return Err(Refusal::LevelNotReached);
@@ -104,7 +106,7 @@ impl<'e> Naive<'e> {
                 return Err(Refusal::AboveCeiling);
             }
         }
-        Ok(waits && !session.confirmed)
+        Ok((waits || owed) && !session.confirmed)
     }
 
     fn person(user: &User, session: &Session) -> Answer<()> {
@@ -299,7 +301,7 @@ impl<'e> Naive<'e> {
     }
 
     /// Every mode and level a session can come to. The mode-entering commands of the random ledgers have no slots.
-    fn reach(&self, system: &System, standing: &Standing<'_>, session: &Session) -> Vec<(String, u8)> {
+    fn reach(&self, system: &System, standing: &Standing<'_>, session: &Session, may_wait: bool) -> Vec<(String, u8)> {
         let vocabulary = self.vocabulary(system);
         let mut found = vec![("deck".to_owned(), standing.band.0)];
         let mut next = 0;
@@ -314,7 +316,8 @@ impl<'e> Naive<'e> {
                     };
                     let words: Vec<String> = pattern.words().iter().map(fill).collect();
                     let fits = pattern.matches(&words.iter().map(String::as_str).collect::<Vec<_>>());
-                    if !fits || self.permitted(system, standing, session, &mode, level, &words, &mut None).is_err() {
+                    let permitted = self.permitted(system, standing, session, &mode, level, &words, &mut None);
+                    if !fits || permitted.is_err() || permitted == Ok(true) && !may_wait {
                         continue;
                     }
                     let is_elevation = command.does.as_ref().is_some_and(|d| d.value == Does::Elevate);

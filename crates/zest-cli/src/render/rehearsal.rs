@@ -13,7 +13,7 @@ pub(crate) const HELP: &str = "  ?                 list the commands that are pe
   :why              explain the last answer in full
   :allow PATTERN    permit a pattern on trial, in this rehearsal only
   :confirm          confirm, for lines that want it
-  :approve USER     have a second person agree
+  :approve USER     have a second person agree; what they have proven behind it: password=2m
   :state            show level and mode, whatever the device permits
   :help             list these words
   :quit             leave the tool, whatever the device permits
@@ -25,7 +25,7 @@ pub(crate) const CONSOLE_HELP: &str = "  ?                 list what is permitte
   :as LINK          act as another: user:ID, role:ID, account:LOGIN, shell:LOGIN
   :back             go back one link
   :confirm          confirm, for actions that want it
-  :approve USER     have a second person agree
+  :approve USER     have a second person agree; what they have proven behind it: password=2m
   :help             list these words
   :quit             leave the tool
 ";

@@ -6,7 +6,7 @@ use zest_ledger::ask::{Answer, Verdict};
 use zest_ledger::rehearsal::Console;
 use zest_ledger::source::visible;
 
-use super::rehearse::{LineByLine, Next, exit, read_lines, refused};
+use super::rehearse::{LineByLine, Next, exit, read_lines, refused, second_person};
 use crate::out::{put, say};
 use crate::args::Rehearse;
 use crate::exit::Exit;
@@ -94,8 +94,13 @@ impl Session {
                 say!("  confirmed from now on");
             }
             "approve" if !rest.is_empty() => {
-                self.console.approve(rest);
-                say!("  `{}` agrees from now on", visible(rest));
+                match second_person(rest) {
+                    Ok((user, proofs)) => {
+                        self.console.approve(user, proofs);
+                        say!("  `{}` agrees from now on", visible(user));
+                    }
+                    Err(error) => say!("  {error}"),
+                }
             }
             "help" => put!("{}", text::CONSOLE_HELP),
             _ => {

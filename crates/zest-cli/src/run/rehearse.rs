@@ -4,7 +4,7 @@ use std::io::{BufRead, IsTerminal};
 
 use anyhow::{Context, Result, bail};
 use rustyline::error::ReadlineError;
-use zest_ledger::ask::{Answer, Verdict};
+use zest_ledger::ask::{Answer, Fact, Proven, Session as Facts, Verdict};
 use zest_ledger::entry::Kind;
 use zest_ledger::rehearsal::{Effect, Rehearsal};
 use zest_ledger::source::visible;
@@ -112,6 +112,17 @@ pub(super) fn read_lines(session: &mut impl LineByLine) -> Result<()> {
     }
 }
 
+/// Reads `USER PROOF=AGE ...`: the second person, and what they have proven.
+pub(super) fn second_person(text: &str) -> Result<(&str, Option<Vec<Proven>>), String> {
+    let mut words = text.split_whitespace();
+    let user = words.next().unwrap_or_default();
+    let mut session = Facts::default();
+    for word in words {
+        session.state(Fact::ApproverProofs, word)?;
+    }
+    Ok((user, session.approver_proofs))
+}
+
 /// Prints why no session is opened.
 pub(super) fn refused(answer: &Answer, args: &Rehearse) -> Result<Exit> {
     if let Some(unknown) = crate::unknown::in_answer(answer) {
@@ -193,8 +204,13 @@ impl Session<'_> {
                 say!("  confirmed from now on");
             }
             "approve" if !rest.is_empty() => {
-                self.rehearsal.approve(rest);
-                say!("  `{}` agrees from now on", visible(rest));
+                match second_person(rest) {
+                    Ok((user, proofs)) => {
+                        self.rehearsal.approve(user, proofs);
+                        say!("  `{}` agrees from now on", visible(user));
+                    }
+                    Err(error) => say!("  {error}"),
+                }
             }
             "state" => say!("  level {}, mode {}", self.rehearsal.level(), visible(self.rehearsal.mode())),
             "help" => put!("{}", text::HELP),

@@ -31,6 +31,7 @@ impl Host<'_> {
         let cut =
             |n: usize| way(Change::Acting(chain[..n].to_vec()), if n == 0 { "in the own name" } else { "with the chain cut short" }, None);
         match refusal {
+            Refusal::CentralDownNoAccount => vec![way(Change::CentralUp, "once the central source is up again", None)],
             Refusal::AccountLocked => account
                 .map(|a| {
                     way(Change::UnlockAccount(a.login.clone()), format!("if the account `{}` were not locked", visible(&a.login)), a.locked)

@@ -74,6 +74,7 @@ impl Service<'_> {
                 vec![way(Change::CredentialChanged, text, place)]
             }
             Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => accepted(self.asked, refusal),
+            Refusal::CentralDownNoAccount => vec![way(Change::CentralUp, "once the central source is up again", None)],
             Refusal::SessionExpired => vec![way(Change::NewSession, "in a new session", None)],
             Refusal::AssumptionExpired | Refusal::AssumedTooEarly => vec![way(Change::NewSession, "with the role assumed anew", None)],
             Refusal::NotStated

@@ -1,6 +1,6 @@
 //! Entry where the central source answers: who asks, whether the person may sign in at all, and by what proof.
 
-use crate::ask::{Question, Refusal, Session, Stage};
+use crate::ask::{Central, Question, Refusal, Session, Stage};
 use crate::engine::Engine;
 use crate::entry::Proof;
 use crate::estate::{SystemId, UserId};
@@ -81,6 +81,18 @@ pub(crate) fn person<T: Trace>(engine: &Engine, session: &Session, user: UserId,
 pub(crate) fn not_stated<T: Trace>(run: &mut Run<'_, T>, fact: &str, place: Place) -> Result<(), Stop> {
     run.refuse(Stage::Conditions, Refusal::NotStated, || {
         (format!("the question does not state {fact}, and this entry depends on it"), Some(place))
+    })
+}
+
+/// Where only the central source can vouch for a person, nobody signs in while it is down.
+pub(crate) fn central_is_up<T: Trace>(engine: &Engine, session: &Session, user: UserId, system: SystemId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+    if session.central == Central::Up {
+        return Ok(());
+    }
+    run.refuse(Stage::Entry, Refusal::CentralDownNoAccount, || {
+        let (who, entry) = (visible(&engine.estate.user(user).id.value), engine.estate.system(system));
+        let place = entry.identity_sources.as_ref().map_or(entry.id.place, |s| s.place);
+        (format!("the central source is down, and nobody else vouches for `{who}` on `{}`", visible(&entry.id.value)), Some(place))
     })
 }
 

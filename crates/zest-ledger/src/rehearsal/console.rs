@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::MenuItem;
-use crate::ask::{Act, Answer, Question, Session};
+use crate::ask::{Act, Answer, Proven, Question, Session};
 use crate::engine::Engine;
 use crate::entry::Kind;
 use crate::review::{HostRule, effective};
@@ -96,9 +96,10 @@ impl Console {
         self.facts.confirmed = true;
     }
 
-    /// Has a second person agree from here on.
-    pub fn approve(&mut self, user: &str) {
+    /// Has a second person agree, with the own proofs as far as they are stated, from now on until the end of the session.
+    pub fn approve(&mut self, user: &str, proofs: Option<Vec<Proven>>) {
         self.facts.approved_by = Some(user.to_owned());
+        self.facts.approver_proofs = proofs;
     }
 
     /// Lists what is permitted here.

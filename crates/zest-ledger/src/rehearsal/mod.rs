@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 pub use console::Console;
 
-use crate::ask::{Answer, Change, Narrowed, Question, Session, Verdict};
+use crate::ask::{Answer, Change, Narrowed, Proven, Question, Session, Verdict};
 use crate::command::{Pattern, PatternError, read_line};
 use crate::engine::Engine;
 use crate::entry::Does;
@@ -232,9 +232,10 @@ impl Rehearsal {
         self.facts.confirmed = true;
     }
 
-    /// Names the second person who agrees, from now on until the end of the session.
-    pub fn approve(&mut self, user: &str) {
+    /// Has a second person agree, with the own proofs as far as they are stated, from now on until the end of the session.
+    pub fn approve(&mut self, user: &str, proofs: Option<Vec<Proven>>) {
         self.facts.approved_by = Some(user.to_owned());
+        self.facts.approver_proofs = proofs;
     }
 
     /// Lists the commands that are permitted here, in the order of the vocabulary.

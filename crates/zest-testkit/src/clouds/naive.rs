@@ -3,7 +3,7 @@
 //! It gives the verdict, and for a refusal all codes that could be named first: which of two denies is named is of no
 //! importance, that one of them bites is.
 
-use jiff::Timestamp;
+use jiff::{SignedDuration, Timestamp};
 use zest_ledger::Question;
 use zest_ledger::ask::{Act, Proven, Refusal, Session, Verdict};
 use zest_ledger::entry::{Assumable, Ceiling, Grant, Obligations, Role, Service, User, When};
@@ -32,7 +32,7 @@ enum Who<'e> {
 #[must_use]
 pub fn answer(estate: &Estate, question: &Question) -> Said {
     let service = estate.services().iter().find(|s| s.system.value == question.system).expect("it is a question about a cloud");
-    match (Naive { estate, service, question }).answer() {
+    match (Naive { estate, service, question, agrees: false }).answer() {
         Ok(verdict) => Said { verdict, refusals: Vec::new() },
         Err(refusals) => Said { verdict: Verdict::Denied, refusals },
     }
@@ -42,6 +42,8 @@ struct Naive<'e> {
     estate: &'e Estate,
     service: &'e Service,
     question: &'e Question,
+    /// Whether somebody is looked at who agrees to the act of another.
+    agrees: bool,
 }
 
 /// A grant as it is held: its assignment's conditions and place, and the roles it is held through.
@@ -94,7 +96,8 @@ impl<'e> Naive<'e> {
         if session.proofs.iter().flatten().any(|given| !person.proofs.iter().any(|p| p.value == given.proof)) {
             return Err(vec![Refusal::ProofNotRegistered]);
         }
-        let (who, user, on_the_way) = self.chain(&person.id.value)?;
+        let (who, people, on_the_way) = self.chain(&person.id.value)?;
+        let user = *people.last().expect("the person is there");
         self.stated(who)?;
         let (operation, path) = self.question.line.split_once(" on ").ok_or(vec![Refusal::ActionUnreadable])?;
         let role = path.strip_prefix("role/").filter(|_| operation == "assume");
@@ -109,7 +112,11 @@ impl<'e> Naive<'e> {
             return Err(vec![Refusal::CredentialMustChange]);
         }
         let allows = self.permission(who, user, operation, path)?;
-        worse(on_the_way, self.obligations(&allows, &person.id.value, user, operation, path))
+        // Half an assumption is not one.
+        if let Some(role) = role.filter(|_| !self.agrees) {
+            self.admitted(who, user, role)?;
+        }
+        worse(on_the_way, self.obligations(&allows, &people, operation, path))
     }
 
     /// Attributes and active roles must be such as the session may state.
@@ -137,8 +144,9 @@ impl<'e> Naive<'e> {
 
     /// Follows the chain; every link must be allowed, and none may come back.
     /// What is asked for on the way is asked for at the end.
-    fn chain(&self, person: &'e str) -> Result<(Who<'e>, &'e str, Result<Verdict, Refused>), Refused> {
+    fn chain(&self, person: &'e str) -> Result<(Who<'e>, Vec<&'e str>, Result<Verdict, Refused>), Refused> {
         let (mut who, mut user) = (Who::User(person), person);
+        let (mut people, mut began) = (vec![person], None);
         let mut on_the_way = Ok(Verdict::Allowed);
         let mut seen = vec![who];
         for act in &self.session().acting {
@@ -157,6 +165,7 @@ impl<'e> Naive<'e> {
                         return Err(vec![Refusal::ActingIdentityUnusable]);
                     }
                     user = &target.id.value;
+                    people.push(user);
                     who = Who::User(user);
                 }
                 Act::Role { name, since } => {
@@ -165,13 +174,15 @@ impl<'e> Naive<'e> {
                     let Ok(allows) = self.permission(who, user, "assume", &path) else {
                         return Err(vec![Refusal::MayNotAssume, Refusal::NotStated]);
                     };
-                    on_the_way = worse(on_the_way, Ok(self.obligations(&allows, person, user, "assume", &path)?));
-                    let admits = |a: &&Assumable| a.by.iter().any(|by| self.is_it(who, &by.value));
-                    let assumable = role.assumable.as_ref().filter(admits).ok_or(vec![Refusal::RoleDoesNotAdmit])?;
-                    if self.holds(&assumable.when, user, None) != Some(true) {
-                        return Err(failures());
-                    }
+                    on_the_way = worse(on_the_way, Ok(self.obligations(&allows, &people, "assume", &path)?));
+                    let assumable = self.admitted(who, user, name)?;
                     self.lasts(assumable, *since)?;
+                    // One of which no moment is stated begins at that of the question.
+                    let outer = began.or(self.session().at.filter(|_| matches!(who, Who::Role(_))));
+                    if since.is_some_and(|since| outer.is_some_and(|outer| since < outer)) {
+                        return Err(vec![Refusal::AssumedTooEarly]);
+                    }
+                    began = *since;
                     who = Who::Role(&role.id.value);
                 }
                 _ => return Err(vec![Refusal::ActingNotKnown]),
@@ -181,7 +192,14 @@ impl<'e> Naive<'e> {
             }
             seen.push(who);
         }
-        Ok((who, user, on_the_way))
+        Ok((who, people, on_the_way))
+    }
+
+    /// Whether a role admits somebody: whom it names, under its conditions.
+    fn admitted(&self, who: Who<'_>, user: &str, role: &str) -> Result<&'e Assumable, Refused> {
+        let admits = |a: &&Assumable| a.by.iter().any(|by| self.is_it(who, &by.value));
+        let assumable = self.role(role).and_then(|r| r.assumable.as_ref()).filter(admits).ok_or(vec![Refusal::RoleDoesNotAdmit])?;
+        if self.holds(&assumable.when, user, None) == Some(true) { Ok(assumable) } else { Err(failures()) }
     }
 
     fn lasts(&self, assumable: &Assumable, since: Option<Timestamp>) -> Result<(), Refused> {
@@ -406,50 +424,72 @@ impl<'e> Naive<'e> {
         if fitting.contains(&Some(true)) && !is_open { Some(true) } else { None }
     }
 
+    /// How long ago identity was proven in a session by something that counts here.
+    fn youngest(&self, session: &Session) -> Option<SignedDuration> {
+        let covers = |p: &&Proven| {
+            p.channel.is_none_or(|on| {
+                Some(on) == session.channel
+                    || self.service.proofs_cover.iter().any(|(f, t)| f.value == on && t.iter().any(|c| Some(c.value) == session.channel))
+            })
+        };
+        session.proofs.iter().flatten().filter(covers).map(|p| p.age).min()
+    }
+
+    /// What a second person's own session comes to, and how long ago identity was proven in it.
+    fn agrees(&self, user: &str, proofs: Option<Vec<Proven>>, line: &str) -> (Verdict, Option<SignedDuration>) {
+        let mut theirs = Question::in_session(user, &self.question.system, line, self.session().clone());
+        let session = &mut theirs.session;
+        session.approved_by = None;
+        session.approver_proofs = None;
+        session.acting.clear();
+        session.active_roles = None;
+        session.attributes.clear();
+        session.expires = None;
+        session.proofs = proofs;
+        let naive = Naive { estate: self.estate, service: self.service, question: &theirs, agrees: true };
+        (naive.answer().unwrap_or(Verdict::Denied), self.youngest(&theirs.session))
+    }
+
     /// Those of the resource and what it is in, and those of the grant that asks least.
-    fn obligations(&self, allows: &[&Grant], person: &str, user: &str, operation: &str, path: &str) -> Result<Verdict, Refused> {
+    fn obligations(&self, allows: &[&Grant], people: &[&str], operation: &str, path: &str) -> Result<Verdict, Refused> {
         let reads = self.service.operations.iter().any(|o| o.name.value == operation && o.reads.as_ref().is_some_and(|r| r.value));
-        let of_resources = self.service.resources.iter().filter(|r| !reads && within(path, &r.path.value)).map(|r| &r.after);
+        let of_resources = || self.service.resources.iter().filter(|r| !reads && within(path, &r.path.value)).map(|r| &r.after);
+        let all = of_resources().chain(allows.iter().map(|g| &g.after));
+        let ages: Vec<SignedDuration> = all.filter_map(|a| a.prove_again.as_ref()).map(|a| a.value).collect();
         let line = format!("{operation} on {path}");
         let mut worst = Ok(Verdict::Allowed);
-        for after in of_resources {
-            worst = worse(worst, self.duties(after, person, user, &line));
+        for after in of_resources() {
+            worst = worse(worst, self.duties(after, people, &ages, &line));
         }
-        let least = allows.iter().map(|g| self.duties(&g.after, person, user, &line)).min_by_key(rank);
+        let least = allows.iter().map(|g| self.duties(&g.after, people, &ages, &line)).min_by_key(rank);
         least.map_or(worst.clone(), |least| worse(worst, least))
     }
 
-    fn duties(&self, after: &Obligations, person: &str, user: &str, line: &str) -> Result<Verdict, Refused> {
+    fn duties(&self, after: &Obligations, people: &[&str], ages: &[SignedDuration], line: &str) -> Result<Verdict, Refused> {
         let session = self.session();
-        let mut asks = after.confirm.is_some() && !session.confirmed;
+        let mut asks = after.confirm.is_some() && !session.confirmed && !self.agrees;
         if let Some(age) = &after.prove_again {
-            let covers = |p: &&Proven| {
-                p.channel.is_none_or(|on| {
-                    Some(on) == session.channel
-                        || self
-                            .service
-                            .proofs_cover
-                            .iter()
-                            .any(|(f, t)| f.value == on && t.iter().any(|c| Some(c.value) == session.channel))
-                })
-            };
-            asks |= !session.proofs.iter().flatten().filter(covers).any(|p| p.age <= age.value);
+            asks |= self.youngest(session).is_none_or(|youngest| youngest > age.value);
         }
-        if let Some(first) = after.second_person.first() {
+        if let Some(first) = after.second_person.first().filter(|_| !self.agrees) {
+            let named = |user: &str| first.value == "anyone" || after.second_person.iter().any(|p| self.is_in(user, &p.value));
             match &session.approved_by {
-                None => asks = true,
-                Some(second) if *second == person || *second == user => return Err(vec![Refusal::SamePerson]),
+                None => {
+                    let could = |user: &&std::sync::Arc<User>| {
+                        let id = user.id.value.as_str();
+                        let now = user.proofs.iter().map(|p| Proven::new(p.value, SignedDuration::ZERO)).collect();
+                        !people.contains(&id) && named(id) && self.agrees(id, Some(now), line).0 == Verdict::Allowed
+                    };
+                    if !self.estate.users().iter().any(|u| could(&u)) {
+                        return Err(vec![Refusal::NobodyCan]);
+                    }
+                    asks = true;
+                }
+                Some(second) if people.contains(&second.as_str()) => return Err(vec![Refusal::SamePerson]),
                 Some(second) => {
-                    let named = first.value == "anyone" || after.second_person.iter().any(|p| self.is_in(second, &p.value));
-                    let mut theirs = Question::in_session(second, &self.question.system, line, session.clone());
-                    theirs.session.approved_by = None;
-                    theirs.session.acting.clear();
-                    theirs.session.active_roles = None;
-                    theirs.session.attributes.retain(|(k, _)| self.service.session_attributes.iter().any(|a| a.value == *k));
-                    theirs.session.expires = None;
-                    theirs.session.proofs = theirs.session.approver_proofs.take();
-                    let entitled = named && answer(self.estate, &theirs).verdict != Verdict::Denied;
-                    if !entitled {
+                    let (verdict, youngest) = self.agrees(second, session.approver_proofs.clone(), line);
+                    let proven = ages.iter().all(|age| youngest.is_some_and(|y| y <= *age));
+                    if !named(second) || verdict != Verdict::Allowed || !proven {
                         return Err(vec![Refusal::NotEntitled]);
                     }
                 }

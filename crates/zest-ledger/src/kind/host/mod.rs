@@ -12,10 +12,10 @@ use jiff::{SignedDuration, Timestamp};
 use crate::ask::{Act, Question, Refusal, Running, Session, Stage};
 use crate::command::line::{self, read_arguments};
 use crate::engine::Engine;
-use crate::entry::{Channel, Otherwise, Proof, RuleVerb, User};
+use crate::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, User};
 use crate::estate::{FlatRule, HostAccountLinks, HostLinks, Party, Runner, SetId, SystemId, UserId};
 use crate::finding::nearest_hint;
-use crate::kind::entry::{accepted, find_user, identity, not_stated, person};
+use crate::kind::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
@@ -279,6 +279,10 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     let session = &question.session;
     let user = find_user(engine, question, false, run)?;
     person(engine, session, user, run)?;
+    // A host keeps accounts of its own, unless it says that it asks nobody but the central source.
+    if !engine.devices[context.system.index()].sources.contains(&IdentitySource::Local) {
+        central_is_up(engine, session, user, context.system, run)?;
+    }
     let index = account_of(context, session, user, run)?;
     identity(engine, session, user, run)?;
     accepted(engine, session, user, context.system, run)?;

@@ -195,7 +195,8 @@ fn assume<T: Trace>(
 
 /// Half an assumption is not one: whoever asks to assume a role must be one whom the role admits.
 pub(super) fn whole_assumption<T: Trace>(context: Context<'_>, standing: &Standing, action: &Action, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    if context.links.operations[action.operation].name != ASSUME {
+    // Whoever agrees to the assumption of another holds the right to it, and need not be admitted.
+    if context.links.operations[action.operation].name != ASSUME || run.agrees {
         return Ok(());
     }
     let estate = &context.engine.estate;

@@ -11,7 +11,7 @@ mod permission;
 use crate::ask::{Question, Refusal, Session, Stage};
 use crate::engine::Engine;
 use crate::estate::{CHANGE_CREDENTIAL, Facts, RoleId, ServiceLinks, SystemId, UserId};
-use crate::kind::entry::{accepted, find_user, identity, person};
+use crate::kind::entry::{accepted, central_is_up, find_user, identity, person};
 use crate::kind::trace::{Run, Silent, Stop, Trace};
 use crate::source::{Place, visible};
 
@@ -96,6 +96,7 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     let Context { engine, system, session, .. } = context;
     let user = find_user(engine, question, engine.devices[system.index()].ignores_case, run)?;
     person(engine, session, user, run)?;
+    central_is_up(engine, session, user, system, run)?;
     identity(engine, session, user, run)?;
     accepted(engine, session, user, system, run)?;
     let expires = session.expires.map(|at| (at, None));

@@ -1,0 +1,380 @@
+//! Each known class of a wrong "allowed", with its siblings in the other kinds. The page `docs/past-mistakes.md` names the rows.
+
+use jiff::SignedDuration;
+use zest_ledger::ask::{Act, Refusal, Verdict};
+use zest_ledger::entry::{Channel, Proof};
+use zest_ledger::{Engine, Ledger, Question};
+
+use crate::support::{ask, engine, outcome};
+
+const ALLOWED: Result<Verdict, Refusal> = Ok(Verdict::Allowed);
+const AFTER: Result<Verdict, Refusal> = Ok(Verdict::AllowedAfter);
+
+fn minutes(n: i64) -> SignedDuration {
+    SignedDuration::from_mins(n)
+}
+
+fn act(text: &str) -> Act {
+    text.parse().expect("a link")
+}
+
+/// Asserts the outcome of questions on a ledger, one test a row.
+macro_rules! rows {
+    ($ledger:ident: $($name:ident: $question:expr => $expected:expr;)+) => {
+        $(
+            #[test]
+            fn $name() {
+                let answer = ask(&$ledger(), &$question);
+                let shown: Vec<&str> = answer.gates.iter().map(|g| g.text.as_str()).collect();
+                assert_eq!(outcome(&answer), $expected, "{shown:#?}");
+            }
+        )+
+    };
+}
+
+// -- second persons, obligations, acting ----------------------------------------------------------------------------------
+
+const DESK: &str = r#"
+[users]
+a-1 = { proofs = ["password"] }
+b-1 = { proofs = ["password"] }
+c-1 = { proofs = ["password"] }
+far-1 = { proofs = ["password"] }
+guard-1 = { proofs = ["password"] }
+alone-1 = { proofs = ["password"] }
+bare-1 = {}
+[systems.desk]
+kind = "application"
+[applications.desk.types.box]
+rights = ["open", "seal", "empty", "lone", "view"]
+looks = ["view"]
+rights-after.open = { second-person = ["anyone"], prove-again = "5m" }
+rights-after.seal = { second-person = ["user:b-1"], confirm = true }
+rights-after.lone = { second-person = ["user:bare-1"] }
+[applications.desk.types.secret]
+rights = ["approve"]
+second-person-right = "approve"
+[applications.desk.objects]
+"box/1" = {}
+"secret/key" = {}
+[[applications.desk.grants]]
+allow = ["open", "seal", "lone", "view"]
+on = "box/*"
+to = ["user:a-1", "user:b-1", "user:c-1"]
+[[applications.desk.grants]]
+allow = ["read-secret"]
+on = "secret/key"
+to = ["user:a-1"]
+after = { second-person = ["user:guard-1", "user:c-1"] }
+[[applications.desk.grants]]
+allow = ["approve"]
+on = "secret/key"
+to = ["user:guard-1"]
+[[applications.desk.acting]]
+as = "user:b-1"
+by = ["user:a-1"]
+[[applications.desk.acting]]
+as = "user:c-1"
+by = ["user:a-1"]
+"#;
+
+fn desk() -> Engine {
+    engine(DESK)
+}
+
+fn open() -> Question {
+    Question::new("a-1", "desk", "open on box/1").proof(Proof::Password, minutes(1))
+}
+
+rows! { desk:
+    a_second_person_whose_proof_is_not_stated: open().approved_by("c-1") => Err(Refusal::NotEntitled);
+    a_second_person_whose_proof_is_nine_hours_old: open().approved_by("c-1").approver_proof(Proof::Password, minutes(540)) => Err(Refusal::NotEntitled);
+    a_second_person_who_proved_it_just_now: open().approved_by("c-1").approver_proof(Proof::Password, minutes(4)) => ALLOWED;
+    agreeing_is_confirming: Question::new("a-1", "desk", "seal on box/1").proof(Proof::Password, minutes(1)).confirmed().approved_by("b-1").approver_proof(Proof::Password, minutes(1)) => ALLOWED;
+    agreeing_does_not_confirm_for_the_first: Question::new("a-1", "desk", "seal on box/1").proof(Proof::Password, minutes(1)).approved_by("b-1").approver_proof(Proof::Password, minutes(1)) => AFTER;
+    nobody_can_agree: Question::new("a-1", "desk", "lone on box/1").proof(Proof::Password, minutes(1)) => Err(Refusal::NobodyCan);
+    somebody_could_agree: open() => AFTER;
+    whoever_may_approve_need_not_read_the_secret: Question::new("a-1", "desk", "read-secret on secret/key").proof(Proof::Password, minutes(1)).approved_by("guard-1").approver_proof(Proof::Password, minutes(1)) => ALLOWED;
+    whoever_may_not_approve_does_not: Question::new("a-1", "desk", "read-secret on secret/key").proof(Proof::Password, minutes(1)).approved_by("c-1").approver_proof(Proof::Password, minutes(1)) => Err(Refusal::NotEntitled);
+    nobody_in_the_chain_agrees: open().acting(act("user:b-1")).acting(act("user:c-1")).approved_by("b-1").approver_proof(Proof::Password, minutes(1)) => Err(Refusal::SamePerson);
+    nor_the_one_at_its_end: open().acting(act("user:b-1")).acting(act("user:c-1")).approved_by("c-1").approver_proof(Proof::Password, minutes(1)) => Err(Refusal::SamePerson);
+    with_the_central_source_down_nobody_signs_in: open().central_down() => Err(Refusal::CentralDownNoAccount);
+    roles_are_not_assumed_in_an_application: Question::new("a-1", "desk", "view on box/1").acting(act("role:x")) => Err(Refusal::ActingNotKnown);
+}
+
+const SKY: &str = r#"
+[users]
+a-1 = { proofs = ["password"] }
+b-1 = { proofs = ["password"] }
+[systems.sky]
+kind = "cloud"
+[clouds.sky.operations]
+"disk.read" = { reads = true }
+[clouds.sky.resources]
+line = {}
+"line/sealed" = {}
+[[clouds.sky.grants]]
+allow = ["assume"]
+on = "role/*"
+to = ["user:a-1", "user:b-1", "role:outer"]
+[[clouds.sky.grants]]
+allow = ["disk.read"]
+on = "line"
+to = ["user:a-1"]
+[roles.outer]
+assumable = { by = ["user:a-1"], longest = "1h" }
+grants = [{ allow = ["disk.read"], on = "line" }]
+[roles.inner]
+assumable = { by = ["role:outer"], longest = "1h" }
+grants = [{ allow = ["disk.read"], on = "line" }]
+"#;
+
+fn sky() -> Engine {
+    engine(SKY)
+}
+
+fn at_ten(user: &str, line: &str) -> Question {
+    Question::new(user, "sky", line).proof(Proof::Password, minutes(1)).at("2026-11-27T10:00:00Z".parse().expect("a moment"))
+}
+
+rows! { sky:
+    half_an_assumption_is_not_one: at_ten("b-1", "assume on role/outer") => Err(Refusal::RoleDoesNotAdmit);
+    a_whole_assumption_is_one: at_ten("a-1", "assume on role/outer") => ALLOWED;
+    a_role_within_a_role: at_ten("a-1", "disk.read on line").acting(act("role:outer@2026-11-27T09:30:00Z")).acting(act("role:inner@2026-11-27T09:40:00Z")) => ALLOWED;
+    an_inner_role_before_the_outer_one: at_ten("a-1", "disk.read on line").acting(act("role:outer@2026-11-27T09:40:00Z")).acting(act("role:inner@2026-11-27T09:30:00Z")) => Err(Refusal::AssumedTooEarly);
+    an_inner_role_before_an_outer_one_of_now: at_ten("a-1", "disk.read on line").acting(act("role:outer")).acting(act("role:inner@2026-11-27T09:30:00Z")) => Err(Refusal::AssumedTooEarly);
+    a_path_with_a_blank_at_its_end: at_ten("a-1", "disk.read on line/x ") => Err(Refusal::ActionUnreadable);
+    on_a_cloud_with_the_central_source_down: at_ten("a-1", "disk.read on line").central_down() => Err(Refusal::CentralDownNoAccount);
+}
+
+#[test]
+fn an_undeclared_path_is_answered_with_a_remark() {
+    let answer = ask(&sky(), &at_ten("a-1", "disk.read on line/seeled"));
+    assert_eq!(outcome(&answer), ALLOWED);
+    let remark = answer.gates.iter().find(|g| g.text.contains("`line/seeled` is not declared"));
+    assert!(remark.is_some_and(|g| g.text.contains("the nearest is `line/sealed`")), "{:#?}", answer.gates);
+}
+
+// -- interfaces -----------------------------------------------------------------------------------------------------------
+
+fn calls() -> Engine {
+    let api = r#"{"openapi": "3.1.0", "paths": {
+        "/x/{a}-{b}": {"get": {"operationId": "x.pair"}},
+        "/y/{a}": {"get": {"operationId": "y.any"}},
+        "/y/{a}.bak": {"get": {"operationId": "y.backup"}},
+        "/y/latest": {"get": {"operationId": "y.latest"}},
+        "/w/{a}/of/{b}": {"get": {"operationId": "w.of"}}}}"#;
+    let text = r#"
+[users]
+a-1 = { proofs = ["password"] }
+b-1 = { proofs = ["password"] }
+[systems.sky]
+kind = "cloud"
+[clouds.sky]
+interface = "sky.openapi.json"
+addresses = { "/y/{r}" = "y/{r}", "/x/{r}" = "x", "/w/{r}" = "w", "/w/{r}/of/{s}" = "w/sealed" }
+[clouds.sky.resources]
+x = {}
+y = {}
+"y/strongroom" = {}
+w = {}
+"w/sealed" = {}
+[[clouds.sky.grants]]
+allow = ["x.pair", "y.any", "y.latest", "w.of"]
+on = "**"
+to = ["user:a-1"]
+[[clouds.sky.grants]]
+allow = ["all"]
+on = "**"
+to = ["user:b-1"]
+[[clouds.sky.grants]]
+deny = ["w.of"]
+on = "w/sealed"
+to = ["user:a-1"]
+"#;
+    let ledger = Ledger::new().interface("sky.openapi.json", api).document("ledger.toml", text);
+    Engine::compile(ledger.estate().unwrap_or_else(|f| panic!("{f}"))).unwrap_or_else(|f| panic!("{f}"))
+}
+
+fn call(user: &str, line: &str) -> Question {
+    Question::new(user, "sky", line).proof(Proof::Password, minutes(1))
+}
+
+rows! { calls:
+    two_variables_in_one_part: call("a-1", "GET /x/1-2") => ALLOWED;
+    two_variables_do_not_take_any_part: call("a-1", "GET /x/12") => Err(Refusal::UnknownOperation);
+    nor_an_empty_one: call("a-1", "GET /x/-2") => Err(Refusal::UnknownOperation);
+    all_templates_that_match_must_be_allowed: call("a-1", "GET /y/1.bak") => Err(Refusal::NotGranted);
+    where_all_are_it_is: call("b-1", "GET /y/1.bak") => ALLOWED;
+    a_path_that_is_written_out_comes_alone: call("a-1", "GET /y/latest") => ALLOWED;
+    the_longest_address_counts: call("a-1", "GET /w/1/of/2") => Err(Refusal::DeniedByGrant);
+    another_resource_than_the_call_means: call("a-1", "GET /y/strongroom on y") => Err(Refusal::ActionUnreadable);
+    the_resource_that_the_call_means: call("a-1", "GET /y/strongroom on y/strongroom") => ALLOWED;
+    a_blank_at_the_end_of_a_call: call("a-1", "GET /y/strongroom%20") => Err(Refusal::ActionUnreadable);
+}
+
+#[test]
+fn templates_that_match_the_same_and_keys_that_stand_twice_are_errors() {
+    for (paths, what) in [
+        (r#""/z/{a}": {"get": {"operationId": "z.a"}}, "/z/{b}": {"get": {"operationId": "z.b"}}"#, "matches the same calls"),
+        (r#""/z": {"get": {"operationId": "z.a"}}, "/z": {"put": {"operationId": "z.b"}}"#, "stands twice"),
+        (r#""/z": {"get": {"operationId": "z.a", "operationId": "z.b"}}"#, "stands twice"),
+    ] {
+        let api = format!("{{\"openapi\": \"3.1.0\", \"paths\": {{{paths}}}}}");
+        let findings = Ledger::new().interface("sky.openapi.json", &api).validate().findings;
+        assert!(findings.to_string().contains(what), "{paths}\n{findings}");
+    }
+}
+
+// -- hosts ----------------------------------------------------------------------------------------------------------------
+
+const BOX: &str = r#"
+[users]
+op-1 = { proofs = ["password"] }
+key-1 = { proofs = ["key"] }
+[systems.box]
+kind = "host"
+no-command-set = "everything"
+[command-sets.most]
+rules = [
+  "deny  /bin/rm ...",
+  "deny  /usr/bin/b {word}",
+  { allow = "/usr/bin/held", after = { confirm = true } },
+  "allow /usr/bin/rm ...",
+  "allow /usr/bin/a {word}",
+  "allow /usr/bin/b ...",
+]
+[command-sets.linked]
+rules = ["deny /bin/rm ...", "allow ..."]
+[hosts.box]
+links = { "/bin" = "/usr/bin", "/sbin" = "/bin", "/opt/tools" = "../usr/bin" }
+accounts = { op-1 = {}, key-1 = {}, batch = { shell = "/usr/sbin/nologin" }, root = {} }
+run-as = [
+  { by = ["user:op-1"], as = ["batch"], commands = ["most"], proof = false },
+  { by = ["user:op-1"], as = ["root"], commands = ["linked"], proof = false },
+  { by = ["user:key-1"], as = ["batch"], commands = ["most"] },
+]
+"#;
+
+fn on_box() -> Engine {
+    engine(BOX)
+}
+
+fn typed(line: &str) -> Question {
+    Question::new("op-1", "box", line)
+}
+
+fn as_root(line: &str) -> Question {
+    typed(line).acting(act("account:root"))
+}
+
+rows! { on_box:
+    a_deny_on_a_linked_path: as_root("/usr/bin/rm x") => Err(Refusal::DeniedByRule);
+    the_path_as_it_is_written: as_root("/bin/rm x") => Err(Refusal::DeniedByRule);
+    links_behind_links: as_root("/sbin/rm x") => Err(Refusal::DeniedByRule);
+    a_link_that_goes_up: as_root("/opt/tools/rm x") => Err(Refusal::DeniedByRule);
+    up_from_where_a_link_leads: as_root("/sbin/../bin/rm x") => Err(Refusal::DeniedByRule);
+    another_program: as_root("/usr/bin/id") => ALLOWED;
+    a_slash_at_the_end_names_no_program: typed("/usr/bin/a/ x").acting(act("account:batch")) => Err(Refusal::NotPermitted);
+    a_blank_of_another_script_is_no_blank: typed("/usr/bin/a x\u{a0}y").acting(act("account:batch")) => ALLOWED;
+    an_obligation_that_no_host_asks_for: typed("/usr/bin/held").acting(act("account:batch")) => Err(Refusal::NobodyCan);
+    a_password_of_somebody_who_has_none: Question::new("key-1", "box", "/usr/bin/a x").acting(act("account:batch")) => Err(Refusal::NobodyCan);
+    sudo_typed_as_a_line: typed("sudo /usr/bin/rm x") => Err(Refusal::ActingNotKnown);
+    su_typed_with_its_path: typed("/bin/su - root") => Err(Refusal::ActingNotKnown);
+    sudo_behind_another_program: typed("env A=1 /usr/bin/sudo id") => Err(Refusal::ActingNotKnown);
+    sudo_behind_a_semicolon: typed("true; sudo id") => Err(Refusal::ActingNotKnown);
+    sudo_told_to_a_shell: typed("sh -c \"sudo id\"") => Err(Refusal::ActingNotKnown);
+    an_ordinary_line: typed("ls -l /tmp") => ALLOWED;
+}
+
+// -- devices --------------------------------------------------------------------------------------------------------------
+
+const DECK: &str = r#"
+[users]
+a-1 = { proofs = ["password"] }
+b-1 = { proofs = ["password"] }
+local-1 = { proofs = ["password"] }
+night-1 = { proofs = ["password"] }
+[vocabularies.make]
+commands = [
+  { line = "leave", level = 0, does = "leave-session" },
+  { line = "elevate {level: 0-15}", level = 0, does = "elevate" },
+  { line = "show ..." },
+  { line = "host {word}" },
+  { line = "net {word}" },
+  { line = "restart", level = 15 },
+]
+[command-sets.most]
+rules = [
+  "deny show secrets ...",
+  "deny host 10.0.0.1",
+  "deny host 2001:db8::1",
+  "deny net 10.0.0.0/8",
+  { allow = "elevate 15", after = { second-person = ["user:b-1"] } },
+  "allow ...",
+]
+[command-sets.look]
+rules = ["allow show log", "allow leave"]
+[roles.most]
+band = { start = 1, ceiling = 15 }
+commands = ["most"]
+[systems.sw]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "nothing"
+authorisation = { levels = "all", configuration = true }
+[systems.island]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "nothing"
+identity-sources = ["local"]
+accounts.local-1 = { band = { start = 15, ceiling = 15 }, commands = ["look"] }
+accounts.a-1 = { band = { start = 15, ceiling = 15 } }
+[[assignments]]
+to = ["user:a-1", "user:b-1"]
+roles = ["most"]
+on = { systems = ["sw"] }
+[[assignments]]
+to = ["user:night-1"]
+roles = ["most"]
+on = { systems = ["sw"] }
+when = { days = ["fri"], hours = "22:00-06:00" }
+"#;
+
+fn deck() -> Engine {
+    engine(DECK)
+}
+
+fn on_sw(line: &str) -> Question {
+    Question::new("a-1", "sw", line)
+}
+
+fn at_night(moment: &str) -> Question {
+    Question::new("night-1", "sw", "show log").at(moment.parse().expect("a moment"))
+}
+
+rows! { deck:
+    a_word_that_may_be_short_for_what_is_denied: on_sw("show sec") => Err(Refusal::AmbiguousAbbreviation);
+    also_with_more_behind_it: on_sw("show secret all") => Err(Refusal::AmbiguousAbbreviation);
+    a_word_that_may_not: on_sw("show settings") => ALLOWED;
+    an_address_mapped_from_ipv4: on_sw("host ::ffff:10.0.0.1") => Err(Refusal::DeniedByRule);
+    another_spelling_of_an_address: on_sw("host 2001:DB8:0::1") => Err(Refusal::DeniedByRule);
+    an_address_with_leading_zeros: on_sw("host 010.0.0.1") => Err(Refusal::LineUnreadable);
+    an_address_in_hexadecimal: on_sw("host 0xa.0.0.1") => Err(Refusal::LineUnreadable);
+    a_network_by_another_of_its_addresses: on_sw("net 10.1.2.3/8") => Err(Refusal::DeniedByRule);
+    a_network_mapped_from_ipv4: on_sw("net ::ffff:10.0.0.0/104") => Err(Refusal::DeniedByRule);
+    another_network: on_sw("net 10.1.2.3/16") => ALLOWED;
+    a_level_owes_what_the_line_to_it_asks: on_sw("restart").level(15) => AFTER;
+    and_is_free_once_that_is_done: on_sw("restart").level(15).approved_by("b-1").approver_proof(Proof::Password, minutes(1)) => ALLOWED;
+    the_level_alone_owes_nothing_at_the_start: on_sw("show log") => ALLOWED;
+    a_local_account_with_command_sets: Question::new("local-1", "island", "show log") => ALLOWED;
+    is_refused_what_they_do_not_permit: Question::new("local-1", "island", "restart") => Err(Refusal::NotPermitted);
+    a_local_account_without_any: Question::new("a-1", "island", "restart") => ALLOWED;
+    the_night_of_friday_begins_on_friday: at_night("2026-11-27T22:00:00Z") => ALLOWED;
+    and_ends_on_saturday: at_night("2026-11-28T05:59:00Z") => ALLOWED;
+    the_small_hours_of_friday_are_thursdays: at_night("2026-11-27T03:00:00Z") => Err(Refusal::OutsideDays);
+    saturdays_night_is_another: at_night("2026-11-28T22:30:00Z") => Err(Refusal::OutsideDays);
+    a_fact_that_devices_do_not_look_at: on_sw("show log").attribute("ticket", "7") => Err(Refusal::FactNotHeard);
+    nor_at_a_servers_socket: on_sw("show log").local() => Err(Refusal::FactNotHeard);
+    but_at_the_channel: on_sw("show log").channel(Channel::Terminal) => ALLOWED;
+}
