@@ -107,6 +107,16 @@ impl Session {
                         account.limits.insert(limit.to_owned(), number);
                     }
                 }
+                match text(&row, 11).as_str() {
+                    "" | "0" => {}
+                    "1" => _ = account.not_modelled.insert("requirement ssl".to_owned()),
+                    "2" => _ = account.not_modelled.insert("requirement x509".to_owned()),
+                    _ => _ = account.not_modelled.insert("requirement of a certificate".to_owned()),
+                }
+                let plugin = text(&row, 12);
+                if !matches!(plugin.as_str(), "" | "mysql_native_password" | "mysql_old_password" | "ed25519") {
+                    account.not_modelled.insert(format!("plugin {plugin}"));
+                }
                 state.accounts.insert(name.clone(), account);
                 Holder::Account(name)
             };
@@ -164,6 +174,8 @@ impl Session {
             let privileges = if flag(&row, 4) { Privilege::GrantOption.only() } else { Privileges::NONE };
             state.grants.insert((who, Scope::Proxy(AccountName::new(&text(&row, 2), &text(&row, 3)))), Held { privileges, ..Held::default() });
         }
+        self.settings(&mut state)?;
+        self.gone(&mut state);
         // Grants in the server's own databases are the server's matter.
         state
             .grants
@@ -171,10 +183,80 @@ impl Session {
         Ok(state)
     }
 
+    /// What holds for whole sessions.
+    fn settings(&mut self, state: &mut State) -> Result<(), BridgeError> {
+        let sql = "SELECT @@global.skip_name_resolve, @@global.read_only, @@global.sql_mode, @@global.init_connect";
+        for row in self.rows("settings", sql)? {
+            let mut note = |text: &str| _ = state.not_modelled.insert(text.to_owned());
+            if flag(&row, 0) {
+                note("names are not resolved");
+            }
+            if flag(&row, 1) {
+                note("read-only server");
+            }
+            if !text(&row, 3).is_empty() {
+                note("setting init_connect");
+            }
+            for mode in text(&row, 2).split(',') {
+                // These change how a statement is read.
+                if matches!(
+                    mode,
+                    "ANSI_QUOTES"
+                        | "NO_BACKSLASH_ESCAPES"
+                        | "ORACLE"
+                        | "PIPES_AS_CONCAT"
+                        | "IGNORE_SPACE"
+                        | "ANSI"
+                        | "DB2"
+                        | "MSSQL"
+                        | "MAXDB"
+                        | "POSTGRESQL"
+                ) {
+                    note(&format!("setting sql_mode {mode}"));
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Grants on what is gone, or not there yet, are without effect, and are named; a routine's name in a grant is the
+    /// routine's, whatever its case.
+    fn gone(&mut self, state: &mut State) {
+        let grants = std::mem::take(&mut state.grants);
+        for ((holder, scope), held) in grants {
+            let routine = |class: Class, database: &str, name: &str| {
+                let fits = |n: &&ObjectName| n.class == class && n.database == database && n.name.eq_ignore_ascii_case(name);
+                state.objects.keys().find(fits).map(Scope::of)
+            };
+            let found = match &scope {
+                Scope::Everything | Scope::Databases(_) => Some(scope.clone()),
+                Scope::Proxy(of) => state.accounts.contains_key(of).then(|| scope.clone()),
+                _ if matches!(&scope, Scope::Table(d, _) | Scope::Function(d, _) | Scope::Procedure(d, _) if is_own(d)) => {
+                    Some(scope.clone())
+                }
+                Scope::Table(database, name) => [Class::Table, Class::View]
+                    .iter()
+                    .any(|c| state.objects.contains_key(&ObjectName::new(*c, database, name)))
+                    .then(|| scope.clone()),
+                Scope::Function(database, name) => routine(Class::Function, database, name),
+                Scope::Procedure(database, name) => routine(Class::Procedure, database, name),
+            };
+            match found {
+                Some(scope) => _ = state.grants.insert((holder, scope), held),
+                None => {
+                    let columns = held.columns.iter().map(|(c, p)| format!("{p} of {c}"));
+                    let what: Vec<String> =
+                        (!held.privileges.is_empty()).then(|| held.privileges.to_string()).into_iter().chain(columns).collect();
+                    state.not_modelled.insert(format!("gone {scope}: {holder} holds {}", what.join(", ")));
+                }
+            }
+        }
+    }
+
     fn sees_everything(&mut self, state: &State) -> Result<(), BridgeError> {
         let account = self.account()?;
         let held = state.grants.get(&(Holder::Account(account.clone()), Scope::Everything)).map_or(Privileges::NONE, |h| h.privileges);
-        let missing = [Privilege::Select, Privilege::ShowView].into_iter().collect::<Privileges>().without(held);
+        let missing = [Privilege::Select, Privilege::ShowView, Privilege::Trigger].into_iter().collect::<Privileges>().without(held);
         if missing.is_empty() {
             return Ok(());
         }
@@ -204,6 +286,12 @@ impl Session {
                 }
             }
         }
+        for row in self.rows("triggers", TRIGGERS)? {
+            let name = ObjectName::new(Class::Table, &text(&row, 0), &text(&row, 1));
+            if let Some(object) = state.objects.get_mut(&name) {
+                object.not_modelled.insert(format!("trigger {} on {}", text(&row, 2), text(&row, 3).to_lowercase()));
+            }
+        }
         for row in self.rows("routines", ROUTINES)? {
             let class = if text(&row, 2) == "FUNCTION" { Class::Function } else { Class::Procedure };
             let object = Object {
@@ -215,6 +303,14 @@ impl Session {
                 ..Object::default()
             };
             state.objects.insert(ObjectName::new(class, &text(&row, 0), &text(&row, 1)), object);
+        }
+        // A definer that is a role, or gone, is only named.
+        let accounts: Vec<AccountName> = state.accounts.keys().cloned().collect();
+        for (_, object) in state.objects.iter_mut().filter(|(n, _)| n.class != Class::Table) {
+            if object.definer.as_ref().is_none_or(|d| !accounts.contains(d)) {
+                let shown = object.definer.take().map_or_else(|| "that is a role".to_owned(), |d| format!("{d}, who is gone"));
+                object.not_modelled.insert(format!("definer {shown}"));
+            }
         }
         Ok(())
     }
@@ -317,7 +413,8 @@ SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CAST(COALESCE(J
        COALESCE(JSON_VALUE(Priv, '$.is_role'), 0), COALESCE(JSON_VALUE(Priv, '$.account_locked'), 0),
        COALESCE(JSON_VALUE(Priv, '$.password_last_changed') = '0', 0), JSON_VALUE(Priv, '$.default_role'),
        CAST(JSON_VALUE(Priv, '$.max_questions') AS UNSIGNED), CAST(JSON_VALUE(Priv, '$.max_updates') AS UNSIGNED),
-       CAST(JSON_VALUE(Priv, '$.max_connections') AS UNSIGNED), CAST(JSON_VALUE(Priv, '$.max_user_connections') AS UNSIGNED)
+       CAST(JSON_VALUE(Priv, '$.max_connections') AS UNSIGNED), CAST(JSON_VALUE(Priv, '$.max_user_connections') AS UNSIGNED),
+       COALESCE(JSON_VALUE(Priv, '$.ssl_type'), '0'), COALESCE(JSON_VALUE(Priv, '$.plugin'), '')
 FROM mysql.global_priv";
 
 const DATABASES: &str = "
@@ -340,3 +437,6 @@ const ROUTINES: &str = "
 SELECT CONVERT(db USING utf8mb4), CONVERT(name USING utf8mb4), CONVERT(type USING utf8mb4), CONVERT(definer USING utf8mb4),
        CONVERT(security_type USING utf8mb4), CONVERT(param_list USING utf8mb4), CONVERT(returns USING utf8mb4), CONVERT(body USING utf8mb4)
 FROM mysql.proc WHERE db NOT IN ('mysql', 'information_schema', 'performance_schema', 'sys')";
+
+const TRIGGERS: &str = "
+SELECT event_object_schema, event_object_table, trigger_name, event_manipulation FROM information_schema.triggers";

@@ -142,6 +142,14 @@ impl Session {
                 add(&mut column.acl, &row, 4);
             }
         }
+        for row in self.rows("what is not modelled", NOT_MODELLED)? {
+            let note: String = row.get(4);
+            if row.get::<_, &str>(0).is_empty() {
+                state.not_modelled.insert(note);
+            } else if let Some(object) = name_of(&row).and_then(|n| state.objects.get_mut(&n)) {
+                object.not_modelled.insert(note);
+            }
+        }
         for row in self.rows("default privileges", DEFAULTS)? {
             let class = match row.get::<_, &str>(2) {
                 "r" => Class::Table,
@@ -313,3 +321,100 @@ SELECT c.rolname::text, n.nspname::text, defaclobjtype::text, g.rolname::text, r
 FROM pg_default_acl d JOIN pg_roles c ON c.oid = defaclrole LEFT JOIN pg_namespace n ON n.oid = defaclnamespace
      LEFT JOIN LATERAL aclexplode(defaclacl) x ON true
      LEFT JOIN pg_roles g ON g.oid = x.grantee LEFT JOIN pg_roles r ON r.oid = x.grantor";
+
+/// What the server looks at and the model only names: class, schema, name and arguments of the object (all empty for the
+/// server), and the note. Harmless, and so left out, is what is built of nothing but the server's own types, functions
+/// and operators: those have numbers below 12000, and nobody keeps a dependency on them.
+const NOT_MODELLED: &str = "
+WITH RECURSIVE spaces AS (SELECT oid, nspname FROM pg_namespace WHERE nspname !~ '^pg_' AND nspname <> 'information_schema'),
+types AS (
+  SELECT t.oid, t.typname, n.nspname, typtype,
+         CASE WHEN typcategory = 'A' AND typelem <> 0 THEN typelem WHEN typtype = 'd' THEN typbasetype END AS inner_type
+  FROM pg_type t JOIN pg_namespace n ON n.oid = typnamespace),
+loose AS (
+  SELECT DISTINCT d.classid, d.objid
+  FROM pg_depend d LEFT JOIN types t ON d.refclassid = 'pg_type'::regclass AND t.oid = d.refobjid
+  WHERE d.refobjid >= 12000
+    AND (d.refclassid IN ('pg_proc'::regclass, 'pg_operator'::regclass) OR t.typtype NOT IN ('e', 'c'))),
+within AS (SELECT oid AS outermost, oid AS at FROM types WHERE oid >= 12000
+           UNION SELECT w.outermost, t.inner_type FROM within w JOIN types t ON t.oid = w.at WHERE t.inner_type IS NOT NULL),
+checked AS (
+  SELECT DISTINCT outermost AS oid FROM within w JOIN pg_constraint c ON c.contypid = w.at
+  JOIN loose l ON l.classid = 'pg_constraint'::regclass AND l.objid = c.oid),
+foreigners AS (
+  SELECT DISTINCT outermost AS oid FROM within w JOIN types t ON t.oid = w.at
+  WHERE t.oid >= 12000 AND t.typtype IN ('b', 'r', 'm') AND t.inner_type IS NULL),
+members AS (SELECT oid AS root, oid AS member FROM pg_class WHERE relkind IN ('r', 'p', 'v', 'm', 'f')
+            UNION SELECT m.root, i.inhrelid FROM members m JOIN pg_inherits i ON i.inhparent = m.member),
+keys AS (
+  SELECT c.conname, c.conrelid, c.confrelid FROM pg_constraint c
+  WHERE c.contype = 'f' AND (
+    EXISTS (SELECT FROM loose l WHERE l.classid = 'pg_constraint'::regclass AND l.objid = c.oid)
+    OR c.confrelid <> c.conrelid AND (c.confdeltype IN ('c', 'n', 'd') OR c.confupdtype IN ('c', 'n', 'd'))
+       AND EXISTS (SELECT FROM pg_trigger t WHERE t.tgrelid = c.conrelid AND NOT t.tgisinternal)
+    OR EXISTS (SELECT FROM pg_class r WHERE r.oid IN (c.conrelid, c.confrelid)
+               AND NOT (has_schema_privilege(r.relowner, r.relnamespace, 'USAGE') AND has_table_privilege(r.relowner, r.oid, 'SELECT')
+                        AND has_table_privilege(r.relowner, r.oid, 'UPDATE') AND has_table_privilege(r.relowner, r.oid, 'DELETE'))))),
+notes (oid, note) AS (
+  SELECT polrelid, 'policy ' || polname FROM pg_policy p
+  WHERE EXISTS (SELECT FROM loose l WHERE l.classid = 'pg_policy'::regclass AND l.objid = p.oid)
+     OR EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_policy'::regclass AND d.objid = p.oid
+                AND d.refclassid = 'pg_class'::regclass AND d.refobjid <> p.polrelid)
+  UNION SELECT oid, 'forced row security' FROM pg_class WHERE relforcerowsecurity AND relrowsecurity
+  UNION SELECT oid, 'foreign table' FROM pg_class WHERE relkind = 'f'
+  UNION SELECT tgrelid, 'trigger ' || tgname || ' on ' || concat_ws(', ', CASE WHEN tgtype & 4 <> 0 THEN 'insert' END,
+               CASE WHEN tgtype & 16 <> 0 THEN 'update' END, CASE WHEN tgtype & 8 <> 0 THEN 'delete' END,
+               CASE WHEN tgtype & 32 <> 0 THEN 'truncate' END)
+        FROM pg_trigger WHERE NOT tgisinternal AND tgenabled IN ('O', 'A')
+  UNION SELECT ev_class, 'rule ' || rulename || ' on ' || CASE ev_type WHEN '1' THEN 'select' WHEN '2' THEN 'update' WHEN '3' THEN 'insert' ELSE 'delete' END
+        FROM pg_rewrite WHERE rulename <> '_RETURN' AND ev_enabled IN ('O', 'A')
+  UNION SELECT conrelid, 'check ' || conname FROM pg_constraint c JOIN loose l ON l.classid = 'pg_constraint'::regclass AND l.objid = c.oid
+        WHERE contype IN ('c', 'x')
+  UNION SELECT adrelid, CASE attgenerated WHEN '' THEN 'default of ' ELSE 'generated ' END || attname
+        FROM pg_attrdef f JOIN pg_attribute a ON attrelid = adrelid AND attnum = adnum
+        JOIN loose l ON l.classid = 'pg_attrdef'::regclass AND l.objid = f.oid
+  UNION SELECT indrelid, 'index ' || c.relname FROM pg_index i JOIN pg_class c ON c.oid = indexrelid
+        JOIN loose l ON l.classid = 'pg_class'::regclass AND l.objid = indexrelid WHERE indexprs IS NOT NULL OR indpred IS NOT NULL
+  UNION SELECT attrelid, 'check of the type ' || t.nspname || '.' || t.typname || ' of ' || attname
+        FROM pg_attribute a JOIN types t ON t.oid = atttypid JOIN checked k ON k.oid = t.oid WHERE attnum > 0 AND NOT attisdropped
+  UNION SELECT attrelid, 'type ' || t.nspname || '.' || t.typname || ' of ' || attname
+        FROM pg_attribute a JOIN types t ON t.oid = atttypid JOIN foreigners f ON f.oid = t.oid WHERE attnum > 0 AND NOT attisdropped
+  UNION SELECT conrelid, 'key ' || conname FROM keys
+  UNION SELECT confrelid, 'key ' || conname FROM keys),
+settings AS (
+  SELECT split_part(s, '=', 1) AS name, CASE WHEN setrole <> 0 THEN ' of ' || r.rolname ELSE '' END AS role
+  FROM pg_db_role_setting d LEFT JOIN pg_roles r ON r.oid = setrole, unnest(setconfig) s
+  WHERE setdatabase IN (0, (SELECT oid FROM pg_database WHERE datname = current_database())))
+SELECT c.relkind::text AS class, s.nspname::text AS schema, c.relname::text AS name, NULL::text AS arguments, n.note::text AS note
+FROM notes n JOIN members m ON m.member = n.oid JOIN pg_class c ON c.oid = m.root JOIN spaces s ON s.oid = c.relnamespace
+UNION SELECT CASE prokind WHEN 'p' THEN 'procedure' ELSE 'function' END, s.nspname::text, proname::text, oidvectortypes(proargtypes), n.note
+FROM pg_proc p JOIN spaces s ON s.oid = pronamespace, LATERAL (
+  SELECT 'body in BEGIN ATOMIC' AS note WHERE prosqlbody IS NOT NULL
+  UNION ALL SELECT 'setting ' || split_part(c, '=', 1) FROM unnest(proconfig) c) n
+UNION SELECT 'type', t.nspname::text, t.typname::text, NULL, 'check' FROM types t JOIN spaces s ON s.nspname = t.nspname
+  JOIN checked k ON k.oid = t.oid WHERE t.typtype = 'd'
+UNION SELECT 'type', t.nspname::text, t.typname::text, NULL, 'type that is not of the server' FROM types t JOIN spaces s ON s.nspname = t.nspname
+  JOIN foreigners f ON f.oid = t.oid WHERE t.typtype = 'd'
+UNION SELECT '', NULL, '', NULL, 'setting ' || name || role FROM settings
+  WHERE name !~ '^(log_|enable_|application_name$|client_encoding$|client_min_messages$|extra_float_digits$|.*_timeout$|work_mem$|maintenance_work_mem$|random_page_cost$|default_statistics_target$)'
+    AND lower(name) NOT IN ('datestyle', 'intervalstyle', 'timezone')
+UNION SELECT '', NULL, '', NULL, 'setting search_path' FROM pg_settings
+  WHERE name = 'search_path' AND reset_val <> '\"$user\", public' AND NOT EXISTS (SELECT FROM settings WHERE name = 'search_path')
+UNION SELECT '', NULL, '', NULL, 'setting ' || name FROM pg_settings
+  WHERE name = 'row_security' AND reset_val <> 'on' OR name = 'standard_conforming_strings' AND reset_val <> 'on'
+UNION SELECT '', NULL, '', NULL, 'read-only by default' FROM pg_settings WHERE name = 'default_transaction_read_only' AND reset_val = 'on'
+UNION SELECT '', NULL, '', NULL, 'read-only standby' WHERE pg_is_in_recovery()
+UNION SELECT '', NULL, '', NULL, 'event trigger ' || evtname FROM pg_event_trigger WHERE evtenabled IN ('O', 'A')
+UNION SELECT '', NULL, '', NULL, 'rights on pg_catalog.' || proname FROM pg_proc p
+  WHERE pronamespace = 'pg_catalog'::regnamespace AND proacl IS NOT NULL
+    AND NOT EXISTS (SELECT FROM aclexplode(proacl) WHERE grantee = 0)
+    AND NOT EXISTS (SELECT FROM pg_init_privs i WHERE i.objoid = p.oid AND i.classoid = 'pg_proc'::regclass)
+UNION SELECT '', NULL, '', NULL, 'rights on the type ' || typname FROM pg_type t
+  WHERE typnamespace = 'pg_catalog'::regnamespace AND typacl IS NOT NULL AND NOT EXISTS (SELECT FROM aclexplode(typacl) WHERE grantee = 0)
+UNION SELECT '', NULL, '', NULL, 'rights on the schema pg_catalog' FROM pg_namespace n
+  WHERE nspname = 'pg_catalog' AND nspacl IS NOT NULL AND NOT EXISTS (SELECT FROM aclexplode(nspacl) WHERE grantee = 0 AND privilege_type = 'USAGE')
+UNION SELECT '', NULL, '', NULL, 'rights of others in pg_catalog: ' || proname FROM pg_proc WHERE pronamespace = 'pg_catalog'::regnamespace AND oid >= 16384
+UNION SELECT '', NULL, '', NULL, 'operator ' || oprname || ' of ' || n.nspname FROM pg_operator o JOIN pg_namespace n ON n.oid = oprnamespace
+  WHERE o.oid >= 12000 AND oprleft < 12000 AND oprright < 12000
+UNION SELECT '', NULL, '', NULL, 'cast of ' || format_type(castsource, NULL) || ' to ' || format_type(casttarget, NULL) FROM pg_cast
+  WHERE oid >= 12000 AND castsource < 12000 AND casttarget < 12000";

@@ -144,7 +144,7 @@ fn question(from: &str, to: &str, variables: &[&str], argv: &[&str]) -> Question
 }
 
 fn host() -> Host {
-    let told = host_configuration(&engine(), "box").expect("it is a host");
+    let told = host_configuration(&engine(), "box", jiff::Timestamp::now()).expect("it is a host");
     let shell = |name: &str| if matches!(name, "guest-1" | "batch") { "/usr/sbin/nologin" } else { "/bin/bash" };
     Host {
         logins: ACCOUNTS.iter().map(|n| Login { name: (*n).to_owned(), shell: shell(n).to_owned() }).collect(),

@@ -5,6 +5,7 @@
 mod hosts;
 mod mariadb;
 mod mariadb_statements;
+mod not_modelled;
 mod postgresql;
 mod postgresql_statements;
 mod support;

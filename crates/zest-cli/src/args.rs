@@ -356,7 +356,13 @@ impl<const LINE: bool> SessionArgs<LINE> {
         for fact in Self::facts() {
             let name = fact.option();
             let texts: Vec<String> = match fact.form() {
-                FactForm::Flag => if matches.get_flag(name) { vec![String::new()] } else { Vec::new() },
+                FactForm::Flag => {
+                    if matches.get_flag(name) {
+                        vec![String::new()]
+                    } else {
+                        Vec::new()
+                    }
+                }
                 FactForm::One(_) | FactForm::Many(_) => matches.get_many(name).into_iter().flatten().cloned().collect(),
             };
             for text in texts {

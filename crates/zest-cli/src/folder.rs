@@ -75,7 +75,8 @@ fn read_plain(path: &Path, most: u64) -> Result<Vec<u8>, String> {
     if !meta.is_file() {
         return Err("it is not a plain file".to_owned());
     }
-    let too_large = || format!("it is larger than {} MiB, or the ledger is larger than {} MiB; split it", MAX_DOCUMENT >> 20, MAX_LEDGER >> 20);
+    let too_large =
+        || format!("it is larger than {} MiB, or the ledger is larger than {} MiB; split it", MAX_DOCUMENT >> 20, MAX_LEDGER >> 20);
     if meta.len() > most {
         return Err(too_large());
     }

@@ -203,11 +203,7 @@ fn what_cannot_be_reached_or_is_no_database_server_is_said() {
         ("roll-out ticketing --yes 1 --server [::1]:1 --ledger demo/lanternsound", 5, "cannot open a session on ::1:1/ticketing"),
         ("read ticketing --server [::1 --ledger demo/lanternsound", 5, "an IPv6 address ends with `]`"),
         ("read ticketing --server host:port --ledger demo/lanternsound", 5, "a port is a number"),
-        (
-            "read tickting --ledger demo/lanternsound",
-            2,
-            "no system is named `tickting`; did you mean `ticketing`?",
-        ),
+        ("read tickting --ledger demo/lanternsound", 2, "no system is named `tickting`; did you mean `ticketing`?"),
         ("emit sw-selkie-1 --ledger demo/lanternsound", 3, "statements are for database servers"),
         ("emit ticketing --ledger nowhere", 3, "nowhere"),
         ("emit ticketing --since nowhere.toml --ledger demo/lanternsound", 3, "nowhere.toml"),

@@ -250,7 +250,8 @@ fn a_name_that_stands_for_nothing_has_one_status_in_every_command() {
         assert_eq!(ran.status, 2, "zest {line}\n{}{}", ran.out, ran.err);
         assert!(!ran.err.is_empty() && !ran.err.contains("panicked"), "{line}");
     }
-    let batch = zest_with(&["ask", "--ledger", "demo/lanternsound", "--batch"], b"{\"user\":\"watch-1\",\"on\":\"nowhere\",\"line\":\"x\"}");
+    let batch =
+        zest_with(&["ask", "--ledger", "demo/lanternsound", "--batch"], b"{\"user\":\"watch-1\",\"on\":\"nowhere\",\"line\":\"x\"}");
     assert_eq!(batch.status, 2);
     assert!(batch.out.contains("no system is named `nowhere`"), "{}", batch.out);
     // A name that nobody knows at sign-in is an answer of the system.

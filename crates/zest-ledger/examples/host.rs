@@ -31,7 +31,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let answer = engine.ask(&Question::new("watch-1", "kiosk", line).acting("account:kiosk".parse()?));
         println!("{line}: {}", answer.refusal.map_or(answer.verdict.word(), |r| r.code()));
     }
-    let told = host_configuration(&engine, "kiosk").expect("it is a host");
+    let told = host_configuration(&engine, "kiosk", "2026-11-27T12:00:00Z".parse()?).expect("it is a host");
     print!("{}", told.run_as.lines().filter(|l| l.starts_with("watch-1")).map(|l| format!("{l}\n")).collect::<String>());
     Ok(())
 }

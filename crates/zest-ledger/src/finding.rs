@@ -235,6 +235,8 @@ codes! {
     NoDefaultRole = "ZL0818" "no-default-role" Note;
     /// No superuser of a database server can sign in.
     NoSuperuser = "ZL0819" "no-superuser" Warning;
+    /// A note on what is not modelled does not begin with a sort that is known.
+    UnknownNotModelled = "ZL0820" "unknown-not-modelled" Error;
 
     /// An interface cannot be read as an OpenAPI 3.0 or 3.1 document, or describes an operation twice.
     BadInterface = "ZL0901" "bad-interface" Error;

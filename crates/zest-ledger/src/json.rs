@@ -86,10 +86,8 @@ pub fn parse_question_in(text: &str, otherwise: &Session) -> Result<Question, Qu
     let Value::Object(object) = value else { return Err(QuestionError("expected a JSON object with `user`, `on` and `line`".to_owned())) };
     let keys = || OWN_KEYS.into_iter().chain([ROLE]).chain(Fact::ALL.into_iter().map(Fact::key));
     if let Some(unknown) = object.keys().find(|k| !keys().any(|known| known == k.as_str())) {
-        let near = nearest(unknown, keys()).map_or_else(
-            || format!("the keys are {}", keys().collect::<Vec<_>>().join(", ")),
-            |n| format!("did you mean `{n}`?"),
-        );
+        let near = nearest(unknown, keys())
+            .map_or_else(|| format!("the keys are {}", keys().collect::<Vec<_>>().join(", ")), |n| format!("did you mean `{n}`?"));
         return Err(QuestionError(format!("a question has no key `{}`; {near}", visible(unknown))));
     }
     let mut session = Session::default();

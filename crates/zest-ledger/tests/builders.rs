@@ -99,12 +99,7 @@ fn in_code() -> Ledger {
         )
         .command_set(CommandSet::new("base").allow("leave"))
         .command_set(
-            CommandSet::new("watch")
-                .include("base")
-                .deny("edit ...")
-                .allow("show ...")
-                .allow("elevate ...")
-                .otherwise(Otherwise::Deny),
+            CommandSet::new("watch").include("base").deny("edit ...").allow("show ...").allow("elevate ...").otherwise(Otherwise::Deny),
         )
         .role(Role::new("base").band(1, 7))
         .role(Role::new("watch").includes("base").commands("watch"))

@@ -252,10 +252,14 @@ fn raising(code: Code) -> String {
         Code::NightOfDay => with(
             "[[assignments]]\nto = [\"group:leads\"]\nroles = [\"lead\"]\non = { all = true }\nwhen = { days = [\"fri\"], hours = \"22:00-06:00\" }",
         ),
-        Code::DenyTooNarrow => format!("{}\n", role("\"deny name {number}\", \"allow ...\"", 1)
-            .replace("  { line = \"show release\" },", "  { line = \"show release\" },\n  { line = \"name {word}\" },")),
+        Code::DenyTooNarrow => format!(
+            "{}\n",
+            role("\"deny name {number}\", \"allow ...\"", 1)
+                .replace("  { line = \"show release\" },", "  { line = \"show release\" },\n  { line = \"name {word}\" },")
+        ),
         Code::CommandSetsNotAsked => instead("authorisation = { levels = \"all\", configuration = true }\n", ""),
         Code::NoSuperuser => with(&postgresql("[databases.db.accounts.postgres]\nmay = [\"superuser\"]\nuntil = 2026-01-01")),
+        Code::UnknownNotModelled => with(&postgresql("[databases.db]\nnot-modelled = [\"chek tide\"]")),
         Code::PathNotDeclared => with(&cloud(&grant("").replace("\"line\"", "\"line/a\""))),
         Code::NobodySignsIn => with(&host("accounts.lead-1 = { locked = true }")),
         Code::WayToRoot => with(&host(

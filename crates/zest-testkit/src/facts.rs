@@ -15,20 +15,8 @@ struct Start {
 }
 
 const STARTS: &[Start] = &[
-    Start {
-        user: "net-1",
-        system: "sw-selkie-1",
-        kind: Kind::NetworkDevice,
-        line: "show time",
-        facts: &[(Fact::Origin, "192.0.2.70")],
-    },
-    Start {
-        user: "net-lead",
-        system: "sw-selkie-1",
-        kind: Kind::NetworkDevice,
-        line: "restart",
-        facts: &[(Fact::Proofs, "key=7h")],
-    },
+    Start { user: "net-1", system: "sw-selkie-1", kind: Kind::NetworkDevice, line: "show time", facts: &[(Fact::Origin, "192.0.2.70")] },
+    Start { user: "net-lead", system: "sw-selkie-1", kind: Kind::NetworkDevice, line: "restart", facts: &[(Fact::Proofs, "key=7h")] },
     Start {
         user: "net-1",
         system: "sw-selkie-1",
@@ -81,8 +69,14 @@ const STARTS: &[Start] = &[
 ];
 
 const USERS: [&str; 6] = ["net-1", "net-lead", "watch-1", "tariff-1", "nobody", "Watch-1"];
-const LINES: [&str; 6] =
-    ["show log", "select on table fares.price", "hulls.stop on lanternsound", "view on ramp/selkie-1", "/bin/true a  b", "x --level 7 -- y"];
+const LINES: [&str; 6] = [
+    "show log",
+    "select on table fares.price",
+    "hulls.stop on lanternsound",
+    "view on ramp/selkie-1",
+    "/bin/true a  b",
+    "x --level 7 -- y",
+];
 
 /// Returns texts that may state a fact.
 const fn texts(fact: Fact) -> &'static [&'static str] {

@@ -7,9 +7,9 @@ use zest_ledger::rehearsal::Console;
 use zest_ledger::source::visible;
 
 use super::rehearse::{LineByLine, Next, exit, read_lines, refused, second_person};
-use crate::out::{put, say};
 use crate::args::Rehearse;
 use crate::exit::Exit;
+use crate::out::{put, say};
 use crate::render::rehearsal as text;
 use crate::render::style::FAINT;
 
@@ -23,7 +23,8 @@ pub(crate) fn run(engine: Engine, args: &Rehearse) -> Result<Exit> {
         visible(&args.user),
         visible(&args.on)
     );
-    let mut session = Session { console, last: None, refusals: 0, unknown_words: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
+    let mut session =
+        Session { console, last: None, refusals: 0, unknown_words: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
     read_lines(&mut session)?;
     Ok(exit(args.strict, session.refusals, session.unknown_words, session.typed))
 }
@@ -93,15 +94,13 @@ impl Session {
                 self.console.confirm();
                 say!("  confirmed from now on");
             }
-            "approve" if !rest.is_empty() => {
-                match second_person(rest) {
-                    Ok((user, proofs)) => {
-                        self.console.approve(user, proofs);
-                        say!("  `{}` agrees from now on", visible(user));
-                    }
-                    Err(error) => say!("  {error}"),
+            "approve" if !rest.is_empty() => match second_person(rest) {
+                Ok((user, proofs)) => {
+                    self.console.approve(user, proofs);
+                    say!("  `{}` agrees from now on", visible(user));
                 }
-            }
+                Err(error) => say!("  {error}"),
+            },
             "help" => put!("{}", text::CONSOLE_HELP),
             _ => {
                 self.unknown_words += 1;

@@ -12,10 +12,10 @@ use zest_ledger::finding::Severity;
 use zest_ledger::rehearsal::Rehearsal;
 use zest_ledger::{Engine, Ledger, Question, review};
 
-use crate::out::{put, say};
 use crate::args::Demo;
 use crate::exit::Exit;
 use crate::folder::is_document;
+use crate::out::{put, say};
 use crate::render::style::{FAINT, HEAD, hanging};
 use crate::render::{answer, effective, findings, rehearsal};
 

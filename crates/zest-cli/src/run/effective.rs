@@ -4,9 +4,9 @@ use anyhow::Result;
 use zest_ledger::source::visible;
 use zest_ledger::{Question, json, review};
 
-use crate::out::{complain, put, say};
 use crate::args::{EffectiveArgs, Format};
 use crate::exit::Exit;
+use crate::out::{complain, put, say};
 use crate::render;
 
 pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {

@@ -5,9 +5,9 @@ use jiff::Timestamp;
 use zest_ledger::finding::{Code, Findings, Severity};
 use zest_ledger::{Engine, json, review};
 
-use crate::out::{complain, put, say};
 use crate::args::{FailOn, FindingsArgs, Format};
 use crate::exit::Exit;
+use crate::out::{complain, put, say};
 use crate::{folder, render};
 
 pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {

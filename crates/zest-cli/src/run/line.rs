@@ -42,7 +42,8 @@ pub(super) fn other_reading(given: &[String], line: &[String]) -> Option<String>
     let before: Vec<&str> = before.iter().map(String::as_str).collect();
     let written = |parts: &[&[&str]]| parts.iter().flat_map(|p| p.iter()).map(|w| quoted(w)).collect::<Vec<_>>().join(" ");
     let line: Vec<&str> = line.iter().map(String::as_str).collect();
-    let mut out = format!("the line holds `{}`, which is also an option of ours; say which is meant\n", zest_ledger::source::visible(first));
+    let mut out =
+        format!("the line holds `{}`, which is also an option of ours; say which is meant\n", zest_ledger::source::visible(first));
     let _ = writeln!(out, "  a word of the line:  zest {}", written(&[&before, &["--"], &line]));
     let _ = writeln!(out, "  an option of ours:   zest {}", written(&[&before, &options, &rest]));
     out.push_str("options of ours stand before the line");

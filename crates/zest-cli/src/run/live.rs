@@ -9,10 +9,10 @@ use zest_ledger::drift::{Drift, Side, Step};
 use zest_ledger::entry::{Kind, System};
 use zest_ledger::source::visible;
 
-use super::server::{State, estate};
-use crate::out::{complain, flush, put, say};
+use super::server::{State, counted, estate};
 use crate::args::{Read, RollOut, ServerArgs};
 use crate::exit::Exit;
+use crate::out::{complain, flush, put, say};
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
 
 /// A session on a server of some kind.
@@ -112,6 +112,15 @@ pub(crate) fn read(args: &Read) -> Result<Exit> {
     };
     if !args.drift {
         put!("{}", found.document(&args.system, system.address.as_ref().map(|a| a.value.as_str())));
+        flush()?;
+        let notes = found.not_modelled();
+        if !notes.is_empty() {
+            let (count, shown) = (counted(notes.len(), "thing"), visible(&args.system));
+            complain!("zest: {count} of `{shown}` stand under `not-modelled`: whatever looks at them is not decided");
+            for note in notes {
+                complain!("  {}", visible(&note));
+            }
+        }
         return Ok(Exit::Allowed);
     }
     let drift = drift(&found, &State::of(&estate, &args.system, args.moment.moment())?);
@@ -151,7 +160,7 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
         say!("{shown} on {}: 0 statements, nothing to do", session.target());
         return prove(&mut session, &wanted, args);
     }
-    if let Some(why) = now.lock_out(&wanted, login, at) {
+    if let Some(why) = now.cannot_write(&wanted).or_else(|| now.lock_out(&wanted, login, at)) {
         complain!("zest: nothing was changed: {why}");
         return Ok(Exit::Denied);
     }
@@ -159,14 +168,12 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
     match args.yes {
         Some(expected) if expected == count => {}
         Some(expected) => {
-            complain!(
-                "zest: nothing was changed: {count} statements are needed, and {expected} were expected; look at `zest emit`"
-            );
+            complain!("zest: nothing was changed: {count} statements are needed, and {expected} were expected; look at `zest emit`");
             return Ok(Exit::Denied);
         }
         None => {
             put!("{}", now.script(&steps, login));
-            put!("\n{shown} on {}: {count} statements. Type the number to go on: ", session.target());
+            put!("\n{shown} on {}: {}. Type the number to go on: ", session.target(), counted(count, "statement"));
             flush()?;
             let mut line = String::new();
             std::io::stdin().lock().read_line(&mut line).context("reading the confirmation")?;
@@ -181,7 +188,7 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
     if let Err(error) = session.run(&steps) {
         return unreachable(&error.into());
     }
-    say!("{shown} on {}: {count} statements carried out", session.target());
+    say!("{shown} on {}: {} carried out", session.target(), counted(count, "statement"));
     prove(&mut session, &wanted, args)
 }
 
@@ -212,13 +219,16 @@ fn render_drift(system: &str, server: &str, list: &[Drift]) -> String {
         return out;
     }
     let _ = writeln!(out, "{HEAD}{}{HEAD:#} and the ledger differ {FAINT}({server}){FAINT:#}\n", visible(system));
-    for (side, head, style) in [(Side::Server, "only on the server", BAD), (Side::Ledger, "only in the ledger", GOOD)] {
+    for (side, head, style) in
+        [(Side::Server, "more on the server than in the ledger", GOOD), (Side::Ledger, "less on the server than in the ledger", BAD)]
+    {
         let some: Vec<&Drift> = list.iter().filter(|d| d.side == side).collect();
         if some.is_empty() {
             continue;
         }
         let _ = writeln!(out, "{HEAD}{head}{HEAD:#} ({})", some.len());
         for drift in some {
+            // As in the difference of two texts, from the ledger to the server.
             let mark = if side == Side::Server { "+" } else { "-" };
             let _ = writeln!(out, "  {style}{mark}{style:#} {}", hanging("    ", &visible(&drift.what)));
         }

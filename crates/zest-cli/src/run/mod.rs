@@ -21,8 +21,8 @@ use std::path::Path;
 
 use zest_ledger::Engine;
 
-use crate::out::{complain, complain_of};
 use crate::exit::Exit;
+use crate::out::{complain, complain_of};
 use crate::{folder, render};
 
 /// Reads and compiles a ledger, or prints what stops that.

@@ -12,10 +12,10 @@ use zest_ledger::review::{self, ObjectObligations};
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, Ledger};
 
-use crate::out::{complain, complain_of, say};
 use crate::args::{Format, Obligations};
 use crate::exit::Exit;
 use crate::folder;
+use crate::out::{complain, complain_of, say};
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, PLACE, WIDTH};
 
 pub(crate) fn run(args: &Obligations) -> Result<Exit> {

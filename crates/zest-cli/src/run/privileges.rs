@@ -4,9 +4,9 @@ use anyhow::Result;
 use serde_json::{Value, json};
 use zest_ledger::{mariadb, postgresql};
 
-use crate::out::say;
 use crate::args::{Format, PrivilegesArgs, Server};
 use crate::exit::Exit;
+use crate::out::say;
 use crate::render::style::{FAINT, HEAD, hanging};
 
 struct Row {

@@ -6,9 +6,9 @@ use zest_ledger::entry::Proof;
 use zest_ledger::review;
 use zest_ledger::source::visible;
 
-use crate::out::{complain, say};
 use crate::args::{Format, Ready};
 use crate::exit::Exit;
+use crate::out::{complain, say};
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
 
 pub(crate) fn run(args: &Ready) -> Result<Exit> {

@@ -9,9 +9,9 @@ use zest_ledger::entry::Kind;
 use zest_ledger::rehearsal::{Effect, Rehearsal};
 use zest_ledger::source::visible;
 
-use crate::out::{flush, put, say};
 use crate::args::Rehearse;
 use crate::exit::Exit;
+use crate::out::{flush, put, say};
 use crate::render::rehearsal as text;
 use crate::render::style::{FAINT, HEAD};
 
@@ -42,8 +42,15 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
     for notice in notices.iter().flat_map(|n| [&n.value.before, &n.value.after]).flatten() {
         say!("{}", visible(notice));
     }
-    let mut session =
-        Session { rehearsal: &mut rehearsal, last: None, refusals: 0, unknown_words: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
+    let mut session = Session {
+        rehearsal: &mut rehearsal,
+        last: None,
+        refusals: 0,
+        unknown_words: 0,
+        typed: 0,
+        strict: args.strict,
+        ledger: args.ledger.shown(),
+    };
     read_lines(&mut session)?;
     let Session { refusals, unknown_words, typed, .. } = session;
     if !rehearsal.is_over() {
@@ -203,15 +210,13 @@ impl Session<'_> {
                 self.rehearsal.confirm();
                 say!("  confirmed from now on");
             }
-            "approve" if !rest.is_empty() => {
-                match second_person(rest) {
-                    Ok((user, proofs)) => {
-                        self.rehearsal.approve(user, proofs);
-                        say!("  `{}` agrees from now on", visible(user));
-                    }
-                    Err(error) => say!("  {error}"),
+            "approve" if !rest.is_empty() => match second_person(rest) {
+                Ok((user, proofs)) => {
+                    self.rehearsal.approve(user, proofs);
+                    say!("  `{}` agrees from now on", visible(user));
                 }
-            }
+                Err(error) => say!("  {error}"),
+            },
             "state" => say!("  level {}, mode {}", self.rehearsal.level(), visible(self.rehearsal.mode())),
             "help" => put!("{}", text::HELP),
             _ => {

@@ -11,11 +11,11 @@ use zest_ledger::estate::Estate;
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, host_configuration, mariadb, postgresql};
 
-use crate::out::{complain, complain_of, put, say};
 use crate::args::{Emit, Part};
 #[cfg(not(feature = "live"))]
 use crate::args::{Read, RollOut};
 use crate::exit::Exit;
+use crate::out::{complain, complain_of, put, say};
 use crate::{folder, unknown};
 
 #[cfg(feature = "live")]
@@ -62,12 +62,46 @@ impl State {
         }
     }
 
+    /// Lists what is only named, by object.
+    #[cfg(feature = "live")]
+    pub(crate) fn not_modelled(&self) -> Vec<String> {
+        fn all<'a, K: std::fmt::Display + 'a>(list: impl Iterator<Item = (K, &'a std::collections::BTreeSet<String>)> + 'a) -> Vec<String> {
+            list.flat_map(|(name, notes)| notes.iter().map(move |n| format!("{name}: {n}")).collect::<Vec<_>>()).collect()
+        }
+        let (server, of_accounts, of_objects) = match self {
+            Self::Postgresql(s) => (
+                &s.not_modelled,
+                all(s.roles.iter().map(|(n, r)| (n, &r.not_modelled))),
+                all(s.objects.iter().map(|(n, o)| (n, &o.not_modelled))),
+            ),
+            Self::Mariadb(s) => (
+                &s.not_modelled,
+                all(s.accounts.iter().map(|(n, a)| (n, &a.not_modelled))),
+                all(s.objects.iter().map(|(n, o)| (n, &o.not_modelled))),
+            ),
+        };
+        server.iter().map(|n| format!("the server: {n}")).chain(of_accounts).chain(of_objects).collect()
+    }
+
     #[cfg(feature = "live")]
     pub(crate) fn document(&self, id: &str, address: Option<&str>) -> String {
         match self {
             Self::Postgresql(state) => state.document(id, address),
             Self::Mariadb(state) => state.document(id, address),
         }
+    }
+
+    /// Says what of `ledger` cannot be written as statements for a server in this state.
+    pub(crate) fn cannot_write(&self, ledger: &Self) -> Option<String> {
+        let list = match (self, ledger) {
+            (Self::Postgresql(a), Self::Postgresql(b)) => a.cannot_write(b),
+            (Self::Mariadb(a), Self::Mariadb(b)) => a.cannot_write(b),
+            _ => Vec::new(),
+        };
+        let lines: Vec<String> = list.iter().map(|l| format!("\n  {}", visible(l))).collect();
+        (!lines.is_empty()).then(|| {
+            format!("these cannot be made with statements; make them on the server first, or complete the ledger:{}", lines.concat())
+        })
     }
 
     /// Says why going to `ledger` as `by` would lock somebody out.
@@ -114,7 +148,8 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
             (State::of(&read, &args.system, at)?, file.display().to_string())
         }
     };
-    if let Some(why) = now.lock_out(&wanted, postgresql::BOOTSTRAP, at) {
+    let stops = now.cannot_write(&wanted).or_else(|| now.lock_out(&wanted, postgresql::BOOTSTRAP, at));
+    if let Some(why) = stops {
         complain!("zest: nothing is written for `{}`, at {at}: {why}", visible(&args.system));
         return Ok(Exit::Denied);
     }
@@ -127,7 +162,11 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
     }
     if let State::Mariadb(_) = &wanted {
         for (end, account) in mariadb::ends_of(&estate, &args.system, at) {
-            let _ = writeln!(out, "-- Too wide from {end} on: who uses {} is good until then; roll out again at that moment.", visible(&account));
+            let _ = writeln!(
+                out,
+                "-- Too wide from {end} on: who uses {} is good until then; roll out again at that moment.",
+                visible(&account)
+            );
         }
     }
     if !steps.is_empty() {

@@ -5,9 +5,9 @@ use serde_json::json;
 use zest_ledger::source::visible;
 use zest_ledger::{Question, review};
 
-use crate::out::say;
 use crate::args::{Format, SessionCommand};
 use crate::exit::Exit;
+use crate::out::say;
 use crate::render::style::{BAD, FAINT, HEAD, hanging};
 
 pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {

@@ -7,8 +7,8 @@ use anyhow::{Context, Result};
 use clap::CommandFactory;
 
 use crate::args::Zest;
-use crate::out::put;
 use crate::exit::Exit;
+use crate::out::put;
 
 pub(crate) fn completions(shell: clap_complete::Shell) -> Result<Exit> {
     let mut text = Vec::new();

@@ -258,8 +258,7 @@ fn moment(text: &str) -> Result<jiff::Timestamp, String> {
 
 fn proof(text: &str) -> Result<Proven, String> {
     let (name, age) = text.split_once('=').unwrap_or((text, "0s"));
-    let proof =
-        Proof::from_word(name).ok_or_else(|| format!("`{}` is not one of {}, none", visible(name), Proof::WORDS.join(", ")))?;
+    let proof = Proof::from_word(name).ok_or_else(|| format!("`{}` is not one of {}, none", visible(name), Proof::WORDS.join(", ")))?;
     Proven::parse(proof, age).map_err(|error| format!("`{name}`: {error}"))
 }
 

@@ -37,7 +37,9 @@ impl fmt::Display for LineError {
             Self::TooLong => "it is longer than 4096 bytes or 256 words",
             Self::ControlCharacter => "it holds a control or invisible character",
             Self::Quote => "a quote is not closed, stands inside a word, or encloses nothing",
-            Self::Address => "an address is written with leading zeros or in hexadecimal, and it is not plain which one a system would read",
+            Self::Address => {
+                "an address is written with leading zeros or in hexadecimal, and it is not plain which one a system would read"
+            }
         })
     }
 }

@@ -12,7 +12,7 @@ use crate::command::alphabet::{Alphabet, AlphabetBuilder, Symbol};
 use crate::command::automaton::{Automaton, MAX_STATES};
 use crate::command::vocabulary::{Command, Vocabulary};
 use crate::entry::{AuthorisedLevels, IdentitySource, Kind, NameCase, Otherwise, RuleVerb, Unrestricted, WhenCentralDown};
-use crate::estate::{AssignmentId, CommandId, Duties, Estate, Party, Facts, ModeId, SetId, SystemId, UserId, VocabularyId};
+use crate::estate::{AssignmentId, CommandId, Duties, Estate, Facts, ModeId, Party, SetId, SystemId, UserId, VocabularyId};
 use crate::finding::{Code, Finding, Findings};
 use crate::kind::database::Accounts;
 use crate::kind::network_device::{self, Reach};

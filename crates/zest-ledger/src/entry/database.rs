@@ -43,6 +43,8 @@ pub struct Database {
     pub grants: Vec<DatabaseGrant>,
     /// Privileges of objects that are yet to be made, in order.
     pub default_grants: Vec<DatabaseGrant>,
+    /// What the server looks at for whole sessions and this ledger only names, such as `setting search_path of app`.
+    pub not_modelled: Vec<At<String>>,
 }
 
 impl Database {
@@ -62,6 +64,7 @@ impl Database {
             objects: Vec::new(),
             grants: Vec::new(),
             default_grants: Vec::new(),
+            not_modelled: Vec::new(),
         }
     }
 
@@ -129,6 +132,8 @@ pub struct DatabaseRole {
     pub credential: Option<At<Credential>>,
     /// Resource limits, recorded and rolled out.
     pub limits: Vec<(At<String>, At<u32>)>,
+    /// What the server looks at when it signs in and this ledger only names, such as `requirement ssl`.
+    pub not_modelled: Vec<At<String>>,
 }
 
 impl DatabaseRole {
@@ -154,6 +159,7 @@ impl DatabaseRole {
             locked: None,
             credential: None,
             limits: Vec::new(),
+            not_modelled: Vec::new(),
         }
     }
 
@@ -207,6 +213,8 @@ pub struct DatabaseObject {
     pub values: Vec<At<String>>,
     /// The wrapper of a foreign server.
     pub wrapper: Option<At<String>>,
+    /// What the server looks at and this ledger only names, such as `check tide` or `trigger log on insert`.
+    pub not_modelled: Vec<At<String>>,
 }
 
 impl DatabaseObject {
@@ -233,6 +241,7 @@ impl DatabaseObject {
             body: None,
             values: Vec::new(),
             wrapper: None,
+            not_modelled: Vec::new(),
         }
     }
 
@@ -251,6 +260,8 @@ impl DatabaseObject {
         query(sql: &str) => query sets sql.to_owned();
         /// Says with whose rights it runs.
         runs_as(whose: RunsAs) => runs_as sets whose;
+        /// Names something that the server looks at and that is not described here, such as `check tide`.
+        not_modelled(note: &str) => not_modelled adds note.to_owned();
     }
 }
 

@@ -325,7 +325,17 @@ impl Account {
     }
 
     pub(crate) const fn at(login: At<String>) -> Self {
-        Self { login, remark: None, band: None, used_by: Vec::new(), origin: None, locked: None, credential: None, emergency: None, commands: Vec::new() }
+        Self {
+            login,
+            remark: None,
+            band: None,
+            used_by: Vec::new(),
+            origin: None,
+            locked: None,
+            credential: None,
+            emergency: None,
+            commands: Vec::new(),
+        }
     }
 
     /// Sets start level and ceiling.

@@ -248,7 +248,8 @@ impl Conditions {
         }
         if let Some((days, place)) = &self.days {
             // A night belongs to the day on which it starts.
-            let runs_over = |time: Time| self.hours.as_ref().is_some_and(|(h, _)| h.is_over_midnight() && h.until.is_some_and(|u| time < u));
+            let runs_over =
+                |time: Time| self.hours.as_ref().is_some_and(|(h, _)| h.is_over_midnight() && h.until.is_some_and(|u| time < u));
             let day = |t: DateTime| if runs_over(t.time()) { t.weekday().previous() } else { t.weekday() };
             add(Part::Days, civil().map(|t| days.contains(&day(t))), *place);
         }

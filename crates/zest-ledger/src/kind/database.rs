@@ -31,6 +31,9 @@ pub(crate) fn accounts<T: Trace>(
     let user = engine.find_user(name, false);
     let shown = visible(name);
     let is_named = |account: &str| question.session.account.as_ref().is_none_or(|a| a == account || *a == login_of(account));
+    // Accounts without a login let anybody in whose origin fits.
+    let anonymous =
+        || -> Vec<String> { accounts.list.iter().map(|(a, _)| a.clone()).filter(|a| login_of(a).is_empty() && is_named(a)).collect() };
     if let Some(user) = user {
         person(engine, &question.session, user, run)?;
         let may = |account: &str| {
@@ -41,6 +44,7 @@ pub(crate) fn accounts<T: Trace>(
         // The one of the user's own name comes before those that are shared.
         let own: Vec<String> = found.iter().filter(|a| login_of(a) == *name).cloned().collect();
         let found = if own.is_empty() { found } else { own };
+        let found = if found.is_empty() { anonymous() } else { found };
         if found.is_empty() {
             let wanted = question.session.account.as_ref().map_or(String::new(), |a| format!(" called `{}`", visible(a)));
             run.refuse(Stage::Entry, Refusal::NoAccount, || {
@@ -52,6 +56,7 @@ pub(crate) fn accounts<T: Trace>(
     }
     // A login that no user of the ledger stands behind may be asked about as well.
     let found: Vec<String> = accounts.list.iter().map(|(a, _)| a.clone()).filter(|a| a == name || login_of(a) == *name).collect();
+    let found = if found.is_empty() { anonymous() } else { found };
     if found.is_empty() {
         run.refuse(Stage::Entry, Refusal::UnknownUser, || {
             let names = engine.estate.user_ids.keys().map(|k| &**k).chain(accounts.list.iter().map(|(a, _)| a.as_str()));

@@ -85,7 +85,13 @@ pub(crate) fn not_stated<T: Trace>(run: &mut Run<'_, T>, fact: &str, place: Plac
 }
 
 /// Where only the central source can vouch for a person, nobody signs in while it is down.
-pub(crate) fn central_is_up<T: Trace>(engine: &Engine, session: &Session, user: UserId, system: SystemId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(crate) fn central_is_up<T: Trace>(
+    engine: &Engine,
+    session: &Session,
+    user: UserId,
+    system: SystemId,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
     if session.central == Central::Up {
         return Ok(());
     }

@@ -8,6 +8,7 @@ pub(crate) mod entry;
 pub(crate) mod host;
 pub mod mariadb;
 pub(crate) mod network_device;
+pub(crate) mod not_modelled;
 pub mod postgresql;
 pub(crate) mod service;
 pub(crate) mod trace;

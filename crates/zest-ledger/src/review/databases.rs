@@ -293,7 +293,9 @@ pub(crate) fn review(engine: &Engine, at: Option<jiff::Timestamp>, findings: &mu
             Some(DatabaseServer::Postgresql(server)) => {
                 of_postgresql(engine, server, findings);
                 let state = postgresql::state_of(&engine.estate, &system.id.value, at);
-                state.map(|s| s.roles.values().any(|r| r.superuser && r.login && r.valid_until.is_none_or(|end| at.is_none_or(|at| at < end))))
+                state.map(|s| {
+                    s.roles.values().any(|r| r.superuser && r.login && r.valid_until.is_none_or(|end| at.is_none_or(|at| at < end)))
+                })
             }
             Some(DatabaseServer::Mariadb(server)) => {
                 of_mariadb(engine, server, findings);
@@ -308,7 +310,8 @@ pub(crate) fn review(engine: &Engine, at: Option<jiff::Timestamp>, findings: &mu
             );
         }
         let of_accounts = engine.estate.databases().iter().filter(|d| d.system.value == system.id.value).flat_map(|d| &d.accounts);
-        for (account, until) in of_accounts.filter_map(|a| Some((a, a.until.as_ref()?))).filter(|(_, u)| at.is_some_and(|at| at >= u.value)) {
+        for (account, until) in of_accounts.filter_map(|a| Some((a, a.until.as_ref()?))).filter(|(_, u)| at.is_some_and(|at| at >= u.value))
+        {
             findings.push(
                 Finding::new(Code::Expired, format!("the account `{}` was good until {}", visible(&account.name.value), until.value))
                     .at(until.place, "past")

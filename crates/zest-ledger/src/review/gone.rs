@@ -5,8 +5,8 @@ use rustc_hash::FxHashMap;
 
 use crate::engine::Engine;
 use crate::entry::{
-    Account, ActAs, Assignment, Assumable, Ceiling, CommandSet, CredentialRule, Database, DatabaseRole, Grant, Group, Host, HostAccount, Job,
-    ObjectType, Obligations, Resource, Role, Rule, RunAs, Service, System, User,
+    Account, ActAs, Assignment, Assumable, Ceiling, CommandSet, CredentialRule, Database, DatabaseRole, Grant, Group, Host, HostAccount,
+    Job, ObjectType, Obligations, Resource, Role, Rule, RunAs, Service, System, User,
 };
 use crate::finding::{Code, Finding};
 use crate::kind::mariadb::login_of;

@@ -104,12 +104,17 @@ pub(crate) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<
         }
         for name in links.keep_environment.iter().filter(|n| runs_anything(&n.value)) {
             findings.push(
-                Finding::new(Code::VariableRunsAnything, format!("the variable `{}` can make a program run anything", visible(&name.value)))
-                    .at(name.place, "handed over to whatever runs as another account")
-                    .help("take it out; what a program needs of it can stand in a file of the other account"),
+                Finding::new(
+                    Code::VariableRunsAnything,
+                    format!("the variable `{}` can make a program run anything", visible(&name.value)),
+                )
+                .at(name.place, "handed over to whatever runs as another account")
+                .help("take it out; what a program needs of it can stand in a file of the other account"),
             );
         }
-        for (account, until) in links.accounts.iter().filter_map(|a| Some((a, a.until.as_ref()?))).filter(|(_, u)| at.is_some_and(|at| at >= u.value)) {
+        for (account, until) in
+            links.accounts.iter().filter_map(|a| Some((a, a.until.as_ref()?))).filter(|(_, u)| at.is_some_and(|at| at >= u.value))
+        {
             findings.push(
                 Finding::new(Code::Expired, format!("the account `{}` was good until {}", visible(&account.login), until.value))
                     .at(until.place, "past")
@@ -150,16 +155,42 @@ pub(crate) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<
 
 /// Programs that run whatever they are told: shells, interpreters, and what starts one.
 const RUNS_ANYTHING: [&str; 34] = [
-    "sh", "bash", "dash", "ash", "ksh", "mksh", "zsh", "csh", "tcsh", "fish", "busybox", "python", "python2", "python3", "perl", "ruby", "node",
-    "lua", "php", "tclsh", "awk", "gawk", "mawk", "env", "nice", "nohup", "xargs", "find", "vi", "vim", "emacs", "sudo", "su", "pkexec",
+    "sh", "bash", "dash", "ash", "ksh", "mksh", "zsh", "csh", "tcsh", "fish", "busybox", "python", "python2", "python3", "perl", "ruby",
+    "node", "lua", "php", "tclsh", "awk", "gawk", "mawk", "env", "nice", "nohup", "xargs", "find", "vi", "vim", "emacs", "sudo", "su",
+    "pkexec",
 ];
 
 /// Variables by which a program, its loader or its interpreter can be made to run what somebody wrote.
 fn runs_anything(variable: &str) -> bool {
     const NAMES: [&str; 28] = [
-        "PATH", "IFS", "ENV", "BASH_ENV", "BASHOPTS", "SHELLOPTS", "PS4", "PROMPT_COMMAND", "CDPATH", "SHELL", "EDITOR", "VISUAL", "PAGER",
-        "MANPAGER", "BROWSER", "LESSOPEN", "LESSCLOSE", "SUDO_ASKPASS", "SSH_ASKPASS", "NODE_OPTIONS", "NODE_PATH", "RUBYOPT", "RUBYLIB",
-        "JAVA_TOOL_OPTIONS", "_JAVA_OPTIONS", "CLASSPATH", "GCONV_PATH", "HOSTALIASES",
+        "PATH",
+        "IFS",
+        "ENV",
+        "BASH_ENV",
+        "BASHOPTS",
+        "SHELLOPTS",
+        "PS4",
+        "PROMPT_COMMAND",
+        "CDPATH",
+        "SHELL",
+        "EDITOR",
+        "VISUAL",
+        "PAGER",
+        "MANPAGER",
+        "BROWSER",
+        "LESSOPEN",
+        "LESSCLOSE",
+        "SUDO_ASKPASS",
+        "SSH_ASKPASS",
+        "NODE_OPTIONS",
+        "NODE_PATH",
+        "RUBYOPT",
+        "RUBYLIB",
+        "JAVA_TOOL_OPTIONS",
+        "_JAVA_OPTIONS",
+        "CLASSPATH",
+        "GCONV_PATH",
+        "HOSTALIASES",
     ];
     const BEGINNINGS: [&str; 7] = ["LD_", "DYLD_", "PYTHON", "PERL", "GIT_", "BASH_FUNC", "LUA_"];
     NAMES.contains(&variable) || BEGINNINGS.iter().any(|b| variable.starts_with(b))

@@ -195,8 +195,7 @@ impl Review<'_> {
             of_accounts.chain(h.run_as.iter().flat_map(|r| &r.sets))
         });
         let of_devices = estate.systems.iter().flat_map(|s| &s.accounts).flat_map(|a| &a.sets);
-        let used: FxHashSet<SetId> =
-            estate.roles.iter().flat_map(|r| &r.sets).chain(of_hosts).chain(of_devices).copied().collect();
+        let used: FxHashSet<SetId> = estate.roles.iter().flat_map(|r| &r.sets).chain(of_hosts).chain(of_devices).copied().collect();
         let included: FxHashSet<&str> = estate
             .command_sets()
             .iter()
@@ -382,17 +381,23 @@ impl Review<'_> {
                 let passing = commands.filter_map(|c| widened(&rule.pattern, &c.pattern)).find_map(|wide| {
                     let wide = Automaton::build(&engine.alphabet, &[&wide]).ok()?;
                     let mut example = None;
-                    explore(&engine.alphabet, &[&wide, &compiled.automaton], |s| !is_dead(s[0]), |states, line| {
-                        let decided = compiled.automaton.accepted(states[1]);
-                        let passes = decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.verbs[r as usize] == RuleVerb::Allow);
-                        // What an earlier rule lets through, the deny was never meant to catch.
-                        let is_later = decided.is_none_or(|r| links.rules[r as usize].text.place > rule.text.place);
-                        if wide.accepted(states[0]).is_some() && passes && is_later {
-                            example = Some(crate::command::line::join(line.map(|s| engine.alphabet.example(s))));
-                            return ControlFlow::Break(());
-                        }
-                        ControlFlow::Continue(())
-                    });
+                    explore(
+                        &engine.alphabet,
+                        &[&wide, &compiled.automaton],
+                        |s| !is_dead(s[0]),
+                        |states, line| {
+                            let decided = compiled.automaton.accepted(states[1]);
+                            let passes =
+                                decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.verbs[r as usize] == RuleVerb::Allow);
+                            // What an earlier rule lets through, the deny was never meant to catch.
+                            let is_later = decided.is_none_or(|r| links.rules[r as usize].text.place > rule.text.place);
+                            if wide.accepted(states[0]).is_some() && passes && is_later {
+                                example = Some(crate::command::line::join(line.map(|s| engine.alphabet.example(s))));
+                                return ControlFlow::Break(());
+                            }
+                            ControlFlow::Continue(())
+                        },
+                    );
                     example
                 });
                 if let Some(example) = passing {
@@ -696,10 +701,13 @@ impl Review<'_> {
         }
         if let Some(set) = unasked {
             self.push(
-                Finding::new(Code::CommandSetsNotAsked, format!("`{name}` never asks command sets: whoever gets in runs whatever the level admits"))
-                    .at(system.id.place, "no `authorisation`")
-                    .also(set, "such as this set, which does nothing here")
-                    .help("add authorisation = { levels = \"all\", configuration = true }, or give these people roles without command sets"),
+                Finding::new(
+                    Code::CommandSetsNotAsked,
+                    format!("`{name}` never asks command sets: whoever gets in runs whatever the level admits"),
+                )
+                .at(system.id.place, "no `authorisation`")
+                .also(set, "such as this set, which does nothing here")
+                .help("add authorisation = { levels = \"all\", configuration = true }, or give these people roles without command sets"),
             );
         }
         if !open.is_empty() {

@@ -297,7 +297,8 @@ impl<'e> Services<'e, '_> {
         found.sort();
         found.dedup();
         for (place, what, path) in found {
-            let near = nearest(&path, links.resources.keys().map(|k| &**k)).map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
+            let near =
+                nearest(&path, links.resources.keys().map(|k| &**k)).map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
             self.findings.push(
                 Finding::new(Code::PathNotDeclared, format!("{what} is on `{}`, which no resource declares{near}", visible(&path)))
                     .at(place, "taken to be there, since it is below a container")

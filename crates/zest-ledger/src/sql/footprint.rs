@@ -4,11 +4,11 @@ use std::collections::BTreeSet;
 use std::sync::{Mutex, PoisonError};
 
 use sqlparser::ast::{
-    AccessExpr, Assignment, AssignmentTarget, CastKind, ConflictTarget, Cte, Delete, Distinct, Expr, FromTable, Function, FunctionArg,
-    FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, GroupByWithModifier, Ident, InTarget, Insert, JoinConstraint,
-    JoinOperator, LimitClause, Merge, MergeAction, MergeInsertKind, MergeUpdateKind, NamedWindowExpr, ObjectName, OnConflictAction,
-    OnInsert, OrderByExpr, OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement, Subscript,
-    TableFactor, TableObject, TableWithJoins, Update, UpdateTableFromKind, Value, WindowFrameBound, WindowSpec, WindowType,
+    AccessExpr, Assignment, AssignmentTarget, CastKind, ConflictTarget, Cte, DataType, Delete, Distinct, Expr, FromTable, Function,
+    FunctionArg, FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, GroupByWithModifier, Ident, InTarget, Insert,
+    JoinConstraint, JoinOperator, LimitClause, Merge, MergeAction, MergeInsertKind, MergeUpdateKind, NamedWindowExpr, ObjectName,
+    OnConflictAction, OnInsert, OrderByExpr, OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement,
+    Subscript, TableFactor, TableObject, TableWithJoins, Update, UpdateTableFromKind, Value, WindowFrameBound, WindowSpec, WindowType,
 };
 use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
 use sqlparser::parser::Parser;
@@ -67,6 +67,10 @@ pub(crate) fn one(read: Result<&[Statement], String>) -> Result<&Statement, Stri
 }
 
 fn parse(dialect: Dialect, text: &str) -> Result<Vec<Statement>, String> {
+    // What the parser takes for a comment is carried out by the server.
+    if dialect == Dialect::Mariadb && ["/*!", "/*M!", "/*m!"].iter().any(|mark| text.contains(mark)) {
+        return Err("it holds a comment that the server carries out (`/*! … */`): write it without".to_owned());
+    }
     // The parser does not know the short form of `SELECT * FROM`.
     let head = text.trim_start();
     let table = head.get(..6).filter(|h| h.eq_ignore_ascii_case("table ") && dialect == Dialect::Postgresql);
@@ -137,6 +141,10 @@ pub(crate) struct Relation {
 pub(crate) trait Names {
     /// Finds a relation; the text says why it cannot be found.
     fn relation(&mut self, name: &[String]) -> Result<Relation, String>;
+
+    /// Looks at a type that a value is turned into; `text` is the value where it is written out. The error says why it
+    /// is not known what that needs.
+    fn cast(&mut self, data_type: &DataType, text: Option<&str>) -> Result<(), String>;
 }
 
 /// Something in a FROM clause.
@@ -689,6 +697,12 @@ impl Walker<'_> {
         }
     }
 
+    fn cast(&mut self, data_type: &DataType, text: Option<&str>) {
+        if let Err(why) = self.names.cast(data_type, text) {
+            self.undecided(&why);
+        }
+    }
+
     /// Walks an expression; however deep it is, the stack was made for its text.
     pub(crate) fn expr(&mut self, expr: &Expr) {
         match expr {
@@ -719,7 +733,6 @@ impl Walker<'_> {
             | Expr::IsNotUnknown(e)
             | Expr::Nested(e)
             | Expr::UnaryOp { expr: e, .. }
-            | Expr::Cast { expr: e, .. }
             | Expr::Extract { expr: e, .. }
             | Expr::Ceil { expr: e, .. }
             | Expr::Floor { expr: e, .. }
@@ -728,8 +741,9 @@ impl Walker<'_> {
             | Expr::Named { expr: e, .. }
             | Expr::IsJson { expr: e, .. }
             | Expr::IsNormalized { expr: e, .. } => self.expr(e),
-            Expr::Convert { expr: e, styles, .. } => {
+            Expr::Convert { expr: e, styles, data_type, .. } => {
                 self.expr(e);
+                data_type.iter().for_each(|t| self.cast(t, None));
                 styles.iter().for_each(|e| self.expr(e));
             }
             Expr::IsDistinctFrom(a, b) | Expr::IsNotDistinctFrom(a, b) => [a, b].into_iter().for_each(|e| self.expr(e)),
@@ -781,7 +795,18 @@ impl Walker<'_> {
                 [expr, overlay_what, overlay_from].into_iter().for_each(|e| self.expr(e));
                 overlay_for.iter().for_each(|e| self.expr(e));
             }
-            Expr::Value(_) | Expr::TypedString(_) | Expr::Wildcard(_) => {}
+            Expr::Cast { expr: e, data_type, .. } => {
+                self.expr(e);
+                self.cast(data_type, text_of(e).as_deref());
+            }
+            Expr::TypedString(typed) => {
+                let text = match &typed.value.value {
+                    Value::SingleQuotedString(text) => Some(text.clone()),
+                    _ => None,
+                };
+                self.cast(&typed.data_type, text.as_deref());
+            }
+            Expr::Value(_) | Expr::Wildcard(_) => {}
             Expr::Function(function) => self.call(function),
             Expr::Case { operand, conditions, else_result, .. } => {
                 operand.iter().chain(else_result).for_each(|e| self.expr(e));
@@ -918,7 +943,7 @@ impl Walker<'_> {
                 self.scopes.pop();
             }
             Some(OnInsert::OnConflict(conflict)) => {
-                let excluded = Source { alias: "excluded".to_owned(), at: None, columns: target.columns.clone() };
+                let excluded = Source { alias: "excluded".to_owned(), at: target.at, columns: target.columns.clone() };
                 // The target stands first: a column without a table is one of its.
                 self.scopes.push(vec![target.clone(), excluded]);
                 match &conflict.conflict_target {
@@ -981,8 +1006,12 @@ impl Walker<'_> {
     fn update(&mut self, update: &Update) -> Outputs {
         self.scopes.push(Vec::new());
         if self.dialect == Dialect::Mariadb {
-            // Several tables may be named; those are changed whose columns are assigned.
+            // Several tables may be named; those are changed whose columns are assigned. Which rights the others need is
+            // not the same as for a query.
             self.joins(&update.table, Verb::Select);
+            if self.scopes.last().is_some_and(|s| s.len() != 1) {
+                self.undecided("what UPDATE of several tables needs");
+            }
             for source in self.scopes.last().cloned().unwrap_or_default() {
                 if let Some(at) = source.at {
                     self.footprint.uses[at].verbs.remove(&Verb::Select);
@@ -1035,6 +1064,7 @@ impl Walker<'_> {
             delete.using.iter().flatten().for_each(|item| self.joins(item, Verb::Select));
         } else {
             // DELETE a FROM a JOIN b, or DELETE FROM a USING a JOIN b.
+            self.undecided("what DELETE from several tables needs");
             let (names, sources) = match &delete.using {
                 Some(using) => {
                     let named = from

@@ -280,6 +280,7 @@ static DATABASE: TableShape = TableShape {
             "grants and their corrections; later ones act on what earlier ones left",
         ),
         Key::new("default-grants", Shape::List(&Shape::Table(&DATABASE_GRANT)), "privileges of objects that are yet to be made"),
+        NOT_MODELLED,
     ],
 };
 
@@ -303,11 +304,18 @@ static DATABASE_ROLE: TableShape = TableShape {
         Key::new("locked", Shape::Flag, "whether it is locked (MariaDB)"),
         Key::new("credential", Shape::Words(Credential::WORDS), "the state of its credential; set unless stated"),
         Key::new("limits", Shape::Map(&Shape::Whole(0, 4_294_967_295)), "limits by the hour, such as queries or connections (MariaDB)"),
+        NOT_MODELLED,
     ],
 };
 
 /// What a PostgreSQL role may be.
 pub(crate) const SWITCHES: &[&str] = &["superuser", "create-role", "create-database", "replication", "bypass-row-security"];
+
+const NOT_MODELLED: Key = Key::new(
+    "not-modelled",
+    TEXTS,
+    "what the server looks at and the ledger only names, such as \"check tide\" or \"trigger log on insert\": acts that look at it are not decided",
+);
 
 static DATABASE_OBJECT: TableShape = TableShape {
     noun: "an object of a database",
@@ -330,6 +338,7 @@ static DATABASE_OBJECT: TableShape = TableShape {
         Key::new("body", Shape::Text, "the body of a routine"),
         Key::new("values", TEXTS, "the values of an enumerated type"),
         Key::new("wrapper", Shape::Text, "the wrapper of a foreign server"),
+        NOT_MODELLED,
     ],
 };
 
@@ -476,7 +485,11 @@ static ACCOUNT: TableShape = TableShape {
         Key::new("locked", Shape::Flag, "whether it is locked"),
         Key::new("credential", Shape::Words(Credential::WORDS), "the state of its credential; set unless stated"),
         Key::new("emergency", Shape::Flag, "whether it is kept for outages of the central source"),
-        Key::new("commands", TEXTS, "command sets of its own, which the device asks itself; without any, the levels of the commands decide"),
+        Key::new(
+            "commands",
+            TEXTS,
+            "command sets of its own, which the device asks itself; without any, the levels of the commands decide",
+        ),
     ],
 };
 
@@ -610,7 +623,11 @@ static WHEN: TableShape = TableShape {
     keys: &[
         Key::new("origin", TEXTS, "where the session comes from: addresses, networks, \"origin:ID\""),
         Key::new("hours", Shape::Text, "time of day, \"HH:MM-HH:MM\", end exclusive; may run over midnight"),
-        Key::new("days", Shape::List(&Shape::Words(&["mon", "tue", "wed", "thu", "fri", "sat", "sun"])), "days on which it holds; hours over midnight belong to the day on which they begin"),
+        Key::new(
+            "days",
+            Shape::List(&Shape::Words(&["mon", "tue", "wed", "thu", "fri", "sat", "sun"])),
+            "days on which it holds; hours over midnight belong to the day on which they begin",
+        ),
         Key::new("zone", Shape::Text, "the zone of hours and days, such as \"Europe/Oslo\"; UTC unless stated"),
         Key::new("channel", Shape::List(&Shape::Words(Channel::WORDS)), "channels the session comes through"),
         Key::new("proof", Shape::List(&Shape::Words(Proof::WORDS)), "proofs of identity, each of which is enough"),

@@ -347,6 +347,7 @@ impl Reader<'_> {
         for (span, row) in tables(fields, "default-grants") {
             database.default_grants.push(self.database_grant(span, &row));
         }
+        database.not_modelled = self.texts(fields, "not-modelled");
         database
     }
 
@@ -363,6 +364,7 @@ impl Reader<'_> {
         role.until = self.moment(fields, "until");
         role.locked = self.flag(fields, "locked");
         role.credential = self.word(fields, "credential", Credential::from_word);
+        role.not_modelled = self.texts(fields, "not-modelled");
         if let Some((_, limits)) = self.table(fields, "limits") {
             for (key, _) in limits.0 {
                 if let Some(number) = self.whole(&limits, key.get_ref()) {
@@ -399,6 +401,7 @@ impl Reader<'_> {
         object.body = self.text(fields, "body");
         object.values = self.texts(fields, "values");
         object.wrapper = self.text(fields, "wrapper");
+        object.not_modelled = self.texts(fields, "not-modelled");
         object
     }
 

@@ -177,9 +177,7 @@ pub(crate) fn told(pattern: &Pattern) -> Result<Vec<String>, &'static str> {
             arguments.push(' ');
         }
         match word {
-            WordPattern::Fixed(words)
-                if words.iter().any(|w| w.is_empty() || w.contains(is_blank) || w.chars().any(char::is_control)) =>
-            {
+            WordPattern::Fixed(words) if words.iter().any(|w| w.is_empty() || w.contains(is_blank) || w.chars().any(char::is_control)) => {
                 return Err("an argument with white space in it cannot be told from two");
             }
             WordPattern::Fixed(words) => {

@@ -458,7 +458,13 @@ fn environment<T: Trace>(context: Context<'_>, rule: &Applied<'_>, argv: &argv::
 
 /// Whether identity was proven for it, recently enough, with the password of the account that runs it. What is stated is
 /// that of the account that was signed in with; in the shell of another it does not count.
-fn proof<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, rule: &Applied<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn proof<T: Trace>(
+    context: Context<'_>,
+    session: &Session,
+    standing: Standing,
+    rule: &Applied<'_>,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
     if !rule.proof {
         return Ok(());
     }
@@ -497,7 +503,9 @@ fn shell<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, 
 /// A line typed in the account's own shell: whatever the account itself may do.
 fn typed<T: Trace>(context: Context<'_>, standing: Standing, argv: &argv::Argv<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
     if let Some(program) = argv::becomes_another(argv) {
-        let why = || format!("`{program}` goes on as another account: ask with --acting account:LOGIN or shell:LOGIN, and the line that runs then");
+        let why = || {
+            format!("`{program}` goes on as another account: ask with --acting account:LOGIN or shell:LOGIN, and the line that runs then")
+        };
         return Err(no_such_link(why, run));
     }
     let system = context.engine.estate.system(context.system);

@@ -7,6 +7,7 @@ use super::name::{AccountName, Class, Holder, ObjectName, Scope, literal, quoted
 use super::privilege::{Privilege, Privileges};
 use super::state::{Account, GrantChange, Held, Object, State};
 use crate::drift::{Drift, Side, Step};
+use crate::kind::not_modelled::NAMES_NOT_RESOLVED;
 
 /// In the place of a credential: nobody can sign in with it until a real one is set.
 const NO_CREDENTIAL: &str = "IDENTIFIED VIA mysql_native_password USING 'invalid'";
@@ -24,6 +25,7 @@ fn attributes(account: &Account) -> Vec<String> {
         list.push("credential expired".to_owned());
     }
     list.extend(account.default_role.as_ref().map(|r| format!("default role {r}")));
+    list.extend(account.not_modelled.iter().map(|n| format!("{n} (not modelled)")));
     list.extend(account.limits.iter().map(|(what, n)| format!("at most {n} {what}")));
     list
 }
@@ -41,6 +43,7 @@ fn definition(object: &Object) -> Vec<String> {
     parts.extend(object.parameters.as_ref().map(|p| format!("parameters {}", p.trim())));
     parts.extend(object.returns.as_ref().map(|r| format!("returns {r}")));
     parts.extend(object.body.as_ref().map(|b| format!("body {}", b.trim())));
+    parts.extend(object.not_modelled.iter().map(|n| format!("{n} (not modelled)")));
     parts
 }
 
@@ -72,6 +75,11 @@ impl State {
             }
             mine.databases.difference(&other.databases).for_each(|d| note(side, format!("database {d}")));
         }
+        for (side, mine, other) in [(Side::Server, self, ledger), (Side::Ledger, ledger, self)] {
+            // Without this note the answers of a ledger are but more careful.
+            let counts = |n: &&String| side == Side::Ledger || *n != NAMES_NOT_RESOLVED;
+            mine.not_modelled.difference(&other.not_modelled).filter(counts).for_each(|n| note(side, format!("{n} (not modelled)")));
+        }
         for name in keys(self.objects.keys(), ledger.objects.keys()) {
             match (self.objects.get(&name), ledger.objects.get(&name)) {
                 (Some(_), None) => note(Side::Server, name.to_string()),
@@ -99,6 +107,30 @@ impl State {
                     }
                 }
             }
+        }
+        list
+    }
+
+    /// Returns what of a ledger's state cannot be written as statements, for a server in this state: accounts and objects
+    /// that would have to be made with something that is only named (see [`Object::not_modelled`]), or whose definition
+    /// is not there.
+    #[must_use]
+    pub fn cannot_write(&self, ledger: &Self) -> Vec<String> {
+        let mut list = Vec::new();
+        for (name, wanted) in ledger.accounts.iter().filter(|(n, _)| !self.accounts.contains_key(*n)) {
+            list.extend(wanted.not_modelled.iter().map(|n| format!("account {name}: `{n}` is only named")));
+        }
+        for (name, wanted) in ledger.objects.iter().filter(|(n, _)| !self.objects.contains_key(*n)) {
+            list.extend(wanted.not_modelled.iter().map(|n| format!("{name}: `{n}` is only named")));
+            let is_blank = |text: &Option<String>| text.as_deref().is_none_or(|t| t.trim().is_empty());
+            let lacks = match name.class {
+                Class::View if is_blank(&wanted.query) => "its query",
+                Class::Function | Class::Procedure if is_blank(&wanted.body) => "its body",
+                Class::Function if is_blank(&wanted.returns) => "what it returns",
+                Class::Table if wanted.columns.is_empty() => "what columns it has",
+                Class::Table | Class::View | Class::Function | Class::Procedure => continue,
+            };
+            list.push(format!("{name}: {lacks} is not in the ledger"));
         }
         list
     }

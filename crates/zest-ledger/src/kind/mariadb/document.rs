@@ -31,6 +31,9 @@ impl State {
         if let Some(address) = address {
             let _ = writeln!(out, "address = {}", text(address));
         }
+        if !self.not_modelled.is_empty() {
+            let _ = writeln!(out, "\n[databases.{key}]\nnot-modelled = {}", list(&self.not_modelled));
+        }
         let _ = writeln!(out, "\n[databases.{key}.accounts]");
         for (name, account) in &self.accounts {
             out.push_str(&self.account_line(name, account));
@@ -121,6 +124,9 @@ impl State {
         if !limits.is_empty() {
             parts.push(format!("limits = {{ {limits} }}"));
         }
+        if !account.not_modelled.is_empty() {
+            parts.push(format!("not-modelled = {}", list(&account.not_modelled)));
+        }
         format!("{} = {{ {} }}\n", text(&name.to_string()), parts.join(", "))
     }
 }
@@ -166,5 +172,8 @@ fn object_line(name: &ObjectName, object: &Object) -> String {
     parts.extend(object.parameters.as_ref().map(|p| format!("parameters = {}", text(p))));
     parts.extend(object.returns.as_ref().map(|r| format!("returns = {}", text(r))));
     parts.extend(object.body.as_ref().map(|b| format!("body = {}", text(b))));
+    if !object.not_modelled.is_empty() {
+        parts.push(format!("not-modelled = {}", list(&object.not_modelled)));
+    }
     format!("{} = {{ {} }}\n", text(&name.to_string()), parts.join(", "))
 }

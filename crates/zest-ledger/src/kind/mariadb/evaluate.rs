@@ -6,7 +6,7 @@ use std::sync::{Arc, RwLock};
 
 use jiff::Timestamp;
 
-use super::name::{AccountName, Class, Holder, ObjectName, Scope};
+use super::name::{AccountName, Class, Holder, ObjectName, Scope, rank};
 use super::need::{Need, On};
 use super::privilege::{Level, Privilege};
 use super::state::{Origin, State, View};
@@ -18,6 +18,7 @@ use crate::entry::Database;
 use crate::estate::SystemId;
 use crate::finding::nearest_hint;
 use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
+use crate::kind::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
 
@@ -169,6 +170,9 @@ pub(crate) fn open_as<'s, T: Trace>(
     if let Some(&place) = server.places.without_credential.get(&account) {
         run.refuse(Stage::Entry, Refusal::AccountWithoutCredential, || (format!("`{shown}` has no credential"), Some(place)))?;
     }
+    if let Some(note) = looked_at(&entry.not_modelled, Touch::SignIn) {
+        run.refuse(Stage::Entry, Refusal::NotDecided, || (format!("`{shown}` has {note}, which is not modelled"), place))?;
+    }
     if entry.expired {
         run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
             (format!("the credential of `{shown}` is expired: the server carries out nothing but its change"), place)
@@ -238,7 +242,22 @@ fn found_account<T: Trace>(
         return Err(Stop);
     };
     match state.account_for(login, &origin) {
-        Some(account) => Ok((account.clone(), origin)),
+        Some(account) => {
+            if let Some(rival) = named_before(state, login, &origin, account) {
+                run.refuse(Stage::Conditions, Refusal::NotDecided, || {
+                    (
+                        format!(
+                            "`{}` comes before `{}` where the address has that name, and names are not looked up here; \
+                             `not-modelled = [\"{NAMES_NOT_RESOLVED}\"]` says that the server does not either",
+                            visible(&rival.to_string()),
+                            visible(&account.to_string())
+                        ),
+                        server.place(rival),
+                    )
+                })?;
+            }
+            Ok((account.clone(), origin))
+        }
         None => {
             let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| server.place(&a));
             let from = if question.session.local {
@@ -253,6 +272,20 @@ fn found_account<T: Trace>(
             Err(Stop)
         }
     }
+}
+
+/// Returns an account of a host's name that the server would take before `account`, if the address had that name.
+fn named_before<'s>(state: &'s State, login: &str, origin: &Origin, account: &AccountName) -> Option<&'s AccountName> {
+    let Origin::Address(address) = origin else { return None };
+    if state.not_modelled.contains(NAMES_NOT_RESOLVED) {
+        return None;
+    }
+    let is_name = |host: &str| {
+        let is_address = host.chars().all(|c| c.is_ascii_hexdigit() || matches!(c, '.' | ':' | '/' | '%' | '_'));
+        !is_address && (address.to_canonical().is_loopback() || !host.eq_ignore_ascii_case("localhost"))
+    };
+    let fits = |a: &&AccountName| (a.user == login || a.user.is_empty()) && is_name(&a.host) && rank(&a.host) <= rank(&account.host);
+    state.accounts.keys().find(fits)
 }
 
 /// Returns what could not be followed of a statement.

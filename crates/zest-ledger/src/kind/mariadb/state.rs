@@ -17,6 +17,8 @@ pub struct Account {
     pub default_role: Option<String>,
     /// Limits by the hour (`queries`, `updates`, `connections`) and `sessions` at once.
     pub limits: BTreeMap<String, u32>,
+    /// What the server looks at when it signs in and this model only names, such as `requirement ssl`.
+    pub not_modelled: BTreeSet<String>,
 }
 
 /// What somebody holds on something.
@@ -60,6 +62,8 @@ pub struct Object {
     pub returns: Option<String>,
     /// The body of a routine.
     pub body: Option<String>,
+    /// What the server looks at and this model only names, such as `trigger log on insert`.
+    pub not_modelled: BTreeSet<String>,
 }
 
 /// What one server knows.
@@ -80,6 +84,8 @@ pub struct State {
     /// Whether anything was ever granted to PUBLIC: from then on the server looks for its grants, and nothing takes it
     /// out again.
     pub has_public: bool,
+    /// What the server looks at for whole sessions and this model only names.
+    pub not_modelled: BTreeSet<String>,
 }
 
 /// Where a session comes from.

@@ -10,6 +10,7 @@ use super::need::{Need, On, object_in};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::State;
 use crate::ask::Refusal;
+use crate::kind::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, one, table_name, with_statements};
 
 /// Functions of the server itself that touch no table, sorted.
@@ -30,7 +31,16 @@ pub(crate) struct Needs {
 pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result<Needs, (Refusal, String)> {
     with_statements(Dialect::Mariadb, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
-        Ok(needs_of(state, database, statement))
+        let mut needs = needs_of(state, database, statement);
+        if let Some(note) = looked_at_on_server(&state.not_modelled, "", text, true) {
+            needs.undecided.push(format!("the server has {note}, which is not modelled"));
+        }
+        // Only who may set another's name may make something in it.
+        let upper = text.to_uppercase();
+        if upper.split("DEFINER").skip(1).any(|rest| rest.trim_start().starts_with('=')) {
+            needs.undecided.push("in whose name the object would run, and who may set that (DEFINER)".to_owned());
+        }
+        Ok(needs)
     })
 }
 
@@ -68,6 +78,11 @@ impl Names for Deriver<'_> {
         let columns = self.state.objects.get(&object).map(|o| o.columns.iter().map(|(c, _)| c.clone()).collect());
         self.found.push(object);
         Ok(Relation { number: self.found.len() - 1, columns: columns.unwrap_or_default() })
+    }
+
+    fn cast(&mut self, _: &sqlparser::ast::DataType, _: Option<&str>) -> Result<(), String> {
+        // There are no types but the server's own.
+        Ok(())
     }
 }
 
@@ -183,8 +198,25 @@ impl Deriver<'_> {
             };
             self.on_table(object, privilege, on);
         }
+        for verb in &used.verbs {
+            let touch = match verb {
+                Verb::Select | Verb::Lock => Touch::Select,
+                Verb::Insert => Touch::Insert,
+                Verb::Update => Touch::Update,
+                Verb::Delete => Touch::Delete,
+            };
+            self.not_modelled(object, touch);
+        }
         if object.class == Class::View {
             self.through_view(object, used);
+        }
+    }
+
+    /// What the server looks at there and the ledger only names makes the statement undecided.
+    fn not_modelled(&mut self, object: &ObjectName, touch: Touch) {
+        let notes = self.state.objects.get(object).map(|o| &o.not_modelled);
+        if let Some(note) = notes.and_then(|n| looked_at(n, touch)) {
+            self.undecided.push(format!("{object} has {note}, which is not modelled"));
         }
     }
 
@@ -197,6 +229,9 @@ impl Deriver<'_> {
         };
         if used.verbs.iter().any(|v| matches!(v, Verb::Insert | Verb::Update | Verb::Delete)) {
             self.undecided.push(format!("whether {view} passes changes on to its tables"));
+        }
+        if as_owner && definer.is_none() {
+            self.undecided.push(format!("in whose name {view} reads"));
         }
         if self.enter(view) {
             let before = self.definer.clone();
@@ -248,6 +283,10 @@ impl Deriver<'_> {
             return;
         };
         self.list.push(Need::Routine { definer: self.definer.clone(), object: object.clone(), privilege: Privilege::Execute });
+        self.not_modelled(&object, Touch::Call);
+        if self.state.objects.get(&object).is_some_and(|o| o.runs_as_owner && o.definer.is_none()) {
+            self.undecided.push(format!("in whose name {object} runs"));
+        }
         // A routine runs in its own database, which must be open to whom it runs as.
         if let Some(entry) = self.state.objects.get(&object) {
             let definer = if entry.runs_as_owner { entry.definer.clone() } else { self.definer.clone() };
@@ -261,6 +300,9 @@ impl Deriver<'_> {
         let Some(entry) = self.state.objects.get(object) else { return };
         let body = entry.body.clone().unwrap_or_default();
         let inner = body.trim().trim_end_matches(';').trim();
+        if inner.is_empty() {
+            self.undecided.push(format!("what {object} does: its body is not in the ledger"));
+        }
         let plain = inner.strip_prefix("BEGIN").and_then(|b| b.strip_suffix("END")).map_or(inner, str::trim).trim_end_matches(';').trim();
         let statement = if plain.is_empty() {
             return;
@@ -294,9 +336,21 @@ impl Deriver<'_> {
     fn statement(&mut self, statement: &Statement) {
         match statement {
             Statement::Query(_) | Statement::Insert(_) | Statement::Update(_) | Statement::Delete(_) => self.walk(statement),
-            Statement::Explain { statement, .. } => self.statement(statement),
+            Statement::Explain { statement, .. } => {
+                self.statement(statement);
+                if self.found.iter().any(|o| o.class == Class::View) {
+                    self.undecided.push("EXPLAIN of a view, which shows what is behind it".to_owned());
+                }
+            }
             Statement::Call(function) => self.call(function),
-            Statement::Truncate(truncate) => truncate.table_names.iter().for_each(|t| self.on_name(&t.name, &[Privilege::Drop])),
+            Statement::Truncate(truncate) => {
+                for target in &truncate.table_names {
+                    self.on_name(&target.name, &[Privilege::Drop]);
+                    if let Some(object) = self.existing(&target.name, RELATIONS) {
+                        self.not_modelled(&object, Touch::Truncate);
+                    }
+                }
+            }
             Statement::LockTables { tables } => {
                 for table in tables {
                     let name = Written::from(vec![table.table.clone()]);
@@ -322,7 +376,13 @@ impl Deriver<'_> {
                     self.on_name(&create.name, &[Privilege::Insert]);
                     self.walk(&Statement::Query(query.clone()));
                 }
-                if create.like.is_some() || create.constraints.iter().any(|c| matches!(c, sqlparser::ast::TableConstraint::ForeignKey(_))) {
+                let refers = |c: &sqlparser::ast::ColumnDef| {
+                    c.options.iter().any(|o| matches!(o.option, sqlparser::ast::ColumnOption::ForeignKey(_)))
+                };
+                if create.like.is_some()
+                    || create.columns.iter().any(refers)
+                    || create.constraints.iter().any(|c| matches!(c, sqlparser::ast::TableConstraint::ForeignKey(_)))
+                {
                     self.undecided.push("a table that refers to another one".to_owned());
                 }
             }
@@ -353,6 +413,11 @@ impl Deriver<'_> {
                 self.on_name(&alter.name, &[Privilege::Alter]);
                 for operation in &alter.operations {
                     match operation {
+                        AlterTableOperation::AddColumn { column_def, .. }
+                            if column_def.options.iter().any(|o| matches!(o.option, sqlparser::ast::ColumnOption::ForeignKey(_))) =>
+                        {
+                            self.undecided.push("a column that refers to another table".to_owned());
+                        }
                         AlterTableOperation::AddColumn { .. }
                         | AlterTableOperation::DropColumn { .. }
                         | AlterTableOperation::ModifyColumn { .. }

@@ -11,6 +11,7 @@ use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Account, GrantChange, Object, State};
 use crate::entry::{Credential, Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
 use crate::finding::{Code, Finding, nearest};
+use crate::kind::not_modelled::notes;
 use crate::source::{At, Place, visible};
 
 /// Where things are written.
@@ -62,6 +63,16 @@ pub(crate) fn written(parts: &[Arc<Database>], at: Option<Timestamp>, findings: 
                 .at(grant.place, "not possible here")
                 .help("grant on the database, or on a pattern: `on = \"databases loyal*\"`"),
         );
+    }
+    for part in parts {
+        let noted = notes(&part.not_modelled, reader.findings);
+        reader.state.not_modelled.extend(noted);
+    }
+    // What a ledger does not name is not there, and never made: not even the first account of a fresh server.
+    if !reader.places.holders.contains_key(&root) {
+        reader.state.accounts.remove(&AccountName::new("root", "localhost"));
+        reader.state.grants.retain(|(h, _), _| *h != root);
+        reader.state.memberships.retain(|(h, _), _| *h != root);
     }
     let Reader { state, places, timed, .. } = reader;
     Written { state, places, timed }
@@ -136,6 +147,7 @@ impl Reader<'_> {
             expired: entry.credential.as_ref().is_some_and(|c| c.value == Credential::Expired),
             default_role: entry.default_role.as_ref().map(|r| r.value.clone()),
             limits,
+            not_modelled: notes(&entry.not_modelled, self.findings),
         };
         self.state.accounts.insert(name, account);
     }
@@ -238,7 +250,10 @@ impl Reader<'_> {
                 );
             }
         }
-        if definer.is_none() && name.class != Class::Table {
+        let noted = notes(&entry.not_modelled, self.findings);
+        // A definer that is only named, such as a role, is no account.
+        let is_named = noted.iter().any(|n| n.starts_with("definer "));
+        if definer.is_none() && name.class != Class::Table && !is_named {
             definer = Some(AccountName::new("root", "localhost"));
         }
         if name.class == Class::Table {
@@ -257,6 +272,7 @@ impl Reader<'_> {
             parameters: text(&entry.parameters).or_else(|| name.class.is_routine().then(String::new)),
             returns: text(&entry.returns).map(|r| normal_type(&r)),
             body: text(&entry.body),
+            not_modelled: noted,
         };
         self.state.objects.insert(name, object);
     }

@@ -2,14 +2,14 @@
 
 use super::Standpoint;
 use crate::ask::{Central, Question, Refusal, Stage, Verdict};
-use crate::command::vocabulary::{Resolved, Unresolved, Vocabulary};
 use crate::command::pattern::canonical_word;
+use crate::command::vocabulary::{Resolved, Unresolved, Vocabulary};
 use crate::command::{WordPattern, line, read_line};
 use crate::engine::{Engine, SetVerdict};
 use crate::entry::{Abbreviation, BareElevation, Does, RuleVerb};
 use crate::estate::{CommandId, Duties, FlatRule, ModeId, UserId};
-use crate::kind::{agrees, could_agree, of_second_person};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
+use crate::kind::{agrees, could_agree, of_second_person};
 use crate::source::{Place, visible};
 
 pub(crate) fn check<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {

@@ -26,6 +26,12 @@ impl State {
                 (None, None) => {}
             }
         }
+        for noted in self.not_modelled.difference(&ledger.not_modelled) {
+            note(Side::Server, format!("{noted} (not modelled)"));
+        }
+        for noted in ledger.not_modelled.difference(&self.not_modelled) {
+            note(Side::Ledger, format!("{noted} (not modelled)"));
+        }
         for name in names(self.objects.keys(), ledger.objects.keys()) {
             match (self.objects.get(&name), ledger.objects.get(&name)) {
                 (Some(_), None) => note(Side::Server, name.to_string()),
@@ -76,6 +82,36 @@ impl State {
     }
 }
 
+impl State {
+    /// Returns what of a ledger's state cannot be written as statements, for a server in this state: roles and objects
+    /// that would have to be made with something that is only named (see [`Object::not_modelled`]), or whose definition
+    /// is not there.
+    #[must_use]
+    pub fn cannot_write(&self, ledger: &Self) -> Vec<String> {
+        let mut list = Vec::new();
+        for (name, wanted) in ledger.roles.iter().filter(|(n, _)| !self.roles.contains_key(*n)) {
+            list.extend(wanted.not_modelled.iter().map(|n| format!("role {name}: `{n}` is only named")));
+        }
+        for (name, wanted) in ledger.objects.iter().filter(|(n, _)| !self.objects.contains_key(*n)) {
+            list.extend(wanted.not_modelled.iter().map(|n| format!("{name}: `{n}` is only named")));
+            let lacks = match name.class {
+                Class::Type if wanted.values.is_empty() => "its values, or what type it is,",
+                Class::Function | Class::Procedure if wanted.body.as_deref().is_none_or(|b| b.trim().is_empty()) => "its body",
+                Class::Function | Class::Procedure if wanted.language.as_deref().is_some_and(|l| l == "c" || l == "internal") => {
+                    "the file or the part of the server that it is made of"
+                }
+                Class::View | Class::MaterialisedView if wanted.query.as_deref().is_none_or(|q| q.trim().is_empty()) => "its query",
+                Class::Database | Class::Language | Class::Wrapper | Class::Server | Class::Schema | Class::Sequence | Class::Table => {
+                    continue;
+                }
+                Class::Type | Class::Function | Class::Procedure | Class::View | Class::MaterialisedView => continue,
+            };
+            list.push(format!("{name}: {lacks} is not in the ledger"));
+        }
+        list
+    }
+}
+
 /// Returns the grants and revokes that lead the lists of one state to those of another, in order.
 pub(super) fn changes(from: &State, to: &State) -> Vec<GrantChange> {
     let mut plan = Plan { now: from.clone(), steps: Vec::new(), changes: Vec::new(), by: "" };
@@ -98,6 +134,7 @@ fn attributes(role: &Role) -> Vec<String> {
         list.push(format!("at most {} sessions", role.connection_limit));
     }
     list.extend(role.valid_until.map(|t| format!("valid until {t}")));
+    list.extend(role.not_modelled.iter().map(|n| format!("{n} (not modelled)")));
     list.extend(role.member_of.iter().map(|(r, admin)| format!("member of {r}{}", if *admin { ", may pass it on" } else { "" })));
     list
 }
@@ -136,6 +173,7 @@ fn definition(object: &Object) -> Vec<String> {
     if !object.values.is_empty() {
         parts.push(format!("values {}", object.values.join(", ")));
     }
+    parts.extend(object.not_modelled.iter().map(|n| format!("{n} (not modelled)")));
     parts
 }
 

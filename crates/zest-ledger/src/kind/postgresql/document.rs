@@ -34,6 +34,9 @@ impl State {
             let _ = writeln!(out, "address = {}", text(address));
         }
         let _ = writeln!(out, "\n[databases.{key}]\nowner = {}", text(self.database_owner()));
+        if !self.not_modelled.is_empty() {
+            let _ = writeln!(out, "not-modelled = {}", list(&self.not_modelled));
+        }
         for (table, login) in [("accounts", true), ("roles", false)] {
             let roles: Vec<(&String, &Role)> = self.roles.iter().filter(|(_, r)| r.login == login).collect();
             if !roles.is_empty() {
@@ -116,6 +119,9 @@ fn role_line(name: &str, role: &Role) -> String {
         parts.push(format!("connection-limit = {}", role.connection_limit));
     }
     parts.extend(role.valid_until.map(|t| format!("until = {t}")));
+    if !role.not_modelled.is_empty() {
+        parts.push(format!("not-modelled = {}", list(&role.not_modelled)));
+    }
     format!("{} = {{ {} }}\n", text(name), parts.join(", ")).replace("{  }", "{}")
 }
 
@@ -151,6 +157,9 @@ fn object_line(name: &ObjectName, object: &Object) -> String {
     parts.extend(object.body.as_ref().map(|b| format!("body = {}", text(b))));
     if !object.values.is_empty() {
         parts.push(format!("values = {}", list(&object.values)));
+    }
+    if !object.not_modelled.is_empty() {
+        parts.push(format!("not-modelled = {}", list(&object.not_modelled)));
     }
     format!("{} = {{ {} }}\n", text(&name.to_string()), parts.join(", "))
 }

@@ -17,6 +17,7 @@ use crate::entry::{Database, Proof, System};
 use crate::estate::SystemId;
 use crate::finding::nearest_hint;
 use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
+use crate::kind::not_modelled::{Touch, looked_at};
 use crate::kind::trace::{Run, Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
 
@@ -122,6 +123,9 @@ pub(crate) fn open<T: Trace>(
     let shown = visible(account);
     if !role.login {
         run.refuse(Stage::Entry, Refusal::NoLogin, || (format!("`{shown}` may not open sessions"), place))?;
+    }
+    if let Some(note) = looked_at(&role.not_modelled, Touch::SignIn) {
+        run.refuse(Stage::Entry, Refusal::NotDecided, || (format!("`{shown}` has {note}, which is not modelled"), place))?;
     }
     let by_password = question.session.proofs.as_ref().is_none_or(|l| l.is_empty() || l.iter().any(|p| p.proof == Proof::Password));
     if let Some(until) = role.valid_until.filter(|_| by_password) {

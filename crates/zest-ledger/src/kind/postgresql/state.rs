@@ -37,6 +37,8 @@ pub struct Role {
     pub valid_until: Option<Timestamp>,
     /// The roles it is a member of; true where it may pass the membership on.
     pub member_of: BTreeMap<String, bool>,
+    /// What the server looks at when it signs in and this model only names.
+    pub not_modelled: BTreeSet<String>,
 }
 
 impl Default for Role {
@@ -49,6 +51,7 @@ impl Default for Role {
             login: false,
             replication: false,
             bypass_row_security: false,
+            not_modelled: BTreeSet::new(),
             connection_limit: -1,
             valid_until: None,
             member_of: BTreeMap::new(),
@@ -92,6 +95,8 @@ pub struct Object {
     pub body: Option<String>,
     /// The values of an enumerated type.
     pub values: Vec<String>,
+    /// What the server looks at and this model only names, such as `check tide` or `trigger log on insert`.
+    pub not_modelled: BTreeSet<String>,
 }
 
 /// Which new objects a default privilege is for.
@@ -116,6 +121,8 @@ pub struct State {
     pub objects: BTreeMap<ObjectName, Object>,
     /// Privileges of objects that are yet to be made.
     pub defaults: BTreeMap<DefaultKey, Acl>,
+    /// What the server looks at for whole sessions and this model only names, such as `setting search_path of app`.
+    pub not_modelled: BTreeSet<String>,
 }
 
 /// The predefined roles of version 15 (chapter 22.5 of its manual), each with the roles it is a member of.

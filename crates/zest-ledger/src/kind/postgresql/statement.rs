@@ -1,21 +1,74 @@
 //! Which checks the server makes for a statement, in its order: names are looked up first, then rows' rights are
 //! checked relation by relation, then routines and sequences as they are run.
 
+use std::collections::BTreeSet;
+
 use sqlparser::ast::{
-    Action, AlterTableOperation, ColumnOption, CopySource, CopyTarget, DataType, Function, GrantObjects, LockTableMode,
-    ObjectName as Written, ObjectType, Owner, Privileges as Listed, SchemaName, Set, Statement, TableConstraint,
+    Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, DataType, Function,
+    FunctionReturnType, GrantObjects, LockTableMode, ObjectName as Written, ObjectType, Owner, Privileges as Listed, SchemaName, Set,
+    Statement, TableConstraint,
 };
 
+use super::Column;
 use super::catalog::{Catalog, Want};
 use super::need::{Demand, Need, On};
 use super::object::{ObjectName, parts};
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use crate::ask::Refusal;
+use crate::kind::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, one, table_name, with_statements};
 
 /// Functions of the server that everybody may run and that touch no table of ours: one name a line, sorted. Made from
 /// `pg_proc` of version 15: `proacl IS NULL` in `pg_catalog`, without those that run SQL given to them.
 const BUILT_IN: &str = include_str!("functions.txt");
+
+/// Types of the server itself that the parser has no word of its own for, and whose values name nothing.
+const BUILT_IN_TYPES: &[&str] = &[
+    "bpchar",
+    "box",
+    "char",
+    "cid",
+    "cidr",
+    "circle",
+    "daterange",
+    "float4",
+    "float8",
+    "inet",
+    "int2",
+    "int4",
+    "int4range",
+    "int8",
+    "int8range",
+    "interval",
+    "json",
+    "jsonb",
+    "jsonpath",
+    "line",
+    "lseg",
+    "macaddr",
+    "macaddr8",
+    "money",
+    "name",
+    "numrange",
+    "oid",
+    "path",
+    "pg_lsn",
+    "point",
+    "polygon",
+    "text",
+    "tid",
+    "timestamptz",
+    "timetz",
+    "tsquery",
+    "tsrange",
+    "tstzrange",
+    "tsvector",
+    "uuid",
+    "varbit",
+    "varchar",
+    "xid",
+    "xml",
+];
 
 /// How deep views and routines are followed into each other.
 const DEEPEST: usize = 32;
@@ -37,15 +90,18 @@ pub(crate) struct Needs {
 pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str) -> Result<Needs, (Refusal, String)> {
     with_statements(Dialect::Postgresql, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
-        Ok(needs_of(catalog, session, current, statement))
+        Ok(needs_of(catalog, (session, current), text, statement))
     })
 }
 
-fn needs_of(catalog: &Catalog, session: &str, current: &str, statement: &Statement) -> Needs {
+fn needs_of(catalog: &Catalog, (session, current): (&str, &str), text: &str, statement: &Statement) -> Needs {
     let mut deriver = Deriver {
         catalog,
         session: session.to_owned(),
         role: current.to_owned(),
+        caller: current.to_owned(),
+        // An explicit DEFAULT is worked out like one that is left out.
+        names_default: text.to_uppercase().contains("DEFAULT"),
         looks_up: true,
         found: Vec::new(),
         early: Vec::new(),
@@ -56,6 +112,7 @@ fn needs_of(catalog: &Catalog, session: &str, current: &str, statement: &Stateme
         depth: 0,
         followed: 0,
     };
+    deriver.server(statement, text);
     deriver.statement(statement);
     let Deriver { early, rows, late, undecided, notes, .. } = deriver;
     Needs { list: early.into_iter().chain(rows).chain(late).collect(), undecided, notes }
@@ -64,8 +121,12 @@ fn needs_of(catalog: &Catalog, session: &str, current: &str, statement: &Stateme
 struct Deriver<'c> {
     catalog: &'c Catalog,
     session: String,
-    /// In whose name checks are made now.
+    /// In whose name relations are checked now: inside of a view its owner.
     role: String,
+    /// Who the server says is the current user: routines and sequences are checked for it, inside of views too.
+    caller: String,
+    /// Whether the statement asks for defaults by name.
+    names_default: bool,
     /// Whether schemas are checked when names are looked up; not inside of views.
     looks_up: bool,
     found: Vec<ObjectName>,
@@ -84,6 +145,42 @@ impl Names for Deriver<'_> {
         let columns = self.catalog.state().objects.get(&object).map(|o| o.columns.iter().map(|c| c.name.clone()).collect());
         self.found.push(object);
         Ok(Relation { number: self.found.len() - 1, columns: columns.unwrap_or_default() })
+    }
+
+    fn cast(&mut self, data_type: &DataType, text: Option<&str>) -> Result<(), String> {
+        let name = match data_type {
+            DataType::Array(ArrayElemTypeDef::AngleBracket(inner) | ArrayElemTypeDef::SquareBracket(inner, _)) => {
+                return self.cast(inner, None);
+            }
+            DataType::Regclass => vec!["regclass".to_owned()],
+            DataType::Custom(name, _) => table_name(Dialect::Postgresql, name),
+            _ => return Ok(()),
+        };
+        let bare = match name.as_slice() {
+            [one] => one.as_str(),
+            [schema, one] if schema == "pg_catalog" => one.as_str(),
+            _ => "",
+        };
+        if bare == "regclass"
+            && let Some((mut named, _)) = text.and_then(parts)
+        {
+            if text.is_some_and(|t| !t.contains('"')) {
+                named.iter_mut().for_each(|p| *p = p.to_lowercase());
+            }
+            return self.look_up(&named, RELATIONS).map(|_| ());
+        }
+        if BUILT_IN_TYPES.contains(&bare) {
+            return Ok(());
+        }
+        if bare.starts_with("reg") {
+            return Err(format!("which name is turned into a `{bare}`"));
+        }
+        let object = self.look_up(&name, &[Class::Type])?;
+        let notes = self.catalog.state().objects.get(&object).map(|o| &o.not_modelled);
+        match notes.and_then(|n| looked_at(n, Touch::Cast)) {
+            Some(note) => Err(format!("{object} has {note}, which is not modelled")),
+            None => Ok(()),
+        }
     }
 }
 
@@ -233,14 +330,29 @@ impl Deriver<'_> {
             };
             self.rows.push(Need::privilege(&role, object, privilege, on));
         }
-        let Some(entry) = self.catalog.state().objects.get(object) else { return };
+        let catalog = self.catalog;
+        let Some(entry) = catalog.state().objects.get(object) else { return };
+        for verb in &used.verbs {
+            let touch = match verb {
+                Verb::Select => Touch::Select,
+                Verb::Insert => Touch::Insert,
+                Verb::Update => Touch::Update,
+                Verb::Delete => Touch::Delete,
+                Verb::Lock => Touch::Select,
+            };
+            self.not_modelled(object, touch);
+        }
         if entry.row_security && !self.passes_row_security(&role, &entry.owner) {
             self.notes.push(format!("row security is on for {object}: which rows are seen or changed depends on its policies"));
+            if used.verbs.contains(&Verb::Insert) || used.verbs.contains(&Verb::Update) {
+                self.undecided.push(format!("whether the policies of {object} let the new rows in"));
+            }
         }
-        if used.verbs.contains(&Verb::Insert) {
-            let missing = entry.columns.iter().filter(|c| !used.inserted.names.contains(&c.name));
-            for default in missing.filter_map(|c| c.default.as_ref()) {
-                self.sequence_default(default);
+        if used.verbs.contains(&Verb::Insert) || self.names_default && used.verbs.contains(&Verb::Update) {
+            let is_given = |c: &&Column| used.inserted.names.contains(&c.name) && !self.names_default;
+            let missing: Vec<&String> = entry.columns.iter().filter(|c| !is_given(c)).filter_map(|c| c.default.as_ref()).collect();
+            for default in missing {
+                self.default(default);
             }
         }
         if object.class == Class::View {
@@ -254,11 +366,48 @@ impl Deriver<'_> {
             || self.catalog.role(role).zip(self.catalog.role(owner)).is_some_and(|(r, o)| self.catalog.has_role(r, o))
     }
 
-    /// A default that takes the next number of a sequence needs a right on the sequence, too.
-    fn sequence_default(&mut self, default: &str) {
-        let Some(rest) = default.split("nextval('").nth(1) else { return };
-        let Some((name, _)) = rest.split_once('\'') else { return };
-        self.sequence(name, &[Privilege::Usage, Privilege::Update]);
+    /// A default is worked out as the caller: the sequences and functions in it need rights of their own.
+    fn default(&mut self, default: &str) {
+        // Its names were looked up when it was made.
+        let before = std::mem::replace(&mut self.looks_up, false);
+        with_statements(Dialect::Postgresql, &format!("SELECT {default}"), true, |read| match one(read) {
+            Ok(statement) => self.walk(statement),
+            Err(_) => self.undecided.push(format!("the default `{default}` cannot be read")),
+        });
+        self.looks_up = before;
+    }
+
+    /// What the server looks at there and the ledger only names makes the statement undecided.
+    fn not_modelled(&mut self, object: &ObjectName, touch: Touch) {
+        let notes = self.catalog.state().objects.get(object).map(|o| &o.not_modelled);
+        if let Some(note) = notes.and_then(|n| looked_at(n, touch)) {
+            self.undecided.push(format!("{object} has {note}, which is not modelled"));
+        }
+    }
+
+    /// What the server looks at for every statement of a session.
+    fn server(&mut self, statement: &Statement, text: &str) {
+        let is_making = !matches!(
+            statement,
+            Statement::Query(_)
+                | Statement::Insert(_)
+                | Statement::Update(_)
+                | Statement::Delete(_)
+                | Statement::Merge(_)
+                | Statement::Explain { .. }
+                | Statement::Call(_)
+                | Statement::Truncate(_)
+                | Statement::Lock(_)
+                | Statement::Copy { .. }
+                | Statement::Set(_)
+        );
+        self.of_server(text, is_making);
+    }
+
+    fn of_server(&mut self, text: &str, is_making: bool) {
+        if let Some(note) = looked_at_on_server(&self.catalog.state().not_modelled, &self.session, text, is_making) {
+            self.undecided.push(format!("the server has {note}, which is not modelled"));
+        }
     }
 
     fn sequence(&mut self, name: &str, any: &[Privilege]) {
@@ -270,7 +419,7 @@ impl Deriver<'_> {
         match self.look_up(&named, &[Class::Sequence]) {
             Ok(object) => {
                 let demand = Demand::Privilege { any: any.iter().copied().collect(), on: On::Object, want: Want::Privilege };
-                self.late.push(Need::Object { role: self.role.clone(), object, demand });
+                self.late.push(Need::Object { role: self.caller.clone(), object, demand });
             }
             Err(why) => self.undecided.push(why),
         }
@@ -296,7 +445,8 @@ impl Deriver<'_> {
             return;
         };
         if self.enter(view) {
-            let role = if entry.runs_as_owner { entry.owner.clone() } else { self.role.clone() };
+            // One that runs as the caller does so inside of another view, too.
+            let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
             let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
             with_statements(Dialect::Postgresql, &query, true, |read| match one(read) {
                 Ok(statement) => {
@@ -330,7 +480,17 @@ impl Deriver<'_> {
             self.undecided.push(format!("{view} is not one that passes changes on to a single table"));
             return;
         };
+        // The query of the view is read along with the change: its columns as soon as rows are looked for, its routines
+        // and whatever else it reads in any case.
+        let reads = used.verbs.contains(&Verb::Select);
+        let from = self.rows.len();
+        self.walk(statement);
         let Some(base) = self.existing(name, RELATIONS) else { return };
+        if !reads {
+            let of_base = |n: &Need| matches!(n, Need::Object { object, .. } if *object == base);
+            let read: Vec<Need> = self.rows.drain(from..).filter(|n| !of_base(n)).collect();
+            self.rows.extend(read);
+        }
         let outer: Vec<String> =
             self.catalog.state().objects.get(view).map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default();
         let inner: Vec<Option<String>> = select
@@ -396,8 +556,8 @@ impl Deriver<'_> {
             _ => false,
         };
         let count = |n: &&ObjectName| n.arguments.as_deref().map_or(0, |a| if a.is_empty() { 0 } else { split_types(a) }) == call.arguments;
-        let found: Vec<ObjectName> = self
-            .catalog
+        let catalog = self.catalog;
+        let found: Vec<ObjectName> = catalog
             .objects()
             .iter()
             .filter(|n| classes.contains(&n.class) && n.last() == last)
@@ -406,7 +566,9 @@ impl Deriver<'_> {
             .cloned()
             .collect();
         if found.is_empty() {
-            let known = BUILT_IN.lines().collect::<Vec<_>>();
+            // One of the same name with other arguments could be the one that fits.
+            let near = catalog.objects().iter().any(|n| n.class.is_routine() && n.last() == last && in_path(&n));
+            let known = if near { Vec::new() } else { BUILT_IN.lines().collect::<Vec<_>>() };
             if is_server && known.binary_search(&last.as_str()).is_ok() {
                 return;
             }
@@ -422,7 +584,7 @@ impl Deriver<'_> {
             {
                 self.use_schema(&schema);
             }
-            self.late.push(Need::privilege(&self.role, &name, Privilege::Execute, On::Object));
+            self.late.push(Need::privilege(&self.caller, &name, Privilege::Execute, On::Object));
             self.inside_routine(&name);
         }
     }
@@ -431,14 +593,24 @@ impl Deriver<'_> {
     fn inside_routine(&mut self, name: &ObjectName) {
         let Some(entry) = self.catalog.state().objects.get(name) else { return };
         let body = entry.body.clone().unwrap_or_default();
+        self.not_modelled(name, Touch::Call);
+        if entry.language.as_deref() == Some("sql") && body.trim().is_empty() {
+            self.undecided.push(format!("what {name} does: its body is not in the ledger"));
+            return;
+        }
         if entry.language.as_deref() != Some("sql") {
             let language = entry.language.as_deref().unwrap_or("?");
             self.undecided.push(format!("what {name} does: routines in {language} are not followed"));
             return;
         }
+        self.of_server(&body, false);
         if self.enter(name) {
-            let role = if entry.runs_as_owner { entry.owner.clone() } else { self.role.clone() };
-            let before = std::mem::replace(&mut self.role, role);
+            let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
+            let before = (
+                std::mem::replace(&mut self.role, role.clone()),
+                std::mem::replace(&mut self.caller, role),
+                std::mem::replace(&mut self.looks_up, true),
+            );
             with_statements(Dialect::Postgresql, &body, true, |read| match read {
                 Ok(statements) => {
                     // Its checks come when it runs, after those of the statement that calls it.
@@ -449,7 +621,7 @@ impl Deriver<'_> {
                 }
                 Err(_) => self.undecided.push(format!("the body of {name} cannot be read")),
             });
-            self.role = before;
+            (self.role, self.caller, self.looks_up) = before;
             self.depth -= 1;
         }
     }
@@ -484,6 +656,12 @@ impl Deriver<'_> {
         }
     }
 
+    fn owns(&self, object: &ObjectName) -> bool {
+        let state = self.catalog.state();
+        let owner = state.objects.get(object).and_then(|o| self.catalog.role(&o.owner));
+        state.is_superuser(&self.role) || self.catalog.role(&self.role).zip(owner).is_some_and(|(r, o)| self.catalog.has_role(r, o))
+    }
+
     fn switch(&mut self, switch: &'static str) {
         self.early.push(Need::Switch { role: self.role.clone(), switch });
     }
@@ -499,6 +677,10 @@ impl Deriver<'_> {
             Statement::Truncate(truncate) => {
                 for target in &truncate.table_names {
                     if let Some(object) = self.existing(&target.name, RELATIONS) {
+                        self.not_modelled(&object, Touch::Truncate);
+                        if matches!(truncate.identity, Some(sqlparser::ast::TruncateIdentityOption::Restart)) && !self.owns(&object) {
+                            self.undecided.push(format!("which sequences belong to {object}, and whose they are"));
+                        }
                         self.any(object, &[Privilege::Truncate]);
                     }
                 }
@@ -569,6 +751,10 @@ impl Deriver<'_> {
             }
             Statement::CreateIndex(create) => {
                 let table = self.existing(&create.table_name, RELATIONS);
+                let is_column = |e: &sqlparser::ast::Expr| matches!(e, sqlparser::ast::Expr::Identifier(_));
+                if create.predicate.is_some() || !create.columns.iter().all(|c| is_column(&c.column.expr)) {
+                    self.undecided.push("what the expressions of the index run".to_owned());
+                }
                 if let Some(schema) = table.as_ref().and_then(|t| t.schema()).map(|s| ObjectName::new(Class::Schema, &[s])) {
                     self.own(table);
                     self.early.push(Need::privilege(&self.role, &schema, Privilege::Create, On::Object));
@@ -581,12 +767,34 @@ impl Deriver<'_> {
                     self.early.push(Need::Member { role: self.role.clone(), of, why: "it would own the schema".to_owned() });
                 }
             }
-            Statement::CreateSequence { name, temporary: false, .. } | Statement::CreateType { name, .. } => self.create_in_schema(name),
-            Statement::CreateDomain(create) => self.create_in_schema(&create.name),
+            Statement::CreateSequence { name, temporary: false, .. } => {
+                self.create_in_schema(name);
+                if statement.to_string().contains("OWNED BY") {
+                    self.undecided.push("OWNED BY".to_owned());
+                }
+            }
+            Statement::CreateType { name, representation } => {
+                self.create_in_schema(name);
+                if !matches!(representation, Some(sqlparser::ast::UserDefinedTypeRepresentation::Enum { .. })) {
+                    self.undecided.push("which types the new one is made of".to_owned());
+                }
+            }
+            Statement::CreateDomain(create) => {
+                self.create_in_schema(&create.name);
+                self.type_used(&create.data_type);
+            }
             Statement::CreateFunction(create) if !create.temporary => {
                 self.create_in_schema(&create.name);
                 let language = create.language.as_ref().map_or("sql".to_owned(), |l| l.value.to_lowercase());
                 self.early.push(Need::privilege(&self.role, &ObjectName::new(Class::Language, &[&language]), Privilege::Usage, On::Object));
+                let of_arguments = create.args.iter().flatten().map(|a| a.data_type.clone());
+                let returned = match &create.return_type {
+                    Some(FunctionReturnType::DataType(t) | FunctionReturnType::SetOf(t)) => Some(t.clone()),
+                    None => None,
+                };
+                for data_type in of_arguments.chain(returned) {
+                    self.type_used(&data_type);
+                }
                 if create.or_replace {
                     self.undecided.push("whether the routine is there already, and whose it is".to_owned());
                 }
@@ -595,6 +803,7 @@ impl Deriver<'_> {
             Statement::CreateRole(create) => {
                 let strong = create.superuser == Some(true) || create.replication == Some(true) || create.bypassrls == Some(true);
                 self.switch(if strong { "superuser" } else { "create-role" });
+                self.roles(create.in_role.iter().chain(&create.in_group));
             }
             Statement::AlterRole { name, .. } => {
                 let role = fold(Dialect::Postgresql, name);
@@ -619,7 +828,21 @@ impl Deriver<'_> {
             }
             Statement::RefreshMaterializedView(refresh) => {
                 let view = self.existing(&refresh.name, RELATIONS);
-                self.own(view);
+                self.own(view.clone());
+                // The query runs in the name of the owner.
+                if let Some((view, owner)) = view.and_then(|v| Some((v.clone(), self.catalog.state().objects.get(&v)?.owner.clone()))) {
+                    let before = (std::mem::replace(&mut self.role, owner.clone()), std::mem::replace(&mut self.caller, owner));
+                    let nothing = Columns { whole: false, names: BTreeSet::new() };
+                    let used = Use {
+                        relation: 0,
+                        verbs: BTreeSet::from([Verb::Select]),
+                        selected: nothing.clone(),
+                        inserted: nothing.clone(),
+                        updated: nothing,
+                    };
+                    self.through_view(&view, &used);
+                    (self.role, self.caller) = before;
+                }
             }
             Statement::Comment {
                 object_type: sqlparser::ast::CommentObject::Table | sqlparser::ast::CommentObject::View,
@@ -713,24 +936,33 @@ impl Deriver<'_> {
             CopySource::Query(query) => self.walk(&Statement::Query(query.clone())),
             CopySource::Table { table_name: name, columns } => {
                 let Some(object) = self.existing(name, RELATIONS) else { return };
+                if object.class != Class::Table {
+                    self.undecided.push(format!("COPY of {object}"));
+                }
                 let entry = self.catalog.state().objects.get(&object);
                 let all = || entry.map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default();
-                let list: Vec<String> =
+                let names: BTreeSet<String> =
                     if columns.is_empty() { all() } else { columns.iter().map(|c| fold(Dialect::Postgresql, c)).collect() };
-                let privilege = if to { Privilege::Select } else { Privilege::Insert };
-                self.rows.push(Need::privilege(&self.role, &object, privilege, On::Columns(list)));
+                let (listed, nothing) = (Columns { whole: false, names }, Columns { whole: false, names: BTreeSet::new() });
+                let (verb, selected, inserted) =
+                    if to { (Verb::Select, listed, nothing.clone()) } else { (Verb::Insert, nothing.clone(), listed) };
+                self.relation_used(&object, &Use { relation: 0, verbs: BTreeSet::from([verb]), selected, inserted, updated: nothing });
             }
         }
     }
 
     fn type_used(&mut self, data_type: &DataType) {
+        if let DataType::Array(ArrayElemTypeDef::AngleBracket(inner) | ArrayElemTypeDef::SquareBracket(inner, _)) = data_type {
+            return self.type_used(inner);
+        }
         if let DataType::Custom(name, _) = data_type {
             let parts = table_name(Dialect::Postgresql, name);
             // Serial types make a sequence of their own; others of one part may be the server's.
-            if matches!(parts.as_slice(), [one] if one.ends_with("serial")) {
+            if matches!(parts.as_slice(), [one] if one.ends_with("serial") || BUILT_IN_TYPES.contains(&one.as_str())) {
                 return;
             }
             if let Some(object) = self.existing(name, &[Class::Type]) {
+                self.not_modelled(&object, Touch::Cast);
                 self.early.push(Need::privilege(&self.role, &object, Privilege::Usage, On::Object));
             }
         }
@@ -752,10 +984,27 @@ impl Deriver<'_> {
         let schema = table.schema().map(|s| ObjectName::new(Class::Schema, &[s]));
         for operation in operations {
             match operation {
-                AlterTableOperation::AddColumn { column_def, .. } => self.type_used(&column_def.data_type),
+                AlterTableOperation::AddColumn { column_def, .. } => {
+                    self.type_used(&column_def.data_type);
+                    for option in &column_def.options {
+                        match &option.option {
+                            ColumnOption::Null | ColumnOption::NotNull | ColumnOption::Comment(_) => {}
+                            ColumnOption::Default(value) => self.default(&value.to_string()),
+                            ColumnOption::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
+                            _ => self.undecided.push("what the options of the new column run".to_owned()),
+                        }
+                    }
+                }
+                AlterTableOperation::AlterColumn { op, .. } => match op {
+                    AlterColumnOperation::SetNotNull
+                    | AlterColumnOperation::DropNotNull
+                    | AlterColumnOperation::SetDefault { .. }
+                    | AlterColumnOperation::DropDefault => {}
+                    AlterColumnOperation::SetDataType { data_type, using: None, .. } => self.type_used(data_type),
+                    _ => self.undecided.push("what the change of the column runs".to_owned()),
+                },
                 AlterTableOperation::DropColumn { .. }
                 | AlterTableOperation::RenameColumn { .. }
-                | AlterTableOperation::AlterColumn { .. }
                 | AlterTableOperation::DropConstraint { .. }
                 | AlterTableOperation::EnableRowLevelSecurity
                 | AlterTableOperation::DisableRowLevelSecurity => {}
@@ -767,7 +1016,8 @@ impl Deriver<'_> {
                 AlterTableOperation::AddConstraint { constraint: TableConstraint::ForeignKey(key), .. } => {
                     self.references(&key.foreign_table, &key.referred_columns);
                 }
-                AlterTableOperation::AddConstraint { .. } => {}
+                AlterTableOperation::AddConstraint { constraint: TableConstraint::PrimaryKey(_) | TableConstraint::Unique(_), .. } => {}
+                AlterTableOperation::AddConstraint { .. } => self.undecided.push("what the constraint runs".to_owned()),
                 AlterTableOperation::OwnerTo { new_owner: Owner::Ident(owner) } => {
                     let of = fold(Dialect::Postgresql, owner);
                     self.early.push(Need::Member { role: self.role.clone(), of: of.clone(), why: "it would own the table".to_owned() });

@@ -11,6 +11,7 @@ use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use super::state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, PREDEFINED, Role, State};
 use crate::entry::{Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs, System};
 use crate::finding::{Code, Finding, nearest};
+use crate::kind::not_modelled::notes;
 use crate::source::{At, Place, visible};
 
 /// Where things are written.
@@ -61,6 +62,10 @@ pub(crate) fn written(system: &System, parts: &[Arc<Database>], at: Option<Times
     for grant in parts.iter().flat_map(|p| &p.default_grants) {
         reader.default_grant(grant);
     }
+    for part in parts {
+        let noted = notes(&part.not_modelled, reader.findings);
+        reader.state.not_modelled.extend(noted);
+    }
     let Reader { state, places, timed, .. } = reader;
     Written { state, places, timed }
 }
@@ -105,6 +110,7 @@ impl Reader<'_> {
             bypass_row_security: may("bypass-row-security"),
             connection_limit: entry.connection_limit.as_ref().and_then(|l| i32::try_from(l.value).ok()).unwrap_or(-1),
             valid_until: entry.until.as_ref().map(|u| u.value),
+            not_modelled: notes(&entry.not_modelled, self.findings),
             ..Role::default()
         };
         self.state.roles.insert(name.value.clone(), role);
@@ -222,6 +228,7 @@ impl Reader<'_> {
             language: text(&entry.language).or_else(|| text(&entry.wrapper)).or_else(|| name.class.is_routine().then(|| "sql".to_owned())),
             body: text(&entry.body).or_else(|| name.class.is_routine().then(String::new)),
             values: entry.values.iter().map(|v| v.value.clone()).collect(),
+            not_modelled: notes(&entry.not_modelled, self.findings),
         };
         self.state.objects.insert(name, object);
     }

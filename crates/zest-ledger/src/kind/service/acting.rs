@@ -180,7 +180,8 @@ fn assume<T: Trace>(
         }
     }
     // A role cannot have been assumed before that from which it is assumed; one of which no moment is stated begins now.
-    if let (Some(since), Some(outer)) = (since, standing.since.or(context.session.at.filter(|_| matches!(standing.identity, Identity::Role(_)))))
+    if let (Some(since), Some(outer)) =
+        (since, standing.since.or(context.session.at.filter(|_| matches!(standing.identity, Identity::Role(_)))))
         && since < outer
     {
         run.refuse(Stage::Standing, Refusal::AssumedTooEarly, || {
@@ -194,7 +195,12 @@ fn assume<T: Trace>(
 }
 
 /// Half an assumption is not one: whoever asks to assume a role must be one whom the role admits.
-pub(super) fn whole_assumption<T: Trace>(context: Context<'_>, standing: &Standing, action: &Action, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(super) fn whole_assumption<T: Trace>(
+    context: Context<'_>,
+    standing: &Standing,
+    action: &Action,
+    run: &mut Run<'_, T>,
+) -> Result<(), Stop> {
     // Whoever agrees to the assumption of another holds the right to it, and need not be admitted.
     if context.links.operations[action.operation].name != ASSUME || run.agrees {
         return Ok(());
@@ -299,7 +305,9 @@ fn identity_name(context: Context<'_>, identity: Identity) -> String {
 pub(super) fn attributes<T: Trace>(context: Context<'_>, standing: &Standing, run: &mut Run<'_, T>) -> Result<(), Stop> {
     for (name, _) in &context.session.attributes {
         let by_role = match standing.identity {
-            Identity::Role(role) => context.engine.estate.roles[role.index()].assumable.as_ref().is_some_and(|a| a.may_state.contains(name)),
+            Identity::Role(role) => {
+                context.engine.estate.roles[role.index()].assumable.as_ref().is_some_and(|a| a.may_state.contains(name))
+            }
             Identity::User(_) => false,
         };
         if !by_role && !context.links.session_attributes.contains(name) {

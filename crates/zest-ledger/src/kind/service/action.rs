@@ -82,7 +82,8 @@ fn parts_of(address: &str) -> Option<Vec<String>> {
 /// Whether a written part stands for a concrete one: what is written out stands for itself, and a variable takes any text that
 /// is not empty (RFC 6570, level 1). A part may hold several variables: `{from}-{to}`.
 fn takes(template: &str, part: &str) -> bool {
-    let mut fixed = template.split('{').enumerate().map(|(i, piece)| if i == 0 { piece } else { piece.split_once('}').map_or("", |(_, rest)| rest) });
+    let mut fixed =
+        template.split('{').enumerate().map(|(i, piece)| if i == 0 { piece } else { piece.split_once('}').map_or("", |(_, rest)| rest) });
     let Some(mut rest) = part.strip_prefix(fixed.next().unwrap_or_default()) else { return false };
     let mut pieces = fixed.peekable();
     while let Some(piece) = pieces.next() {
@@ -110,8 +111,7 @@ fn takes(template: &str, part: &str) -> bool {
 fn called(method: &str, parts: &[String], links: &ServiceLinks) -> Vec<usize> {
     let fits = |path: &str| path.split('/').count() == parts.len() && path.split('/').zip(parts).all(|(t, p)| takes(t, p));
     let call = |o: usize| links.operations[o].call.as_ref();
-    let found: Vec<usize> =
-        (0..links.operations.len()).filter(|&o| call(o).is_some_and(|(m, path)| m == method && fits(path))).collect();
+    let found: Vec<usize> = (0..links.operations.len()).filter(|&o| call(o).is_some_and(|(m, path)| m == method && fits(path))).collect();
     let written_out = found.iter().copied().find(|&o| call(o).is_some_and(|(_, path)| !path.contains('{')));
     written_out.map_or(found, |one| vec![one])
 }
@@ -120,8 +120,7 @@ fn called(method: &str, parts: &[String], links: &ServiceLinks) -> Vec<usize> {
 /// error where that leaves several that mean different things.
 fn resource(parts: &[String], links: &ServiceLinks) -> Result<Option<String>, ()> {
     let rank = |from: &str| (from.split('/').count(), std::cmp::Reverse(from.split('/').filter(|part| part.contains('{')).count()));
-    let found: Vec<(_, String)> =
-        links.addresses.iter().filter_map(|(from, to)| Some((rank(from), addressed(parts, from, to)?))).collect();
+    let found: Vec<(_, String)> = links.addresses.iter().filter_map(|(from, to)| Some((rank(from), addressed(parts, from, to)?))).collect();
     let Some(best) = found.iter().map(|(rank, _)| *rank).max() else { return Ok(None) };
     let mut paths: Vec<&String> = found.iter().filter(|(rank, _)| *rank == best).map(|(_, path)| path).collect();
     paths.dedup();
@@ -169,7 +168,14 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
         }
         Err(Unread::Other { said, means }) => {
             run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
-                (format!("the call speaks of `{}`, and `on` says `{}`: leave `on` out, or write the same", visible(&means), visible(&said)), place)
+                (
+                    format!(
+                        "the call speaks of `{}`, and `on` says `{}`: leave `on` out, or write the same",
+                        visible(&means),
+                        visible(&said)
+                    ),
+                    place,
+                )
             })?;
             return Err(Stop);
         }
@@ -269,7 +275,14 @@ fn exists<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>)
             run.pass(Stage::Permission, || {
                 let near = nearest_hint(&action.path, links.resources.keys().map(|k| &**k));
                 let below = action.path.rsplit_once('/').map_or("", |(above, _)| above);
-                (format!("`{}` is not declared; it is taken to be there, since `{}` is{near}", visible(&action.path), visible(declared_above(below, links))), None)
+                (
+                    format!(
+                        "`{}` is not declared; it is taken to be there, since `{}` is{near}",
+                        visible(&action.path),
+                        visible(declared_above(below, links))
+                    ),
+                    None,
+                )
             });
         }
         return Ok(());

@@ -100,7 +100,15 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     identity(engine, session, user, run)?;
     accepted(engine, session, user, system, run)?;
     let expires = session.expires.map(|at| (at, None));
-    let mut standing = Standing { person: user, behind: run.behind.clone(), chain: Vec::new(), since: None, user, identity: Identity::User(user), expires };
+    let mut standing = Standing {
+        person: user,
+        behind: run.behind.clone(),
+        chain: Vec::new(),
+        since: None,
+        user,
+        identity: Identity::User(user),
+        expires,
+    };
     acting::follow(context, question, &mut standing, run)?;
     acting::attributes(context, &standing, run)?;
     acting::duties(context, &standing, run)?;

@@ -3,8 +3,8 @@
 use super::{Action, Context, Held, Standing};
 use crate::ask::{Question, Refusal, Stage, Verdict};
 use crate::estate::{Duties, UserId};
-use crate::kind::{agrees, could_agree, of_second_person};
 use crate::kind::trace::{Run, Stop, Trace};
+use crate::kind::{agrees, could_agree, of_second_person};
 use crate::source::{Place, visible};
 
 /// How one obligation comes out.
@@ -133,7 +133,8 @@ impl Asked<'_> {
         let whom = if duties.anyone.is_some() {
             "anybody else who holds the right".to_owned()
         } else {
-            let parties: Vec<String> = duties.second_person.iter().map(|&(p, _)| format!("`{}`", visible(&engine.estate.party(p)))).collect();
+            let parties: Vec<String> =
+                duties.second_person.iter().map(|&(p, _)| format!("`{}`", visible(&engine.estate.party(p)))).collect();
             format!("one of {}", parties.join(" or "))
         };
         let right = &context.links.operations[self.right()].name;

@@ -1,0 +1,332 @@
+//! What a server looks at and the model only names: every trap is laid on a real server, which is read, and each statement
+//! is asked of what was read. Whatever the server refuses must not be allowed by us.
+
+use mysql::prelude::Queryable;
+use zest_bridges::{mariadb, postgresql};
+use zest_ledger::ask::{Refusal, Verdict};
+use zest_ledger::{Engine, Ledger, Question};
+use zest_testkit::servers;
+
+use crate::support::Counts;
+
+/// For each trap: what it is, and the statements that lay it for the table `pier.t`.
+const POSTGRESQL: &[(&str, &str)] = &[
+    ("nothing", "SELECT 1"),
+    ("a harmless check", "ALTER TABLE pier.t ADD CHECK (amount > 0 AND length(note) < 90)"),
+    ("a harmless default", "ALTER TABLE pier.t ALTER amount SET DEFAULT 1 + 1"),
+    ("a check", "ALTER TABLE pier.t ADD CHECK (pier.shut(amount) > 0)"),
+    ("a default", "ALTER TABLE pier.t ALTER amount SET DEFAULT pier.shut(1)"),
+    ("a default of a number", "CREATE SEQUENCE pier.t_n; ALTER TABLE pier.t ALTER amount SET DEFAULT nextval('pier.t_n')"),
+    ("a generated column", "ALTER TABLE pier.t ADD more int GENERATED ALWAYS AS (pier.shut(amount)) STORED"),
+    ("an identity", "ALTER TABLE pier.t ADD own int GENERATED ALWAYS AS IDENTITY"),
+    ("an index", "CREATE INDEX ON pier.t (pier.shut(amount))"),
+    ("a part of an index", "CREATE INDEX ON pier.t (id) WHERE pier.shut(amount) > 0"),
+    ("a trigger on insert", "CREATE TRIGGER log BEFORE INSERT ON pier.t FOR EACH ROW EXECUTE FUNCTION pier.log()"),
+    ("a trigger on update", "CREATE TRIGGER log AFTER UPDATE ON pier.t FOR EACH ROW EXECUTE FUNCTION pier.log()"),
+    ("a trigger on delete", "CREATE TRIGGER log BEFORE DELETE ON pier.t FOR EACH STATEMENT EXECUTE FUNCTION pier.log()"),
+    ("a trigger on truncate", "CREATE TRIGGER log BEFORE TRUNCATE ON pier.t FOR EACH STATEMENT EXECUTE FUNCTION pier.log()"),
+    (
+        "a trigger that is off",
+        "CREATE TRIGGER log BEFORE INSERT ON pier.t FOR EACH ROW EXECUTE FUNCTION pier.log(); ALTER TABLE pier.t DISABLE TRIGGER log",
+    ),
+    ("a rule", "CREATE RULE also AS ON INSERT TO pier.t DO ALSO SELECT pier.shut(1)"),
+    ("a rule on update", "CREATE RULE also AS ON UPDATE TO pier.t DO ALSO SELECT pier.shut(1)"),
+    ("a policy", "ALTER TABLE pier.t ENABLE ROW LEVEL SECURITY; CREATE POLICY own ON pier.t USING (pier.shut(amount) > 0)"),
+    ("a harmless policy", "ALTER TABLE pier.t ENABLE ROW LEVEL SECURITY; CREATE POLICY own ON pier.t USING (amount > 0)"),
+    (
+        "a policy for new rows",
+        "ALTER TABLE pier.t ENABLE ROW LEVEL SECURITY; CREATE POLICY own ON pier.t USING (true) WITH CHECK (amount > 900)",
+    ),
+    (
+        "a policy that reads",
+        "ALTER TABLE pier.t ENABLE ROW LEVEL SECURITY; CREATE POLICY own ON pier.t USING (id IN (SELECT id FROM pier.closed))",
+    ),
+    ("no policy", "ALTER TABLE pier.t ENABLE ROW LEVEL SECURITY"),
+    ("a domain", "CREATE DOMAIN pier.t_d AS int CHECK (pier.shut(VALUE) > 0); ALTER TABLE pier.t ALTER amount TYPE pier.t_d"),
+    ("a harmless domain", "CREATE DOMAIN pier.t_d AS int CHECK (VALUE > 0); ALTER TABLE pier.t ALTER amount TYPE pier.t_d"),
+    (
+        "a list of a domain",
+        "CREATE DOMAIN pier.t_d AS int CHECK (pier.shut(VALUE) > 0); ALTER TABLE pier.t ADD many pier.t_d[] DEFAULT ARRAY[1]",
+    ),
+    ("an enumerated type", "CREATE TYPE pier.t_e AS ENUM ('calm', 'rough'); ALTER TABLE pier.t ADD sea pier.t_e DEFAULT 'calm'"),
+    (
+        "a child",
+        "CREATE TABLE pier.t_c () INHERITS (pier.t); CREATE TRIGGER log BEFORE DELETE ON pier.t_c FOR EACH ROW EXECUTE FUNCTION pier.log(); INSERT INTO pier.t_c SELECT * FROM ONLY pier.t",
+    ),
+    (
+        "a part",
+        "DROP TABLE pier.t; CREATE TABLE pier.t (id int, amount int, note text) PARTITION BY RANGE (id); \
+         CREATE TABLE pier.t_p PARTITION OF pier.t FOR VALUES FROM (0) TO (99); GRANT ALL ON pier.t TO clerk; \
+         CREATE TRIGGER log BEFORE INSERT ON pier.t_p FOR EACH ROW EXECUTE FUNCTION pier.log()",
+    ),
+    (
+        "a key to a table whose owner may not read it",
+        "CREATE TABLE pier.t_k (id int PRIMARY KEY); INSERT INTO pier.t_k VALUES (1); ALTER TABLE pier.t ADD FOREIGN KEY (id) REFERENCES pier.t_k; \
+         ALTER TABLE pier.t_k OWNER TO harbour; REVOKE ALL ON pier.t_k FROM harbour",
+    ),
+    (
+        "a key",
+        "CREATE TABLE pier.t_k (id int PRIMARY KEY); INSERT INTO pier.t_k VALUES (1); ALTER TABLE pier.t ADD FOREIGN KEY (id) REFERENCES pier.t_k",
+    ),
+    (
+        "a view that asks as the caller",
+        "ALTER TABLE pier.t RENAME TO t_b; CREATE VIEW pier.t WITH (security_invoker) AS SELECT id, amount, note FROM pier.t_b; REVOKE ALL ON pier.t_b FROM clerk; GRANT ALL ON pier.t TO clerk",
+    ),
+    (
+        "a view over one that asks as the caller",
+        "ALTER TABLE pier.t RENAME TO t_b; CREATE VIEW pier.t_v WITH (security_invoker) AS SELECT id, amount, note FROM pier.t_b; \
+         CREATE VIEW pier.t AS SELECT id, amount, note FROM pier.t_v; REVOKE ALL ON pier.t_b FROM clerk; GRANT ALL ON pier.t TO clerk",
+    ),
+    (
+        "a view that calls",
+        "ALTER TABLE pier.t RENAME TO t_b; CREATE VIEW pier.t AS SELECT id, pier.shut(amount) AS amount, note FROM pier.t_b; GRANT ALL ON pier.t TO clerk",
+    ),
+    (
+        "a view that asks a function for rows",
+        "ALTER TABLE pier.t RENAME TO t_b; CREATE VIEW pier.t AS SELECT id, amount, note FROM pier.t_b WHERE pier.shut(amount) > 0; GRANT ALL ON pier.t TO clerk",
+    ),
+    (
+        "a view with a trigger",
+        "ALTER TABLE pier.t RENAME TO t_b; CREATE VIEW pier.t AS SELECT id, amount, note FROM pier.t_b; GRANT ALL ON pier.t TO clerk; \
+         CREATE TRIGGER log INSTEAD OF INSERT ON pier.t FOR EACH ROW EXECUTE FUNCTION pier.log()",
+    ),
+    (
+        "a view that joins what is closed",
+        "ALTER TABLE pier.t RENAME TO t_b; CREATE VIEW pier.t AS SELECT id, amount, note FROM pier.t_b WHERE id IN (SELECT id FROM pier.closed); \
+         ALTER VIEW pier.t OWNER TO harbour; GRANT ALL ON pier.t_b TO harbour; GRANT ALL ON pier.t TO clerk",
+    ),
+    ("columns only", "REVOKE ALL ON pier.t FROM clerk; GRANT SELECT (id), INSERT (id, amount), UPDATE (amount) ON pier.t TO clerk"),
+];
+
+/// What is tried on every table.
+const ON_TABLES: &[&str] = &[
+    "select id from pier.t",
+    "select * from pier.t where amount > 1",
+    "select count(*) from pier.t",
+    "insert into pier.t (id) values (1)",
+    "insert into pier.t (id, amount) values (1, default)",
+    "insert into pier.t (id, amount, note) values (1, 2, 'x')",
+    "insert into pier.t (id, amount) select id, amount from pier.t",
+    "update pier.t set amount = 3",
+    "update pier.t set amount = default",
+    "update pier.t set note = 'y' where id = 1",
+    "delete from pier.t",
+    "delete from pier.t where id = 1",
+    "truncate pier.t",
+    "truncate pier.t restart identity",
+    "select * from pier.t for update",
+    "copy pier.t to stdout",
+    "merge into pier.t using (values (1)) v(n) on v.n = pier.t.id when matched then update set amount = 4",
+    "explain analyze delete from pier.t",
+];
+
+/// What is tried besides.
+const BESIDES: &[&str] = &[
+    "select pier.shut(1)",
+    "select pier.open(1)",
+    "select pier.atomic()",
+    "select pier.reads()",
+    "select pier.reads_as_owner()",
+    "select pier.set_path()",
+    "select pier.with_default(1)",
+    "select pier.with_default()",
+    "select pier.total(n) from (values (1)) v(n)",
+    "call pier.act()",
+    "select id from pier.closed",
+    "select 'hidden.t'::regclass",
+    "select regclass 'hidden.t'",
+    "select cast('hidden.t' as regclass)",
+    "select pg_relation_size('hidden.t')",
+    "select pg_total_relation_size('hidden.t')",
+    "select nextval('hidden.n')",
+    "select nextval('pier.n')",
+    "select pg_get_serial_sequence('hidden.t', 'id')",
+    "select has_table_privilege('hidden.t', 'select')",
+    "select to_regclass('hidden.t')",
+    "select 'calm'::pier.mood",
+    "select pier.mood 'calm'",
+    "select 1::pier.weight",
+    "select '{1}'::pier.weight[]",
+    "select 'calm'::hidden.mood",
+    "select 1 ### 2",
+    "select abs(-1), lower('X'), now()",
+    "create table pier.made (sea pier.mood)",
+    "create table pier.made (sea pier.kept)",
+    "create table pier.made (sea pier.kept[])",
+    "create domain pier.made as pier.kept",
+    "create type pier.made as (sea pier.kept)",
+    "create function pier.made(pier.kept) returns int language sql as 'select 1'",
+    "create function pier.made() returns pier.kept language sql as 'select null::pier.kept'",
+    "create table pier.made (id int references pier.closed (id))",
+    "create index on pier.own (pier.shut(id))",
+    "create index on pier.own (id)",
+    "alter table pier.own add column more int default pier.shut(1)",
+    "alter table pier.own add column more int default 1",
+    "alter table pier.own add check (pier.shut(id) > 0)",
+    "alter table pier.own alter column id type pier.weight",
+    "create role made in role pg_read_all_data",
+    "create role made in role boss",
+    "create role made",
+    "grant boss to clerk",
+    "insert into pier.own (id) values (1) on conflict (id) do update set id = excluded.id",
+    "insert into pier.two (id, amount) values (1, 1) on conflict (id) do update set amount = excluded.amount",
+    "insert into pier.two (id, amount) values (1, 1) on conflict (id) do nothing",
+    "insert into pier.two (id, amount) values (1, 1)",
+    "refresh materialized view pier.made_of_closed",
+    "set role harbour",
+    "select set_config('role', 'harbour', false)",
+    "select query_to_xml('select * from pier.closed', true, true, '')",
+    "select * from pg_catalog.pg_authid",
+    "select current_user",
+];
+
+const POSTGRESQL_BEGIN: &str = "
+CREATE ROLE clerk LOGIN CREATEROLE; CREATE ROLE harbour; CREATE ROLE boss SUPERUSER;
+CREATE SCHEMA pier; GRANT USAGE, CREATE ON SCHEMA pier TO clerk, harbour; CREATE SCHEMA hidden; CREATE TABLE hidden.t (id serial); CREATE SEQUENCE hidden.n;
+CREATE TYPE hidden.mood AS ENUM ('calm');
+CREATE TABLE pier.closed (id int PRIMARY KEY); CREATE SEQUENCE pier.n;
+CREATE TABLE pier.own (id int PRIMARY KEY); ALTER TABLE pier.own OWNER TO clerk; INSERT INTO pier.own VALUES (1);
+CREATE TABLE pier.two (id int PRIMARY KEY, amount int); GRANT INSERT, UPDATE, SELECT (id) ON pier.two TO clerk; INSERT INTO pier.two VALUES (1, 1);
+CREATE FUNCTION pier.shut(int) RETURNS int LANGUAGE sql IMMUTABLE AS 'select $1'; REVOKE EXECUTE ON FUNCTION pier.shut FROM PUBLIC;
+CREATE FUNCTION pier.open(int) RETURNS int LANGUAGE sql AS 'select $1';
+CREATE FUNCTION pier.atomic() RETURNS bigint LANGUAGE sql BEGIN ATOMIC SELECT count(*) FROM pier.closed; END;
+CREATE FUNCTION pier.reads() RETURNS bigint LANGUAGE sql AS 'select count(*) from pier.closed';
+CREATE FUNCTION pier.reads_as_owner() RETURNS bigint LANGUAGE sql SECURITY DEFINER AS 'select count(*) from pier.closed';
+CREATE FUNCTION pier.set_path() RETURNS int LANGUAGE sql SET search_path = hidden AS 'select 1';
+CREATE FUNCTION pier.with_default(int DEFAULT pier.shut(1)) RETURNS int LANGUAGE sql AS 'select $1';
+CREATE AGGREGATE pier.total (int) (SFUNC = int4pl, STYPE = int); REVOKE EXECUTE ON FUNCTION pier.total(int) FROM PUBLIC;
+CREATE PROCEDURE pier.act() LANGUAGE plpgsql AS 'begin perform count(*) from pier.closed; end';
+CREATE FUNCTION pier.log() RETURNS trigger LANGUAGE plpgsql AS 'begin insert into pier.closed values (1); return new; end';
+CREATE OPERATOR public.### (FUNCTION = pier.shut_two, LEFTARG = int, RIGHTARG = int);
+CREATE TYPE pier.mood AS ENUM ('calm'); CREATE TYPE pier.kept AS ENUM ('calm'); REVOKE USAGE ON TYPE pier.kept FROM PUBLIC;
+CREATE DOMAIN pier.weight AS int CHECK (pier.shut(VALUE) > 0);
+CREATE MATERIALIZED VIEW pier.made_of_closed AS SELECT id FROM pier.closed WITH NO DATA; ALTER MATERIALIZED VIEW pier.made_of_closed OWNER TO clerk";
+
+/// What holds for the whole server, one at a time: how it is laid and how it is taken away.
+const POSTGRESQL_SERVER: &[(&str, &str)] = &[
+    ("ALTER ROLE clerk SET search_path = hidden", "ALTER ROLE clerk RESET search_path"),
+    ("ALTER ROLE clerk SET role = harbour", "ALTER ROLE clerk RESET role"),
+    ("ALTER ROLE clerk SET default_transaction_read_only = on", "ALTER ROLE clerk RESET default_transaction_read_only"),
+    ("ALTER ROLE clerk SET statement_timeout = '1h'", "ALTER ROLE clerk RESET statement_timeout"),
+    ("REVOKE EXECUTE ON FUNCTION pg_catalog.lower(text) FROM PUBLIC", "GRANT EXECUTE ON FUNCTION pg_catalog.lower(text) TO PUBLIC"),
+    ("REVOKE EXECUTE ON FUNCTION pg_catalog.int4gt FROM PUBLIC", "GRANT EXECUTE ON FUNCTION pg_catalog.int4gt TO PUBLIC"),
+    (
+        "CREATE FUNCTION public.stop() RETURNS event_trigger LANGUAGE plpgsql AS 'begin raise insufficient_privilege; end'; \
+         CREATE EVENT TRIGGER stop ON ddl_command_start EXECUTE FUNCTION public.stop()",
+        "DROP EVENT TRIGGER stop; DROP FUNCTION public.stop",
+    ),
+    (
+        "CREATE FUNCTION public.more(text, text) RETURNS boolean LANGUAGE sql AS 'select true'; REVOKE EXECUTE ON FUNCTION public.more FROM PUBLIC; \
+         CREATE OPERATOR public.~~~~ (FUNCTION = public.more, LEFTARG = text, RIGHTARG = text)",
+        "DROP OPERATOR public.~~~~ (text, text); DROP FUNCTION public.more",
+    ),
+];
+
+/// What is tried once for each of them.
+const ON_SERVER: &[&str] = &[
+    "select id from pier.own",
+    "select id from pier.own where id > 0",
+    "select lower('X')",
+    "select 'a' ~~~~ 'b'",
+    "insert into pier.own (id) values (5)",
+    "delete from pier.own",
+    "create table pier.made (id int)",
+    "select * from own",
+    "select 1",
+];
+
+#[derive(Default)]
+struct Found {
+    counts: Counts,
+    wrong: Vec<String>,
+    statements: std::collections::BTreeSet<String>,
+}
+
+impl Found {
+    /// Compares; `refused` is the server's word, where it refuses.
+    fn compare(&mut self, engine: &Engine, trap: &str, question: &Question, refused: Option<String>) {
+        let answer = engine.explain(question);
+        self.statements.insert(format!("{trap}: {}", question.line));
+        let what = match (answer.verdict == Verdict::Allowed, refused) {
+            (true, Some(why)) => {
+                self.wrong.push(format!("{trap}: {}\n    server: {why}", question.line));
+                "allowed by us alone"
+            }
+            (true, None) => "allowed by both",
+            (false, Some(_)) if answer.refusal == Some(Refusal::NotDecided) => "refused by the server, not decided by us",
+            (false, Some(_)) => "refused by both",
+            (false, None) if answer.refusal == Some(Refusal::NotDecided) => "done by the server, not decided by us",
+            (false, None) => "done by the server, refused by us",
+        };
+        self.counts.add(what, 1);
+    }
+
+    fn done(&self, what: &str) {
+        assert!(self.wrong.is_empty(), "{} allowed by us alone:\n{}", self.wrong.len(), self.wrong.join("\n"));
+        eprintln!("  {:>9}  different statements on {what}", self.statements.len());
+        self.counts.print(what);
+        assert!(self.statements.len() >= 200, "{} statements", self.statements.len());
+    }
+}
+
+fn engine_of(document: &str) -> Engine {
+    let estate = Ledger::new().document("read.toml", document).estate().unwrap_or_else(|f| panic!("{f}\n{document}"));
+    Engine::compile(estate).unwrap_or_else(|f| panic!("{f}"))
+}
+
+#[test]
+fn postgresql_refuses_nothing_that_we_allow() {
+    let Some(server) = servers::wanted(servers::postgresql) else { return };
+    let mut admin = crate::postgresql::open(&server, "postgres");
+    crate::postgresql::sql(&mut admin, "CREATE DATABASE pier TEMPLATE template0");
+    let mut session = crate::postgresql::open(&server, "pier");
+    crate::postgresql::sql(&mut session, "CREATE SCHEMA first; CREATE FUNCTION first.two(int, int) RETURNS int LANGUAGE sql AS 'select 1'");
+    let begin = POSTGRESQL_BEGIN.replace("pier.shut_two", "first.two");
+    crate::postgresql::sql(&mut session, &begin);
+    let connect = |user: &str| {
+        let target = postgresql::Target {
+            host: "127.0.0.1".to_owned(),
+            port: server.port,
+            user: user.to_owned(),
+            database: "pier".to_owned(),
+            password: None,
+        };
+        postgresql::Session::open(&target).expect("it signs in")
+    };
+    let mut found = Found::default();
+    let mut attempt = |session: &mut postgresql::Session, trap: &str, statements: &[&str]| {
+        let engine = engine_of(&session.read().expect("reads").document("pier", None));
+        let mut clerk = connect("clerk");
+        for statement in statements {
+            let _ = clerk.client().batch_execute("BEGIN");
+            let theirs = clerk.client().batch_execute(statement);
+            let _ = clerk.client().batch_execute("ROLLBACK");
+            let refused = theirs.err().and_then(|e| e.as_db_error().map(|d| format!("{} ({})", d.message(), d.code().code())));
+            // Whether a row fits is not a matter of rights.
+            let refused = refused.filter(|r| !["(23505)", "(23502)", "(55000)", "(428C9)"].iter().any(|code| r.ends_with(code)));
+            found.compare(&engine, trap, &Question::statement("clerk", "pier", statement), refused);
+        }
+    };
+    attempt(&mut session, "besides", BESIDES);
+    for (trap, lay) in POSTGRESQL {
+        let table =
+            "CREATE TABLE pier.t (id int, amount int, note text); INSERT INTO pier.t VALUES (1, 2, 'x'); GRANT ALL ON pier.t TO clerk";
+        crate::postgresql::sql(&mut session, &format!("{table}; {lay}"));
+        attempt(&mut session, trap, ON_TABLES);
+        crate::postgresql::sql(
+            &mut session,
+            "DO $$ DECLARE r record; BEGIN
+               FOR r IN SELECT oid::regclass AS name, relkind FROM pg_class WHERE relnamespace = 'pier'::regnamespace AND relname ~ '^t(_.)?$' AND relkind = 'v'
+                 LOOP EXECUTE format('DROP VIEW IF EXISTS %s CASCADE', r.name); END LOOP;
+               FOR r IN SELECT c.oid::regclass AS name FROM pg_class c WHERE relnamespace = 'pier'::regnamespace AND relname ~ '^t(_.)?$' AND relkind IN ('r', 'p') ORDER BY relname DESC
+                 LOOP EXECUTE format('DROP TABLE IF EXISTS %s CASCADE', r.name); END LOOP;
+             END $$; DROP SEQUENCE IF EXISTS pier.t_n; DROP DOMAIN IF EXISTS pier.t_d; DROP TYPE IF EXISTS pier.t_e",
+        );
+    }
+    for (lay, take_away) in POSTGRESQL_SERVER {
+        crate::postgresql::sql(&mut session, lay);
+        attempt(&mut session, lay, ON_SERVER);
+        crate::postgresql::sql(&mut session, take_away);
+    }
+    found.done("PostgreSQL, what is not modelled");
+}
