@@ -203,7 +203,11 @@ pub(crate) fn open_as<'s, T: Trace>(
         })?;
         return Err(Stop);
     }
-    if plain.may_activate(&role) {
+    if plain.only_by_public(&role) {
+        run.refuse(Stage::Standing, Refusal::NotDecided, || {
+            (format!("`{}` was granted to PUBLIC only: whether the server makes it active is not known", visible(&role)), place)
+        })?;
+    } else if plain.may_activate(&role) {
         let how = if stated.is_some() { "is made active" } else { "is active as its default role" };
         let member = server.places.memberships.get(&(Holder::Account(account.clone()), role.clone())).copied();
         run.pass(Stage::Standing, || (format!("`{}` {how}", visible(&role)), member.or(place)));

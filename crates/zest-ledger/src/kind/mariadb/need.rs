@@ -169,7 +169,12 @@ impl Need {
             }
             Self::Activate { role } => {
                 let account = session.account();
-                if session.may_activate(role) {
+                if session.only_by_public(role) {
+                    fail(
+                        Refusal::NotDecided,
+                        format!("`{}` was granted to PUBLIC only: whether the server makes it active is not known", visible(role)),
+                    )
+                } else if session.may_activate(role) {
                     Outcome {
                         refusal: None,
                         text: format!("`{}` was granted to `{}`", visible(role), visible(&account.to_string())),

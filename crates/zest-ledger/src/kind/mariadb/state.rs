@@ -211,6 +211,17 @@ impl State {
     }
 }
 
+impl View<'_> {
+    /// Returns whether a role could be made active only since it was granted to PUBLIC: 10.11 takes that at some times and
+    /// refuses it at others, and nothing in its tables tells which.
+    #[must_use]
+    pub fn only_by_public(&self, role: &str) -> bool {
+        let of = |holder: Holder| self.state.memberships.contains_key(&(holder, role.to_owned()));
+        let by = self.state.activating(&self.account, self.origin.as_ref(), role);
+        !by.is_empty() && by.into_iter().all(|a| !of(Holder::Account(a)))
+    }
+}
+
 /// Returns whether an origin pattern fits (`compare_hostname`).
 #[must_use]
 pub fn admits(pattern: &str, origin: &Origin) -> bool {

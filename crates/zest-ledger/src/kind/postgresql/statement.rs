@@ -678,6 +678,9 @@ impl Deriver<'_> {
                 for target in &truncate.table_names {
                     if let Some(object) = self.existing(&target.name, RELATIONS) {
                         self.not_modelled(&object, Touch::Truncate);
+                        if object.class != Class::Table {
+                            self.undecided.push(format!("TRUNCATE of {object}"));
+                        }
                         if matches!(truncate.identity, Some(sqlparser::ast::TruncateIdentityOption::Restart)) && !self.owns(&object) {
                             self.undecided.push(format!("which sequences belong to {object}, and whose they are"));
                         }
