@@ -75,7 +75,7 @@ impl Session {
         AccountName::parse(&text).ok_or(BridgeError::Read { what: "the account", reason: text })
     }
 
-    /// Reads everything the model knows; the reader needs SELECT and SHOW VIEW on everything, since the server hides
+    /// Reads everything the model knows; the reader needs SELECT, SHOW VIEW and TRIGGER on everything, since the server hides
     /// tables and the queries of views from those who hold less. Credentials are never among what is read.
     ///
     /// # Errors
@@ -175,7 +175,7 @@ impl Session {
             state.grants.insert((who, Scope::Proxy(AccountName::new(&text(&row, 2), &text(&row, 3)))), Held { privileges, ..Held::default() });
         }
         self.settings(&mut state)?;
-        self.gone(&mut state);
+        Self::grants_as_objects(&mut state);
         // Grants in the server's own databases are the server's matter.
         state
             .grants
@@ -219,9 +219,8 @@ impl Session {
         Ok(())
     }
 
-    /// Grants on what is gone, or not there yet, are without effect, and are named; a routine's name in a grant is the
-    /// routine's, whatever its case.
-    fn gone(&mut self, state: &mut State) {
+    /// A routine's name in a grant is the routine's, whatever its case; grants on columns outlive them.
+    fn grants_as_objects(state: &mut State) {
         let grants = std::mem::take(&mut state.grants);
         for ((holder, scope), held) in grants {
             let routine = |class: Class, database: &str, name: &str| {
@@ -229,27 +228,21 @@ impl Session {
                 state.objects.keys().find(fits).map(Scope::of)
             };
             let found = match &scope {
-                Scope::Everything | Scope::Databases(_) => Some(scope.clone()),
-                Scope::Proxy(of) => state.accounts.contains_key(of).then(|| scope.clone()),
-                _ if matches!(&scope, Scope::Table(d, _) | Scope::Function(d, _) | Scope::Procedure(d, _) if is_own(d)) => {
-                    Some(scope.clone())
+                Scope::Everything | Scope::Databases(_) | Scope::Proxy(_) => None,
+                Scope::Table(database, name) => {
+                    for class in [Class::Table, Class::View] {
+                        if let Some(object) = state.objects.get_mut(&ObjectName::new(class, database, name)) {
+                            let gone = held.columns.keys().filter(|c| !object.columns.iter().any(|(known, _)| known == *c));
+                            let notes: Vec<String> = gone.map(|c| format!("gone column {c}")).collect();
+                            object.not_modelled.extend(notes);
+                        }
+                    }
+                    None
                 }
-                Scope::Table(database, name) => [Class::Table, Class::View]
-                    .iter()
-                    .any(|c| state.objects.contains_key(&ObjectName::new(*c, database, name)))
-                    .then(|| scope.clone()),
                 Scope::Function(database, name) => routine(Class::Function, database, name),
                 Scope::Procedure(database, name) => routine(Class::Procedure, database, name),
             };
-            match found {
-                Some(scope) => _ = state.grants.insert((holder, scope), held),
-                None => {
-                    let columns = held.columns.iter().map(|(c, p)| format!("{p} of {c}"));
-                    let what: Vec<String> =
-                        (!held.privileges.is_empty()).then(|| held.privileges.to_string()).into_iter().chain(columns).collect();
-                    state.not_modelled.insert(format!("gone {scope}: {holder} holds {}", what.join(", ")));
-                }
-            }
+            state.grants.insert((holder, found.unwrap_or(scope)), held);
         }
     }
 
@@ -261,7 +254,7 @@ impl Session {
             return Ok(());
         }
         let reason = format!(
-            "{account} does not hold {missing} on everything, and the server hides what it may not see: GRANT SELECT, SHOW VIEW ON *.* TO {}",
+            "{account} does not hold {missing} on everything, and the server hides what it may not see: GRANT SELECT, SHOW VIEW, TRIGGER ON *.* TO {}",
             account.sql()
         );
         Err(BridgeError::Read { what: "tables and views", reason })

@@ -178,12 +178,13 @@ fn a_reader_of_mariadb_who_would_not_see_everything_is_told_which_right_is_missi
     for (grant, missing) in [
         ("GRANT SELECT ON mysql.* TO 'auditor-1'@'127.0.0.1'", "select, show view"),
         ("GRANT SELECT ON *.* TO 'auditor-1'@'127.0.0.1'", "does not hold show view"),
+        ("GRANT SHOW VIEW ON *.* TO 'auditor-1'@'127.0.0.1'", "does not hold trigger"),
     ] {
         admin.client().query_drop(grant).expect("granted");
         let said = refused(read(&server));
-        assert!(said.contains(missing) && said.contains("GRANT SELECT, SHOW VIEW ON *.* TO 'auditor-1'@'127.0.0.1'"), "{said}");
+        assert!(said.contains(missing) && said.contains("GRANT SELECT, SHOW VIEW, TRIGGER ON *.* TO 'auditor-1'@'127.0.0.1'"), "{said}");
     }
-    admin.client().query_drop("GRANT SHOW VIEW ON *.* TO 'auditor-1'@'127.0.0.1'").expect("granted");
+    admin.client().query_drop("GRANT TRIGGER ON *.* TO 'auditor-1'@'127.0.0.1'").expect("granted");
     let (ours, theirs) = (read(&server).expect("reads"), admin.read().expect("reads"));
     assert!(ours.drift(&theirs).is_empty(), "{:?}", ours.drift(&theirs));
     assert_eq!(ours.objects.len(), 2);

@@ -8,7 +8,9 @@ mod builders;
 mod cloud_laws;
 mod clouds;
 mod command_sets;
+mod comparisons;
 mod conditions;
+mod covered;
 mod database_laws;
 mod databases;
 mod effective;
@@ -30,6 +32,7 @@ mod rehearsal;
 mod remedies;
 mod schema;
 mod support;
+mod told;
 
 #[test]
 fn every_test_file_is_run() {

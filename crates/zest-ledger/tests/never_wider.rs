@@ -378,3 +378,156 @@ rows! { deck:
     nor_at_a_servers_socket: on_sw("show log").local() => Err(Refusal::FactNotHeard);
     but_at_the_channel: on_sw("show log").channel(Channel::Terminal) => ALLOWED;
 }
+
+// -- databases: what was not read, or is only named, is not known ----------------------------------------------------------
+
+const PG: &str = r#"
+[systems.db]
+kind = "postgresql"
+[databases.db]
+not-modelled = ["setting search_path of moved", "operator ### of public", "event trigger watch"]
+[databases.db.accounts]
+clerk = {}
+moved = {}
+hall = { not-modelled = ["requirement of the host's own rules"] }
+maker = { may = ["create-role"] }
+[databases.db.roles]
+boss = { may = ["superuser"] }
+[databases.db.objects]
+"schema pier" = {}
+"schema hidden" = {}
+"table pier.t" = { columns = { id = "integer", amount = "integer" }, defaults = { amount = "pier.shut(1)" } }
+"table pier.traps" = { columns = { id = "integer" }, not-modelled = ["trigger log on insert, truncate", "check tide", "policy own"] }
+"table pier.rows" = { columns = { id = "integer" }, row-security = true }
+"table pier.closed" = { columns = { id = "integer" } }
+"table hidden.t" = { columns = { id = "integer" } }
+"view pier.inner" = { runs-as = "caller", columns = ["id"], query = "SELECT id FROM pier.closed" }
+"view pier.outer" = { columns = ["id"], query = "SELECT id FROM pier.inner" }
+"view pier.calls" = { columns = ["id"], query = "SELECT pier.shut(id) AS id FROM pier.closed" }
+"type pier.kept" = { values = ["calm"] }
+"function pier.shut(integer)" = { returns = "integer", body = "select $1" }
+"function pier.empty()" = { returns = "integer" }
+"function pier.atomic()" = { returns = "integer", body = "select 1", not-modelled = ["body in BEGIN ATOMIC"] }
+[[databases.db.grants]]
+allow = ["usage", "create"]
+on = "schema pier"
+to = ["clerk", "moved", "hall", "maker"]
+[[databases.db.grants]]
+allow = ["all"]
+on = ["table pier.t", "table pier.traps", "table pier.rows", "view pier.outer", "view pier.calls"]
+to = ["clerk", "moved", "hall"]
+[[databases.db.grants]]
+revoke = ["execute"]
+on = "function pier.shut(integer)"
+from = ["public"]
+[[databases.db.grants]]
+revoke = ["usage"]
+on = "type pier.kept"
+from = ["public"]
+"#;
+
+fn pg() -> Engine {
+    engine(PG)
+}
+
+fn sql(user: &str, statement: &str) -> Question {
+    Question::statement(user, "db", statement)
+}
+
+const UNDECIDED: Result<Verdict, Refusal> = Err(Refusal::NotDecided);
+const NO_PRIVILEGE: Result<Verdict, Refusal> = Err(Refusal::NoPrivilege);
+
+rows! { pg:
+    a_table_without_a_note_has_none: sql("clerk", "update pier.t set id = 1") => ALLOWED;
+    a_default_runs_as_the_caller: sql("clerk", "insert into pier.t (id) values (1)") => NO_PRIVILEGE;
+    a_default_by_name_runs_as_well: sql("clerk", "update pier.t set amount = default") => NO_PRIVILEGE;
+    a_default_that_is_not_used_does_not: sql("clerk", "insert into pier.t (id, amount) values (1, 2)") => ALLOWED;
+    a_trigger_is_not_known: sql("clerk", "insert into pier.traps (id) values (1)") => UNDECIDED;
+    a_trigger_on_other_acts_is_not_looked_at: sql("clerk", "explain truncate pier.traps") => UNDECIDED;
+    a_check_is_not_known: sql("clerk", "update pier.traps set id = 1") => UNDECIDED;
+    a_policy_is_not_known: sql("clerk", "select id from pier.traps") => UNDECIDED;
+    a_bare_privilege_looks_at_none_of_them: Question::new("clerk", "db", "insert on table pier.traps") => ALLOWED;
+    row_security_shows_rows_or_not: sql("clerk", "select id from pier.rows") => ALLOWED;
+    row_security_may_keep_new_rows_out: sql("clerk", "insert into pier.rows (id) values (1)") => UNDECIDED;
+    copying_in_keeps_to_row_security: sql("clerk", "copy pier.rows from stdin") => UNDECIDED;
+    a_view_over_one_of_the_caller: sql("clerk", "select id from pier.outer") => NO_PRIVILEGE;
+    a_routine_behind_a_view_runs_as_the_caller: sql("clerk", "select id from pier.calls") => NO_PRIVILEGE;
+    a_setting_of_the_session: sql("moved", "select id from pier.t") => UNDECIDED;
+    a_setting_of_another: sql("clerk", "select id from pier.t") => ALLOWED;
+    an_operator_of_their_own: sql("clerk", "select 1 ### 2") => UNDECIDED;
+    an_event_trigger: sql("clerk", "create table pier.made (id integer)") => UNDECIDED;
+    what_is_looked_at_to_sign_in: sql("hall", "select 1") => UNDECIDED;
+    a_type_of_others: sql("clerk", "create table pier.made (sea pier.kept)") => NO_PRIVILEGE;
+    a_list_of_a_type_of_others: sql("clerk", "create table pier.made (sea pier.kept[])") => NO_PRIVILEGE;
+    a_name_behind_a_shut_schema: sql("clerk", "select 'hidden.t'::regclass") => NO_PRIVILEGE;
+    a_size_behind_a_shut_schema: sql("clerk", "select pg_relation_size('hidden.t')") => UNDECIDED;
+    a_body_that_is_not_there: sql("clerk", "select pier.empty()") => UNDECIDED;
+    a_body_that_is_not_modelled: sql("clerk", "select pier.atomic()") => UNDECIDED;
+    a_role_that_is_made_a_superuser: sql("maker", "create role made in role boss") => Err(Refusal::RoleNotGranted);
+}
+
+const MARIA: &str = r#"
+[systems.db]
+kind = "mariadb"
+[databases.db.accounts]
+"clerk@192.0.2.%" = {}
+"named@%" = {}
+"named@pier.example" = {}
+"sealed@%" = { not-modelled = ["requirement x509"] }
+"guest@%" = {}
+"@198.51.100.%" = {}
+[databases.db.roles]
+crew = {}
+[databases.db.objects]
+"table club.t" = { columns = { id = "int(11)" } }
+"table club.traps" = { columns = { id = "int(11)" }, not-modelled = ["trigger log on delete"] }
+"table club.closed" = { columns = { id = "int(11)" } }
+"view club.of-root" = { columns = ["id"], query = "select id from club.t" }
+"view club.of-a-role" = { columns = ["id"], query = "select id from club.t", not-modelled = ["definer that is a role"] }
+"table club.gone" = { not-modelled = ["gone"] }
+[[databases.db.grants]]
+allow = ["all"]
+on = ["table club.t", "table club.traps", "table club.of-root", "table club.of-a-role", "table club.gone"]
+to = ["clerk@192.0.2.%", "named@%", "sealed@%", "@198.51.100.%"]
+[[databases.db.grants]]
+allow = ["create view", "create", "create routine"]
+on = "database club"
+to = ["clerk@192.0.2.%"]
+[[databases.db.grants]]
+allow = ["membership"]
+on = "role crew"
+to = ["public"]
+"#;
+
+fn maria() -> Engine {
+    engine(MARIA)
+}
+
+fn coming(user: &str, address: &str, statement: &str) -> Question {
+    sql(user, statement).from(address.parse().expect("an address"))
+}
+
+fn clerk(statement: &str) -> Question {
+    coming("clerk", "192.0.2.1", statement)
+}
+
+rows! { maria:
+    a_table_of_mariadb: clerk("select id from club.t") => ALLOWED;
+    a_trigger_of_mariadb: clerk("delete from club.traps") => UNDECIDED;
+    a_trigger_of_mariadb_on_another_act: clerk("insert into club.traps (id) values (1)") => ALLOWED;
+    a_comment_that_is_carried_out: clerk("select id from club.t /*! join club.closed c */") => Err(Refusal::StatementUnreadable);
+    another_comment_that_is_carried_out: clerk("select 1 /*M!100100 from club.closed */") => Err(Refusal::StatementUnreadable);
+    a_change_of_several_tables: clerk("update club.t join club.traps on true set t.id = 1") => UNDECIDED;
+    a_removal_from_several_tables: clerk("delete t from club.t join club.traps") => UNDECIDED;
+    in_the_name_of_another: clerk("create definer='root'@'localhost' view club.made as select id from club.t") => UNDECIDED;
+    a_column_that_refers: clerk("create table club.made (id int references club.closed (id))") => UNDECIDED;
+    an_explained_view: clerk("explain select id from club.`of-root`") => NO_PRIVILEGE;
+    a_definer_that_no_ledger_names: clerk("select id from club.`of-root`") => NO_PRIVILEGE;
+    a_definer_that_is_a_role: clerk("select id from club.`of-a-role`") => UNDECIDED;
+    a_role_of_everybody: clerk("set role crew") => UNDECIDED;
+    a_role_of_everybody_at_sign_in: clerk("select id from club.t").active_role("crew") => UNDECIDED;
+    an_account_of_a_name_may_come_first: coming("named", "192.0.2.1", "select id from club.t") => UNDECIDED;
+    a_requirement_to_sign_in: coming("sealed", "192.0.2.1", "select id from club.t") => UNDECIDED;
+    a_name_that_nobody_has_is_let_in_without_one: coming("stranger", "198.51.100.7", "select id from club.t") => ALLOWED;
+    a_name_that_nobody_has_is_not_let_in_elsewhere: coming("stranger", "192.0.2.7", "select id from club.t") => Err(Refusal::OriginNotAdmitted);
+}

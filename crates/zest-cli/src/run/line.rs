@@ -7,6 +7,8 @@ use std::fmt::Write as _;
 
 use clap::{Args as _, Command};
 
+use zest_ledger::ask::{Form, covered};
+
 use crate::args::Ask;
 
 /// Returns the line of its words. What the shell handed over as one argument stays one.
@@ -47,7 +49,7 @@ pub(super) fn other_reading(given: &[String], line: &[String]) -> Option<String>
     let _ = writeln!(out, "  a word of the line:  zest {}", written(&[&before, &["--"], &line]));
     let _ = writeln!(out, "  an option of ours:   zest {}", written(&[&before, &options, &rest]));
     out.push_str("options of ours stand before the line");
-    Some(out)
+    Some(covered(&covered(&out, Form::Line), Form::Statement))
 }
 
 /// Where the value of an option stands.

@@ -197,7 +197,7 @@ impl Session<'_> {
                     if answer.refusal.is_some() {
                         answer.remedies = self.rehearsal.remedies(&answer);
                     }
-                    put!("{}", crate::render::answer::render(&answer, &self.ledger));
+                    put!("{}", crate::render::answer::render(&answer.covered(), &self.ledger));
                 }
                 None => say!("  no line was typed yet"),
             },

@@ -3,6 +3,7 @@
 mod act;
 mod answer;
 mod change;
+mod cover;
 mod database_remedy;
 mod fact;
 mod host_remedy;
@@ -14,6 +15,7 @@ pub use act::{Act, Running};
 pub use answer::{Answer, Decision, Gate, GateOutcome, Refusal, RuleRef, Stage, Verdict};
 pub use change::Change;
 pub(crate) use change::Narrowed;
+pub use cover::{covered, is_secret_name};
 pub use fact::{Fact, FactForm};
 pub(crate) use remedy::remedies;
 pub use remedy::{Remedy, Step};

@@ -85,7 +85,7 @@ impl Trial<'_> {
             changed = Some(Narrowed::of(self.engine, &question)?.with(changes).ok()?);
         }
         self.questions += 1;
-        Some((changed.as_ref().unwrap_or(self.engine).explain(&question), changed))
+        Some((changed.as_ref().unwrap_or(self.engine).explained(&question), changed))
     }
 }
 

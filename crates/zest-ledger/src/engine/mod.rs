@@ -326,10 +326,11 @@ impl Engine {
     /// Answers with every gate that had a say, and for a refusal with remedies that were tried.
     #[must_use]
     pub fn ask(&self, question: &Question) -> Answer {
-        let mut answer = self.explain(question);
+        let mut answer = self.explained(question);
         if answer.refusal.is_some() {
             answer.remedies = remedies(self, &answer);
         }
+        answer.cover();
         answer
     }
 
@@ -340,6 +341,7 @@ impl Engine {
         let decision = kind::sign_in(self, question, &mut explain);
         let mut answer = explain.into_answer(question, decision, self);
         answer.full_line = None;
+        answer.cover();
         answer
     }
 
@@ -350,6 +352,13 @@ impl Engine {
     /// Answers without looking for remedies.
     #[must_use]
     pub fn explain(&self, question: &Question) -> Answer {
+        let mut answer = self.explained(question);
+        answer.cover();
+        answer
+    }
+
+    /// Answers with the question as it was asked, credentials and all.
+    pub(crate) fn explained(&self, question: &Question) -> Answer {
         let mut explain = Explain::default();
         let decision = kind::evaluate(self, question, &mut explain);
         explain.into_answer(question, decision, self)

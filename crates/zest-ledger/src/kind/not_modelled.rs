@@ -135,3 +135,7 @@ pub(crate) fn notes(list: &[At<String>], findings: &mut Vec<Finding>) -> BTreeSe
 /// Says on a MariaDB server that hosts of accounts are compared with addresses only: without it, an address may have a
 /// name, and an account of that name come first.
 pub(crate) const NAMES_NOT_RESOLVED: &str = "names are not resolved";
+
+/// Says of an object of a MariaDB server that it is not there, while grants on it still stand; `gone column c` says so of a
+/// column.
+pub(crate) const GONE: &str = "gone";

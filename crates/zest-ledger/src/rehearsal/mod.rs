@@ -170,7 +170,7 @@ impl Rehearsal {
 
     /// Types a line.
     pub fn type_line(&mut self, line: &str) -> Typed {
-        let answer = self.engine.explain(&self.question(line));
+        let answer = self.engine.explained(&self.question(line));
         let effect = if answer.verdict == Verdict::Allowed { self.carry_out(&answer) } else { Effect::None };
         Typed { answer, effect }
     }

@@ -1,6 +1,6 @@
 //! A state as a ledger document: what was read from a server, ready to be kept and edited.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 use super::difference::changes;
@@ -8,6 +8,7 @@ use super::name::{AccountName, Class, Holder, ObjectName, Scope};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Account, Object, State};
 use crate::entry::Kind;
+use crate::kind::not_modelled::GONE;
 use crate::text::quoted_text as text;
 
 impl State {
@@ -51,6 +52,17 @@ impl State {
         }
         for (name, object) in &self.objects {
             out.push_str(&object_line(name, object));
+        }
+        // Grants outlive what they are on; a document that is read asks for every object that it names.
+        let is_there = |scope: &Scope| self.objects.keys().any(|n| Scope::of(n) == *scope);
+        let gone: BTreeSet<&Scope> = self
+            .grants
+            .keys()
+            .map(|(_, scope)| scope)
+            .filter(|s| matches!(s, Scope::Table(..) | Scope::Function(..) | Scope::Procedure(..)) && !is_there(s))
+            .collect();
+        for scope in gone {
+            let _ = writeln!(out, "{} = {{ not-modelled = {} }}", text(&scope.to_string()), list([GONE]));
         }
         // What PUBLIC is a member of cannot be written at an account or role.
         let public: Vec<(&String, &bool)> =

@@ -1,5 +1,6 @@
 //! From what a ledger writes about a MariaDB server to its state, with findings for what the server would refuse.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -11,7 +12,7 @@ use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Account, GrantChange, Object, State};
 use crate::entry::{Credential, Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
 use crate::finding::{Code, Finding, nearest};
-use crate::kind::not_modelled::notes;
+use crate::kind::not_modelled::{GONE, notes};
 use crate::source::{At, Place, visible};
 
 /// Where things are written.
@@ -34,7 +35,7 @@ pub(crate) struct Written {
 
 /// Puts the parts of a ledger together. Grants that end are in force only if `at` is known and before their end.
 pub(crate) fn written(parts: &[Arc<Database>], at: Option<Timestamp>, findings: &mut Vec<Finding>) -> Written {
-    let mut reader = Reader { state: State::fresh(), places: Places::default(), timed: Vec::new(), at, findings };
+    let mut reader = Reader { state: State::fresh(), places: Places::default(), timed: Vec::new(), gone: BTreeSet::new(), at, findings };
     for part in parts {
         part.roles.iter().for_each(|r| reader.role(r));
         part.accounts.iter().for_each(|a| reader.account(a));
@@ -82,6 +83,8 @@ struct Reader<'f> {
     state: State,
     places: Places,
     timed: Vec<At<Timestamp>>,
+    /// What grants still name, and the server no longer has.
+    gone: BTreeSet<Scope>,
     at: Option<Timestamp>,
     findings: &'f mut Vec<Finding>,
 }
@@ -228,6 +231,11 @@ impl Reader<'_> {
             );
             return;
         };
+        let noted = notes(&entry.not_modelled, self.findings);
+        if noted.contains(GONE) {
+            self.gone.insert(Scope::of(&name));
+            return;
+        }
         self.state.databases.insert(name.database.clone());
         let twin = Scope::of(&name);
         if let Some((other, &first)) = self.places.objects.iter().find(|(n, _)| Scope::of(n) == twin) {
@@ -250,7 +258,6 @@ impl Reader<'_> {
                 );
             }
         }
-        let noted = notes(&entry.not_modelled, self.findings);
         // A definer that is only named, such as a role, is no account.
         let is_named = noted.iter().any(|n| n.starts_with("definer "));
         if definer.is_none() && name.class != Class::Table && !is_named {
@@ -458,7 +465,7 @@ impl Reader<'_> {
                 return Vec::new();
             }
         };
-        if !known {
+        if !known && !scope.as_ref().is_some_and(|s| self.gone.contains(s)) {
             let names: Vec<String> = self.state.objects.keys().map(ToString::to_string).collect();
             let near = nearest(text.value.trim(), names.iter().map(String::as_str));
             self.findings.push(
@@ -473,10 +480,15 @@ impl Reader<'_> {
 
     fn has_columns(&mut self, scope: &Scope, columns: &[At<String>]) -> bool {
         let Scope::Table(database, name) = scope else { return columns.is_empty() };
+        if self.gone.contains(scope) {
+            return true;
+        }
         let object = self.state.objects.iter().find(|(n, _)| !n.class.is_routine() && n.database == *database && n.name == *name);
         let known: Vec<String> = object.map(|(_, o)| o.columns.iter().map(|(c, _)| c.clone()).collect()).unwrap_or_default();
         let mut all = true;
-        for column in columns.iter().filter(|c| !known.contains(&c.value)) {
+        let is_gone = |c: &str| object.is_some_and(|(_, o)| o.not_modelled.contains(&format!("{GONE} column {c}")));
+        let missing: Vec<&At<String>> = columns.iter().filter(|c| !known.contains(&c.value) && !is_gone(&c.value)).collect();
+        for column in missing {
             all = false;
             let near = nearest(&column.value, known.iter().map(String::as_str));
             self.findings.push(

@@ -1,0 +1,204 @@
+//! How an answer tells by which way something is held, and who is behind it: the text is what an administrator acts on.
+
+use jiff::Timestamp;
+use zest_ledger::ask::{Act, Refusal, Verdict};
+use zest_ledger::{Engine, Question};
+
+use crate::support::{ask, engine, outcome};
+
+fn texts(engine: &Engine, question: &Question) -> String {
+    let answer = ask(engine, question);
+    answer.gates.iter().map(|g| format!("{}\n", g.text)).collect()
+}
+
+const SERVERS: &str = r#"
+[systems.db]
+kind = "postgresql"
+[databases.db.accounts]
+chief = { may = ["superuser"] }
+owner-1 = {}
+heir-1 = { member-of = ["owner-1"] }
+reader-1 = {}
+deep-1 = { member-of = ["outer"] }
+all-1 = { member-of = ["pg_read_all_data"] }
+passes-1 = { administers = ["crew"] }
+plain-1 = { member-of = ["crew"] }
+[databases.db.roles]
+inner = {}
+outer = { member-of = ["inner"] }
+crew = {}
+[databases.db.objects]
+"schema pier" = { owner = "owner-1" }
+"table pier.t" = { owner = "owner-1", columns = { id = "integer", amount = "integer" } }
+"table pier.far" = { columns = { id = "integer" } }
+[[databases.db.grants]]
+allow = ["usage"]
+on = "schema pier"
+to = ["public"]
+[[databases.db.grants]]
+allow = ["select"]
+on = "table pier.t"
+to = ["reader-1", "inner"]
+regrant = true
+[[databases.db.grants]]
+allow = ["update"]
+on = "table pier.t"
+columns = ["amount"]
+to = ["reader-1"]
+
+[systems.maria]
+kind = "mariadb"
+[databases.maria.accounts]
+"own-1@192.0.2.%" = { member-of = ["crew"], default-role = "crew" }
+"own-1@%" = {}
+[databases.maria.roles]
+crew = {}
+[databases.maria.objects]
+"table club.t" = { columns = { id = "int(11)", amount = "int(11)" } }
+"table club.u" = { columns = { id = "int(11)" } }
+[[databases.maria.grants]]
+allow = ["select"]
+on = "table club.t"
+to = ["own-1@192.0.2.%"]
+[[databases.maria.grants]]
+allow = ["insert"]
+on = "table club.t"
+to = ["crew"]
+[[databases.maria.grants]]
+allow = ["delete"]
+on = "table club.t"
+to = ["public"]
+[[databases.maria.grants]]
+allow = ["select"]
+on = "table club.u"
+to = ["own-1@%"]
+[[databases.maria.grants]]
+allow = ["update"]
+on = "table club.t"
+columns = ["amount"]
+to = ["own-1@192.0.2.%"]
+"#;
+
+#[test]
+fn the_way_by_which_something_is_held_is_told() {
+    let engine = engine(SERVERS);
+    let table = [
+        ("chief", "select id from pier.t", "`chief` is a superuser, which passes every check"),
+        ("owner-1", "select id from pier.t", "`owner-1` owns table pier.t and so holds select"),
+        ("heir-1", "select id from pier.t", "as the owner does, through `owner-1`"),
+        ("reader-1", "select id from pier.t", "by its own grant, given by `owner-1`"),
+        ("deep-1", "select id from pier.t", "through `outer` -> `inner`, given by `owner-1`"),
+        ("all-1", "select id from pier.t", "on all objects, through `pg_read_all_data`"),
+        ("reader-1", "select id from pier.t", "through PUBLIC, given by `owner-1`"),
+        ("reader-1", "update pier.t set amount = 1", "column amount by its own grant"),
+        ("reader-1", "delete from pier.t", "does not hold delete on table pier.t"),
+        ("reader-1", "drop table pier.t", "table pier.t belongs to `owner-1`; only the owner may do this"),
+        ("owner-1", "drop table pier.far", "the owner of the schema"),
+        ("reader-1", "grant select on pier.t to crew", "select with grant option on table pier.t"),
+        ("reader-1", "lock table pier.t in row exclusive mode", "holds update on table pier.t"),
+        ("deep-1", "lock table pier.t in share mode", "does not hold update or delete or truncate on table pier.t"),
+        ("passes-1", "grant crew to reader-1", "`passes-1` may pass on the membership of `crew`"),
+        ("plain-1", "grant crew to reader-1", "`plain-1` may not pass on the membership of `crew`"),
+    ];
+    for (user, statement, told) in table {
+        let shown = texts(&engine, &Question::statement(user, "db", statement));
+        assert!(shown.contains(told), "{user}: {statement}\nexpected: {told}\n{shown}");
+    }
+    let from = "192.0.2.1".parse().expect("an address");
+    let table = [
+        ("select id from club.t", "by its own grant on table club.t"),
+        ("insert into club.t (id) values (1)", "through `crew`, granted on table club.t"),
+        ("delete from club.t where true", "through PUBLIC, granted on table club.t"),
+        ("select id from club.u", "by the grant of `own-1@%` on table club.u, whose origin fits as well"),
+        ("update club.t set amount = 1", "holds update on table club.t, column amount"),
+        ("update club.t set id = 1", "does not hold update on table club.t, column id"),
+    ];
+    for (statement, told) in table {
+        let shown = texts(&engine, &Question::statement("own-1", "maria", statement).from(from));
+        assert!(shown.contains(told), "{statement}\nexpected: {told}\n{shown}");
+    }
+    let what = |statement: &str| ask(&engine, &Question::statement("own-1", "maria", statement).from(from)).object;
+    assert_eq!(what("update club.t set id = 1").as_deref(), Some("table club.t"));
+    assert_eq!(what("drop database club").as_deref(), Some("database club"));
+}
+
+const PIER: &str = r#"
+[users]
+own-1 = { proofs = ["password"] }
+begins-1 = { proofs = ["password"], from = 2026-06-01, until = 2026-06-30 }
+Large-1 = { proofs = ["password"] }
+other-1 = { proofs = ["password"] }
+idle-1 = { proofs = ["password"] }
+[systems.app]
+kind = "application"
+[applications.app]
+acting = [{ by = ["user:own-1"], as = ["user:other-1"] }]
+[applications.app.types.box]
+rights = ["open"]
+[applications.app.objects]
+"box/1" = {}
+[[applications.app.grants]]
+allow = ["open"]
+on = "box/*"
+to = ["user:other-1", "user:own-1"]
+[[applications.app.grants]]
+allow = ["reset-credential"]
+on = "user/*"
+to = ["user:own-1"]
+[roles.one]
+[roles.two]
+[separations.apart]
+roles = ["one", "two"]
+[[assignments]]
+to = ["user:begins-1"]
+roles = ["one"]
+on = { systems = ["app"] }
+when = { from = 2026-06-10, until = 2026-06-20 }
+[[assignments]]
+to = ["user:begins-1"]
+roles = ["two"]
+on = { systems = ["app"] }
+"#;
+
+fn at(user: &str, moment: &str, line: &str) -> Question {
+    Question::new(user, "app", line).at(moment.parse::<Timestamp>().expect("a moment"))
+}
+
+#[test]
+fn a_person_is_there_from_the_first_moment_to_the_last() {
+    let engine = engine(PIER);
+    let outcome = |moment: &str| outcome(&ask(&engine, &at("begins-1", moment, "open on box/1")));
+    assert_eq!(outcome("2026-05-31T23:59:59Z"), Err(Refusal::AccountNotValidYet));
+    assert_eq!(outcome("2026-06-01T00:00:00Z"), Err(Refusal::NoPrivilege));
+    assert_eq!(outcome("2026-06-30T23:59:59Z"), Err(Refusal::NoPrivilege));
+    assert_eq!(outcome("2026-07-01T00:00:00Z"), Err(Refusal::AccountExpired));
+}
+
+#[test]
+fn roles_are_kept_apart_for_as_long_as_both_are_held() {
+    let engine = engine(PIER);
+    for (moment, apart) in [("2026-06-09T12:00:00Z", false), ("2026-06-15T12:00:00Z", true), ("2026-06-21T12:00:00Z", false)] {
+        let shown = texts(&engine, &at("begins-1", moment, "open on box/1"));
+        assert_eq!(shown.contains("`one` and `two`") || shown.contains("`two` and `one`"), apart, "{moment}: {shown}");
+    }
+}
+
+#[test]
+fn who_may_act_as_somebody_is_told_and_whom_there_is() {
+    let engine = engine(PIER);
+    let act = |text: &str| text.parse::<Act>().expect("a link");
+    let acting = |user: &str, link: &str| texts(&engine, &Question::new(user, "app", "open on box/1").acting(act(link)));
+    let own = Question::new("own-1", "app", "open on box/1").acting(act("user:other-1"));
+    assert_eq!(outcome(&ask(&engine, &own)), Ok(Verdict::Allowed));
+    assert!(acting("idle-1", "user:other-1").contains("`idle-1` may not act as `other-1`: `user:own-1` may"));
+    assert!(acting("own-1", "user:idle-1").contains("`own-1` may not act as `idle-1`: nobody may"));
+    assert!(acting("own-1", "user:other-2").contains("nobody is called `other-2`"));
+    assert!(
+        texts(&engine, &Question::new("large-1", "app", "open on box/1"))
+            .contains("`large-1` is not `Large-1`: names on this system are case-sensitive")
+    );
+    assert!(texts(&engine, &Question::new("nobody-9", "app", "open on box/1")).contains("no identity source knows `nobody-9`"));
+    assert_eq!(outcome(&ask(&engine, &Question::new("own-1", "app", "reset-credential on user/idle-1"))), Ok(Verdict::Allowed));
+    assert_eq!(outcome(&ask(&engine, &Question::new("own-1", "app", "reset-credential on user/idle-9"))), Err(Refusal::UnknownObject));
+    assert_eq!(outcome(&ask(&engine, &Question::new("own-1", "app", "open on user/idle-1"))), Err(Refusal::UnknownObject));
+}
