@@ -50,7 +50,7 @@ fn what_stands_for_a_credential_is_covered_and_nothing_else() {
 fn no_form_of_an_answer_shows_it() {
     let engine = engine(
         "[systems.db]\nkind = \"postgresql\"\n[databases.db.accounts]\nclerk = {}\n[systems.maria]\nkind = \"mariadb\"\n\
-         [databases.maria.accounts]\n\"clerk@%\" = {}\n[users]\nclerk = {}\n[systems.box]\nkind = \"host\"\n[hosts.box.accounts]\nclerk = {}\n\
+         [databases.maria.accounts]\n\"clerk@%\" = {}\n[users]\nclerk = {}\n[systems.box]\nkind = \"host\"\nno-command-set = \"nothing\"\n[hosts.box.accounts]\nclerk = {}\n\
          [systems.app]\nkind = \"application\"\n[applications.app.types.box]\nrights = [\"open\"]\n[applications.app.objects]\n\"box/1\" = {}",
     );
     let questions = [

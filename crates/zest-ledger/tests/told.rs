@@ -95,10 +95,10 @@ fn the_way_by_which_something_is_held_is_told() {
         ("reader-1", "drop table pier.t", "table pier.t belongs to `owner-1`; only the owner may do this"),
         ("owner-1", "drop table pier.far", "the owner of the schema"),
         ("reader-1", "grant select on pier.t to crew", "select with grant option on table pier.t"),
-        ("reader-1", "lock table pier.t in row exclusive mode", "holds update on table pier.t"),
+        ("owner-1", "lock table pier.t in row exclusive mode", "owns table pier.t and so holds"),
         ("deep-1", "lock table pier.t in share mode", "does not hold update or delete or truncate on table pier.t"),
-        ("passes-1", "grant crew to reader-1", "`passes-1` may pass on the membership of `crew`"),
-        ("plain-1", "grant crew to reader-1", "`plain-1` may not pass on the membership of `crew`"),
+        ("passes-1", "grant crew to owner", "`passes-1` may pass on the membership of `crew`"),
+        ("plain-1", "grant crew to owner", "`plain-1` may not pass on the membership of `crew`"),
     ];
     for (user, statement, told) in table {
         let shown = texts(&engine, &Question::statement(user, "db", statement));
@@ -132,7 +132,7 @@ idle-1 = { proofs = ["password"] }
 [systems.app]
 kind = "application"
 [applications.app]
-acting = [{ by = ["user:own-1"], as = ["user:other-1"] }]
+acting = [{ by = ["user:own-1"], as = "user:other-1" }]
 [applications.app.types.box]
 rights = ["open"]
 [applications.app.objects]
@@ -153,7 +153,8 @@ roles = ["one", "two"]
 to = ["user:begins-1"]
 roles = ["one"]
 on = { systems = ["app"] }
-when = { from = 2026-06-10, until = 2026-06-20 }
+from = 2026-06-10
+until = 2026-06-20
 [[assignments]]
 to = ["user:begins-1"]
 roles = ["two"]
@@ -168,10 +169,10 @@ fn at(user: &str, moment: &str, line: &str) -> Question {
 fn a_person_is_there_from_the_first_moment_to_the_last() {
     let engine = engine(PIER);
     let outcome = |moment: &str| outcome(&ask(&engine, &at("begins-1", moment, "open on box/1")));
-    assert_eq!(outcome("2026-05-31T23:59:59Z"), Err(Refusal::AccountNotValidYet));
-    assert_eq!(outcome("2026-06-01T00:00:00Z"), Err(Refusal::NoPrivilege));
-    assert_eq!(outcome("2026-06-30T23:59:59Z"), Err(Refusal::NoPrivilege));
-    assert_eq!(outcome("2026-07-01T00:00:00Z"), Err(Refusal::AccountExpired));
+    assert_eq!(outcome("2026-05-31T23:59:59Z"), Err(Refusal::UserNotValid));
+    assert_eq!(outcome("2026-06-01T00:00:00Z"), Err(Refusal::NotGranted));
+    assert_eq!(outcome("2026-06-30T23:59:59Z"), Err(Refusal::NotGranted));
+    assert_eq!(outcome("2026-07-01T00:00:00Z"), Err(Refusal::UserNotValid));
 }
 
 #[test]

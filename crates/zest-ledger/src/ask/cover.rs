@@ -76,7 +76,7 @@ fn credentials(line: &str, form: Form) -> Vec<Range<usize>> {
         }
         let is_option = line[..name.start].ends_with('-') || line[..name.start].ends_with("--");
         let bare = form == Form::Line && (BEFORE_WORD.contains(&word.as_str()) || is_option);
-        if let Some(range) = value(line, name.end, bare) {
+        if let Some(range) = value(line, name.end, bare, identified) {
             at = range.end;
             found.push(range);
         }
@@ -92,8 +92,9 @@ fn next_name(line: &str, from: usize) -> Option<Range<usize>> {
     Some(start..end)
 }
 
-/// Finds the value behind a name: a text in quotes, or a bare word where a sign stands between, or `bare` says so.
-fn value(line: &str, from: usize, bare: bool) -> Option<Range<usize>> {
+/// Finds the value behind a name: a text in quotes, or a bare word where a sign stands between, or `bare` says so. Behind
+/// `identified` any word may stand between.
+fn value(line: &str, from: usize, bare: bool, skips_words: bool) -> Option<Range<usize>> {
     let blanks = |at: usize| at + (line[at..].len() - line[at..].trim_start().len());
     let (mut at, mut signed) = (from, false);
     // The name itself may stand in quotes, as in JSON.
@@ -112,7 +113,9 @@ fn value(line: &str, from: usize, bare: bool) -> Option<Range<usize>> {
         }
         if let Some(name) = next_name(line, next).filter(|n| n.start == next) {
             let word = line[name.clone()].to_lowercase();
-            let leads = BETWEEN.contains(&word.as_str()) || is_secret_name(&word) && !signed;
+            // In `password('tide')` the word names a function.
+            let calls = line[name.end..].starts_with('(');
+            let leads = skips_words || calls || BETWEEN.contains(&word.as_str()) || is_secret_name(&word) && !signed;
             // A word that comes before the value in some statements is skipped only where a quoted one follows.
             let quoted = line[name.end..].contains(['\'', '"', '$']);
             if leads && quoted && !bare {
@@ -183,6 +186,7 @@ impl Answer {
         // A longer one may hold a shorter one.
         secrets.sort_by_key(|s| std::cmp::Reverse(s.len()));
         let hide = |text: &mut String| secrets.iter().for_each(|s| hide(text, s));
+        hide(&mut self.question.line);
         self.gates.iter_mut().for_each(|g| hide(&mut g.text));
         self.full_line.iter_mut().for_each(hide);
         self.object.iter_mut().for_each(hide);
