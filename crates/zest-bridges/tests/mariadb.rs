@@ -373,7 +373,7 @@ fn the_server_finds_the_same_account() {
             session.client().query_drop(format!("CREATE USER {}", account.sql())).expect("made again");
         }
     }
-    eprintln!("  {found:>9}  MariaDB: accounts found, from the most special to the least");
+    eprintln!("  {found:>9}  MariaDB: accounts found, from the most specific to the least");
 }
 
 /// What an open session notices of a GRANT, and when: as `docs/semantics.md` says.

@@ -216,8 +216,30 @@ fn the_named_cases_come_out_as_the_page_says() {
             );
         }
     }
+    page.push_str(NOT_MODELLED);
+    for (sort, about, acts) in zest_ledger::not_modelled() {
+        let acts = if acts.is_empty() { "none".to_owned() } else { acts.join(", ") };
+        let _ = writeln!(page, "| `{sort}` | {about} | {acts} |");
+    }
     same_as_file("docs/databases.md", &page);
 }
+
+const NOT_MODELLED: &str = "
+## What a server looks at and a ledger only names
+
+A server looks at more than is described here: triggers, policies, checks, settings. `zest read` names such a thing under
+`not-modelled`, of the server, of an account or of an object, and lists at the end what it named. A question whose act looks
+at one of them is denied as *not decided*, and the answer names it. The question for a bare privilege looks at none.
+
+A ledger without such a note says that there is none: whoever writes a ledger by hand writes the notes, too. What is built of
+the server's own types, functions and operators alone, with their rights unchanged, needs no note; `zest read` leaves it out.
+Who may connect at all (`pg_hba.conf` on PostgreSQL) is not looked at: answers are about a session that is open.
+
+`zest emit` and `zest roll-out` stop where an object or an account would have to be made with something that is only named.
+
+| sort | what it is | acts that look at it |
+|---|---|---|
+";
 
 /// Breaks a text into lines of at most 120 letters.
 #[test]

@@ -63,7 +63,7 @@ const CASES: &[Case] = &[
     },
     Case {
         title: "Assuming a role: two halves, what is lost, and when it is over",
-        text: "An engineer works on production in a role that lasts an hour. Its rights replace the own ones, and it is over to the second.",
+        text: "An engineer works on production in a role that lasts an hour. Its rights replace their own, and it is over to the second.",
         with: None,
         runs: &[
             (
@@ -133,7 +133,7 @@ const CASES: &[Case] = &[
     },
     Case {
         title: "A shared account with a menu, and one restriction for one person",
-        text: "Nobody signs in at a kiosk's own account; from the own account each watch officer may run the menu as it. At Kittiwake the \
+        text: "Nobody signs in at a kiosk's own account; from their own account each watch officer may run the menu as it. At Kittiwake the \
                second officer may only print.",
         with: None,
         runs: &[

@@ -92,6 +92,7 @@ pub mod finding;
 pub mod json;
 mod kind;
 pub use kind::host::{HostConfiguration, Untold, host_configuration};
+pub use kind::not_modelled::not_modelled;
 pub use kind::{mariadb, postgresql};
 mod ledger;
 pub mod rehearsal;

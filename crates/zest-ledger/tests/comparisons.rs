@@ -85,6 +85,8 @@ fn a_sign_inside_of_quotes_is_text() {
     let note = |text: &str| Question::new("a-1", "app", "open on box/selkie").attribute("note", text);
     assert_eq!(outcome(&ask(&engine, &note("a<=b \"c\" != d"))), Ok(Verdict::Allowed));
     assert_eq!(outcome(&ask(&engine, &note("a"))), Err(Refusal::AttributesDiffer));
+    let turned = compiled("'a<=b' = session.note");
+    assert_eq!(outcome(&ask(&turned, &note("a<=b"))), Ok(Verdict::Allowed));
 }
 
 #[test]
@@ -108,6 +110,9 @@ fn two_that_never_hold_together_are_found_and_two_that_may_are_not() {
         (["session.amount < 5", "session.amount >= 5"], true),
         (["session.amount <= 5", "session.amount >= 5"], false),
         (["session.amount <= 5", "session.amount > 5"], true),
+        (["session.amount <= 5", "session.amount >= 3"], false),
+        (["session.amount <= 5", "session.amount = '4'"], false),
+        (["session.amount >= 5", "session.amount = '6'"], false),
         (["session.amount > 1", "session.amount < 3"], false),
         (["session.amount > 1", "session.amount < 2"], true),
         (["3 < session.amount", "session.amount < 4"], true),

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use zest_ledger::ask::{Answer, Fact, Gate, GateOutcome, Step, Verdict};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, HEAD, WAIT, WIDTH, hanging, with_place};
+use super::style::{BAD, FAINT, GOOD, HEAD, WAIT, counted, hanging, width, with_place};
 
 /// Renders an answer in full; `ledger` says which ledger it was asked of.
 pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
@@ -19,7 +19,7 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
     let question = &answer.question;
     let _ = writeln!(out, "{style}{mark}{style:#}{code}");
     let (who, system, asked) = (question.who(), visible(&question.system), visible(&question.line));
-    if format!("{who} on {system}: {asked}").chars().count() <= WIDTH {
+    if format!("{who} on {system}: {asked}").chars().count() <= width() {
         let _ = writeln!(out, "{HEAD}{who}{HEAD:#} on {HEAD}{system}{HEAD:#}: {asked}");
     } else {
         let _ = writeln!(out, "{HEAD}{}{HEAD:#}:\n  {}", hanging("", &format!("{who} on {system}")), hanging("  ", &asked));
@@ -97,8 +97,8 @@ pub(crate) fn table(answers: &[Answer]) -> String {
     let count = |verdict| answers.iter().filter(|a| a.verdict == verdict).count();
     let _ = writeln!(
         out,
-        "{} systems: {} allowed, {} after obligations, {} denied",
-        answers.len(),
+        "{}: {} allowed, {} after obligations, {} denied",
+        counted(answers.len(), "system"),
         count(Verdict::Allowed),
         count(Verdict::AllowedAfter),
         count(Verdict::Denied)

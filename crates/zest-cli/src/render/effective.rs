@@ -6,7 +6,7 @@ use comfy_table::{ContentArrangement, Table, presets};
 use zest_ledger::review::{CommandRight, DataRight, Effective, Entitlement, Extent, OnDatabase, OnHost, OnService};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, HEAD, WIDTH, hanging};
+use super::style::{BAD, FAINT, GOOD, HEAD, width, hanging};
 
 pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
     let mut out = String::new();
@@ -211,7 +211,7 @@ fn table(commands: &[CommandRight]) -> String {
         return "    no command\n".to_owned();
     }
     let mut table = Table::new();
-    table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width((WIDTH - 4) as u16);
+    table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width((width() - 4) as u16);
     table.set_header(["level", "command", "permitted by", "written in"]);
     for right in commands {
         let mut line = visible(&right.line);

@@ -1,5 +1,8 @@
 //! Colours, and wrapping at the terminal's width. Colours vanish where the output is not a terminal.
 
+use std::io::IsTerminal as _;
+use std::sync::OnceLock;
+
 use anstyle::{AnsiColor, Style};
 
 pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
@@ -9,8 +12,19 @@ pub(crate) const PLACE: Style = AnsiColor::Cyan.on_default();
 pub(crate) const FAINT: Style = Style::new().dimmed();
 pub(crate) const HEAD: Style = Style::new().bold();
 
-/// The width that plain output keeps to.
-pub(crate) const WIDTH: usize = 80;
+/// The width that plain output keeps to, and that a narrow terminal gets.
+const NARROW: usize = 80;
+/// Longer lines are hard to read.
+const WIDE: usize = 120;
+
+/// Returns the width of lines: that of the terminal within bounds, the same for whatever is not one.
+pub(crate) fn width() -> usize {
+    static FOUND: OnceLock<usize> = OnceLock::new();
+    *FOUND.get_or_init(|| {
+        let of_terminal = if std::io::stdout().is_terminal() { terminal_size::terminal_size() } else { None };
+        of_terminal.map_or(NARROW, |(terminal_size::Width(columns), _)| usize::from(columns).clamp(NARROW, WIDE))
+    })
+}
 
 /// Breaks a text into lines of at most `width` characters at blanks; longer words stand alone.
 pub(crate) fn wrap(text: &str, width: usize) -> Vec<String> {
@@ -32,17 +46,17 @@ pub(crate) fn wrap(text: &str, width: usize) -> Vec<String> {
 /// Writes a text after a first column, later lines indented to stand below it.
 pub(crate) fn hanging(first: &str, text: &str) -> String {
     let indent = first.chars().count();
-    wrap(text, WIDTH.saturating_sub(indent)).join(&format!("\n{}", " ".repeat(indent)))
+    wrap(text, width().saturating_sub(indent)).join(&format!("\n{}", " ".repeat(indent)))
 }
 
 /// Writes a text after a first column, and the place it rests on behind it where that fits, else below.
 pub(crate) fn with_place(first: &str, text: &str, place: Option<&str>) -> String {
     let indent = first.chars().count();
-    let mut lines = wrap(text, WIDTH.saturating_sub(indent));
+    let mut lines = wrap(text, width().saturating_sub(indent));
     if let Some(place) = place {
         let last = lines.last_mut().expect("there is always a last line");
         let shown = format!("{PLACE}{place}{PLACE:#}");
-        if indent + last.chars().count() + 2 + place.chars().count() <= WIDTH {
+        if indent + last.chars().count() + 2 + place.chars().count() <= width() {
             last.push_str("  ");
             last.push_str(&shown);
         } else {
@@ -50,4 +64,9 @@ pub(crate) fn with_place(first: &str, text: &str, place: Option<&str>) -> String
         }
     }
     lines.join(&format!("\n{}", " ".repeat(indent)))
+}
+
+/// Writes a number of things: "1 statement", "2 statements".
+pub(crate) fn counted(count: usize, what: &str) -> String {
+    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
 }

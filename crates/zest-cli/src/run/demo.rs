@@ -151,7 +151,7 @@ fn tour() -> Result<Exit> {
     heading(
         10,
         "One menu on a shared account",
-        "At a kiosk nobody knows the shared account's secret; each watch officer runs its menu from the own account.",
+        "At a kiosk nobody knows the shared account's secret; each watch officer runs its menu from their own account.",
     );
     let kiosk = Question::new("watch-2", "kiosk-selkie", "/opt/kiosk/bin/screen show").acting("account:kiosk".parse().expect("a link"));
     let both = ["kiosk-selkie", "kiosk-kittiwake"].map(|system| {

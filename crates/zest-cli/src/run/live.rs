@@ -9,11 +9,11 @@ use zest_ledger::drift::{Drift, Side, Step};
 use zest_ledger::entry::{Kind, System};
 use zest_ledger::source::visible;
 
-use super::server::{State, counted, estate};
+use super::server::{State, estate};
 use crate::args::{Read, RollOut, ServerArgs};
 use crate::exit::Exit;
 use crate::out::{complain, flush, put, say};
-use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
+use crate::render::style::{BAD, FAINT, GOOD, HEAD, counted, hanging};
 
 /// A session on a server of some kind.
 enum Session {

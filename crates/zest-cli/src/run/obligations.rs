@@ -16,7 +16,7 @@ use crate::args::{Format, Obligations};
 use crate::exit::Exit;
 use crate::folder;
 use crate::out::{complain, complain_of, say};
-use crate::render::style::{BAD, FAINT, GOOD, HEAD, PLACE, WIDTH};
+use crate::render::style::{BAD, FAINT, GOOD, HEAD, PLACE, counted, width};
 
 pub(crate) fn run(args: &Obligations) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -60,7 +60,7 @@ fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
         say!("{:#}", serde_json::Value::Array(rows));
     } else {
         let mut table = Table::new();
-        table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width(WIDTH as u16);
+        table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width(width() as u16);
         table.set_header(["object", "attributes", "of its own", "of its type", "written in"]);
         for object in chosen {
             let attributes: Vec<String> = object.attributes.iter().map(|(k, v)| format!("{} {}", visible(k), visible(v))).collect();
@@ -79,7 +79,7 @@ fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
         for (right, words) in rights {
             say!("{HEAD}{right}{HEAD:#}: {words}");
         }
-        say!("{} objects", chosen.len());
+        say!("{}", counted(chosen.len(), "object"));
     }
     if chosen.is_empty() { Exit::Nothing } else { Exit::Allowed }
 }
@@ -139,17 +139,17 @@ fn edit(chosen: &[ObjectObligations], args: &Obligations) -> Result<Exit> {
     }
     let of = chosen.len();
     if !args.write {
-        say!("{count} of {of} chosen objects would change; nothing is written. To do it: --write --expect {count}");
+        say!("{count} of {} would change; nothing is written. To do it: --write --expect {count}", counted(of, "chosen object"));
         return Ok(if count == 0 { Exit::Nothing } else { Exit::Allowed });
     }
     if args.expect != Some(count) {
         let expected = args.expect.map_or("no number was expected".to_owned(), |n| format!("{n} were expected"));
-        bail!("{count} objects would change, and {expected}; nothing is written");
+        bail!("{} would change, and {expected}; nothing is written", counted(count, "object"));
     }
     for (file, text) in &changed {
         write_whole(&path_of(root, file), text).with_context(|| format!("writing {file}"))?;
     }
-    say!("{count} objects changed in {} documents", changed.len());
+    say!("{} changed in {}", counted(count, "object"), counted(changed.len(), "document"));
     Ok(Exit::Allowed)
 }
 

@@ -16,6 +16,7 @@ use crate::args::{Emit, Part};
 use crate::args::{Read, RollOut};
 use crate::exit::Exit;
 use crate::out::{complain, complain_of, put, say};
+use crate::render::style::counted;
 use crate::{folder, unknown};
 
 #[cfg(feature = "live")]
@@ -174,11 +175,6 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
     }
     put!("{out}");
     Ok(Exit::Allowed)
-}
-
-/// Writes a number of things: "1 statement", "2 statements".
-pub(crate) fn counted(count: usize, what: &str) -> String {
-    if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
 }
 
 /// Prints one of the files that tell a host the ledger's rules.

@@ -61,7 +61,7 @@ pub enum Change {
     Acting(Vec<Act>),
     /// Have only these roles active.
     ActiveRoles(Vec<String>),
-    /// On a host: sign in with the own account, and go on from there.
+    /// On a host: sign in with their own account, and go on from there.
     FromOwn {
         /// The own account.
         account: String,

@@ -29,7 +29,7 @@ impl Host<'_> {
         let chain = &question.session.acting;
         let account = self.answer.account.as_deref().and_then(|l| links.logins.get(l)).map(|&i| &links.accounts[i]);
         let cut =
-            |n: usize| way(Change::Acting(chain[..n].to_vec()), if n == 0 { "in the own name" } else { "with the chain cut short" }, None);
+            |n: usize| way(Change::Acting(chain[..n].to_vec()), if n == 0 { "in their own name" } else { "with the chain cut short" }, None);
         match refusal {
             Refusal::CentralDownNoAccount => vec![way(Change::CentralUp, "once the central source is up again", None)],
             Refusal::AccountLocked => account
@@ -118,7 +118,7 @@ impl Host<'_> {
         {
             let mut question = self.asked.question.clone();
             question.session.acting.insert(0, Act::Account { host: None, login: login.clone(), running: Running::TheLine });
-            let text = format!("from the own account, as account {}", visible(login));
+            let text = format!("from their own account, as account {}", visible(login));
             // Two changes that only make sense together are one way.
             ways.push(way(Change::FromOwn { account: name.clone(), acting: question.session.acting }, text, None));
         }
@@ -168,7 +168,7 @@ impl Host<'_> {
                     ways.push(way(Change::Acting(before.iter().cloned().chain([act]).collect()), text, None));
                 }
             }
-            ways.push(way(Change::Acting(Vec::new()), "in the own name", None));
+            ways.push(way(Change::Acting(Vec::new()), "in their own name", None));
         }
         let words = read_arguments(&question.line).unwrap_or_default();
         let argv = argv::read(&words);

@@ -193,7 +193,7 @@ fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
             let proofs = estate.user(user).proofs.iter();
             proofs.map(|p| way(Change::OnlyProof(p.value), format!("with a {}", p.value.word()), None)).collect()
         }
-        Refusal::AccountNotAsked => vec![way(Change::NoAccount, "in the user's own name", None)],
+        Refusal::AccountNotAsked => vec![way(Change::NoAccount, "in their own name", None)],
         Refusal::ChannelNotAllowed => {
             let channel = estate.user(user).channels.iter().flatten().next();
             channel.map(|c| way(Change::Channel(c.value), format!("through the channel {}", c.value.word()), None)).into_iter().collect()

@@ -237,11 +237,11 @@ impl Service<'_> {
         if self.asked.question.session.acting.is_empty() {
             Vec::new()
         } else {
-            vec![way(Change::Acting(Vec::new()), "in the own name", None)]
+            vec![way(Change::Acting(Vec::new()), "in their own name", None)]
         }
     }
 
-    /// As a role that can be assumed, as another user, or in the own name.
+    /// As a role that can be assumed, as another user, or in their own name.
     fn other_identity(&self) -> Vec<Way> {
         let (engine, links) = (self.asked.engine, self.context.links);
         let mut ways = self.own_name();

@@ -151,7 +151,7 @@ impl HostAccount {
 pub struct RunAs {
     /// Where it is written.
     pub place: Place,
-    /// Who, from the own account: `user:ID`, `group:ID` or `account:LOGIN`.
+    /// Who, from their own account: `user:ID`, `group:ID` or `account:LOGIN`.
     pub by: Vec<At<String>>,
     /// As which accounts.
     pub target: Vec<At<String>>,

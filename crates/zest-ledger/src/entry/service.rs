@@ -398,7 +398,7 @@ impl Ceiling {
     }
 }
 
-/// Who may act as a user, proving identity with the own credential.
+/// Who may act as a user, proving identity with their own credential.
 #[derive(Clone, Debug)]
 pub struct ActAs {
     /// Where it is written.

@@ -28,7 +28,7 @@ pub(crate) fn evaluate<T: Trace>(engine: &Engine, question: &Question, trace: &m
     run.decision()
 }
 
-/// Decides whether somebody could agree to an act as second person: by an own right to what the question asks, with the own
+/// Decides whether somebody could agree to an act as second person: by a right of their own to what the question asks, with the own
 /// proofs. What the person would have to prove again is open until it is proven.
 pub(crate) fn agrees(engine: &Engine, question: &Question) -> Decision {
     let mut silent = Silent;
@@ -38,7 +38,7 @@ pub(crate) fn agrees(engine: &Engine, question: &Question) -> Decision {
     run.decision()
 }
 
-/// The session of a second person: taken to be like the first one's, but for the proofs, which are the own ones.
+/// The session of a second person: taken to be like the first one's, but for the proofs, which are their own.
 pub(crate) fn of_second_person(question: &Question, name: &str, line: &str) -> Question {
     let mut theirs = Question::in_session(name, &question.system, line, question.session.clone());
     let session = &mut theirs.session;

@@ -53,36 +53,48 @@ const ROWS: &[Touch] = &[Select, Insert, Update, Delete];
 const WRITES: &[Touch] = &[Insert, Update];
 const ALL: &[Touch] = &[Select, Insert, Update, Delete, Truncate, Call, Cast, Make];
 
-/// Each sort with the acts that look at it; `docs/databases.md` shows the same table.
-const SORTS: &[(&str, &[Touch])] = &[
-    ("policy", ROWS),
-    ("forced", ROWS),
-    ("rule", ROWS),
-    ("trigger", &[Insert, Update, Delete, Truncate]),
-    ("default", WRITES),
-    ("generated", WRITES),
-    ("check", &[Insert, Update, Cast]),
-    ("index", WRITES),
-    ("key", &[Insert, Update, Delete]),
-    ("type", &[Select, Insert, Update, Delete, Cast]),
-    ("foreign", &[Select, Insert, Update, Delete, Truncate]),
-    ("body", &[Call]),
-    ("setting", ALL),
-    ("rights", ALL),
-    ("operator", ALL),
-    ("cast", ALL),
-    ("read-only", ALL),
-    ("event", &[Make]),
-    ("definer", ALL),
-    ("requirement", &[SignIn]),
-    ("plugin", &[SignIn]),
-    ("names", &[]),
-    ("gone", &[]),
+/// Each sort with what it is, and the acts that look at it.
+const SORTS: &[(&str, &str, &[Touch])] = &[
+    ("policy", "a policy of row security that calls or reads something else", ROWS),
+    ("forced", "row security that binds the owner as well", ROWS),
+    ("rule", "a rule; with `on insert` and the like, those acts only", ROWS),
+    ("trigger", "a trigger; with `on insert` and the like, those acts only", &[Insert, Update, Delete, Truncate]),
+    ("default", "a default of a column that calls something", WRITES),
+    ("generated", "a generated column that calls something", WRITES),
+    ("check", "a CHECK that calls something, of a table, or of a type of it", &[Insert, Update, Cast]),
+    ("index", "an index with expressions that call something", WRITES),
+    ("key", "a foreign key whose owners lack a right, or that sets off triggers", &[Insert, Update, Delete]),
+    ("type", "a type that is not of the server", &[Select, Insert, Update, Delete, Cast]),
+    ("foreign", "a table of another server", &[Select, Insert, Update, Delete, Truncate]),
+    ("body", "a body that is not a text (`BEGIN ATOMIC`)", &[Call]),
+    ("setting", "a setting of a routine, or of sessions; with `of ROLE`, of that role's", ALL),
+    ("rights", "changed rights on something that is built in", ALL),
+    ("operator", "an operator on built-in types, for statements with its sign", ALL),
+    ("cast", "a cast between built-in types", ALL),
+    ("read-only", "a server that takes no changes", ALL),
+    ("event", "a trigger on what is made, changed, given or dropped", &[Make]),
+    ("definer", "a definer that is a role, or gone", ALL),
+    ("requirement", "encryption or a certificate that an account needs", &[SignIn]),
+    ("plugin", "another way to sign in than by password", &[SignIn]),
+    ("names", "`names are not resolved`: the hosts of accounts are addresses (MariaDB)", &[]),
+    ("gone", "an object, or `column NAME`, that is gone while grants on it stand (MariaDB)", &[]),
 ];
+
+/// Returns what a ledger may name under `not-modelled`: each sort, what it is, and the acts that are not decided for it.
+///
+/// # Example
+/// ```
+/// let table = zest_ledger::not_modelled();
+/// assert!(table.iter().any(|(sort, _, acts)| *sort == "check" && acts.contains(&"insert") && !acts.contains(&"select")));
+/// ```
+#[must_use]
+pub fn not_modelled() -> Vec<(&'static str, &'static str, Vec<&'static str>)> {
+    SORTS.iter().map(|(sort, about, acts)| (*sort, *about, acts.iter().map(|t| t.word()).collect())).collect()
+}
 
 fn acts(note: &str) -> Option<&'static [Touch]> {
     let first = note.split_whitespace().next()?;
-    SORTS.iter().find(|(word, _)| *word == first).map(|(_, acts)| *acts)
+    SORTS.iter().find(|(word, ..)| *word == first).map(|(.., acts)| *acts)
 }
 
 /// Returns the first note that an act looks at. Where a trigger or a rule says `on insert`, other acts do not.
@@ -122,11 +134,11 @@ pub(crate) fn looked_at_on_server<'n>(notes: &'n BTreeSet<String>, role: &str, s
 pub(crate) fn notes(list: &[At<String>], findings: &mut Vec<Finding>) -> BTreeSet<String> {
     for note in list.iter().filter(|n| acts(&n.value).is_none()) {
         let first = note.value.split_whitespace().next().unwrap_or("");
-        let near = nearest_hint(first, SORTS.iter().map(|(word, _)| *word));
+        let near = nearest_hint(first, SORTS.iter().map(|(word, ..)| *word));
         findings.push(
             Finding::new(Code::UnknownNotModelled, format!("`{}` does not say what sort of thing it is{near}", visible(&note.value)))
                 .at(note.place, "expected a sort and a name, such as `check tide`")
-                .help(format!("sorts: {}", SORTS.iter().map(|(word, _)| *word).collect::<Vec<_>>().join(", "))),
+                .help(format!("sorts: {}", SORTS.iter().map(|(word, ..)| *word).collect::<Vec<_>>().join(", "))),
         );
     }
     list.iter().map(|n| n.value.clone()).collect()

@@ -232,7 +232,7 @@ impl Rehearsal {
         self.facts.confirmed = true;
     }
 
-    /// Has a second person agree, with the own proofs as far as they are stated, from now on until the end of the session.
+    /// Has a second person agree, with their own proofs as far as they are stated, from now on until the end of the session.
     pub fn approve(&mut self, user: &str, proofs: Option<Vec<Proven>>) {
         self.facts.approved_by = Some(user.to_owned());
         self.facts.approver_proofs = proofs;

@@ -60,7 +60,7 @@ fn on_account(context: Context<'_>, from: usize) -> OnHost {
     let refused = if account.locked.is_some() {
         Some("it is locked".to_owned())
     } else if account.is_limited() {
-        Some("only certain lines may be run as it, from the own account".to_owned())
+        Some("only certain lines may be run as it, from their own account".to_owned())
     } else if account.shell_refuses() {
         Some(format!("its login shell is `{}`", visible(&account.shell)))
     } else {

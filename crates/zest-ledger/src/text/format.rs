@@ -41,7 +41,7 @@ static GRANT_TABLE: Shape = Shape::Table(&GRANT);
 static ACT_AS_TABLE: Shape = Shape::Table(&ACT_AS);
 
 const GRANTS: Key = Key::new("grants", Shape::List(&GRANT_TABLE), "who may do what on which resources; a deny outweighs every allow");
-const ACTING: Key = Key::new("acting", Shape::List(&ACT_AS_TABLE), "who may act as which user, with the own credential");
+const ACTING: Key = Key::new("acting", Shape::List(&ACT_AS_TABLE), "who may act as which user, with their own credential");
 const PROOFS_COVER: Key = Key::new(
     "proofs-cover",
     Shape::Map(&Shape::List(&Shape::Words(Channel::WORDS))),
@@ -212,7 +212,7 @@ static RUN_AS: TableShape = TableShape {
     noun: "a rule of running as another account",
     about: "Who may run what as which account.",
     keys: &[
-        Key::required("by", TEXTS, "who, from the own account: \"user:ID\", \"group:ID\" or \"account:LOGIN\""),
+        Key::required("by", TEXTS, "who, from their own account: \"user:ID\", \"group:ID\" or \"account:LOGIN\""),
         Key::required("as", TEXTS, "as which accounts"),
         Key::required("commands", TEXTS, "command sets whose lines may be run; a line begins with the full path of a program"),
         Key::new("proof", Shape::Flag, "whether identity must be proven first; true unless stated"),
@@ -253,7 +253,7 @@ static SEPARATION: TableShape = TableShape {
 
 static ASSUMABLE: TableShape = TableShape {
     noun: "an assumption",
-    about: "Who may assume a role. Its rights then replace the own ones for the session.",
+    about: "Who may assume a role. Its rights then replace their own for the session.",
     keys: &[
         Key::required("by", TEXTS, "whom the role admits: \"user:ID\", \"group:ID\" or \"role:ID\""),
         Key::new("when", Shape::Table(&WHEN), "conditions under which it may be assumed"),

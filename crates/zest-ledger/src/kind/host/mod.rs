@@ -63,7 +63,7 @@ impl<'e> Context<'e> {
         &self.links.accounts[index]
     }
 
-    /// Returns the user of the ledger who has an account as the own one: the one of the same name.
+    /// Returns the user of the ledger who has an account as their own: the one of the same name.
     pub(crate) fn owner(&self, account: usize) -> Option<UserId> {
         self.engine.estate.user_ids.get(self.account(account).login.as_str()).copied()
     }
@@ -103,7 +103,7 @@ impl<'e> Context<'e> {
         own.into_iter().chain(of_owner).min()
     }
 
-    /// Returns whether a user may use an account: the own one, or one that is lent.
+    /// Returns whether a user may use an account: their own, or one that is lent.
     pub(crate) fn may_use(&self, user: UserId, account: usize) -> bool {
         self.owner(account) == Some(user) || self.account(account).used_by.iter().any(|&(p, _)| self.engine.membership.belongs(user, p))
     }
@@ -310,7 +310,7 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     }
     if account.is_limited() {
         run.refuse(Stage::Entry, Refusal::AccountLimited, || {
-            (format!("nobody signs in with `{shown}`: only certain lines may be run as it, from the own account"), Some(account.place))
+            (format!("nobody signs in with `{shown}`: only certain lines may be run as it, from their own account"), Some(account.place))
         })?;
     } else if account.shell_refuses() {
         run.refuse(Stage::Entry, Refusal::ShellRefuses, || {
@@ -338,7 +338,7 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     Ok(Standing { user, first: index, account: index })
 }
 
-/// Finds the account: the one that is named, else the own one, else the only one that can be used.
+/// Finds the account: the one that is named, else their own, else the only one that can be used.
 fn account_of<T: Trace>(context: Context<'_>, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<usize, Stop> {
     let engine = context.engine;
     let place = Some(engine.estate.system(context.system).id.place);

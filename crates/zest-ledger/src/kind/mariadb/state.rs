@@ -366,7 +366,7 @@ impl<'s> View<'s> {
         (sum, grounds)
     }
 
-    /// Returns what is held on a database, with grounds. Of several patterns that fit, the most special one counts
+    /// Returns what is held on a database, with grounds. Of several patterns that fit, the most specific one counts
     /// alone; those of all accounts with the session's login and a fitting origin compete, and anonymous ones.
     #[must_use]
     pub fn database(&self, database: &str) -> (Privileges, Vec<(Privileges, Source)>) {
@@ -406,7 +406,7 @@ impl<'s> View<'s> {
             .into_iter()
             .collect();
         for holders in self.others() {
-            // The patterns of all included roles are merged by their text; then the most special one counts.
+            // The patterns of all included roles are merged by their text; then the most specific one counts.
             let mut merged: BTreeMap<&str, (Privileges, Vec<Source>)> = BTreeMap::new();
             for holder in &holders {
                 for ((h, scope), held) in patterns(holder) {
@@ -462,9 +462,9 @@ impl<'s> View<'s> {
         }
     }
 
-    /// The accounts of the session's login whose origin fits, most special first: grants on tables and routines are
-    /// looked for with each, and the most special one that has any counts alone. Between an address and a network that
-    /// are equally special, the server takes the one it happens to find first; then only what both give is certain.
+    /// The accounts of the session's login whose origin fits, most specific first: grants on tables and routines are
+    /// looked for with each, and the most specific one that has any counts alone. Between an address and a network that
+    /// are equally specific, the server takes the one it happens to find first; then only what both give is certain.
     fn own_rows(&self, scope: &Scope) -> Option<(Holder, Held)> {
         let mut rows: Vec<(&AccountName, &Held)> = self
             .state

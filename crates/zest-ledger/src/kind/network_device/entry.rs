@@ -225,7 +225,7 @@ pub(crate) fn through(engine: &Engine, user: UserId, id: AssignmentId) -> String
     let who = links.to.iter().find(|(party, _)| engine.membership.belongs(user, *party)).map(|(party, _)| *party);
     let mut text = format!("role {}", roles.join(", "));
     match who {
-        Some(Party::User(_)) => text.push_str(" assigned in person"),
+        Some(Party::User(_)) => text.push_str(" assigned to the user directly"),
         Some(Party::Group(group)) => {
             let _ = write!(text, " through group `{}`", visible(&estate.group(group).id.value));
             if let Some((chain, _)) = engine.membership.chain(estate, user, group)

@@ -72,7 +72,7 @@ fn as_user<T: Trace>(context: Context<'_>, standing: &mut Standing, name: &str, 
                 .map(|&(p, _)| format!("`{}`", visible(&estate.party(p))))
                 .collect();
             let who = match others.is_empty() {
-                _ if !is_own => "the rights of the assumed role replace the own ones".to_owned(),
+                _ if !is_own => "the rights of the assumed role replace their own".to_owned(),
                 true => "nobody may".to_owned(),
                 false => format!("{} may", others.join(" and ")),
             };

@@ -115,7 +115,7 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     Ok(standing)
 }
 
-/// Returns whether somebody changes the own credential, in the own name.
+/// Returns whether somebody changes their own credential, in their own name.
 fn is_own_change(context: Context<'_>, standing: &Standing, action: &Action) -> bool {
     context.links.operations[action.operation].name == CHANGE_CREDENTIAL
         && standing.identity == Identity::User(standing.person)

@@ -224,7 +224,7 @@ fn is_held_through(context: Context<'_>, through: RoleId, held: RoleId, from: &[
 pub(crate) fn via(context: Context<'_>, user: UserId, held: &Held<'_>) -> String {
     let estate = &context.engine.estate;
     match held.via {
-        Via::Party(Party::User(_)) => "to the user in person".to_owned(),
+        Via::Party(Party::User(_)) => "to the user directly".to_owned(),
         Via::Party(party) => format!("to `{}`", visible(&estate.party(party))),
         Via::Assignment(id, role) => {
             let name = &estate.role(role).id.value;
