@@ -154,7 +154,8 @@ pub(crate) struct MomentArg {
 
 impl MomentArg {
     pub(crate) fn moment(&self) -> Timestamp {
-        self.at.unwrap_or_else(Timestamp::now)
+        // Nobody writes the parts of a second down again.
+        self.at.unwrap_or_else(|| Timestamp::from_second(Timestamp::now().as_second()).unwrap_or(Timestamp::MIN))
     }
 }
 

@@ -70,7 +70,10 @@ fn refusals_differ_in_code_and_come_with_a_place_and_a_remedy() {
         let steps: Vec<String> = remedy
             .iter()
             .flat_map(|r| r["steps"].as_array().expect("steps"))
-            .map(|s| format!("{} {}", s["text"].as_str().expect("a text"), place(&s["place"])).trim().to_owned())
+            .map(|s| match (s["text"].as_str().expect("a text"), place(&s["place"])) {
+                (text, place) if place.is_empty() => text.to_owned(),
+                (text, place) => format!("{text} ({place})"),
+            })
             .collect();
         let _ = writeln!(
             page,

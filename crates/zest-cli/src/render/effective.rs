@@ -6,7 +6,7 @@ use comfy_table::{ContentArrangement, Table, presets};
 use zest_ledger::review::{CommandRight, DataRight, Effective, Entitlement, Extent, OnDatabase, OnHost, OnService};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, HEAD, width, hanging};
+use super::style::{BAD, FAINT, GOOD, HEAD, hanging, width};
 
 pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
     let mut out = String::new();

@@ -28,8 +28,9 @@ impl Host<'_> {
         let question = self.asked.question;
         let chain = &question.session.acting;
         let account = self.answer.account.as_deref().and_then(|l| links.logins.get(l)).map(|&i| &links.accounts[i]);
-        let cut =
-            |n: usize| way(Change::Acting(chain[..n].to_vec()), if n == 0 { "in their own name" } else { "with the chain cut short" }, None);
+        let cut = |n: usize| {
+            way(Change::Acting(chain[..n].to_vec()), if n == 0 { "in their own name" } else { "with the chain cut short" }, None)
+        };
         match refusal {
             Refusal::CentralDownNoAccount => vec![way(Change::CentralUp, "once the central source is up again", None)],
             Refusal::AccountLocked => account

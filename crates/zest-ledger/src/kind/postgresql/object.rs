@@ -44,7 +44,11 @@ impl ObjectName {
     /// Reads a name as a ledger writes it.
     #[must_use]
     pub fn parse(text: &str) -> Option<Self> {
+        // The server's own spelling is taken as well.
         let text = text.trim();
+        let text = &text
+            .strip_prefix("materialized view")
+            .map_or_else(|| text.to_owned(), |rest| format!("{}{rest}", Class::MaterialisedView.word()));
         let mut classes: Vec<Class> = Class::ALL.to_vec();
         classes.sort_by_key(|c| std::cmp::Reverse(c.word().len()));
         let (class, rest) = classes.into_iter().find_map(|c| {
