@@ -152,6 +152,7 @@ fn host() -> Host {
         sign_in: told.sign_in,
         keys_of: told.keys_of,
         programs: ["nightly", "report", "note", "other"].map(str::to_owned).to_vec(),
+        links: Vec::new(),
     }
 }
 
@@ -271,4 +272,150 @@ fn sudo_and_openssh_do_what_we_answer() {
     ] {
         assert!(codes.contains_key(code), "no question came to {code}: {codes:?}");
     }
+}
+
+/// Where links stand on the host of the random questions, and where they lead.
+const LINKS: [(&str, &str); 3] =
+    [("/usr/local/bin/deep/note", "../note"), ("/usr/local/bin/way", "deep"), ("/usr/local/bin/long/way", "../way")];
+
+/// A ledger with random rules, people who are gone at some moment, and links.
+fn random_ledger(rng: &mut fastrand::Rng) -> (String, Vec<Vec<String>>) {
+    let mut patterns: Vec<Vec<String>> = Vec::new();
+    let mut rules = Vec::new();
+    while rules.len() < 10 {
+        let words: Vec<String> = (0..rng.usize(0..4)).map(|_| random_word(rng)).collect();
+        let program = PATHS[rng.usize(..PATHS.len())];
+        let verb = if rng.u8(..3) == 0 { "deny " } else { "allow" };
+        let rest = if rng.u8(..6) == 0 { " ..." } else { "" };
+        let shown: String = words.iter().map(|w| if w.starts_with('{') { format!(" {w}") } else { format!(" \"{w}\"") }).collect();
+        let rule = format!("{verb} {program}{shown}{rest}");
+        let alone = ledger_of(&[rule.clone()]);
+        if Ledger::new().document("a.toml", &alone).estate().is_ok_and(|estate| Engine::compile(estate).is_ok()) {
+            rules.push(rule);
+            patterns.push([vec![program.to_owned()], words].concat());
+        }
+    }
+    (ledger_of(&rules), patterns)
+}
+
+const PATHS: [&str; 6] = [
+    "/usr/local/bin/note",
+    "/usr/local/bin/report",
+    "/usr/local/bin/deep/note",
+    "/usr/local/bin/way/note",
+    "/usr/local/bin/long/way/note",
+    "/usr/local/bin/deep/../report",
+];
+
+fn ledger_of(rules: &[String]) -> String {
+    let list: Vec<String> = rules.iter().map(|r| toml::Value::String(r.clone()).to_string()).collect();
+    let links: Vec<String> = LINKS.iter().map(|(from, to)| format!("{from:?} = {to:?}")).collect();
+    format!(
+        "[users]\nop-1 = {{ proofs = [\"key\"] }}\nop-2 = {{ proofs = [\"key\"], until = 2026-06-30 }}\noff-1 = {{ proofs = [\"key\"], disabled = true }}\n\
+         [systems.box]\nkind = \"host\"\nno-command-set = \"nothing\"\n[command-sets.mixed]\nrules = [{}]\n\
+         [hosts.box]\nlinks = {{ {} }}\nrun-as = [{{ by = [\"user:op-1\", \"user:op-2\", \"user:off-1\"], as = [\"batch\"], commands = [\"mixed\"], proof = false }}]\n\
+         [hosts.box.accounts]\nop-1 = {{}}\nop-2 = {{}}\noff-1 = {{}}\nbatch = {{ shell = \"/usr/sbin/nologin\" }}\n",
+        list.join(", "),
+        links.join(", ")
+    )
+}
+
+/// A word of a rule: any printable bytes, a slot, or a path.
+fn random_word(rng: &mut fastrand::Rng) -> String {
+    match rng.u8(..8) {
+        0 => "{word}".to_owned(),
+        1 => "{number}".to_owned(),
+        2 => "{selkie|marram}".to_owned(),
+        3 => "/srv/reports/tide.csv".to_owned(),
+        _ => (0..rng.usize(1..4)).map(|_| char::from(rng.u8(0x20..0x7f))).collect(),
+    }
+}
+
+/// Arguments near a rule: what it means, or that with one thing changed.
+fn near(rng: &mut fastrand::Rng, pattern: &[String]) -> Vec<String> {
+    let mut argv: Vec<String> = pattern
+        .iter()
+        .map(|w| match w.as_str() {
+            "{word}" => ["x", "../x", "-v", "a=b"][rng.usize(..4)].to_owned(),
+            "{number}" => rng.u8(..20).to_string(),
+            "{selkie|marram}" => "marram".to_owned(),
+            other => other.to_owned(),
+        })
+        .collect();
+    let at = rng.usize(..argv.len());
+    match rng.u8(..10) {
+        0 if at > 0 => argv[at] = (0..rng.usize(0..4)).map(|_| char::from(rng.u8(0x20..0x7f))).collect(),
+        1 if at > 0 => argv[at].insert(0, char::from(rng.u8(0x20..0x7f))),
+        2 if at > 0 => argv[at].push(char::from(rng.u8(0x20..0x7f))),
+        3 => argv.push(random_word(rng)),
+        4 if argv.len() > 1 => _ = argv.pop(),
+        5 => argv[0] = PATHS[rng.usize(..PATHS.len())].to_owned(),
+        6 => argv[0].push('/'),
+        7 => argv[0] = argv[0].replacen("/bin/", "/./bin//", 1),
+        8 => argv[0] = argv[0].replacen("/local/", "/local/share/../", 1),
+        _ => {}
+    }
+    argv
+}
+
+#[test]
+fn random_questions_about_a_host_come_out_as_on_the_real_one() {
+    if let Some(why) = missing() {
+        assert!(std::env::var_os("CI").is_none(), "in CI the host must be there: {why}");
+        eprintln!("skipped: {why}");
+        return;
+    }
+    let full = std::env::var("ZEST_CHECKS").is_ok();
+    let rounds = if full { 26 } else { 3 };
+    let mut rng = fastrand::Rng::with_seed(crate::support::seed("random questions about a host"));
+    let mut counts = Counts::default();
+    let mut wrong = Vec::new();
+    for round in 0..rounds {
+        let (text, patterns) = random_ledger(&mut rng);
+        let engine =
+            Engine::compile(Ledger::new().document("a.toml", &text).estate().unwrap_or_else(|f| panic!("{f}"))).expect("it compiles");
+        let at: jiff::Timestamp = ["2026-06-01T00:00:00Z", "2026-07-01T00:00:00Z"][round % 2].parse().expect("a moment");
+        // A set whose denies cannot be written is not emitted at all.
+        let Ok(told) = host_configuration(&engine, "box", at) else {
+            counts.add("hosts that are told nothing, since a deny cannot be written", 1);
+            continue;
+        };
+        let logins = ["op-1", "op-2", "off-1", "batch"].map(|n| Login { name: n.to_owned(), shell: "/bin/bash".to_owned() }).to_vec();
+        let host = Host {
+            logins,
+            run_as: told.run_as,
+            sign_in: told.sign_in,
+            keys_of: told.keys_of,
+            programs: ["note", "report"].map(str::to_owned).to_vec(),
+            links: LINKS.map(|(a, b)| (a.to_owned(), b.to_owned())).to_vec(),
+        };
+        let (mut tries, mut wanted) = (Vec::new(), Vec::new());
+        while tries.len() < 210 {
+            let pattern = &patterns[rng.usize(..patterns.len())];
+            let argv = near(&mut rng, pattern);
+            if argv.iter().any(|w| w.contains('"')) {
+                continue;
+            }
+            let from = ["op-1", "op-1", "op-1", "op-2", "off-1"][rng.usize(..5)];
+            let words: Vec<&str> = argv.iter().map(String::as_str).collect();
+            let question = question(from, "batch", &[], &words).at(at);
+            let answer = engine.explain(&question);
+            let joined = answer.refusal == Some(Refusal::JoinedArguments);
+            wanted.push((format!("{from} at {at}: {argv:?}"), answer.verdict == Verdict::Allowed, joined, answer.refusal));
+            tries.push(Try::Run { from: from.to_owned(), to: "batch".to_owned(), variables: Vec::new(), argv });
+        }
+        for ((what, allowed, joined, refusal), did) in wanted.iter().zip(host.judge(&tries)) {
+            match (*allowed, did.ran) {
+                (true, true) => counts.add("run, as we allow", 1),
+                (false, false) => counts.add("not run, as we refuse", 1),
+                (false, true) if *joined => counts.add("run since the host joins arguments, as foretold", 1),
+                _ => {
+                    wrong.push(format!("{what}: we {}, the host {did:?} ({refusal:?})\n{text}", if *allowed { "allow" } else { "refuse" }))
+                }
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{} disagree:\n{}", wrong.len(), wrong[..wrong.len().min(12)].join("\n"));
+    counts.print("random questions about a host");
+    assert!(counts.total() >= if full { 5_000 } else { 200 }, "{}", counts.total());
 }

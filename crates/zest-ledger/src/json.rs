@@ -6,7 +6,7 @@ use serde_json::{Map, Value, json};
 
 use crate::ask::{Answer, Fact, Form, GateOutcome, Question, Session};
 use crate::finding::{Findings, Label, nearest};
-use crate::review::{DataRight, Effective, Extent, OnHost, OnService};
+use crate::review::{CommandRight, DataRight, Effective, Extent, OnHost, OnService};
 use crate::source::{Location, visible};
 use crate::text::unique;
 
@@ -338,33 +338,37 @@ fn service(held: &OnService) -> Value {
 /// Returns effective permissions.
 #[must_use]
 pub fn effective(rights: &[Effective]) -> Value {
+    let commands = |list: &[CommandRight]| -> Vec<Value> {
+        let one = |c: &CommandRight| {
+            let except = if let Extent::Except(line) = &c.extent { Some(line) } else { None };
+            json!({
+                "line": c.line, "modes": c.modes, "level": c.level, "except": except,
+                "ground": c.ground, "place": place(c.location.as_ref()),
+            })
+        };
+        list.iter().map(one).collect()
+    };
     let systems = rights.iter().map(|on| {
         let entitlements: Vec<Value> = on
             .entitlements
             .iter()
             .map(|e| {
-                let commands: Vec<Value> = e
-                    .commands
-                    .iter()
-                    .map(|c| {
-                        let except = if let Extent::Except(line) = &c.extent { Some(line) } else { None };
-                        json!({
-                            "line": c.line, "modes": c.modes, "level": c.level, "except": except,
-                            "ground": c.ground, "place": place(c.location.as_ref()),
-                        })
-                    })
-                    .collect();
                 json!({
                     "through": e.through, "place": place(Some(&e.location)), "conditions": e.conditions,
                     "band": e.band.map(|(start, ceiling)| json!({ "start": start, "ceiling": ceiling })),
-                    "levels": e.levels, "commands": commands,
+                    "levels": e.levels, "commands": commands(&e.commands),
                 })
             })
             .collect();
         let accounts: Vec<Value> = on
             .accounts
             .iter()
-            .map(|(login, start, ceiling, at)| json!({ "login": login, "band": { "start": start, "ceiling": ceiling }, "place": place(Some(at)) }))
+            .map(|a| {
+                json!({
+                    "login": a.login, "band": { "start": a.start, "ceiling": a.ceiling }, "place": place(Some(&a.location)),
+                    "commands": a.commands.as_deref().map(commands),
+                })
+            })
             .collect();
         let refused = on.refused.as_ref().map(|(text, at)| json!({ "text": text, "place": place(at.as_ref()) }));
         let rights = |list: &[DataRight]| -> Vec<Value> {

@@ -1,5 +1,6 @@
 //! Effective permissions: which assignments can apply, which levels can be reached, which commands are left.
 
+use zest_ledger::Question;
 use zest_ledger::ask::Session;
 use zest_ledger::review::{CommandRight, Effective, Extent, effective};
 
@@ -84,10 +85,30 @@ fn who_cannot_sign_in_has_nothing() {
 
 #[test]
 fn local_accounts_are_listed_where_the_local_source_is_asked() {
-    assert_eq!(of("lead-1", "switch").accounts.iter().map(|a| (a.0.as_str(), a.1, a.2)).collect::<Vec<_>>(), [("emergency", 15, 15)]);
+    assert_eq!(
+        of("lead-1", "switch").accounts.iter().map(|a| (a.login.as_str(), a.start, a.ceiling)).collect::<Vec<_>>(),
+        [("emergency", 15, 15)]
+    );
     let island = of("lead-1", "island");
     assert!(island.entitlements.is_empty(), "the central source is not asked there");
     assert_eq!(island.accounts.len(), 1);
+}
+
+#[test]
+fn a_local_account_with_command_sets_lists_what_they_permit_as_it_is_answered() {
+    let ledger = PIER;
+    let engine = engine(&format!(
+        "{ledger}\n[systems.sealed]\nkind = \"network-device\"\nvocabulary = \"make\"\nno-command-set = \"nothing\"\nidentity-sources = [\"local\"]\n\
+         [systems.sealed.accounts.lead-1]\nband = {{ start = 1, ceiling = 15 }}\ncommands = [\"trace\"]\n"
+    ));
+    let rights = effective(&engine, "lead-1", Some("sealed"), &Session::default()).expect("she is known");
+    let listed = rights[0].accounts[0].commands.as_ref().expect("it has command sets of its own");
+    assert!(!listed.is_empty());
+    for line in ["show release", "show paths", "show settings live", "restart", "zero tally", "leave"] {
+        let is_listed = listed.iter().any(|c| c.line == line);
+        let allowed = (1..=15).any(|level| engine.explain(&Question::new("lead-1", "sealed", line).level(level)).refusal.is_none());
+        assert_eq!(is_listed, allowed, "{line}: {listed:?}");
+    }
 }
 
 #[test]

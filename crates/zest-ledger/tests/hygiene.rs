@@ -2,6 +2,7 @@
 
 use zest_ledger::finding::Code;
 use zest_ledger::review::hygiene;
+use zest_ledger::{Engine, Ledger};
 
 use crate::support::engine;
 
@@ -130,4 +131,34 @@ fn devices_that_are_alike_are_reported_once_and_those_that_differ_each() {
     let text = SOUND.replacen("\"allow leave\", ", "", 1) + second;
     let found = hygiene(&engine(&text), None);
     assert_eq!(found.list().iter().filter(|f| f.code == Code::CannotLeave).count(), 1, "{found}");
+}
+
+#[test]
+fn ids_that_look_alike_are_found_in_every_table() {
+    // Each with a Cyrillic letter in the place of a Latin one.
+    for (one, other) in [
+        ("[users.lead-8]\nproofs = [\"password\"]", "[users.\"l\u{435}ad-8\"]\nproofs = [\"password\"]"),
+        ("[groups.crew]", "[groups.\"cr\u{435}w\"]"),
+        ("[roles.keeper]", "[roles.\"k\u{435}eper\"]"),
+        ("[origins.pier]\nnetworks = [\"192.0.2.0/26\"]", "[origins.\"pi\u{435}r\"]\nnetworks = [\"192.0.2.0/26\"]"),
+        ("[command-sets.trace]\nrules = []", "[command-sets.\"trac\u{435}\"]\nrules = []"),
+        ("[systems.rota]\nkind = \"application\"", "[systems.\"r\u{43e}ta\"]\nkind = \"application\""),
+        (
+            "[systems.rota]\nkind = \"application\"\n[applications.rota.types.box]\nrights = [\"open\"]\n[applications.rota.objects]\n\"box/one\" = {}",
+            "\"box/on\u{435}\" = {}",
+        ),
+        (
+            "[systems.db]\nkind = \"postgresql\"\n[databases.db.objects]\n\"table public.rates\" = { columns = { id = \"integer\" } }",
+            "\"table public.rat\u{435}s\" = { columns = { id = \"integer\" } }",
+        ),
+    ] {
+        let found = |text: &str| {
+            let ledger = format!("[systems.other]\nkind = \"application\"\n{text}\n");
+            let estate = Ledger::new().document("a.toml", &ledger).estate().unwrap_or_else(|f| panic!("{text}\n{f}"));
+            let findings = hygiene(&Engine::compile(estate).unwrap_or_else(|f| panic!("{f}")), None);
+            findings.list().iter().any(|f| f.code == Code::IdsLookAlike)
+        };
+        assert!(!found(one), "{one}");
+        assert!(found(&format!("{one}\n{other}")), "{other}");
+    }
 }

@@ -70,6 +70,8 @@ pub struct Host {
     pub keys_of: Vec<(String, Vec<String>)>,
     /// Programs in `/usr/local/bin`.
     pub programs: Vec<String>,
+    /// Links in `/usr/local/bin`: where they stand and where they lead.
+    pub links: Vec<(String, String)>,
 }
 
 /// Why there is no host to ask; nothing if there is.
@@ -172,6 +174,9 @@ impl Host {
                 script,
                 "printf '#!/bin/sh\\necho ran as $(/usr/bin/id -un)\\n' >/usr/local/bin/{program}; chmod 755 /usr/local/bin/{program}"
             );
+        }
+        for (from, to) in &self.links {
+            let _ = writeln!(script, "mkdir -p \"$(dirname {0})\" && ln -s {1} {0}", quoted(from), quoted(to));
         }
         script.push_str("visudo -c -q -f /etc/sudoers || { visudo -c -f /etc/sudoers; exit 99; }\n");
         if tries.iter().any(|t| matches!(t, Try::SignIn { .. })) {

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use comfy_table::{ContentArrangement, Table, presets};
-use zest_ledger::review::{CommandRight, DataRight, Effective, Entitlement, Extent, OnDatabase, OnHost, OnService};
+use zest_ledger::review::{CommandRight, DataRight, Effective, Entitlement, Extent, OnAccount, OnDatabase, OnHost, OnService};
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, hanging, width};
@@ -14,7 +14,9 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
     let mut groups: Vec<(Vec<&str>, &Effective)> = Vec::new();
     for right in rights {
         let same = |other: &Effective| {
-            let logins = |r: &Effective| r.accounts.iter().map(|a| (a.0.clone(), a.1, a.2)).collect::<Vec<_>>();
+            // Where it is written differs from system to system.
+            let logins =
+                |r: &Effective| r.accounts.iter().map(|a| (a.login.clone(), a.start, a.ceiling, a.commands.clone())).collect::<Vec<_>>();
             other.entitlements == right.entitlements
                 && logins(other) == logins(right)
                 && other.refused == right.refused
@@ -56,9 +58,13 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
             let nth = if count > 1 { format!("{}. ", i + 1) } else { String::new() };
             out.push_str(&one(&nth, entitlement));
         }
-        for (login, start, ceiling, at) in &right.accounts {
-            let text = format!("local account `{}`, levels {start} to {ceiling}, by the commands' own levels ({at})", visible(login));
+        for OnAccount { login, start, ceiling, location, commands, .. } in &right.accounts {
+            let by = if commands.is_some() { "by command sets of its own" } else { "by the commands' own levels" };
+            let text = format!("local account `{}`, levels {start} to {ceiling}, {by} ({location})", visible(login));
             let _ = writeln!(out, "  {}", hanging("    ", &text));
+            if let Some(commands) = commands {
+                out.push_str(&table(commands));
+            }
         }
         out.push('\n');
     }

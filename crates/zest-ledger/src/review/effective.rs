@@ -24,8 +24,8 @@ pub struct Effective {
     /// The assignments that can apply, in the order in which they are tried: the first whose conditions hold
     /// decides alone. Those that the stated facts rule out are left out.
     pub entitlements: Vec<Entitlement>,
-    /// Local accounts that the user may use: login, start level, ceiling, and where it is written.
-    pub accounts: Vec<(String, u8, u8, Location)>,
+    /// Local accounts that the user may use.
+    pub accounts: Vec<OnAccount>,
     /// Why no session can be opened, whatever the conditions; with the place.
     pub refused: Option<(String, Option<Location>)>,
     /// On a database server, what a session of each account holds: of the one that the stated origin leads to, or of
@@ -94,6 +94,22 @@ pub enum Extent {
     Every,
     /// Some; this one is not.
     Except(String),
+}
+
+/// What a user may do with a local account of a device.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct OnAccount {
+    /// The login.
+    pub login: String,
+    /// The level at which its sessions start.
+    pub start: u8,
+    /// The highest level that they reach.
+    pub ceiling: u8,
+    /// Where it is written.
+    pub location: Location,
+    /// The commands that its own command sets permit; nothing where it has none, and the commands' own levels decide.
+    pub commands: Option<Vec<CommandRight>>,
 }
 
 /// Returns what a user may do on each system, or on one of them; nothing for an unknown user.
@@ -190,8 +206,16 @@ fn on_system(
         .iter()
         .enumerate()
         .filter(|(i, a)| sources.contains(&IdentitySource::Local) && mine(&a.login.value, *i))
-        .filter_map(|(_, a)| {
-            a.band.as_ref().map(|b| (a.login.value.clone(), b.start.value, b.ceiling.value, estate.sources.locate(a.login.place)))
+        .filter_map(|(i, account)| {
+            let band = account.band.as_ref()?;
+            let own = engine.account_standings[system.index()][i];
+            Some(OnAccount {
+                login: account.login.value.clone(),
+                start: band.start.value,
+                ceiling: band.ceiling.value,
+                location: estate.sources.locate(account.login.place),
+                commands: own.map(|number| commands(engine, system, number, &engine.reach(number, system))),
+            })
         })
         .collect();
     Effective { entitlements, accounts, refused, ..Effective::nothing(&written.id.value) }
@@ -239,7 +263,8 @@ fn commands(engine: &Engine, system: SystemId, number: usize, reach: &Reach) -> 
         let mut runs: Vec<(String, u8, bool)> = Vec::new();
         for &mode in &command.modes {
             let levels = reach.levels_in(mode).into_iter().filter(|&l| l >= own);
-            let mut usable = levels.map(|l| (l, !device.authorises(l, mode))).filter(|&(_, free)| free || found.allowed.is_some());
+            let mut usable =
+                levels.map(|l| (l, !standing.is_local && !device.authorises(l, mode))).filter(|&(_, free)| free || found.allowed.is_some());
             if let Some((level, free)) = usable.next() {
                 runs.push((vocabulary.modes[mode.index()].clone(), level, free));
             }

@@ -14,7 +14,8 @@ use crate::entry::{Credential, Does, IdentitySource, Kind, Otherwise, RuleVerb};
 use crate::estate::{AssignmentId, AssignmentLinks, CommandId, ModeId, Party, RoleId, ServiceLinks, SetId, SystemId, UserId};
 use crate::finding::{Code, Finding, Findings};
 use crate::kind::network_device::{Instances, elevations};
-use crate::source::{Place, skeleton, visible};
+use crate::ledger::Entries;
+use crate::source::{At, Place, skeleton, visible};
 
 use super::gone::gone;
 
@@ -39,6 +40,7 @@ const MAX_PAIRS: usize = 2_000_000;
 pub fn hygiene(engine: &Engine, at: Option<Timestamp>) -> Findings {
     let mut review = Review { engine, at, findings: Vec::new() };
     review.people();
+    review.look_alikes();
     review.groups();
     review.roles();
     review.assignments();
@@ -68,7 +70,6 @@ impl Review<'_> {
     fn people(&mut self) {
         let estate = &self.engine.estate;
         let mut folded: FxHashMap<String, Place> = FxHashMap::default();
-        let mut alike: FxHashMap<String, (Place, &str)> = FxHashMap::default();
         for (i, user) in estate.entries.users.iter().enumerate() {
             let id = UserId::new(i);
             let (name, place) = (visible(&user.id.value), user.id.place);
@@ -114,16 +115,6 @@ impl Review<'_> {
                         .help("take the user out, or extend the date"),
                 );
             }
-            if let Some((first, other)) = alike.insert(skeleton(&user.id.value), (place, &user.id.value))
-                && other.to_lowercase() != user.id.value.to_lowercase()
-            {
-                self.findings.push(
-                    Finding::new(Code::IdsLookAlike, format!("`{name}` looks like `{}`, and is somebody else", visible(other)))
-                        .at(place, "easy to mix up")
-                        .also(first, "the other one")
-                        .help("rename one of them, in letters of one script"),
-                );
-            }
             if let Some(first) = folded.insert(user.id.value.to_lowercase(), place) {
                 self.findings.push(
                     Finding::new(Code::IdsDifferInCase, format!("`{name}` differs from another user in upper and lower case only"))
@@ -133,6 +124,63 @@ impl Review<'_> {
                 );
             }
         }
+    }
+
+    /// Ids of one table that look alike, across scripts as well (Unicode Technical Standard 39).
+    fn look_alikes(&mut self) {
+        let estate = &self.engine.estate;
+        // Every table of ids has its say here, or this does not compile.
+        let Entries {
+            users,
+            groups,
+            origins,
+            systems,
+            vocabularies,
+            command_sets,
+            roles,
+            assignments: _,
+            databases,
+            services,
+            hosts,
+            separations,
+            credential_rules: _,
+            interfaces: _,
+        } = &estate.entries;
+        let mut tables: Vec<Vec<&At<String>>> = vec![
+            users.iter().map(|e| &e.id).collect(),
+            groups.iter().map(|e| &e.id).collect(),
+            origins.iter().map(|e| &e.id).collect(),
+            systems.iter().map(|e| &e.id).collect(),
+            vocabularies.iter().map(|e| &e.id).collect(),
+            command_sets.iter().map(|e| &e.id).collect(),
+            roles.iter().map(|e| &e.id).collect(),
+            separations.iter().map(|e| &e.id).collect(),
+        ];
+        tables.extend(databases.iter().map(|d| d.accounts.iter().chain(&d.roles).map(|r| &r.name).collect()));
+        tables.extend(databases.iter().map(|d| d.objects.iter().map(|o| &o.name).collect()));
+        tables.extend(services.iter().map(|s| s.resources.iter().map(|r| &r.path).collect()));
+        tables.extend(hosts.iter().map(|h| h.accounts.iter().map(|a| &a.login).collect()));
+        tables.extend(systems.iter().map(|s| s.accounts.iter().map(|a| &a.login).collect()));
+        let mut found = Vec::new();
+        for table in tables {
+            let mut alike: FxHashMap<String, &At<String>> = FxHashMap::default();
+            for id in table {
+                // What letters of ASCII look like is no surprise to anybody: `O` and `0` stand in too many names.
+                if let Some(other) = alike.insert(skeleton(&id.value), id)
+                    && other.value.to_lowercase() != id.value.to_lowercase()
+                    && !(other.value.is_ascii() && id.value.is_ascii())
+                {
+                    let (name, other_name) = (visible(&id.value), visible(&other.value));
+                    found.push(
+                        Finding::new(Code::IdsLookAlike, format!("`{name}` looks like `{other_name}`, and is another"))
+                            .at(id.place, "easy to mix up")
+                            .also(other.place, "the other one")
+                            .help("rename one of them, in letters of one script"),
+                    );
+                }
+            }
+        }
+        self.findings.extend(found);
     }
 
     fn groups(&mut self) {

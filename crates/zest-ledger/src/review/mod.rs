@@ -11,7 +11,7 @@ mod services;
 mod session;
 
 pub use databases::{DataRight, OnDatabase};
-pub use effective::{CommandRight, Effective, Entitlement, Extent, effective};
+pub use effective::{CommandRight, Effective, Entitlement, Extent, OnAccount, effective};
 pub use hosts::{HostRule, OnHost};
 pub use hygiene::hygiene;
 pub use obligations::{ObjectObligations, obligations};
