@@ -106,7 +106,8 @@ pub use engine::Engine;
 pub use ledger::{Ledger, Validated};
 pub use text::json_schema;
 
-/// The README's snippet is run with the other examples.
+/// The snippets of the READMEs, of the repository and of this crate, are run with the other examples.
 #[cfg(doctest)]
 #[doc = include_str!("../README.md")]
+#[doc = include_str!("../../../README.md")]
 struct Readme;

@@ -316,8 +316,10 @@ impl Engine {
     /// Decides without explaining.
     ///
     /// # Complexity
-    /// Two look-ups by name, one step a word of the line and set, and the assignments of the user that cover the
-    /// system; neither the number of users nor that of rules enters.
+    /// On a device: two look-ups by name, one step a word of the line and set, and the assignments of the user that cover
+    /// the system; neither the number of users nor that of rules enters. On a cloud and in an application the grants of
+    /// the user's groups and roles on the path's containers are looked at one by one; on a host the rules of the account,
+    /// in order; for a statement every view and routine that it reaches, with their texts.
     #[must_use]
     pub fn decide(&self, question: &Question) -> Decision {
         kind::evaluate(self, question, &mut Silent)
