@@ -289,7 +289,7 @@ fn random_ledger(rng: &mut fastrand::Rng, end: jiff::Timestamp) -> (String, Vec<
         let rest = if rng.u8(..6) == 0 { " ..." } else { "" };
         let shown: String = words.iter().map(|w| if w.starts_with('{') { format!(" {w}") } else { format!(" \"{w}\"") }).collect();
         let rule = format!("{verb} {program}{shown}{rest}");
-        let alone = ledger_of(&[rule.clone()], end);
+        let alone = ledger_of(std::slice::from_ref(&rule), end);
         if Ledger::new().document("a.toml", &alone).estate().is_ok_and(|estate| Engine::compile(estate).is_ok()) {
             rules.push(rule);
             patterns.push([vec![program.to_owned()], words].concat());

@@ -89,7 +89,8 @@ const SMALL: &[u8] = b"[users.a-1]\nproofs = [\"password\"]\n[systems.app]\nkind
 fn what_looks_like_a_document_and_is_not_read_is_said_and_stops_answers() {
     let other = folder(&[("deny.toml", b"[groups.g]\n")]);
     let link = |to: &Path, at: &Path| std::os::unix::fs::symlink(to, at);
-    let lay: [(&str, &dyn Fn(&Path), &str); 5] = [
+    type Lay<'l> = (&'static str, &'l dyn Fn(&Path), &'static str);
+    let lay: [Lay<'_>; 5] = [
         ("a linked folder", &|home| link(other.path(), &home.join("linked")).expect("a link"), "link to a folder"),
         ("upper case", &|home| fs::write(home.join("D.TOML"), "[groups.g]\n").expect("a file"), "D.TOML"),
         ("a device", &|home| link(Path::new("/dev/zero"), &home.join("z.toml")).expect("a link"), "not a plain file"),

@@ -212,13 +212,13 @@ pub fn question(question: &Question) -> Value {
     put(&mut object, "on", Some(question.system.as_str()));
     put(&mut object, if question.form == Form::Statement { "sql" } else { "line" }, Some(question.line.as_str()));
     for (fact, texts) in question.session.stated() {
-        object.insert(fact.key().to_owned(), told(fact, texts));
+        object.insert(fact.key().to_owned(), told(fact, &texts));
     }
     Value::Object(object)
 }
 
 /// The JSON value of a fact, as [`texts_of`] reads it.
-fn told(fact: Fact, texts: Vec<String>) -> Value {
+fn told(fact: Fact, texts: &[String]) -> Value {
     let is_none = texts == ["none"];
     let pairs = |texts: &[String]| -> Map<String, Value> {
         texts.iter().filter_map(|t| t.split_once('=')).map(|(k, v)| (k.to_owned(), json!(v))).collect()
@@ -234,10 +234,10 @@ fn told(fact: Fact, texts: Vec<String>) -> Value {
         Fact::Proofs | Fact::ApproverProofs if is_none => json!({}),
         Fact::Proofs | Fact::ApproverProofs => {
             // An object holds one age of each proof; where there are several, a list holds them all.
-            let object = pairs(&texts);
+            let object = pairs(texts);
             if object.len() == texts.len() { Value::Object(object) } else { json!(texts) }
         }
-        Fact::Attributes => Value::Object(pairs(&texts)),
+        Fact::Attributes => Value::Object(pairs(texts)),
     }
 }
 

@@ -21,6 +21,9 @@ pub struct Said {
 
 type Refused = Vec<Refusal>;
 
+/// Who acts at the end of a chain, everybody in it, and what the links ask.
+type Chain<'e> = (Who<'e>, Vec<&'e str>, Result<Verdict, Refused>);
+
 /// As whom a session acts.
 #[derive(Clone, Copy, PartialEq)]
 enum Who<'e> {
@@ -144,7 +147,7 @@ impl<'e> Naive<'e> {
 
     /// Follows the chain; every link must be allowed, and none may come back.
     /// What is asked for on the way is asked for at the end.
-    fn chain(&self, person: &'e str) -> Result<(Who<'e>, Vec<&'e str>, Result<Verdict, Refused>), Refused> {
+    fn chain(&self, person: &'e str) -> Result<Chain<'e>, Refused> {
         let (mut who, mut user) = (Who::User(person), person);
         let (mut people, mut began) = (vec![person], None);
         let mut on_the_way = Ok(Verdict::Allowed);
