@@ -142,8 +142,8 @@ const CASES: &[Case] = &[
             ("ask watch-2 --on kiosk-kittiwake --account kiosk /opt/kiosk/bin/print-test", 1),
             ("ask watch-2 --on class=kiosk --acting account:kiosk /opt/kiosk/bin/screen show", 1),
             ("effective watch-2 --on kiosk-kittiwake", 0),
-            ("emit kiosk-kittiwake", 0),
-            ("emit kiosk-kittiwake --part sign-in", 0),
+            ("emit kiosk-kittiwake --at 2026-11-25T09:00:00+01:00", 0),
+            ("emit kiosk-kittiwake --part sign-in --at 2026-11-25T09:00:00+01:00", 0),
         ],
     },
     Case {

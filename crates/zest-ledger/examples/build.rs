@@ -36,7 +36,7 @@ fn main() -> Result<(), zest_ledger::finding::Findings> {
 
     println!("Tried as watch-1:");
     let Ok(mut session) = Rehearsal::open(engine, "watch-1", "sw-selkie-1", Session::default()) else { return Ok(()) };
-    for line in ["cl co", "elevate 7", "cl co", "leave"] {
+    for line in ["ze ta", "elevate 7", "ze ta", "leave"] {
         let typed = session.type_line(line);
         println!("  {line:<10} {}", typed.answer.refusal.map_or(typed.answer.verdict.word(), |r| r.code()));
     }
