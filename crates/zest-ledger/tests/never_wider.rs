@@ -385,10 +385,11 @@ const PG: &str = r#"
 [systems.db]
 kind = "postgresql"
 [databases.db]
-not-modelled = ["setting search_path of moved", "operator ### of public", "event trigger watch"]
+not-modelled = ["setting search_path of moved", "setting role of hall-2", "operator ### of public", "event trigger watch"]
 [databases.db.accounts]
 clerk = {}
 moved = {}
+hall-2 = {}
 hall = { not-modelled = ["requirement of the host's own rules"] }
 maker = { may = ["create-role"] }
 [databases.db.roles]
@@ -453,6 +454,7 @@ rows! { pg:
     a_view_over_one_of_the_caller: sql("clerk", "select id from pier.outer") => NO_PRIVILEGE;
     a_routine_behind_a_view_runs_as_the_caller: sql("clerk", "select id from pier.calls") => NO_PRIVILEGE;
     a_setting_of_the_session: sql("moved", "select id from pier.t") => UNDECIDED;
+    a_bare_privilege_looks_at_the_role_of_the_start: Question::new("hall-2", "db", "usage on schema pier") => UNDECIDED;
     a_setting_of_another: sql("clerk", "select id from pier.t") => ALLOWED;
     an_operator_of_their_own: sql("clerk", "select 1 ### 2") => UNDECIDED;
     an_event_trigger: sql("clerk", "create table pier.made (id integer)") => UNDECIDED;

@@ -192,6 +192,11 @@ pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing
             "expected a privilege and an object, such as `select on table fares.price`; a statement is asked with `--sql`".to_owned(),
         ));
     };
+    // Whose privilege it is depends on the role that the session is given at its start.
+    let of_start = ["setting role".to_owned(), format!("setting role of {}", standing.account)];
+    if let Some(note) = of_start.iter().find(|n| catalog.state().not_modelled.contains(*n)) {
+        return Err((Refusal::NotDecided, format!("the server has {}, which is not modelled", visible(note))));
+    }
     let object = object_of(catalog, &asked.on)?;
     let Some(privilege) = Privilege::from_word(&asked.privilege).filter(|p| object.class.applicable().contains(*p)) else {
         return Err((
