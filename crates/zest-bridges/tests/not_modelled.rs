@@ -178,6 +178,15 @@ const BESIDES: &[&str] = &[
     "select query_to_xml('select * from pier.closed', true, true, '')",
     "select * from pg_catalog.pg_authid",
     "select current_user",
+    "select current_setting('data_directory')",
+    "show data_directory",
+    "show search_path",
+    "select pg_database_size('postgres')",
+    "select pg_tablespace_size('pg_global')",
+    "select to_tsvector('hidden.words', 'x')",
+    "select to_tsvector('simple', 'x')",
+    "select * from pg_sequence_parameters(1)",
+    "select pg_copy_physical_replication_slot('a', 'b')",
 ];
 
 const POSTGRESQL_BEGIN: &str = "

@@ -2,6 +2,7 @@
 
 use jiff::Timestamp;
 use zest_ledger::ask::{Act, Refusal, Verdict};
+use zest_ledger::review::effective;
 use zest_ledger::{Engine, Question};
 
 use crate::support::{ask, engine, outcome};
@@ -56,6 +57,7 @@ crew = {}
 [databases.maria.objects]
 "table club.t" = { columns = { id = "int(11)", amount = "int(11)" } }
 "table club.u" = { columns = { id = "int(11)" } }
+"table club.v" = { columns = { id = "int(11)" } }
 [[databases.maria.grants]]
 allow = ["select"]
 on = "table club.t"
@@ -72,6 +74,11 @@ to = ["public"]
 allow = ["select"]
 on = "table club.u"
 to = ["own-1@%"]
+[[databases.maria.grants]]
+allow = ["select"]
+on = "table club.v"
+to = ["own-1@192.0.2.%"]
+regrant = true
 [[databases.maria.grants]]
 allow = ["update"]
 on = "table club.t"
@@ -112,6 +119,9 @@ fn the_way_by_which_something_is_held_is_told() {
         ("select id from club.u", "by the grant of `own-1@%` on table club.u, whose origin fits as well"),
         ("update club.t set amount = 1", "holds update on table club.t, column amount"),
         ("update club.t set id = 1", "does not hold update on table club.t, column id"),
+        ("grant select on club.v to crew", "holds select on table club.v and may pass it on"),
+        ("grant select, delete on club.v to crew", "does not hold delete on table club.v, so cannot pass it on"),
+        ("grant select on club.t to crew", "does not hold the grant option on table club.t"),
     ];
     for (statement, told) in table {
         let shown = texts(&engine, &Question::statement("own-1", "maria", statement).from(from));
@@ -173,6 +183,23 @@ fn a_person_is_there_from_the_first_moment_to_the_last() {
     assert_eq!(outcome("2026-06-01T00:00:00Z"), Err(Refusal::NotGranted));
     assert_eq!(outcome("2026-06-30T23:59:59Z"), Err(Refusal::NotGranted));
     assert_eq!(outcome("2026-07-01T00:00:00Z"), Err(Refusal::UserNotValid));
+}
+
+#[test]
+fn what_somebody_may_do_is_listed_from_the_first_moment_to_the_last() {
+    let engine = engine(&PIER.replace("kind = \"application\"\n", "kind = \"application\"\n[vocabularies.make]\ncommands = [{ line = \"show log\" }]\n[systems.sw]\nkind = \"network-device\"\nvocabulary = \"make\"\nno-command-set = \"everything\"\n"));
+    for (moment, why) in [
+        ("2026-05-31T23:59:59Z", Some("`begins-1` is valid from 2026-06-01T00:00:00Z on")),
+        ("2026-06-01T00:00:00Z", None),
+        ("2026-06-30T23:59:59Z", None),
+        ("2026-07-01T00:00:00Z", Some("`begins-1` was valid until 2026-07-01T00:00:00Z")),
+    ] {
+        let session = at("begins-1", moment, "show log").session;
+        for system in ["sw", "app"] {
+            let rights = effective(&engine, "begins-1", Some(system), &session).expect("the user is known");
+            assert_eq!(rights[0].refused.as_ref().map(|(text, _)| text.as_str()), why, "{moment} on {system}");
+        }
+    }
 }
 
 #[test]

@@ -19,7 +19,8 @@ use crate::kind::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, one, table_name, with_statements};
 
 /// Functions of the server that everybody may run and that touch no table of ours: one name a line, sorted. Made from
-/// `pg_proc` of version 15: `proacl IS NULL` in `pg_catalog`, without those that run SQL given to them.
+/// `pg_proc` of version 15: `proacl IS NULL` in `pg_catalog`, without those that run SQL given to them, take the name of an
+/// object, or check rights of their own.
 const BUILT_IN: &str = include_str!("functions.txt");
 
 /// Types of the server itself that the parser has no word of its own for, and whose values name nothing.
@@ -68,6 +69,22 @@ const BUILT_IN_TYPES: &[&str] = &[
     "varchar",
     "xid",
     "xml",
+];
+
+/// Settings that everybody may set and see.
+const OPEN: &[&str] = &[
+    "application_name",
+    "client_encoding",
+    "client_min_messages",
+    "datestyle",
+    "enable_seqscan",
+    "extra_float_digits",
+    "intervalstyle",
+    "lock_timeout",
+    "search_path",
+    "statement_timeout",
+    "timezone",
+    "work_mem",
 ];
 
 /// How deep views and routines are followed into each other.
@@ -541,6 +558,11 @@ impl Deriver<'_> {
                 ("nextval", Some(name)) => return self.sequence(name, &[Privilege::Usage, Privilege::Update]),
                 ("currval", Some(name)) => return self.sequence(name, &[Privilege::Select, Privilege::Usage]),
                 ("setval", Some(name)) => return self.sequence(name, &[Privilege::Update]),
+                // The first of several arguments names a configuration, in whatever schema.
+                (name, Some(text)) if name.contains("ts") && call.arguments > 1 && text.contains('.') => {
+                    self.undecided.push(format!("which configuration `{last}` is called with"));
+                    return;
+                }
                 ("nextval" | "currval" | "setval" | "lastval", _) => {
                     self.undecided.push(format!("which sequence {last} is called for"));
                     return;
@@ -870,22 +892,16 @@ impl Deriver<'_> {
             ) => {}
             Statement::Set(Set::SingleAssignment { variable, .. }) => {
                 let name = table_name(Dialect::Postgresql, variable).join(".");
-                const OPEN: &[&str] = &[
-                    "application_name",
-                    "client_encoding",
-                    "client_min_messages",
-                    "datestyle",
-                    "enable_seqscan",
-                    "extra_float_digits",
-                    "intervalstyle",
-                    "lock_timeout",
-                    "search_path",
-                    "statement_timeout",
-                    "timezone",
-                    "work_mem",
-                ];
                 if !OPEN.contains(&name.as_str()) {
                     self.undecided.push(format!("who may set `{name}`"));
+                }
+            }
+            // Some settings are shown to superusers only.
+            Statement::ShowVariable { variable } => {
+                let name = variable.iter().map(|i| i.value.to_lowercase()).collect::<Vec<_>>().join(" ");
+                let shown = ["server_version", "server_version_num", "time zone", "transaction isolation level", "transaction_isolation"];
+                if !OPEN.contains(&name.as_str()) && !shown.contains(&name.as_str()) {
+                    self.undecided.push(format!("who may see the setting `{name}`"));
                 }
             }
             Statement::StartTransaction { statements, .. } if statements.is_empty() => {}
@@ -893,7 +909,6 @@ impl Deriver<'_> {
             | Statement::Rollback { .. }
             | Statement::Savepoint { .. }
             | Statement::ReleaseSavepoint { .. }
-            | Statement::ShowVariable { .. }
             | Statement::LISTEN { .. }
             | Statement::UNLISTEN { .. }
             | Statement::NOTIFY { .. }
