@@ -155,6 +155,9 @@ to = ["user:other-1", "user:own-1"]
 allow = ["reset-credential"]
 on = "user/*"
 to = ["user:own-1"]
+[groups.crew]
+[command-sets.some]
+rules = []
 [roles.one]
 [roles.two]
 [separations.apart]
@@ -228,5 +231,107 @@ fn who_may_act_as_somebody_is_told_and_whom_there_is() {
     assert!(texts(&engine, &Question::new("nobody-9", "app", "open on box/1")).contains("no identity source knows `nobody-9`"));
     assert_eq!(outcome(&ask(&engine, &Question::new("own-1", "app", "reset-credential on user/idle-1"))), Ok(Verdict::Allowed));
     assert_eq!(outcome(&ask(&engine, &Question::new("own-1", "app", "reset-credential on user/idle-9"))), Err(Refusal::UnknownObject));
-    assert_eq!(outcome(&ask(&engine, &Question::new("own-1", "app", "open on user/idle-1"))), Err(Refusal::UnknownObject));
+    // What the ledger holds itself is no object of the application's own rights.
+    for path in ["user/idle-1", "group/crew", "role/one", "command-set/some"] {
+        assert_eq!(
+            outcome(&ask(&engine, &Question::new("own-1", "app", &format!("open on {path}")))),
+            Err(Refusal::UnknownObject),
+            "{path}"
+        );
+    }
+}
+
+const WAYS: &str = r#"
+[users]
+op-1 = { proofs = ["key"] }
+batch-1 = { proofs = ["key"] }
+late-1 = { proofs = ["key"] }
+[origins]
+room = { networks = ["192.0.2.0/26"] }
+[command-sets.all]
+rules = ["allow /usr/bin/bash", "allow /usr/bin/id"]
+[systems.first]
+kind = "host"
+no-command-set = "everything"
+[hosts.first]
+run-as = [{ by = ["user:op-1"], as = ["batch-1", "other-1"], commands = ["all"], proof = false }]
+[hosts.first.accounts]
+op-1 = { shell = "/usr/bin/bash" }
+batch-1 = { shell = "/usr/bin/bash" }
+other-1 = { shell = "/usr/bin/bash" }
+[systems.app]
+kind = "application"
+[applications.app]
+acting = [
+  { by = ["user:late-1"], as = "user:batch-1", when = { hours = "06:00-07:00", zone = "UTC" } },
+  { by = ["user:late-1"], as = "user:batch-1", when = { origin = ["origin:room"] } },
+]
+[applications.app.types.box]
+rights = ["open"]
+[applications.app.objects]
+"box/1" = {}
+[[applications.app.grants]]
+allow = ["open"]
+on = "box/1"
+to = ["user:batch-1"]
+[vocabularies.make]
+bare-elevation = "ceiling"
+commands = [{ line = "elevate", level = 0, does = "elevate" }, { line = "show log" }]
+[systems.sw]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "everything"
+[roles.seven]
+band = { start = 1, ceiling = 7 }
+[[assignments]]
+to = ["user:op-1"]
+roles = ["seven"]
+on = { systems = ["sw"] }
+[systems.sky]
+kind = "cloud"
+[clouds.sky]
+operations = { "hulls.stop" = {} }
+[clouds.sky.resources]
+line = {}
+[roles.keeper]
+assumable = { by = ["user:op-1"], longest = "1h" }
+[[clouds.sky.grants]]
+allow = ["assume"]
+on = "role/keeper"
+to = ["user:op-1"]
+[[clouds.sky.grants]]
+deny = ["assume"]
+on = "role/keeper"
+to = ["user:op-1"]
+when = { origin = ["origin:room"] }
+"#;
+
+#[test]
+fn a_session_goes_on_from_a_host_as_the_account_that_it_went_to() {
+    let engine = engine(WAYS);
+    let open = |user: &str| Question::new(user, "app", "open on box/1");
+    let by = |link: &str| open("op-1").acting(link.parse().expect("a link"));
+    assert_eq!(outcome(&ask(&engine, &open("op-1"))), Err(Refusal::NotGranted));
+    assert_eq!(outcome(&ask(&engine, &by("shell:first/batch-1"))), Ok(Verdict::Allowed));
+    assert!(outcome(&ask(&engine, &by("shell:first/other-1"))).is_err(), "nobody is called like that account");
+    let twice = by("shell:first/batch-1").acting("shell:first/op-1".parse().expect("a link"));
+    assert!(outcome(&ask(&engine, &twice)).is_err(), "the last account on the host is the one that goes on");
+}
+
+#[test]
+fn what_is_not_known_is_said_before_what_fails() {
+    let engine = engine(WAYS);
+    let question = Question::new("late-1", "app", "open on box/1").acting("user:batch-1".parse().expect("a link"));
+    let noon = question.at("2026-11-27T12:00:00Z".parse().expect("a moment"));
+    assert_eq!(outcome(&ask(&engine, &noon)), Err(Refusal::NotStated));
+    assert_eq!(outcome(&ask(&engine, &noon.clone().from("203.0.113.1".parse().expect("an address")))), Err(Refusal::OutsideHours));
+    assert_eq!(outcome(&ask(&engine, &noon.from("192.0.2.1".parse().expect("an address")))), Ok(Verdict::Allowed));
+    let assume = Question::new("op-1", "sky", "hulls.stop on line").acting("role:keeper".parse().expect("a link"));
+    assert_eq!(outcome(&ask(&engine, &assume)), Err(Refusal::NotStated));
+    assert_eq!(outcome(&ask(&engine, &assume.from("192.0.2.1".parse().expect("an address")))), Err(Refusal::MayNotAssume));
+}
+
+#[test]
+fn a_bare_request_says_what_it_means() {
+    assert!(texts(&engine(WAYS), &Question::new("op-1", "sw", "elevate")).contains("level 7 (a bare request means the ceiling) is within"));
 }
