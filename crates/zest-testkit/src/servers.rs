@@ -63,6 +63,19 @@ fn folder(name: &str, user: Option<(u32, u32)>) -> PathBuf {
     path
 }
 
+/// A port that was free a moment ago may be taken by a session of another test: then the next one is tried.
+fn on_a_free_port(start: impl Fn(u16) -> Result<Child, String>) -> Result<(Child, u16), String> {
+    let mut last = String::new();
+    for _ in 0..5 {
+        let port = free_port();
+        match start(port) {
+            Ok(child) => return Ok((child, port)),
+            Err(why) => last = why,
+        }
+    }
+    Err(last)
+}
+
 fn wait_for(child: &mut Child, log: &Path, answers: impl Fn() -> bool) -> Result<(), String> {
     let start = Instant::now();
     while start.elapsed() < Duration::from_secs(60) {
@@ -99,26 +112,29 @@ pub fn postgresql() -> Result<Server, String> {
     if !made.success() {
         return Err(format!("initdb failed: {made}"));
     }
-    let port = free_port();
     let log = home.join("log");
-    let file = std::fs::File::create(&log).map_err(|e| e.to_string())?;
-    let mut child = command(&bin.join("postgres"), user)
-        .arg("-D")
-        .arg(&data)
-        .args(["-p", &port.to_string(), "-k"])
-        .arg(&home)
-        .args(["-c", "listen_addresses=127.0.0.1", "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off"])
-        .args(["-c", "autovacuum=off", "-c", "max_connections=50"])
-        .stderr(file)
-        .current_dir(&home)
-        .spawn()
-        .map_err(|e| e.to_string())?;
-    // It takes connections before it is ready for them, and then refuses: "the database system is starting up".
-    wait_for(&mut child, &log, || {
-        let mut question = command(&bin.join("pg_isready"), user);
-        question.args(["--quiet", "--host=127.0.0.1"]).arg(format!("--port={port}"));
-        question.status().is_ok_and(|status| status.success())
-    })?;
+    let start = |port: u16| {
+        let file = std::fs::File::create(&log).map_err(|e| e.to_string())?;
+        let mut child = command(&bin.join("postgres"), user)
+            .arg("-D")
+            .arg(&data)
+            .args(["-p", &port.to_string(), "-k"])
+            .arg(&home)
+            .args(["-c", "listen_addresses=127.0.0.1", "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off"])
+            .args(["-c", "autovacuum=off", "-c", "max_connections=50"])
+            .stderr(file)
+            .current_dir(&home)
+            .spawn()
+            .map_err(|e| e.to_string())?;
+        // It takes connections before it is ready for them, and then refuses: "the database system is starting up".
+        wait_for(&mut child, &log, || {
+            let mut question = command(&bin.join("pg_isready"), user);
+            question.args(["--quiet", "--host=127.0.0.1"]).arg(format!("--port={port}"));
+            question.status().is_ok_and(|status| status.success())
+        })?;
+        Ok(child)
+    };
+    let (child, port) = on_a_free_port(start)?;
     Ok(Server { child, folder: home, port })
 }
 
@@ -150,22 +166,25 @@ pub fn mariadb_with(words: &[&str]) -> Result<Server, String> {
     if !made.success() {
         return Err(format!("mariadb-install-db failed: {made}"));
     }
-    let port = free_port();
     let log = home.join("log");
-    let mut child = command(&daemon, user)
-        .args(["--no-defaults", "--skip-name-resolve", "--bind-address=127.0.0.1,127.0.0.2,127.0.0.3,127.0.1.1", "--skip-log-bin"])
-        .args(["--innodb-flush-log-at-trx-commit=0", "--innodb-buffer-pool-size=64M", "--max-connections=400", "--skip-ssl"])
-        .arg(format!("--datadir={}", data.display()))
-        .arg(format!("--socket={}", home.join("socket").display()))
-        .arg(format!("--pid-file={}", home.join("pid").display()))
-        .arg(format!("--tmpdir={}", home.display()))
-        .arg(format!("--log-error={}", log.display()))
-        .arg(format!("--port={port}"))
-        .args(words)
-        .current_dir(&home)
-        .spawn()
-        .map_err(|e| e.to_string())?;
-    wait_for(&mut child, &log, || TcpStream::connect(("127.0.0.1", port)).is_ok())?;
+    let start = |port: u16| {
+        let mut child = command(&daemon, user)
+            .args(["--no-defaults", "--skip-name-resolve", "--bind-address=127.0.0.1,127.0.0.2,127.0.0.3,127.0.1.1", "--skip-log-bin"])
+            .args(["--innodb-flush-log-at-trx-commit=0", "--innodb-buffer-pool-size=64M", "--max-connections=400", "--skip-ssl"])
+            .arg(format!("--datadir={}", data.display()))
+            .arg(format!("--socket={}", home.join("socket").display()))
+            .arg(format!("--pid-file={}", home.join("pid").display()))
+            .arg(format!("--tmpdir={}", home.display()))
+            .arg(format!("--log-error={}", log.display()))
+            .arg(format!("--port={port}"))
+            .args(words)
+            .current_dir(&home)
+            .spawn()
+            .map_err(|e| e.to_string())?;
+        wait_for(&mut child, &log, || TcpStream::connect(("127.0.0.1", port)).is_ok())?;
+        Ok(child)
+    };
+    let (child, port) = on_a_free_port(start)?;
     Ok(Server { child, folder: home, port })
 }
 
