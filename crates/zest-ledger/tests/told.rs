@@ -314,6 +314,8 @@ fn a_session_goes_on_from_a_host_as_the_account_that_it_went_to() {
     assert_eq!(outcome(&ask(&engine, &open("op-1"))), Err(Refusal::NotGranted));
     assert_eq!(outcome(&ask(&engine, &by("shell:first/batch-1"))), Ok(Verdict::Allowed));
     assert!(outcome(&ask(&engine, &by("shell:first/other-1"))).is_err(), "nobody is called like that account");
+    let nowhere = texts(&engine, &by("shell:frst/batch-1"));
+    assert!(nowhere.contains("no host is called `frst`; the nearest is `first`"), "{nowhere}");
     let twice = by("shell:first/batch-1").acting("shell:first/op-1".parse().expect("a link"));
     assert!(outcome(&ask(&engine, &twice)).is_err(), "the last account on the host is the one that goes on");
 }
