@@ -8,17 +8,19 @@ use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, hanging, width};
 
+/// What a local account gives; where it is written differs from system to system.
+fn gives(account: &OnAccount) -> (&str, u8, u8, &Option<Vec<CommandRight>>) {
+    (&account.login, account.start, account.ceiling, &account.commands)
+}
+
 pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
     let mut out = String::new();
     // Systems that differ in nothing but their name stand together, in the order of the first of them.
     let mut groups: Vec<(Vec<&str>, &Effective)> = Vec::new();
     for right in rights {
         let same = |other: &Effective| {
-            // Where it is written differs from system to system.
-            let logins =
-                |r: &Effective| r.accounts.iter().map(|a| (a.login.clone(), a.start, a.ceiling, a.commands.clone())).collect::<Vec<_>>();
             other.entitlements == right.entitlements
-                && logins(other) == logins(right)
+                && other.accounts.iter().map(gives).eq(right.accounts.iter().map(gives))
                 && other.refused == right.refused
                 && other.database == right.database
                 && other.service == right.service

@@ -74,7 +74,7 @@ fn credentials(line: &str, form: Form) -> Vec<Range<usize>> {
         if !identified && !is_secret_name(&word) {
             continue;
         }
-        let is_option = line[..name.start].ends_with('-') || line[..name.start].ends_with("--");
+        let is_option = line[..name.start].ends_with('-');
         let bare = form == Form::Line && (BEFORE_WORD.contains(&word.as_str()) || is_option);
         if let Some(range) = value(line, name.end, bare, identified) {
             at = range.end;

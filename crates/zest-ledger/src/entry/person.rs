@@ -73,6 +73,13 @@ pub struct User {
 }
 
 impl User {
+    /// Returns whether the person is there at a moment: not disabled, begun, and not past the end.
+    pub(crate) fn is_there(&self, at: Timestamp) -> bool {
+        !self.disabled.as_ref().is_some_and(|d| d.value)
+            && self.from.as_ref().is_none_or(|from| at >= from.value)
+            && self.until.as_ref().is_none_or(|until| at < until.value)
+    }
+
     /// Makes a user with nothing but an id.
     #[track_caller]
     #[must_use]

@@ -86,10 +86,7 @@ pub(crate) fn behind(estate: &Estate, system: &str, account: &str, login: &str, 
             Party::User(user) => {
                 let user = &users[user.index()];
                 somebody = true;
-                let is_here = !user.disabled.as_ref().is_some_and(|d| d.value)
-                    && user.from.as_ref().is_none_or(|from| at >= from.value)
-                    && user.until.as_ref().is_none_or(|until| at < until.value);
-                if is_here {
+                if user.is_there(at) {
                     let end = user.until.as_ref().map_or(Timestamp::MAX, |until| until.value);
                     last = last.max(Some(end));
                     is_there = true;

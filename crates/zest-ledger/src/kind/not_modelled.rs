@@ -7,6 +7,7 @@ use std::collections::BTreeSet;
 
 use crate::finding::{Code, Finding, nearest_hint};
 use crate::source::{At, visible};
+use crate::sql::Verb;
 
 /// What an act does to an object, or on a server.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -43,6 +44,18 @@ impl Touch {
             Self::Cast => "cast",
             Self::Make => "make",
             Self::SignIn => "sign-in",
+        }
+    }
+}
+
+impl From<Verb> for Touch {
+    fn from(verb: Verb) -> Self {
+        match verb {
+            // Rows that are locked are read.
+            Verb::Select | Verb::Lock => Self::Select,
+            Verb::Insert => Self::Insert,
+            Verb::Update => Self::Update,
+            Verb::Delete => Self::Delete,
         }
     }
 }

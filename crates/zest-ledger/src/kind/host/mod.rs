@@ -150,9 +150,7 @@ impl<'e> Context<'e> {
 
 /// Returns whether somebody is there at a moment, and can prove it at a terminal.
 fn is_there(user: &User, at: Timestamp) -> bool {
-    !user.disabled.as_ref().is_some_and(|d| d.value)
-        && user.from.as_ref().is_none_or(|from| at >= from.value)
-        && user.until.as_ref().is_none_or(|until| at < until.value)
+    user.is_there(at)
         && !user.proofs.is_empty()
         && user.channels.as_ref().is_none_or(|list| list.iter().any(|c| c.value == Channel::Terminal))
 }

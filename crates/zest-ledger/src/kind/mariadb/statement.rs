@@ -199,13 +199,7 @@ impl Deriver<'_> {
             self.on_table(object, privilege, on);
         }
         for verb in &used.verbs {
-            let touch = match verb {
-                Verb::Select | Verb::Lock => Touch::Select,
-                Verb::Insert => Touch::Insert,
-                Verb::Update => Touch::Update,
-                Verb::Delete => Touch::Delete,
-            };
-            self.not_modelled(object, touch);
+            self.not_modelled(object, Touch::from(*verb));
         }
         if object.class == Class::View {
             self.through_view(object, used);
@@ -330,6 +324,11 @@ impl Deriver<'_> {
     }
 }
 
+/// Returns whether a column refers to another table.
+fn refers(column: &sqlparser::ast::ColumnDef) -> bool {
+    column.options.iter().any(|o| matches!(o.option, sqlparser::ast::ColumnOption::ForeignKey(_)))
+}
+
 /// Everything else
 impl Deriver<'_> {
     #[expect(clippy::too_many_lines, reason = "one arm for each statement")]
@@ -376,9 +375,6 @@ impl Deriver<'_> {
                     self.on_name(&create.name, &[Privilege::Insert]);
                     self.walk(&Statement::Query(query.clone()));
                 }
-                let refers = |c: &sqlparser::ast::ColumnDef| {
-                    c.options.iter().any(|o| matches!(o.option, sqlparser::ast::ColumnOption::ForeignKey(_)))
-                };
                 if create.like.is_some()
                     || create.columns.iter().any(refers)
                     || create.constraints.iter().any(|c| matches!(c, sqlparser::ast::TableConstraint::ForeignKey(_)))
@@ -413,9 +409,7 @@ impl Deriver<'_> {
                 self.on_name(&alter.name, &[Privilege::Alter]);
                 for operation in &alter.operations {
                     match operation {
-                        AlterTableOperation::AddColumn { column_def, .. }
-                            if column_def.options.iter().any(|o| matches!(o.option, sqlparser::ast::ColumnOption::ForeignKey(_))) =>
-                        {
+                        AlterTableOperation::AddColumn { column_def, .. } if refers(column_def) => {
                             self.undecided.push("a column that refers to another table".to_owned());
                         }
                         AlterTableOperation::AddColumn { .. }

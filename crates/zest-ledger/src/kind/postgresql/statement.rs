@@ -350,14 +350,7 @@ impl Deriver<'_> {
         let catalog = self.catalog;
         let Some(entry) = catalog.state().objects.get(object) else { return };
         for verb in &used.verbs {
-            let touch = match verb {
-                Verb::Select => Touch::Select,
-                Verb::Insert => Touch::Insert,
-                Verb::Update => Touch::Update,
-                Verb::Delete => Touch::Delete,
-                Verb::Lock => Touch::Select,
-            };
-            self.not_modelled(object, touch);
+            self.not_modelled(object, Touch::from(*verb));
         }
         if entry.row_security && !self.passes_row_security(&role, &entry.owner) {
             self.notes.push(format!("row security is on for {object}: which rows are seen or changed depends on its policies"));
