@@ -6,7 +6,7 @@ use crate::engine::{DatabaseServer, Engine};
 use crate::finding::nearest;
 use crate::kind::mariadb::{self, AccountName, Holder, Scope};
 use crate::kind::postgresql::{self, Demand, Need, On, Want};
-use crate::kind::trace::{Run, Silent};
+use crate::kind::trace::Trace;
 use crate::source::visible;
 
 /// How many roles are proposed of each sort.
@@ -62,10 +62,9 @@ fn of_postgresql(engine: &Engine, answer: &Answer, refusal: Refusal, server: &po
             ways
         }
         _ => {
-            let mut silent = Silent;
-            let mut run = Run::new(&mut silent);
+            let mut trace = Trace::silent();
             let Some(&system) = engine.estate.system_ids.get(question.system.as_str()) else { return Vec::new() };
-            let Ok(standing) = postgresql::open(engine, question, system, server, &catalog, &mut run) else {
+            let Ok(standing) = postgresql::open(engine, question, system, server, &catalog, &mut trace) else {
                 return connect(answer, refusal);
             };
             let Ok((needs, _)) = postgresql::wanted(&catalog, question, &standing) else { return Vec::new() };
@@ -189,10 +188,9 @@ fn of_mariadb(engine: &Engine, answer: &Answer, refusal: Refusal, server: &maria
             ways
         }
         _ => {
-            let mut silent = Silent;
-            let mut run = Run::new(&mut silent);
+            let mut trace = Trace::silent();
             let Some(&system) = engine.estate.system_ids.get(question.system.as_str()) else { return Vec::new() };
-            let Ok(view) = mariadb::open(engine, question, system, server, &state, &mut run) else { return Vec::new() };
+            let Ok(view) = mariadb::open(engine, question, system, server, &state, &mut trace) else { return Vec::new() };
             let Ok(needs) = mariadb::wanted(&state, server, question) else { return Vec::new() };
             let Some(need) = needs.iter().find(|n| n.outcome(&state, &view).refusal.is_some()) else { return Vec::new() };
             let mut ways = Vec::new();

@@ -16,7 +16,7 @@ use crate::estate::{AssignmentId, CommandId, Duties, Estate, Facts, ModeId, Part
 use crate::finding::{Code, Finding, Findings};
 use crate::kind::database::Accounts;
 use crate::kind::network_device::{self, Reach};
-use crate::kind::trace::{Explain, Silent};
+use crate::kind::trace::Trace;
 use crate::kind::{self, mariadb, postgresql};
 use crate::source::visible;
 use crate::{ask::RuleRef, command::Pattern};
@@ -322,7 +322,7 @@ impl Engine {
     /// in order; for a statement every view and routine that it reaches, with their texts.
     #[must_use]
     pub fn decide(&self, question: &Question) -> Decision {
-        kind::evaluate(self, question, &mut Silent)
+        kind::evaluate(self, question, &mut Trace::silent())
     }
 
     /// Answers with every gate that had a say, and for a refusal with remedies that were tried.
@@ -339,9 +339,9 @@ impl Engine {
     /// Answers whether a session can be opened; the line of the question is not looked at.
     #[must_use]
     pub fn sign_in(&self, question: &Question) -> Answer {
-        let mut explain = Explain::default();
-        let decision = kind::sign_in(self, question, &mut explain);
-        let mut answer = explain.into_answer(question, decision, self);
+        let mut trace = Trace::explaining();
+        kind::sign_in(self, question, &mut trace);
+        let mut answer = trace.into_answer(question, self);
         answer.full_line = None;
         answer.cover();
         answer
@@ -361,9 +361,9 @@ impl Engine {
 
     /// Answers with the question as it was asked, credentials and all.
     pub(crate) fn explained(&self, question: &Question) -> Answer {
-        let mut explain = Explain::default();
-        let decision = kind::evaluate(self, question, &mut explain);
-        explain.into_answer(question, decision, self)
+        let mut trace = Trace::explaining();
+        kind::evaluate(self, question, &mut trace);
+        trace.into_answer(question, self)
     }
 }
 

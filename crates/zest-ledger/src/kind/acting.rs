@@ -6,14 +6,14 @@ use crate::entry::Kind;
 use crate::estate::SystemId;
 use crate::finding::nearest_hint;
 use crate::kind::host;
-use crate::kind::trace::{Run, Stop, Trace, Understood};
+use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::visible;
 
 /// Follows links on other hosts. Returns the question as the account there would ask it, or nothing if there are none.
 ///
 /// The account is known elsewhere as the user of the same name. What the person proved, and where from, stays behind:
 /// the next system sees the account and the host.
-pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Run<'_, T>) -> Result<Option<Question>, Stop> {
+pub(super) fn cross(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<Option<Question>, Stop> {
     let elsewhere = |act: &Act| match act {
         Act::Account { host: Some(host), .. } if *host != question.system => Some(host.clone()),
         _ => None,
@@ -22,7 +22,7 @@ pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Ru
     let count = question.session.acting.iter().take_while(|act| elsewhere(act).as_ref() == Some(&name)).count();
     let (there, rest) = question.session.acting.split_at(count);
     let Some(context) = engine.estate.system_ids.get(name.as_str()).and_then(|&s| host::Context::of(engine, s)) else {
-        run.refuse(Stage::Standing, Refusal::UnknownSystem, || {
+        trace.refuse(Stage::Standing, Refusal::UnknownSystem, || {
             let hosts = engine.estate.systems().iter().filter(|s| s.kind() == Kind::Host).map(|s| s.id.value.as_str());
             let near = nearest_hint(&name, hosts);
             (format!("no host is called `{}`{near}", visible(&name)), None)
@@ -45,7 +45,7 @@ pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Ru
             Running::LoginShell if is_last => "/usr/bin/true".clone_into(&mut line),
             Running::Line(_) | Running::LoginShell => {}
             Running::TheLine => {
-                run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+                trace.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
                     (
                         format!(
                             "what runs as `{}` on `{}` is not said: write account:HOST/LOGIN LINE, or shell:HOST/LOGIN",
@@ -62,9 +62,9 @@ pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Ru
     let mut theirs = Question::in_session(&question.user, &name, &line, question.session.clone());
     theirs.session.acting = links;
     theirs.session.account = None;
-    host::walk(context, &theirs, run)?;
+    host::walk(context, &theirs, trace)?;
     if !engine.estate.user_ids.contains_key(login.as_str()) {
-        run.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
+        trace.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
             (format!("the account `{}` is no user of the ledger, so nothing is known of it elsewhere", visible(&login)), None)
         })?;
         return Err(Stop);
@@ -73,8 +73,8 @@ pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Ru
         Act::Account { login, .. } => Some(login.as_str()),
         Act::User(_) | Act::Role { .. } => None,
     });
-    run.behind.extend([question.user.as_str()].into_iter().chain(on_the_way).filter_map(|name| engine.find_user(name, false)));
-    run.understood(|| Understood::Elsewhere);
+    trace.behind.extend([question.user.as_str()].into_iter().chain(on_the_way).filter_map(|name| engine.find_user(name, false)));
+    trace.understood(|| Understood::Elsewhere);
     let address = engine.estate.system(context.system).address.as_ref().and_then(|a| a.value.parse().ok());
     let mut on = Question { user: login, ..question.clone() };
     on.session.acting = rest.to_vec();
@@ -85,11 +85,11 @@ pub(super) fn cross<T: Trace>(engine: &Engine, question: &Question, run: &mut Ru
 }
 
 /// Refuses links on systems that know none: there is nobody there to act as.
-pub(super) fn knows_links<T: Trace>(engine: &Engine, question: &Question, system: SystemId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(super) fn knows_links(engine: &Engine, question: &Question, system: SystemId, trace: &mut Trace) -> Result<(), Stop> {
     let kind = engine.estate.system(system).kind();
     match question.session.acting.first() {
         Some(act) if matches!(kind, Kind::NetworkDevice | Kind::Postgresql | Kind::Mariadb) => {
-            run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+            trace.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
                 (format!("a system of the kind `{}` cannot be used {act}: name the host, as account:HOST/LOGIN LINE", kind.word()), None)
             })?;
             Err(Stop)

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::entry::person;
-use super::trace::{Run, Stop, Trace, Understood};
+use super::trace::{Stop, Trace, Understood};
 use crate::ask::{Question, Refusal, Stage};
 use crate::engine::Engine;
 use crate::estate::{Estate, Party, SystemId};
@@ -19,13 +19,13 @@ pub(crate) struct Accounts {
 }
 
 /// Finds the names of the accounts a question may mean; `login_of` gives what a person types of an account's name.
-pub(crate) fn accounts<T: Trace>(
+pub(crate) fn accounts(
     engine: &Engine,
     question: &Question,
     system: SystemId,
     accounts: &Accounts,
     login_of: impl Fn(&str) -> String,
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<Vec<String>, Stop> {
     let name = &question.user;
     let user = engine.find_user(name, false);
@@ -35,7 +35,7 @@ pub(crate) fn accounts<T: Trace>(
     let anonymous =
         || -> Vec<String> { accounts.list.iter().map(|(a, _)| a.clone()).filter(|a| login_of(a).is_empty() && is_named(a)).collect() };
     if let Some(user) = user {
-        person(engine, &question.session, user, run)?;
+        person(engine, &question.session, user, trace)?;
         let may = |account: &str| {
             login_of(account) == *name
                 || accounts.used_by.get(account).is_some_and(|l| l.iter().any(|&(p, _)| engine.membership.belongs(user, p)))
@@ -47,7 +47,7 @@ pub(crate) fn accounts<T: Trace>(
         let found = if found.is_empty() { anonymous() } else { found };
         if found.is_empty() {
             let wanted = question.session.account.as_ref().map_or(String::new(), |a| format!(" called `{}`", visible(a)));
-            run.refuse(Stage::Entry, Refusal::NoAccount, || {
+            trace.refuse(Stage::Entry, Refusal::NoAccount, || {
                 (format!("`{shown}` has no account{wanted} on this server"), Some(engine.estate.system(system).id.place))
             })?;
             return Err(Stop);
@@ -58,7 +58,7 @@ pub(crate) fn accounts<T: Trace>(
     let found: Vec<String> = accounts.list.iter().map(|(a, _)| a.clone()).filter(|a| a == name || login_of(a) == *name).collect();
     let found = if found.is_empty() { anonymous() } else { found };
     if found.is_empty() {
-        run.refuse(Stage::Entry, Refusal::UnknownUser, || {
+        trace.refuse(Stage::Entry, Refusal::UnknownUser, || {
             let names = engine.estate.user_ids.keys().map(|k| &**k).chain(accounts.list.iter().map(|(a, _)| a.as_str()));
             let near = nearest(name, names).map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
             (format!("neither a user nor an account of this server is called `{shown}`{near}"), None)
@@ -100,22 +100,22 @@ pub(crate) fn behind(estate: &Estate, system: &str, account: &str, login: &str, 
 }
 
 /// Returns the active role that is stated; several at a time are refused.
-pub(crate) fn one_role<'q, T: Trace>(question: &'q Question, run: &mut Run<'_, T>) -> Result<Option<Option<&'q str>>, Stop> {
+pub(crate) fn one_role<'q>(question: &'q Question, trace: &mut Trace) -> Result<Option<Option<&'q str>>, Stop> {
     if let Ok(role) = question.session.one_role() {
         return Ok(role);
     }
-    run.refuse(Stage::Standing, Refusal::RolesActiveTogether, || {
+    trace.refuse(Stage::Standing, Refusal::RolesActiveTogether, || {
         ("a session on a database server has one role active at a time, and the question states several".to_owned(), None)
     })?;
     Err(Stop)
 }
 
 /// Notes the account that is used.
-pub(crate) fn uses<T: Trace>(run: &mut Run<'_, T>, question: &Question, account: &str, accounts: &Accounts) {
-    run.understood(|| Understood::Account(account.to_owned()));
+pub(crate) fn uses(trace: &mut Trace, question: &Question, account: &str, accounts: &Accounts) {
+    trace.understood(|| Understood::Account(account.to_owned()));
     let place = accounts.list.iter().find(|(a, _)| a == account).map(|&(_, p)| p);
     let how = accounts.used_by.get(account).and_then(|l| l.first()).map(|&(_, p)| p);
-    run.pass(Stage::Entry, || {
+    trace.pass(Stage::Entry, || {
         let (user, account) = (visible(&question.user), visible(account));
         if user == account {
             (format!("`{account}` is an account of this server"), place)

@@ -3,7 +3,7 @@
 use crate::ask::{Refusal, Session, Stage};
 use crate::engine::Engine;
 use crate::estate::{AssignmentId, Outcome, Part, RoleId, SeparationLinks, SystemId, UserId};
-use crate::kind::trace::{Run, Stop, Trace};
+use crate::kind::trace::{Stop, Trace};
 use crate::source::{Place, visible};
 
 /// The roles somebody holds through assignments, with the place of each assignment; on one system, or anywhere.
@@ -36,7 +36,7 @@ fn names(engine: &Engine, list: &[(RoleId, Place)]) -> String {
 }
 
 /// Refuses where roles are held, on any system, that nobody may hold together.
-pub(crate) fn held_apart<T: Trace>(engine: &Engine, user: UserId, session: &Session, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(crate) fn held_apart(engine: &Engine, user: UserId, session: &Session, trace: &mut Trace) -> Result<(), Stop> {
     let estate = &engine.estate;
     let mut lasting = estate.separations.iter().filter(|s| !s.when_active).peekable();
     if lasting.peek().is_none() {
@@ -46,7 +46,7 @@ pub(crate) fn held_apart<T: Trace>(engine: &Engine, user: UserId, session: &Sess
     for separation in lasting {
         let both = clash(separation, &mine);
         if both.len() > 1 {
-            run.refuse(Stage::Standing, Refusal::DutiesNotSeparated, || {
+            trace.refuse(Stage::Standing, Refusal::DutiesNotSeparated, || {
                 let who = visible(&estate.user(user).id.value);
                 let (roles, name) = (names(engine, &both), visible(&separation.name));
                 (format!("`{who}` holds {roles}, which nobody may hold together (`{name}`)"), Some(separation.place))
@@ -57,13 +57,7 @@ pub(crate) fn held_apart<T: Trace>(engine: &Engine, user: UserId, session: &Sess
 }
 
 /// Refuses where roles are held or active together that must not be.
-pub(crate) fn check<T: Trace>(
-    engine: &Engine,
-    user: UserId,
-    system: SystemId,
-    session: &Session,
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+pub(crate) fn check(engine: &Engine, user: UserId, system: SystemId, session: &Session, trace: &mut Trace) -> Result<(), Stop> {
     let estate = &engine.estate;
     if session.active_roles.is_none() && estate.separations.is_empty() {
         return Ok(());
@@ -73,19 +67,19 @@ pub(crate) fn check<T: Trace>(
         let role = estate.role_ids.get(name.as_str());
         if !role.is_some_and(|role| mine.iter().any(|(r, _)| r == role)) {
             let code = if role.is_some() { Refusal::RoleNotGranted } else { Refusal::UnknownRole };
-            run.refuse(Stage::Standing, code, || {
+            trace.refuse(Stage::Standing, code, || {
                 (format!("`{}` does not hold the role `{}` here", visible(&estate.user(user).id.value), visible(name)), None)
             })?;
         }
     }
-    held_apart(engine, user, session, run)?;
+    held_apart(engine, user, session, trace)?;
     for separation in estate.separations.iter().filter(|s| s.when_active) {
         let mut both = clash(separation, &mine);
         if let Some(active) = &session.active_roles {
             both.retain(|&(r, _)| active.contains(&estate.role(r).id.value));
         }
         if both.len() > 1 {
-            run.refuse(Stage::Standing, Refusal::RolesActiveTogether, || {
+            trace.refuse(Stage::Standing, Refusal::RolesActiveTogether, || {
                 let how = match session.active_roles {
                     Some(_) => "are active together",
                     None => "are held, and the question does not state which one is active",

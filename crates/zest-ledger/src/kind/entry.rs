@@ -5,26 +5,26 @@ use crate::engine::Engine;
 use crate::entry::Proof;
 use crate::estate::{SystemId, UserId};
 use crate::finding::nearest;
-use crate::kind::trace::{Run, Stop, Trace};
+use crate::kind::trace::{Stop, Trace};
 use crate::source::{Place, visible};
 
 /// Finds the user who asks.
-pub(crate) fn find_user<T: Trace>(engine: &Engine, question: &Question, ignores_case: bool, run: &mut Run<'_, T>) -> Result<UserId, Stop> {
+pub(crate) fn find_user(engine: &Engine, question: &Question, ignores_case: bool, trace: &mut Trace) -> Result<UserId, Stop> {
     if let Some(user) = engine.find_user(&question.user, ignores_case) {
         return Ok(user);
     }
     let shown = visible(&question.user);
     let folded = question.user.to_lowercase();
     let other_case = || engine.estate.entries.users.iter().find(|u| u.id.value.to_lowercase() == folded);
-    if !T::EXPLAINS {
+    if !trace.explains() {
         let code = if other_case().is_some() { Refusal::WrongCase } else { Refusal::UnknownUser };
-        run.refuse(Stage::Entry, code, || (String::new(), None))?;
+        trace.refuse(Stage::Entry, code, || (String::new(), None))?;
     } else if let Some(user) = other_case() {
-        run.refuse(Stage::Entry, Refusal::WrongCase, || {
+        trace.refuse(Stage::Entry, Refusal::WrongCase, || {
             (format!("`{shown}` is not `{}`: names on this system are case-sensitive", visible(&user.id.value)), Some(user.id.place))
         })?;
     } else {
-        run.refuse(Stage::Entry, Refusal::UnknownUser, || {
+        trace.refuse(Stage::Entry, Refusal::UnknownUser, || {
             let near = nearest(&question.user, engine.estate.user_ids.keys().map(|k| &**k));
             let place = near.and_then(|n| engine.estate.user_ids.get(n)).map(|&id| engine.estate.user(id).id.place);
             let near = near.map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
@@ -35,40 +35,40 @@ pub(crate) fn find_user<T: Trace>(engine: &Engine, question: &Question, ignores_
 }
 
 /// A session that has an end is over at that moment, whatever the system.
-pub(crate) fn session_lasts<T: Trace>(session: &Session, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(crate) fn session_lasts(session: &Session, trace: &mut Trace) -> Result<(), Stop> {
     let Some(expires) = session.expires else { return Ok(()) };
     match session.at {
-        None => run.refuse(Stage::Conditions, Refusal::NotStated, || {
+        None => trace.refuse(Stage::Conditions, Refusal::NotStated, || {
             (format!("the question does not state the time, and the session is over at {expires}"), None)
         }),
         Some(at) if at >= expires => {
-            run.refuse(Stage::Entry, Refusal::SessionExpired, || (format!("the session was over at {expires}"), None))
+            trace.refuse(Stage::Entry, Refusal::SessionExpired, || (format!("the session was over at {expires}"), None))
         }
         Some(_) => {
-            run.pass(Stage::Entry, || (format!("the session lasts until {expires}"), None));
+            trace.pass(Stage::Entry, || (format!("the session lasts until {expires}"), None));
             Ok(())
         }
     }
 }
 
 /// What holds for a person whichever source answers.
-pub(crate) fn person<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(crate) fn person(engine: &Engine, session: &Session, user: UserId, trace: &mut Trace) -> Result<(), Stop> {
     let entry = engine.estate.user(user);
     let shown = || visible(&entry.id.value);
     if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
-        run.refuse(Stage::Entry, Refusal::UserDisabled, || (format!("`{}` is disabled", shown()), Some(disabled.place)))?;
+        trace.refuse(Stage::Entry, Refusal::UserDisabled, || (format!("`{}` is disabled", shown()), Some(disabled.place)))?;
     }
     if let Some(bound) = entry.from.as_ref().or(entry.until.as_ref()) {
         match session.at {
-            None => not_stated(run, "the time", bound.place)?,
+            None => not_stated(trace, "the time", bound.place)?,
             Some(at) => {
                 if let Some(from) = entry.from.as_ref().filter(|f| at < f.value) {
-                    run.refuse(Stage::Entry, Refusal::UserNotValid, || {
+                    trace.refuse(Stage::Entry, Refusal::UserNotValid, || {
                         (format!("`{}` is valid from {} on", shown(), from.value), Some(from.place))
                     })?;
                 }
                 if let Some(until) = entry.until.as_ref().filter(|u| at >= u.value) {
-                    run.refuse(Stage::Entry, Refusal::UserNotValid, || {
+                    trace.refuse(Stage::Entry, Refusal::UserNotValid, || {
                         (format!("`{}` was valid until {}", shown(), until.value), Some(until.place))
                     })?;
                 }
@@ -78,24 +78,18 @@ pub(crate) fn person<T: Trace>(engine: &Engine, session: &Session, user: UserId,
     Ok(())
 }
 
-pub(crate) fn not_stated<T: Trace>(run: &mut Run<'_, T>, fact: &str, place: Place) -> Result<(), Stop> {
-    run.refuse(Stage::Conditions, Refusal::NotStated, || {
+pub(crate) fn not_stated(trace: &mut Trace, fact: &str, place: Place) -> Result<(), Stop> {
+    trace.refuse(Stage::Conditions, Refusal::NotStated, || {
         (format!("the question does not state {fact}, and this entry depends on it"), Some(place))
     })
 }
 
 /// Where only the central source can vouch for a person, nobody signs in while it is down.
-pub(crate) fn central_is_up<T: Trace>(
-    engine: &Engine,
-    session: &Session,
-    user: UserId,
-    system: SystemId,
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+pub(crate) fn central_is_up(engine: &Engine, session: &Session, user: UserId, system: SystemId, trace: &mut Trace) -> Result<(), Stop> {
     if session.central == Central::Up {
         return Ok(());
     }
-    run.refuse(Stage::Entry, Refusal::CentralDownNoAccount, || {
+    trace.refuse(Stage::Entry, Refusal::CentralDownNoAccount, || {
         let (who, entry) = (visible(&engine.estate.user(user).id.value), engine.estate.system(system));
         let place = entry.identity_sources.as_ref().map_or(entry.id.place, |s| s.place);
         (format!("the central source is down, and nobody else vouches for `{who}` on `{}`", visible(&entry.id.value)), Some(place))
@@ -103,25 +97,25 @@ pub(crate) fn central_is_up<T: Trace>(
 }
 
 /// The central source's own checks.
-pub(crate) fn identity<T: Trace>(engine: &Engine, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(crate) fn identity(engine: &Engine, session: &Session, user: UserId, trace: &mut Trace) -> Result<(), Stop> {
     let entry = engine.estate.user(user);
     let shown = || visible(&entry.id.value);
     if entry.proofs.is_empty() {
-        run.refuse(Stage::Entry, Refusal::NoProof, || (format!("`{}` has no way to prove identity", shown()), Some(entry.id.place)))?;
+        trace.refuse(Stage::Entry, Refusal::NoProof, || (format!("`{}` has no way to prove identity", shown()), Some(entry.id.place)))?;
     } else {
-        run.pass(Stage::Entry, || {
+        trace.pass(Stage::Entry, || {
             let proofs: Vec<&str> = entry.proofs.iter().map(|p| p.value.word()).collect();
             (format!("`{}` signs in through the central source by {}", shown(), proofs.join(" or ")), entry.proofs.first().map(|p| p.place))
         });
     }
     if session.proofs.as_ref().is_some_and(Vec::is_empty) {
-        run.refuse(Stage::Entry, Refusal::NothingProven, || {
+        trace.refuse(Stage::Entry, Refusal::NothingProven, || {
             (format!("`{}` gave no proof of identity, so the session cannot be opened", shown()), entry.proofs.first().map(|p| p.place))
         })?;
     }
     for proven in session.proofs.iter().flatten() {
         if !entry.proofs.is_empty() && !entry.proofs.iter().any(|p| p.value == proven.proof) {
-            run.refuse(Stage::Entry, Refusal::ProofNotRegistered, || {
+            trace.refuse(Stage::Entry, Refusal::ProofNotRegistered, || {
                 (format!("`{}` has no {} to give", shown(), proven.proof.word()), entry.proofs.first().map(|p| p.place))
             })?;
         }
@@ -129,9 +123,9 @@ pub(crate) fn identity<T: Trace>(engine: &Engine, session: &Session, user: UserI
     if let Some(channels) = &entry.channels {
         let place = channels.first().map_or(entry.id.place, |c| c.place);
         match session.channel {
-            None => not_stated(run, "the channel", place)?,
+            None => not_stated(trace, "the channel", place)?,
             Some(channel) if !channels.iter().any(|c| c.value == channel) => {
-                run.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
+                trace.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
                     let list: Vec<&str> = channels.iter().map(|c| c.value.word()).collect();
                     (format!("`{}` may come through {} only, not {}", shown(), list.join(" or "), channel.word()), Some(place))
                 })?;
@@ -143,18 +137,12 @@ pub(crate) fn identity<T: Trace>(engine: &Engine, session: &Session, user: UserI
 }
 
 /// The proofs that were given must be such as the system accepts on the channel.
-pub(crate) fn accepted<T: Trace>(
-    engine: &Engine,
-    session: &Session,
-    user: UserId,
-    system: SystemId,
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+pub(crate) fn accepted(engine: &Engine, session: &Session, user: UserId, system: SystemId, trace: &mut Trace) -> Result<(), Stop> {
     let entry = engine.estate.system(system);
     let Some((first, _)) = entry.accepts.first() else { return Ok(()) };
-    let Some(channel) = session.channel else { return not_stated(run, "the channel", first.place) };
+    let Some(channel) = session.channel else { return not_stated(trace, "the channel", first.place) };
     let Some((place, proofs)) = entry.accepts.iter().find(|(c, _)| c.value == channel) else {
-        return run.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
+        return trace.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
             let list: Vec<&str> = entry.accepts.iter().map(|(c, _)| c.value.word()).collect();
             (
                 format!("`{}` takes sessions by {} only, not by {}", visible(&entry.id.value), list.join(" or "), channel.word()),
@@ -171,7 +159,7 @@ pub(crate) fn accepted<T: Trace>(
     if !proofs.iter().any(|p| can_give.contains(&p.value)) {
         let list: Vec<&str> = proofs.iter().map(|p| p.value.word()).collect();
         let what = if session.proofs.is_some() { "none of them was given" } else { "the user has none of them" };
-        return run.refuse(Stage::Entry, Refusal::ProofNotAccepted, || {
+        return trace.refuse(Stage::Entry, Refusal::ProofNotAccepted, || {
             (format!("by {} a session is opened with {}, and {what}", channel.word(), list.join(" or ")), Some(place.place))
         });
     }

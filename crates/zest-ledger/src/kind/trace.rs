@@ -1,4 +1,4 @@
-//! One evaluation serves both the bare decision and the explained answer: they differ in what listens.
+//! One evaluation serves both the bare decision and the explained answer: they differ in whether reasons are kept.
 
 use crate::ask::{Answer, Decision, Gate, GateOutcome, Question, Refusal, RuleRef, Stage, Verdict};
 use crate::engine::Engine;
@@ -7,18 +7,6 @@ use crate::source::Place;
 
 /// Why, and where it is written.
 type Reason = (String, Option<Place>);
-
-/// Listens to an evaluation.
-pub(crate) trait Trace {
-    /// Whether to go on after a refusal, to find the gates that would refuse as well.
-    const EXPLAINS: bool;
-
-    /// Hears about a gate; the reason is made only when somebody wants it.
-    fn gate(&mut self, stage: Stage, outcome: GateOutcome, reason: impl FnOnce() -> Reason);
-
-    /// Hears how the session and the line were understood.
-    fn understood(&mut self, what: impl FnOnce() -> Understood);
-}
 
 /// How the session or the line was understood.
 pub(crate) enum Understood {
@@ -31,64 +19,14 @@ pub(crate) enum Understood {
     Elsewhere,
 }
 
-/// Hears nothing.
-#[derive(Debug)]
-pub(crate) struct Silent;
-
-impl Trace for Silent {
-    const EXPLAINS: bool = false;
-    fn gate(&mut self, _: Stage, _: GateOutcome, _: impl FnOnce() -> Reason) {}
-    fn understood(&mut self, _: impl FnOnce() -> Understood) {}
-}
-
-/// Keeps everything.
+/// What an explained answer is made of.
 #[derive(Debug, Default)]
-pub(crate) struct Explain {
+struct Kept {
     gates: Vec<(Stage, GateOutcome, Reason)>,
     account: Option<String>,
     level: Option<u8>,
     full_line: Option<String>,
     object: Option<String>,
-}
-
-impl Trace for Explain {
-    const EXPLAINS: bool = true;
-
-    fn gate(&mut self, stage: Stage, outcome: GateOutcome, reason: impl FnOnce() -> Reason) {
-        self.gates.push((stage, outcome, reason()));
-    }
-
-    fn understood(&mut self, what: impl FnOnce() -> Understood) {
-        match what() {
-            Understood::Account(login) => self.account = Some(login),
-            Understood::Level(level) => self.level = Some(level),
-            Understood::FullLine(line) => self.full_line = Some(line),
-            Understood::Elsewhere => (self.account, self.level, self.full_line) = (None, None, None),
-            Understood::Object(name) => self.object = self.object.take().or(Some(name)),
-        }
-    }
-}
-
-impl Explain {
-    pub(crate) fn into_answer(self, question: &Question, decision: Decision, engine: &Engine) -> Answer {
-        let locate = |place| engine.estate.sources.locate(place);
-        Answer {
-            question: question.clone(),
-            verdict: decision.verdict,
-            refusal: decision.refusal,
-            rule: decision.rule,
-            gates: self
-                .gates
-                .into_iter()
-                .map(|(stage, outcome, (text, place))| Gate { stage, outcome, text, location: place.map(locate) })
-                .collect(),
-            full_line: self.full_line,
-            level: self.level,
-            account: self.account,
-            object: self.object,
-            remedies: Vec::new(),
-        }
-    }
 }
 
 /// Obligations leave an action allowed, but not yet.
@@ -104,9 +42,10 @@ const fn verdict(refused: bool, asked: bool) -> Verdict {
 #[derive(Debug)]
 pub(crate) struct Stop;
 
-/// The state of one evaluation.
-pub(crate) struct Run<'t, T> {
-    trace: &'t mut T,
+/// One evaluation: it hears about every gate, and keeps the reasons where they are wanted.
+#[derive(Debug, Default)]
+pub(crate) struct Trace {
+    kept: Option<Box<Kept>>,
     refusal: Option<Refusal>,
     asked: bool,
     rule: Option<RuleRef>,
@@ -116,29 +55,54 @@ pub(crate) struct Run<'t, T> {
     pub(crate) agrees: bool,
 }
 
-impl<'t, T: Trace> Run<'t, T> {
-    pub(crate) const fn new(trace: &'t mut T) -> Self {
-        Self { trace, refusal: None, asked: false, rule: None, behind: Vec::new(), agrees: false }
+impl Trace {
+    /// Keeps no reasons, and stops at the first refusal.
+    pub(crate) const fn silent() -> Self {
+        Self { kept: None, refusal: None, asked: false, rule: None, behind: Vec::new(), agrees: false }
+    }
+
+    /// Keeps every reason, and goes on after a refusal to find the gates that would refuse as well.
+    pub(crate) fn explaining() -> Self {
+        Self { kept: Some(Box::default()), ..Self::silent() }
+    }
+
+    /// Whether reasons are kept.
+    pub(crate) const fn explains(&self) -> bool {
+        self.kept.is_some()
+    }
+
+    fn gate(&mut self, stage: Stage, outcome: GateOutcome, reason: impl FnOnce() -> Reason) {
+        if let Some(kept) = &mut self.kept {
+            kept.gates.push((stage, outcome, reason()));
+        }
     }
 
     pub(crate) fn pass(&mut self, stage: Stage, reason: impl FnOnce() -> Reason) {
-        self.trace.gate(stage, GateOutcome::Passes, reason);
+        self.gate(stage, GateOutcome::Passes, reason);
     }
 
     /// Refuses; the evaluation goes on only to explain.
     pub(crate) fn refuse(&mut self, stage: Stage, code: Refusal, reason: impl FnOnce() -> Reason) -> Result<(), Stop> {
         self.refusal.get_or_insert(code);
-        self.trace.gate(stage, GateOutcome::Refuses(code), reason);
-        if T::EXPLAINS { Ok(()) } else { Err(Stop) }
+        self.gate(stage, GateOutcome::Refuses(code), reason);
+        if self.explains() { Ok(()) } else { Err(Stop) }
     }
 
+    /// Wants something done first.
     pub(crate) fn ask(&mut self, reason: impl FnOnce() -> Reason) {
         self.asked = true;
-        self.trace.gate(Stage::Obligations, GateOutcome::Asks, reason);
+        self.gate(Stage::Obligations, GateOutcome::Asks, reason);
     }
 
     pub(crate) fn understood(&mut self, what: impl FnOnce() -> Understood) {
-        self.trace.understood(what);
+        let Some(kept) = &mut self.kept else { return };
+        match what() {
+            Understood::Account(login) => kept.account = Some(login),
+            Understood::Level(level) => kept.level = Some(level),
+            Understood::FullLine(line) => kept.full_line = Some(line),
+            Understood::Elsewhere => (kept.account, kept.level, kept.full_line) = (None, None, None),
+            Understood::Object(name) => kept.object = kept.object.take().or(Some(name)),
+        }
     }
 
     /// Notes the rule that decides; after a refusal no rule decides any more.
@@ -154,5 +118,25 @@ impl<'t, T: Trace> Run<'t, T> {
 
     pub(crate) const fn decision(&self) -> Decision {
         Decision { verdict: verdict(self.refusal.is_some(), self.asked), refusal: self.refusal, rule: self.rule }
+    }
+
+    /// Makes an answer of what was kept.
+    pub(crate) fn into_answer(self, question: &Question, engine: &Engine) -> Answer {
+        let Decision { verdict, refusal, rule } = self.decision();
+        let Kept { gates, account, level, full_line, object } = self.kept.map(|kept| *kept).unwrap_or_default();
+        let locate = |place| engine.estate.sources.locate(place);
+        let gate = |(stage, outcome, (text, place)): (_, _, Reason)| Gate { stage, outcome, text, location: place.map(locate) };
+        Answer {
+            question: question.clone(),
+            verdict,
+            refusal,
+            rule,
+            gates: gates.into_iter().map(gate).collect(),
+            full_line,
+            level,
+            account,
+            object,
+            remedies: Vec::new(),
+        }
     }
 }

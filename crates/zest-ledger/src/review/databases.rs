@@ -10,7 +10,7 @@ use crate::kind::database::Accounts;
 use crate::kind::entry::person;
 use crate::kind::mariadb::{self, Holder, Scope};
 use crate::kind::postgresql::{self, Class, Grantee, ObjectName, Privilege, Want, Way};
-use crate::kind::trace::{Explain, Run, Silent};
+use crate::kind::trace::Trace;
 use crate::source::{Location, Place, visible};
 
 /// What a session holds on a database server.
@@ -76,23 +76,19 @@ pub(crate) fn on_database(engine: &Engine, user: &str, system: SystemId, session
     {
         let state = server.at(session.at);
         let id = engine.find_user(user, false)?;
-        let mut explain = Explain::default();
-        let mut run = Run::new(&mut explain);
+        let mut trace = Trace::explaining();
         // What stands in the way of the person stands in the way of every account.
-        let _ = person(engine, session, id, &mut run);
-        let decision = run.decision();
-        if let Some(refused) = refusal(&explain.into_answer(&question, decision, engine)) {
+        let _ = person(engine, session, id, &mut trace);
+        if let Some(refused) = refusal(&trace.into_answer(&question, engine)) {
             return Some(Err(refused));
         }
         let names =
             server.accounts.list.iter().map(|(a, _)| a).filter(|a| may_use(engine, id, user, &server.accounts, a, &mariadb::login_of(a)));
         let each = names.filter_map(|name| {
             let account = mariadb::AccountName::parse(name)?;
-            let mut explain = Explain::default();
-            let mut run = Run::new(&mut explain);
-            let opened = mariadb::open_as(&question, server, &state, &account.user, (account.clone(), None), &mut run);
-            let decision = run.decision();
-            let refused = refusal(&explain.into_answer(&question, decision, engine));
+            let mut trace = Trace::explaining();
+            let opened = mariadb::open_as(&question, server, &state, &account.user, (account.clone(), None), &mut trace);
+            let refused = refusal(&trace.into_answer(&question, engine));
             Some(match opened {
                 Ok(view) if refused.is_none() => in_view(engine, &state, &view),
                 _ => OnDatabase { account: name.clone(), refused, ..OnDatabase::default() },
@@ -100,17 +96,16 @@ pub(crate) fn on_database(engine: &Engine, user: &str, system: SystemId, session
         });
         return Some(Ok(each.collect()));
     }
-    let mut explain = Explain::default();
-    let decision = crate::kind::sign_in(engine, &question, &mut explain);
-    if let Some(refused) = refusal(&explain.into_answer(&question, decision, engine)) {
+    let mut trace = Trace::explaining();
+    crate::kind::sign_in(engine, &question, &mut trace);
+    if let Some(refused) = refusal(&trace.into_answer(&question, engine)) {
         return Some(Err(refused));
     }
-    let mut silent = Silent;
-    let mut run = Run::new(&mut silent);
+    let mut trace = Trace::silent();
     Some(Ok(vec![match server {
         DatabaseServer::Postgresql(server) => {
             let catalog = server.at(session.at);
-            let standing = postgresql::open(engine, &question, system, server, &catalog, &mut run).ok()?;
+            let standing = postgresql::open(engine, &question, system, server, &catalog, &mut trace).ok()?;
             let held = of_role(engine, &catalog, &standing.role);
             let mut once_active = Vec::new();
             for role in catalog.state().roles.keys().filter(|r| **r != standing.role && !catalog.state().is_superuser(&standing.account)) {
@@ -126,7 +121,7 @@ pub(crate) fn on_database(engine: &Engine, user: &str, system: SystemId, session
         }
         DatabaseServer::Mariadb(server) => {
             let state = server.at(session.at);
-            let view = mariadb::open(engine, &question, system, server, &state, &mut run).ok()?;
+            let view = mariadb::open(engine, &question, system, server, &state, &mut trace).ok()?;
             in_view(engine, &state, &view)
         }
     }]))

@@ -16,7 +16,7 @@ use crate::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, User};
 use crate::estate::{FlatRule, HostAccountLinks, HostLinks, Party, Runner, SetId, SystemId, UserId};
 use crate::finding::nearest_hint;
 use crate::kind::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
-use crate::kind::trace::{Run, Stop, Trace, Understood};
+use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
 pub use configuration::{HostConfiguration, Untold, host_configuration};
@@ -160,33 +160,33 @@ fn must_change(user: &User) -> bool {
 }
 
 /// Opens the session and follows its links, whatever would be run at their end.
-pub(crate) fn enter<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let standing = open(context, question, run)?;
-    follow(context, question, standing, None, run).map(drop)
+pub(crate) fn enter(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+    let standing = open(context, question, trace)?;
+    follow(context, question, standing, None, trace).map(drop)
 }
 
 /// Walks through the stages of a question about a host.
-pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(crate) fn walk(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
     let words = match read_arguments(&question.line) {
         Ok(words) => words,
         Err(error) => {
-            run.refuse(Stage::Permission, Refusal::LineUnreadable, || (format!("the line cannot be read: {error}"), None))?;
+            trace.refuse(Stage::Permission, Refusal::LineUnreadable, || (format!("the line cannot be read: {error}"), None))?;
             return Err(Stop);
         }
     };
     let argv = argv::read(&words);
-    let standing = open(context, question, run)?;
+    let standing = open(context, question, trace)?;
     if let Some(job) = question.line.trim().strip_prefix("edit-job on job/") {
         if let Some(act) = question.session.acting.first() {
             let why = || format!("editing a job is asked for the person alone, not {act}");
-            return Err(no_such_link(why, run));
+            return Err(no_such_link(why, trace));
         }
-        return edit_job(context, standing, job, run);
+        return edit_job(context, standing, job, trace);
     }
-    run.understood(|| Understood::FullLine(line::join(argv.words.iter().map(String::as_str))));
-    let (standing, is_direct) = follow(context, question, standing, Some(&argv), run)?;
+    trace.understood(|| Understood::FullLine(line::join(argv.words.iter().map(String::as_str))));
+    let (standing, is_direct) = follow(context, question, standing, Some(&argv), trace)?;
     if !is_direct {
-        typed(context, standing, &argv, run)?;
+        typed(context, standing, &argv, trace)?;
     }
     Ok(())
 }
@@ -196,33 +196,33 @@ pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mu
 ///
 /// A chain goes on from a login shell alone: what else an account runs is one line and ends there, and that line is the
 /// one that is asked about.
-fn follow<T: Trace>(
+fn follow(
     context: Context<'_>,
     question: &Question,
     mut standing: Standing,
     argv: Option<&argv::Argv<'_>>,
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<(Standing, bool), Stop> {
     let session = &question.session;
     let mut is_direct = false;
     let mut seen = vec![standing.account];
     for act in &session.acting {
-        let (to, running) = target(context, act, run)?;
+        let (to, running) = target(context, act, trace)?;
         if is_direct {
             let why = || format!("nobody goes on {act}: the link before it runs one line and ends there; write it as shell:LOGIN");
-            return Err(no_such_link(why, run));
+            return Err(no_such_link(why, trace));
         }
         match (running, argv) {
-            (Running::LoginShell, _) => shell(context, session, standing, to, run)?,
-            (Running::TheLine, Some(argv)) => may_run(context, session, standing, to, argv, run)?,
-            (Running::TheLine, None) => may_run_something(context, standing, to, run)?,
+            (Running::LoginShell, _) => shell(context, session, standing, to, trace)?,
+            (Running::TheLine, Some(argv)) => may_run(context, session, standing, to, argv, trace)?,
+            (Running::TheLine, None) => may_run_something(context, standing, to, trace)?,
             (Running::Line(line), _) => {
                 let why = || format!("`{}` is not what is asked about: write account:LOGIN, and ask for the line", visible(line));
-                return Err(no_such_link(why, run));
+                return Err(no_such_link(why, trace));
             }
         }
         if seen.contains(&to) {
-            run.refuse(Stage::Standing, Refusal::ActingLoop, || (format!("the chain comes back to where it was: {act}"), None))?;
+            trace.refuse(Stage::Standing, Refusal::ActingLoop, || (format!("the chain comes back to where it was: {act}"), None))?;
             return Err(Stop);
         }
         seen.push(to);
@@ -233,36 +233,36 @@ fn follow<T: Trace>(
 }
 
 /// Refuses a link that means nothing where it stands.
-fn no_such_link<T: Trace>(why: impl FnOnce() -> String, run: &mut Run<'_, T>) -> Stop {
-    let _ = run.refuse(Stage::Standing, Refusal::ActingNotKnown, || (why(), None));
+fn no_such_link(why: impl FnOnce() -> String, trace: &mut Trace) -> Stop {
+    let _ = trace.refuse(Stage::Standing, Refusal::ActingNotKnown, || (why(), None));
     Stop
 }
 
 /// Where the line is not known yet: there must be one that may be run.
-fn may_run_something<T: Trace>(context: Context<'_>, standing: Standing, to: usize, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn may_run_something(context: Context<'_>, standing: Standing, to: usize, trace: &mut Trace) -> Result<(), Stop> {
     let (from, target) = (context.account(standing.account), context.account(to));
     if context.rules(standing.account, to).iter().any(|r| r.allows) {
         return Ok(());
     }
-    run.refuse(Stage::Permission, Refusal::NotPermitted, || {
+    trace.refuse(Stage::Permission, Refusal::NotPermitted, || {
         (format!("`{}` may not run anything as `{}`: no rule lets it", visible(&from.login), visible(&target.login)), Some(target.place))
     })
 }
 
 /// Finds the account that a link leads to.
-fn target<'a, T: Trace>(context: Context<'_>, act: &'a Act, run: &mut Run<'_, T>) -> Result<(usize, &'a Running), Stop> {
+fn target<'a>(context: Context<'_>, act: &'a Act, trace: &mut Trace) -> Result<(usize, &'a Running), Stop> {
     let Act::Account { host, login, running } = act else {
-        return Err(no_such_link(|| "on a host one runs as an account: write account:LOGIN or shell:LOGIN".to_owned(), run));
+        return Err(no_such_link(|| "on a host one runs as an account: write account:LOGIN or shell:LOGIN".to_owned(), trace));
     };
     let here = &context.engine.estate.system(context.system).id.value;
     if let Some(other) = host.as_ref().filter(|h| *h != here) {
         let why = || format!("`{}` is left for `{here}` before that: links on another host come first", visible(other));
-        return Err(no_such_link(why, run));
+        return Err(no_such_link(why, trace));
     }
     match context.links.logins.get(login.as_str()) {
         Some(&to) => Ok((to, running)),
         None => {
-            run.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
+            trace.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
                 let near = nearest_hint(login, context.links.logins.keys().map(|k| &**k));
                 (format!("the host has no account `{}`{near}", visible(login)), Some(context.engine.estate.system(context.system).id.place))
             })?;
@@ -272,34 +272,34 @@ fn target<'a, T: Trace>(context: Context<'_>, act: &'a Act, run: &mut Run<'_, T>
 }
 
 /// Opens the session on the account the user signs in with.
-pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<Standing, Stop> {
+pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<Standing, Stop> {
     let engine = context.engine;
     let session = &question.session;
-    let user = find_user(engine, question, false, run)?;
-    person(engine, session, user, run)?;
+    let user = find_user(engine, question, false, trace)?;
+    person(engine, session, user, trace)?;
     // A host keeps accounts of its own, unless it says that it asks nobody but the central source.
     if !engine.devices[context.system.index()].sources.contains(&IdentitySource::Local) {
-        central_is_up(engine, session, user, context.system, run)?;
+        central_is_up(engine, session, user, context.system, trace)?;
     }
-    let index = account_of(context, session, user, run)?;
-    identity(engine, session, user, run)?;
-    accepted(engine, session, user, context.system, run)?;
+    let index = account_of(context, session, user, trace)?;
+    identity(engine, session, user, trace)?;
+    accepted(engine, session, user, context.system, trace)?;
     let account = context.account(index);
     let shown = visible(&account.login);
-    run.understood(|| Understood::Account(account.login.clone()));
-    run.pass(Stage::Entry, || {
+    trace.understood(|| Understood::Account(account.login.clone()));
+    trace.pass(Stage::Entry, || {
         let who = visible(&engine.estate.user(user).id.value);
         let how = account.used_by.iter().find(|&&(p, _)| engine.membership.belongs(user, p)).map(|&(_, place)| place);
         (format!("`{who}` signs in with the account `{shown}`"), Some(how.unwrap_or(account.place)))
     });
     if let Some(place) = account.locked {
-        run.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("the account `{shown}` is locked"), Some(place)))?;
+        trace.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("the account `{shown}` is locked"), Some(place)))?;
     }
     if let Some(until) = &account.until {
         match session.at {
-            None => not_stated(run, "the time", until.place)?,
+            None => not_stated(trace, "the time", until.place)?,
             Some(at) if at >= until.value => {
-                run.refuse(Stage::Entry, Refusal::CredentialExpired, || {
+                trace.refuse(Stage::Entry, Refusal::CredentialExpired, || {
                     (format!("the account `{shown}` was good until {}", until.value), Some(until.place))
                 })?;
             }
@@ -307,28 +307,28 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
         }
     }
     if account.is_limited() {
-        run.refuse(Stage::Entry, Refusal::AccountLimited, || {
+        trace.refuse(Stage::Entry, Refusal::AccountLimited, || {
             (format!("nobody signs in with `{shown}`: only certain lines may be run as it, from their own account"), Some(account.place))
         })?;
     } else if account.shell_refuses() {
-        run.refuse(Stage::Entry, Refusal::ShellRefuses, || {
+        trace.refuse(Stage::Entry, Refusal::ShellRefuses, || {
             (format!("the login shell of `{shown}` is `{}`, which refuses", visible(&account.shell)), Some(account.place))
         })?;
     }
     if let Some(origins) = &account.origin {
         let place = origins.0.first().map_or(account.place, |&(_, place)| place);
         match session.origin {
-            None => not_stated(run, "the origin", place)?,
+            None => not_stated(trace, "the origin", place)?,
             Some(address) => match origins.find(address) {
-                Some(place) => run.pass(Stage::Entry, || (format!("the account is admitted from {address}"), Some(place))),
-                None => run.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
+                Some(place) => trace.pass(Stage::Entry, || (format!("the account is admitted from {address}"), Some(place))),
+                None => trace.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
                     (format!("the account `{shown}` is not admitted from {address}"), Some(place))
                 })?,
             },
         }
     }
     if let Some(must) = engine.estate.user(user).must_change_credential.as_ref().filter(|m| m.value) {
-        run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+        trace.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
             let who = visible(&engine.estate.user(user).id.value);
             (format!("`{who}` must change the credential before anything else"), Some(must.place))
         })?;
@@ -337,7 +337,7 @@ pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mu
 }
 
 /// Finds the account: the one that is named, else their own, else the only one that can be used.
-fn account_of<T: Trace>(context: Context<'_>, session: &Session, user: UserId, run: &mut Run<'_, T>) -> Result<usize, Stop> {
+fn account_of(context: Context<'_>, session: &Session, user: UserId, trace: &mut Trace) -> Result<usize, Stop> {
     let engine = context.engine;
     let place = Some(engine.estate.system(context.system).id.place);
     let name = &engine.estate.user(user).id.value;
@@ -347,7 +347,7 @@ fn account_of<T: Trace>(context: Context<'_>, session: &Session, user: UserId, r
         if let Some(&index) = context.links.logins.get(login.as_str()).filter(|i| mine(i)) {
             return Ok(index);
         }
-        run.refuse(Stage::Entry, Refusal::NoAccount, || {
+        trace.refuse(Stage::Entry, Refusal::NoAccount, || {
             (format!("`{}` may not use an account `{}` on this host", visible(name), visible(login)), place)
         })?;
         return Err(Stop);
@@ -360,11 +360,11 @@ fn account_of<T: Trace>(context: Context<'_>, session: &Session, user: UserId, r
     match (open.as_slice(), shared.as_slice()) {
         ([one], _) | ([], [one]) => Ok(*one),
         ([], _) => {
-            run.refuse(Stage::Entry, Refusal::NoAccount, || (format!("`{}` has no account on this host", visible(name)), place))?;
+            trace.refuse(Stage::Entry, Refusal::NoAccount, || (format!("`{}` has no account on this host", visible(name)), place))?;
             Err(Stop)
         }
         (several, _) => {
-            run.refuse(Stage::Entry, Refusal::SeveralAccounts, || {
+            trace.refuse(Stage::Entry, Refusal::SeveralAccounts, || {
                 let list: Vec<String> = several.iter().map(|&i| format!("`{}`", visible(&accounts[i].login))).collect();
                 (format!("`{}` may use {}; name one", visible(name), list.join(", ")), place)
             })?;
@@ -374,20 +374,20 @@ fn account_of<T: Trace>(context: Context<'_>, session: &Session, user: UserId, r
 }
 
 /// Checks that an account may run some arguments as another.
-fn may_run<T: Trace>(
+fn may_run(
     context: Context<'_>,
     session: &Session,
     standing: Standing,
     to: usize,
     argv: &argv::Argv<'_>,
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<(), Stop> {
     let (from, target) = (context.account(standing.account), context.account(to));
     let rules = context.rules(standing.account, to);
     let (who, whom) = (visible(&from.login), visible(&target.login));
     let shown = visible(&line::join(argv.words.iter().map(String::as_str)));
     if !argv.words.first().is_some_and(|p| p.starts_with('/')) {
-        return run.refuse(Stage::Permission, Refusal::ProgramNotFull, || {
+        return trace.refuse(Stage::Permission, Refusal::ProgramNotFull, || {
             (format!("`{shown}` does not begin with the full path of a program, so it is not known what would run"), None)
         });
     }
@@ -399,7 +399,7 @@ fn may_run<T: Trace>(
     let place_of = |rule: Option<&Applied<'_>>| rule.map_or(target.place, |r| r.place);
     if ours != theirs {
         let what = if theirs { "would run it" } else { "would refuse it" };
-        return run.refuse(Stage::Permission, Refusal::JoinedArguments, || {
+        return trace.refuse(Stage::Permission, Refusal::JoinedArguments, || {
             let text = format!(
                 "as separate arguments `{shown}` is {}; the host joins them with blanks and {what}",
                 if ours { "permitted" } else { "not permitted" }
@@ -408,7 +408,7 @@ fn may_run<T: Trace>(
         });
     }
     match found {
-        None => run.refuse(Stage::Permission, Refusal::NotPermitted, || {
+        None => trace.refuse(Stage::Permission, Refusal::NotPermitted, || {
             let rest = if rules.is_empty() { "no rule lets it run anything" } else { "no rule permits" };
             let text = if rules.is_empty() {
                 format!("`{who}` may not run anything as `{whom}`: {rest}")
@@ -417,19 +417,19 @@ fn may_run<T: Trace>(
             };
             (text, Some(rules.first().map_or(target.place, |r| r.place)))
         })?,
-        Some(rule) if !rule.allows => run.refuse(Stage::Permission, Refusal::DeniedByRule, || {
+        Some(rule) if !rule.allows => trace.refuse(Stage::Permission, Refusal::DeniedByRule, || {
             let text = rule.rule.map_or(String::new(), |r| visible(&r.text.value));
             (format!("rule `deny {text}` refuses `{shown}` as `{whom}`"), Some(rule.place))
         })?,
         Some(rule) => {
-            run.pass(Stage::Permission, || {
+            trace.pass(Stage::Permission, || {
                 let text = rule.rule.map_or_else(|| "all other lines".to_owned(), |r| visible(&r.text.value));
                 (format!("`{who}` may run it as `{whom}`: rule `allow {text}`"), Some(rule.place))
             });
-            environment(context, rule, argv, run)?;
-            proof(context, session, standing, rule, run)?;
+            environment(context, rule, argv, trace)?;
+            proof(context, session, standing, rule, trace)?;
             if let Some(duties) = rule.rule.and_then(|r| r.after.as_ref()) {
-                run.refuse(Stage::Obligations, Refusal::NobodyCan, || {
+                trace.refuse(Stage::Obligations, Refusal::NobodyCan, || {
                     ("the rule wants more to be done first, and a host cannot ask for it".to_owned(), duties.confirm.or(Some(rule.place)))
                 })?;
             }
@@ -439,14 +439,14 @@ fn may_run<T: Trace>(
 }
 
 /// Variables that are handed over must be such as may be.
-fn environment<T: Trace>(context: Context<'_>, rule: &Applied<'_>, argv: &argv::Argv<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn environment(context: Context<'_>, rule: &Applied<'_>, argv: &argv::Argv<'_>, trace: &mut Trace) -> Result<(), Stop> {
     let keep = &context.links.keep_environment;
     for name in argv.variables.iter().filter(|_| !rule.any_environment) {
         match keep.iter().find(|k| k.value == **name) {
             Some(kept) => {
-                run.pass(Stage::Permission, || (format!("the variable `{}` may be handed over", visible(name)), Some(kept.place)))
+                trace.pass(Stage::Permission, || (format!("the variable `{}` may be handed over", visible(name)), Some(kept.place)))
             }
-            None => run.refuse(Stage::Permission, Refusal::EnvironmentNotKept, || {
+            None => trace.refuse(Stage::Permission, Refusal::EnvironmentNotKept, || {
                 (format!("the variable `{}` may not be handed over", visible(name)), Some(rule.place))
             })?,
         }
@@ -456,20 +456,14 @@ fn environment<T: Trace>(context: Context<'_>, rule: &Applied<'_>, argv: &argv::
 
 /// Whether identity was proven for it, recently enough, with the password of the account that runs it. What is stated is
 /// that of the account that was signed in with; in the shell of another it does not count.
-fn proof<T: Trace>(
-    context: Context<'_>,
-    session: &Session,
-    standing: Standing,
-    rule: &Applied<'_>,
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+fn proof(context: Context<'_>, session: &Session, standing: Standing, rule: &Applied<'_>, trace: &mut Trace) -> Result<(), Stop> {
     if !rule.proof {
         return Ok(());
     }
     // `sudo` asks for the password of the account, so whoever has none can never give it.
     let owner = context.owner(standing.account).map(|user| context.engine.estate.user(user));
     if let Some(user) = owner.filter(|user| !user.proofs.iter().any(|p| p.value == Proof::Password)) {
-        return run.refuse(Stage::Obligations, Refusal::NobodyCan, || {
+        return trace.refuse(Stage::Obligations, Refusal::NobodyCan, || {
             (format!("identity must be proven for it with the password, and `{}` has none", visible(&user.id.value)), Some(rule.place))
         });
     }
@@ -477,44 +471,44 @@ fn proof<T: Trace>(
     let facts = context.engine.facts(session, standing.user, context.system);
     if standing.account != standing.first {
         let login = visible(&context.account(standing.account).login);
-        run.ask(|| (format!("identity must be proven for it, with the password of `{login}`"), Some(rule.place)));
+        trace.ask(|| (format!("identity must be proven for it, with the password of `{login}`"), Some(rule.place)));
     } else if facts.counting().any(|p| p.proof == Proof::Password && p.age <= lasts) {
-        run.pass(Stage::Obligations, || ("identity was proven for it".to_owned(), Some(rule.place)));
+        trace.pass(Stage::Obligations, || ("identity was proven for it".to_owned(), Some(rule.place)));
     } else {
-        run.ask(|| ("identity must be proven for it, with the password".to_owned(), Some(rule.place)));
+        trace.ask(|| ("identity must be proven for it, with the password".to_owned(), Some(rule.place)));
     }
     Ok(())
 }
 
 /// A login shell is entered where the shell itself may be run, without arguments, and does not refuse.
-fn shell<T: Trace>(context: Context<'_>, session: &Session, standing: Standing, to: usize, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn shell(context: Context<'_>, session: &Session, standing: Standing, to: usize, trace: &mut Trace) -> Result<(), Stop> {
     let target = context.account(to);
     if target.shell_refuses() {
-        run.refuse(Stage::Standing, Refusal::ShellRefuses, || {
+        trace.refuse(Stage::Standing, Refusal::ShellRefuses, || {
             (format!("the login shell of `{}` is `{}`, which refuses", visible(&target.login), visible(&target.shell)), Some(target.place))
         })?;
     }
     let argv = argv::read(&[target.shell.as_str()]);
-    may_run(context, session, standing, to, &argv, run)
+    may_run(context, session, standing, to, &argv, trace)
 }
 
 /// A line typed in the account's own shell: whatever the account itself may do.
-fn typed<T: Trace>(context: Context<'_>, standing: Standing, argv: &argv::Argv<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn typed(context: Context<'_>, standing: Standing, argv: &argv::Argv<'_>, trace: &mut Trace) -> Result<(), Stop> {
     if let Some(program) = argv::becomes_another(argv) {
         let why = || {
             format!("`{program}` goes on as another account: ask with --acting account:LOGIN or shell:LOGIN, and the line that runs then")
         };
-        return Err(no_such_link(why, run));
+        return Err(no_such_link(why, trace));
     }
     let system = context.engine.estate.system(context.system);
     let place = system.no_command_set.as_ref().map_or(context.account(standing.account).place, |n| n.place);
     if !context.engine.devices[context.system.index()].everything_without_set {
-        return run.refuse(Stage::Permission, Refusal::NoCommandSet, || {
+        return trace.refuse(Stage::Permission, Refusal::NoCommandSet, || {
             let login = visible(&context.account(standing.account).login);
             (format!("no command set is attached to `{login}`, and here that means nothing"), Some(place))
         });
     }
-    run.pass(Stage::Permission, || {
+    trace.pass(Stage::Permission, || {
         let shown = visible(&line::join(argv.words.iter().map(String::as_str)));
         (format!("no command set limits `{shown}`; it runs with the account's own rights"), Some(place))
     });
@@ -522,9 +516,9 @@ fn typed<T: Trace>(context: Context<'_>, standing: Standing, argv: &argv::Argv<'
 }
 
 /// Editing what a job runs is a right of its own: whoever does becomes the job's account.
-fn edit_job<T: Trace>(context: Context<'_>, standing: Standing, name: &str, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn edit_job(context: Context<'_>, standing: Standing, name: &str, trace: &mut Trace) -> Result<(), Stop> {
     let Some(job) = context.links.jobs.iter().find(|j| j.name == name) else {
-        return run.refuse(Stage::Permission, Refusal::UnknownObject, || {
+        return trace.refuse(Stage::Permission, Refusal::UnknownObject, || {
             let near = nearest_hint(name, context.links.jobs.iter().map(|j| j.name.as_str()));
             (format!("the host has no job `{}`{near}", visible(name)), Some(context.engine.estate.system(context.system).id.place))
         });
@@ -533,12 +527,12 @@ fn edit_job<T: Trace>(context: Context<'_>, standing: Standing, name: &str, run:
     let editor = job.edited_by.iter().find(|&&(p, _)| context.engine.membership.belongs(standing.user, p));
     match editor {
         Some(&(party, place)) => {
-            run.pass(Stage::Permission, || {
+            trace.pass(Stage::Permission, || {
                 (format!("`{}` may edit it, and so run anything as `{account}`", visible(&context.engine.estate.party(party))), Some(place))
             });
             Ok(())
         }
-        None => run.refuse(Stage::Permission, Refusal::NotPermitted, || {
+        None => trace.refuse(Stage::Permission, Refusal::NotPermitted, || {
             (
                 format!("`{}` may not edit the job `{}`", visible(&context.engine.estate.user(standing.user).id.value), visible(name)),
                 Some(job.place),

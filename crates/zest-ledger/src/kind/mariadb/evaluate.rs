@@ -19,7 +19,7 @@ use crate::estate::SystemId;
 use crate::finding::nearest_hint;
 use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
 use crate::kind::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
-use crate::kind::trace::{Run, Stop, Trace, Understood};
+use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
 
 /// A MariaDB server of the estate.
@@ -70,23 +70,17 @@ pub(crate) fn login_of(account: &str) -> String {
     AccountName::parse(account).map_or_else(|| account.to_owned(), |a| a.user)
 }
 
-pub(crate) fn walk<T: Trace>(
-    engine: &Engine,
-    question: &Question,
-    system: SystemId,
-    server: &Server,
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+pub(crate) fn walk(engine: &Engine, question: &Question, system: SystemId, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
     let state = server.at(question.session.at);
-    let view = open(engine, question, system, server, &state, run)?;
+    let view = open(engine, question, system, server, &state, trace)?;
     let list = match wanted(&state, server, question) {
         Ok(list) => list,
         Err((code, text)) => {
-            run.refuse(Stage::Permission, code, || (text, None))?;
+            trace.refuse(Stage::Permission, code, || (text, None))?;
             return Err(Stop);
         }
     };
-    let before = run.is_refused();
+    let before = trace.is_refused();
     for need in &list {
         let outcome = need.outcome(&state, &view);
         let place = || match need {
@@ -95,29 +89,29 @@ pub(crate) fn walk<T: Trace>(
             _ => server.place(view.account()),
         };
         match outcome.refusal {
-            None => run.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
+            None => trace.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
             Some(code) => {
                 if let Some(about) = need.about() {
-                    run.understood(|| Understood::Object(about));
+                    trace.understood(|| Understood::Object(about));
                 }
-                run.refuse(Stage::Permission, code, || (outcome.text, place()))?;
+                trace.refuse(Stage::Permission, code, || (outcome.text, place()))?;
             }
         }
     }
     let undecided = undecided(&state, server, question);
     match undecided {
-        Some(why) if !run.is_refused() => {
-            run.refuse(Stage::Permission, Refusal::NotDecided, || (why, None))?;
+        Some(why) if !trace.is_refused() => {
+            trace.refuse(Stage::Permission, Refusal::NotDecided, || (why, None))?;
         }
-        _ if list.is_empty() => run.pass(Stage::Permission, || ("the server checks nothing for this".to_owned(), None)),
+        _ if list.is_empty() => trace.pass(Stage::Permission, || ("the server checks nothing for this".to_owned(), None)),
         _ => {}
     }
-    if question.session.at.is_none() && run.is_refused() && !before && !server.timed.is_empty() {
+    if question.session.at.is_none() && trace.is_refused() && !before && !server.timed.is_empty() {
         let then = server.at(Some(Timestamp::MIN));
         let all = wanted(&then, server, question).is_ok_and(|l| l.iter().all(|n| n.outcome(&then, &view).refusal.is_none()));
         if all {
             let place = server.timed.first().map(|t| t.place);
-            run.refuse(Stage::Conditions, Refusal::NotStated, || {
+            trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                 ("a grant that ends would allow it; the question does not state the time".to_owned(), place)
             })?;
         }
@@ -126,59 +120,61 @@ pub(crate) fn walk<T: Trace>(
 }
 
 /// Finds the account as the server does, and makes the role active.
-pub(crate) fn open<'s, T: Trace>(
+pub(crate) fn open<'s>(
     engine: &Engine,
     question: &Question,
     system: SystemId,
     server: &Server,
     state: &'s State,
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<View<'s>, Stop> {
-    let found = accounts(engine, question, system, &server.accounts, login_of, run)?;
+    let found = accounts(engine, question, system, &server.accounts, login_of, trace)?;
     let mut logins: Vec<String> = found.iter().map(|a| login_of(a)).collect();
     logins.sort();
     logins.dedup();
     let [login] = logins.as_slice() else {
         let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
-        run.refuse(Stage::Entry, Refusal::SeveralAccounts, || (format!("`{}` may use {names}: name one", visible(&question.user)), None))?;
+        trace.refuse(Stage::Entry, Refusal::SeveralAccounts, || {
+            (format!("`{}` may use {names}: name one", visible(&question.user)), None)
+        })?;
         return Err(Stop);
     };
-    let (account, origin) = found_account(question, server, state, login, &found, run)?;
-    open_as(question, server, state, login, (account, Some(origin)), run)
+    let (account, origin) = found_account(question, server, state, login, &found, trace)?;
+    open_as(question, server, state, login, (account, Some(origin)), trace)
 }
 
 /// Opens a session of an account that was found; without an origin, as the account alone.
-pub(crate) fn open_as<'s, T: Trace>(
+pub(crate) fn open_as<'s>(
     question: &Question,
     server: &Server,
     state: &'s State,
     login: &str,
     (account, origin): (AccountName, Option<Origin>),
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<View<'s>, Stop> {
-    uses(run, question, &account.to_string(), &server.accounts);
+    uses(trace, question, &account.to_string(), &server.accounts);
     let (shown, place) = (visible(&account.to_string()), server.place(&account));
     let entry = state.accounts.get(&account).cloned().unwrap_or_default();
     if account.user.is_empty() && !login.is_empty() {
-        run.pass(Stage::Entry, || {
+        trace.pass(Stage::Entry, || {
             (format!("the server takes the anonymous account `{shown}` for `{}`: its origin fits better than that of any account of this name", visible(login)), place)
         });
     }
     if entry.locked {
-        run.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("`{shown}` is locked"), place))?;
+        trace.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("`{shown}` is locked"), place))?;
     }
     if let Some(&place) = server.places.without_credential.get(&account) {
-        run.refuse(Stage::Entry, Refusal::AccountWithoutCredential, || (format!("`{shown}` has no credential"), Some(place)))?;
+        trace.refuse(Stage::Entry, Refusal::AccountWithoutCredential, || (format!("`{shown}` has no credential"), Some(place)))?;
     }
     if let Some(note) = looked_at(&entry.not_modelled, Touch::SignIn) {
-        run.refuse(Stage::Entry, Refusal::NotDecided, || (format!("`{shown}` has {note}, which is not modelled"), place))?;
+        trace.refuse(Stage::Entry, Refusal::NotDecided, || (format!("`{shown}` has {note}, which is not modelled"), place))?;
     }
     if entry.expired {
-        run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+        trace.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
             (format!("the credential of `{shown}` is expired: the server carries out nothing but its change"), place)
         })?;
     }
-    let stated = one_role(question, run)?;
+    let stated = one_role(question, trace)?;
     let role = match stated {
         Some(role) => role.map(str::to_owned),
         None => entry.default_role.clone(),
@@ -189,7 +185,7 @@ pub(crate) fn open_as<'s, T: Trace>(
     };
     let plain = with_role(None);
     let Some(role) = role else {
-        run.pass(Stage::Standing, || {
+        trace.pass(Stage::Standing, || {
             let held = state.memberships.iter().any(|((m, _), _)| *m == Holder::Account(account.clone()));
             let note = if held { "; the roles it was granted bring nothing until one is made active" } else { "" };
             (format!("no role is active{note}"), place)
@@ -197,35 +193,35 @@ pub(crate) fn open_as<'s, T: Trace>(
         return Ok(plain);
     };
     if !state.roles.contains(&role) {
-        run.refuse(Stage::Standing, Refusal::UnknownRole, || {
+        trace.refuse(Stage::Standing, Refusal::UnknownRole, || {
             let near = nearest_hint(&role, state.roles.iter().map(String::as_str));
             (format!("no role is named `{}`{near}", visible(&role)), None)
         })?;
         return Err(Stop);
     }
     if plain.only_by_public(&role) {
-        run.refuse(Stage::Standing, Refusal::NotDecided, || {
+        trace.refuse(Stage::Standing, Refusal::NotDecided, || {
             (format!("`{}` was granted to PUBLIC only: whether the server makes it active is not known", visible(&role)), place)
         })?;
     } else if plain.may_activate(&role) {
         let how = if stated.is_some() { "is made active" } else { "is active as its default role" };
         let member = server.places.memberships.get(&(Holder::Account(account.clone()), role.clone())).copied();
-        run.pass(Stage::Standing, || (format!("`{}` {how}", visible(&role)), member.or(place)));
+        trace.pass(Stage::Standing, || (format!("`{}` {how}", visible(&role)), member.or(place)));
     } else {
-        run.refuse(Stage::Standing, Refusal::RoleNotGranted, || {
+        trace.refuse(Stage::Standing, Refusal::RoleNotGranted, || {
             (format!("`{}` was not granted to `{shown}` itself, and only such roles can be made active", visible(&role)), place)
         })?;
     }
     Ok(with_role(Some(&role)))
 }
 
-fn found_account<T: Trace>(
+fn found_account(
     question: &Question,
     server: &Server,
     state: &State,
     login: &str,
     found: &[String],
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<(AccountName, Origin), Stop> {
     let origin = if question.session.local { Some(Origin::Local) } else { question.session.origin.map(Origin::Address) };
     let Some(origin) = origin else {
@@ -237,7 +233,7 @@ fn found_account<T: Trace>(
             return Ok(((*one).clone(), Origin::Address(std::net::IpAddr::from([0, 0, 0, 0]))));
         }
         let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| server.place(&a));
-        run.refuse(Stage::Conditions, Refusal::NotStated, || {
+        trace.refuse(Stage::Conditions, Refusal::NotStated, || {
             (
                 format!("the question does not state where the session comes from, and the account of `{}` depends on it", visible(login)),
                 place,
@@ -248,7 +244,7 @@ fn found_account<T: Trace>(
     match state.account_for(login, &origin) {
         Some(account) => {
             if let Some(rival) = named_before(state, login, &origin, account) {
-                run.refuse(Stage::Conditions, Refusal::NotDecided, || {
+                trace.refuse(Stage::Conditions, Refusal::NotDecided, || {
                     (
                         format!(
                             "`{}` comes before `{}` where the address has that name, and names are not looked up here; \
@@ -269,7 +265,7 @@ fn found_account<T: Trace>(
             } else {
                 question.session.origin.map_or_else(String::new, |o| format!("from {o}"))
             };
-            run.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
+            trace.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
                 let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
                 (format!("no account of `{}` admits sessions {from}; there are {names}", visible(login)), place)
             })?;

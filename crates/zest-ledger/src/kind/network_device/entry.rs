@@ -11,37 +11,32 @@ use crate::finding::nearest;
 use crate::kind::condition_text;
 use crate::kind::duties;
 use crate::kind::entry::{find_user, identity, not_stated, person};
-use crate::kind::trace::{Run, Stop, Trace, Understood};
+use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
 /// A session of a local account has no command sets.
 static LOCAL: Standing = Standing { band: None, sets: Vec::new(), roles: Vec::new(), is_local: true };
 
 /// Opens the session, or refuses; with an explaining trace it goes on as far as that makes sense.
-pub(crate) fn open<'e, T: Trace>(
-    engine: &'e Engine,
-    question: &Question,
-    system: SystemId,
-    run: &mut Run<'_, T>,
-) -> Result<Standpoint<'e>, Stop> {
+pub(crate) fn open<'e>(engine: &'e Engine, question: &Question, system: SystemId, trace: &mut Trace) -> Result<Standpoint<'e>, Stop> {
     let session = &question.session;
-    let user = find_user(engine, question, engine.devices[system.index()].ignores_case, run)?;
-    let is_plain = !T::EXPLAINS && engine.membership.is_plain(user);
+    let user = find_user(engine, question, engine.devices[system.index()].ignores_case, trace)?;
+    let is_plain = !trace.explains() && engine.membership.is_plain(user);
     if !is_plain {
-        person(engine, session, user, run)?;
+        person(engine, session, user, trace)?;
     }
-    let (standing, number, band) = match source(engine, session, system, user, run)? {
+    let (standing, number, band) = match source(engine, session, system, user, trace)? {
         Source::Central => {
             if !is_plain || session.proofs.is_some() {
-                identity(engine, session, user, run)?;
+                identity(engine, session, user, trace)?;
             }
             if !engine.estate.separations.is_empty() {
-                duties::held_apart(engine, user, session, run)?;
+                duties::held_apart(engine, user, session, trace)?;
             }
-            assigned(engine, session, system, user, run)?
+            assigned(engine, session, system, user, trace)?
         }
         Source::Account(index) => {
-            let band = account(engine, session, system, user, index, run)?;
+            let band = account(engine, session, system, user, index, trace)?;
             match engine.account_standings[system.index()][index] {
                 Some(number) => (&engine.standings[number], Some(number), band),
                 None => (&LOCAL, None, band),
@@ -49,9 +44,9 @@ pub(crate) fn open<'e, T: Trace>(
         }
     };
     let level = session.level.unwrap_or(band.start);
-    run.understood(|| Understood::Level(level));
+    trace.understood(|| Understood::Level(level));
     let standpoint = Standpoint { system, user, standing, number, band, level };
-    stated_level(engine, question, &standpoint, run)?;
+    stated_level(engine, question, &standpoint, trace)?;
     Ok(standpoint)
 }
 
@@ -62,7 +57,7 @@ enum Source {
 
 /// Asks the identity sources in order: the central one answers for good when it is up, the local one when it has
 /// an account for the user.
-fn source<T: Trace>(engine: &Engine, session: &Session, system: SystemId, user: UserId, run: &mut Run<'_, T>) -> Result<Source, Stop> {
+fn source(engine: &Engine, session: &Session, system: SystemId, user: UserId, trace: &mut Trace) -> Result<Source, Stop> {
     let device = &engine.devices[system.index()];
     let written = engine.estate.system(system);
     let order_place = || written.identity_sources.as_ref().map(|s| s.place);
@@ -72,7 +67,7 @@ fn source<T: Trace>(engine: &Engine, session: &Session, system: SystemId, user: 
             IdentitySource::Central if session.central == Central::Up => {
                 let name = &engine.estate.user(user).id.value;
                 if let Some(login) = session.account.as_ref().filter(|login| *login != name) {
-                    run.refuse(Stage::Entry, Refusal::AccountNotAsked, || {
+                    trace.refuse(Stage::Entry, Refusal::AccountNotAsked, || {
                         (format!("the central source answers and does not know the local account `{}`", visible(login)), order_place())
                     })?;
                 }
@@ -80,7 +75,7 @@ fn source<T: Trace>(engine: &Engine, session: &Session, system: SystemId, user: 
             }
             IdentitySource::Central => {
                 central_was_down = true;
-                run.pass(Stage::Entry, || ("the central source is down; the next source is asked".to_owned(), order_place()));
+                trace.pass(Stage::Entry, || ("the central source is down; the next source is asked".to_owned(), order_place()));
             }
             IdentitySource::Local => {
                 if let Some(index) = find_account(engine, session, system, user) {
@@ -96,7 +91,7 @@ fn source<T: Trace>(engine: &Engine, session: &Session, system: SystemId, user: 
     } else {
         (Refusal::NoLocalAccount, format!("only local accounts may sign in here, and none admits {wanted}"))
     };
-    run.refuse(Stage::Entry, code, || (text, order_place().or(Some(written.id.place))))?;
+    trace.refuse(Stage::Entry, code, || (text, order_place().or(Some(written.id.place))))?;
     Err(Stop)
 }
 
@@ -127,13 +122,7 @@ fn find_account(engine: &Engine, session: &Session, system: SystemId, user: User
 type Opened<'e> = (&'e Standing, Option<usize>, LevelBand);
 
 /// Finds the first assignment that applies. Where one cannot be known, no later one is tried: it might be the one.
-fn assigned<'e, T: Trace>(
-    engine: &'e Engine,
-    session: &Session,
-    system: SystemId,
-    user: UserId,
-    run: &mut Run<'_, T>,
-) -> Result<Opened<'e>, Stop> {
+fn assigned<'e>(engine: &'e Engine, session: &Session, system: SystemId, user: UserId, trace: &mut Trace) -> Result<Opened<'e>, Stop> {
     let mut failed: Option<Candidate> = None;
     let mut chosen = None;
     for candidate in candidates(engine, user, system) {
@@ -150,7 +139,7 @@ fn assigned<'e, T: Trace>(
         failed = failed.or(Some(candidate));
     }
     let Some((candidate, outcome)) = chosen.or(failed.map(|c| (c, Outcome::Fails))) else {
-        run.refuse(Stage::Standing, Refusal::NoAssignment, || {
+        trace.refuse(Stage::Standing, Refusal::NoAssignment, || {
             let who = visible(&engine.estate.user(user).id.value);
             let text = format!("no assignment covers `{who}` on `{}`", visible(&engine.estate.system(system).id.value));
             (text, Some(engine.estate.user(user).id.place))
@@ -161,31 +150,31 @@ fn assigned<'e, T: Trace>(
     let number = candidate.standing as usize;
     let standing = &engine.standings[number];
     let links = &engine.estate.assignments[id.index()];
-    run.pass(Stage::Standing, || (through(engine, user, id), Some(links.entry.place)));
+    trace.pass(Stage::Standing, || (through(engine, user, id), Some(links.entry.place)));
     let Some(band) = standing.band else {
-        run.refuse(Stage::Entry, Refusal::NoBand, || {
+        trace.refuse(Stage::Entry, Refusal::NoBand, || {
             ("the roles of the assignment give no band, so no session can be opened".to_owned(), links.entry.roles.first().map(|r| r.place))
         })?;
         return Err(Stop);
     };
-    run.pass(Stage::Standing, || {
+    trace.pass(Stage::Standing, || {
         (format!("the band starts at level {} and its ceiling is {}", band.start, band.ceiling), Some(band.ceiling_place))
     });
-    if outcome != Outcome::Holds || T::EXPLAINS {
-        conditions(engine, &engine.facts(session, user, system), id, outcome, run)?;
+    if outcome != Outcome::Holds || trace.explains() {
+        conditions(engine, &engine.facts(session, user, system), id, outcome, trace)?;
     }
     Ok((standing, Some(number), band))
 }
 
-fn conditions<T: Trace>(engine: &Engine, facts: &Facts<'_>, id: AssignmentId, outcome: Outcome, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn conditions(engine: &Engine, facts: &Facts<'_>, id: AssignmentId, outcome: Outcome, trace: &mut Trace) -> Result<(), Stop> {
     let conditions = &engine.estate.assignments[id.index()].conditions;
     for (part, found, place) in conditions.parts(*facts) {
         let text = |holds| condition_text::outcome(conditions, facts, "the assignment", (part, place), holds);
         match found {
-            Outcome::Holds => run.pass(Stage::Conditions, || (text(true), Some(place))),
-            Outcome::Fails => run.refuse(Stage::Conditions, condition_text::refusal_of(part), || (text(false), Some(place)))?,
+            Outcome::Holds => trace.pass(Stage::Conditions, || (text(true), Some(place))),
+            Outcome::Fails => trace.refuse(Stage::Conditions, condition_text::refusal_of(part), || (text(false), Some(place)))?,
             Outcome::Unknown if outcome == Outcome::Unknown => {
-                run.refuse(Stage::Conditions, Refusal::NotStated, || {
+                trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                     (
                         format!(
                             "the question does not state {}, and the assignment depends on it",
@@ -242,39 +231,32 @@ pub(crate) fn through(engine: &Engine, user: UserId, id: AssignmentId) -> String
 }
 
 /// Opens a session of a local account.
-fn account<T: Trace>(
-    engine: &Engine,
-    session: &Session,
-    system: SystemId,
-    user: UserId,
-    index: usize,
-    run: &mut Run<'_, T>,
-) -> Result<LevelBand, Stop> {
+fn account(engine: &Engine, session: &Session, system: SystemId, user: UserId, index: usize, trace: &mut Trace) -> Result<LevelBand, Stop> {
     let entry = &engine.estate.system(system).accounts[index];
     let links = &engine.estate.systems[system.index()].accounts[index];
     let shown = || visible(&entry.login.value);
-    run.understood(|| Understood::Account(entry.login.value.clone()));
-    run.pass(Stage::Entry, || {
+    trace.understood(|| Understood::Account(entry.login.value.clone()));
+    trace.pass(Stage::Entry, || {
         let who = visible(&engine.estate.user(user).id.value);
         let place =
             links.used_by.iter().find(|&&(party, _)| engine.membership.belongs(user, party)).map_or(entry.login.place, |&(_, place)| place);
         (format!("`{who}` signs in with the local account `{}`", shown()), Some(place))
     });
     if let Some(locked) = entry.locked.as_ref().filter(|l| l.value) {
-        run.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("the account `{}` is locked", shown()), Some(locked.place)))?;
+        trace.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("the account `{}` is locked", shown()), Some(locked.place)))?;
     }
     if let Some(credential) = entry.credential.as_ref().filter(|c| c.value != Credential::Set) {
-        run.refuse(Stage::Entry, Refusal::AccountWithoutCredential, || {
+        trace.refuse(Stage::Entry, Refusal::AccountWithoutCredential, || {
             (format!("the credential of account `{}` is {}", shown(), credential.value.word()), Some(credential.place))
         })?;
     }
     if let Some(origins) = &links.origin {
         let place = entry.origin.iter().flatten().next().map_or(entry.login.place, |o| o.place);
         match session.origin {
-            None => not_stated(run, "the origin", place)?,
+            None => not_stated(trace, "the origin", place)?,
             Some(address) => match origins.find(address) {
-                Some(place) => run.pass(Stage::Entry, || (format!("the account is admitted from {address}"), Some(place))),
-                None => run.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
+                Some(place) => trace.pass(Stage::Entry, || (format!("the account is admitted from {address}"), Some(place))),
+                None => trace.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
                     let list: Vec<String> = entry.origin.iter().flatten().map(|o| visible(&o.value)).collect();
                     (format!("the account `{}` is admitted from {} only, not from {address}", shown(), list.join(", ")), Some(place))
                 })?,
@@ -282,19 +264,19 @@ fn account<T: Trace>(
         }
     }
     let Some(band) = entry.band.as_ref().map(LevelBand::read) else {
-        run.refuse(Stage::Entry, Refusal::NoBand, || {
+        trace.refuse(Stage::Entry, Refusal::NoBand, || {
             (format!("the account `{}` has no band, so no session can be opened", shown()), Some(entry.login.place))
         })?;
         return Err(Stop);
     };
-    run.pass(Stage::Standing, || {
+    trace.pass(Stage::Standing, || {
         (format!("the account's band starts at level {} and its ceiling is {}", band.start, band.ceiling), Some(band.ceiling_place))
     });
     Ok(band)
 }
 
 /// Checks a level or mode that the question states: it must be one that the session could have come to.
-fn stated_level<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn stated_level(engine: &Engine, question: &Question, at: &Standpoint<'_>, trace: &mut Trace) -> Result<(), Stop> {
     let session = &question.session;
     let vocabulary = engine.vocabulary_of(at.system);
     let mode = match &session.mode {
@@ -302,7 +284,7 @@ fn stated_level<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<
         Some(name) => match vocabulary.mode(name) {
             Some(mode) => mode,
             None => {
-                run.refuse(Stage::Standing, Refusal::UnknownMode, || {
+                trace.refuse(Stage::Standing, Refusal::UnknownMode, || {
                     let near = nearest(name, vocabulary.modes.iter().map(String::as_str))
                         .map_or(String::new(), |n| format!("; did you mean `{n}`?"));
                     let place = engine.estate.system(at.system).vocabulary.as_ref().map(|v| v.place);
@@ -313,7 +295,7 @@ fn stated_level<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<
         },
     };
     if at.level > at.band.ceiling {
-        return run.refuse(Stage::Standing, Refusal::LevelAboveCeiling, || {
+        return trace.refuse(Stage::Standing, Refusal::LevelAboveCeiling, || {
             (format!("the session cannot be at level {}: its ceiling is {}", at.level, at.band.ceiling), Some(at.band.ceiling_place))
         });
     }
@@ -331,11 +313,11 @@ fn stated_level<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<
         &own
     };
     if !reach.has_level(at.level) {
-        run.refuse(Stage::Standing, Refusal::LevelNotReached, || {
+        trace.refuse(Stage::Standing, Refusal::LevelNotReached, || {
             (format!("no permitted elevation leads from level {} to level {}", at.band.start, at.level), Some(at.band.start_place))
         })?;
     } else if !reach.has(mode, at.level) {
-        run.refuse(Stage::Standing, Refusal::ModeNotReached, || {
+        trace.refuse(Stage::Standing, Refusal::ModeNotReached, || {
             let name = visible(&vocabulary.modes[mode.index()]);
             (format!("no permitted command leads into the mode `{name}` at level {}", at.level), Some(at.band.start_place))
         })?;
@@ -345,7 +327,7 @@ fn stated_level<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<
         if let Some(duties) = &engine.estate.sets[owed.set.index()].rules[owed.rule as usize].after {
             let mut raising = Question { line: owed.line.clone(), ..question.clone() };
             (raising.session.level, raising.session.mode) = (None, None);
-            super::line::obligations(engine, &raising, at, duties, run)?;
+            super::line::obligations(engine, &raising, at, duties, trace)?;
         }
     }
     Ok(())

@@ -8,15 +8,15 @@ use crate::command::{WordPattern, line, read_line};
 use crate::engine::{Engine, SetVerdict};
 use crate::entry::{Abbreviation, BareElevation, Does, RuleVerb};
 use crate::estate::{CommandId, Duties, FlatRule, ModeId, UserId};
-use crate::kind::trace::{Run, Stop, Trace, Understood};
+use crate::kind::trace::{Stop, Trace, Understood};
 use crate::kind::{agrees, could_agree, of_second_person};
 use crate::source::{Place, visible};
 
-pub(crate) fn check<T: Trace>(engine: &Engine, question: &Question, at: &Standpoint<'_>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(crate) fn check(engine: &Engine, question: &Question, at: &Standpoint<'_>, trace: &mut Trace) -> Result<(), Stop> {
     let words = match read_line(&question.line) {
         Ok(words) => words,
         Err(error) => {
-            run.refuse(Stage::Permission, Refusal::LineUnreadable, || (format!("the line cannot be read: {error}"), None))?;
+            trace.refuse(Stage::Permission, Refusal::LineUnreadable, || (format!("the line cannot be read: {error}"), None))?;
             return Err(Stop);
         }
     };
@@ -25,62 +25,62 @@ pub(crate) fn check<T: Trace>(engine: &Engine, question: &Question, at: &Standpo
     let resolved = match vocabulary.resolve(mode, &words, &engine.alphabet) {
         Ok(resolved) => resolved,
         Err(why) => {
-            unresolved(engine, vocabulary, mode, &words, why, at, run)?;
+            unresolved(engine, vocabulary, mode, &words, why, at, trace)?;
             return Err(Stop);
         }
     };
     let full_line = || vocabulary.full_line(mode, &words, &engine.alphabet).unwrap_or_default();
-    run.understood(|| Understood::FullLine(full_line()));
+    trace.understood(|| Understood::FullLine(full_line()));
     let command = vocabulary.command(resolved.command);
-    must_change(engine, at, command.does, run)?;
-    own_level(engine, at, &resolved, run)?;
-    let rule = command_sets(engine, question, at, mode, (&resolved, &full_line), run)?;
-    shortened(engine, at, mode, (&resolved, &words), run)?;
+    must_change(engine, at, command.does, trace)?;
+    own_level(engine, at, &resolved, trace)?;
+    let rule = command_sets(engine, question, at, mode, (&resolved, &full_line), trace)?;
+    shortened(engine, at, mode, (&resolved, &words), trace)?;
     if command.does == Some(Does::Elevate) {
-        ceiling(at, vocabulary, resolved.command, &words, run)?;
+        ceiling(at, vocabulary, resolved.command, &words, trace)?;
     }
     let Some(rule) = rule else { return Ok(()) };
     if let [_] = at.standing.sets.as_slice() {
-        return rule.after.as_deref().map_or(Ok(()), |duties| obligations(engine, question, at, duties, run));
+        return rule.after.as_deref().map_or(Ok(()), |duties| obligations(engine, question, at, duties, trace));
     }
     // Every set that permits the line by a rule may want something done first; none is left out.
     for set in &at.standing.sets {
         let decided = engine.sets[set.index()].automaton.decide(&resolved.symbols);
         if let Some(duties) = decided.and_then(|r| engine.estate.sets[set.index()].rules[r as usize].after.as_deref()) {
-            obligations(engine, question, at, duties, run)?;
+            obligations(engine, question, at, duties, trace)?;
         }
     }
     Ok(())
 }
 
-fn unresolved<T: Trace>(
+fn unresolved(
     engine: &Engine,
     vocabulary: &Vocabulary,
     mode: ModeId,
     words: &[&str],
     why: Unresolved,
     at: &Standpoint<'_>,
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<(), Stop> {
     let device = engine.estate.system(at.system);
     let place = device.vocabulary.as_ref().map(|v| v.place);
     let name = device.vocabulary.as_ref().map_or(String::new(), |v| visible(&v.value));
     match why {
-        Unresolved::Incomplete => run.refuse(Stage::Permission, Refusal::IncompleteCommand, || {
+        Unresolved::Incomplete => trace.refuse(Stage::Permission, Refusal::IncompleteCommand, || {
             (format!("`{}` needs more words in the vocabulary `{name}`", visible(&line::join(words.iter().copied()))), place)
         }),
-        Unresolved::Ambiguous { word, keywords } => run.refuse(Stage::Permission, Refusal::AmbiguousAbbreviation, || {
+        Unresolved::Ambiguous { word, keywords } => trace.refuse(Stage::Permission, Refusal::AmbiguousAbbreviation, || {
             (format!("`{}` could be {}", visible(words[word]), alternatives(&keywords)), place)
         }),
         Unresolved::Unknown { word } => {
             let mut others = (0..vocabulary.modes.len()).map(ModeId::new).filter(|&m| m != mode);
             if let Some(other) = others.find(|&m| vocabulary.resolve(m, words, &engine.alphabet).is_ok()) {
-                return run.refuse(Stage::Permission, Refusal::OtherMode, || {
+                return trace.refuse(Stage::Permission, Refusal::OtherMode, || {
                     let (here, there) = (&vocabulary.modes[mode.index()], &vocabulary.modes[other.index()]);
                     (format!("the command belongs to mode `{}`, and the session is in `{}`", visible(there), visible(here)), place)
                 });
             }
-            run.refuse(Stage::Permission, Refusal::UnknownCommand, || {
+            trace.refuse(Stage::Permission, Refusal::UnknownCommand, || {
                 let near = vocabulary
                     .nearest_keyword(mode, words, word)
                     .map_or(String::new(), |k| format!("; the nearest word is `{}`", visible(&k)));
@@ -97,14 +97,14 @@ fn alternatives(keywords: &[String]) -> String {
 }
 
 /// A credential that must be changed leaves exactly one thing to do.
-fn must_change<T: Trace>(engine: &Engine, at: &Standpoint<'_>, does: Option<Does>, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn must_change(engine: &Engine, at: &Standpoint<'_>, does: Option<Does>, trace: &mut Trace) -> Result<(), Stop> {
     if engine.membership.is_plain(at.user) {
         return Ok(());
     }
     let user = engine.estate.user(at.user);
     match &user.must_change_credential {
         Some(must) if must.value && !at.standing.is_local && does != Some(Does::ChangeCredential) => {
-            run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+            trace.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
                 (format!("`{}` must change the credential before anything else", visible(&user.id.value)), Some(must.place))
             })
         }
@@ -112,17 +112,17 @@ fn must_change<T: Trace>(engine: &Engine, at: &Standpoint<'_>, does: Option<Does
     }
 }
 
-fn own_level<T: Trace>(engine: &Engine, at: &Standpoint<'_>, resolved: &Resolved, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn own_level(engine: &Engine, at: &Standpoint<'_>, resolved: &Resolved, trace: &mut Trace) -> Result<(), Stop> {
     let (needed, stated) = engine.own_level(at.system, resolved.command);
     let links = &engine.estate.vocabularies[engine.devices[at.system.index()].vocabulary.index()].commands[resolved.command.index()];
     let place = stated.unwrap_or(links.place);
     let whose = if stated.is_some() { "this device" } else { "the vocabulary" };
     if needed > at.level {
-        run.refuse(Stage::Permission, Refusal::LevelTooLow, || {
+        trace.refuse(Stage::Permission, Refusal::LevelTooLow, || {
             (format!("{whose} puts `{}` at level {needed}, and the session is at level {}", visible(&links.line), at.level), Some(place))
         })
     } else {
-        run.pass(Stage::Permission, || {
+        trace.pass(Stage::Permission, || {
             (format!("{whose} puts `{}` at level {needed}; the session is at level {}", visible(&links.line), at.level), Some(place))
         });
         Ok(())
@@ -130,13 +130,13 @@ fn own_level<T: Trace>(engine: &Engine, at: &Standpoint<'_>, resolved: &Resolved
 }
 
 /// Asks the command sets where the device asks them. Returns the rule that permits the line.
-fn command_sets<'e, T: Trace>(
+fn command_sets<'e>(
     engine: &'e Engine,
     question: &Question,
     at: &Standpoint<'_>,
     mode: ModeId,
     (resolved, full_line): (&Resolved, &dyn Fn() -> String),
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<Option<&'e FlatRule>, Stop> {
     let device = &engine.devices[at.system.index()];
     let written = engine.estate.system(at.system);
@@ -145,24 +145,24 @@ fn command_sets<'e, T: Trace>(
     // The command sets of a local account are the device's own: it asks them whatever it asks the central source.
     let has_own_sets = at.standing.is_local && !at.standing.sets.is_empty();
     if !device.authorises(at.level, mode) && !has_own_sets {
-        run.pass(Stage::Permission, || (format!("the device does not ask for central authorisation {}", here()), Some(switch)));
+        trace.pass(Stage::Permission, || (format!("the device does not ask for central authorisation {}", here()), Some(switch)));
         return Ok(None);
     }
     if at.standing.is_local {
         if question.session.central == Central::Down && device.nothing_when_down && device.authorises(at.level, mode) {
-            run.refuse(Stage::Permission, Refusal::CommandsNeedCentral, || {
+            trace.refuse(Stage::Permission, Refusal::CommandsNeedCentral, || {
                 let place = written.when_central_down.as_ref().map(|w| w.place);
                 (format!("commands {} are authorised centrally, and while the central source is down none is permitted", here()), place)
             })?;
             return Ok(None);
         }
         if !has_own_sets {
-            run.pass(Stage::Permission, || ("a local account's commands are decided by their own levels".to_owned(), Some(switch)));
+            trace.pass(Stage::Permission, || ("a local account's commands are decided by their own levels".to_owned(), Some(switch)));
             return Ok(None);
         }
     }
     let says = engine.sets_say(&at.standing.sets, device, &resolved.symbols);
-    run.note_rule(says.rule());
+    trace.note_rule(says.rule());
     let set_name = |set| visible(&engine.estate.set(set).id.value);
     let full = || visible(&full_line());
     let all_sets = || at.standing.sets.iter().map(|&s| format!("`{}`", set_name(s))).collect::<Vec<_>>().join(", ");
@@ -172,9 +172,9 @@ fn command_sets<'e, T: Trace>(
     let no_set = written.no_command_set.as_ref().map(|n| n.place);
     match (says, rule) {
         (SetVerdict::Allowed(_), Some(rule)) => {
-            run.pass(Stage::Permission, || (format!("rule {}", rule_text(rule)), Some(rule.text.place)))
+            trace.pass(Stage::Permission, || (format!("rule {}", rule_text(rule)), Some(rule.text.place)))
         }
-        (SetVerdict::AllowedOtherwise(set), _) => run.pass(Stage::Permission, || {
+        (SetVerdict::AllowedOtherwise(set), _) => trace.pass(Stage::Permission, || {
             let set = engine.estate.set(set);
             (
                 format!("command set `{}` permits every line that no rule mentions", visible(&set.id.value)),
@@ -182,19 +182,19 @@ fn command_sets<'e, T: Trace>(
             )
         }),
         (SetVerdict::Unrestricted, _) => {
-            run.pass(Stage::Permission, || ("no command set is attached, and here that permits everything".to_owned(), no_set))
+            trace.pass(Stage::Permission, || ("no command set is attached, and here that permits everything".to_owned(), no_set))
         }
         (SetVerdict::Denied(_), Some(rule)) => {
-            run.refuse(Stage::Permission, Refusal::DeniedByRule, || {
+            trace.refuse(Stage::Permission, Refusal::DeniedByRule, || {
                 (format!("rule {} refuses `{}`", rule_text(rule), full()), Some(rule.text.place))
             })?;
         }
         (SetVerdict::NoSet, _) => {
-            run.refuse(Stage::Permission, Refusal::NoCommandSet, || {
+            trace.refuse(Stage::Permission, Refusal::NoCommandSet, || {
                 ("no command set is attached, and here that permits nothing".to_owned(), no_set)
             })?;
         }
-        _ => run.refuse(Stage::Permission, Refusal::NotPermitted, || {
+        _ => trace.refuse(Stage::Permission, Refusal::NotPermitted, || {
             let place = at.standing.sets.first().map(|&s| {
                 let set = engine.estate.set(s);
                 set.otherwise.as_ref().map_or(set.id.place, |o| o.place)
@@ -207,17 +207,17 @@ fn command_sets<'e, T: Trace>(
 
 /// Where a command takes whatever follows, the vocabulary does not know the words that do, and the device may take a word as
 /// short for another. So a deny bites for every prefix that could be meant.
-fn shortened<T: Trace>(
+fn shortened(
     engine: &Engine,
     at: &Standpoint<'_>,
     mode: ModeId,
     (resolved, words): (&Resolved, &[&str]),
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<(), Stop> {
     let device = &engine.devices[at.system.index()];
     let is_asked = at.standing.is_local && !at.standing.sets.is_empty() || device.authorises(at.level, mode);
     let is_open = resolved.open_from < words.len() && engine.vocabulary_of(at.system).abbreviation != Abbreviation::None;
-    if !is_open || !is_asked || run.is_refused() {
+    if !is_open || !is_asked || trace.is_refused() {
         return Ok(());
     }
     let full: Vec<String> = words.iter().map(|w| canonical_word(w).into_owned()).collect();
@@ -238,7 +238,7 @@ fn shortened<T: Trace>(
             let is_written = |i: usize| matches!(&wanted[i], WordPattern::Fixed(list) if !list.contains(&full[i]));
             let shortens = (resolved.open_from..wanted.len().min(full.len())).any(is_written);
             if is_long_enough && shortens && wanted.iter().enumerate().all(|(i, w)| fits(i, w)) {
-                return run.refuse(Stage::Permission, Refusal::AmbiguousAbbreviation, || {
+                return trace.refuse(Stage::Permission, Refusal::AmbiguousAbbreviation, || {
                     let (line, text) = (visible(&line::join(words.iter().copied())), visible(&rule.text.value));
                     (format!("`{line}` may be short for what `deny {text}` refuses: write its words in full"), Some(rule.text.place))
                 });
@@ -249,96 +249,90 @@ fn shortened<T: Trace>(
 }
 
 /// The ceiling holds even where commands are not authorised centrally.
-fn ceiling<T: Trace>(
-    at: &Standpoint<'_>,
-    vocabulary: &Vocabulary,
-    command: CommandId,
-    words: &[&str],
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+fn ceiling(at: &Standpoint<'_>, vocabulary: &Vocabulary, command: CommandId, words: &[&str], trace: &mut Trace) -> Result<(), Stop> {
     let (level, how) = match vocabulary.elevation(command, words, at.band.ceiling) {
         Some(level) if vocabulary.command(command).level_word.is_some() => (level, ""),
         Some(level) if vocabulary.bare == BareElevation::Ceiling => (level, " (a bare request means the ceiling)"),
         Some(level) => (level, " (a bare request means level 15)"),
         None => {
-            return run.refuse(Stage::Permission, Refusal::BareElevation, || {
+            return trace.refuse(Stage::Permission, Refusal::BareElevation, || {
                 ("this make of device refuses an elevation without a number".to_owned(), vocabulary.bare_place)
             });
         }
     };
     if level > at.band.ceiling {
-        run.refuse(Stage::Permission, Refusal::AboveCeiling, || {
+        trace.refuse(Stage::Permission, Refusal::AboveCeiling, || {
             (format!("level {level}{how} is above the band's ceiling {}", at.band.ceiling), Some(at.band.ceiling_place))
         })
     } else {
-        run.pass(Stage::Permission, || {
+        trace.pass(Stage::Permission, || {
             (format!("level {level}{how} is within the band's ceiling {}", at.band.ceiling), Some(at.band.ceiling_place))
         });
         Ok(())
     }
 }
 
-pub(super) fn obligations<T: Trace>(
+pub(super) fn obligations(
     engine: &Engine,
     question: &Question,
     at: &Standpoint<'_>,
     duties: &Duties,
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<(), Stop> {
     let session = &question.session;
     if let Some(place) = duties.confirm {
-        let done = session.confirmed || run.agrees;
-        met(run, done, || (if done { "the user confirmed" } else { "the user must confirm" }.to_owned(), Some(place)));
+        let done = session.confirmed || trace.agrees;
+        met(trace, done, || (if done { "the user confirmed" } else { "the user must confirm" }.to_owned(), Some(place)));
     }
     if let Some(age) = &duties.prove_again {
         let facts = engine.facts(session, at.user, at.system);
         let youngest = facts.counting().map(|p| p.age).min();
         let done = youngest.is_some_and(|a| a <= age.value);
         let text = if done { "identity was proven" } else { "identity must be proven again" };
-        met(run, done, || (format!("{text} within the last {:#}", age.value), Some(age.place)));
+        met(trace, done, || (format!("{text} within the last {:#}", age.value), Some(age.place)));
     }
-    if let Some(&(_, place)) = duties.second_person.first().filter(|_| !run.agrees) {
-        second_person(engine, question, at, duties, place, run)?;
+    if let Some(&(_, place)) = duties.second_person.first().filter(|_| !trace.agrees) {
+        second_person(engine, question, at, duties, place, trace)?;
     }
     Ok(())
 }
 
-fn met<T: Trace>(run: &mut Run<'_, T>, done: bool, reason: impl FnOnce() -> (String, Option<Place>)) {
-    if done { run.pass(Stage::Obligations, reason) } else { run.ask(reason) }
+fn met(trace: &mut Trace, done: bool, reason: impl FnOnce() -> (String, Option<Place>)) {
+    if done { trace.pass(Stage::Obligations, reason) } else { trace.ask(reason) }
 }
 
 /// The second person is another one, may agree, and could run the line himself at this moment.
-fn second_person<T: Trace>(
+fn second_person(
     engine: &Engine,
     question: &Question,
     at: &Standpoint<'_>,
     duties: &Duties,
     place: Place,
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<(), Stop> {
     let parties =
         || duties.second_person.iter().map(|&(p, _)| format!("`{}`", visible(&engine.estate.party(p)))).collect::<Vec<_>>().join(" or ");
     let is_in_it = |user: UserId, behind: &[UserId]| user == at.user || behind.contains(&user);
     let Some(name) = &question.session.approved_by else {
         let text = || format!("a second person must agree: one of {}", parties());
-        let can = engine.people(duties).any(|u| !is_in_it(u, &run.behind) && could_agree(engine, question, u, &question.line));
+        let can = engine.people(duties).any(|u| !is_in_it(u, &trace.behind) && could_agree(engine, question, u, &question.line));
         if !can {
-            return run.refuse(Stage::Obligations, Refusal::NobodyCan, || (format!("{}; nobody can", text()), Some(place)));
+            return trace.refuse(Stage::Obligations, Refusal::NobodyCan, || (format!("{}; nobody can", text()), Some(place)));
         }
-        run.ask(|| (text(), Some(place)));
+        trace.ask(|| (text(), Some(place)));
         return Ok(());
     };
     let ignores_case = engine.devices[at.system.index()].ignores_case;
     let Some(second) = engine.find_user(name, ignores_case) else {
-        return run.refuse(Stage::Obligations, Refusal::NotEntitled, || (format!("no user is named `{}`", visible(name)), Some(place)));
+        return trace.refuse(Stage::Obligations, Refusal::NotEntitled, || (format!("no user is named `{}`", visible(name)), Some(place)));
     };
-    if is_in_it(second, &run.behind) {
-        return run.refuse(Stage::Obligations, Refusal::SamePerson, || {
+    if is_in_it(second, &trace.behind) {
+        return trace.refuse(Stage::Obligations, Refusal::SamePerson, || {
             ("the second person must be another than the first".to_owned(), Some(place))
         });
     }
     if !duties.second_person.iter().any(|&(party, _)| engine.membership.belongs(second, party)) {
-        return run.refuse(Stage::Obligations, Refusal::NotEntitled, || {
+        return trace.refuse(Stage::Obligations, Refusal::NotEntitled, || {
             (format!("`{}` is not one of {}", visible(name), parties()), Some(place))
         });
     }
@@ -346,7 +340,7 @@ fn second_person<T: Trace>(
     let decision = agrees(engine, &theirs);
     if decision.verdict == Verdict::Denied {
         let code = decision.refusal.map_or("", Refusal::code);
-        return run.refuse(Stage::Obligations, Refusal::NotEntitled, || {
+        return trace.refuse(Stage::Obligations, Refusal::NotEntitled, || {
             let hint = if decision.refusal == Some(Refusal::NotStated) { ", such as the second person's proofs" } else { "" };
             (format!("`{}` could not run the line at this moment: {code}{hint}", visible(name)), Some(place))
         });
@@ -355,11 +349,11 @@ fn second_person<T: Trace>(
     let youngest = engine.facts(&theirs.session, second, at.system).counting().map(|p| p.age).min();
     let age = duties.prove_again.as_ref().filter(|age| youngest.is_none_or(|y| y > age.value));
     if decision.verdict == Verdict::AllowedAfter || age.is_some() {
-        return run.refuse(Stage::Obligations, Refusal::NotEntitled, || {
+        return trace.refuse(Stage::Obligations, Refusal::NotEntitled, || {
             let within = age.map_or(String::new(), |age| format!(" within the last {:#}", age.value));
             (format!("`{}` must have proven identity{within} as well", visible(name)), Some(place))
         });
     }
-    run.pass(Stage::Obligations, || (format!("`{}` agreed as second person", visible(name)), Some(place)));
+    trace.pass(Stage::Obligations, || (format!("`{}` agreed as second person", visible(name)), Some(place)));
     Ok(())
 }

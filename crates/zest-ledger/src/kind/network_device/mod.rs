@@ -12,21 +12,21 @@ use crate::ask::Question;
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::estate::{RoleId, SetId, SystemId, UserId};
 
-use super::trace::{Run, Silent, Stop, Trace};
+use super::trace::{Stop, Trace};
 pub(crate) use entry::{open, refusal_to_sign_in, through};
 pub(crate) use reach::{Instances, Reach, elevations};
 
 /// Returns the command sets and the ceiling of a session, and whether the device asks the sets at every level; no sets for a
 /// local account without any.
 pub(crate) fn standpoint(engine: &Engine, question: &Question) -> Option<(Option<Vec<SetId>>, u8, bool)> {
-    let at = stand(engine, question, &mut Run::new(&mut Silent)).ok()?;
+    let at = stand(engine, question, &mut Trace::silent()).ok()?;
     let has_sets = !at.standing.is_local || !at.standing.sets.is_empty();
     Some((has_sets.then(|| at.standing.sets.clone()), at.band.ceiling, at.standing.is_local))
 }
 
 /// Returns the roles of a session that can be opened.
 pub(crate) fn roles(engine: &Engine, question: &Question) -> Vec<RoleId> {
-    stand(engine, question, &mut Run::new(&mut Silent)).map_or_else(|_| Vec::new(), |at| at.standing.roles.clone())
+    stand(engine, question, &mut Trace::silent()).map_or_else(|_| Vec::new(), |at| at.standing.roles.clone())
 }
 
 /// The session as it stands once it is open.
@@ -41,13 +41,13 @@ pub(crate) struct Standpoint<'e> {
 }
 
 /// Walks through the stages of a question about a device.
-pub(crate) fn walk<T: Trace>(engine: &Engine, question: &Question, system: SystemId, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let standpoint = open(engine, question, system, run)?;
-    line::check(engine, question, &standpoint, run)
+pub(crate) fn walk(engine: &Engine, question: &Question, system: SystemId, trace: &mut Trace) -> Result<(), Stop> {
+    let standpoint = open(engine, question, system, trace)?;
+    line::check(engine, question, &standpoint, trace)
 }
 
-fn stand<'e, T: Trace>(engine: &'e Engine, question: &Question, run: &mut Run<'_, T>) -> Result<Standpoint<'e>, Stop> {
-    open(engine, question, super::find_system(engine, question, run)?, run)
+fn stand<'e>(engine: &'e Engine, question: &Question, trace: &mut Trace) -> Result<Standpoint<'e>, Stop> {
+    open(engine, question, super::find_system(engine, question, trace)?, trace)
 }
 
 /// Returns the assignments that reach a user on a system, in the order in which they are tried.

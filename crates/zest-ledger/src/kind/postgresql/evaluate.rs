@@ -18,7 +18,7 @@ use crate::estate::SystemId;
 use crate::finding::nearest_hint;
 use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
 use crate::kind::not_modelled::{Touch, looked_at};
-use crate::kind::trace::{Run, Stop, Trace, Understood};
+use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
 
 /// A PostgreSQL server of the estate, compiled.
@@ -61,39 +61,33 @@ pub(crate) struct Standing {
     pub(crate) role: String,
 }
 
-pub(crate) fn walk<T: Trace>(
-    engine: &Engine,
-    question: &Question,
-    system: SystemId,
-    server: &Server,
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+pub(crate) fn walk(engine: &Engine, question: &Question, system: SystemId, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
     let catalog = server.at(question.session.at);
-    let standing = open(engine, question, system, server, &catalog, run)?;
+    let standing = open(engine, question, system, server, &catalog, trace)?;
     let (list, notes) = match wanted(&catalog, question, &standing) {
         Ok(found) => found,
         Err((code, text)) => {
-            run.refuse(Stage::Permission, code, || (text, None))?;
+            trace.refuse(Stage::Permission, code, || (text, None))?;
             return Err(Stop);
         }
     };
-    let before = run.is_refused();
+    let before = trace.is_refused();
     for need in &list {
-        judge(server, &catalog, need, run)?;
+        judge(server, &catalog, need, trace)?;
     }
     for note in notes {
-        run.pass(Stage::Permission, || (note, None));
+        trace.pass(Stage::Permission, || (note, None));
     }
     if list.is_empty() {
-        run.pass(Stage::Permission, || ("the server checks nothing for this".to_owned(), None));
+        trace.pass(Stage::Permission, || ("the server checks nothing for this".to_owned(), None));
     }
     // A grant that ends would have made the difference, but the moment is not stated.
-    if question.session.at.is_none() && run.is_refused() && !before && !server.timed.is_empty() {
+    if question.session.at.is_none() && trace.is_refused() && !before && !server.timed.is_empty() {
         let before_all = server.at(Some(Timestamp::MIN));
         let all = wanted(&before_all, question, &standing).is_ok_and(|(l, _)| l.iter().all(|n| n.outcome(&before_all).refusal.is_none()));
         if all {
             let place = server.timed.first().map(|t| t.place);
-            run.refuse(Stage::Conditions, Refusal::NotStated, || {
+            trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                 ("a grant that ends would allow it; the question does not state the time".to_owned(), place)
             })?;
         }
@@ -102,74 +96,76 @@ pub(crate) fn walk<T: Trace>(
 }
 
 /// Opens the session and makes the stated role active.
-pub(crate) fn open<T: Trace>(
+pub(crate) fn open(
     engine: &Engine,
     question: &Question,
     system: SystemId,
     server: &Server,
     catalog: &Catalog,
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<Standing, Stop> {
-    let found = accounts(engine, question, system, &server.accounts, str::to_owned, run)?;
+    let found = accounts(engine, question, system, &server.accounts, str::to_owned, trace)?;
     let [account] = found.as_slice() else {
         let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
-        run.refuse(Stage::Entry, Refusal::SeveralAccounts, || (format!("`{}` may use {names}: name one", visible(&question.user)), None))?;
+        trace.refuse(Stage::Entry, Refusal::SeveralAccounts, || {
+            (format!("`{}` may use {names}: name one", visible(&question.user)), None)
+        })?;
         return Err(Stop);
     };
-    uses(run, question, account, &server.accounts);
+    uses(trace, question, account, &server.accounts);
     let place = server.places.roles.get(account).copied();
     let state = catalog.state();
     let (Some(role), Some(number)) = (state.roles.get(account), catalog.role(account)) else { return Err(Stop) };
     let shown = visible(account);
     if !role.login {
-        run.refuse(Stage::Entry, Refusal::NoLogin, || (format!("`{shown}` may not open sessions"), place))?;
+        trace.refuse(Stage::Entry, Refusal::NoLogin, || (format!("`{shown}` may not open sessions"), place))?;
     }
     if let Some(note) = looked_at(&role.not_modelled, Touch::SignIn) {
-        run.refuse(Stage::Entry, Refusal::NotDecided, || (format!("`{shown}` has {note}, which is not modelled"), place))?;
+        trace.refuse(Stage::Entry, Refusal::NotDecided, || (format!("`{shown}` has {note}, which is not modelled"), place))?;
     }
     let by_password = question.session.proofs.as_ref().is_none_or(|l| l.is_empty() || l.iter().any(|p| p.proof == Proof::Password));
     if let Some(until) = role.valid_until.filter(|_| by_password) {
         match question.session.at {
             Some(at) if at >= until => {
-                run.refuse(Stage::Entry, Refusal::CredentialExpired, || {
+                trace.refuse(Stage::Entry, Refusal::CredentialExpired, || {
                     (format!("the password of `{shown}` was accepted until {until}"), place)
                 })?;
             }
             Some(_) => {}
-            None => run.refuse(Stage::Conditions, Refusal::NotStated, || {
+            None => trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                 (format!("the question does not state the time, and the password of `{shown}` ends"), place)
             })?,
         }
     }
     if role.connection_limit == 0 && !role.superuser {
-        run.refuse(Stage::Entry, Refusal::NoLogin, || (format!("`{shown}` may have no session at all (connection-limit = 0)"), place))?;
+        trace.refuse(Stage::Entry, Refusal::NoLogin, || (format!("`{shown}` may have no session at all (connection-limit = 0)"), place))?;
     }
     let database = catalog.object(&ObjectName::database());
     let connects = database.is_some_and(|d| catalog.holds(number, d, Privilege::Connect, Want::Privilege));
     let connect = Need::privilege(account, &ObjectName::database(), Privilege::Connect, On::Object).outcome(catalog);
     if connects {
-        run.pass(Stage::Entry, || (connect.text, connect.place));
+        trace.pass(Stage::Entry, || (connect.text, connect.place));
     } else {
-        run.refuse(Stage::Entry, Refusal::ConnectClosed, || {
+        trace.refuse(Stage::Entry, Refusal::ConnectClosed, || {
             (format!("`{shown}` does not hold connect on the database"), server.places.objects.get(&ObjectName::database()).copied())
         })?;
     }
-    let Some(active) = one_role(question, run)?.flatten().filter(|r| *r != account) else {
+    let Some(active) = one_role(question, trace)?.flatten().filter(|r| *r != account) else {
         return Ok(Standing { account: account.clone(), role: account.clone() });
     };
     if !state.knows_role(active) {
-        run.refuse(Stage::Standing, Refusal::UnknownRole, || {
+        trace.refuse(Stage::Standing, Refusal::UnknownRole, || {
             let near = nearest_hint(active, state.roles.keys().map(String::as_str));
             (format!("no role is named `{}`{near}", visible(active)), None)
         })?;
         return Err(Stop);
     }
     if state.may_become(account, active) {
-        run.pass(Stage::Standing, || {
+        trace.pass(Stage::Standing, || {
             (format!("`{shown}` makes `{}` its active role, whose rights replace its own", visible(active)), place)
         });
     } else {
-        run.refuse(Stage::Standing, Refusal::RoleNotGranted, || {
+        trace.refuse(Stage::Standing, Refusal::RoleNotGranted, || {
             (format!("`{shown}` is not a member of `{}` and cannot make it active", visible(active)), place)
         })?;
     }
@@ -246,7 +242,7 @@ pub(crate) fn object_of(catalog: &Catalog, text: &str) -> Result<ObjectName, (Re
     }
 }
 
-fn judge<T: Trace>(server: &Server, catalog: &Catalog, need: &Need, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn judge(server: &Server, catalog: &Catalog, need: &Need, trace: &mut Trace) -> Result<(), Stop> {
     let outcome = need.outcome(catalog);
     let place = || -> Option<Place> {
         match need {
@@ -255,12 +251,12 @@ fn judge<T: Trace>(server: &Server, catalog: &Catalog, need: &Need, run: &mut Ru
         }
     };
     match outcome.refusal {
-        None => run.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
+        None => trace.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
         Some(code) => {
             if let Need::Object { object, .. } = need {
-                run.understood(|| Understood::Object(object.to_string()));
+                trace.understood(|| Understood::Object(object.to_string()));
             }
-            run.refuse(Stage::Permission, code, || (outcome.text, place()))?;
+            trace.refuse(Stage::Permission, code, || (outcome.text, place()))?;
         }
     }
     Ok(())

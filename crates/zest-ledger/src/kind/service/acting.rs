@@ -10,23 +10,18 @@ use crate::estate::{ASSUME, ActingLinks, AssumableLinks, Holder, Outcome, RoleId
 use crate::finding::{nearest, nearest_hint};
 use crate::kind::condition_text;
 use crate::kind::duties::{check, held_apart};
-use crate::kind::trace::{Run, Stop, Trace};
+use crate::kind::trace::{Stop, Trace};
 use crate::source::{Place, visible};
 
 /// Follows the links of the session, as far as they lead on this system.
-pub(super) fn follow<T: Trace>(
-    context: Context<'_>,
-    question: &Question,
-    standing: &mut Standing,
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+pub(super) fn follow(context: Context<'_>, question: &Question, standing: &mut Standing, trace: &mut Trace) -> Result<(), Stop> {
     let mut seen = vec![standing.identity];
     for act in &context.session.acting {
         match act {
-            Act::User(name) => as_user(context, standing, name, run)?,
-            Act::Role { name, since } => assume(context, question, standing, name, *since, run)?,
+            Act::User(name) => as_user(context, standing, name, trace)?,
+            Act::Role { name, since } => assume(context, question, standing, name, *since, trace)?,
             Act::Account { .. } => {
-                run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+                trace.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
                     let kind = context.engine.estate.system(context.system).kind().word();
                     (format!("a system of the kind `{kind}` has no accounts to run as: name the host, as account:HOST/LOGIN"), None)
                 })?;
@@ -34,7 +29,7 @@ pub(super) fn follow<T: Trace>(
             }
         }
         if seen.contains(&standing.identity) {
-            run.refuse(Stage::Standing, Refusal::ActingLoop, || (format!("the chain comes back to where it was: {act}"), None))?;
+            trace.refuse(Stage::Standing, Refusal::ActingLoop, || (format!("the chain comes back to where it was: {act}"), None))?;
             return Err(Stop);
         }
         seen.push(standing.identity);
@@ -42,11 +37,11 @@ pub(super) fn follow<T: Trace>(
     Ok(())
 }
 
-fn as_user<T: Trace>(context: Context<'_>, standing: &mut Standing, name: &str, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn as_user(context: Context<'_>, standing: &mut Standing, name: &str, trace: &mut Trace) -> Result<(), Stop> {
     let estate = &context.engine.estate;
     let shown = visible(name);
     let Some(&target) = estate.user_ids.get(name) else {
-        run.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
+        trace.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
             let near = nearest(name, estate.user_ids.keys().map(|k| &**k))
                 .map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
             (format!("nobody is called `{shown}`, so nobody can act as him{near}"), None)
@@ -76,17 +71,17 @@ fn as_user<T: Trace>(context: Context<'_>, standing: &mut Standing, name: &str, 
                 true => "nobody may".to_owned(),
                 false => format!("{} may", others.join(" and ")),
             };
-            run.refuse(Stage::Standing, Refusal::MayNotActAs, || {
+            trace.refuse(Stage::Standing, Refusal::MayNotActAs, || {
                 let place = context.links.acting.iter().find(|r| r.target == target).map_or(estate.user(target).id.place, |r| r.place);
                 (format!("`{person}` may not act as `{shown}`: {who}"), Some(place))
             })?;
         }
         Some(rule) if rule.when.outcome(facts) == Outcome::Holds => {
-            run.pass(Stage::Standing, || {
+            trace.pass(Stage::Standing, || {
                 (format!("`{person}` acts as user `{shown}`, with the rights of `{shown}` only"), Some(rule.place))
             });
         }
-        Some(rule) => unmet(&rule.when, &facts, &format!("`{person}` may act as `{shown}` only"), run)?,
+        Some(rule) => unmet(&rule.when, &facts, &format!("`{person}` may act as `{shown}` only"), trace)?,
     }
     let user = estate.user(target);
     let at = context.session.at;
@@ -94,7 +89,7 @@ fn as_user<T: Trace>(context: Context<'_>, standing: &mut Standing, name: &str, 
         && user.until.as_ref().is_none_or(|u| at.is_some_and(|at| at < u.value));
     if user.disabled.as_ref().is_some_and(|d| d.value) || !is_valid {
         let place = user.disabled.as_ref().map(|d| d.place).or(user.until.as_ref().map(|u| u.place)).unwrap_or(user.id.place);
-        run.refuse(Stage::Standing, Refusal::ActingIdentityUnusable, || {
+        trace.refuse(Stage::Standing, Refusal::ActingIdentityUnusable, || {
             (format!("`{shown}` is disabled or not known to be valid now, so nobody can act as him"), Some(place))
         })?;
     }
@@ -105,22 +100,17 @@ fn as_user<T: Trace>(context: Context<'_>, standing: &mut Standing, name: &str, 
 }
 
 /// Refuses for the first part of conditions that does not hold or is not known.
-fn unmet<T: Trace>(
-    conditions: &crate::estate::Conditions,
-    facts: &crate::estate::Facts<'_>,
-    what: &str,
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+fn unmet(conditions: &crate::estate::Conditions, facts: &crate::estate::Facts<'_>, what: &str, trace: &mut Trace) -> Result<(), Stop> {
     for (part, outcome, place) in conditions.parts(*facts) {
         let words = condition_text::words(conditions, (part, place));
         match outcome {
             Outcome::Holds => {}
             Outcome::Fails => {
-                run.refuse(Stage::Conditions, condition_text::refusal_of(part), || (format!("{what} {words}"), Some(place)))?
+                trace.refuse(Stage::Conditions, condition_text::refusal_of(part), || (format!("{what} {words}"), Some(place)))?
             }
             Outcome::Unknown => {
                 let fact = condition_text::missing(conditions, facts, (part, place));
-                run.refuse(Stage::Conditions, Refusal::NotStated, || {
+                trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                     (format!("{what} {words}; the question does not state {fact}"), Some(place))
                 })?;
             }
@@ -129,31 +119,31 @@ fn unmet<T: Trace>(
     Ok(())
 }
 
-fn assume<T: Trace>(
+fn assume(
     context: Context<'_>,
     question: &Question,
     standing: &mut Standing,
     name: &str,
     since: Option<jiff::Timestamp>,
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<(), Stop> {
     let estate = &context.engine.estate;
     let shown = visible(name);
     if context.links.is_application {
-        run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+        trace.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
             ("roles are assumed on clouds; in an application they are held".to_owned(), Some(estate.system(context.system).id.place))
         })?;
         return Err(Stop);
     }
     let Some(&role) = estate.role_ids.get(name) else {
-        run.refuse(Stage::Standing, Refusal::UnknownRole, || {
+        trace.refuse(Stage::Standing, Refusal::UnknownRole, || {
             let near = nearest_hint(name, estate.role_ids.keys().map(|k| &**k));
             (format!("no role is called `{shown}`{near}"), None)
         })?;
         return Err(Stop);
     };
-    own_half(context, question, standing, role, run)?;
-    role_half(context, standing, role, run)?;
+    own_half(context, question, standing, role, trace)?;
+    role_half(context, standing, role, trace)?;
     let assumable = estate.roles[role.index()].assumable.as_ref();
     if let Some((longest, since)) = assumable.and_then(|a| a.longest.as_ref()).zip(since.or(context.session.at)) {
         let end = since.checked_add(longest.value).unwrap_or(jiff::Timestamp::MAX);
@@ -166,16 +156,18 @@ fn assume<T: Trace>(
         let end = longest.map(|l| (since.checked_add(l.value).unwrap_or(jiff::Timestamp::MAX), l));
         let place = longest.map_or(estate.role(role).id.place, |l| l.place);
         match (context.session.at, end) {
-            (None, _) => run.refuse(Stage::Conditions, Refusal::NotStated, || {
+            (None, _) => trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                 (format!("`{shown}` was assumed at {since}; the question does not state the time"), Some(place))
             })?,
-            (Some(at), _) if at < since => run.refuse(Stage::Standing, Refusal::AssumptionExpired, || {
+            (Some(at), _) if at < since => trace.refuse(Stage::Standing, Refusal::AssumptionExpired, || {
                 (format!("`{shown}` is assumed only at {since}, which is still to come"), Some(place))
             })?,
-            (Some(at), Some((end, longest))) if at >= end => run.refuse(Stage::Standing, Refusal::AssumptionExpired, || {
+            (Some(at), Some((end, longest))) if at >= end => trace.refuse(Stage::Standing, Refusal::AssumptionExpired, || {
                 (format!("`{shown}` was assumed at {since} for at most {:#}, so the session was over at {end}", longest.value), Some(place))
             })?,
-            (Some(_), Some((end, _))) => run.pass(Stage::Standing, || (format!("the session of `{shown}` lasts until {end}"), Some(place))),
+            (Some(_), Some((end, _))) => {
+                trace.pass(Stage::Standing, || (format!("the session of `{shown}` lasts until {end}"), Some(place)))
+            }
             (Some(_), None) => {}
         }
     }
@@ -184,7 +176,7 @@ fn assume<T: Trace>(
         (since, standing.since.or(context.session.at.filter(|_| matches!(standing.identity, Identity::Role(_)))))
         && since < outer
     {
-        run.refuse(Stage::Standing, Refusal::AssumedTooEarly, || {
+        trace.refuse(Stage::Standing, Refusal::AssumedTooEarly, || {
             let who = identity_name(context, standing.identity);
             (format!("`{shown}` was assumed at {since}, before {who} had begun at {outer}"), Some(estate.role(role).id.place))
         })?;
@@ -195,36 +187,25 @@ fn assume<T: Trace>(
 }
 
 /// Half an assumption is not one: whoever asks to assume a role must be one whom the role admits.
-pub(super) fn whole_assumption<T: Trace>(
-    context: Context<'_>,
-    standing: &Standing,
-    action: &Action,
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+pub(super) fn whole_assumption(context: Context<'_>, standing: &Standing, action: &Action, trace: &mut Trace) -> Result<(), Stop> {
     // Whoever agrees to the assumption of another holds the right to it, and need not be admitted.
-    if context.links.operations[action.operation].name != ASSUME || run.agrees {
+    if context.links.operations[action.operation].name != ASSUME || trace.agrees {
         return Ok(());
     }
     let estate = &context.engine.estate;
     if context.links.is_application {
-        return run.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
+        return trace.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
             ("roles are assumed on clouds; in an application they are held".to_owned(), Some(estate.system(context.system).id.place))
         });
     }
     match action.path.strip_prefix("role/").and_then(|name| estate.role_ids.get(name)) {
-        Some(&role) => role_half(context, standing, role, run),
+        Some(&role) => role_half(context, standing, role, trace),
         None => Ok(()),
     }
 }
 
 /// The user's half: the right to assume the role, granted like any other, with its obligations.
-fn own_half<T: Trace>(
-    context: Context<'_>,
-    question: &Question,
-    standing: &Standing,
-    role: RoleId,
-    run: &mut Run<'_, T>,
-) -> Result<(), Stop> {
+fn own_half(context: Context<'_>, question: &Question, standing: &Standing, role: RoleId, trace: &mut Trace) -> Result<(), Stop> {
     let estate = &context.engine.estate;
     let name = &estate.role(role).id.value;
     let Some(&operation) = context.links.operation_ids.get(ASSUME) else { return Err(Stop) };
@@ -234,10 +215,10 @@ fn own_half<T: Trace>(
     let shown = visible(name);
     if weighed.is_allowed() {
         let held = &weighed.allows[0];
-        run.pass(Stage::Standing, || {
+        trace.pass(Stage::Standing, || {
             (format!("{who} may assume `{shown}`: {}", super::permission::via(context, standing.user, held)), Some(held.grant.place))
         });
-        return obligations::check(context, question, standing, &action, &weighed.allows, run);
+        return obligations::check(context, question, standing, &action, &weighed.allows, trace);
     }
     let is_open = weighed.denies.iter().any(|(_, o)| *o == Outcome::Unknown) || weighed.denies.is_empty() && !weighed.unknown.is_empty();
     let place = weighed
@@ -260,26 +241,26 @@ fn own_half<T: Trace>(
         "nothing grants `assume` on it"
     };
     let code = if is_open { Refusal::NotStated } else { Refusal::MayNotAssume };
-    run.refuse(Stage::Standing, code, || (format!("{who} may not assume `{shown}`: {why}{}", lifted_by.unwrap_or_default()), Some(place)))
+    trace.refuse(Stage::Standing, code, || (format!("{who} may not assume `{shown}`: {why}{}", lifted_by.unwrap_or_default()), Some(place)))
 }
 
 /// The role's half: whom it admits, and under which conditions.
-fn role_half<T: Trace>(context: Context<'_>, standing: &Standing, role: RoleId, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn role_half(context: Context<'_>, standing: &Standing, role: RoleId, trace: &mut Trace) -> Result<(), Stop> {
     let estate = &context.engine.estate;
     let shown = visible(&estate.role(role).id.value);
     let who = identity_name(context, standing.identity);
     match admitting(context, standing.identity, role) {
         None => {
             let place = estate.roles[role.index()].assumable.as_ref().map_or(estate.role(role).id.place, |a| a.place);
-            run.refuse(Stage::Standing, Refusal::RoleDoesNotAdmit, || (format!("`{shown}` does not admit {who}"), Some(place)))
+            trace.refuse(Stage::Standing, Refusal::RoleDoesNotAdmit, || (format!("`{shown}` does not admit {who}"), Some(place)))
         }
         Some(assumable) => {
             let facts = context.engine.facts(context.session, standing.user, context.system);
             if assumable.when.outcome(facts) == Outcome::Holds {
-                run.pass(Stage::Standing, || (format!("`{shown}` admits {who}; its rights replace the others"), Some(assumable.place)));
+                trace.pass(Stage::Standing, || (format!("`{shown}` admits {who}; its rights replace the others"), Some(assumable.place)));
                 return Ok(());
             }
-            unmet(&assumable.when, &facts, &format!("`{shown}` is assumed only"), run)
+            unmet(&assumable.when, &facts, &format!("`{shown}` is assumed only"), trace)
         }
     }
 }
@@ -302,7 +283,7 @@ fn identity_name(context: Context<'_>, identity: Identity) -> String {
 }
 
 /// A session may state only such attributes as the system or the assumed role lets it state.
-pub(super) fn attributes<T: Trace>(context: Context<'_>, standing: &Standing, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(super) fn attributes(context: Context<'_>, standing: &Standing, trace: &mut Trace) -> Result<(), Stop> {
     for (name, _) in &context.session.attributes {
         let by_role = match standing.identity {
             Identity::Role(role) => {
@@ -312,7 +293,7 @@ pub(super) fn attributes<T: Trace>(context: Context<'_>, standing: &Standing, ru
         };
         if !by_role && !context.links.session_attributes.contains(name) {
             let place: Place = context.engine.estate.system(context.system).id.place;
-            run.refuse(Stage::Standing, Refusal::AttributeNotAdmitted, || {
+            trace.refuse(Stage::Standing, Refusal::AttributeNotAdmitted, || {
                 (format!("a session here may not state the attribute `{}`", visible(name)), Some(place))
             })?;
         }
@@ -322,12 +303,12 @@ pub(super) fn attributes<T: Trace>(context: Context<'_>, standing: &Standing, ru
 
 /// Separation of duties: what nobody may hold together, or have active together. Whoever holds what must be apart does not
 /// get round it by acting as another.
-pub(super) fn duties<T: Trace>(context: Context<'_>, standing: &Standing, run: &mut Run<'_, T>) -> Result<(), Stop> {
+pub(super) fn duties(context: Context<'_>, standing: &Standing, trace: &mut Trace) -> Result<(), Stop> {
     if standing.identity != Identity::User(standing.person) {
-        held_apart(context.engine, standing.person, context.session, run)?;
+        held_apart(context.engine, standing.person, context.session, trace)?;
     }
     match standing.identity {
-        Identity::User(user) => check(context.engine, user, context.system, context.session, run),
+        Identity::User(user) => check(context.engine, user, context.system, context.session, trace),
         Identity::Role(_) => Ok(()),
     }
 }

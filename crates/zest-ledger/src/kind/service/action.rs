@@ -5,7 +5,7 @@ use crate::ask::{Question, Refusal, Stage};
 use crate::estate::path::bad_path;
 use crate::estate::{ADMINISTRATIVE, ASSUME, CHANGE_CREDENTIAL, ServiceLinks, is_there};
 use crate::finding::nearest_hint;
-use crate::kind::trace::{Run, Stop, Trace, Understood};
+use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::visible;
 
 /// An operation on a resource.
@@ -152,7 +152,7 @@ fn addressed(parts: &[String], from: &str, to: &str) -> Option<String> {
 }
 
 /// Reads the action of a question, and checks that the system has the operation and the resource.
-pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<Vec<Action>, Stop> {
+pub(super) fn read(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<Vec<Action>, Stop> {
     let links = context.links;
     let system = context.engine.estate.system(context.system);
     let place = Some(system.id.place);
@@ -160,14 +160,14 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
     let actions = match parse(&question.line, links) {
         Ok(actions) => actions,
         Err(Unread::Several(head)) => {
-            run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
+            trace.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
                 let what = "several `addresses` of the same length mean different resources";
                 (format!("`{}` speaks of several resources: {what}; name the operation and its resource", visible(&head)), place)
             })?;
             return Err(Stop);
         }
         Err(Unread::Other { said, means }) => {
-            run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
+            trace.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
                 (
                     format!(
                         "the call speaks of `{}`, and `on` says `{}`: leave `on` out, or write the same",
@@ -180,13 +180,13 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
             return Err(Stop);
         }
         Err(Unread::Form) => {
-            run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
+            trace.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
                 (format!("`{}` cannot be read: an action is written as {form}", visible(&question.line)), None)
             })?;
             return Err(Stop);
         }
         Err(Unread::Address(address)) => {
-            run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
+            trace.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
                 let what = "an encoded separator, a brace or a way up: name the operation and its resource instead";
                 let (name, address) = (visible(&system.id.value), visible(&address));
                 (format!("it is not plain what `{name}` would read in `{address}`: {what}"), None)
@@ -194,13 +194,13 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
             return Err(Stop);
         }
         Err(Unread::Resource(head)) => {
-            run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
+            trace.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
                 (format!("`{}` does not say on what: an action is written as {form}", visible(&head)), None)
             })?;
             return Err(Stop);
         }
         Err(Unread::Operation(name)) => {
-            run.refuse(Stage::Permission, Refusal::UnknownOperation, || {
+            trace.refuse(Stage::Permission, Refusal::UnknownOperation, || {
                 let near = nearest_hint(&name, links.operation_ids.keys().map(|k| &**k));
                 (format!("`{}` has no operation `{}`{near}", visible(&system.id.value), visible(&name)), place)
             })?;
@@ -208,31 +208,31 @@ pub(super) fn read<T: Trace>(context: Context<'_>, question: &Question, run: &mu
         }
     };
     for action in &actions {
-        known(context, action, run)?;
+        known(context, action, trace)?;
     }
     Ok(actions)
 }
 
 /// Checks that the system has the resource of an action, and that the operation is one of its type.
-fn known<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn known(context: Context<'_>, action: &Action, trace: &mut Trace) -> Result<(), Stop> {
     let links = context.links;
     let operation = &links.operations[action.operation];
-    run.understood(|| Understood::FullLine(format!("{} on {}", operation.name, visible(&action.path))));
-    run.understood(|| Understood::Object(action.path.clone()));
+    trace.understood(|| Understood::FullLine(format!("{} on {}", operation.name, visible(&action.path))));
+    trace.understood(|| Understood::Object(action.path.clone()));
     if let Some(why) = bad_path(&action.path) {
-        run.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
+        trace.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
             (format!("`{}` is no path of a resource: {why}", visible(&action.path)), None)
         })?;
         return Err(Stop);
     }
-    exists(context, action, run)?;
+    exists(context, action, trace)?;
     if links.is_application
         && let Some((head, _)) = action.path.split_once('/')
         && let Some(of) = links.types.get(head)
         && !of.rights.contains(action.operation)
         && operation.place.is_some()
     {
-        run.refuse(Stage::Permission, Refusal::PrivilegeMisapplied, || {
+        trace.refuse(Stage::Permission, Refusal::PrivilegeMisapplied, || {
             (format!("objects of the type `{}` have no right `{}`", visible(head), visible(&operation.name)), Some(of.place))
         })?;
         return Err(Stop);
@@ -241,7 +241,7 @@ fn known<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>) 
 }
 
 /// Entries of the ledger are resources as well, for those operations that are about them.
-fn exists<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn exists(context: Context<'_>, action: &Action, trace: &mut Trace) -> Result<(), Stop> {
     let estate = &context.engine.estate;
     let name = context.links.operations[action.operation].name.as_str();
     let (head, rest) = action.path.split_once('/').unwrap_or((&action.path, ""));
@@ -255,7 +255,7 @@ fn exists<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>)
         _ => None,
     };
     if let Some(wanted) = wanted.filter(|w| *w != head) {
-        run.refuse(Stage::Permission, Refusal::PrivilegeMisapplied, || {
+        trace.refuse(Stage::Permission, Refusal::PrivilegeMisapplied, || {
             (format!("`{name}` is about a {wanted}: write `{name} on {wanted}/NAME`"), None)
         })?;
         return Err(Stop);
@@ -272,7 +272,7 @@ fn exists<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>)
         let links = context.links;
         let is_entry = wanted.is_some_and(|w| matches!(w, "user" | "group" | "role" | "command-set"));
         if !is_entry && !links.resources.contains_key(action.path.as_str()) {
-            run.pass(Stage::Permission, || {
+            trace.pass(Stage::Permission, || {
                 let near = nearest_hint(&action.path, links.resources.keys().map(|k| &**k));
                 let below = action.path.rsplit_once('/').map_or("", |(above, _)| above);
                 (
@@ -287,7 +287,7 @@ fn exists<T: Trace>(context: Context<'_>, action: &Action, run: &mut Run<'_, T>)
         }
         return Ok(());
     }
-    run.refuse(Stage::Permission, Refusal::UnknownObject, || {
+    trace.refuse(Stage::Permission, Refusal::UnknownObject, || {
         let near = nearest_hint(&action.path, context.links.resources.keys().map(|k| &**k));
         (format!("nothing is declared as `{}`{near}", visible(&action.path)), Some(estate.system(context.system).id.place))
     })?;

@@ -12,7 +12,7 @@ use crate::ask::{Question, Refusal, Session, Stage};
 use crate::engine::Engine;
 use crate::estate::{CHANGE_CREDENTIAL, Facts, RoleId, ServiceLinks, SystemId, UserId};
 use crate::kind::entry::{accepted, central_is_up, find_user, identity, person};
-use crate::kind::trace::{Run, Silent, Stop, Trace};
+use crate::kind::trace::{Stop, Trace};
 use crate::source::{Place, visible};
 
 pub(crate) use acting::admitting;
@@ -69,49 +69,49 @@ impl<'e> Context<'e> {
 
 /// Returns as whom a session acts, as far as its chain can be followed without a refusal.
 pub(crate) fn stand(context: Context<'_>, question: &Question) -> Option<Standing> {
-    open(context, question, &mut Run::new(&mut Silent)).ok()
+    open(context, question, &mut Trace::silent()).ok()
 }
 
 /// Walks through the stages of a question about a cloud or an application.
-pub(crate) fn walk<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<(), Stop> {
-    let standing = open(context, question, run)?;
+pub(crate) fn walk(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+    let standing = open(context, question, trace)?;
     // Where several templates of an interface match one call, all of them must be allowed.
-    for action in action::read(context, question, run)? {
-        must_change(context, &standing, &action, run)?;
+    for action in action::read(context, question, trace)? {
+        must_change(context, &standing, &action, trace)?;
         if is_own_change(context, &standing, &action) {
             let place = context.engine.estate.user(standing.person).id.place;
-            run.pass(Stage::Permission, || ("everybody may change their own credential".to_owned(), Some(place)));
+            trace.pass(Stage::Permission, || ("everybody may change their own credential".to_owned(), Some(place)));
             continue;
         }
-        let weighed = weigh(context, standing.identity, standing.user, &action, T::EXPLAINS);
-        let held = permission::report(context, &standing, &action, &weighed, run)?;
-        acting::whole_assumption(context, &standing, &action, run)?;
-        obligations::check(context, question, &standing, &action, &held, run)?;
+        let weighed = weigh(context, standing.identity, standing.user, &action, trace.explains());
+        let held = permission::report(context, &standing, &action, &weighed, trace)?;
+        acting::whole_assumption(context, &standing, &action, trace)?;
+        obligations::check(context, question, &standing, &action, &held, trace)?;
     }
     Ok(())
 }
 
 /// Opens the session: the person signs in, and acts as others link by link.
-pub(crate) fn open<T: Trace>(context: Context<'_>, question: &Question, run: &mut Run<'_, T>) -> Result<Standing, Stop> {
+pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<Standing, Stop> {
     let Context { engine, system, session, .. } = context;
-    let user = find_user(engine, question, engine.devices[system.index()].ignores_case, run)?;
-    person(engine, session, user, run)?;
-    central_is_up(engine, session, user, system, run)?;
-    identity(engine, session, user, run)?;
-    accepted(engine, session, user, system, run)?;
+    let user = find_user(engine, question, engine.devices[system.index()].ignores_case, trace)?;
+    person(engine, session, user, trace)?;
+    central_is_up(engine, session, user, system, trace)?;
+    identity(engine, session, user, trace)?;
+    accepted(engine, session, user, system, trace)?;
     let expires = session.expires.map(|at| (at, None));
     let mut standing = Standing {
         person: user,
-        behind: run.behind.clone(),
+        behind: trace.behind.clone(),
         chain: Vec::new(),
         since: None,
         user,
         identity: Identity::User(user),
         expires,
     };
-    acting::follow(context, question, &mut standing, run)?;
-    acting::attributes(context, &standing, run)?;
-    acting::duties(context, &standing, run)?;
+    acting::follow(context, question, &mut standing, trace)?;
+    acting::attributes(context, &standing, trace)?;
+    acting::duties(context, &standing, trace)?;
     Ok(standing)
 }
 
@@ -123,11 +123,11 @@ fn is_own_change(context: Context<'_>, standing: &Standing, action: &Action) -> 
 }
 
 /// A credential that must be changed leaves exactly one thing to do.
-fn must_change<T: Trace>(context: Context<'_>, standing: &Standing, action: &Action, run: &mut Run<'_, T>) -> Result<(), Stop> {
+fn must_change(context: Context<'_>, standing: &Standing, action: &Action, trace: &mut Trace) -> Result<(), Stop> {
     let user = context.engine.estate.user(standing.person);
     match &user.must_change_credential {
         Some(must) if must.value && !is_own_change(context, standing, action) => {
-            run.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+            trace.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
                 (format!("`{}` must change the credential before anything else", visible(&user.id.value)), Some(must.place))
             })
         }

@@ -3,7 +3,7 @@
 use super::{Action, Context, Held, Standing};
 use crate::ask::{Question, Refusal, Stage, Verdict};
 use crate::estate::{Duties, UserId};
-use crate::kind::trace::{Run, Stop, Trace};
+use crate::kind::trace::{Stop, Trace};
 use crate::kind::{agrees, could_agree, of_second_person};
 use crate::source::{Place, visible};
 
@@ -14,16 +14,16 @@ enum Met {
     Refused(Refusal, String, Place),
 }
 
-pub(super) fn check<T: Trace>(
+pub(super) fn check(
     context: Context<'_>,
     question: &Question,
     standing: &Standing,
     action: &Action,
     held: &[Held<'_>],
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<(), Stop> {
     let mut met: Vec<Met> = Vec::new();
-    let asked = Asked { context, question, standing, action, held, agrees: run.agrees };
+    let asked = Asked { context, question, standing, action, held, agrees: trace.agrees };
     for duties in standing_duties(context, action) {
         asked.weigh(duties, &mut met);
     }
@@ -43,16 +43,16 @@ pub(super) fn check<T: Trace>(
             met.extend(best.into_iter().flat_map(|(_, found)| found));
         } else if first.grant.duties.is_some() {
             let free = held.iter().find(|h| h.grant.duties.is_none());
-            run.pass(Stage::Obligations, || {
+            trace.pass(Stage::Obligations, || {
                 ("another grant gives it without the obligations of the first".to_owned(), free.map(|h| h.grant.place))
             });
         }
     }
     for one in met {
         match one {
-            Met::Yes(text, place) => run.pass(Stage::Obligations, || (text, Some(place))),
-            Met::NotYet(text, place) => run.ask(|| (text, Some(place))),
-            Met::Refused(code, text, place) => run.refuse(Stage::Obligations, code, || (text, Some(place)))?,
+            Met::Yes(text, place) => trace.pass(Stage::Obligations, || (text, Some(place))),
+            Met::NotYet(text, place) => trace.ask(|| (text, Some(place))),
+            Met::Refused(code, text, place) => trace.refuse(Stage::Obligations, code, || (text, Some(place)))?,
         }
     }
     Ok(())

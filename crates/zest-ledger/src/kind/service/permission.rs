@@ -10,7 +10,7 @@ use crate::ask::{Refusal, Stage};
 use crate::estate::{AssignmentId, CeilingLinks, Conditions, Facts, GrantLinks, Holder, Outcome, Part, Party, RoleId, UserId, is_within};
 use crate::kind::condition_text;
 use crate::kind::network_device::{candidates, through};
-use crate::kind::trace::{Run, Stop, Trace};
+use crate::kind::trace::{Stop, Trace};
 use crate::source::{Place, visible};
 
 /// A grant as somebody holds it.
@@ -263,12 +263,12 @@ pub(super) fn lifted_by(held: &Held<'_>, facts: &Facts<'_>) -> String {
 }
 
 /// Tells about the grants, and refuses where they do not come to an allow. Returns the allows.
-pub(super) fn report<'e, T: Trace>(
+pub(super) fn report<'e>(
     context: Context<'e>,
     standing: &Standing,
     action: &Action,
     weighed: &Weighed<'e>,
-    run: &mut Run<'_, T>,
+    trace: &mut Trace,
 ) -> Result<Vec<Held<'e>>, Stop> {
     let facts = context.facts(standing.user, &action.path);
     let name = visible(&context.links.operations[action.operation].name);
@@ -277,23 +277,23 @@ pub(super) fn report<'e, T: Trace>(
     for (held, outcome) in &weighed.denies {
         let lifted_by = lifted_by(held, &facts);
         if *outcome == Outcome::Holds {
-            run.refuse(Stage::Permission, Refusal::DeniedByGrant, || {
+            trace.refuse(Stage::Permission, Refusal::DeniedByGrant, || {
                 (format!("`{name}` on `{path}` is denied {}{lifted_by}", through(held)), Some(held.grant.place))
             })?;
         } else {
             // A deny of which it is not known whether it applies bites; the answer says what to state.
             let (fact, _) = not_known(context, held, &facts);
-            run.refuse(Stage::Conditions, Refusal::NotStated, || {
+            trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                 let text = format!("`{name}` on `{path}` is denied {}{lifted_by}; the question does not state {fact}", through(held));
                 (text, Some(held.grant.place))
             })?;
         }
     }
     if let Some(first) = weighed.allows.first() {
-        run.pass(Stage::Permission, || (format!("`{}` is allowed {}", first.grant.shown, through(first)), Some(first.grant.place)));
+        trace.pass(Stage::Permission, || (format!("`{}` is allowed {}", first.grant.shown, through(first)), Some(first.grant.place)));
         for conditions in conditions(context, first) {
             for (part, _, place) in conditions.parts(facts) {
-                run.pass(Stage::Conditions, || {
+                trace.pass(Stage::Conditions, || {
                     (condition_text::outcome(conditions, &facts, "the entry", (part, place), true), Some(place))
                 });
             }
@@ -301,14 +301,14 @@ pub(super) fn report<'e, T: Trace>(
         return Ok(weighed.allows.clone());
     }
     if let Some((held, ceiling, outcome)) = weighed.cut.first() {
-        run.pass(Stage::Permission, || (format!("`{}` is allowed {}", held.grant.shown, through(held)), Some(held.grant.place)));
+        trace.pass(Stage::Permission, || (format!("`{}` is allowed {}", held.grant.shown, through(held)), Some(held.grant.place)));
         if *outcome == Outcome::Unknown {
             let open = condition_text::all_words(&ceiling.when, &facts).join(" and ");
-            run.refuse(Stage::Conditions, Refusal::NotStated, || {
+            trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                 (format!("a ceiling lets `{name}` through only {open}, and the question does not say so"), Some(ceiling.place))
             })?;
         } else {
-            run.refuse(Stage::Permission, Refusal::CutByCeiling, || {
+            trace.refuse(Stage::Permission, Refusal::CutByCeiling, || {
                 let of = if ceiling.of.is_empty() { "" } else { " of the holder" };
                 let within = ceiling.within.as_ref().map_or(String::new(), |w| format!(" within `{}`", visible(w)));
                 (format!("the ceiling{of}{within} does not let `{name}` through"), Some(ceiling.place))
@@ -316,28 +316,28 @@ pub(super) fn report<'e, T: Trace>(
         }
     } else if let Some(held) = weighed.unknown.first() {
         let (fact, place) = not_known(context, held, &facts);
-        run.pass(Stage::Permission, || {
+        trace.pass(Stage::Permission, || {
             (format!("`{}` is allowed {}, under conditions", held.grant.shown, through(held)), Some(held.grant.place))
         });
-        run.refuse(Stage::Conditions, Refusal::NotStated, || {
+        trace.refuse(Stage::Conditions, Refusal::NotStated, || {
             (format!("the question does not state {fact}, and the grant depends on it"), place)
         })?;
     } else if let Some(held) = weighed.failing.first() {
-        run.pass(Stage::Permission, || {
+        trace.pass(Stage::Permission, || {
             (format!("`{}` is allowed {}, under conditions", held.grant.shown, through(held)), Some(held.grant.place))
         });
         match culprit(conditions(context, held), &facts, Outcome::Fails) {
-            Some((conditions, (part, place))) => run.refuse(Stage::Conditions, condition_text::refusal_of(part), || {
+            Some((conditions, (part, place))) => trace.refuse(Stage::Conditions, condition_text::refusal_of(part), || {
                 (condition_text::outcome(conditions, &facts, "the entry", (part, place), false), Some(place))
             })?,
-            None => run.refuse(Stage::Conditions, Refusal::GrantLifted, || {
+            None => trace.refuse(Stage::Conditions, Refusal::GrantLifted, || {
                 let unless = held.grant.lifted_by.as_ref().and_then(|c| Some((c, c.parts(facts).next()?)));
                 let words = unless.map_or(String::new(), |(c, (part, _, place))| condition_text::words(c, (part, place)));
                 (format!("the grant does not hold {words}"), Some(held.grant.place))
             })?,
         }
     } else if weighed.denies.is_empty() {
-        run.refuse(Stage::Permission, Refusal::NotGranted, || {
+        trace.refuse(Stage::Permission, Refusal::NotGranted, || {
             let who = match standing.identity {
                 Identity::User(user) => format!("`{}`", visible(&context.engine.estate.user(user).id.value)),
                 Identity::Role(role) => format!("the assumed role `{}`", visible(&context.engine.estate.role(role).id.value)),
