@@ -138,7 +138,7 @@ impl Facts {
         for fact in Fact::ALL {
             let needed: Vec<&str> = start.facts.iter().filter(|(f, _)| *f == fact).map(|&(_, text)| text).collect();
             let is_kept = !needed.is_empty() && self.chance(93);
-            let heard = fact.is_heard_by(start.kind);
+            let heard = zest_ledger::hears(start.kind, fact);
             let is_added = self.chance(if heard { often(fact) } else { 1 });
             let mut stated: Vec<&str> = if is_kept { needed } else { Vec::new() };
             if is_added && (stated.is_empty() || self.chance(20)) {

@@ -4,16 +4,10 @@ use std::net::IpAddr;
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use rustc_hash::FxHashSet;
 
 use super::{Act, Central, Fact, Proven, Question};
-use crate::engine::Engine;
-use crate::entry::{
-    ActAs, Assignment, Band, Channel, Credential, Database, DatabaseGrant, Grant, Group, Kind, ObjectType, On, Proof, Rule, RuleVerb, When,
-};
-use crate::estate::{Party, RoleId, SetId, SystemId, UserId};
-use crate::finding::Findings;
-use crate::ledger::{Entries, Ledger};
+use crate::entry::{ActAs, Band, Channel, Credential, Database, DatabaseGrant, Grant, Proof, Rule, RuleVerb, When};
+use crate::ledger::Entries;
 use crate::source::{At, Place};
 
 /// One change.
@@ -255,7 +249,7 @@ impl Change {
     }
 
     /// Applies a change of the ledger to a narrowed ledger; `user` is the one who asks.
-    fn to_entries(&self, entries: &mut Entries, user: &str, system: &str) {
+    pub(crate) fn to_entries(&self, entries: &mut Entries, user: &str, system: &str) {
         let place = Place::here();
         let at = |text: &str| At::new(text.to_owned(), place);
         let reference = format!("user:{user}");
@@ -394,196 +388,5 @@ impl Change {
             }
             _ => {}
         }
-    }
-}
-
-/// The part of a ledger that one question can depend on, so that trying a change costs no more than that part.
-#[derive(Debug)]
-pub(crate) struct Narrowed<'e> {
-    engine: &'e Engine,
-    sources: crate::source::SourceMap,
-    entries: Entries,
-    user: String,
-    system: String,
-}
-
-impl<'e> Narrowed<'e> {
-    /// Takes the users who play a part, the system, and everything that these refer to.
-    pub(crate) fn of(engine: &'e Engine, question: &Question) -> Option<Self> {
-        let estate = &engine.estate;
-        let system = *estate.system_ids.get(question.system.as_str())?;
-        match estate.system(system).kind() {
-            Kind::NetworkDevice => {}
-            Kind::Postgresql | Kind::Mariadb => return Some(Self::of_database(engine, question, system)),
-            Kind::Cloud | Kind::Application | Kind::Host => return Some(Self::of_service(engine, question)),
-        }
-        let ignores_case = engine.devices[system.index()].ignores_case;
-        let user = engine.find_user(&question.user, ignores_case)?;
-        let seconds = estate.sets.iter().flat_map(|s| &s.rules).filter_map(|r| r.after.as_ref()).flat_map(|d| &d.second_person);
-        let mut users: FxHashSet<UserId> = seconds.filter_map(|&(p, _)| if let Party::User(id) = p { Some(id) } else { None }).collect();
-        users.insert(user);
-        users.extend(question.session.approved_by.as_deref().and_then(|name| engine.find_user(name, ignores_case)));
-        let is_kept = |party: Party| !matches!(party, Party::User(id) if !users.contains(&id));
-        let kept = |parties: &[(Party, Place)]| -> Vec<At<String>> {
-            parties.iter().filter(|&&(p, _)| is_kept(p)).map(|&(p, place)| At::new(estate.party(p), place)).collect()
-        };
-        let mut roles: FxHashSet<RoleId> = FxHashSet::default();
-        let mut entries = Entries::default();
-        for links in estate.assignments.iter().filter(|a| a.systems.contains(system.index())) {
-            let to = kept(&links.to);
-            if !to.is_empty() {
-                let mut assignment = Assignment::clone(&links.entry);
-                assignment.to = to;
-                assignment.on = On { systems: vec![At::new(estate.system(system).id.value.clone(), links.entry.place)], ..On::default() };
-                entries.assignments.push(Arc::new(assignment));
-                roles.extend(&links.roles);
-            }
-        }
-        let mut sets: FxHashSet<SetId> = FxHashSet::default();
-        let mut queue: Vec<RoleId> = roles.iter().copied().collect();
-        while let Some(role) = queue.pop() {
-            let links = &estate.roles[role.index()];
-            sets.extend(links.sets.iter().flat_map(|&s| estate.sets[s.index()].rules.iter().map(|r| r.home).chain([s])));
-            queue.extend(links.includes.iter().filter(|r| roles.insert(**r)));
-        }
-        let of_accounts = estate.systems[system.index()].accounts.iter().flat_map(|a| &a.sets);
-        sets.extend(of_accounts.flat_map(|&s| estate.sets[s.index()].rules.iter().map(|r| r.home).chain([s])));
-        // A set may include another that has no rule of its own.
-        let mut more: Vec<SetId> = sets.iter().copied().collect();
-        while let Some(set) = more.pop() {
-            for rule in estate.set(set).rules.iter().filter(|r| r.verb == RuleVerb::Include) {
-                let included = estate.command_sets().iter().position(|s| s.id.value == rule.text.value).map(SetId::new);
-                more.extend(included.filter(|s| sets.insert(*s)));
-            }
-        }
-        let mut device = estate.system(system).clone();
-        for (account, links) in device.accounts.iter_mut().zip(&estate.systems[system.index()].accounts) {
-            account.used_by = kept(&links.used_by);
-        }
-        entries.users = users.iter().map(|u| Arc::clone(&estate.entries.users[u.index()])).collect();
-        entries.groups = estate
-            .groups
-            .iter()
-            .zip(&estate.entries.groups)
-            .map(|(links, entry)| Arc::new(Group { members: kept(&links.members), ..Group::at(entry.id.clone()) }))
-            .collect();
-        entries.origins.clone_from(&estate.entries.origins);
-        entries.vocabularies = vec![Arc::clone(&estate.entries.vocabularies[estate.systems[system.index()].vocabulary.index()])];
-        entries.systems = vec![Arc::new(device)];
-        entries.roles =
-            (0..estate.roles.len()).filter(|&i| roles.contains(&RoleId::new(i))).map(|i| Arc::clone(&estate.entries.roles[i])).collect();
-        entries.command_sets = (0..estate.sets.len())
-            .filter(|&i| sets.contains(&SetId::new(i)))
-            .map(|i| Arc::clone(&estate.entries.command_sets[i]))
-            .collect();
-        Some(Self {
-            engine,
-            sources: (*estate.sources).clone(),
-            entries,
-            user: estate.user(user).id.value.clone(),
-            system: question.system.clone(),
-        })
-    }
-
-    /// Takes everybody, since accounts may be used by groups, and of systems the one database server.
-    fn of_database(engine: &'e Engine, question: &Question, system: SystemId) -> Self {
-        let estate = &engine.estate;
-        let id = &estate.system(system).id.value;
-        let entries = Entries {
-            users: estate.entries.users.clone(),
-            groups: estate.entries.groups.clone(),
-            origins: estate.entries.origins.clone(),
-            systems: vec![Arc::clone(&estate.entries.systems[system.index()])],
-            databases: estate.entries.databases.iter().filter(|d| d.system.value == *id).map(Arc::clone).collect(),
-            ..Entries::default()
-        };
-        Self { engine, sources: (*estate.sources).clone(), entries, user: question.user.clone(), system: question.system.clone() }
-    }
-
-    /// Takes what is neither a device nor a database, and of people those who are named in the question.
-    fn of_service(engine: &'e Engine, question: &Question) -> Self {
-        let is_here = |kind: Kind| kind.is_service() || kind == Kind::Host;
-        let all = &engine.estate.entries;
-        let session = &question.session;
-        let targets = session.acting.iter().filter_map(|act| match act {
-            Act::User(name) | Act::Account { login: name, .. } => Some(name),
-            Act::Role { .. } => None,
-        });
-        let mut named: FxHashSet<&str> =
-            targets.chain([&question.user]).chain(&session.approved_by).chain(&session.account).map(String::as_str).collect();
-        // Whoever may be a second person stays, or the obligation would go with the last of them.
-        let of_types = |t: &'e ObjectType| [&t.after].into_iter().chain(t.rights_after.iter().map(|(_, after)| after));
-        let of_services = all.services.iter().flat_map(|s| {
-            let grants = s.grants.iter().map(|g| &g.after);
-            grants.chain(s.resources.iter().map(|r| &r.after)).chain(s.types.iter().flat_map(of_types))
-        });
-        let obligations = of_services.chain(all.roles.iter().flat_map(|r| r.grants.iter().map(|g| &g.after)));
-        named.extend(obligations.flat_map(|o| &o.second_person).filter_map(|p| p.value.strip_prefix("user:")));
-        let is_kept = |party: &At<String>| party.value.strip_prefix("user:").is_none_or(|id| named.contains(id));
-        let keep = |list: &mut Vec<At<String>>| list.retain(is_kept);
-        let mut entries = Entries {
-            users: all.users.iter().filter(|u| named.contains(u.id.value.as_str())).cloned().collect(),
-            groups: all.groups.clone(),
-            origins: all.origins.clone(),
-            systems: all.systems.iter().filter(|s| is_here(s.kind())).cloned().collect(),
-            command_sets: if all.hosts.is_empty() { Vec::new() } else { all.command_sets.clone() },
-            hosts: all.hosts.clone(),
-            services: all.services.clone(),
-            interfaces: all.interfaces.clone(),
-            roles: all.roles.clone(),
-            separations: all.separations.clone(),
-            ..Entries::default()
-        };
-        for group in entries.groups.iter_mut().map(Arc::make_mut) {
-            keep(&mut group.members);
-            keep(&mut group.owners);
-        }
-        for role in entries.roles.iter_mut().map(Arc::make_mut) {
-            role.commands.clear();
-            if let Some(assumable) = &mut role.assumable {
-                keep(&mut assumable.by);
-            }
-        }
-        for host in entries.hosts.iter_mut().map(Arc::make_mut) {
-            for account in &mut host.accounts {
-                keep(&mut account.used_by);
-                account.commands_of.retain(|(who, _)| is_kept(who));
-            }
-            host.run_as.iter_mut().for_each(|rule| keep(&mut rule.by));
-            host.jobs.iter_mut().for_each(|job| keep(&mut job.edited_by));
-        }
-        for service in entries.services.iter_mut().map(Arc::make_mut) {
-            service.grants.iter_mut().for_each(|g| keep(&mut g.to));
-            service.grants.retain(|g| !g.to.is_empty());
-            service.acting.retain(|rule| is_kept(&rule.target));
-            service.acting.iter_mut().for_each(|rule| keep(&mut rule.by));
-            // A ceiling of people who are left out goes as a whole: without `of` it would limit everybody.
-            service.ceilings.retain(|c| c.of.is_empty() || c.of.iter().any(is_kept));
-            service.ceilings.iter_mut().for_each(|c| keep(&mut c.of));
-        }
-        let kept: Vec<SystemId> = (0..all.systems.len()).map(SystemId::new).filter(|s| is_here(engine.estate.system(*s).kind())).collect();
-        for links in &engine.estate.assignments {
-            let systems = kept.iter().filter(|s| links.systems.contains(s.index())).map(|s| engine.estate.system(*s).id.value.clone());
-            let systems: Vec<At<String>> = systems.map(|id| At::new(id, links.entry.place)).collect();
-            let mut assignment = Assignment::clone(&links.entry);
-            keep(&mut assignment.to);
-            if !assignment.to.is_empty() {
-                // One elsewhere still says which roles are held, for the separation of duties.
-                let nowhere = systems.is_empty().then(|| At::new("elsewhere".to_owned(), links.entry.place));
-                assignment.on = On { systems, within: nowhere, at: assignment.on.at.take(), ..On::default() };
-                entries.assignments.push(Arc::new(assignment));
-            }
-        }
-        let sources = (*engine.estate.sources).clone();
-        Self { engine, sources, entries, user: question.user.clone(), system: question.system.clone() }
-    }
-
-    /// Compiles the narrowed ledger with changes applied.
-    pub(crate) fn with<'c>(&self, changes: impl IntoIterator<Item = &'c Change>) -> Result<Engine, Findings> {
-        let mut entries = self.entries.clone();
-        for change in changes {
-            change.to_entries(&mut entries, &self.user, &self.system);
-        }
-        Engine::compile_like(Ledger::of(self.sources.clone(), entries).estate()?, Some(self.engine))
     }
 }

@@ -4,7 +4,7 @@
 //! apart field by field, and every other function goes over [`Fact`] exhaustively.
 
 use super::{Act, Central, Proven, Session};
-use crate::entry::{Channel, Kind, Proof};
+use crate::entry::{Channel, Proof};
 use crate::source::visible;
 
 /// One fact of a session.
@@ -176,39 +176,6 @@ impl Fact {
             Self::Confirmed => "The user has confirmed",
             Self::ApprovedBy => "The second person who agreed",
             Self::ApproverProofs => "A proof of identity that the second person gave, and its age",
-        }
-    }
-
-    /// Returns whether a kind of system looks at it. Where it does not, a question that states it is refused: nothing of
-    /// a question is dropped.
-    #[must_use]
-    pub const fn is_heard_by(self, kind: Kind) -> bool {
-        match self {
-            Self::At | Self::Origin | Self::Channel | Self::Proofs | Self::Acting | Self::Expires | Self::Central => true,
-            Self::Level | Self::Mode => match kind {
-                Kind::NetworkDevice => true,
-                Kind::Postgresql | Kind::Mariadb | Kind::Cloud | Kind::Application | Kind::Host => false,
-            },
-            Self::Local => match kind {
-                Kind::Postgresql | Kind::Mariadb => true,
-                Kind::NetworkDevice | Kind::Cloud | Kind::Application | Kind::Host => false,
-            },
-            Self::Account => match kind {
-                Kind::NetworkDevice | Kind::Postgresql | Kind::Mariadb | Kind::Host => true,
-                Kind::Cloud | Kind::Application => false,
-            },
-            Self::Roles => match kind {
-                Kind::Postgresql | Kind::Mariadb | Kind::Cloud | Kind::Application => true,
-                Kind::NetworkDevice | Kind::Host => false,
-            },
-            Self::Attributes => match kind {
-                Kind::Cloud | Kind::Application => true,
-                Kind::NetworkDevice | Kind::Postgresql | Kind::Mariadb | Kind::Host => false,
-            },
-            Self::Confirmed | Self::ApprovedBy | Self::ApproverProofs => match kind {
-                Kind::NetworkDevice | Kind::Cloud | Kind::Application => true,
-                Kind::Postgresql | Kind::Mariadb | Kind::Host => false,
-            },
         }
     }
 
@@ -398,13 +365,14 @@ impl Session {
         }
     }
 
-    /// Returns the facts that are stated and that a kind of system does not look at.
-    pub(crate) fn unheard(&self, kind: Kind) -> impl Iterator<Item = Fact> + use<> {
+    /// Returns the facts that are stated, without their texts: a decision looks at this before anything else, so it costs no
+    /// allocation.
+    pub(crate) fn stated_facts(&self) -> impl Iterator<Item = Fact> + use<> {
         let mask = self.mask();
-        Fact::ALL.into_iter().filter(move |fact| mask & fact.bit() != 0 && !fact.is_heard_by(kind))
+        Fact::ALL.into_iter().filter(move |fact| mask & fact.bit() != 0)
     }
 
-    /// Which facts are stated, one bit each: a decision looks at this before anything else, so it costs no allocation.
+    /// Which facts are stated, one bit each.
     fn mask(&self) -> u32 {
         let Self {
             at,

@@ -3,23 +3,23 @@
 mod membership;
 mod standing;
 
-use std::sync::{Arc, RwLock};
+use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::ask::{Answer, Decision, Question, Session, remedies};
+use crate::ask::{Answer, Change, Decision, Question, RuleRef, Session};
+use crate::command::Pattern;
 use crate::command::alphabet::{Alphabet, AlphabetBuilder, Symbol};
 use crate::command::automaton::{Automaton, MAX_STATES};
 use crate::command::vocabulary::{Command, Vocabulary};
-use crate::entry::{AuthorisedLevels, IdentitySource, Kind, NameCase, Otherwise, RuleVerb, Unrestricted, WhenCentralDown};
-use crate::estate::{AssignmentId, CommandId, Duties, Estate, Facts, ModeId, Party, SetId, SystemId, UserId, VocabularyId};
+use crate::entry::{Otherwise, RuleVerb, Unrestricted};
+use crate::estate::{AssignmentId, Duties, Estate, Facts, Kept, Party, SetId, SystemId, UserId, VocabularyId};
 use crate::finding::{Code, Finding, Findings};
-use crate::kind::database::Accounts;
-use crate::kind::network_device::{self, Reach};
 use crate::kind::trace::Trace;
-use crate::kind::{self, mariadb, postgresql};
+use crate::kind::{self, Site};
+use crate::ledger::Ledger;
+use crate::remedy::remedies;
 use crate::source::visible;
-use crate::{ask::RuleRef, command::Pattern};
 
 pub(crate) use membership::{Candidate, Membership};
 pub(crate) use standing::{LevelBand, Standing};
@@ -57,32 +57,12 @@ pub struct Engine {
     pub(crate) alphabet: Arc<Alphabet>,
     pub(crate) sets: Vec<CompiledSet>,
     pub(crate) vocabularies: Vec<Vocabulary>,
-    pub(crate) devices: Vec<Device>,
-    /// For each system that is a database server, what it holds.
-    pub(crate) servers: Vec<Option<DatabaseServer>>,
+    /// What the kind of each system made of it for decisions.
+    pub(crate) systems: Vec<Kept>,
     pub(crate) membership: Membership,
     pub(crate) standings: Vec<Standing>,
     standing_of: Vec<usize>,
-    /// For each system and local account, what it gives, if it has command sets of its own.
-    pub(crate) account_standings: Vec<Vec<Option<usize>>>,
     folded: Option<FxHashMap<String, Vec<UserId>>>,
-    reach: RwLock<FxHashMap<(usize, SystemId), Arc<Reach>>>,
-}
-
-/// A database server, compiled by the rules of its kind.
-#[derive(Debug)]
-pub(crate) enum DatabaseServer {
-    Postgresql(Box<postgresql::Server>),
-    Mariadb(Box<mariadb::Server>),
-}
-
-impl DatabaseServer {
-    pub(crate) fn accounts(&self) -> &Accounts {
-        match self {
-            Self::Postgresql(server) => &server.accounts,
-            Self::Mariadb(server) => &server.accounts,
-        }
-    }
 }
 
 /// A command set and its automaton.
@@ -91,32 +71,6 @@ pub(crate) struct CompiledSet {
     pub(crate) automaton: Automaton,
     pub(crate) verbs: Vec<RuleVerb>,
     pub(crate) otherwise: Otherwise,
-}
-
-/// The switches of one system that a decision reads.
-#[derive(Debug)]
-pub(crate) struct Device {
-    pub(crate) vocabulary: VocabularyId,
-    pub(crate) everything_without_set: bool,
-    /// A bit for each level whose commands are authorised centrally.
-    pub(crate) authorised_levels: u16,
-    pub(crate) authorises_configuration: bool,
-    /// A bit for each mode in which the configuration is changed.
-    pub(crate) configuration_modes: u64,
-    pub(crate) sources: Vec<IdentitySource>,
-    pub(crate) ignores_case: bool,
-    pub(crate) nothing_when_down: bool,
-}
-
-impl Device {
-    /// Returns whether commands are authorised centrally at a level, in a mode.
-    pub(crate) fn authorises(&self, level: u8, mode: ModeId) -> bool {
-        if self.is_configuration(mode) { self.authorises_configuration } else { self.authorised_levels >> level.min(15) & 1 == 1 }
-    }
-
-    pub(crate) fn is_configuration(&self, mode: ModeId) -> bool {
-        self.configuration_modes.checked_shr(mode.index() as u32).unwrap_or(0) & 1 == 1
-    }
 }
 
 /// What the command sets of a session say about a line.
@@ -206,26 +160,12 @@ impl Engine {
         if !findings.is_empty() {
             return fail(findings);
         }
-        let devices: Vec<Device> = (0..estate.systems.len()).map(|i| device(&estate, SystemId::new(i))).collect();
-        let servers = (0..estate.systems.len()).map(|i| database_server(&estate, SystemId::new(i))).collect();
-        let (mut standings, standing_of) = standing::standings(&estate);
-        let account_standings = standing::of_accounts(&estate, &mut standings);
+        let systems = (0..estate.systems.len()).map(SystemId::new);
+        let systems = systems.map(|id| estate.systems[id.index()].kind.compile(&estate, id)).collect();
+        let (standings, standing_of) = standing::standings(&estate);
         let membership = Membership::of(&estate, &standing_of);
-        let folded = devices.iter().any(|d| d.ignores_case).then(|| fold_names(&estate));
-        Ok(Self {
-            estate,
-            alphabet,
-            sets,
-            vocabularies,
-            devices,
-            servers,
-            membership,
-            standings,
-            standing_of,
-            account_standings,
-            folded,
-            reach: RwLock::default(),
-        })
+        let folded = estate.entries.systems.iter().any(|s| s.ignores_case()).then(|| fold_names(&estate));
+        Ok(Self { estate, alphabet, sets, vocabularies, systems, membership, standings, standing_of, folded })
     }
 }
 
@@ -259,44 +199,6 @@ fn compile_vocabularies(estate: &Estate, alphabet: &Alphabet, findings: &mut Vec
     vocabularies
 }
 
-fn database_server(estate: &Estate, id: SystemId) -> Option<DatabaseServer> {
-    let system = &estate.entries.systems[id.index()];
-    if !system.kind().is_database() {
-        return None;
-    }
-    let parts: Vec<_> = estate.entries.databases.iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
-    let list = parts.iter().flat_map(|p| p.accounts.iter().map(|a| (a.name.value.clone(), a.name.place))).collect();
-    let accounts = Accounts { list, used_by: estate.systems[id.index()].used_by.clone() };
-    Some(match system.kind() {
-        Kind::Mariadb => DatabaseServer::Mariadb(Box::new(mariadb::Server::new(parts, accounts))),
-        _ => DatabaseServer::Postgresql(Box::new(postgresql::Server::new(Arc::clone(system), parts, accounts))),
-    })
-}
-
-fn device(estate: &Estate, id: SystemId) -> Device {
-    let written = estate.system(id);
-    let vocabulary = estate.systems[id.index()].vocabulary;
-    let modes: &[crate::entry::Mode] = if estate.is_device(id) { &estate.vocabulary(vocabulary).modes } else { &[] };
-    let rule = written.authorisation.as_ref().map(|a| &a.value);
-    Device {
-        vocabulary,
-        everything_without_set: written.no_command_set.as_ref().is_some_and(|n| n.value == Unrestricted::Everything),
-        authorised_levels: match rule.map(|r| &r.levels) {
-            Some(AuthorisedLevels::All) => u16::MAX,
-            Some(AuthorisedLevels::Listed(levels)) => levels.iter().filter(|l| **l <= 15).fold(0, |bits, l| bits | 1 << l),
-            None => 0,
-        },
-        authorises_configuration: rule.is_some_and(|r| r.configuration),
-        configuration_modes: modes.iter().take(64).enumerate().filter(|(_, m)| m.configuration).fold(0, |bits, (i, _)| bits | 1 << i),
-        sources: written
-            .identity_sources
-            .as_ref()
-            .map_or_else(|| vec![IdentitySource::Central, IdentitySource::Local], |s| s.value.clone()),
-        ignores_case: written.name_case.as_ref().is_some_and(|n| n.value == NameCase::Ignored),
-        nothing_when_down: written.when_central_down.as_ref().is_some_and(|w| w.value == WhenCentralDown::Nothing),
-    }
-}
-
 fn fold_names(estate: &Estate) -> FxHashMap<String, Vec<UserId>> {
     let mut folded: FxHashMap<String, Vec<UserId>> = FxHashMap::default();
     for (i, user) in estate.entries.users.iter().enumerate() {
@@ -307,6 +209,16 @@ fn fold_names(estate: &Estate) -> FxHashMap<String, Vec<UserId>> {
 
 /// Asking
 impl Engine {
+    /// Returns what a kind made of a system; nothing for systems of other kinds.
+    pub(crate) fn state<T: 'static>(&self, system: SystemId) -> Option<&T> {
+        self.systems.get(system.index())?.downcast_ref()
+    }
+
+    /// Returns what a kind made of each of its systems.
+    pub(crate) fn states<T: 'static>(&self) -> impl Iterator<Item = (SystemId, &T)> {
+        (0..self.systems.len()).map(SystemId::new).filter_map(|id| Some((id, self.state(id)?)))
+    }
+
     /// Returns the estate.
     #[must_use]
     pub const fn estate(&self) -> &Estate {
@@ -347,10 +259,6 @@ impl Engine {
         answer
     }
 
-    pub(crate) fn standpoint(&self, question: &Question) -> Option<(Option<Vec<SetId>>, u8, bool)> {
-        network_device::standpoint(self, question)
-    }
-
     /// Answers without looking for remedies.
     #[must_use]
     pub fn explain(&self, question: &Question) -> Answer {
@@ -367,12 +275,25 @@ impl Engine {
     }
 }
 
+/// Changes
+impl Engine {
+    /// Returns the engine of the ledger with changes applied.
+    pub(crate) fn with_these<'c>(&self, changes: impl IntoIterator<Item = &'c Change>, question: &Question) -> Result<Self, Findings> {
+        let mut entries = self.estate.entries.clone();
+        for change in changes {
+            change.to_entries(&mut entries, &question.user, &question.system);
+        }
+        Self::compile_like(Ledger::of((*self.estate.sources).clone(), entries).estate()?, Some(self))
+    }
+}
+
 /// Parts of a decision
 impl Engine {
     /// Returns what conditions may look at: the session, the user's attributes, the labels and rules of the system.
     pub(crate) fn facts<'a>(&'a self, session: &'a Session, user: UserId, system: SystemId) -> Facts<'a> {
         let entry = self.estate.user(user);
-        let covers = self.estate.services[system.index()].as_ref().map_or(&[][..], |s| &s.covers);
+        let site = Site { engine: self, system };
+        let covers = site.kind().covers(site);
         Facts {
             session,
             user: Some((&entry.id.value, &entry.attributes)),
@@ -416,24 +337,28 @@ impl Engine {
         }
     }
 
+    /// Returns the assignments that reach a user on a system, in the order in which they are tried.
+    pub(crate) fn candidates(&self, user: UserId, system: SystemId) -> impl Iterator<Item = Candidate> {
+        self.membership.candidates(user).iter().copied().filter(move |c| self.membership.covers(*c, system))
+    }
+
     pub(crate) fn standing(&self, assignment: AssignmentId) -> (usize, &Standing) {
         let index = self.standing_of[assignment.index()];
         (index, &self.standings[index])
     }
 
-    pub(crate) fn vocabulary_of(&self, system: SystemId) -> &Vocabulary {
-        &self.vocabularies[self.devices[system.index()].vocabulary.index()]
-    }
-
     /// Returns what the sets say together: an explicit deny in any wins, then an explicit allow, then what any set
     /// says of all other lines.
-    pub(crate) fn sets_say(&self, sets: &[SetId], device: &Device, line: &[Symbol]) -> SetVerdict {
-        self.combine(sets, device, |set| self.sets[set.index()].automaton.decide(line))
+    pub(crate) fn sets_say(&self, sets: &[SetId], without_set: Unrestricted, line: &[Symbol]) -> SetVerdict {
+        self.combine(sets, without_set, |set| self.sets[set.index()].automaton.decide(line))
     }
 
-    pub(crate) fn combine(&self, sets: &[SetId], device: &Device, mut rule_of: impl FnMut(SetId) -> Option<u32>) -> SetVerdict {
+    pub(crate) fn combine(&self, sets: &[SetId], without_set: Unrestricted, mut rule_of: impl FnMut(SetId) -> Option<u32>) -> SetVerdict {
         if sets.is_empty() {
-            return if device.everything_without_set { SetVerdict::Unrestricted } else { SetVerdict::NoSet };
+            return match without_set {
+                Unrestricted::Everything => SetVerdict::Unrestricted,
+                Unrestricted::Nothing => SetVerdict::NoSet,
+            };
         }
         let mut allowed = None;
         let mut otherwise = None;
@@ -447,23 +372,5 @@ impl Engine {
             }
         }
         allowed.map_or_else(|| otherwise.map_or(SetVerdict::DeniedOtherwise, SetVerdict::AllowedOtherwise), SetVerdict::Allowed)
-    }
-
-    /// Returns which levels and modes a standing can reach on a system.
-    pub(crate) fn reach(&self, standing: usize, system: SystemId) -> Arc<Reach> {
-        let key = (standing, system);
-        if let Some(reach) = self.reach.read().ok().and_then(|known| known.get(&key).cloned()) {
-            return reach;
-        }
-        let reach = Arc::new(Reach::of(self, &self.standings[standing], system));
-        if let Ok(mut known) = self.reach.write() {
-            known.insert(key, Arc::clone(&reach));
-        }
-        reach
-    }
-
-    /// Returns the device's own level for a command and the place that states it.
-    pub(crate) fn own_level(&self, system: SystemId, command: CommandId) -> (u8, Option<crate::source::Place>) {
-        self.estate.systems[system.index()].levels[command.index()]
     }
 }

@@ -58,19 +58,6 @@ pub(crate) fn standings(estate: &Estate) -> (Vec<Standing>, Vec<usize>) {
     (list, of)
 }
 
-/// Adds what local accounts with command sets of their own give, and says which of them each has.
-pub(crate) fn of_accounts(estate: &Estate, list: &mut Vec<Standing>) -> Vec<Vec<Option<usize>>> {
-    let mut of_system = |(entry, links): (&std::sync::Arc<crate::entry::System>, &crate::estate::SystemLinks)| {
-        let of = |(account, links): (&crate::entry::Account, &crate::estate::AccountLinks)| {
-            let band = account.band.as_ref().filter(|_| !links.sets.is_empty()).map(LevelBand::read)?;
-            list.push(Standing { band: Some(band), sets: links.sets.clone(), roles: Vec::new(), is_local: true });
-            Some(list.len() - 1)
-        };
-        entry.accounts.iter().zip(&links.accounts).map(of).collect()
-    };
-    estate.entries.systems.iter().zip(&estate.systems).map(&mut of_system).collect()
-}
-
 fn standing(estate: &Estate, assignment: &AssignmentLinks, bands: &[Option<LevelBand>]) -> Standing {
     let mut seen = FxHashSet::default();
     let mut standing = Standing::default();

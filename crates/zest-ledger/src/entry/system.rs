@@ -204,6 +204,22 @@ impl System {
         self.kind.as_ref().map_or(Kind::NetworkDevice, |k| k.value)
     }
 
+    /// Returns whether names of users are the same here in upper and lower case.
+    pub(crate) fn ignores_case(&self) -> bool {
+        self.name_case.as_ref().is_some_and(|n| n.value == NameCase::Ignored)
+    }
+
+    /// Returns the identity sources in the order in which they are asked: the central one and then the local one unless stated.
+    pub(crate) fn sources(&self) -> &[IdentitySource] {
+        const USUAL: [IdentitySource; 2] = [IdentitySource::Central, IdentitySource::Local];
+        self.identity_sources.as_ref().map_or(&USUAL, |s| &s.value)
+    }
+
+    /// Returns what holds where no command set is attached.
+    pub(crate) fn without_set(&self) -> Unrestricted {
+        self.no_command_set.as_ref().map_or(Unrestricted::Nothing, |n| n.value)
+    }
+
     /// Makes a network device.
     #[track_caller]
     #[must_use]

@@ -11,6 +11,7 @@ use smallvec::SmallVec;
 use super::comparison::Comparison;
 use crate::ask::{Proven, Session};
 use crate::entry::{Channel, Proof, When};
+use crate::finding::{Code, Finding};
 use crate::source::{At, Place};
 
 /// Which part of a condition is meant.
@@ -209,6 +210,17 @@ impl Conditions {
             && self.channel.is_none()
             && self.proof.is_none()
             && self.compare.is_empty()
+    }
+
+    /// Returns a finding where hours run over midnight beside days: the night belongs to the day on which it begins.
+    pub(crate) fn night_of_day(&self) -> Option<Finding> {
+        let (Some((hours, place)), Some((_, days))) = (&self.hours, &self.days) else { return None };
+        hours.is_over_midnight().then(|| {
+            Finding::new(Code::NightOfDay, "the hours run over midnight, and what is after it counts for the day before")
+                .at(*place, "the night belongs to the day on which it begins")
+                .also(*days, "these days")
+                .help("with days = [\"fri\"] and hours = \"22:00-06:00\" it holds from Friday 22:00 to Saturday 06:00")
+        })
     }
 
     /// Returns the outcome of each part that is given, with the place where it is written.

@@ -3,13 +3,11 @@
 mod circles;
 mod comparison;
 pub(crate) mod condition;
-mod host;
 mod id;
 pub(crate) mod path;
-mod resolve;
-mod resolve_service;
-pub(crate) mod service;
+pub(crate) mod resolve;
 
+use std::any::Any;
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
@@ -18,16 +16,13 @@ pub(crate) use circles::circles;
 pub(crate) use comparison::Operand;
 pub(crate) use condition::{Conditions, Facts, Networks};
 pub use condition::{Outcome, Part};
-pub(crate) use host::{HostAccountLinks, JobLinks, RunAsLinks, Runner};
 pub use id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId, SystemId, UserId, VocabularyId};
 pub(crate) use path::is_within;
-pub(crate) use resolve_service::is_there;
-pub(crate) use service::{
-    ADMINISTRATIVE, ASSUME, ActingLinks, AssumableLinks, CHANGE_CREDENTIAL, CeilingLinks, GrantLinks, Holder, ServiceLinks,
-};
+pub(crate) use resolve::{Resolver, look_up};
 
 use crate::command::Pattern;
 use crate::entry::{self, Does, Otherwise, RuleVerb};
+use crate::kind::Kind;
 use crate::ledger::Entries;
 use crate::source::{At, Place, SourceMap};
 
@@ -61,42 +56,31 @@ pub struct Estate {
     pub(crate) system_ids: FxHashMap<Box<str>, SystemId>,
     pub(crate) role_ids: FxHashMap<Box<str>, RoleId>,
     pub(crate) groups: Vec<GroupLinks>,
-    pub(crate) systems: Vec<SystemLinks>,
+    /// What the kind of each system made of what is written of it.
+    pub(crate) systems: Vec<Declared>,
     pub(crate) vocabularies: Vec<VocabularyLinks>,
     pub(crate) sets: Vec<SetLinks>,
     pub(crate) roles: Vec<RoleLinks>,
     pub(crate) separations: Vec<SeparationLinks>,
     pub(crate) credential_rules: Vec<CredentialRuleLinks>,
-    /// What each host holds.
-    pub(crate) hosts: Vec<Option<HostLinks>>,
-    /// What each cloud and application holds.
-    pub(crate) services: Vec<Option<ServiceLinks>>,
     /// By rank, then as written.
     pub(crate) assignments: Vec<AssignmentLinks>,
+}
+
+/// What a kind keeps of a system; nobody else knows what is in it.
+pub(crate) type Kept = Arc<dyn Any + Send + Sync>;
+
+/// A system with its references followed.
+#[derive(Clone, Debug)]
+pub(crate) struct Declared {
+    pub(crate) kind: &'static dyn Kind,
+    pub(crate) links: Kept,
 }
 
 #[derive(Debug, Default)]
 pub(crate) struct GroupLinks {
     pub(crate) members: Vec<(Party, Place)>,
     pub(crate) owners: Vec<(Party, Place)>,
-}
-
-#[derive(Debug, Default)]
-pub(crate) struct SystemLinks {
-    pub(crate) vocabulary: VocabularyId,
-    /// The device's own level of every command of the vocabulary, with the place that states it.
-    pub(crate) levels: Vec<(u8, Option<Place>)>,
-    pub(crate) accounts: Vec<AccountLinks>,
-    /// On a database server: who may use which account.
-    pub(crate) used_by: FxHashMap<String, Vec<(Party, Place)>>,
-}
-
-#[derive(Debug)]
-pub(crate) struct AccountLinks {
-    pub(crate) used_by: Vec<(Party, Place)>,
-    pub(crate) origin: Option<Networks>,
-    /// Command sets of its own.
-    pub(crate) sets: Vec<SetId>,
 }
 
 #[derive(Debug)]
@@ -152,25 +136,29 @@ pub(crate) struct RoleLinks {
     pub(crate) assumable: Option<AssumableLinks>,
 }
 
+/// Whoever a grant, a ceiling or an assumption is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(crate) enum Holder {
+    Party(Party),
+    Role(RoleId),
+}
+
+/// Who may assume a role.
+#[derive(Clone, Debug)]
+pub(crate) struct AssumableLinks {
+    pub(crate) by: Vec<(Holder, Place)>,
+    pub(crate) when: Conditions,
+    pub(crate) longest: Option<At<jiff::SignedDuration>>,
+    pub(crate) may_state: Vec<String>,
+    pub(crate) place: Place,
+}
+
 /// What the credentials of some people must be like.
 #[derive(Debug)]
 pub(crate) struct CredentialRuleLinks {
     pub(crate) of: Vec<(Party, Place)>,
     pub(crate) shortest: Option<At<u32>>,
     pub(crate) oldest_days: Option<At<u32>>,
-}
-
-/// What one host holds.
-#[derive(Debug, Default)]
-pub(crate) struct HostLinks {
-    pub(crate) accounts: Vec<HostAccountLinks>,
-    pub(crate) logins: FxHashMap<Box<str>, usize>,
-    pub(crate) run_as: Vec<RunAsLinks>,
-    pub(crate) jobs: Vec<JobLinks>,
-    /// Directories that lead to others.
-    pub(crate) links: Vec<(String, String)>,
-    pub(crate) keep_environment: Vec<At<String>>,
-    pub(crate) proof_lasts: Option<jiff::SignedDuration>,
 }
 
 /// Roles of which nobody may have two.
@@ -254,9 +242,14 @@ impl Estate {
         &self.entries.assignments
     }
 
-    /// Returns whether a system is a network device.
-    pub(crate) fn is_device(&self, id: SystemId) -> bool {
-        self.system(id).kind() == entry::Kind::NetworkDevice
+    /// Returns what a kind made of a system; nothing for systems of other kinds.
+    pub(crate) fn links<T: 'static>(&self, id: SystemId) -> Option<&T> {
+        self.systems.get(id.index())?.links.downcast_ref()
+    }
+
+    /// Returns what a kind made of each of its systems.
+    pub(crate) fn all_links<T: 'static>(&self) -> impl Iterator<Item = (SystemId, &T)> {
+        (0..self.systems.len()).map(SystemId::new).filter_map(|id| Some((id, self.links(id)?)))
     }
 
     pub(crate) fn user(&self, id: UserId) -> &entry::User {

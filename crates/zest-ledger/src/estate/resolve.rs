@@ -14,15 +14,15 @@ use super::circles::circles;
 use super::comparison::Comparison;
 use super::condition::{Hours, ProofNeed};
 use super::{
-    AccountLinks, AssignmentLinks, CommandId, CommandLinks, Conditions, CredentialRuleLinks, Duties, Estate, FlatRule, GroupId, GroupLinks,
-    ModeId, Networks, Operand, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, SystemLinks, UserId, VocabularyId,
-    VocabularyLinks, comparison,
+    AssignmentLinks, AssumableLinks, CommandLinks, Conditions, CredentialRuleLinks, Declared, Duties, Estate, FlatRule, GroupId,
+    GroupLinks, Holder, ModeId, Networks, Operand, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, UserId,
+    VocabularyId, VocabularyLinks, comparison,
 };
 use crate::address::canonical_network;
 use crate::command::{Pattern, Slot, WordPattern};
 use crate::entry::{self, Band, Does, Otherwise, Rule, RuleVerb};
 use crate::finding::{Code, Finding, nearest};
-use crate::kind::{mariadb, postgresql};
+use crate::kind::{ALL, rules_of};
 use crate::ledger::Entries;
 use crate::source::{At, Place, SourceMap, visible};
 use crate::text::bad_name;
@@ -35,7 +35,7 @@ const SUGGESTIONS: usize = 200;
 /// The most modes a vocabulary may have: a device keeps one bit for each.
 const MAX_MODES: usize = 64;
 
-type Index<Id> = FxHashMap<Box<str>, Id>;
+pub(crate) type Index<Id> = FxHashMap<Box<str>, Id>;
 
 impl Estate {
     /// Follows all references; the result is good for use only if no finding is an error.
@@ -78,18 +78,17 @@ impl Estate {
         resolver.networks = entries.origins.iter().map(|o| resolver.plain_networks(&o.networks)).collect();
         let groups = resolver.groups(&entries);
         let vocabularies: Vec<VocabularyLinks> = entries.vocabularies.iter().map(|v| resolver.vocabulary(v)).collect();
-        let systems = entries.systems.iter().map(|s| match s.kind() {
-            entry::Kind::NetworkDevice => resolver.system(s, &vocabularies),
-            entry::Kind::Postgresql | entry::Kind::Mariadb => resolver.database_server(s, &entries),
-            entry::Kind::Cloud | entry::Kind::Application | entry::Kind::Host => SystemLinks::default(),
-        });
-        let systems = systems.collect();
-        resolver.databases_have_servers(&entries);
         let sets = resolver.sets(&entries);
-        let hosts = resolver.hosts(&entries);
-        resolver.host_rules(&hosts, &sets);
         let roles = resolver.roles(&entries);
-        let services = resolver.services(&entries);
+        let ground = Ground { entries: &entries, vocabularies: &vocabularies, sets: &sets };
+        let declare = |(i, system): (usize, &Arc<entry::System>)| {
+            let kind = rules_of(system.kind());
+            Declared { kind, links: kind.resolve(&mut resolver, ground, SystemId::new(i)) }
+        };
+        let mut systems: Vec<Declared> = entries.systems.iter().enumerate().map(declare).collect();
+        for kind in ALL {
+            kind.complete(&mut resolver, ground, &mut systems);
+        }
         let cover = Cover::new(&entries);
         let assignments = entries.assignments.iter().map(|a| resolver.assignment(a, &entries, &cover)).collect();
         let credential_rules = entries.credential_rules.iter().map(|r| CredentialRuleLinks {
@@ -113,8 +112,6 @@ impl Estate {
             roles,
             separations,
             credential_rules,
-            hosts,
-            services,
             assignments,
         })
     }
@@ -149,21 +146,29 @@ fn index<T, Id: Copy>(
     first.into_iter().map(|(id, (made, _))| (id, made)).collect()
 }
 
-pub(super) struct Resolver<'f> {
-    pub(super) findings: &'f mut Vec<Finding>,
+/// What a kind resolves its systems on.
+#[derive(Clone, Copy)]
+pub(crate) struct Ground<'e> {
+    pub(crate) entries: &'e Entries,
+    pub(crate) vocabularies: &'e [VocabularyLinks],
+    pub(crate) sets: &'e [SetLinks],
+}
+
+pub(crate) struct Resolver<'f> {
+    pub(crate) findings: &'f mut Vec<Finding>,
     users: Index<UserId>,
     groups: Index<GroupId>,
     origins: Index<usize>,
-    pub(super) systems: Index<SystemId>,
-    vocabularies: Index<VocabularyId>,
-    pub(super) sets: Index<SetId>,
-    pub(super) roles: Index<RoleId>,
+    pub(crate) systems: Index<SystemId>,
+    pub(crate) vocabularies: Index<VocabularyId>,
+    pub(crate) sets: Index<SetId>,
+    pub(crate) roles: Index<RoleId>,
     networks: Vec<Networks>,
     /// The names of attributes that something in the ledger has, by what has them.
     attributes: FxHashMap<&'static str, Index<()>>,
 }
 
-pub(super) fn look_up<Id: Copy>(index: &Index<Id>, noun: &str, name: &str, place: Place, findings: &mut Vec<Finding>) -> Option<Id> {
+pub(crate) fn look_up<Id: Copy>(index: &Index<Id>, noun: &str, name: &str, place: Place, findings: &mut Vec<Finding>) -> Option<Id> {
     if let Some(&id) = index.get(name) {
         return Some(id);
     }
@@ -181,7 +186,7 @@ pub(super) fn look_up<Id: Copy>(index: &Index<Id>, noun: &str, name: &str, place
 
 /// References and values
 impl Resolver<'_> {
-    pub(super) fn party(&mut self, text: &At<String>) -> Option<(Party, Place)> {
+    pub(crate) fn party(&mut self, text: &At<String>) -> Option<(Party, Place)> {
         let place = text.place;
         match text.value.split_once(':') {
             Some(("user", id)) => look_up(&self.users, "user", id, place, self.findings).map(|u| (Party::User(u), place)),
@@ -205,11 +210,36 @@ impl Resolver<'_> {
         }
     }
 
-    pub(super) fn parties(&mut self, list: &[At<String>]) -> Vec<(Party, Place)> {
+    pub(crate) fn parties(&mut self, list: &[At<String>]) -> Vec<(Party, Place)> {
         list.iter().filter_map(|text| self.party(text)).collect()
     }
 
-    pub(super) fn bad_value(&mut self, text: &At<String>, what: &str, help: impl Into<String>) {
+    pub(crate) fn holders(&mut self, list: &[At<String>]) -> Vec<(Holder, Place)> {
+        let mut holders = Vec::with_capacity(list.len());
+        for text in list {
+            match text.value.strip_prefix("role:") {
+                Some(id) => {
+                    holders.extend(look_up(&self.roles, "role", id, text.place, self.findings).map(|r| (Holder::Role(r), text.place)))
+                }
+                None => holders.extend(self.party(text).map(|(p, place)| (Holder::Party(p), place))),
+            }
+        }
+        holders
+    }
+
+    /// Obligations in which any entitled person may be the second one.
+    fn assumable(&mut self, role: &entry::Role) -> Option<AssumableLinks> {
+        let written = role.assumable.as_ref()?;
+        Some(AssumableLinks {
+            by: self.holders(&written.by),
+            when: self.conditions(&written.when, None, None),
+            longest: written.longest.clone(),
+            may_state: written.may_state.iter().map(|t| t.value.clone()).collect(),
+            place: written.place.unwrap_or(role.id.place),
+        })
+    }
+
+    pub(crate) fn bad_value(&mut self, text: &At<String>, what: &str, help: impl Into<String>) {
         let finding =
             Finding::new(Code::BadValue, format!("`{}` is not {what}", visible(&text.value))).at(text.place, "cannot be read").help(help);
         self.findings.push(finding);
@@ -245,7 +275,7 @@ impl Resolver<'_> {
         Networks(list.iter().filter_map(|text| self.network(text)).collect())
     }
 
-    pub(super) fn origins(&mut self, list: &[At<String>]) -> Networks {
+    pub(crate) fn origins(&mut self, list: &[At<String>]) -> Networks {
         let mut networks = Vec::new();
         for text in list {
             if let Some(id) = text.value.strip_prefix("origin:") {
@@ -270,7 +300,7 @@ impl Resolver<'_> {
             .ok()
     }
 
-    fn band(&mut self, band: Option<&Band>) {
+    pub(crate) fn band(&mut self, band: Option<&Band>) {
         if let Some(band) = band {
             for level in [&band.start, &band.ceiling] {
                 self.level(level);
@@ -289,7 +319,7 @@ impl Resolver<'_> {
         }
     }
 
-    fn level(&mut self, level: &At<u8>) {
+    pub(crate) fn level(&mut self, level: &At<u8>) {
         if level.value > 15 {
             self.findings.push(
                 Finding::new(Code::OutOfRange, format!("there is no level {}", level.value)).at(level.place, "levels run from 0 to 15"),
@@ -485,100 +515,6 @@ impl Resolver<'_> {
         numbers.first().copied()
     }
 
-    /// Reads what a database server holds, by the rules of its kind, and who may use which account.
-    fn database_server(&mut self, system: &entry::System, entries: &Entries) -> SystemLinks {
-        let parts: Vec<_> = entries.databases.iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
-        let mut used_by = FxHashMap::default();
-        for role in parts.iter().flat_map(|p| p.accounts.iter().chain(&p.roles)) {
-            let parties = self.parties(&role.used_by);
-            if !parties.is_empty() {
-                used_by.insert(role.name.value.clone(), parties);
-            }
-        }
-        if system.kind() == entry::Kind::Postgresql {
-            postgresql::written(system, &parts, None, self.findings);
-        } else {
-            mariadb::written(&parts, None, self.findings);
-        }
-        SystemLinks { used_by, ..SystemLinks::default() }
-    }
-
-    fn databases_have_servers(&mut self, entries: &Entries) {
-        for database in &entries.databases {
-            let Some(id) = look_up(&self.systems, "system", &database.system.value, database.system.place, self.findings) else { continue };
-            let system = &entries.systems[id.index()];
-            if !system.kind().is_database() {
-                self.findings.push(
-                    Finding::new(Code::DatabaseWithoutServer, format!("`{}` is no database server", visible(&system.id.value)))
-                        .at(database.system.place, "described here as one")
-                        .also(system.id.place, "declared here")
-                        .help("give the system the kind \"postgresql\" or \"mariadb\", or write the id of one that has it"),
-                );
-            }
-        }
-    }
-
-    fn system(&mut self, system: &entry::System, vocabularies: &[VocabularyLinks]) -> SystemLinks {
-        let shown = visible(&system.id.value);
-        let mut missing = |key: &str, help: &str| {
-            self.findings.push(
-                Finding::new(Code::IncompleteSystem, format!("the network device `{shown}` does not state `{key}`"))
-                    .at(system.id.place, format!("`{key}` is missing"))
-                    .help(help),
-            );
-        };
-        if system.no_command_set.is_none() {
-            missing(
-                "no-command-set",
-                "write no-command-set = \"nothing\" (or \"everything\"): what holds where no command set is attached is never guessed",
-            );
-        }
-        if system.vocabulary.is_none() {
-            missing("vocabulary", "name the vocabulary its make speaks: vocabulary = \"ID\"");
-        }
-        if let Some(sources) = &system.identity_sources
-            && sources.value.is_empty()
-        {
-            missing("identity-sources", "name at least one of \"central\" and \"local\"");
-        }
-        let vocabulary =
-            system.vocabulary.as_ref().and_then(|t| look_up(&self.vocabularies, "vocabulary", &t.value, t.place, self.findings));
-        let mut levels: Vec<(u8, Option<Place>)> = Vec::new();
-        if let Some(id) = vocabulary {
-            let known = &vocabularies[id.index()].commands;
-            let commands: Index<CommandId> = known.iter().enumerate().map(|(i, c)| (c.line.as_str().into(), CommandId::new(i))).collect();
-            levels = known.iter().map(|c| (c.level, None)).collect();
-            for own in &system.own_levels {
-                self.level(&own.level);
-                let found = look_up(&commands, "command of the vocabulary", own.command.value.trim(), own.command.place, self.findings);
-                if let Some(command) = found {
-                    levels[command.index()] = (own.level.value, Some(own.level.place));
-                }
-            }
-        }
-        let mut logins: FxHashMap<&str, Place> = FxHashMap::default();
-        let mut accounts = Vec::with_capacity(system.accounts.len());
-        for account in &system.accounts {
-            if let Some(first) = logins.insert(&account.login.value, account.login.place) {
-                self.findings.push(
-                    Finding::new(
-                        Code::DuplicateId,
-                        format!("the account `{}` is declared twice on `{shown}`", visible(&account.login.value)),
-                    )
-                    .at(account.login.place, "declared again here")
-                    .also(first, "first declared here"),
-                );
-            }
-            self.band(account.band.as_ref());
-            let used_by = self.parties(&account.used_by);
-            let origin = account.origin.as_ref().map(|list| self.origins(list));
-            let sets = account.commands.iter();
-            let sets = sets.filter_map(|text| look_up(&self.sets, "command set", &text.value, text.place, self.findings)).collect();
-            accounts.push(AccountLinks { used_by, origin, sets });
-        }
-        SystemLinks { vocabulary: vocabulary.unwrap_or(VocabularyId::new(0)), levels, accounts, used_by: FxHashMap::default() }
-    }
-
     fn assignment(&mut self, written: &Arc<entry::Assignment>, entries: &Entries, cover: &Cover) -> AssignmentLinks {
         let mut roles = Vec::new();
         for text in &written.roles {
@@ -611,7 +547,7 @@ impl Resolver<'_> {
         }
     }
 
-    pub(super) fn conditions(&mut self, when: &entry::When, from: Option<&At<Timestamp>>, until: Option<&At<Timestamp>>) -> Conditions {
+    pub(crate) fn conditions(&mut self, when: &entry::When, from: Option<&At<Timestamp>>, until: Option<&At<Timestamp>>) -> Conditions {
         let first = |list: &[At<String>]| list.first().map(|t| t.place);
         let mut conditions = Conditions {
             from: from.map(|m| (m.value, m.place)),

@@ -2,10 +2,9 @@
 
 use crate::ask::{Act, Question, Refusal, Running, Stage};
 use crate::engine::Engine;
-use crate::entry::Kind;
 use crate::estate::SystemId;
 use crate::finding::nearest_hint;
-use crate::kind::host;
+use crate::kind::Site;
 use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::visible;
 
@@ -21,10 +20,12 @@ pub(super) fn cross(engine: &Engine, question: &Question, trace: &mut Trace) -> 
     let Some(name) = question.session.acting.first().and_then(elsewhere) else { return Ok(None) };
     let count = question.session.acting.iter().take_while(|act| elsewhere(act).as_ref() == Some(&name)).count();
     let (there, rest) = question.session.acting.split_at(count);
-    let Some(context) = engine.estate.system_ids.get(name.as_str()).and_then(|&s| host::Context::of(engine, s)) else {
+    let carries = |site: &Site<'_>| site.kind().is_left_as_account();
+    let found = engine.estate.system_ids.get(name.as_str()).map(|&system| Site { engine, system }).filter(carries);
+    let Some(site) = found else {
         trace.refuse(Stage::Standing, Refusal::UnknownSystem, || {
-            let hosts = engine.estate.systems().iter().filter(|s| s.kind() == Kind::Host).map(|s| s.id.value.as_str());
-            let near = nearest_hint(&name, hosts);
+            let sites = (0..engine.estate.systems.len()).map(|s| Site { engine, system: SystemId::new(s) });
+            let near = nearest_hint(&name, sites.filter(carries).map(|s| s.entry().id.value.as_str()));
             (format!("no host is called `{}`{near}", visible(&name)), None)
         })?;
         return Err(Stop);
@@ -62,7 +63,7 @@ pub(super) fn cross(engine: &Engine, question: &Question, trace: &mut Trace) -> 
     let mut theirs = Question::in_session(&question.user, &name, &line, question.session.clone());
     theirs.session.acting = links;
     theirs.session.account = None;
-    host::walk(context, &theirs, trace)?;
+    site.kind().decide(site, &theirs, trace)?;
     if !engine.estate.user_ids.contains_key(login.as_str()) {
         trace.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
             (format!("the account `{}` is no user of the ledger, so nothing is known of it elsewhere", visible(&login)), None)
@@ -75,7 +76,7 @@ pub(super) fn cross(engine: &Engine, question: &Question, trace: &mut Trace) -> 
     });
     trace.behind.extend([question.user.as_str()].into_iter().chain(on_the_way).filter_map(|name| engine.find_user(name, false)));
     trace.understood(|| Understood::Elsewhere);
-    let address = engine.estate.system(context.system).address.as_ref().and_then(|a| a.value.parse().ok());
+    let address = site.entry().address.as_ref().and_then(|a| a.value.parse().ok());
     let mut on = Question { user: login, ..question.clone() };
     on.session.acting = rest.to_vec();
     on.session.origin = address;
@@ -85,12 +86,12 @@ pub(super) fn cross(engine: &Engine, question: &Question, trace: &mut Trace) -> 
 }
 
 /// Refuses links on systems that know none: there is nobody there to act as.
-pub(super) fn knows_links(engine: &Engine, question: &Question, system: SystemId, trace: &mut Trace) -> Result<(), Stop> {
-    let kind = engine.estate.system(system).kind();
+pub(super) fn knows_links(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
     match question.session.acting.first() {
-        Some(act) if matches!(kind, Kind::NetworkDevice | Kind::Postgresql | Kind::Mariadb) => {
+        Some(act) if !site.kind().knows_links() => {
+            let kind = site.entry().kind().word();
             trace.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
-                (format!("a system of the kind `{}` cannot be used {act}: name the host, as account:HOST/LOGIN LINE", kind.word()), None)
+                (format!("a system of the kind `{kind}` cannot be used {act}: name the host, as account:HOST/LOGIN LINE"), None)
             })?;
             Err(Stop)
         }

@@ -1,9 +1,11 @@
 //! Entry where the central source answers: who asks, whether the person may sign in at all, and by what proof.
 
+use std::fmt::Write as _;
+
 use crate::ask::{Central, Question, Refusal, Session, Stage};
 use crate::engine::Engine;
-use crate::entry::Proof;
-use crate::estate::{SystemId, UserId};
+use crate::entry::{IdentitySource, Proof, User};
+use crate::estate::{AssignmentId, Party, SystemId, UserId};
 use crate::finding::nearest;
 use crate::kind::trace::{Stop, Trace};
 use crate::source::{Place, visible};
@@ -164,4 +166,53 @@ pub(crate) fn accepted(engine: &Engine, session: &Session, user: UserId, system:
         });
     }
     Ok(())
+}
+
+/// Says why a user cannot sign in at all, whatever assignments there are.
+pub(crate) fn refusal_to_sign_in(engine: &Engine, user: UserId, system: SystemId, session: &Session) -> Option<(String, Option<Place>)> {
+    let entry = engine.estate.user(user);
+    let shown = visible(&entry.id.value);
+    if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
+        return Some((format!("`{shown}` is disabled"), Some(disabled.place)));
+    }
+    if entry.proofs.is_empty() && engine.estate.system(system).sources().contains(&IdentitySource::Central) {
+        return Some((format!("`{shown}` has no way to prove identity"), Some(entry.id.place)));
+    }
+    let at = session.at?;
+    let late = entry.until.as_ref().filter(|u| at >= u.value).map(|u| (format!("`{shown}` was valid until {}", u.value), Some(u.place)));
+    let early = entry.from.as_ref().filter(|f| at < f.value).map(|f| (format!("`{shown}` is valid from {} on", f.value), Some(f.place)));
+    late.or(early)
+}
+
+/// Says through what an assignment reaches a user: "`deck-tracer` through `group:shore-watch` (in `group:night-watch`)".
+pub(crate) fn through(engine: &Engine, user: UserId, id: AssignmentId) -> String {
+    let estate = &engine.estate;
+    let links = &estate.assignments[id.index()];
+    let roles: Vec<String> = links.roles.iter().map(|&r| format!("`{}`", visible(&estate.role(r).id.value))).collect();
+    let who = links.to.iter().find(|(party, _)| engine.membership.belongs(user, *party)).map(|(party, _)| *party);
+    let mut text = format!("role {}", roles.join(", "));
+    match who {
+        Some(Party::User(_)) => text.push_str(" assigned to the user directly"),
+        Some(Party::Group(group)) => {
+            let _ = write!(text, " through group `{}`", visible(&estate.group(group).id.value));
+            if let Some((chain, _)) = engine.membership.chain(estate, user, group)
+                && chain.len() > 1
+            {
+                let names: Vec<String> =
+                    chain[..chain.len() - 1].iter().map(|&g| format!("`{}`", visible(&estate.group(g).id.value))).collect();
+                let _ = write!(text, ", by way of {}", names.join(", "));
+            }
+        }
+        None => {}
+    }
+    text
+}
+
+/// Returns since when somebody is gone, and what says so: disabled, or past the end.
+pub(crate) fn gone(user: &User, at: Option<jiff::Timestamp>) -> Option<(String, Place)> {
+    if let Some(disabled) = user.disabled.as_ref().filter(|d| d.value) {
+        return Some(("is disabled".to_owned(), disabled.place));
+    }
+    let until = user.until.as_ref().filter(|until| at.is_some_and(|at| at >= until.value))?;
+    Some((format!("was valid until {}", until.value), until.place))
 }

@@ -1,4 +1,4 @@
-//! The rules of each kind of system.
+//! The rules of each kind of system, and what a kind must say.
 
 mod acting;
 pub(crate) mod condition_text;
@@ -7,23 +7,180 @@ pub(crate) mod duties;
 pub(crate) mod entry;
 pub(crate) mod host;
 pub mod mariadb;
+pub(crate) mod missing;
 pub(crate) mod network_device;
-pub(crate) mod not_modelled;
 pub mod postgresql;
 pub(crate) mod service;
 pub(crate) mod trace;
+pub(crate) mod ways;
 
-use crate::ask::{Decision, Form, Proven, Question, Refusal, Stage, Verdict};
-use crate::engine::{DatabaseServer, Engine};
-use crate::entry::Proof;
-use crate::estate::{SystemId, UserId};
-use crate::finding::nearest;
-use crate::source::{At, visible};
+use std::borrow::Cow;
+use std::fmt;
+
+use jiff::Timestamp;
+
+use crate::ask::{Answer, Decision, Fact, Proven, Question, Refusal, Session, Stage, Verdict};
+use crate::engine::Engine;
+use crate::entry::{Channel, Proof};
+use crate::estate::resolve::Ground;
+use crate::estate::{Declared, Estate, Kept, Resolver, RoleId, SetId, SystemId, UserId};
+use crate::finding::{Finding, nearest};
+use crate::listing::{Effective, SessionView};
+use crate::source::{At, Location, visible};
 use trace::{Stop, Trace};
+use ways::Way;
+
+/// How assignments count on systems of a kind.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Combining {
+    /// The first that applies decides alone (XACML's `first-applicable`), and its band opens the session.
+    FirstApplicable,
+    /// What they give is added up.
+    AddedUp,
+    /// They are not looked at: the system keeps roles of its own.
+    NotLookedAt,
+}
+
+/// All that a kind of system must say. There are no defaults: what a kind leaves out does not compile.
+pub(crate) trait Kind: fmt::Debug + Sync {
+    /// Returns the words by which a ledger names systems of the kind.
+    fn words(&self) -> &'static [crate::entry::Kind];
+
+    /// Follows the references of what is written of one system, and reports what is wrong with it.
+    fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept;
+
+    /// Does what needs all systems of the kind at once, and reports what is written of none.
+    fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, systems: &mut [Declared]);
+
+    /// Makes of a system what a decision looks up.
+    fn compile(&self, estate: &Estate, system: SystemId) -> Kept;
+
+    /// Returns whether systems of the kind look at a fact of the session. Where they do not, a question that states it is refused:
+    /// nothing of a question is dropped.
+    fn hears(&self, fact: Fact) -> bool;
+
+    /// Returns how assignments count.
+    fn combining(&self) -> Combining;
+
+    /// Returns whether a session on a system can act as somebody else.
+    fn knows_links(&self) -> bool;
+
+    /// Returns whether somebody may go on from an account of a system to other systems, as that account.
+    fn is_left_as_account(&self) -> bool;
+
+    /// Returns on which channels a proof given on a channel counts besides its own.
+    fn covers<'e>(&self, site: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)];
+
+    /// Opens the session; the action is not looked at.
+    fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop>;
+
+    /// Opens the session and decides the action. Whatever is allowed passes a gate of the stage `permission`.
+    fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop>;
+
+    /// Returns what could be changed about a refusal, for the search to try.
+    fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way>;
+
+    /// Returns what somebody may do on a system.
+    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, scratch: &mut Scratch) -> Effective;
+
+    /// Returns whether anything of a system is meant for somebody.
+    fn concerns(&self, site: Site<'_>, user: UserId) -> bool;
+
+    /// Returns what stands in the way of somebody on a system, besides what is missing of the person.
+    fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<(String, Option<Location>)>;
+
+    /// Adds what a session that can be opened has.
+    fn view(&self, site: Site<'_>, question: &Question, view: &mut SessionView);
+
+    /// Returns whether somebody reaches a system of the kind otherwise than by an assignment.
+    fn reaches(&self, engine: &Engine, user: UserId) -> bool;
+
+    /// Returns whether something is granted to a role on a system of the kind.
+    fn grants_to(&self, engine: &Engine, role: RoleId) -> bool;
+
+    /// Returns the command sets that systems of the kind use by themselves.
+    fn sets(&self, engine: &Engine) -> Vec<SetId>;
+
+    /// Adds what is odd about systems of the kind.
+    fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>);
+}
+
+/// Every kind, each once.
+pub(crate) const ALL: [&dyn Kind; 5] =
+    [&network_device::NetworkDevice, &postgresql::Postgresql, &mariadb::Mariadb, &service::Service, &host::Host];
+
+/// Returns the rules of a kind.
+pub(crate) fn rules_of(kind: crate::entry::Kind) -> &'static dyn Kind {
+    use crate::entry::Kind as Word;
+    match kind {
+        Word::NetworkDevice => &network_device::NetworkDevice,
+        Word::Postgresql => &postgresql::Postgresql,
+        Word::Mariadb => &mariadb::Mariadb,
+        Word::Cloud | Word::Application => &service::Service,
+        Word::Host => &host::Host,
+    }
+}
+
+/// Returns whether systems of a kind look at a fact of the session; where they do not, a question that states it is refused.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{ask::Fact, entry::Kind, hears};
+/// assert!(hears(Kind::NetworkDevice, Fact::Level) && !hears(Kind::Host, Fact::Level));
+/// ```
+#[must_use]
+pub fn hears(kind: crate::entry::Kind, fact: Fact) -> bool {
+    rules_of(kind).hears(fact)
+}
+
+/// One system of an engine.
+#[derive(Clone, Copy)]
+pub(crate) struct Site<'e> {
+    pub(crate) engine: &'e Engine,
+    pub(crate) system: SystemId,
+}
+
+impl<'e> Site<'e> {
+    pub(crate) fn kind(self) -> &'static dyn Kind {
+        self.engine.estate.systems[self.system.index()].kind
+    }
+
+    /// Says why a user cannot sign in at all, whatever else there is.
+    pub(crate) fn refused(self, user: UserId, session: &Session) -> Option<(String, Option<Location>)> {
+        let (text, place) = entry::refusal_to_sign_in(self.engine, user, self.system, session)?;
+        Some((text, place.map(|p| self.engine.estate.sources.locate(p))))
+    }
+
+    /// Returns the system as written.
+    pub(crate) fn entry(self) -> &'e crate::entry::System {
+        self.engine.estate.system(self.system)
+    }
+}
+
+/// What a kind keeps between the systems of one listing, such as the rights of devices that are set up alike.
+#[derive(Debug, Default)]
+pub(crate) struct Scratch(Option<Box<dyn std::any::Any>>);
+
+impl Scratch {
+    /// Returns what a kind kept, or the default where another kind kept something last.
+    pub(crate) fn of<T: Default + 'static>(&mut self) -> &mut T {
+        if !self.0.as_ref().is_some_and(|kept| kept.is::<T>()) {
+            self.0 = Some(Box::<T>::default());
+        }
+        let kept = self.0.as_mut().and_then(|kept| kept.downcast_mut());
+        kept.expect("it was put there just now")
+    }
+}
 
 /// Decides a question by the rules of its system, telling the trace about every gate.
 pub(crate) fn evaluate(engine: &Engine, question: &Question, trace: &mut Trace) -> Decision {
-    let _ = walk(engine, question, trace);
+    let walked = walk(engine, question, trace);
+    // Who stops without a reason, or lets something through without a gate that permits it, allows nothing.
+    if !trace.is_refused() && (walked.is_err() || !trace.is_permitted()) {
+        let _ = trace.refuse(Stage::Permission, Refusal::NotDecided, || {
+            ("the rules of this kind of system say neither that it is permitted nor why not".to_owned(), None)
+        });
+    }
     trace.decision()
 }
 
@@ -32,8 +189,7 @@ pub(crate) fn evaluate(engine: &Engine, question: &Question, trace: &mut Trace) 
 pub(crate) fn agrees(engine: &Engine, question: &Question) -> Decision {
     let mut trace = Trace::silent();
     trace.agrees = true;
-    let _ = walk(engine, question, &mut trace);
-    trace.decision()
+    evaluate(engine, question, &mut trace)
 }
 
 /// The session of a second person: taken to be like the first one's, but for the proofs, which are their own.
@@ -61,38 +217,41 @@ pub(crate) fn could_agree(engine: &Engine, question: &Question, second: UserId, 
 
 /// Decides whether a session can be opened; the action of the question is not looked at.
 pub(crate) fn sign_in(engine: &Engine, question: &Question, trace: &mut Trace) -> Decision {
-    let _ = open(engine, question, trace);
+    if open(engine, question, trace).is_err() && !trace.is_refused() {
+        let _ = trace.refuse(Stage::Entry, Refusal::NotDecided, || {
+            ("the rules of this kind of system do not say why no session can be opened".to_owned(), None)
+        });
+    }
     trace.decision()
 }
 
 fn open(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-    let system = find_system(engine, question, trace)?;
-    if !question.session.acting.is_empty() {
-        if let Some(on) = acting::cross(engine, question, trace)? {
-            return open(engine, &on, trace);
-        }
-        acting::knows_links(engine, question, system, trace)?;
-    }
-    hear(engine, question, system, trace)?;
-    entry::session_lasts(&question.session, trace)?;
-    match &engine.servers[system.index()] {
-        Some(DatabaseServer::Postgresql(server)) => {
-            postgresql::open(engine, question, system, server, &server.at(question.session.at), trace).map(drop)
-        }
-        Some(DatabaseServer::Mariadb(server)) => {
-            mariadb::open(engine, question, system, server, &server.at(question.session.at), trace).map(drop)
-        }
-        None => match (service::Context::of(engine, system, &question.session), host::Context::of(engine, system)) {
-            (Some(context), _) => service::open(context, question, trace).map(drop),
-            (None, Some(context)) => host::enter(context, question, trace),
-            (None, None) => network_device::open(engine, question, system, trace).map(drop),
-        },
-    }
+    let (site, question) = arrive(engine, question, trace)?;
+    site.kind().open(site, &question, trace)
 }
 
-fn find_system(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<SystemId, Stop> {
+fn walk(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+    let (site, question) = arrive(engine, question, trace)?;
+    site.kind().decide(site, &question, trace)
+}
+
+/// Follows links on other hosts to the system that is asked about, and hears what its kind looks at.
+fn arrive<'e, 'q>(engine: &'e Engine, question: &'q Question, trace: &mut Trace) -> Result<(Site<'e>, Cow<'q, Question>), Stop> {
+    let mut question = Cow::Borrowed(question);
+    let mut site = find_system(engine, &question, trace)?;
+    while let Some(on) = acting::cross(engine, &question, trace)? {
+        site = find_system(engine, &on, trace)?;
+        question = Cow::Owned(on);
+    }
+    acting::knows_links(site, &question, trace)?;
+    hear(site, &question, trace)?;
+    entry::session_lasts(&question.session, trace)?;
+    Ok((site, question))
+}
+
+fn find_system<'e>(engine: &'e Engine, question: &Question, trace: &mut Trace) -> Result<Site<'e>, Stop> {
     if let Some(&system) = engine.estate.system_ids.get(question.system.as_str()) {
-        return Ok(system);
+        return Ok(Site { engine, system });
     }
     trace.refuse(Stage::Entry, Refusal::UnknownSystem, || {
         let near = nearest(&question.system, engine.estate.system_ids.keys().map(|k| &**k));
@@ -103,9 +262,9 @@ fn find_system(engine: &Engine, question: &Question, trace: &mut Trace) -> Resul
 }
 
 /// Refuses facts that the kind of the system does not look at: a question is answered whole or not at all.
-fn hear(engine: &Engine, question: &Question, system: SystemId, trace: &mut Trace) -> Result<(), Stop> {
-    let entry = engine.estate.system(system);
-    for fact in question.session.unheard(entry.kind()) {
+fn hear(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+    let entry = site.entry();
+    for fact in question.session.stated_facts().filter(|fact| !site.kind().hears(*fact)) {
         trace.refuse(Stage::Entry, Refusal::FactNotHeard, || {
             let (option, kind) = (fact.option(), entry.kind().word());
             (format!("a system of the kind `{kind}` does not look at `--{option}`, so nothing is answered with it"), Some(entry.id.place))
@@ -114,29 +273,14 @@ fn hear(engine: &Engine, question: &Question, system: SystemId, trace: &mut Trac
     Ok(())
 }
 
-fn walk(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-    let system = find_system(engine, question, trace)?;
-    if !question.session.acting.is_empty() {
-        if let Some(on) = acting::cross(engine, question, trace)? {
-            return walk(engine, &on, trace);
-        }
-        acting::knows_links(engine, question, system, trace)?;
+/// Refuses a statement where a system takes none.
+pub(crate) fn no_statements(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+    if question.form != crate::ask::Form::Statement {
+        return Ok(());
     }
-    hear(engine, question, system, trace)?;
-    entry::session_lasts(&question.session, trace)?;
-    match &engine.servers[system.index()] {
-        Some(DatabaseServer::Postgresql(server)) => postgresql::walk(engine, question, system, server, trace),
-        Some(DatabaseServer::Mariadb(server)) => mariadb::walk(engine, question, system, server, trace),
-        None if question.form == Form::Statement => {
-            let kind = engine.estate.system(system).kind().word();
-            trace.refuse(Stage::Permission, Refusal::StatementUnreadable, || {
-                (format!("`{}` is of the kind `{kind}`: it takes no SQL statements", visible(&question.system)), None)
-            })
-        }
-        None => match (service::Context::of(engine, system, &question.session), host::Context::of(engine, system)) {
-            (Some(context), _) => service::walk(context, question, trace),
-            (None, Some(context)) => host::walk(context, question, trace),
-            (None, None) => network_device::walk(engine, question, system, trace),
-        },
-    }
+    trace.refuse(Stage::Permission, Refusal::StatementUnreadable, || {
+        let kind = site.entry().kind().word();
+        (format!("`{}` is of the kind `{kind}`: it takes no SQL statements", visible(&question.system)), None)
+    })?;
+    Err(Stop)
 }

@@ -48,6 +48,7 @@ pub(crate) struct Trace {
     kept: Option<Box<Kept>>,
     refusal: Option<Refusal>,
     asked: bool,
+    permitted: bool,
     rule: Option<RuleRef>,
     /// Who signed in, and as whom the session went on from host to host: nobody agrees to their own acts.
     pub(crate) behind: Vec<UserId>,
@@ -58,7 +59,7 @@ pub(crate) struct Trace {
 impl Trace {
     /// Keeps no reasons, and stops at the first refusal.
     pub(crate) const fn silent() -> Self {
-        Self { kept: None, refusal: None, asked: false, rule: None, behind: Vec::new(), agrees: false }
+        Self { kept: None, refusal: None, asked: false, permitted: false, rule: None, behind: Vec::new(), agrees: false }
     }
 
     /// Keeps every reason, and goes on after a refusal to find the gates that would refuse as well.
@@ -78,6 +79,7 @@ impl Trace {
     }
 
     pub(crate) fn pass(&mut self, stage: Stage, reason: impl FnOnce() -> Reason) {
+        self.permitted |= stage == Stage::Permission;
         self.gate(stage, GateOutcome::Passes, reason);
     }
 
@@ -114,6 +116,11 @@ impl Trace {
 
     pub(crate) const fn is_refused(&self) -> bool {
         self.refusal.is_some()
+    }
+
+    /// Returns whether a gate of the stage `permission` let the action through.
+    pub(crate) const fn is_permitted(&self) -> bool {
+        self.permitted
     }
 
     pub(crate) const fn decision(&self) -> Decision {

@@ -6,13 +6,14 @@ use std::sync::Arc;
 
 pub use console::Console;
 
-use crate::ask::{Answer, Change, Narrowed, Proven, Question, Session, Verdict};
+use crate::ask::{Answer, Change, Proven, Question, Session, Verdict};
 use crate::command::{Pattern, PatternError, read_line};
 use crate::engine::Engine;
 use crate::entry::Does;
-use crate::estate::{CommandId, ModeId};
+use crate::estate::{CommandId, ModeId, SetId};
 use crate::finding::Findings;
-use crate::kind::network_device::Instances;
+use crate::kind::network_device::{Device, Instances, standpoint};
+use crate::remedy::remedies;
 
 /// What a line did to the session.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -106,12 +107,12 @@ impl Rehearsal {
         let asked_level = facts.level.take();
         facts.mode = None;
         let answer = engine.sign_in(&Question::in_session(user, system, "", facts.clone()));
-        let (Some(level), Some(id)) = (answer.level.filter(|_| answer.refusal.is_none()), engine.estate.system_ids.get(system).copied())
-        else {
+        let device = engine.estate.system_ids.get(system).and_then(|&id| Some((id, Device::of(&engine, id)?)));
+        let (Some(level), Some((id, device))) = (answer.level.filter(|_| answer.refusal.is_none()), device) else {
             return Err(Box::new(answer));
         };
         let is_privileged = engine.estate.system(id).privileged_at_sign_in.as_ref().is_some_and(|p| p.value) || level > 1;
-        let start = engine.vocabulary_of(id).start_mode;
+        let start = device.vocabulary(&engine).start_mode;
         Ok(Self {
             engine: Arc::new(engine),
             user: user.to_owned(),
@@ -134,8 +135,7 @@ impl Rehearsal {
     /// Returns the current mode.
     #[must_use]
     pub fn mode(&self) -> &str {
-        let id = self.engine.estate.system_ids[self.system.as_str()];
-        &self.engine.vocabulary_of(id).modes[self.current().index()]
+        &self.device().vocabulary(&self.engine).modes[self.current().index()]
     }
 
     /// Returns whether the session has ended.
@@ -147,12 +147,15 @@ impl Rehearsal {
     /// Returns the prompt: start level, ceiling, current level and prompt are four things.
     #[must_use]
     pub fn prompt(&self) -> String {
-        let id = self.engine.estate.system_ids[self.system.as_str()];
-        let links = &self.engine.estate.systems[id.index()];
-        let written = self.engine.estate.vocabulary(links.vocabulary).modes.get(self.current().index());
+        let written = self.engine.estate.vocabulary(self.device().links.vocabulary).modes.get(self.current().index());
         let plain = written.and_then(|m| m.prompt.as_deref()).unwrap_or(" ~");
         let shown = if self.is_privileged { written.and_then(|m| m.raised_prompt.as_deref()).unwrap_or(plain) } else { plain };
         format!("{}{shown}", self.system)
+    }
+
+    fn device(&self) -> &Device {
+        let id = self.engine.estate.system_ids.get(self.system.as_str());
+        id.and_then(|&id| Device::of(&self.engine, id)).expect("a rehearsal is opened on a device, and a change takes none away")
     }
 
     fn current(&self) -> ModeId {
@@ -178,13 +181,13 @@ impl Rehearsal {
     /// Looks for remedies of a refused line.
     #[must_use]
     pub fn remedies(&self, answer: &Answer) -> Vec<crate::ask::Remedy> {
-        crate::ask::remedies(&self.engine, answer)
+        remedies(&self.engine, answer)
     }
 
     fn carry_out(&mut self, answer: &Answer) -> Effect {
         let engine = Arc::clone(&self.engine);
         let id = engine.estate.system_ids[self.system.as_str()];
-        let vocabulary = engine.vocabulary_of(id);
+        let Some(vocabulary) = Device::of(&engine, id).map(|d| d.vocabulary(&engine)) else { return Effect::Ran };
         let full = answer.full_line.clone().unwrap_or_default();
         let Ok(words) = read_line(&full) else { return Effect::Ran };
         let Ok(resolved) = vocabulary.resolve(self.current(), &words, &engine.alphabet) else { return Effect::Ran };
@@ -200,7 +203,7 @@ impl Rehearsal {
         match command.does {
             Some(Does::Elevate) => {
                 let question = self.question(&full);
-                self.level = engine.elevation_level(&question).unwrap_or(self.level);
+                self.level = elevation_level(&engine, &question).unwrap_or(self.level);
                 self.is_privileged = self.level > 1 || engine.estate.system(id).privileged_at_sign_in.as_ref().is_some_and(|p| p.value);
                 Effect::Level(self.level)
             }
@@ -242,27 +245,26 @@ impl Rehearsal {
     #[must_use]
     pub fn menu(&self) -> Vec<MenuItem> {
         let engine = &self.engine;
-        let id = engine.estate.system_ids[self.system.as_str()];
-        let vocabulary = engine.vocabulary_of(id);
-        let links = &engine.estate.systems[id.index()];
-        let written = engine.estate.vocabulary(links.vocabulary);
+        let device = self.device();
+        let vocabulary = device.vocabulary(engine);
+        let written = engine.estate.vocabulary(device.links.vocabulary);
         let mode = self.current();
-        let sets = engine.sets_in_force(&self.question(""));
-        let (ceiling, asks_always) = engine.standpoint(&self.question("")).map_or((0, false), |(_, ceiling, always)| (ceiling, always));
+        let sets = sets_in_force(engine, &self.question(""));
+        let (ceiling, asks_always) = standpoint(engine, &self.question("")).map_or((0, false), |(_, ceiling, always)| (ceiling, always));
         let item = |(command, compiled): (CommandId, &crate::command::vocabulary::Command)| {
-            if engine.own_level(id, command).0 > self.level || !vocabulary.keeps_ceiling(compiled, ceiling) {
+            if device.own_level(command).0 > self.level || !vocabulary.keeps_ceiling(compiled, ceiling) {
                 return None;
             }
             let is_partial = match &sets {
-                Some(sets) if asks_always || engine.devices[id.index()].authorises(self.level, mode) => {
-                    let found = Instances::of(engine, sets, id, &compiled.pattern);
+                Some(sets) if asks_always || device.authorises(self.level, mode) => {
+                    let found = Instances::of(engine, sets, device, &compiled.pattern);
                     found.allowed.as_ref()?;
                     found.refused.is_some()
                 }
                 _ => false,
             };
             let is_partial = is_partial || vocabulary.first_above(compiled, ceiling).is_some();
-            let line = engine.estate.vocabularies[links.vocabulary.index()].commands[command.index()].line.clone();
+            let line = engine.estate.vocabularies[device.links.vocabulary.index()].commands[command.index()].line.clone();
             let about = written.commands.iter().find(|c| c.line.value.trim() == line).and_then(|c| c.about.as_ref());
             Some(MenuItem { line, about: about.map_or(String::new(), |a| a.value.clone()), is_partial })
         };
@@ -277,17 +279,15 @@ impl Rehearsal {
     /// What is wrong with the pattern.
     pub fn allow_on_trial(&mut self, pattern: &str) -> Result<Option<String>, PatternError> {
         Pattern::parse(pattern)?;
-        let Some(set) = self.engine.sets_in_force(&self.question("")).and_then(|s| s.first().copied()) else { return Ok(None) };
+        let Some(set) = sets_in_force(&self.engine, &self.question("")).and_then(|s| s.first().copied()) else { return Ok(None) };
         let id = self.engine.estate.set(set).id.value.clone();
         let change = Change::AllowFirst { set: id.clone(), pattern: pattern.to_owned() };
         Ok(self.change(change).is_ok().then_some(id))
     }
 
     fn change(&mut self, change: Change) -> Result<(), Findings> {
-        if let Some(narrowed) = Narrowed::of(&self.engine, &self.question("")) {
-            self.engine = Arc::new(narrowed.with([&change])?);
-            self.changes.push(change);
-        }
+        self.engine = Arc::new(self.engine.with_these([&change], &self.question(""))?);
+        self.changes.push(change);
         Ok(())
     }
 
@@ -298,21 +298,18 @@ impl Rehearsal {
     }
 }
 
-/// Parts that only a rehearsal needs.
-impl Engine {
-    /// Returns the level that an elevation line leads to.
-    fn elevation_level(&self, question: &Question) -> Option<u8> {
-        let id = *self.estate.system_ids.get(question.system.as_str())?;
-        let vocabulary = self.vocabulary_of(id);
-        let mode = question.session.mode.as_deref().and_then(|m| vocabulary.mode(m))?;
-        let words = read_line(&question.line).ok()?;
-        let resolved = vocabulary.resolve(mode, &words, &self.alphabet).ok()?;
-        let ceiling = self.standpoint(question)?.1;
-        vocabulary.elevation(resolved.command, &words, ceiling)
-    }
+/// Returns the level that an elevation line leads to.
+fn elevation_level(engine: &Engine, question: &Question) -> Option<u8> {
+    let device = Device::of(engine, *engine.estate.system_ids.get(question.system.as_str())?)?;
+    let vocabulary = device.vocabulary(engine);
+    let mode = question.session.mode.as_deref().and_then(|m| vocabulary.mode(m))?;
+    let words = read_line(&question.line).ok()?;
+    let resolved = vocabulary.resolve(mode, &words, &engine.alphabet).ok()?;
+    let ceiling = standpoint(engine, question)?.1;
+    vocabulary.elevation(resolved.command, &words, ceiling)
+}
 
-    /// Returns the command sets that apply to a session; none for a session of a local account.
-    fn sets_in_force(&self, question: &Question) -> Option<Vec<crate::estate::SetId>> {
-        self.standpoint(question)?.0
-    }
+/// Returns the command sets that apply to a session; none for a session of a local account.
+fn sets_in_force(engine: &Engine, question: &Question) -> Option<Vec<SetId>> {
+    standpoint(engine, question)?.0
 }

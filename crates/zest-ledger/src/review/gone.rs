@@ -6,21 +6,13 @@ use rustc_hash::FxHashMap;
 use crate::engine::Engine;
 use crate::entry::{
     Account, ActAs, Assignment, Assumable, Ceiling, CommandSet, CredentialRule, Database, DatabaseRole, Grant, Group, Host, HostAccount,
-    Job, ObjectType, Obligations, Resource, Role, Rule, RunAs, Service, System, User,
+    Job, ObjectType, Obligations, Resource, Role, Rule, RunAs, Service, System,
 };
 use crate::finding::{Code, Finding};
+use crate::kind::entry::gone;
 use crate::kind::mariadb::login_of;
 use crate::ledger::Entries;
 use crate::source::{At, Place, visible};
-
-/// Returns since when somebody is gone, and what says so: disabled, or past the end.
-pub(crate) fn gone(user: &User, at: Option<Timestamp>) -> Option<(String, Place)> {
-    if let Some(disabled) = user.disabled.as_ref().filter(|d| d.value) {
-        return Some(("is disabled".to_owned(), disabled.place));
-    }
-    let until = user.until.as_ref().filter(|until| at.is_some_and(|at| at >= until.value))?;
-    Some((format!("was valid until {}", until.value), until.place))
-}
 
 /// Adds a finding for each place that names somebody who is gone.
 pub(crate) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {

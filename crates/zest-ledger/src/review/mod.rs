@@ -1,20 +1,18 @@
 //! Reviews: the same rules seen from other sides than one question.
 
-mod databases;
+mod duties;
 mod effective;
-pub(crate) mod gone;
-mod hosts;
+mod gone;
 mod hygiene;
 mod obligations;
 mod readiness;
-mod services;
 mod session;
 
-pub use databases::{DataRight, OnDatabase};
-pub use effective::{CommandRight, Effective, Entitlement, Extent, OnAccount, effective};
-pub use hosts::{HostRule, OnHost};
+pub use crate::listing::{
+    CommandRight, DataRight, Effective, Entitlement, Extent, HostRule, OnAccount, OnDatabase, OnHost, OnService, ServiceRight, SessionView,
+};
+pub use effective::effective;
 pub use hygiene::hygiene;
 pub use obligations::{ObjectObligations, obligations};
 pub use readiness::{Readiness, readiness};
-pub use services::{OnService, ServiceRight};
-pub use session::{SessionView, session};
+pub use session::session;

@@ -1,7 +1,8 @@
 //! The table of objects and their obligations.
 
-use super::services::obligations as words;
 use crate::engine::Engine;
+use crate::kind::service::links::ServiceLinks;
+use crate::kind::service::review::obligations as words;
 use crate::source::{Location, visible};
 
 /// What must be done before a right on an object takes effect.
@@ -41,7 +42,7 @@ pub struct ObjectObligations {
 #[must_use]
 pub fn obligations(engine: &Engine, system: &str) -> Option<Vec<ObjectObligations>> {
     let id = engine.estate.system_ids.get(system)?;
-    let links = engine.estate.services[id.index()].as_ref()?;
+    let links = engine.estate.links::<ServiceLinks>(*id)?;
     let mut table: Vec<ObjectObligations> = links
         .resources
         .iter()

@@ -2,11 +2,11 @@
 
 use jiff::{SignedDuration, Timestamp};
 
-use crate::ask::{Gate, GateOutcome, Question};
 use crate::engine::Engine;
-use crate::entry::{Channel, Kind, Proof};
+use crate::entry::{Channel, Proof};
 use crate::estate::{Estate, SystemId, UserId};
-use crate::source::{Location, Place, visible};
+use crate::kind::Site;
+use crate::source::{Location, Place};
 
 /// Whether somebody can start on one system, and what is missing.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -50,41 +50,23 @@ pub fn readiness(engine: &Engine, user: &str, system: Option<&str>, at: Option<T
         Some(name) => estate.system_ids.get(name).copied().into_iter().collect(),
         None => (0..estate.systems.len()).map(SystemId::new).collect(),
     };
+    let site = |system| Site { engine, system };
     let found = wanted.into_iter().map(|s| (s, on_system(engine, id, s, at)));
     // Where nothing is meant to be done, nothing is missing.
     Some(
         found
-            .filter(|(s, r)| system.is_some() || concerns(engine, id, *s) || r.missing.is_empty() || estate.systems.len() == 1)
+            .filter(|(s, r)| {
+                system.is_some() || site(*s).kind().concerns(site(*s), id) || r.missing.is_empty() || estate.systems.len() == 1
+            })
             .map(|(_, r)| r)
             .collect(),
     )
 }
 
-/// Returns whether anything of a system is meant for a user.
-fn concerns(engine: &Engine, user: UserId, system: SystemId) -> bool {
-    let name = &engine.estate.user(user).id.value;
-    match engine.estate.system(system).kind() {
-        Kind::NetworkDevice => crate::kind::network_device::candidates(engine, user, system).next().is_some(),
-        Kind::Postgresql | Kind::Mariadb => super::databases::has_account(engine, name, system),
-        Kind::Cloud | Kind::Application => has_grants(engine, user, system),
-        Kind::Host => !super::hosts::on_host(engine, user, system).is_empty(),
-    }
-}
-
-fn has_grants(engine: &Engine, user: UserId, system: SystemId) -> bool {
-    use crate::kind::service::{Context, Identity, grants_of};
-    let session = crate::ask::Session::default();
-    let mut found = false;
-    if let Some(context) = Context::of(engine, system, &session) {
-        grants_of(context, Identity::User(user), None, |held| found |= !held.grant.is_deny);
-        found |= context.links.acting.iter().any(|r| r.by.iter().any(|&(p, _)| engine.membership.belongs(user, p)));
-    }
-    found
-}
-
 fn on_system(engine: &Engine, user: UserId, system: SystemId, at: Option<Timestamp>) -> Readiness {
     let estate = &engine.estate;
-    let (entry, target) = (estate.user(user), estate.system(system));
+    let site = Site { engine, system };
+    let (entry, target) = (estate.user(user), site.entry());
     let mut missing: Vec<(String, Option<Location>)> = Vec::new();
     let mut lack = |text: String, place: Option<Place>| missing.push((text, place.map(|p| estate.sources.locate(p))));
     if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
@@ -110,33 +92,8 @@ fn on_system(engine: &Engine, user: UserId, system: SystemId, at: Option<Timesta
     if channels.iter().all(|(_, proofs)| proofs.is_empty()) {
         lack("no channel is open".to_owned(), target.accepts.first().map(|(c, _)| c.place).or(Some(entry.id.place)));
     }
-    if !concerns(engine, user, system) {
-        let what = if target.kind() == Kind::Host || target.kind().is_database() { "no account is there" } else { "nothing is granted" };
-        lack(format!("{what} on `{}`", visible(&target.id.value)), Some(target.id.place));
-    } else if matches!(target.kind(), Kind::Host | Kind::NetworkDevice) {
-        let mut question = Question::new(&entry.id.value, &target.id.value, "");
-        question.session.at = at;
-        let answer = engine.sign_in(&question);
-        let of_account = |g: &&Gate| matches!(g.outcome, GateOutcome::Refuses(code) if is_account(code));
-        for gate in answer.gates.iter().filter(of_account) {
-            missing.push((gate.text.clone(), gate.location.clone()));
-        }
-    }
+    missing.extend(site.kind().missing(site, user, at));
     Readiness { system: target.id.value.clone(), channels, missing }
-}
-
-/// Refusals that are about an account, and not about facts that a question may state.
-const fn is_account(code: crate::ask::Refusal) -> bool {
-    use crate::ask::Refusal;
-    matches!(
-        code,
-        Refusal::AccountLocked
-            | Refusal::AccountWithoutCredential
-            | Refusal::ShellRefuses
-            | Refusal::AccountLimited
-            | Refusal::NoBand
-            | Refusal::CredentialExpired
-    )
 }
 
 /// The proofs of a user that open a session through a channel.

@@ -1,39 +1,9 @@
 //! Who am I: what a session is, link by link, without asking for anything to be done.
 
-use jiff::Timestamp;
-
-use crate::ask::{Question, Refusal};
+use crate::ask::Question;
 use crate::engine::Engine;
-use crate::entry::Kind;
-use crate::estate::SystemId;
-use crate::kind::service::{self, Identity};
-use crate::source::Location;
-
-/// A session as it stands: who is behind it, and what it has.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct SessionView {
-    /// The whole chain in one line: "night-1, as account batch on runner-1, in role night-operator".
-    pub line: String,
-    /// Who signed in and proved identity.
-    pub person: String,
-    /// Whose rights the session has: the last of the chain.
-    pub acting: String,
-    /// The account, where the system has accounts.
-    pub account: Option<String>,
-    /// Roles that are active.
-    pub roles: Vec<String>,
-    /// The privilege level at which it starts or is stated to be.
-    pub level: Option<u8>,
-    /// The channel, if it is stated.
-    pub channel: Option<String>,
-    /// Proofs of identity with their ages, if they are stated.
-    pub proofs: Option<Vec<String>>,
-    /// The first moment at which it is over.
-    pub expires: Option<Timestamp>,
-    /// Why there is no such session.
-    pub refused: Option<(Refusal, String, Option<Location>)>,
-}
+use crate::kind::Site;
+use crate::listing::SessionView;
 
 /// Returns who a session is; the action of the question is not looked at.
 ///
@@ -81,33 +51,7 @@ pub fn session(engine: &Engine, question: &Question) -> SessionView {
         return view;
     }
     let Some(&system) = estate.system_ids.get(question.system.as_str()) else { return view };
-    view.roles = roles(engine, question, system);
-    if let Some(standing) = service::Context::of(engine, system, stated).and_then(|c| service::stand(c, question)) {
-        view.expires = standing.expires.map(|(at, _)| at);
-    }
+    let site = Site { engine, system };
+    site.kind().view(site, question, &mut view);
     view
-}
-
-/// The roles that are active in a session that can be opened.
-fn roles(engine: &Engine, question: &Question, system: SystemId) -> Vec<String> {
-    let estate = &engine.estate;
-    let name = |role| estate.role(role).id.value.clone();
-    match estate.system(system).kind() {
-        Kind::Cloud | Kind::Application => {
-            let Some(context) = service::Context::of(engine, system, &question.session) else { return Vec::new() };
-            match service::stand(context, question).map(|s| s.identity) {
-                Some(Identity::Role(role)) => service::included(context, role).into_iter().map(name).collect(),
-                Some(Identity::User(user)) => {
-                    let held = crate::kind::duties::held(engine, user, Some(system), question.session.at);
-                    let active = question.session.active_roles.as_ref();
-                    let held = held.into_iter().map(|(role, _)| name(role));
-                    held.filter(|role| active.is_none_or(|list| list.contains(role))).collect()
-                }
-                None => Vec::new(),
-            }
-        }
-        Kind::NetworkDevice => crate::kind::network_device::roles(engine, question).into_iter().map(name).collect(),
-        Kind::Postgresql | Kind::Mariadb => question.session.active_roles.clone().unwrap_or_default(),
-        Kind::Host => Vec::new(),
-    }
 }

@@ -6,20 +6,131 @@
 
 pub(crate) mod argv;
 mod configuration;
+mod remedy;
+pub(crate) mod resolve;
+mod review;
+
+use std::sync::Arc;
 
 use jiff::{SignedDuration, Timestamp};
 
-use crate::ask::{Act, Question, Refusal, Running, Session, Stage};
+use super::ways::{Asked, Way};
+use super::{Combining, Kind, Scratch, Site, missing, no_statements};
+use crate::ask::{Act, Answer, Fact, Question, Refusal, Running, Session, Stage};
 use crate::command::line::{self, read_arguments};
 use crate::engine::Engine;
-use crate::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, User};
-use crate::estate::{FlatRule, HostAccountLinks, HostLinks, Party, Runner, SetId, SystemId, UserId};
-use crate::finding::nearest_hint;
+use crate::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, Unrestricted, User};
+use crate::estate::resolve::Ground;
+use crate::estate::{Declared, Estate, FlatRule, Kept, Party, Resolver, RoleId, SetId, SystemId, UserId};
+use crate::finding::{Finding, nearest_hint};
 use crate::kind::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
 use crate::kind::trace::{Stop, Trace, Understood};
-use crate::source::{Place, visible};
+use crate::listing::{Effective, SessionView};
+use crate::source::{At, Location, Place, visible};
+use resolve::{HostAccountLinks, HostLinks, Runner};
 
 pub use configuration::{HostConfiguration, Untold, host_configuration};
+
+/// The kind `host`.
+#[derive(Debug)]
+pub(crate) struct Host;
+
+impl Kind for Host {
+    fn words(&self) -> &'static [crate::entry::Kind] {
+        &[crate::entry::Kind::Host]
+    }
+
+    fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
+        Arc::new(resolver.host(&ground.entries.systems[system.index()], ground.entries))
+    }
+
+    fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, systems: &mut [Declared]) {
+        resolver.are_hosts(ground.entries);
+        resolver.host_rules(systems.iter().filter_map(|s| s.links.downcast_ref()), ground.sets);
+    }
+
+    fn compile(&self, estate: &Estate, system: SystemId) -> Kept {
+        Arc::clone(&estate.systems[system.index()].links)
+    }
+
+    fn hears(&self, fact: Fact) -> bool {
+        match fact {
+            Fact::At | Fact::Origin | Fact::Channel | Fact::Proofs | Fact::Acting | Fact::Expires | Fact::Central => true,
+            Fact::Account => true,
+            Fact::Level | Fact::Mode | Fact::Local | Fact::Roles | Fact::Attributes => false,
+            Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => false,
+        }
+    }
+
+    fn combining(&self) -> Combining {
+        Combining::AddedUp
+    }
+
+    fn knows_links(&self) -> bool {
+        true
+    }
+
+    fn is_left_as_account(&self) -> bool {
+        true
+    }
+
+    fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
+        &[]
+    }
+
+    fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        let context = Context::of(site.engine, site.system).ok_or(Stop)?;
+        let standing = open(context, question, trace)?;
+        follow(context, question, standing, None, trace).map(drop)
+    }
+
+    fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        no_statements(site, question, trace)?;
+        walk(Context::of(site.engine, site.system).ok_or(Stop)?, question, trace)
+    }
+
+    fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
+        let asked = match Asked::of(site, answer) {
+            Ok(asked) => asked,
+            Err(ways) => return ways,
+        };
+        if let Some(ways) = asked.person(refusal) {
+            return ways;
+        }
+        Context::of(site.engine, site.system).map_or_else(Vec::new, |context| remedy::ways(&asked, answer, refusal, context))
+    }
+
+    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
+        let host = review::on_host(site.engine, user, site.system);
+        Effective { refused: site.refused(user, session), host, ..Effective::nothing(&site.entry().id.value) }
+    }
+
+    fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
+        review::has_account(site.engine, user, site.system)
+    }
+
+    fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+        if self.concerns(site, user) { missing::of_account(site, user, at) } else { missing::nothing("no account is there", site) }
+    }
+
+    fn view(&self, _: Site<'_>, _: &Question, _: &mut SessionView) {}
+
+    fn reaches(&self, engine: &Engine, user: UserId) -> bool {
+        engine.estate.all_links::<HostLinks>().any(|(system, _)| review::has_account(engine, user, system))
+    }
+
+    fn grants_to(&self, _: &Engine, _: RoleId) -> bool {
+        false
+    }
+
+    fn sets(&self, engine: &Engine) -> Vec<SetId> {
+        engine.estate.all_links::<HostLinks>().flat_map(|(_, links)| links.sets()).collect()
+    }
+
+    fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
+        review::review(engine, at, findings);
+    }
+}
 
 /// What an evaluation looks at.
 #[derive(Clone, Copy)]
@@ -56,7 +167,7 @@ impl Applied<'_> {
 
 impl<'e> Context<'e> {
     pub(crate) fn of(engine: &'e Engine, system: SystemId) -> Option<Self> {
-        Some(Self { engine, links: engine.estate.hosts[system.index()].as_ref()?, system })
+        Some(Self { engine, links: engine.estate.links(system)?, system })
     }
 
     fn account(&self, index: usize) -> &'e HostAccountLinks {
@@ -157,12 +268,6 @@ fn is_there(user: &User, at: Timestamp) -> bool {
 
 fn must_change(user: &User) -> bool {
     user.must_change_credential.as_ref().is_some_and(|must| must.value)
-}
-
-/// Opens the session and follows its links, whatever would be run at their end.
-pub(crate) fn enter(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-    let standing = open(context, question, trace)?;
-    follow(context, question, standing, None, trace).map(drop)
 }
 
 /// Walks through the stages of a question about a host.
@@ -278,7 +383,7 @@ pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace)
     let user = find_user(engine, question, false, trace)?;
     person(engine, session, user, trace)?;
     // A host keeps accounts of its own, unless it says that it asks nobody but the central source.
-    if !engine.devices[context.system.index()].sources.contains(&IdentitySource::Local) {
+    if !engine.estate.system(context.system).sources().contains(&IdentitySource::Local) {
         central_is_up(engine, session, user, context.system, trace)?;
     }
     let index = account_of(context, session, user, trace)?;
@@ -502,7 +607,7 @@ fn typed(context: Context<'_>, standing: Standing, argv: &argv::Argv<'_>, trace:
     }
     let system = context.engine.estate.system(context.system);
     let place = system.no_command_set.as_ref().map_or(context.account(standing.account).place, |n| n.place);
-    if !context.engine.devices[context.system.index()].everything_without_set {
+    if system.without_set() == Unrestricted::Nothing {
         return trace.refuse(Stage::Permission, Refusal::NoCommandSet, || {
             let login = visible(&context.account(standing.account).login);
             (format!("no command set is attached to `{login}`, and here that means nothing"), Some(place))

@@ -7,7 +7,7 @@ use super::name::{AccountName, Class, Holder, ObjectName, Scope, literal, quoted
 use super::privilege::{Privilege, Privileges};
 use super::state::{Account, GrantChange, Held, Object, State};
 use crate::drift::{Drift, Side, Step};
-use crate::kind::not_modelled::NAMES_NOT_RESOLVED;
+use crate::kind::database::not_modelled::NAMES_NOT_RESOLVED;
 
 /// In the place of a credential: nobody can sign in with it until a real one is set.
 const NO_CREDENTIAL: &str = "IDENTIFIED VIA mysql_native_password USING 'invalid'";

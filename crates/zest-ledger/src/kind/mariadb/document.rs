@@ -8,7 +8,7 @@ use super::name::{AccountName, Class, Holder, ObjectName, Scope};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Account, Object, State};
 use crate::entry::Kind;
-use crate::kind::not_modelled::GONE;
+use crate::kind::database::not_modelled::GONE;
 use crate::text::quoted_text as text;
 
 impl State {

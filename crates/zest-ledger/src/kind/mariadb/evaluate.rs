@@ -13,12 +13,11 @@ use super::state::{Origin, State, View};
 use super::statement::needs;
 use super::written::{Places, Written, written};
 use crate::ask::{Form, Question, Refusal, Stage};
-use crate::engine::Engine;
 use crate::entry::Database;
-use crate::estate::SystemId;
 use crate::finding::nearest_hint;
+use crate::kind::Site;
+use crate::kind::database::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
 use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
-use crate::kind::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
 use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
 
@@ -46,6 +45,11 @@ impl Server {
         Self { state: Arc::new(state), places, accounts, timed, database, parts, moments: RwLock::default() }
     }
 
+    /// Returns what the ledger says of the server, document by document.
+    pub(crate) fn parts(&self) -> &[Arc<Database>] {
+        &self.parts
+    }
+
     /// Returns the state of a moment; where it is not known, grants that end are not in force.
     pub(crate) fn at(&self, at: Option<Timestamp>) -> Arc<State> {
         let Some(moment) = at.filter(|_| !self.timed.is_empty()) else { return Arc::clone(&self.state) };
@@ -70,9 +74,9 @@ pub(crate) fn login_of(account: &str) -> String {
     AccountName::parse(account).map_or_else(|| account.to_owned(), |a| a.user)
 }
 
-pub(crate) fn walk(engine: &Engine, question: &Question, system: SystemId, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
+pub(crate) fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
     let state = server.at(question.session.at);
-    let view = open(engine, question, system, server, &state, trace)?;
+    let view = open(site, question, server, &state, trace)?;
     let list = match wanted(&state, server, question) {
         Ok(list) => list,
         Err((code, text)) => {
@@ -121,14 +125,13 @@ pub(crate) fn walk(engine: &Engine, question: &Question, system: SystemId, serve
 
 /// Finds the account as the server does, and makes the role active.
 pub(crate) fn open<'s>(
-    engine: &Engine,
+    site: Site<'_>,
     question: &Question,
-    system: SystemId,
     server: &Server,
     state: &'s State,
     trace: &mut Trace,
 ) -> Result<View<'s>, Stop> {
-    let found = accounts(engine, question, system, &server.accounts, login_of, trace)?;
+    let found = accounts(site, question, &server.accounts, login_of, trace)?;
     let mut logins: Vec<String> = found.iter().map(|a| login_of(a)).collect();
     logins.sort();
     logins.dedup();

@@ -6,28 +6,139 @@ mod evaluate;
 mod name;
 mod need;
 mod privilege;
+mod remedy;
+mod review;
 mod state;
 mod statement;
 mod written;
 
 use std::sync::Arc;
 
-use crate::estate::Estate;
+use jiff::Timestamp;
+
+use super::database::resolve::{links, parts as parts_of};
+use super::database::{self, Accounts};
+use super::trace::{Stop, Trace};
+use super::ways::{Asked, Way as WayOn};
+use super::{Combining, Kind, Scratch, Site, missing};
+use crate::ask::{Answer, Fact, Question, Refusal, Session};
+use crate::engine::Engine;
+use crate::entry::Channel;
+use crate::estate::resolve::Ground;
+use crate::estate::{Declared, Estate, Kept, Resolver, RoleId, SetId, SystemId, UserId};
+use crate::finding::Finding;
+use crate::listing::{Effective, SessionView};
+use crate::source::{At, Location};
 pub(crate) use evaluate::{Server, login_of, open, open_as, walk, wanted};
 pub(crate) use need::{Need, On};
 pub(crate) use written::written;
+
+/// The kind `mariadb`.
+#[derive(Debug)]
+pub(crate) struct Mariadb;
+
+impl Kind for Mariadb {
+    fn words(&self) -> &'static [crate::entry::Kind] {
+        &[crate::entry::Kind::Mariadb]
+    }
+
+    fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
+        let system = &ground.entries.systems[system.index()];
+        let parts = parts_of(ground.entries, system);
+        written(&parts, None, resolver.findings);
+        Arc::new(links(resolver, &parts))
+    }
+
+    fn complete(&self, _resolver: &mut Resolver<'_>, _ground: Ground<'_>, _: &mut [Declared]) {}
+
+    fn compile(&self, estate: &Estate, id: SystemId) -> Kept {
+        let system = &estate.entries.systems[id.index()];
+        let parts = parts_of(&estate.entries, system);
+        let accounts = Accounts::of(&parts, estate.links(id).expect("`resolve` made them"));
+        Arc::new(Server::new(parts, accounts))
+    }
+
+    fn hears(&self, fact: Fact) -> bool {
+        database::hears(fact)
+    }
+
+    fn combining(&self) -> Combining {
+        Combining::NotLookedAt
+    }
+
+    fn knows_links(&self) -> bool {
+        false
+    }
+
+    fn is_left_as_account(&self) -> bool {
+        false
+    }
+
+    fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
+        &[]
+    }
+
+    fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        let server: &Server = site.engine.state(site.system).ok_or(Stop)?;
+        open(site, question, server, &server.at(question.session.at), trace).map(drop)
+    }
+
+    fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        walk(site, question, site.engine.state(site.system).ok_or(Stop)?, trace)
+    }
+
+    fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<WayOn> {
+        if matches!(refusal, Refusal::UserDisabled | Refusal::UserNotValid) {
+            return Asked::of(site, answer).map_or_else(|ways| ways, |asked| asked.person(refusal).unwrap_or_default());
+        }
+        site.engine.state(site.system).map_or_else(Vec::new, |server| remedy::ways(site, server, answer, refusal))
+    }
+
+    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
+        let nothing = || Effective::nothing(&site.entry().id.value);
+        site.engine.state(site.system).map_or_else(nothing, |server| review::effective(site, server, user, session))
+    }
+
+    fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
+        site.engine.state::<Server>(site.system).is_some_and(|server| server.accounts.has(site, user, login_of))
+    }
+
+    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+        if self.concerns(site, user) { Vec::new() } else { missing::nothing("no account is there", site) }
+    }
+
+    fn view(&self, _: Site<'_>, question: &Question, view: &mut SessionView) {
+        view.roles = question.session.active_roles.clone().unwrap_or_default();
+    }
+
+    fn reaches(&self, engine: &Engine, user: UserId) -> bool {
+        engine.states::<Server>().any(|(system, _)| self.concerns(Site { engine, system }, user))
+    }
+
+    fn grants_to(&self, _: &Engine, _: RoleId) -> bool {
+        false
+    }
+
+    fn sets(&self, _: &Engine) -> Vec<SetId> {
+        Vec::new()
+    }
+
+    fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
+        review::review(engine, at, findings);
+    }
+}
 
 /// Returns the state that a ledger wants a MariaDB server to have; none if no such system is declared.
 ///
 /// What it wants depends on the moment where grants end; without one, grants that end are left out.
 #[must_use]
-pub fn state_of(estate: &Estate, system: &str, at: Option<jiff::Timestamp>) -> Option<State> {
+pub fn state_of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Option<State> {
     let system = estate.systems().iter().find(|s| s.id.value == system && s.kind() == crate::entry::Kind::Mariadb)?;
     let parts: Vec<_> = estate.databases().iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
     let mut state = written(&parts, at, &mut Vec::new()).state;
     // Of people who are gone the account is locked and never dropped.
     for (name, account) in &mut state.accounts {
-        account.locked |= at.is_some_and(|at| super::database::behind(estate, &system.id.value, &name.to_string(), &name.user, at).0);
+        account.locked |= at.is_some_and(|at| database::behind(estate, &system.id.value, &name.to_string(), &name.user, at).0);
     }
     Some(state)
 }
@@ -35,9 +146,9 @@ pub fn state_of(estate: &Estate, system: &str, at: Option<jiff::Timestamp>) -> O
 /// Returns the ends to come that the server cannot keep itself, each with the account: from then on it lets in somebody who is
 /// gone, until it is told anew.
 #[must_use]
-pub fn ends_of(estate: &Estate, system: &str, at: jiff::Timestamp) -> Vec<(jiff::Timestamp, String)> {
+pub fn ends_of(estate: &Estate, system: &str, at: Timestamp) -> Vec<(Timestamp, String)> {
     let of_account = |name: &AccountName| {
-        let end = super::database::behind(estate, system, &name.to_string(), &name.user, at).1?;
+        let end = database::behind(estate, system, &name.to_string(), &name.user, at).1?;
         Some((end, name.to_string()))
     };
     let mut ends: Vec<_> = state_of(estate, system, Some(at)).iter().flat_map(|s| s.accounts.keys().filter_map(of_account)).collect();

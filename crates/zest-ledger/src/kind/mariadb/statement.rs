@@ -10,7 +10,7 @@ use super::need::{Need, On, object_in};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::State;
 use crate::ask::Refusal;
-use crate::kind::not_modelled::{Touch, looked_at, looked_at_on_server};
+use crate::kind::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, one, table_name, with_statements};
 
 /// Functions of the server itself that touch no table, sorted.

@@ -12,7 +12,7 @@ use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Account, GrantChange, Object, State};
 use crate::entry::{Credential, Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
 use crate::finding::{Code, Finding, nearest};
-use crate::kind::not_modelled::{GONE, notes};
+use crate::kind::database::not_modelled::{GONE, notes};
 use crate::source::{At, Place, visible};
 
 /// Where things are written.

@@ -1,18 +1,16 @@
 //! Entry and standing: who is asked, whether the session can be opened, and what it then has.
 
-use std::fmt::Write as _;
-
-use super::{Reach, Standpoint, candidates};
+use super::{Device, Origin, Reach, Standpoint};
 use crate::ask::{Central, Question, Refusal, Session, Stage};
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::entry::{Credential, IdentitySource};
-use crate::estate::{AssignmentId, Facts, Outcome, Party, SystemId, UserId};
+use crate::estate::{AssignmentId, Facts, Outcome, SystemId, UserId};
 use crate::finding::nearest;
 use crate::kind::condition_text;
 use crate::kind::duties;
-use crate::kind::entry::{find_user, identity, not_stated, person};
+use crate::kind::entry::{find_user, identity, not_stated, person, through};
 use crate::kind::trace::{Stop, Trace, Understood};
-use crate::source::{Place, visible};
+use crate::source::visible;
 
 /// A session of a local account has no command sets.
 static LOCAL: Standing = Standing { band: None, sets: Vec::new(), roles: Vec::new(), is_local: true };
@@ -20,12 +18,13 @@ static LOCAL: Standing = Standing { band: None, sets: Vec::new(), roles: Vec::ne
 /// Opens the session, or refuses; with an explaining trace it goes on as far as that makes sense.
 pub(crate) fn open<'e>(engine: &'e Engine, question: &Question, system: SystemId, trace: &mut Trace) -> Result<Standpoint<'e>, Stop> {
     let session = &question.session;
-    let user = find_user(engine, question, engine.devices[system.index()].ignores_case, trace)?;
+    let device = Device::of(engine, system).ok_or(Stop)?;
+    let user = find_user(engine, question, device.ignores_case, trace)?;
     let is_plain = !trace.explains() && engine.membership.is_plain(user);
     if !is_plain {
         person(engine, session, user, trace)?;
     }
-    let (standing, number, band) = match source(engine, session, system, user, trace)? {
+    let (standing, from, band) = match source(engine, session, (system, device), user, trace)? {
         Source::Central => {
             if !is_plain || session.proofs.is_some() {
                 identity(engine, session, user, trace)?;
@@ -36,16 +35,16 @@ pub(crate) fn open<'e>(engine: &'e Engine, question: &Question, system: SystemId
             assigned(engine, session, system, user, trace)?
         }
         Source::Account(index) => {
-            let band = account(engine, session, system, user, index, trace)?;
-            match engine.account_standings[system.index()][index] {
-                Some(number) => (&engine.standings[number], Some(number), band),
+            let band = account(engine, session, (system, device), user, index, trace)?;
+            match device.standing(engine, Origin::Account(index)) {
+                Some(standing) => (standing, Some(Origin::Account(index)), band),
                 None => (&LOCAL, None, band),
             }
         }
     };
     let level = session.level.unwrap_or(band.start);
     trace.understood(|| Understood::Level(level));
-    let standpoint = Standpoint { system, user, standing, number, band, level };
+    let standpoint = Standpoint { system, device, user, standing, from, band, level };
     stated_level(engine, question, &standpoint, trace)?;
     Ok(standpoint)
 }
@@ -57,8 +56,13 @@ enum Source {
 
 /// Asks the identity sources in order: the central one answers for good when it is up, the local one when it has
 /// an account for the user.
-fn source(engine: &Engine, session: &Session, system: SystemId, user: UserId, trace: &mut Trace) -> Result<Source, Stop> {
-    let device = &engine.devices[system.index()];
+fn source(
+    engine: &Engine,
+    session: &Session,
+    (system, device): (SystemId, &Device),
+    user: UserId,
+    trace: &mut Trace,
+) -> Result<Source, Stop> {
     let written = engine.estate.system(system);
     let order_place = || written.identity_sources.as_ref().map(|s| s.place);
     let mut central_was_down = false;
@@ -78,7 +82,7 @@ fn source(engine: &Engine, session: &Session, system: SystemId, user: UserId, tr
                 trace.pass(Stage::Entry, || ("the central source is down; the next source is asked".to_owned(), order_place()));
             }
             IdentitySource::Local => {
-                if let Some(index) = find_account(engine, session, system, user) {
+                if let Some(index) = find_account(engine, session, (system, device), user) {
                     return Ok(Source::Account(index));
                 }
             }
@@ -97,11 +101,11 @@ fn source(engine: &Engine, session: &Session, system: SystemId, user: UserId, tr
 
 /// Finds the account a user may use: the one that is named, or else the one of the user's name, or else the first
 /// that is not locked and has a credential, or else the first.
-fn find_account(engine: &Engine, session: &Session, system: SystemId, user: UserId) -> Option<usize> {
+fn find_account(engine: &Engine, session: &Session, (system, device): (SystemId, &Device), user: UserId) -> Option<usize> {
     let accounts = &engine.estate.system(system).accounts;
-    let links = &engine.estate.systems[system.index()].accounts;
+    let links = &device.links.accounts;
     let name = &engine.estate.user(user).id.value;
-    let ignores_case = engine.devices[system.index()].ignores_case;
+    let ignores_case = device.ignores_case;
     let same = |a: &str, b: &str| a == b || ignores_case && a.to_lowercase() == b.to_lowercase();
     let may_use = |&i: &usize| {
         same(&accounts[i].login.value, name) || links[i].used_by.iter().any(|&(party, _)| engine.membership.belongs(user, party))
@@ -119,13 +123,13 @@ fn find_account(engine: &Engine, session: &Session, system: SystemId, user: User
     }
 }
 
-type Opened<'e> = (&'e Standing, Option<usize>, LevelBand);
+type Opened<'e> = (&'e Standing, Option<Origin>, LevelBand);
 
 /// Finds the first assignment that applies. Where one cannot be known, no later one is tried: it might be the one.
 fn assigned<'e>(engine: &'e Engine, session: &Session, system: SystemId, user: UserId, trace: &mut Trace) -> Result<Opened<'e>, Stop> {
     let mut failed: Option<Candidate> = None;
     let mut chosen = None;
-    for candidate in candidates(engine, user, system) {
+    for candidate in engine.candidates(user, system) {
         let id = candidate.assignment;
         let outcome = if candidate.is_firm {
             Outcome::Holds
@@ -163,7 +167,7 @@ fn assigned<'e>(engine: &'e Engine, session: &Session, system: SystemId, user: U
     if outcome != Outcome::Holds || trace.explains() {
         conditions(engine, &engine.facts(session, user, system), id, outcome, trace)?;
     }
-    Ok((standing, Some(number), band))
+    Ok((standing, Some(Origin::Assignment(number)), band))
 }
 
 fn conditions(engine: &Engine, facts: &Facts<'_>, id: AssignmentId, outcome: Outcome, trace: &mut Trace) -> Result<(), Stop> {
@@ -190,50 +194,17 @@ fn conditions(engine: &Engine, facts: &Facts<'_>, id: AssignmentId, outcome: Out
     Ok(())
 }
 
-/// Says why a user cannot sign in at all, whatever assignments there are.
-pub(crate) fn refusal_to_sign_in(engine: &Engine, user: UserId, system: SystemId, session: &Session) -> Option<(String, Option<Place>)> {
-    let entry = engine.estate.user(user);
-    let shown = visible(&entry.id.value);
-    if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
-        return Some((format!("`{shown}` is disabled"), Some(disabled.place)));
-    }
-    if entry.proofs.is_empty() && engine.devices[system.index()].sources.contains(&IdentitySource::Central) {
-        return Some((format!("`{shown}` has no way to prove identity"), Some(entry.id.place)));
-    }
-    let at = session.at?;
-    let late = entry.until.as_ref().filter(|u| at >= u.value).map(|u| (format!("`{shown}` was valid until {}", u.value), Some(u.place)));
-    let early = entry.from.as_ref().filter(|f| at < f.value).map(|f| (format!("`{shown}` is valid from {} on", f.value), Some(f.place)));
-    late.or(early)
-}
-
-/// Says through what an assignment reaches a user: "`deck-tracer` through `group:shore-watch` (in `group:night-watch`)".
-pub(crate) fn through(engine: &Engine, user: UserId, id: AssignmentId) -> String {
-    let estate = &engine.estate;
-    let links = &estate.assignments[id.index()];
-    let roles: Vec<String> = links.roles.iter().map(|&r| format!("`{}`", visible(&estate.role(r).id.value))).collect();
-    let who = links.to.iter().find(|(party, _)| engine.membership.belongs(user, *party)).map(|(party, _)| *party);
-    let mut text = format!("role {}", roles.join(", "));
-    match who {
-        Some(Party::User(_)) => text.push_str(" assigned to the user directly"),
-        Some(Party::Group(group)) => {
-            let _ = write!(text, " through group `{}`", visible(&estate.group(group).id.value));
-            if let Some((chain, _)) = engine.membership.chain(estate, user, group)
-                && chain.len() > 1
-            {
-                let names: Vec<String> =
-                    chain[..chain.len() - 1].iter().map(|&g| format!("`{}`", visible(&estate.group(g).id.value))).collect();
-                let _ = write!(text, ", by way of {}", names.join(", "));
-            }
-        }
-        None => {}
-    }
-    text
-}
-
 /// Opens a session of a local account.
-fn account(engine: &Engine, session: &Session, system: SystemId, user: UserId, index: usize, trace: &mut Trace) -> Result<LevelBand, Stop> {
+fn account(
+    engine: &Engine,
+    session: &Session,
+    (system, device): (SystemId, &Device),
+    user: UserId,
+    index: usize,
+    trace: &mut Trace,
+) -> Result<LevelBand, Stop> {
     let entry = &engine.estate.system(system).accounts[index];
-    let links = &engine.estate.systems[system.index()].accounts[index];
+    let links = &device.links.accounts[index];
     let shown = || visible(&entry.login.value);
     trace.understood(|| Understood::Account(entry.login.value.clone()));
     trace.pass(Stage::Entry, || {
@@ -278,7 +249,7 @@ fn account(engine: &Engine, session: &Session, system: SystemId, user: UserId, i
 /// Checks a level or mode that the question states: it must be one that the session could have come to.
 fn stated_level(engine: &Engine, question: &Question, at: &Standpoint<'_>, trace: &mut Trace) -> Result<(), Stop> {
     let session = &question.session;
-    let vocabulary = engine.vocabulary_of(at.system);
+    let vocabulary = at.device.vocabulary(engine);
     let mode = match &session.mode {
         None => vocabulary.start_mode,
         Some(name) => match vocabulary.mode(name) {
@@ -305,11 +276,11 @@ fn stated_level(engine: &Engine, question: &Question, at: &Standpoint<'_>, trace
     let own;
     let cached;
     let is_shut = at.standing.is_local && session.central == Central::Down;
-    let reach: &Reach = if let Some(number) = at.number.filter(|_| !(is_shut && engine.devices[at.system.index()].nothing_when_down)) {
-        cached = engine.reach(number, at.system);
+    let reach: &Reach = if let Some(from) = at.from.filter(|_| !(is_shut && at.device.nothing_when_down)) {
+        cached = at.device.reach(engine, from);
         &cached
     } else {
-        own = Reach::of_account(engine, at.band, at.system, session.central);
+        own = Reach::of_account(engine, at.band, at.device, session.central);
         &own
     };
     if !reach.has_level(at.level) {

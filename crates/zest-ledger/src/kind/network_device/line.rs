@@ -20,7 +20,7 @@ pub(crate) fn check(engine: &Engine, question: &Question, at: &Standpoint<'_>, t
             return Err(Stop);
         }
     };
-    let vocabulary = engine.vocabulary_of(at.system);
+    let vocabulary = at.device.vocabulary(engine);
     let mode = question.session.mode.as_deref().and_then(|m| vocabulary.mode(m)).unwrap_or(vocabulary.start_mode);
     let resolved = match vocabulary.resolve(mode, &words, &engine.alphabet) {
         Ok(resolved) => resolved,
@@ -113,8 +113,8 @@ fn must_change(engine: &Engine, at: &Standpoint<'_>, does: Option<Does>, trace: 
 }
 
 fn own_level(engine: &Engine, at: &Standpoint<'_>, resolved: &Resolved, trace: &mut Trace) -> Result<(), Stop> {
-    let (needed, stated) = engine.own_level(at.system, resolved.command);
-    let links = &engine.estate.vocabularies[engine.devices[at.system.index()].vocabulary.index()].commands[resolved.command.index()];
+    let (needed, stated) = at.device.own_level(resolved.command);
+    let links = &engine.estate.vocabularies[at.device.links.vocabulary.index()].commands[resolved.command.index()];
     let place = stated.unwrap_or(links.place);
     let whose = if stated.is_some() { "this device" } else { "the vocabulary" };
     if needed > at.level {
@@ -138,7 +138,7 @@ fn command_sets<'e>(
     (resolved, full_line): (&Resolved, &dyn Fn() -> String),
     trace: &mut Trace,
 ) -> Result<Option<&'e FlatRule>, Stop> {
-    let device = &engine.devices[at.system.index()];
+    let device = at.device;
     let written = engine.estate.system(at.system);
     let switch = written.authorisation.as_ref().map_or(written.id.place, |a| a.place);
     let here = || if device.is_configuration(mode) { "in configuration modes".to_owned() } else { format!("at level {}", at.level) };
@@ -161,7 +161,7 @@ fn command_sets<'e>(
             return Ok(None);
         }
     }
-    let says = engine.sets_say(&at.standing.sets, device, &resolved.symbols);
+    let says = engine.sets_say(&at.standing.sets, device.without_set, &resolved.symbols);
     trace.note_rule(says.rule());
     let set_name = |set| visible(&engine.estate.set(set).id.value);
     let full = || visible(&full_line());
@@ -214,9 +214,9 @@ fn shortened(
     (resolved, words): (&Resolved, &[&str]),
     trace: &mut Trace,
 ) -> Result<(), Stop> {
-    let device = &engine.devices[at.system.index()];
+    let device = at.device;
     let is_asked = at.standing.is_local && !at.standing.sets.is_empty() || device.authorises(at.level, mode);
-    let is_open = resolved.open_from < words.len() && engine.vocabulary_of(at.system).abbreviation != Abbreviation::None;
+    let is_open = resolved.open_from < words.len() && at.device.vocabulary(engine).abbreviation != Abbreviation::None;
     if !is_open || !is_asked || trace.is_refused() {
         return Ok(());
     }
@@ -322,7 +322,7 @@ fn second_person(
         trace.ask(|| (text(), Some(place)));
         return Ok(());
     };
-    let ignores_case = engine.devices[at.system.index()].ignores_case;
+    let ignores_case = at.device.ignores_case;
     let Some(second) = engine.find_user(name, ignores_case) else {
         return trace.refuse(Stage::Obligations, Refusal::NotEntitled, || (format!("no user is named `{}`", visible(name)), Some(place)));
     };

@@ -4,53 +4,150 @@
 //! level for the command, and, where the device authorises commands centrally at the session's level (or in
 //! configuration modes, a switch of its own), the command sets. The first assignment that applies decides alone.
 
+mod device;
+mod effective;
 mod entry;
 mod line;
 mod reach;
+mod remedy;
+mod resolve;
+mod review;
 
-use crate::ask::Question;
-use crate::engine::{Candidate, Engine, LevelBand, Standing};
-use crate::estate::{RoleId, SetId, SystemId, UserId};
+use std::sync::Arc;
+
+use jiff::Timestamp;
 
 use super::trace::{Stop, Trace};
-pub(crate) use entry::{open, refusal_to_sign_in, through};
+use super::ways::Way;
+use super::{Combining, Kind, Scratch, Site, missing, no_statements};
+use crate::ask::{Answer, Fact, Question, Refusal, Session};
+use crate::engine::{Engine, LevelBand, Standing};
+use crate::entry::{self as written, Channel};
+use crate::estate::resolve::Ground;
+use crate::estate::{Declared, Estate, Kept, Party, Resolver, RoleId, SetId, SystemId, UserId};
+use crate::finding::Finding;
+use crate::listing::{Effective, SessionView};
+use crate::source::{At, Location};
+pub(crate) use device::{Device, Origin};
+use entry::open;
 pub(crate) use reach::{Instances, Reach, elevations};
+use resolve::DeviceLinks;
+
+/// The kind `network-device`.
+#[derive(Debug)]
+pub(crate) struct NetworkDevice;
+
+impl Kind for NetworkDevice {
+    fn words(&self) -> &'static [written::Kind] {
+        &[written::Kind::NetworkDevice]
+    }
+
+    fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
+        Arc::new(resolve::device(resolver, ground, &ground.entries.systems[system.index()]))
+    }
+
+    fn complete(&self, _: &mut Resolver<'_>, _: Ground<'_>, _: &mut [Declared]) {}
+
+    fn compile(&self, estate: &Estate, system: SystemId) -> Kept {
+        let links = Arc::clone(&estate.systems[system.index()].links).downcast::<DeviceLinks>();
+        Arc::new(Device::compile(estate, estate.system(system), links.expect("`resolve` made it")))
+    }
+
+    fn hears(&self, fact: Fact) -> bool {
+        match fact {
+            Fact::At | Fact::Origin | Fact::Channel | Fact::Proofs | Fact::Acting | Fact::Expires | Fact::Central => true,
+            Fact::Level | Fact::Mode | Fact::Account | Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => true,
+            Fact::Local | Fact::Roles | Fact::Attributes => false,
+        }
+    }
+
+    fn combining(&self) -> Combining {
+        Combining::FirstApplicable
+    }
+
+    fn knows_links(&self) -> bool {
+        false
+    }
+
+    fn is_left_as_account(&self) -> bool {
+        false
+    }
+
+    fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
+        &[]
+    }
+
+    fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        open(site.engine, question, site.system, trace).map(drop)
+    }
+
+    fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        no_statements(site, question, trace)?;
+        let standpoint = open(site.engine, question, site.system, trace)?;
+        line::check(site.engine, question, &standpoint, trace)
+    }
+
+    fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
+        remedy::ways(site, answer, refusal)
+    }
+
+    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, scratch: &mut Scratch) -> Effective {
+        effective::effective(site, user, session, scratch.of())
+    }
+
+    fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
+        site.engine.candidates(user, site.system).next().is_some()
+    }
+
+    fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+        if self.concerns(site, user) { missing::of_account(site, user, at) } else { missing::nothing("nothing is granted", site) }
+    }
+
+    fn view(&self, site: Site<'_>, question: &Question, view: &mut SessionView) {
+        if let Ok(at) = open(site.engine, question, site.system, &mut Trace::silent()) {
+            view.roles = at.standing.roles.iter().map(|&r| site.engine.estate.role(r).id.value.clone()).collect();
+        }
+    }
+
+    fn reaches(&self, engine: &Engine, user: UserId) -> bool {
+        let name = &engine.estate.user(user).id.value;
+        engine.states::<Device>().any(|(id, device)| {
+            let accounts = &engine.estate.system(id).accounts;
+            let lent = |links: &resolve::AccountLinks| links.used_by.iter().any(|&(p, _)| p == Party::User(user));
+            accounts.iter().zip(&device.links.accounts).any(|(account, links)| account.login.value == *name || lent(links))
+        })
+    }
+
+    fn grants_to(&self, _: &Engine, _: RoleId) -> bool {
+        false
+    }
+
+    fn sets(&self, engine: &Engine) -> Vec<SetId> {
+        engine.states::<Device>().flat_map(|(_, d)| &d.links.accounts).flat_map(|a| &a.sets).copied().collect()
+    }
+
+    fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
+        review::review(engine, at, findings);
+    }
+}
 
 /// Returns the command sets and the ceiling of a session, and whether the device asks the sets at every level; no sets for a
 /// local account without any.
 pub(crate) fn standpoint(engine: &Engine, question: &Question) -> Option<(Option<Vec<SetId>>, u8, bool)> {
-    let at = stand(engine, question, &mut Trace::silent()).ok()?;
+    let system = *engine.estate.system_ids.get(question.system.as_str())?;
+    let at = open(engine, question, system, &mut Trace::silent()).ok()?;
     let has_sets = !at.standing.is_local || !at.standing.sets.is_empty();
     Some((has_sets.then(|| at.standing.sets.clone()), at.band.ceiling, at.standing.is_local))
-}
-
-/// Returns the roles of a session that can be opened.
-pub(crate) fn roles(engine: &Engine, question: &Question) -> Vec<RoleId> {
-    stand(engine, question, &mut Trace::silent()).map_or_else(|_| Vec::new(), |at| at.standing.roles.clone())
 }
 
 /// The session as it stands once it is open.
 pub(crate) struct Standpoint<'e> {
     pub(crate) system: SystemId,
+    pub(crate) device: &'e Device,
     pub(crate) user: UserId,
     pub(crate) standing: &'e Standing,
-    /// The standing's number; none for a local account without command sets.
-    pub(crate) number: Option<usize>,
+    /// Where the standing comes from; none for a local account without command sets.
+    pub(crate) from: Option<Origin>,
     pub(crate) band: LevelBand,
     pub(crate) level: u8,
-}
-
-/// Walks through the stages of a question about a device.
-pub(crate) fn walk(engine: &Engine, question: &Question, system: SystemId, trace: &mut Trace) -> Result<(), Stop> {
-    let standpoint = open(engine, question, system, trace)?;
-    line::check(engine, question, &standpoint, trace)
-}
-
-fn stand<'e>(engine: &'e Engine, question: &Question, trace: &mut Trace) -> Result<Standpoint<'e>, Stop> {
-    open(engine, question, super::find_system(engine, question, trace)?, trace)
-}
-
-/// Returns the assignments that reach a user on a system, in the order in which they are tried.
-pub(crate) fn candidates(engine: &Engine, user: UserId, system: SystemId) -> impl Iterator<Item = Candidate> {
-    engine.membership.candidates(user).iter().copied().filter(move |c| engine.membership.covers(*c, system))
 }

@@ -5,6 +5,7 @@ use std::ops::ControlFlow;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::Device;
 use crate::ask::Central;
 use crate::command::Pattern;
 use crate::command::WordPattern;
@@ -12,7 +13,7 @@ use crate::command::alphabet::{Symbol, symbols};
 use crate::command::automaton::{Automaton, explore, is_dead};
 use crate::engine::{Engine, LevelBand, SetVerdict, Standing};
 use crate::entry::Does;
-use crate::estate::{CommandId, ModeId, SetId, SystemId};
+use crate::estate::{CommandId, ModeId, SetId};
 
 /// The modes and levels that a session can come to.
 #[derive(Debug, Default)]
@@ -44,15 +45,15 @@ enum Lock<'s> {
 
 impl Reach {
     /// Returns the reach of a session by assignment.
-    pub(crate) fn of(engine: &Engine, standing: &Standing, system: SystemId) -> Self {
+    pub(crate) fn of(engine: &Engine, standing: &Standing, device: &Device) -> Self {
         let lock = if standing.is_local { Lock::OwnSets(standing) } else { Lock::Sets(standing) };
-        standing.band.map_or_else(Self::default, |band| Self::walk(engine, lock, band, system))
+        standing.band.map_or_else(Self::default, |band| Self::walk(engine, lock, band, device))
     }
 
     /// Returns the reach of a session of a local account.
-    pub(crate) fn of_account(engine: &Engine, band: LevelBand, system: SystemId, central: Central) -> Self {
-        let refuses = central == Central::Down && engine.devices[system.index()].nothing_when_down;
-        Self::walk(engine, if refuses { Lock::Nothing } else { Lock::OwnLevels }, band, system)
+    pub(crate) fn of_account(engine: &Engine, band: LevelBand, device: &Device, central: Central) -> Self {
+        let refuses = central == Central::Down && device.nothing_when_down;
+        Self::walk(engine, if refuses { Lock::Nothing } else { Lock::OwnLevels }, band, device)
     }
 
     /// Returns what must be done to come to a mode and level.
@@ -78,9 +79,8 @@ impl Reach {
         (0..=15).filter(|&l| self.has(mode, l)).collect()
     }
 
-    fn walk(engine: &Engine, lock: Lock<'_>, band: LevelBand, system: SystemId) -> Self {
-        let vocabulary = engine.vocabulary_of(system);
-        let device = &engine.devices[system.index()];
+    fn walk(engine: &Engine, lock: Lock<'_>, band: LevelBand, device: &Device) -> Self {
+        let vocabulary = device.vocabulary(engine);
         let mut reach = Self::default();
         let mut enters: FxHashMap<CommandId, Option<Vec<Symbol>>> = FxHashMap::default();
         // Ways on which nothing must be done come first, so that what is owed is owed on every way.
@@ -107,14 +107,14 @@ impl Reach {
                 more.extend(standing.into_iter().flat_map(|s| owes(engine, s, line)));
                 if more.is_empty() { free.push(to) } else { bound.push_back((to, more)) }
             };
-            for (id, command) in vocabulary.in_mode(mode).filter(|&(id, _)| engine.own_level(system, id).0 <= level) {
+            for (id, command) in vocabulary.in_mode(mode).filter(|&(id, _)| device.own_level(id).0 <= level) {
                 if command.does == Some(Does::Elevate) {
-                    for (to, line) in elevations(engine, system, id, band.ceiling) {
+                    for (to, line) in elevations(engine, device, id, band.ceiling) {
                         match lock {
                             _ if to > band.ceiling => {}
                             _ if is_free => go((mode, to), &line, None),
                             Lock::Sets(standing) | Lock::OwnSets(standing) => {
-                                if engine.sets_say(&standing.sets, device, &line).is_allowed() {
+                                if engine.sets_say(&standing.sets, device.without_set, &line).is_allowed() {
                                     go((mode, to), &line, Some(standing));
                                 }
                             }
@@ -127,7 +127,7 @@ impl Reach {
                         _ if is_free => go((into, level), &[], None),
                         Lock::Sets(standing) | Lock::OwnSets(standing) => {
                             let line = enters.entry(id).or_insert_with(|| {
-                                Instances::of(engine, &standing.sets, system, &command.pattern).allowed.map(|(line, _)| line)
+                                Instances::of(engine, &standing.sets, device, &command.pattern).allowed.map(|(line, _)| line)
                             });
                             if let Some(line) = line {
                                 go((into, level), line, Some(standing));
@@ -155,8 +155,8 @@ fn owes<'e>(engine: &'e Engine, standing: &'e Standing, line: &'e [Symbol]) -> i
 }
 
 /// Returns the levels an elevation command can ask for, each with the line that does.
-pub(crate) fn elevations(engine: &Engine, system: SystemId, id: CommandId, ceiling: u8) -> Vec<(u8, Vec<Symbol>)> {
-    let vocabulary = engine.vocabulary_of(system);
+pub(crate) fn elevations(engine: &Engine, device: &Device, id: CommandId, ceiling: u8) -> Vec<(u8, Vec<Symbol>)> {
+    let vocabulary = device.vocabulary(engine);
     let command = vocabulary.command(id);
     let fixed = |level: &str| -> Option<Vec<String>> {
         command
@@ -188,12 +188,11 @@ pub(crate) struct Instances {
 }
 
 impl Instances {
-    pub(crate) fn of(engine: &Engine, sets: &[SetId], system: SystemId, pattern: &Pattern) -> Self {
+    pub(crate) fn of(engine: &Engine, sets: &[SetId], device: &Device, pattern: &Pattern) -> Self {
         let mut found = Self::default();
         let Ok(own) = Automaton::build(&engine.alphabet, &[pattern]) else { return found };
         let mut automata = vec![&own];
         automata.extend(sets.iter().map(|s| &engine.sets[s.index()].automaton));
-        let device = &engine.devices[system.index()];
         explore(
             &engine.alphabet,
             &automata,
@@ -201,7 +200,7 @@ impl Instances {
             |states, line| {
                 if own.accepted(states[0]).is_some() {
                     let mut nth = sets.iter().zip(&states[1..]);
-                    let says = engine.combine(sets, device, |set| {
+                    let says = engine.combine(sets, device.without_set, |set| {
                         let (_, &state) = nth.find(|(s, _)| **s == set)?;
                         engine.sets[set.index()].automaton.accepted(state)
                     });

@@ -12,12 +12,11 @@ use super::privilege::{Class, Privilege};
 use super::statement::needs;
 use super::written::{Places, Written, written};
 use crate::ask::{Form, Question, Refusal, Stage};
-use crate::engine::Engine;
 use crate::entry::{Database, Proof, System};
-use crate::estate::SystemId;
 use crate::finding::nearest_hint;
+use crate::kind::Site;
+use crate::kind::database::not_modelled::{Touch, looked_at};
 use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
-use crate::kind::not_modelled::{Touch, looked_at};
 use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::{At, Place, visible};
 
@@ -38,6 +37,11 @@ impl Server {
     pub(crate) fn new(system: Arc<System>, parts: Vec<Arc<Database>>, accounts: Accounts) -> Self {
         let Written { state, places, timed } = written(&system, &parts, None, &mut Vec::new());
         Self { catalog: Arc::new(Catalog::compile(state)), places, accounts, timed, system, parts, moments: RwLock::default() }
+    }
+
+    /// Returns what the ledger says of the server, document by document.
+    pub(crate) fn parts(&self) -> &[Arc<Database>] {
+        &self.parts
     }
 
     /// Returns the catalog of a moment; where it is not known, grants that end are not in force.
@@ -61,9 +65,9 @@ pub(crate) struct Standing {
     pub(crate) role: String,
 }
 
-pub(crate) fn walk(engine: &Engine, question: &Question, system: SystemId, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
+pub(crate) fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
     let catalog = server.at(question.session.at);
-    let standing = open(engine, question, system, server, &catalog, trace)?;
+    let standing = open(site, question, server, &catalog, trace)?;
     let (list, notes) = match wanted(&catalog, question, &standing) {
         Ok(found) => found,
         Err((code, text)) => {
@@ -96,15 +100,8 @@ pub(crate) fn walk(engine: &Engine, question: &Question, system: SystemId, serve
 }
 
 /// Opens the session and makes the stated role active.
-pub(crate) fn open(
-    engine: &Engine,
-    question: &Question,
-    system: SystemId,
-    server: &Server,
-    catalog: &Catalog,
-    trace: &mut Trace,
-) -> Result<Standing, Stop> {
-    let found = accounts(engine, question, system, &server.accounts, str::to_owned, trace)?;
+pub(crate) fn open(site: Site<'_>, question: &Question, server: &Server, catalog: &Catalog, trace: &mut Trace) -> Result<Standing, Stop> {
+    let found = accounts(site, question, &server.accounts, str::to_owned, trace)?;
     let [account] = found.as_slice() else {
         let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
         trace.refuse(Stage::Entry, Refusal::SeveralAccounts, || {

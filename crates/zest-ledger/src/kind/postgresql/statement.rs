@@ -15,7 +15,7 @@ use super::need::{Demand, Need, On};
 use super::object::{ObjectName, parts};
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use crate::ask::Refusal;
-use crate::kind::not_modelled::{Touch, looked_at, looked_at_on_server};
+use crate::kind::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, one, table_name, with_statements};
 
 /// Functions of the server that everybody may run and that touch no table of ours: one name a line, sorted. Made from

@@ -11,7 +11,7 @@ use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use super::state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, PREDEFINED, Role, State};
 use crate::entry::{Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs, System};
 use crate::finding::{Code, Finding, nearest};
-use crate::kind::not_modelled::notes;
+use crate::kind::database::not_modelled::notes;
 use crate::source::{At, Place, visible};
 
 /// Where things are written.

@@ -3,10 +3,11 @@
 //! Acting as a user is granted on the target, to the person who signed in: it is directional and is not passed on.
 //! Assuming a role takes two halves, each with a code of its own; its rights replace the others.
 
+use super::links::{ASSUME, ActingLinks};
 use super::permission::lifted_by;
 use super::{Action, Context, Identity, Standing, obligations, weigh};
 use crate::ask::{Act, Question, Refusal, Stage};
-use crate::estate::{ASSUME, ActingLinks, AssumableLinks, Holder, Outcome, RoleId};
+use crate::estate::{AssumableLinks, Holder, Outcome, RoleId};
 use crate::finding::{nearest, nearest_hint};
 use crate::kind::condition_text;
 use crate::kind::duties::{check, held_apart};

@@ -1,9 +1,10 @@
 //! What a question asks for: an operation on a resource, or a call of the interface by method and path.
 
 use super::Context;
+use super::links::{ADMINISTRATIVE, ASSUME, CHANGE_CREDENTIAL, ServiceLinks};
+use super::resolve::is_there;
 use crate::ask::{Question, Refusal, Stage};
 use crate::estate::path::bad_path;
-use crate::estate::{ADMINISTRATIVE, ASSUME, CHANGE_CREDENTIAL, ServiceLinks, is_there};
 use crate::finding::nearest_hint;
 use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::visible;

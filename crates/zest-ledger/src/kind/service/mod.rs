@@ -5,19 +5,152 @@
 
 mod acting;
 mod action;
+pub(crate) mod links;
 mod obligations;
 mod permission;
+mod remedy;
+mod resolve;
+pub(crate) mod review;
 
-use crate::ask::{Question, Refusal, Session, Stage};
+use std::sync::Arc;
+
+use jiff::Timestamp;
+
+use super::ways::{Asked, Way};
+use super::{Combining, Kind, Scratch, Site, missing, no_statements};
+use crate::ask::{Answer, Fact, Question, Refusal, Session, Stage};
 use crate::engine::Engine;
-use crate::estate::{CHANGE_CREDENTIAL, Facts, RoleId, ServiceLinks, SystemId, UserId};
+use crate::entry::Channel;
+use crate::estate::resolve::Ground;
+use crate::estate::{Declared, Estate, Kept, Resolver, SetId};
+use crate::estate::{Facts, RoleId, SystemId, UserId};
+use crate::finding::Finding;
 use crate::kind::entry::{accepted, central_is_up, find_user, identity, person};
 use crate::kind::trace::{Stop, Trace};
+use crate::listing::{Effective, SessionView};
+use crate::source::{At, Location};
 use crate::source::{Place, visible};
+use links::{CHANGE_CREDENTIAL, ServiceLinks};
 
 pub(crate) use acting::admitting;
 pub(crate) use action::{Action, Unread, parse};
 pub(crate) use permission::{Held, Weighed, conditions, grants_of, included, via, weigh};
+
+/// The kinds `cloud` and `application`.
+#[derive(Debug)]
+pub(crate) struct Service;
+
+impl Kind for Service {
+    fn words(&self) -> &'static [crate::entry::Kind] {
+        &[crate::entry::Kind::Cloud, crate::entry::Kind::Application]
+    }
+
+    fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
+        Arc::new(resolver.service(&ground.entries.systems[system.index()], ground.entries))
+    }
+
+    fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, systems: &mut [Declared]) {
+        resolver.are_services(ground.entries);
+        let links = systems.iter_mut().filter_map(|s| Arc::get_mut(&mut s.links)?.downcast_mut());
+        resolver.role_grants(ground.entries, &mut links.collect::<Vec<&mut ServiceLinks>>());
+    }
+
+    fn compile(&self, estate: &Estate, system: SystemId) -> Kept {
+        Arc::clone(&estate.systems[system.index()].links)
+    }
+
+    fn hears(&self, fact: Fact) -> bool {
+        match fact {
+            Fact::At | Fact::Origin | Fact::Channel | Fact::Proofs | Fact::Acting | Fact::Expires | Fact::Central => true,
+            Fact::Roles | Fact::Attributes | Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => true,
+            Fact::Level | Fact::Mode | Fact::Local | Fact::Account => false,
+        }
+    }
+
+    fn combining(&self) -> Combining {
+        Combining::AddedUp
+    }
+
+    fn knows_links(&self) -> bool {
+        true
+    }
+
+    fn is_left_as_account(&self) -> bool {
+        false
+    }
+
+    fn covers<'e>(&self, site: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
+        site.engine.estate.links::<ServiceLinks>(site.system).map_or(&[], |links| &links.covers)
+    }
+
+    fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        open(Context::of(site.engine, site.system, &question.session).ok_or(Stop)?, question, trace).map(drop)
+    }
+
+    fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        no_statements(site, question, trace)?;
+        walk(Context::of(site.engine, site.system, &question.session).ok_or(Stop)?, question, trace)
+    }
+
+    fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
+        let asked = match Asked::of(site, answer) {
+            Ok(asked) => asked,
+            Err(ways) => return ways,
+        };
+        if let Some(ways) = asked.person(refusal) {
+            return ways;
+        }
+        let context = Context::of(site.engine, site.system, &answer.question.session);
+        context.map_or_else(Vec::new, |context| remedy::ways(&asked, refusal, context))
+    }
+
+    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
+        let refused = site.refused(user, session);
+        let service = if refused.is_some() { None } else { review::on_service(site.engine, user, site.system, session) };
+        Effective { refused, service, ..Effective::nothing(&site.entry().id.value) }
+    }
+
+    fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
+        review::has_grants(site.engine, user, site.system)
+    }
+
+    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+        if self.concerns(site, user) { Vec::new() } else { missing::nothing("nothing is granted", site) }
+    }
+
+    fn view(&self, site: Site<'_>, question: &Question, view: &mut SessionView) {
+        let estate = &site.engine.estate;
+        let name = |role| estate.role(role).id.value.clone();
+        let Some(context) = Context::of(site.engine, site.system, &question.session) else { return };
+        let Some(standing) = stand(context, question) else { return };
+        view.roles = match standing.identity {
+            Identity::Role(role) => included(context, role).into_iter().map(name).collect(),
+            Identity::User(user) => {
+                let held = super::duties::held(site.engine, user, Some(site.system), question.session.at);
+                let active = question.session.active_roles.as_ref();
+                let held = held.into_iter().map(|(role, _)| name(role));
+                held.filter(|role| active.is_none_or(|list| list.contains(role))).collect()
+            }
+        };
+        view.expires = standing.expires.map(|(at, _)| at);
+    }
+
+    fn reaches(&self, engine: &Engine, user: UserId) -> bool {
+        review::reaches(engine, user)
+    }
+
+    fn grants_to(&self, engine: &Engine, role: RoleId) -> bool {
+        engine.estate.all_links::<ServiceLinks>().any(|(_, links)| links.by_role.contains_key(&role))
+    }
+
+    fn sets(&self, _: &Engine) -> Vec<SetId> {
+        Vec::new()
+    }
+
+    fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
+        review::review(engine, at, findings);
+    }
+}
 
 /// Whose rights a session has.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -38,12 +171,12 @@ pub(crate) struct Standing {
     /// Everybody as whom the session acts or acted on the way.
     pub(crate) chain: Vec<UserId>,
     /// When the assumed role began, if that is stated.
-    pub(crate) since: Option<jiff::Timestamp>,
+    pub(crate) since: Option<Timestamp>,
     /// The user whose attributes count: the person, or whom he acts as.
     pub(crate) user: UserId,
     pub(crate) identity: Identity,
     /// The first moment at which the session is over, and what says so.
-    pub(crate) expires: Option<(jiff::Timestamp, Option<Place>)>,
+    pub(crate) expires: Option<(Timestamp, Option<Place>)>,
 }
 
 /// What an evaluation looks at.
@@ -57,7 +190,7 @@ pub(crate) struct Context<'e> {
 
 impl<'e> Context<'e> {
     pub(crate) fn of(engine: &'e Engine, system: SystemId, session: &'e Session) -> Option<Self> {
-        Some(Self { engine, links: engine.estate.services[system.index()].as_ref()?, system, session })
+        Some(Self { engine, links: engine.estate.links(system)?, system, session })
     }
 
     /// What conditions may look at, for a user and a resource.
@@ -94,7 +227,7 @@ pub(crate) fn walk(context: Context<'_>, question: &Question, trace: &mut Trace)
 /// Opens the session: the person signs in, and acts as others link by link.
 pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<Standing, Stop> {
     let Context { engine, system, session, .. } = context;
-    let user = find_user(engine, question, engine.devices[system.index()].ignores_case, trace)?;
+    let user = find_user(engine, question, engine.estate.system(system).ignores_case(), trace)?;
     person(engine, session, user, trace)?;
     central_is_up(engine, session, user, system, trace)?;
     identity(engine, session, user, trace)?;

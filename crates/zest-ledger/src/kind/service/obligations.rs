@@ -146,7 +146,7 @@ impl Asked<'_> {
         };
         let shown = visible(name);
         let refused = |text: String| Met::Refused(Refusal::NotEntitled, text, place);
-        let Some(second) = engine.find_user(name, engine.devices[context.system.index()].ignores_case) else {
+        let Some(second) = engine.find_user(name, engine.estate.system(context.system).ignores_case()) else {
             return refused(format!("no user is named `{shown}`"));
         };
         if self.is_in_it(second) {

@@ -5,11 +5,12 @@
 
 use fixedbitset::FixedBitSet;
 
+use super::links::{CeilingLinks, GrantLinks};
 use super::{Action, Context, Identity, Standing};
 use crate::ask::{Refusal, Stage};
-use crate::estate::{AssignmentId, CeilingLinks, Conditions, Facts, GrantLinks, Holder, Outcome, Part, Party, RoleId, UserId, is_within};
+use crate::estate::{AssignmentId, Conditions, Facts, Holder, Outcome, Part, Party, RoleId, UserId, is_within};
 use crate::kind::condition_text;
-use crate::kind::network_device::{candidates, through};
+use crate::kind::entry::through;
 use crate::kind::trace::{Stop, Trace};
 use crate::source::{Place, visible};
 
@@ -60,7 +61,7 @@ pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option
                 groups.sort_unstable();
                 groups.into_iter().for_each(|g| of_party(Party::Group(g)));
             }
-            for candidate in candidates(engine, user, system) {
+            for candidate in engine.candidates(user, system) {
                 for &role in &engine.standings[candidate.standing as usize].roles {
                     let is_active = session.active_roles.as_ref().is_none_or(|list| list.contains(&engine.estate.role(role).id.value));
                     of(Holder::Role(role), links.by_role.get(&role), Via::Assignment(candidate.assignment, role), is_active);

@@ -3,41 +3,14 @@
 use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
+use super::Context;
 use crate::command::{Slot, WordPattern};
 use crate::engine::Engine;
 use crate::entry::{Otherwise, RuleVerb};
 use crate::estate::{FlatRule, Party, SetId, SystemId, UserId};
 use crate::finding::{Code, Finding};
-use crate::kind::host::Context;
-use crate::source::{Location, Place, visible};
-
-/// What a user may do on a host, from one account.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct OnHost {
-    /// The account the user signs in with.
-    pub account: String,
-    /// Why nobody signs in with it.
-    pub refused: Option<String>,
-    /// Lines that may be run as other accounts, in the order in which they are tried.
-    pub rules: Vec<HostRule>,
-}
-
-/// A rule about lines that may be run as another account.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct HostRule {
-    /// As which account.
-    pub target: String,
-    /// Whether it permits.
-    pub allows: bool,
-    /// The line as a pattern; `...` for all others.
-    pub line: String,
-    /// Whether identity must be proven.
-    pub proof: bool,
-    /// Where it is written.
-    pub location: Location,
-}
+use crate::listing::{HostRule, OnHost};
+use crate::source::{Place, visible};
 
 /// Returns what a user may do on a host, from each account that is the user's.
 pub(crate) fn on_host(engine: &Engine, user: UserId, system: SystemId) -> Vec<OnHost> {
@@ -98,8 +71,7 @@ pub(crate) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<
             );
         }
         ways_to_root(context, findings);
-        let of_accounts = links.accounts.iter().flat_map(|a| a.commands.iter().chain(a.commands_of.iter().flat_map(|(_, s)| s)));
-        for &set in of_accounts.chain(links.run_as.iter().flat_map(|r| &r.sets)) {
+        for set in links.sets() {
             passed_denies(engine, set, &mut seen, findings);
         }
         for name in links.keep_environment.iter().filter(|n| runs_anything(&n.value)) {

@@ -1,13 +1,12 @@
 //! Clouds and applications with their references followed: operations as numbers, paths as patterns.
 
 use fixedbitset::FixedBitSet;
-use jiff::SignedDuration;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
-use super::path::PathPattern;
-use super::{Conditions, Duties, Party, RoleId, UserId};
 use crate::entry::{Channel, Proof};
+use crate::estate::path::PathPattern;
+use crate::estate::{Conditions, Duties, Holder, Party, RoleId, UserId};
 use crate::source::{At, Place};
 
 /// Operations on the ledger's own entries, which every cloud and application has. `all` does not hold them.
@@ -43,6 +42,14 @@ pub(crate) struct ServiceLinks {
     pub(crate) identity_checks: Option<At<bool>>,
 }
 
+impl ServiceLinks {
+    /// Returns the conditions of every grant, ceiling and rule of acting.
+    pub(crate) fn conditions(&self) -> impl Iterator<Item = &Conditions> {
+        let of_grants = self.grants.iter().flat_map(|g| std::iter::once(&g.when).chain(&g.lifted_by));
+        of_grants.chain(self.ceilings.iter().map(|c| &c.when)).chain(self.acting.iter().map(|a| &a.when))
+    }
+}
+
 /// Grants by whom they are for and by the path with which what they are on begins, so that a decision looks at those alone
 /// that can concern its resource.
 #[derive(Debug, Default)]
@@ -57,7 +64,7 @@ pub(crate) struct ByBeginning {
 pub(crate) type Beginnings = SmallVec<[u32; 8]>;
 
 impl ByBeginning {
-    pub(super) fn add(&mut self, number: usize, grant: &GrantLinks) {
+    pub(crate) fn add(&mut self, number: usize, grant: &GrantLinks) {
         let everywhere = grant.on.is_empty().then(String::new);
         for beginning in grant.on.iter().map(PathPattern::beginning).chain(everywhere) {
             let next = self.beginnings.len() as u32;
@@ -111,13 +118,6 @@ pub(crate) struct TypeLinks {
     pub(crate) place: Place,
 }
 
-/// Whoever a grant, a ceiling or an assumption is for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub(crate) enum Holder {
-    Party(Party),
-    Role(RoleId),
-}
-
 #[derive(Debug)]
 pub(crate) struct GrantLinks {
     pub(crate) is_deny: bool,
@@ -159,15 +159,5 @@ pub(crate) struct ActingLinks {
     pub(crate) target: UserId,
     pub(crate) by: Vec<(Party, Place)>,
     pub(crate) when: Conditions,
-    pub(crate) place: Place,
-}
-
-/// Who may assume a role.
-#[derive(Clone, Debug)]
-pub(crate) struct AssumableLinks {
-    pub(crate) by: Vec<(Holder, Place)>,
-    pub(crate) when: Conditions,
-    pub(crate) longest: Option<At<SignedDuration>>,
-    pub(crate) may_state: Vec<String>,
     pub(crate) place: Place,
 }

@@ -1,15 +1,24 @@
 //! What database servers have in common: which account a person uses, and how a privilege is asked for.
 
+pub(crate) mod not_modelled;
+pub(crate) mod remedy;
+pub(crate) mod resolve;
+pub(crate) mod review;
+
+use std::sync::Arc;
+
 use jiff::Timestamp;
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::Site;
 use super::entry::person;
 use super::trace::{Stop, Trace, Understood};
-use crate::ask::{Question, Refusal, Stage};
-use crate::engine::Engine;
-use crate::estate::{Estate, Party, SystemId};
+use crate::ask::{Fact, Question, Refusal, Stage};
+use crate::entry::Database;
+use crate::estate::{Estate, Party, UserId};
 use crate::finding::nearest;
 use crate::source::{Place, visible};
+use resolve::DatabaseLinks;
 
 /// The accounts of a server as people use them: name, where it is written, who may use it.
 #[derive(Debug, Default)]
@@ -18,15 +27,43 @@ pub(crate) struct Accounts {
     pub(crate) used_by: FxHashMap<String, Vec<(Party, Place)>>,
 }
 
+impl Accounts {
+    /// Returns the accounts of a server with who may use them.
+    pub(crate) fn of(parts: &[Arc<Database>], links: &DatabaseLinks) -> Self {
+        let list = parts.iter().flat_map(|p| p.accounts.iter().map(|a| (a.name.value.clone(), a.name.place))).collect();
+        Self { list, used_by: links.used_by.clone() }
+    }
+
+    /// Returns whether somebody may use an account: their own, or one that is lent.
+    pub(crate) fn may_use(&self, site: Site<'_>, user: UserId, account: &str, login: &str) -> bool {
+        let lent = |list: &Vec<(Party, Place)>| list.iter().any(|&(p, _)| site.engine.membership.belongs(user, p));
+        login == site.engine.estate.user(user).id.value || self.used_by.get(account).is_some_and(lent)
+    }
+
+    /// Returns whether somebody has an account; `login_of` gives what a person types of an account's name.
+    pub(crate) fn has(&self, site: Site<'_>, user: UserId, login_of: impl Fn(&str) -> String) -> bool {
+        self.list.iter().any(|(account, _)| self.may_use(site, user, account, &login_of(account)))
+    }
+}
+
+/// Returns whether database servers look at a fact of the session.
+pub(crate) const fn hears(fact: Fact) -> bool {
+    match fact {
+        Fact::At | Fact::Origin | Fact::Channel | Fact::Proofs | Fact::Acting | Fact::Expires | Fact::Central => true,
+        Fact::Local | Fact::Account | Fact::Roles => true,
+        Fact::Level | Fact::Mode | Fact::Attributes | Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => false,
+    }
+}
+
 /// Finds the names of the accounts a question may mean; `login_of` gives what a person types of an account's name.
 pub(crate) fn accounts(
-    engine: &Engine,
+    site: Site<'_>,
     question: &Question,
-    system: SystemId,
     accounts: &Accounts,
     login_of: impl Fn(&str) -> String,
     trace: &mut Trace,
 ) -> Result<Vec<String>, Stop> {
+    let engine = site.engine;
     let name = &question.user;
     let user = engine.find_user(name, false);
     let shown = visible(name);
@@ -48,7 +85,7 @@ pub(crate) fn accounts(
         if found.is_empty() {
             let wanted = question.session.account.as_ref().map_or(String::new(), |a| format!(" called `{}`", visible(a)));
             trace.refuse(Stage::Entry, Refusal::NoAccount, || {
-                (format!("`{shown}` has no account{wanted} on this server"), Some(engine.estate.system(system).id.place))
+                (format!("`{shown}` has no account{wanted} on this server"), Some(site.entry().id.place))
             })?;
             return Err(Stop);
         }
@@ -72,7 +109,7 @@ pub(crate) fn accounts(
 /// may use it, is disabled, past the end or not yet there. And the first moment at which that will be so.
 pub(crate) fn behind(estate: &Estate, system: &str, account: &str, login: &str, at: Timestamp) -> (bool, Option<Timestamp>) {
     let users = &estate.entries.users;
-    let used_by = estate.system_ids.get(system).and_then(|s| estate.systems[s.index()].used_by.get(account));
+    let used_by = estate.system_ids.get(system).and_then(|s| estate.links::<DatabaseLinks>(*s)?.used_by.get(account));
     let mut queue: Vec<Party> = match estate.user_ids.get(login) {
         Some(&owner) => vec![Party::User(owner)],
         None => used_by.into_iter().flatten().map(|&(party, _)| party).collect(),

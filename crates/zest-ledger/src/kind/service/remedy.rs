@@ -1,10 +1,11 @@
 //! What could be changed about a refusal of a cloud or an application.
 
-use super::remedy::{Asked, Way, way};
-use super::{Act, Change, Refusal};
-use crate::estate::{ASSUME, CHANGE_CREDENTIAL, Conditions, Holder, Outcome, Part, Party, RoleId, UserId};
+use super::links::{ASSUME, CHANGE_CREDENTIAL};
+use super::{Action, Context, Identity, Unread, Weighed, parse, stand, weigh};
+use crate::ask::{Act, Change, Refusal};
+use crate::estate::{Conditions, Holder, Outcome, Part, Party, RoleId, UserId};
 use crate::finding::nearest;
-use crate::kind::service::{Action, Context, Identity, Unread, Weighed, parse, stand, weigh};
+use crate::kind::ways::{Asked, Way, way};
 use crate::source::visible;
 
 /// How many resources or people of one sort are tried.
@@ -38,23 +39,6 @@ fn assumes(asked: &Asked<'_>, context: Context<'_>) -> Vec<(Identity, UserId, Ac
     list
 }
 
-/// Through a channel, or with a proof, that the system accepts.
-pub(super) fn accepted(asked: &Asked<'_>, refusal: Refusal) -> Vec<Way> {
-    let estate = &asked.engine.estate;
-    let (user, system) = (estate.user(asked.user), estate.system(asked.system));
-    if refusal == Refusal::ProofNotAccepted {
-        let has = |p: crate::entry::Proof| user.proofs.iter().any(|own| own.value == p);
-        let accepted = system.accepts.iter().filter(|(c, _)| Some(c.value) == asked.question.session.channel).flat_map(|(_, p)| p);
-        return accepted
-            .filter(|p| has(p.value))
-            .map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None))
-            .collect();
-    }
-    let of_user = user.channels.iter().flatten().map(|c| c.value);
-    let channels: Vec<_> = of_user.chain(system.accepts.iter().map(|(c, _)| c.value)).collect();
-    channels.into_iter().map(|c| way(Change::Channel(c), format!("through the channel {}", c.word()), None)).collect()
-}
-
 struct Service<'a> {
     asked: &'a Asked<'a>,
     context: Context<'a>,
@@ -73,7 +57,7 @@ impl Service<'_> {
                 let text = format!("once `{name}` has changed the credential, with `{CHANGE_CREDENTIAL} on user/{name}`");
                 vec![way(Change::CredentialChanged, text, place)]
             }
-            Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => accepted(self.asked, refusal),
+            Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => self.asked.accepted(refusal),
             Refusal::CentralDownNoAccount => vec![way(Change::CentralUp, "once the central source is up again", None)],
             Refusal::SessionExpired => vec![way(Change::NewSession, "in a new session", None)],
             Refusal::AssumptionExpired | Refusal::AssumedTooEarly => vec![way(Change::NewSession, "with the role assumed anew", None)],
@@ -145,7 +129,7 @@ impl Service<'_> {
             return vec![way(Change::Moment(since), format!("at {since}"), None)];
         }
         if self.asked.lacks_channel() {
-            return accepted(self.asked, Refusal::ChannelNotAllowed);
+            return self.asked.accepted(Refusal::ChannelNotAllowed);
         }
         let mut ways = self.asked.person_facts();
         let action = self.action();

@@ -2,50 +2,19 @@
 
 use rustc_hash::FxHashSet;
 
+use super::links::{ASSUME, GrantLinks, ServiceLinks};
+use super::{Action, Context, Held, Identity, admitting, conditions, grants_of, stand, via, weigh};
 use crate::ask::{Question, Session};
 use crate::engine::Engine;
-use crate::estate::{ASSUME, Duties, GrantLinks, Holder, Outcome, Party, RoleId, ServiceLinks, SystemId, UserId, circles};
+use crate::estate::{Conditions, Duties, Holder, Outcome, Party, RoleId, SystemId, UserId, circles};
 use crate::finding::{Code, Finding, nearest};
 use crate::kind::condition_text;
-use crate::kind::service::{Action, Context, Held, Identity, admitting, conditions, grants_of, stand, via, weigh};
-use crate::source::{Location, Place, visible};
+use crate::kind::entry::gone;
+use crate::listing::{OnService, ServiceRight};
+use crate::source::{Place, visible};
 
 /// For how many people of a group a review looks at each.
 const PEOPLE: usize = 200;
-
-/// What a session holds on a cloud or in an application.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct OnService {
-    /// As whom, where the session acts as another.
-    pub acting: Option<String>,
-    /// Grants and denies, the denies first.
-    pub rights: Vec<ServiceRight>,
-    /// As whom a session can go on, with the place that says so: "as user batch", "in role night-operator".
-    pub may_become: Vec<(String, Location)>,
-}
-
-/// A grant or a deny as it is held.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct ServiceRight {
-    /// Whether it denies.
-    pub is_deny: bool,
-    /// The operations, as they are written.
-    pub operations: String,
-    /// On what, as it is written.
-    pub on: String,
-    /// Through what.
-    pub through: String,
-    /// Conditions that the stated facts leave open, in words.
-    pub conditions: Vec<String>,
-    /// Conditions that lift it, in words.
-    pub lifted_by: Vec<String>,
-    /// What must be done before it takes effect, in words.
-    pub after: Vec<String>,
-    /// Where it is written.
-    pub location: Location,
-}
 
 /// Returns what a session of a user holds on a cloud or in an application; nothing if it cannot be opened.
 pub(crate) fn on_service(engine: &Engine, user: UserId, system: SystemId, session: &Session) -> Option<OnService> {
@@ -121,15 +90,13 @@ pub(crate) fn obligations(engine: &Engine, duties: &Duties) -> Vec<String> {
 /// Adds what is odd about clouds, applications and what is held there.
 pub(crate) fn review(engine: &Engine, at: Option<jiff::Timestamp>, findings: &mut Vec<Finding>) {
     let mut review = Services { engine, at, findings };
-    review.separations();
     review.assumptions();
-    for (i, links) in engine.estate.services.iter().enumerate() {
-        if let Some(links) = links {
-            review.grants(links);
-            review.undeclared(links);
-            review.protections(links, SystemId::new(i));
-            review.resets(SystemId::new(i), links);
-        }
+    for (system, links) in engine.estate.all_links::<ServiceLinks>() {
+        review.grants(links);
+        review.undeclared(links);
+        review.protections(links, system);
+        review.resets(system, links);
+        review.findings.extend(links.conditions().filter_map(Conditions::night_of_day));
     }
 }
 
@@ -140,42 +107,11 @@ struct Services<'e, 'f> {
 }
 
 impl<'e> Services<'e, '_> {
-    fn separations(&mut self) {
-        let estate = &self.engine.estate;
-        if estate.separations.iter().all(|s| s.when_active) {
-            return;
-        }
-        let held = |i| crate::kind::duties::held(self.engine, UserId::new(i), None, None);
-        let held: Vec<_> = (0..estate.users().len()).map(held).collect();
-        for separation in estate.separations.iter().filter(|s| !s.when_active) {
-            for (user, held) in estate.users().iter().zip(&held) {
-                let both = crate::kind::duties::clash(separation, held);
-                if both.len() < 2 {
-                    continue;
-                }
-                let names: Vec<String> = both.iter().map(|&(r, _)| format!("`{}`", visible(&estate.role(r).id.value))).collect();
-                let mut finding = Finding::new(
-                    Code::DutiesNotSeparated,
-                    format!("`{}` holds {}, which nobody may hold together", visible(&user.id.value), names.join(" and ")),
-                )
-                .at(both[0].1, "one of them by this");
-                for &(_, place) in &both[1..] {
-                    finding = finding.also(place, "another by this");
-                }
-                self.findings.push(
-                    finding
-                        .also(separation.place, "kept apart here")
-                        .help("take the user out of one; until then every question of his is refused"),
-                );
-            }
-        }
-    }
-
     /// Halves without the other half, and circles.
     fn assumptions(&mut self) {
         let estate = &self.engine.estate;
         let mut edges: Vec<Vec<(usize, Place)>> = vec![Vec::new(); estate.roles.len()];
-        let clouds: Vec<&ServiceLinks> = estate.services.iter().flatten().filter(|s| !s.is_application).collect();
+        let clouds: Vec<&ServiceLinks> = estate.all_links().map(|(_, s)| s).filter(|s: &&ServiceLinks| !s.is_application).collect();
         let path = |role: usize| format!("role/{}", estate.role(RoleId::new(role)).id.value);
         let gives = |links: &ServiceLinks, grant: &GrantLinks, path: &str| {
             links.operation_ids.get(ASSUME).is_some_and(|&o| !grant.is_deny && grant.concerns(o, path))
@@ -347,7 +283,7 @@ impl<'e> Services<'e, '_> {
             let is_entitled = |user: &UserId| {
                 let mut found = false;
                 grants_of(context, Identity::User(*user), None, |held| found |= gives(&held));
-                found && super::gone::gone(self.engine.estate.user(*user), self.at).is_none()
+                found && gone(self.engine.estate.user(*user), self.at).is_none()
             };
             let people: Vec<UserId> = duties.second_person.iter().flat_map(|&(p, _)| self.people(p)).collect();
             if people.len() < PEOPLE && !people.iter().any(is_entitled) {
@@ -422,8 +358,19 @@ impl<'e> Services<'e, '_> {
 
 /// Returns whether a system's grants, ceilings or rules of acting reach a user.
 pub(crate) fn reaches(engine: &Engine, user: UserId) -> bool {
-    engine.estate.services.iter().flatten().any(|links| {
+    engine.estate.all_links::<ServiceLinks>().any(|(_, links)| {
         let mine = |party: Party| engine.membership.belongs(user, party);
         links.by_party.keys().any(|&p| mine(p)) || links.acting.iter().any(|r| r.target == user || r.by.iter().any(|&(p, _)| mine(p)))
     })
+}
+
+/// Returns whether anything on a system is granted to a user.
+pub(crate) fn has_grants(engine: &Engine, user: UserId, system: SystemId) -> bool {
+    let session = Session::default();
+    let mut found = false;
+    if let Some(context) = Context::of(engine, system, &session) {
+        grants_of(context, Identity::User(user), None, |held| found |= !held.grant.is_deny);
+        found |= context.links.acting.iter().any(|r| r.by.iter().any(|&(p, _)| engine.membership.belongs(user, p)));
+    }
+    found
 }

@@ -3,15 +3,14 @@
 use fixedbitset::FixedBitSet;
 use rustc_hash::FxHashMap;
 
-use super::path::{PathPattern, bad_path};
-use super::resolve::{Resolver, look_up};
-use super::service::{
-    ADMINISTRATIVE, ASSUME, ActingLinks, AssumableLinks, CHANGE_CREDENTIAL, CeilingLinks, GrantLinks, Holder, OperationLinks,
-    ResourceLinks, ServiceLinks, TypeLinks,
+use super::links::{
+    ADMINISTRATIVE, ASSUME, ActingLinks, CHANGE_CREDENTIAL, CeilingLinks, GrantLinks, OperationLinks, ResourceLinks, ServiceLinks,
+    TypeLinks,
 };
-use super::{Duties, Party, RoleId, SystemId};
 use crate::command::{Slot, WordPattern};
 use crate::entry::{self, Kind, Obligations};
+use crate::estate::path::{PathPattern, bad_path};
+use crate::estate::{Duties, Holder, Party, Resolver, RoleId, look_up};
 use crate::finding::{Code, Finding, nearest};
 use crate::ledger::Entries;
 use crate::source::{At, visible};
@@ -22,8 +21,8 @@ type Patterns = Vec<(PathPattern, At<String>)>;
 
 /// Clouds and applications
 impl Resolver<'_> {
-    /// Reads what each cloud and application holds; nothing for systems of other kinds.
-    pub(super) fn services(&mut self, entries: &Entries) -> Vec<Option<ServiceLinks>> {
+    /// Reports descriptions of clouds and applications that are of none.
+    pub(super) fn are_services(&mut self, entries: &Entries) {
         for service in &entries.services {
             let Some(id) = look_up(&self.systems, "system", &service.system.value, service.system.place, self.findings) else { continue };
             let system = &entries.systems[id.index()];
@@ -39,16 +38,10 @@ impl Resolver<'_> {
                 );
             }
         }
-        let mut services: Vec<Option<ServiceLinks>> = (0..entries.systems.len()).map(|i| self.service(SystemId::new(i), entries)).collect();
-        self.role_grants(entries, &mut services);
-        services
     }
 
-    fn service(&mut self, id: SystemId, entries: &Entries) -> Option<ServiceLinks> {
-        let system = &entries.systems[id.index()];
-        if !matches!(system.kind(), Kind::Cloud | Kind::Application) {
-            return None;
-        }
+    /// Reads what a cloud or an application holds.
+    pub(super) fn service(&mut self, system: &entry::System, entries: &Entries) -> ServiceLinks {
         let parts: Vec<_> = entries.services.iter().filter(|s| s.system.value == system.id.value).map(|s| &**s).collect();
         let mut links = ServiceLinks { is_application: system.kind() == Kind::Application, ..ServiceLinks::default() };
         self.operations(&parts, entries, &mut links);
@@ -105,7 +98,7 @@ impl Resolver<'_> {
                 links.acting.push(ActingLinks { target, by, when: self.conditions(&rule.when, None, None), place: rule.place });
             }
         }
-        Some(links)
+        links
     }
 
     fn operations(&mut self, parts: &[&entry::Service], entries: &Entries, links: &mut ServiceLinks) {
@@ -341,21 +334,7 @@ impl Resolver<'_> {
     }
 
     /// Follows references to users, groups and roles.
-    pub(super) fn holders(&mut self, list: &[At<String>]) -> Vec<(Holder, crate::source::Place)> {
-        let mut holders = Vec::with_capacity(list.len());
-        for text in list {
-            match text.value.strip_prefix("role:") {
-                Some(id) => {
-                    holders.extend(look_up(&self.roles, "role", id, text.place, self.findings).map(|r| (Holder::Role(r), text.place)))
-                }
-                None => holders.extend(self.party(text).map(|(p, place)| (Holder::Party(p), place))),
-            }
-        }
-        holders
-    }
-
-    /// Obligations in which any entitled person may be the second one.
-    pub(super) fn service_duties(&mut self, after: &Obligations) -> Option<Duties> {
+    fn service_duties(&mut self, after: &Obligations) -> Option<Duties> {
         if after.is_empty() {
             return None;
         }
@@ -435,7 +414,7 @@ impl Resolver<'_> {
     }
 
     /// Adds the grants of every role to every service, and says by whom each can be found.
-    fn role_grants(&mut self, entries: &Entries, services: &mut [Option<ServiceLinks>]) {
+    pub(super) fn role_grants(&mut self, entries: &Entries, services: &mut [&mut ServiceLinks]) {
         for (i, role) in entries.roles.iter().enumerate() {
             for grant in &role.grants {
                 if let Some(to) = grant.to.first() {
@@ -447,10 +426,9 @@ impl Resolver<'_> {
                 }
                 let names = || grant.allow.iter().chain(&grant.deny).chain(&grant.except);
                 for name in names() {
-                    if !services.iter().flatten().any(|s| operations_named(&name.value, s).is_some()) {
+                    if !services.iter().any(|s| operations_named(&name.value, s).is_some()) {
                         let known: Vec<&str> = services
                             .iter()
-                            .flatten()
                             .flat_map(|s| s.groups.keys().map(String::as_str).chain(s.operation_ids.keys().map(|k| &**k)))
                             .collect();
                         self.unknown_operation(name, &mut known.into_iter());
@@ -459,7 +437,7 @@ impl Resolver<'_> {
                 // What a system does not know, a role cannot give there; what no system knows was reported.
                 let before = self.findings.len();
                 let mut is_reported = false;
-                for links in services.iter_mut().flatten() {
+                for links in services.iter_mut() {
                     let mut here = grant.clone();
                     here.allow.retain(|n| operations_named(&n.value, links).is_some());
                     here.deny.retain(|n| operations_named(&n.value, links).is_some());
@@ -478,7 +456,7 @@ impl Resolver<'_> {
                 }
             }
         }
-        for links in services.iter_mut().flatten() {
+        for links in services.iter_mut() {
             for (i, grant) in links.grants.iter().enumerate() {
                 links.by_beginning.add(i, grant);
                 for holder in &grant.holders {
@@ -489,17 +467,6 @@ impl Resolver<'_> {
                 }
             }
         }
-    }
-
-    pub(super) fn assumable(&mut self, role: &entry::Role) -> Option<AssumableLinks> {
-        let written = role.assumable.as_ref()?;
-        Some(AssumableLinks {
-            by: self.holders(&written.by),
-            when: self.conditions(&written.when, None, None),
-            longest: written.longest.clone(),
-            may_state: written.may_state.iter().map(|t| t.value.clone()).collect(),
-            place: written.place.unwrap_or(role.id.place),
-        })
     }
 }
 

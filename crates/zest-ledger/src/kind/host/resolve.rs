@@ -1,12 +1,34 @@
 //! Hosts with their references followed.
 
-use super::resolve::{Resolver, look_up};
-use super::{HostLinks, Networks, Party, SetId, SystemId};
-use crate::entry::{Kind, RuleVerb};
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::argv;
+use crate::entry::{self, RuleVerb};
+use crate::estate::{Networks, Party, Resolver, SetId, SetLinks, look_up};
 use crate::finding::{Code, Finding};
-use crate::kind::host::argv;
 use crate::ledger::Entries;
 use crate::source::{At, Place, visible};
+
+/// What one host holds.
+#[derive(Debug, Default)]
+pub(crate) struct HostLinks {
+    pub(crate) accounts: Vec<HostAccountLinks>,
+    pub(crate) logins: FxHashMap<Box<str>, usize>,
+    pub(crate) run_as: Vec<RunAsLinks>,
+    pub(crate) jobs: Vec<JobLinks>,
+    /// Directories that lead to others.
+    pub(crate) links: Vec<(String, String)>,
+    pub(crate) keep_environment: Vec<At<String>>,
+    pub(crate) proof_lasts: Option<jiff::SignedDuration>,
+}
+
+impl HostLinks {
+    /// Returns the command sets of accounts and of rules of running as another account; one may come several times.
+    pub(crate) fn sets(&self) -> impl Iterator<Item = SetId> {
+        let of_accounts = self.accounts.iter().flat_map(|a| a.commands.iter().chain(a.commands_of.iter().flat_map(|(_, s)| s)));
+        of_accounts.chain(self.run_as.iter().flat_map(|r| &r.sets)).copied()
+    }
+}
 
 /// An account of a host.
 #[derive(Debug)]
@@ -69,11 +91,12 @@ pub(crate) struct JobLinks {
 
 /// Hosts
 impl Resolver<'_> {
-    pub(super) fn hosts(&mut self, entries: &Entries) -> Vec<Option<HostLinks>> {
+    /// Reports descriptions of hosts that are of no host.
+    pub(super) fn are_hosts(&mut self, entries: &Entries) {
         for host in &entries.hosts {
             let Some(id) = look_up(&self.systems, "system", &host.system.value, host.system.place, self.findings) else { continue };
             let system = &entries.systems[id.index()];
-            if system.kind() != Kind::Host {
+            if system.kind() != entry::Kind::Host {
                 self.findings.push(
                     Finding::new(Code::HostWithoutSystem, format!("`{}` is no host", visible(&system.id.value)))
                         .at(host.system.place, "described here as one")
@@ -82,14 +105,9 @@ impl Resolver<'_> {
                 );
             }
         }
-        (0..entries.systems.len()).map(|i| self.host(SystemId::new(i), entries)).collect()
     }
 
-    fn host(&mut self, id: SystemId, entries: &Entries) -> Option<HostLinks> {
-        let system = &entries.systems[id.index()];
-        if system.kind() != Kind::Host {
-            return None;
-        }
+    pub(super) fn host(&mut self, system: &entry::System, entries: &Entries) -> HostLinks {
         if system.no_command_set.is_none() {
             self.findings.push(
                 Finding::new(Code::IncompleteSystem, format!("the host `{}` does not state `no-command-set`", visible(&system.id.value)))
@@ -187,7 +205,7 @@ impl Resolver<'_> {
                 }
             }
         }
-        Some(links)
+        links
     }
 
     fn named_sets(&mut self, list: &[At<String>]) -> Vec<SetId> {
@@ -195,11 +213,10 @@ impl Resolver<'_> {
     }
 
     /// Reports rules of command sets that no host could be told.
-    pub(super) fn host_rules(&mut self, hosts: &[Option<HostLinks>], sets: &[super::SetLinks]) {
-        let mut seen = rustc_hash::FxHashSet::default();
-        for host in hosts.iter().flatten() {
-            let of_accounts = host.accounts.iter().flat_map(|a| a.commands.iter().chain(a.commands_of.iter().flat_map(|(_, s)| s)));
-            for &set in of_accounts.chain(host.run_as.iter().flat_map(|r| &r.sets)) {
+    pub(super) fn host_rules<'h>(&mut self, hosts: impl Iterator<Item = &'h HostLinks>, sets: &[SetLinks]) {
+        let mut seen = FxHashSet::default();
+        for host in hosts {
+            for set in host.sets() {
                 for rule in sets[set.index()].rules.iter().filter(|r| r.verb != RuleVerb::Include) {
                     if let Err(why) = argv::told(&rule.pattern)
                         && seen.insert(rule.text.place)

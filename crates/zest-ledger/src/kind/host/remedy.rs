@@ -1,11 +1,11 @@
 //! What could be changed about a refusal of a host.
 
-use super::remedy::{Asked, Way, way};
-use super::{Act, Answer, Change, Refusal, Running, Stage};
+use super::{Context, argv};
+use crate::ask::{Act, Answer, Change, Refusal, Running, Stage};
 use crate::command::line::{self, read_arguments};
 use crate::command::{Pattern, WordPattern};
 use crate::finding::nearest;
-use crate::kind::host::{Context, argv};
+use crate::kind::ways::{Asked, Way, way};
 use crate::source::visible;
 
 /// How many accounts or lines are tried.
@@ -49,9 +49,9 @@ impl Host<'_> {
                 let text = format!("once `{}` has changed the credential", visible(&user.id.value));
                 vec![way(Change::CredentialChanged, text, user.must_change_credential.as_ref().map(|m| m.place))]
             }
-            Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => super::service_remedy::accepted(self.asked, refusal),
+            Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => self.asked.accepted(refusal),
             Refusal::OriginNotAdmitted => self.origin(),
-            Refusal::NotStated if self.asked.lacks_channel() => super::service_remedy::accepted(self.asked, Refusal::ChannelNotAllowed),
+            Refusal::NotStated if self.asked.lacks_channel() => self.asked.accepted(Refusal::ChannelNotAllowed),
             Refusal::NotStated => self.origin().into_iter().chain(self.moment()).chain(self.asked.person_facts()).collect(),
             Refusal::SeveralAccounts | Refusal::AccountLimited | Refusal::NoAccount => self.accounts(refusal),
             Refusal::ShellRefuses if self.refused_at_entry() => self.accounts(refusal),

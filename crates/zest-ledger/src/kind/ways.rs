@@ -1,0 +1,174 @@
+//! Ways on from a refusal, for the search of remedies to try; what is the same on every kind of system.
+
+use jiff::{SignedDuration, Timestamp};
+
+use super::Site;
+use crate::ask::{Answer, Change, Question, Refusal};
+use crate::engine::Engine;
+use crate::estate::{Conditions, Facts, Outcome, Part, SystemId, UserId};
+use crate::finding::nearest;
+use crate::source::{Place, visible};
+
+/// One way to go on from a refusal: a change, how to say it, and where in the ledger it would be made.
+#[derive(Clone)]
+pub(crate) struct Way {
+    pub(crate) change: Change,
+    pub(crate) text: String,
+    pub(crate) place: Option<Place>,
+}
+
+pub(crate) fn way(change: Change, text: impl Into<String>, place: Option<Place>) -> Way {
+    Way { change, text: text.into(), place }
+}
+
+/// A refused question of somebody who is known.
+#[derive(Clone, Copy)]
+pub(crate) struct Asked<'a> {
+    pub(crate) engine: &'a Engine,
+    pub(crate) question: &'a Question,
+    pub(crate) system: SystemId,
+    pub(crate) user: UserId,
+}
+
+impl<'a> Asked<'a> {
+    /// Finds who asked.
+    ///
+    /// # Errors
+    /// Ways on, where nobody is known by that name: as somebody of a like name.
+    pub(crate) fn of(site: Site<'a>, answer: &'a Answer) -> Result<Self, Vec<Way>> {
+        let Site { engine, system } = site;
+        let question = &answer.question;
+        if let Some(user) = engine.find_user(&question.user, site.entry().ignores_case()) {
+            return Ok(Self { engine, question, system, user });
+        }
+        let estate = &engine.estate;
+        let folded = question.user.to_lowercase();
+        let other_case = estate.entries.users.iter().map(|u| u.id.value.as_str()).find(|id| id.to_lowercase() == folded);
+        let near = other_case.or_else(|| nearest(&question.user, estate.user_ids.keys().map(|k| &**k)));
+        Err(near.map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None)).into_iter().collect())
+    }
+
+    /// Returns the ways on from a refusal that is about the person and proofs, whatever the system; nothing for other refusals.
+    pub(crate) fn person(&self, refusal: Refusal) -> Option<Vec<Way>> {
+        let entry = self.engine.estate.user(self.user);
+        let name = visible(&entry.id.value);
+        Some(match refusal {
+            Refusal::UserDisabled => {
+                vec![way(Change::Enable, format!("if `{name}` were not disabled"), entry.disabled.as_ref().map(|d| d.place))]
+            }
+            Refusal::UserNotValid => {
+                let place = entry.until.as_ref().or(entry.from.as_ref()).map(|m| m.place);
+                let mut ways = Vec::new();
+                if let Some(from) = entry.from.as_ref().filter(|f| self.question.session.at.is_some_and(|at| at < f.value)) {
+                    ways.push(way(Change::Moment(from.value), format!("from {} on", from.value), None));
+                }
+                ways.push(way(Change::Unbind, format!("if `{name}` were valid at that time"), place));
+                ways
+            }
+            Refusal::NoProof => {
+                let proof = self.question.session.proofs.iter().flatten().next().map_or(crate::entry::Proof::Password, |p| p.proof);
+                vec![way(Change::GiveProof(proof), format!("if `{name}` had a {}", proof.word()), Some(entry.id.place))]
+            }
+            Refusal::ProofNotRegistered => {
+                let proof = entry.proofs.first();
+                proof.map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None)).into_iter().collect()
+            }
+            Refusal::NothingProven => {
+                entry.proofs.iter().map(|p| way(Change::OnlyProof(p.value), format!("with a {}", p.value.word()), None)).collect()
+            }
+            _ => return None,
+        })
+    }
+
+    /// Through a channel, or with a proof, that the system accepts.
+    pub(crate) fn accepted(&self, refusal: Refusal) -> Vec<Way> {
+        let estate = &self.engine.estate;
+        let (user, system) = (estate.user(self.user), estate.system(self.system));
+        if refusal == Refusal::ProofNotAccepted {
+            let has = |p: crate::entry::Proof| user.proofs.iter().any(|own| own.value == p);
+            let accepted = system.accepts.iter().filter(|(c, _)| Some(c.value) == self.question.session.channel).flat_map(|(_, p)| p);
+            return accepted
+                .filter(|p| has(p.value))
+                .map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None))
+                .collect();
+        }
+        let of_user = user.channels.iter().flatten().map(|c| c.value);
+        let channels: Vec<_> = of_user.chain(system.accepts.iter().map(|(c, _)| c.value)).collect();
+        channels.into_iter().map(|c| way(Change::Channel(c), format!("through the channel {}", c.word()), None)).collect()
+    }
+
+    /// Whether the sign-in hangs on a channel that the question does not state.
+    pub(crate) fn lacks_channel(&self) -> bool {
+        let estate = &self.engine.estate;
+        let depends = !estate.system(self.system).accepts.is_empty() || estate.user(self.user).channels.is_some();
+        depends && self.question.session.channel.is_none()
+    }
+
+    pub(crate) fn satisfy_with(&self, conditions: &Conditions, part: Part, facts: &Facts<'_>) -> Vec<Way> {
+        let found = match part {
+            Part::Origin => {
+                conditions.origin.as_ref().and_then(|(nets, _)| nets.first()).map(|a| way(Change::Origin(a), format!("from {a}"), None))
+            }
+            Part::Channel => conditions
+                .channel
+                .as_ref()
+                .and_then(|(list, _)| list.first())
+                .map(|&c| way(Change::Channel(c), format!("through the channel {}", c.word()), None)),
+            Part::Proof => {
+                let proofs = &self.engine.estate.user(self.user).proofs;
+                let has = |p: &&crate::entry::Proof| proofs.iter().any(|own| own.value == **p);
+                return conditions
+                    .proof
+                    .iter()
+                    .flat_map(|need| need.accepted.iter().filter(has))
+                    .map(|&p| way(Change::Proof(p), format!("with a {} given just before", p.word()), None))
+                    .collect();
+            }
+            Part::Hours | Part::Days | Part::Validity => self.moment(conditions).map(|(at, text)| way(Change::Moment(at), text, None)),
+            Part::Attributes => conditions
+                .compare
+                .iter()
+                .filter(|c| c.value.outcome(facts) != Outcome::Holds)
+                .find_map(|c| c.value.session_value(facts))
+                .map(|(name, value)| {
+                    let text = format!("with the attribute `{}` stated as `{}`", visible(name), visible(value));
+                    way(Change::Attribute { name: name.to_owned(), value: value.to_owned() }, text, None)
+                }),
+        };
+        found.into_iter().collect()
+    }
+
+    /// Finds the next moment at which hours, days and validity all hold, in steps of a quarter of an hour.
+    fn moment(&self, conditions: &Conditions) -> Option<(Timestamp, String)> {
+        const STEP: i64 = 15 * 60;
+        // Where no time is stated, any week will do: the one that begins 2026-01-05.
+        let stated = self.question.session.at.unwrap_or(Timestamp::from_second(1_767_571_200).ok()?);
+        let start = conditions.from.map_or(stated, |(from, _)| from.max(stated));
+        let aligned = (start.as_second() + STEP - 1).div_euclid(STEP) * STEP;
+        let zone = conditions.zone.clone().unwrap_or(jiff::tz::TimeZone::UTC);
+        let mut session = self.question.session.clone();
+        (0..8 * 24 * 4).find_map(|n| {
+            let at = Timestamp::from_second(aligned + n * STEP).ok()?;
+            session.at = Some(at);
+            let mut parts = conditions.parts(&session);
+            let is_of_time = |part| matches!(part, Part::Hours | Part::Days | Part::Validity);
+            let holds = parts.all(|(part, outcome, _)| !is_of_time(part) || outcome == Outcome::Holds);
+            holds.then(|| (at, format!("at {}", at.to_zoned_datetime(zone.clone()).strftime("%a %Y-%m-%d %H:%M %:Q"))))
+        })
+    }
+
+    /// Says how to state what is known of a person, if that is left open.
+    pub(crate) fn person_facts(&self) -> Vec<Way> {
+        let session = &self.question.session;
+        let user = self.engine.estate.user(self.user);
+        if let (None, Some(until)) = (session.at, user.until.as_ref().or(user.from.as_ref())) {
+            let second = SignedDuration::from_secs(1);
+            let at = user.from.as_ref().map_or_else(|| until.value.checked_sub(second).unwrap_or(until.value), |f| f.value);
+            return vec![way(Change::Moment(at), format!("at {at}"), None)];
+        }
+        if let (None, Some(channel)) = (session.channel, user.channels.iter().flatten().next()) {
+            return vec![way(Change::Channel(channel.value), format!("through the channel {}", channel.value.word()), None)];
+        }
+        Vec::new()
+    }
+}
