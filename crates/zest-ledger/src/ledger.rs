@@ -8,25 +8,26 @@ use crate::entry::{
 use crate::estate::Estate;
 use crate::finding::{Code, Finding, Findings};
 use crate::source::SourceMap;
+use crate::table::Table;
 use crate::text::{Interface, is_interface, read_document, read_interface};
 
 /// The entries of a ledger, as written.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Entries {
-    pub(crate) users: Vec<Arc<User>>,
-    pub(crate) groups: Vec<Arc<Group>>,
-    pub(crate) origins: Vec<Arc<OriginNetworks>>,
-    pub(crate) systems: Vec<Arc<System>>,
-    pub(crate) vocabularies: Vec<Arc<Vocabulary>>,
-    pub(crate) command_sets: Vec<Arc<CommandSet>>,
-    pub(crate) roles: Vec<Arc<Role>>,
-    pub(crate) assignments: Vec<Arc<Assignment>>,
-    pub(crate) databases: Vec<Arc<Database>>,
-    pub(crate) services: Vec<Arc<Service>>,
-    pub(crate) hosts: Vec<Arc<Host>>,
-    pub(crate) separations: Vec<Arc<Separation>>,
-    pub(crate) credential_rules: Vec<Arc<CredentialRule>>,
-    pub(crate) interfaces: Vec<Arc<Interface>>,
+    pub(crate) users: Table<Arc<User>>,
+    pub(crate) groups: Table<Arc<Group>>,
+    pub(crate) origins: Table<Arc<OriginNetworks>>,
+    pub(crate) systems: Table<Arc<System>>,
+    pub(crate) vocabularies: Table<Arc<Vocabulary>>,
+    pub(crate) command_sets: Table<Arc<CommandSet>>,
+    pub(crate) roles: Table<Arc<Role>>,
+    pub(crate) assignments: Table<Arc<Assignment>>,
+    pub(crate) databases: Table<Arc<Database>>,
+    pub(crate) services: Table<Arc<Service>>,
+    pub(crate) hosts: Table<Arc<Host>>,
+    pub(crate) separations: Table<Arc<Separation>>,
+    pub(crate) credential_rules: Table<Arc<CredentialRule>>,
+    pub(crate) interfaces: Table<Arc<Interface>>,
 }
 
 /// What [`Ledger::validate`] comes to: the findings, and the estate if none of them is an error.
@@ -60,11 +61,6 @@ impl Ledger {
     #[must_use]
     pub fn new() -> Self {
         Self::default()
-    }
-
-    /// Makes a ledger of entries that were taken from a valid one.
-    pub(crate) const fn of(sources: SourceMap, entries: Entries) -> Self {
-        Self { sources, entries, findings: Vec::new() }
     }
 
     /// Adds a document. What cannot be read in it becomes a finding of [`validate`](Self::validate).

@@ -101,6 +101,7 @@ mod remedy;
 pub mod review;
 pub mod source;
 mod sql;
+mod table;
 mod text;
 
 pub use ask::Question;

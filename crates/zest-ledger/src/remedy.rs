@@ -11,7 +11,7 @@ use crate::engine::Engine;
 use crate::finding::nearest;
 use crate::kind::Site;
 use crate::kind::ways::{Way, way};
-use crate::source::{Place, visible};
+use crate::source::visible;
 
 /// How many remedies are offered at most.
 const OFFERED: usize = 3;
@@ -34,18 +34,18 @@ struct Trial<'a> {
 
 impl Trial<'_> {
     /// Returns the answer, and the engine of the changed ledger if the ledger was changed; nothing once the limits are reached.
-    fn ask<'c>(&mut self, changes: impl Iterator<Item = &'c Change> + Clone) -> Option<(Answer, Option<Engine>)> {
+    fn ask(&mut self, changes: &[Change]) -> Option<(Answer, Option<Engine>)> {
         let mut question = self.question.clone();
-        for change in changes.clone() {
+        for change in changes {
             change.apply(&mut question);
         }
         let mut changed = None;
-        if changes.clone().any(|c| !c.is_of_session()) {
+        if changes.iter().any(|c| !c.is_of_session()) {
             if self.compilations == COMPILATIONS {
                 return None;
             }
             self.compilations += 1;
-            changed = Some(self.engine.with_these(changes, &question).ok()?);
+            changed = Some(self.engine.with(changes).ok()?);
         }
         self.questions += 1;
         Some((changed.as_ref().unwrap_or(self.engine).explained(&question), changed))
@@ -64,13 +64,13 @@ pub(crate) fn remedies(engine: &Engine, refused: &Answer) -> Vec<Remedy> {
             break;
         }
         let plan = plans[number].clone();
-        let Some((answer, changed)) = trial.ask(plan.iter().map(|w| &w.change)) else { continue };
+        let Some((answer, changed)) = trial.ask(&plan.iter().map(|w| w.change.clone()).collect::<Vec<_>>()) else { continue };
         let Some(refusal) = answer.refusal else {
             let (plan, verdict) = without_the_needless(plan, answer.verdict, &mut trial);
             let is_part_of_it = |r: &Remedy| r.steps.iter().all(|s| plan.iter().any(|w| w.change == s.change));
             if !found.iter().any(is_part_of_it) {
                 let step = |way: Way| {
-                    let place = way.place.filter(|p| !way.change.is_of_session() && !is_ours(*p));
+                    let place = way.place.filter(|_| !way.change.is_of_session());
                     Step { change: way.change, text: way.text, location: place.map(|p| engine.estate.sources.locate(p)) }
                 };
                 found.push(Remedy { steps: plan.into_iter().map(step).collect(), verdict });
@@ -93,8 +93,8 @@ pub(crate) fn remedies(engine: &Engine, refused: &Answer) -> Vec<Remedy> {
 fn without_the_needless(mut plan: Vec<Way>, mut verdict: Verdict, trial: &mut Trial<'_>) -> (Vec<Way>, Verdict) {
     let mut at = 0;
     while plan.len() > 1 && at < plan.len() {
-        let rest = plan.iter().enumerate().filter(|&(i, _)| i != at).map(|(_, w)| &w.change);
-        match trial.ask(rest) {
+        let rest: Vec<Change> = plan.iter().enumerate().filter(|&(i, _)| i != at).map(|(_, w)| w.change.clone()).collect();
+        match trial.ask(&rest) {
             Some((answer, _)) if answer.refusal.is_none() => {
                 verdict = answer.verdict;
                 plan.remove(at);
@@ -105,16 +105,11 @@ fn without_the_needless(mut plan: Vec<Way>, mut verdict: Verdict, trial: &mut Tr
     (plan, verdict)
 }
 
-/// Returns whether a place is one that applying a change made.
-fn is_ours(place: Place) -> bool {
-    matches!(place, Place::Code(at) if at.file().ends_with("ask/change.rs"))
-}
-
 /// What could be changed about one refusal.
 fn ways(engine: &Engine, answer: &Answer, refusal: Refusal) -> Vec<Way> {
     let question = &answer.question;
-    let Some(&system) = engine.estate.system_ids.get(question.system.as_str()) else {
-        let near = nearest(&question.system, engine.estate.system_ids.keys().map(|k| &**k));
+    let Some(&system) = engine.estate.names.systems.get(question.system.as_str()) else {
+        let near = nearest(&question.system, engine.estate.names.systems.keys().map(|k| &**k));
         return near.map(|n| way(Change::System(n.to_owned()), format!("on `{}`", visible(n)), None)).into_iter().collect();
     };
     let site = Site { engine, system };

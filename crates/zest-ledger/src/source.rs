@@ -148,6 +148,15 @@ impl SourceMap {
         start..end.max(start)
     }
 
+    /// Finds what [`locate`](Self::locate) returned; nothing for a line that a document does not have.
+    pub(crate) fn spot(&self, at: &Location) -> Option<Spot> {
+        let Some(index) = self.sources.iter().position(|source| source.name == at.file) else { return Some(Spot::Code(at.clone())) };
+        let source = &self.sources[index];
+        let start = *source.line_starts.get((at.line as usize).checked_sub(1)?)? as usize;
+        let before: usize = source.text.get(start..)?.chars().take((at.column as usize).checked_sub(1)?).map(char::len_utf8).sum();
+        Some(Spot::Text(SourceId(index as u32), (start + before) as u32))
+    }
+
     /// Returns file, line and column of a place.
     #[must_use]
     pub fn locate(&self, place: Place) -> Location {
@@ -162,6 +171,24 @@ impl SourceMap {
                 let column = source.text.get(start..span.start as usize).map_or(0, |s| s.chars().count());
                 Location { file: source.name.clone(), line: line as u32, column: column as u32 + 1 }
             }
+        }
+    }
+}
+
+/// A location, found again: the start of whatever is written there.
+#[derive(Clone, Debug)]
+pub(crate) enum Spot {
+    Text(SourceId, u32),
+    Code(Location),
+}
+
+impl Spot {
+    /// Returns whether a place begins there.
+    pub(crate) fn is(&self, place: Place) -> bool {
+        match (self, place) {
+            (Self::Text(source, start), Place::Text(span)) => span.source == *source && span.start == *start,
+            (Self::Code(at), Place::Code(code)) => code.line() == at.line && code.column() == at.column && visible(code.file()) == at.file,
+            (Self::Text(..), Place::Code(_)) | (Self::Code(_), Place::Text(_)) => false,
         }
     }
 }

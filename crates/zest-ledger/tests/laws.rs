@@ -11,7 +11,7 @@ use zest_testkit::random::Source;
 /// The entries of a ledger once more, changed by the callers.
 fn rebuilt(engine: &Engine, reversed: bool, mut set: impl FnMut(&mut CommandSet)) -> Engine {
     let estate = engine.estate();
-    fn all<T: Clone>(list: &[std::sync::Arc<T>], reversed: bool) -> Vec<T> {
+    fn all<T: Clone>(list: &zest_ledger::estate::Table<std::sync::Arc<T>>, reversed: bool) -> Vec<T> {
         let owned = list.iter().map(|entry| T::clone(entry));
         if reversed { owned.rev().collect() } else { owned.collect() }
     }

@@ -1,73 +1,150 @@
 //! Changes of a session or of a ledger, small enough to be tried.
 
 use std::net::IpAddr;
-use std::sync::Arc;
 
 use jiff::Timestamp;
+use serde_json::{Map, Value, json};
 
-use super::{Act, Central, Fact, Proven, Question};
-use crate::entry::{ActAs, Band, Channel, Credential, Database, DatabaseGrant, Grant, Proof, Rule, RuleVerb, When};
-use crate::ledger::Entries;
-use crate::source::{At, Place};
+use super::{Act, Central, Fact, Proven, Question, Session};
+use crate::entry::{Channel, Proof};
+use crate::source::Location;
 
-/// One change.
-#[derive(Clone, Debug, PartialEq)]
-#[non_exhaustive]
-pub enum Change {
+/// Writes the changes, and their JSON form both ways.
+macro_rules! changes {
+    ($($(#[doc = $doc:literal])+ $name:ident
+        $( ( $one:ty ) )?
+        $( { $( $(#[doc = $field_doc:literal])+ $field:ident: $ty:ty, )+ } )?
+        = $word:literal $of:ident;)+) => {
+        /// One change of a session or of a ledger. It names whatever it is about, so it can be kept, sent and applied elsewhere.
+        #[derive(Clone, Debug, PartialEq)]
+        #[non_exhaustive]
+        pub enum Change {
+            $($(#[doc = $doc])+ $name $( ( $one ) )? $( { $( $(#[doc = $field_doc])+ $field: $ty, )+ } )?,)+
+        }
+
+        impl Change {
+            /// The words of all changes.
+            pub const WORDS: &'static [&'static str] = &[$($word,)+];
+
+            /// Returns the word for this sort of change.
+            #[must_use]
+            pub const fn word(&self) -> &'static str {
+                match self { $(Self::$name { .. } => $word,)+ }
+            }
+
+            /// Returns whether the ledger need not change for it.
+            #[must_use]
+            pub const fn is_of_session(&self) -> bool {
+                match self { $(Self::$name { .. } => changes!(@is_of_session $of),)+ }
+            }
+
+            /// Returns the change as JSON: its word under `change`, and what it is about.
+            ///
+            /// # Example
+            /// ```
+            /// use zest_ledger::ask::Change;
+            /// let change = Change::JoinGroup { group: "shore-watch".to_owned(), user: "watch-1".to_owned() };
+            /// let json = change.to_json();
+            /// assert_eq!(json.to_string(), r#"{"change":"join-group","group":"shore-watch","user":"watch-1"}"#);
+            /// assert_eq!(Change::from_json(&json), Ok(change));
+            /// ```
+            #[must_use]
+            pub fn to_json(&self) -> Value {
+                let mut fields = Map::new();
+                fields.insert("change".to_owned(), json!(self.word()));
+                match self {
+                    $(
+                        #[allow(unused_variables, reason = "some changes say nothing more")]
+                        Self::$name { $( 0: changes!(@bind value $one) )? $( $( $field, )+ )? } => {
+                            $( fields.insert("value".to_owned(), <$one as Field>::put(value)); )?
+                            $( $( fields.insert(stringify!($field).to_owned(), <$ty as Field>::put($field)); )+ )?
+                        }
+                    )+
+                }
+                Value::Object(fields)
+            }
+
+            /// Reads what [`to_json`](Self::to_json) writes.
+            ///
+            /// # Errors
+            /// What is expected instead.
+            pub fn from_json(json: &Value) -> Result<Self, String> {
+                let word = json["change"].as_str().ok_or("expected an object with the key `change`")?;
+                let known: &[&str] = match word {
+                    $($word => &["change", $( changes!(@value $one), )? $( $( stringify!($field), )+ )?],)+
+                    _ => return Err(format!("`{}` is no change; these are: {}", crate::source::visible(word), Self::WORDS.join(", "))),
+                };
+                if let Some(key) = json.as_object().into_iter().flatten().map(|(key, _)| key).find(|k| !known.contains(&k.as_str())) {
+                    return Err(format!("`{word}` has no key `{}`; its keys are: {}", crate::source::visible(key), known.join(", ")));
+                }
+                match word {
+                    $($word => Ok(Self::$name { $( 0: take::<$one>(json, "value")? )? $( $( $field: take::<$ty>(json, stringify!($field))?, )+ )? }),)+
+                    _ => Err("no such change".to_owned()),
+                }
+            }
+        }
+    };
+    (@is_of_session session) => { true };
+    (@is_of_session ledger) => { false };
+    (@bind $value:ident $one:ty) => { $value };
+    (@value $one:ty) => { "value" };
+}
+
+changes! {
     /// Ask as another user.
-    User(String),
+    User(String) = "user" session;
     /// Ask about another system.
-    System(String),
+    System(String) = "system" session;
     /// Type another line.
-    Line(String),
+    Line(String) = "line" session;
     /// Be at a level.
-    Level(u8),
+    Level(u8) = "level" session;
     /// Be in a mode; in the start mode if none.
-    Mode(Option<String>),
+    Mode(Option<String>) = "mode" session;
     /// Come from an address.
-    Origin(IpAddr),
+    Origin(IpAddr) = "origin" session;
     /// Come through a channel.
-    Channel(Channel),
+    Channel(Channel) = "channel" session;
     /// Do it at a moment.
-    Moment(Timestamp),
+    Moment(Timestamp) = "moment" session;
     /// Give a proof of identity just before.
-    Proof(Proof),
+    Proof(Proof) = "proof" session;
     /// Give only this proof of identity.
-    OnlyProof(Proof),
+    OnlyProof(Proof) = "only-proof" session;
     /// Wait until the central source is back.
-    CentralUp,
+    CentralUp = "central-up" session;
     /// Use no local account.
-    NoAccount,
+    NoAccount = "no-account" session;
     /// Use an account of a database server.
-    Account(String),
+    Account(String) = "account" session;
     /// Have a role active; `none` for none.
-    ActiveRole(String),
+    ActiveRole(String) = "active-role" session;
     /// Have another second person.
-    SecondPerson(String),
+    SecondPerson(String) = "second-person" session;
     /// State an attribute of the session.
     Attribute {
         /// Its name.
         name: String,
         /// Its value.
         value: String,
-    },
+    } = "attribute" session;
     /// Act as somebody else in one link fewer, or more, or another.
-    Acting(Vec<Act>),
+    Acting(Vec<Act>) = "acting" session;
     /// Have only these roles active.
-    ActiveRoles(Vec<String>),
+    ActiveRoles(Vec<String>) = "active-roles" session;
     /// On a host: sign in with their own account, and go on from there.
     FromOwn {
         /// The own account.
         account: String,
         /// The links.
         acting: Vec<Act>,
-    },
+    } = "from-own" session;
     /// Leave an attribute of the session out.
-    NoAttribute(String),
+    NoAttribute(String) = "no-attribute" session;
     /// Leave facts of the session out.
-    Unstated(Vec<Fact>),
+    Unstated(Vec<Fact>) = "unstated" session;
     /// Sign in anew.
-    NewSession,
+    NewSession = "new-session" session;
 
     /// Put a rule at the top of a command set.
     AllowFirst {
@@ -75,44 +152,52 @@ pub enum Change {
         set: String,
         /// The pattern to permit.
         pattern: String,
-    },
+    } = "allow-first" ledger;
     /// Give a role a band with this ceiling, or raise its ceiling.
     Ceiling {
         /// The role.
         role: String,
         /// The ceiling.
         to: u8,
-    },
+    } = "ceiling" ledger;
     /// Raise the ceiling of a local account.
     AccountCeiling {
+        /// The device.
+        system: String,
         /// The login.
         login: String,
         /// The ceiling.
         to: u8,
-    },
+    } = "account-ceiling" ledger;
     /// Lower the device's own level for a command.
     OwnLevel {
+        /// The device.
+        system: String,
         /// The command's line as the vocabulary writes it.
         command: String,
         /// The level.
         to: u8,
-    },
+    } = "own-level" ledger;
     /// Attach a command set to a role.
     Attach {
         /// The role.
         role: String,
         /// The set.
         set: String,
-    },
+    } = "attach" ledger;
     /// Make an account or role of a database server a member of a role.
     JoinRole {
+        /// The server.
+        system: String,
         /// The member.
         member: String,
         /// The role.
         role: String,
-    },
+    } = "join-role" ledger;
     /// Grant something on a database server.
     Grant {
+        /// The server.
+        system: String,
         /// The privileges.
         privileges: Vec<String>,
         /// The columns; the whole object if none.
@@ -123,85 +208,207 @@ pub enum Change {
         to: String,
         /// With the right to pass it on.
         regrant: bool,
-    },
+    } = "grant" ledger;
     /// Grant an operation on a cloud or in an application.
     Allow {
+        /// The cloud or application.
+        system: String,
         /// The operation.
         operation: String,
         /// The resource.
         on: String,
         /// Who gets it: `user:ID` or `role:ID`.
         to: String,
-    },
-    /// Leave an operation out of the deny that is written at this place.
+    } = "allow" ledger;
+    /// Leave an operation out of the deny that is written at a place.
     LeaveOut {
         /// Where the deny is written.
-        place: Place,
+        at: Location,
         /// The operation.
         operation: String,
-    },
-    /// Have the ceiling that is written at this place let an operation through.
+    } = "leave-out" ledger;
+    /// Have the ceiling that is written at a place let an operation through.
     LetThrough {
         /// Where the ceiling is written.
-        place: Place,
+        at: Location,
         /// The operation.
         operation: String,
-    },
-    /// Let the user act as another.
-    LetActAs(String),
-    /// Have a role admit the user.
-    Admit(String),
-    /// Make the user a member of a group.
-    JoinGroup(String),
-    /// Let the user use a local account.
-    UseAccount(String),
-    /// Unlock a local account.
-    UnlockAccount(String),
-    /// Set the credential of a local account.
-    SetCredential(String),
-    /// Switch the user on.
-    Enable,
-    /// Take the user's validity bounds away.
-    Unbind,
-    /// Take the validity bounds of the assignment or grant away that is written, or of which one is written, at this place.
-    Prolong(Place),
-    /// Give the user a way to prove identity.
-    GiveProof(Proof),
-    /// Record that the user has changed the credential.
-    CredentialChanged,
+    } = "let-through" ledger;
+    /// Let a user act as another.
+    LetActAs {
+        /// The cloud or application.
+        system: String,
+        /// As whom.
+        target: String,
+        /// Who may.
+        user: String,
+    } = "let-act-as" ledger;
+    /// Have a role admit a user.
+    Admit {
+        /// The role.
+        role: String,
+        /// The user.
+        user: String,
+    } = "admit" ledger;
+    /// Make a user a member of a group.
+    JoinGroup {
+        /// The group.
+        group: String,
+        /// The user.
+        user: String,
+    } = "join-group" ledger;
+    /// Let a user use an account of a system.
+    UseAccount {
+        /// The system.
+        system: String,
+        /// The account.
+        account: String,
+        /// The user.
+        user: String,
+    } = "use-account" ledger;
+    /// Unlock an account of a device or host.
+    UnlockAccount {
+        /// The system.
+        system: String,
+        /// The login.
+        login: String,
+    } = "unlock-account" ledger;
+    /// Set the credential of a local account of a device.
+    SetCredential {
+        /// The device.
+        system: String,
+        /// The login.
+        login: String,
+    } = "set-credential" ledger;
+    /// Switch a user on.
+    Enable {
+        /// The user.
+        user: String,
+    } = "enable" ledger;
+    /// Take a user's validity bounds away.
+    Unbind {
+        /// The user.
+        user: String,
+    } = "unbind" ledger;
+    /// Take the validity bounds of the assignment, grant or account away that is written, or of which one is written, at a place.
+    Prolong {
+        /// The place.
+        at: Location,
+    } = "prolong" ledger;
+    /// Give a user a way to prove identity.
+    GiveProof {
+        /// The user.
+        user: String,
+        /// The way.
+        proof: Proof,
+    } = "give-proof" ledger;
+    /// Record that a user has changed the credential.
+    CredentialChanged {
+        /// The user.
+        user: String,
+    } = "credential-changed" ledger;
+}
+
+/// What a change is about, as JSON.
+trait Field: Sized {
+    fn put(&self) -> Value;
+    fn take(json: &Value) -> Option<Self>;
+}
+
+fn take<T: Field>(json: &Value, key: &str) -> Result<T, String> {
+    T::take(&json[key]).ok_or_else(|| format!("the key `{key}` is missing, or is not what it should be"))
+}
+
+impl Field for String {
+    fn put(&self) -> Value {
+        json!(self)
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        json.as_str().map(str::to_owned)
+    }
+}
+
+impl Field for u8 {
+    fn put(&self) -> Value {
+        json!(self)
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        json.as_u64()?.try_into().ok()
+    }
+}
+
+impl Field for bool {
+    fn put(&self) -> Value {
+        json!(self)
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        json.as_bool()
+    }
+}
+
+impl<T: Field> Field for Option<T> {
+    fn put(&self) -> Value {
+        self.as_ref().map_or(Value::Null, T::put)
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        if json.is_null() { Some(None) } else { T::take(json).map(Some) }
+    }
+}
+
+impl<T: Field> Field for Vec<T> {
+    fn put(&self) -> Value {
+        self.iter().map(T::put).collect()
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        json.as_array()?.iter().map(T::take).collect()
+    }
+}
+
+impl Field for Location {
+    fn put(&self) -> Value {
+        json!({ "file": self.file, "line": self.line, "column": self.column })
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        let number = |key: &str| json[key].as_u64()?.try_into().ok();
+        Some(Self { file: json["file"].as_str()?.to_owned(), line: number("line")?, column: number("column")? })
+    }
+}
+
+/// Types that are a text, by how it is written and read.
+macro_rules! texts {
+    ($($ty:ty: $put:expr, $take:expr;)+) => {
+        $(
+            impl Field for $ty {
+                fn put(&self) -> Value {
+                    let put: fn(&Self) -> String = $put;
+                    Value::String(put(self))
+                }
+
+                fn take(json: &Value) -> Option<Self> {
+                    let take: fn(&str) -> Option<Self> = $take;
+                    take(json.as_str()?)
+                }
+            }
+        )+
+    };
+}
+
+texts! {
+    IpAddr: ToString::to_string, |text| text.parse().ok();
+    Timestamp: ToString::to_string, |text| text.parse().ok();
+    Act: Self::written, |text| text.parse().ok();
+    Channel: |channel| channel.word().to_owned(), Self::from_word;
+    Proof: |proof| proof.word().to_owned(), Self::from_word;
+    Fact: |fact| fact.option().to_owned(), |text| Self::ALL.into_iter().find(|fact| fact.option() == text);
 }
 
 impl Change {
-    /// Returns whether the ledger need not change for it.
-    #[must_use]
-    pub const fn is_of_session(&self) -> bool {
-        matches!(
-            self,
-            Self::User(_)
-                | Self::System(_)
-                | Self::Line(_)
-                | Self::Level(_)
-                | Self::Mode(_)
-                | Self::Origin(_)
-                | Self::Channel(_)
-                | Self::Moment(_)
-                | Self::Proof(_)
-                | Self::OnlyProof(_)
-                | Self::CentralUp
-                | Self::NoAccount
-                | Self::Account(_)
-                | Self::ActiveRole(_)
-                | Self::SecondPerson(_)
-                | Self::Attribute { .. }
-                | Self::NoAttribute(_)
-                | Self::Unstated(_)
-                | Self::Acting(_)
-                | Self::ActiveRoles(_)
-                | Self::NewSession
-                | Self::FromOwn { .. }
-        )
-    }
-
     /// Applies a change of the session to a question; changes of the ledger leave it as it is.
     pub fn apply(&self, question: &mut Question) {
         let just_now = |proof| Proven::new(proof, jiff::SignedDuration::ZERO);
@@ -229,7 +436,7 @@ impl Change {
                 question.session.attributes.push((name.clone(), value.clone()));
             }
             Self::NoAttribute(name) => question.session.attributes.retain(|(k, _)| k != name),
-            Self::Unstated(facts) => facts.iter().for_each(|fact| question.session.take(*fact, &super::Session::default())),
+            Self::Unstated(facts) => facts.iter().for_each(|fact| question.session.take(*fact, &Session::default())),
             Self::Acting(chain) => question.session.acting.clone_from(chain),
             Self::ActiveRoles(roles) => question.session.active_roles = Some(roles.clone()),
             Self::FromOwn { account, acting } => {
@@ -241,148 +448,6 @@ impl Change {
                 for act in &mut question.session.acting {
                     if let Act::Role { since, .. } = act {
                         *since = None;
-                    }
-                }
-            }
-            _ => {}
-        }
-    }
-
-    /// Applies a change of the ledger to a narrowed ledger; `user` is the one who asks.
-    pub(crate) fn to_entries(&self, entries: &mut Entries, user: &str, system: &str) {
-        let place = Place::here();
-        let at = |text: &str| At::new(text.to_owned(), place);
-        let reference = format!("user:{user}");
-        match self {
-            Self::AllowFirst { set, pattern } => {
-                for set in entries.command_sets.iter_mut().filter(|s| s.id.value == *set).map(Arc::make_mut) {
-                    set.rules.insert(0, Rule { verb: RuleVerb::Allow, text: at(pattern), after: None, because: None });
-                }
-            }
-            Self::Ceiling { role, to } => {
-                for role in entries.roles.iter_mut().filter(|r| r.id.value == *role).map(Arc::make_mut) {
-                    let start = role.band.as_ref().map_or(1.min(*to), |b| b.start.value);
-                    role.band = Some(Band { start: At::new(start, place), ceiling: At::new(*to, place) });
-                }
-            }
-            Self::OwnLevel { command, to } => {
-                for system in entries.systems.iter_mut().map(Arc::make_mut) {
-                    system.own_levels.retain(|o| o.command.value.trim() != command);
-                    system.own_levels.push(crate::entry::OwnLevel { command: at(command), level: At::new(*to, place) });
-                }
-            }
-            Self::Attach { role, set } => {
-                for role in entries.roles.iter_mut().filter(|r| r.id.value == *role).map(Arc::make_mut) {
-                    role.commands.push(at(set));
-                }
-            }
-            Self::Prolong(place) => {
-                let is_it = |whole: Place, bounds: [&Option<At<Timestamp>>; 2]| {
-                    whole == *place || bounds.into_iter().flatten().any(|b| b.place == *place)
-                };
-                for assignment in entries.assignments.iter_mut().filter(|a| is_it(a.place, [&a.from, &a.until])).map(Arc::make_mut) {
-                    (assignment.from, assignment.until) = (None, None);
-                }
-                let of_services = entries.services.iter_mut().flat_map(|s| &mut Arc::make_mut(s).grants);
-                let of_roles = entries.roles.iter_mut().flat_map(|r| &mut Arc::make_mut(r).grants);
-                for account in entries.hosts.iter_mut().flat_map(|h| &mut Arc::make_mut(h).accounts) {
-                    if account.until.as_ref().is_some_and(|u| u.place == *place) {
-                        account.until = None;
-                    }
-                }
-                for grant in of_services.chain(of_roles).filter(|g| is_it(g.place, [&g.from, &g.until])) {
-                    (grant.from, grant.until) = (None, None);
-                }
-            }
-            Self::Allow { operation, on, to } => {
-                if let Some(service) = entries.services.iter_mut().find(|s| s.system.value == system).map(Arc::make_mut) {
-                    let mut grant = Grant::at(place);
-                    grant.allow.push(at(operation));
-                    grant.on.push(at(on));
-                    grant.to.push(at(to));
-                    service.grants.push(grant);
-                }
-            }
-            Self::LeaveOut { place: deny, operation } => {
-                let of_services = entries.services.iter_mut().flat_map(|s| &mut Arc::make_mut(s).grants);
-                let of_roles = entries.roles.iter_mut().flat_map(|r| &mut Arc::make_mut(r).grants);
-                of_services.chain(of_roles).filter(|g| g.place == *deny).for_each(|g| g.except.push(at(operation)));
-            }
-            Self::LetThrough { place: ceiling, operation } => {
-                let ceilings = entries.services.iter_mut().flat_map(|s| &mut Arc::make_mut(s).ceilings);
-                for ceiling in ceilings.filter(|c| c.place == *ceiling) {
-                    ceiling.except.retain(|e| e.value != *operation);
-                    ceiling.allow.push(at(operation));
-                }
-            }
-            Self::LetActAs(target) => {
-                for service in entries.services.iter_mut().filter(|s| s.system.value == system).take(1).map(Arc::make_mut) {
-                    let target = at(&format!("user:{target}"));
-                    service.acting.push(ActAs { place, target, by: vec![at(&reference)], when: When::default() });
-                }
-            }
-            Self::Admit(role) => {
-                for role in entries.roles.iter_mut().filter(|r| r.id.value == *role).map(Arc::make_mut) {
-                    role.assumable.get_or_insert_default().by.push(at(&reference));
-                }
-            }
-            Self::JoinGroup(group) => {
-                for group in entries.groups.iter_mut().filter(|g| g.id.value == *group).map(Arc::make_mut) {
-                    group.members.push(at(&reference));
-                }
-            }
-            Self::JoinRole { member, role } => {
-                for database in entries.databases.iter_mut().map(Arc::make_mut) {
-                    for entry in database.accounts.iter_mut().chain(&mut database.roles).filter(|r| r.name.value == *member) {
-                        entry.member_of.push(at(role));
-                    }
-                }
-            }
-            Self::Grant { privileges, columns, on, to, regrant } => {
-                let Some(system) = entries.systems.first().map(|s| s.id.value.clone()) else { return };
-                let mut grant = DatabaseGrant::at(place);
-                grant.allow = privileges.iter().map(|p| at(p)).collect();
-                grant.columns = columns.iter().map(|c| at(c)).collect();
-                grant.on.push(at(on));
-                grant.to.push(at(to));
-                grant.regrant = Some(At::new(*regrant, place));
-                entries.databases.push(Arc::new(Database::at(at(&system)).grant(grant)));
-            }
-            Self::UseAccount(login) | Self::UnlockAccount(login) if !entries.hosts.is_empty() => {
-                let hosts = entries.hosts.iter_mut().filter(|h| h.system.value == system).map(Arc::make_mut);
-                for account in hosts.flat_map(|h| &mut h.accounts).filter(|a| a.login.value == *login) {
-                    if matches!(self, Self::UseAccount(_)) { account.used_by.push(at(&reference)) } else { account.locked = None }
-                }
-            }
-            Self::UseAccount(account) if !entries.databases.is_empty() => {
-                for database in entries.databases.iter_mut().map(Arc::make_mut) {
-                    for entry in database.accounts.iter_mut().filter(|r| r.name.value == *account) {
-                        entry.used_by.push(at(&reference));
-                    }
-                }
-            }
-            Self::AccountCeiling { login, .. } | Self::UseAccount(login) | Self::UnlockAccount(login) | Self::SetCredential(login) => {
-                for system in entries.systems.iter_mut().map(Arc::make_mut) {
-                    for account in system.accounts.iter_mut().filter(|a| a.login.value == *login) {
-                        match self {
-                            Self::AccountCeiling { to, .. } => {
-                                let start = account.band.as_ref().map_or(1.min(*to), |b| b.start.value);
-                                account.band = Some(Band { start: At::new(start, place), ceiling: At::new(*to, place) });
-                            }
-                            Self::UseAccount(_) => account.used_by.push(at(&reference)),
-                            Self::UnlockAccount(_) => account.locked = None,
-                            _ => account.credential = Some(At::new(Credential::Set, place)),
-                        }
-                    }
-                }
-            }
-            Self::Enable | Self::Unbind | Self::GiveProof(_) | Self::CredentialChanged => {
-                for user in entries.users.iter_mut().filter(|u| u.id.value == user).map(Arc::make_mut) {
-                    match self {
-                        Self::Enable => user.disabled = None,
-                        Self::Unbind => (user.from, user.until) = (None, None),
-                        Self::GiveProof(proof) => user.proofs.push(At::new(*proof, place)),
-                        _ => user.must_change_credential = None,
                     }
                 }
             }

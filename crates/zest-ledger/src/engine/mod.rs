@@ -1,5 +1,8 @@
 //! The compiled estate: what a decision looks up instead of working it out.
 
+mod build;
+mod cache;
+mod layer;
 mod membership;
 mod standing;
 
@@ -7,24 +10,21 @@ use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::ask::{Answer, Change, Decision, Question, RuleRef, Session};
-use crate::command::Pattern;
-use crate::command::alphabet::{Alphabet, AlphabetBuilder, Symbol};
-use crate::command::automaton::{Automaton, MAX_STATES};
-use crate::command::vocabulary::{Command, Vocabulary};
+use crate::ask::{Answer, Decision, Question, RuleRef, Session};
+use crate::command::alphabet::{Alphabet, Symbol};
+use crate::command::automaton::Automaton;
+use crate::command::vocabulary::Vocabulary;
 use crate::entry::{Otherwise, RuleVerb, Unrestricted};
-use crate::estate::{AssignmentId, Duties, Estate, Facts, Kept, Party, SetId, SystemId, UserId, VocabularyId};
-use crate::finding::{Code, Finding, Findings};
+use crate::estate::{AssignmentId, Duties, Estate, Facts, Kept, Party, SetId, SystemId, Table, UserId};
 use crate::kind::trace::Trace;
 use crate::kind::{self, Site};
-use crate::ledger::Ledger;
 use crate::remedy::remedies;
-use crate::source::visible;
 
+pub(crate) use cache::Cache;
 pub(crate) use membership::{Candidate, Membership};
 pub(crate) use standing::{LevelBand, Standing};
 
-/// An estate ready to decide.
+/// An estate ready to decide. A copy shares everything.
 ///
 /// # Example
 /// ```
@@ -51,18 +51,19 @@ pub(crate) use standing::{LevelBand, Standing};
 /// assert_eq!(answer.full_line.as_deref(), Some("show release"));
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Engine {
     pub(crate) estate: Estate,
     pub(crate) alphabet: Arc<Alphabet>,
-    pub(crate) sets: Vec<CompiledSet>,
-    pub(crate) vocabularies: Vec<Vocabulary>,
+    pub(crate) sets: Table<Arc<CompiledSet>>,
+    pub(crate) vocabularies: Arc<[Vocabulary]>,
     /// What the kind of each system made of it for decisions.
-    pub(crate) systems: Vec<Kept>,
+    pub(crate) systems: Table<Kept>,
     pub(crate) membership: Membership,
-    pub(crate) standings: Vec<Standing>,
-    standing_of: Vec<usize>,
-    folded: Option<FxHashMap<String, Vec<UserId>>>,
+    pub(crate) standings: Arc<Vec<Standing>>,
+    standing_of: Table<usize>,
+    folded: Option<Arc<FxHashMap<String, Vec<UserId>>>>,
+    pub(crate) cache: Arc<Cache>,
 }
 
 /// A command set and its automaton.
@@ -101,110 +102,6 @@ impl SetVerdict {
             _ => None,
         }
     }
-}
-
-/// Building
-impl Engine {
-    /// Compiles an estate.
-    ///
-    /// # Errors
-    /// Findings of the codes `command-set-too-large` and `bad-command`, when a command set or the patterns of the
-    /// ledger together need a larger automaton than is allowed, or two commands cannot be told apart.
-    pub fn compile(estate: Estate) -> Result<Self, Findings> {
-        Self::compile_like(estate, None)
-    }
-
-    /// Compiles an estate, with the alphabet of another engine if its words and slots are all there.
-    pub(crate) fn compile_like(estate: Estate, other: Option<&Self>) -> Result<Self, Findings> {
-        let mut findings = Vec::new();
-        let fail = |findings| Err(Findings::new(findings, Arc::clone(&estate.sources)));
-        let rules = || estate.sets.iter().flat_map(|s| s.rules.iter().map(|r| &*r.pattern));
-        let commands = || estate.vocabularies.iter().flat_map(|v| v.commands.iter().map(|c| &c.pattern));
-        let known = other.map(|o| &o.alphabet).filter(|alphabet| rules().chain(commands()).all(|p| alphabet.knows(p)));
-        let alphabet = match known {
-            Some(alphabet) => Arc::clone(alphabet),
-            None => {
-                let mut builder = AlphabetBuilder::default();
-                rules().chain(commands()).for_each(|pattern| builder.add(pattern));
-                let Ok(alphabet) = builder.build() else {
-                    let message = "the placeholders and `*` patterns of the ledger need an automaton of more than 32 MiB";
-                    let finding = Finding::new(Code::CommandSetTooLarge, message);
-                    findings.push(finding.help("use fewer different `*` patterns, or write words out as `{on|off}`"));
-                    return fail(findings);
-                };
-                Arc::new(alphabet)
-            }
-        };
-        let mut sets = Vec::with_capacity(estate.sets.len());
-        for (i, links) in estate.sets.iter().enumerate() {
-            let patterns: Vec<&Pattern> = links.rules.iter().map(|r| &*r.pattern).collect();
-            match Automaton::build(&alphabet, &patterns) {
-                Ok(automaton) => {
-                    let verbs = links.rules.iter().map(|r| r.verb).collect();
-                    sets.push(CompiledSet { automaton, verbs, otherwise: links.otherwise });
-                }
-                Err(_) => {
-                    let id = &estate.set(SetId::new(i)).id;
-                    findings.push(
-                        Finding::new(
-                            Code::CommandSetTooLarge,
-                            format!("the command set `{}` needs more than {MAX_STATES} states", visible(&id.value)),
-                        )
-                        .at(id.place, "too many combinations of its rules are possible")
-                        .help("use fewer rules with `{word}` or `*` before fixed words, or split the set"),
-                    );
-                }
-            }
-        }
-        let vocabularies = compile_vocabularies(&estate, &alphabet, &mut findings);
-        if !findings.is_empty() {
-            return fail(findings);
-        }
-        let systems = (0..estate.systems.len()).map(SystemId::new);
-        let systems = systems.map(|id| estate.systems[id.index()].kind.compile(&estate, id)).collect();
-        let (standings, standing_of) = standing::standings(&estate);
-        let membership = Membership::of(&estate, &standing_of);
-        let folded = estate.entries.systems.iter().any(|s| s.ignores_case()).then(|| fold_names(&estate));
-        Ok(Self { estate, alphabet, sets, vocabularies, systems, membership, standings, standing_of, folded })
-    }
-}
-
-fn compile_vocabularies(estate: &Estate, alphabet: &Alphabet, findings: &mut Vec<Finding>) -> Vec<Vocabulary> {
-    let mut vocabularies = Vec::with_capacity(estate.vocabularies.len());
-    for (i, links) in estate.vocabularies.iter().enumerate() {
-        let commands = links
-            .commands
-            .iter()
-            .map(|c| Command {
-                pattern: c.pattern.clone(),
-                does: c.does,
-                enters: c.enters,
-                modes: c.modes.clone(),
-                level_word: c.level_word,
-            })
-            .collect();
-        let written = estate.vocabulary(VocabularyId::new(i));
-        let (vocabulary, clashes) = Vocabulary::build(written, links.modes.clone(), links.start_mode, commands, alphabet);
-        for (later, earlier) in clashes {
-            let line = visible(&links.commands[later.index()].line);
-            findings.push(
-                Finding::new(Code::BadCommand, format!("the command `{line}` cannot be told apart from an earlier one"))
-                    .at(links.commands[later.index()].place, "the same line in the same mode")
-                    .also(links.commands[earlier.index()].place, "first declared here")
-                    .help("take one of the two out, or give them different modes"),
-            );
-        }
-        vocabularies.push(vocabulary);
-    }
-    vocabularies
-}
-
-fn fold_names(estate: &Estate) -> FxHashMap<String, Vec<UserId>> {
-    let mut folded: FxHashMap<String, Vec<UserId>> = FxHashMap::default();
-    for (i, user) in estate.entries.users.iter().enumerate() {
-        folded.entry(user.id.value.to_lowercase()).or_default().push(UserId::new(i));
-    }
-    folded
 }
 
 /// Asking
@@ -275,18 +172,6 @@ impl Engine {
     }
 }
 
-/// Changes
-impl Engine {
-    /// Returns the engine of the ledger with changes applied.
-    pub(crate) fn with_these<'c>(&self, changes: impl IntoIterator<Item = &'c Change>, question: &Question) -> Result<Self, Findings> {
-        let mut entries = self.estate.entries.clone();
-        for change in changes {
-            change.to_entries(&mut entries, &question.user, &question.system);
-        }
-        Self::compile_like(Ledger::of((*self.estate.sources).clone(), entries).estate()?, Some(self))
-    }
-}
-
 /// Parts of a decision
 impl Engine {
     /// Returns what conditions may look at: the session, the user's attributes, the labels and rules of the system.
@@ -325,7 +210,7 @@ impl Engine {
 
     /// Finds the user a name means where names are or are not case-sensitive.
     pub(crate) fn find_user(&self, name: &str, ignores_case: bool) -> Option<UserId> {
-        if let Some(&id) = self.estate.user_ids.get(name) {
+        if let Some(&id) = self.estate.names.users.get(name) {
             return Some(id);
         }
         if !ignores_case {

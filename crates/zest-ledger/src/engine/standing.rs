@@ -40,15 +40,15 @@ pub(crate) struct Standing {
 }
 
 /// Returns the distinct standings, and which of them each assignment gives.
-pub(crate) fn standings(estate: &Estate) -> (Vec<Standing>, Vec<usize>) {
-    let bands = role_bands(estate);
+pub(super) fn standings(estate: &Estate) -> (Vec<Standing>, Vec<usize>) {
+    let mut bands = Bands::default();
     let mut distinct: FxHashMap<Standing, usize> = FxHashMap::default();
     let mut list = Vec::new();
     let of = estate
         .assignments
         .iter()
         .map(|assignment| {
-            let standing = standing(estate, assignment, &bands);
+            let standing = standing(estate, assignment, &mut bands);
             *distinct.entry(standing.clone()).or_insert_with(|| {
                 list.push(standing);
                 list.len() - 1
@@ -58,7 +58,8 @@ pub(crate) fn standings(estate: &Estate) -> (Vec<Standing>, Vec<usize>) {
     (list, of)
 }
 
-fn standing(estate: &Estate, assignment: &AssignmentLinks, bands: &[Option<LevelBand>]) -> Standing {
+/// Returns what one assignment gives.
+pub(super) fn standing(estate: &Estate, assignment: &AssignmentLinks, bands: &mut Bands) -> Standing {
     let mut seen = FxHashSet::default();
     let mut standing = Standing::default();
     let mut queue: Vec<RoleId> = assignment.roles.iter().rev().copied().collect();
@@ -73,27 +74,31 @@ fn standing(estate: &Estate, assignment: &AssignmentLinks, bands: &[Option<Level
             queue.extend(estate.roles[role.index()].includes.iter().rev());
         }
     }
-    standing.band = assignment.roles.iter().filter_map(|r| bands[r.index()]).reduce(LevelBand::highest);
+    standing.band = assignment.roles.iter().filter_map(|&r| bands.of(estate, r)).reduce(LevelBand::highest);
     standing
 }
 
-/// The band of every role: its own, or else the highest of those it includes. Roles include each other in no circle.
-fn role_bands(estate: &Estate) -> Vec<Option<LevelBand>> {
-    let mut bands: Vec<Option<Option<LevelBand>>> = vec![None; estate.roles.len()];
-    for root in 0..estate.roles.len() {
-        let mut way = vec![RoleId::new(root)];
+/// The bands of roles, as far as they have been worked out.
+#[derive(Debug, Default)]
+pub(super) struct Bands(FxHashMap<RoleId, Option<LevelBand>>);
+
+impl Bands {
+    /// The band of a role: its own, or else the highest of those it includes. Roles include each other in no circle.
+    fn of(&mut self, estate: &Estate, role: RoleId) -> Option<LevelBand> {
+        let mut way = vec![role];
         while let Some(&role) = way.last() {
             let links = &estate.roles[role.index()];
-            if bands[role.index()].is_some() {
+            if self.0.contains_key(&role) {
                 way.pop();
             } else if let Some(own) = &estate.role(role).band {
-                bands[role.index()] = Some(Some(LevelBand::read(own)));
-            } else if let Some(&open) = links.includes.iter().find(|r| bands[r.index()].is_none()) {
+                self.0.insert(role, Some(LevelBand::read(own)));
+            } else if let Some(&open) = links.includes.iter().find(|r| !self.0.contains_key(r)) {
                 way.push(open);
             } else {
-                bands[role.index()] = Some(links.includes.iter().filter_map(|r| bands[r.index()].flatten()).reduce(LevelBand::highest));
+                let highest = links.includes.iter().filter_map(|r| self.0.get(r).copied().flatten()).reduce(LevelBand::highest);
+                self.0.insert(role, highest);
             }
         }
+        self.0.get(&role).copied().flatten()
     }
-    bands.into_iter().map(Option::flatten).collect()
 }

@@ -10,15 +10,14 @@ pub(crate) mod resolve;
 use std::any::Any;
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
-
+pub use crate::table::{Rows, Table};
 pub(crate) use circles::circles;
 pub(crate) use comparison::Operand;
 pub(crate) use condition::{Conditions, Facts, Networks};
 pub use condition::{Outcome, Part};
 pub use id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId, SystemId, UserId, VocabularyId};
 pub(crate) use path::is_within;
-pub(crate) use resolve::{Resolver, look_up};
+pub(crate) use resolve::{Names, Resolver, look_up};
 
 use crate::command::Pattern;
 use crate::entry::{self, Does, Otherwise, RuleVerb};
@@ -48,23 +47,21 @@ pub enum Party {
 /// assert_eq!(estate.users().len(), 1);
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Estate {
     pub(crate) sources: Arc<SourceMap>,
     pub(crate) entries: Entries,
-    pub(crate) user_ids: FxHashMap<Box<str>, UserId>,
-    pub(crate) system_ids: FxHashMap<Box<str>, SystemId>,
-    pub(crate) role_ids: FxHashMap<Box<str>, RoleId>,
-    pub(crate) groups: Vec<GroupLinks>,
+    pub(crate) names: Arc<Names>,
+    pub(crate) groups: Table<Arc<GroupLinks>>,
     /// What the kind of each system made of what is written of it.
-    pub(crate) systems: Vec<Declared>,
-    pub(crate) vocabularies: Vec<VocabularyLinks>,
-    pub(crate) sets: Vec<SetLinks>,
-    pub(crate) roles: Vec<RoleLinks>,
-    pub(crate) separations: Vec<SeparationLinks>,
-    pub(crate) credential_rules: Vec<CredentialRuleLinks>,
+    pub(crate) systems: Table<Declared>,
+    pub(crate) vocabularies: Arc<[VocabularyLinks]>,
+    pub(crate) sets: Table<Arc<SetLinks>>,
+    pub(crate) roles: Table<Arc<RoleLinks>>,
+    pub(crate) separations: Arc<[SeparationLinks]>,
+    pub(crate) credential_rules: Arc<[CredentialRuleLinks]>,
     /// By rank, then as written.
-    pub(crate) assignments: Vec<AssignmentLinks>,
+    pub(crate) assignments: Table<Arc<AssignmentLinks>>,
 }
 
 /// What a kind keeps of a system; nobody else knows what is in it.
@@ -190,55 +187,55 @@ impl Estate {
 
     /// Returns the users, as written.
     #[must_use]
-    pub fn users(&self) -> &[Arc<entry::User>] {
+    pub fn users(&self) -> &Table<Arc<entry::User>> {
         &self.entries.users
     }
 
     /// Returns the groups, as written.
     #[must_use]
-    pub fn groups(&self) -> &[Arc<entry::Group>] {
+    pub fn groups(&self) -> &Table<Arc<entry::Group>> {
         &self.entries.groups
     }
 
     /// Returns the systems, as written.
     #[must_use]
-    pub fn systems(&self) -> &[Arc<entry::System>] {
+    pub fn systems(&self) -> &Table<Arc<entry::System>> {
         &self.entries.systems
     }
 
     /// Returns what database servers hold, as written.
     #[must_use]
-    pub fn databases(&self) -> &[Arc<entry::Database>] {
+    pub fn databases(&self) -> &Table<Arc<entry::Database>> {
         &self.entries.databases
     }
 
     /// Returns what clouds and applications hold, as written.
     #[must_use]
-    pub fn services(&self) -> &[Arc<entry::Service>] {
+    pub fn services(&self) -> &Table<Arc<entry::Service>> {
         &self.entries.services
     }
 
     /// Returns the roles, as written.
     #[must_use]
-    pub fn roles(&self) -> &[Arc<entry::Role>] {
+    pub fn roles(&self) -> &Table<Arc<entry::Role>> {
         &self.entries.roles
     }
 
     /// Returns the command sets, as written.
     #[must_use]
-    pub fn command_sets(&self) -> &[Arc<entry::CommandSet>] {
+    pub fn command_sets(&self) -> &Table<Arc<entry::CommandSet>> {
         &self.entries.command_sets
     }
 
     /// Returns the vocabularies, as written.
     #[must_use]
-    pub fn vocabularies(&self) -> &[Arc<entry::Vocabulary>] {
+    pub fn vocabularies(&self) -> &Table<Arc<entry::Vocabulary>> {
         &self.entries.vocabularies
     }
 
     /// Returns the assignments in the order in which they are tried: by rank, then as written.
     #[must_use]
-    pub fn assignments(&self) -> &[Arc<entry::Assignment>] {
+    pub fn assignments(&self) -> &Table<Arc<entry::Assignment>> {
         &self.entries.assignments
     }
 

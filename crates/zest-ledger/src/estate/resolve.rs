@@ -1,5 +1,6 @@
 //! Follows the references of a ledger and reads the patterns, networks and times in it.
 
+use std::collections::BTreeSet;
 use std::net::IpAddr;
 use std::sync::Arc;
 
@@ -15,7 +16,7 @@ use super::comparison::Comparison;
 use super::condition::{Hours, ProofNeed};
 use super::{
     AssignmentLinks, AssumableLinks, CommandLinks, Conditions, CredentialRuleLinks, Declared, Duties, Estate, FlatRule, GroupId,
-    GroupLinks, Holder, ModeId, Networks, Operand, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, UserId,
+    GroupLinks, Holder, ModeId, Networks, Operand, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, Table, UserId,
     VocabularyId, VocabularyLinks, comparison,
 };
 use crate::address::canonical_network;
@@ -63,7 +64,7 @@ impl Estate {
         }
         // The order in which assignments are tried: by rank, then as written.
         entries.assignments.sort_by_key(|a| a.rank.as_ref().map_or(entry::Assignment::DEFAULT_RANK, |r| r.value));
-        let mut resolver = Resolver {
+        let mut names = Names {
             users: index(&entries.users, "user", |u| &u.id, UserId::new, findings),
             groups: index(&entries.groups, "group", |g| &g.id, GroupId::new, findings),
             origins: index(&entries.origins, "origin", |o| &o.id, |i| i, findings),
@@ -73,9 +74,10 @@ impl Estate {
             roles: index(&entries.roles, "role", |r| &r.id, RoleId::new, findings),
             networks: Vec::new(),
             attributes: comparison::attributes(&entries),
-            findings,
+            cover: Cover::new(&entries),
         };
-        resolver.networks = entries.origins.iter().map(|o| resolver.plain_networks(&o.networks)).collect();
+        names.networks = entries.origins.iter().map(|o| plain_networks(&o.networks, findings)).collect();
+        let mut resolver = Resolver { names: &names, findings };
         let groups = resolver.groups(&entries);
         let vocabularies: Vec<VocabularyLinks> = entries.vocabularies.iter().map(|v| resolver.vocabulary(v)).collect();
         let sets = resolver.sets(&entries);
@@ -89,8 +91,7 @@ impl Estate {
         for kind in ALL {
             kind.complete(&mut resolver, ground, &mut systems);
         }
-        let cover = Cover::new(&entries);
-        let assignments = entries.assignments.iter().map(|a| resolver.assignment(a, &entries, &cover)).collect();
+        let assignments = entries.assignments.iter().map(|a| Arc::new(resolver.assignment(a, &entries))).collect();
         let credential_rules = entries.credential_rules.iter().map(|r| CredentialRuleLinks {
             of: resolver.parties(&r.of),
             shortest: r.shortest.clone(),
@@ -98,18 +99,15 @@ impl Estate {
         });
         let credential_rules = credential_rules.collect();
         let separations = entries.separations.iter().map(|s| resolver.separation(s)).collect();
-        let (user_ids, system_ids, role_ids) = (resolver.users, resolver.systems, resolver.roles);
         Some(Self {
             sources,
             entries,
-            user_ids,
-            system_ids,
-            role_ids,
-            groups,
-            systems,
-            vocabularies,
+            names: Arc::new(names),
+            groups: groups.into_iter().map(Arc::new).collect(),
+            systems: systems.into_iter().collect(),
+            vocabularies: vocabularies.into(),
             sets,
-            roles,
+            roles: roles.into_iter().map(Arc::new).collect(),
             separations,
             credential_rules,
             assignments,
@@ -118,7 +116,7 @@ impl Estate {
 }
 
 fn index<T, Id: Copy>(
-    entries: &[Arc<T>],
+    entries: &Table<Arc<T>>,
     noun: &str,
     id_of: impl Fn(&T) -> &At<String>,
     make: impl Fn(usize) -> Id,
@@ -151,13 +149,14 @@ fn index<T, Id: Copy>(
 pub(crate) struct Ground<'e> {
     pub(crate) entries: &'e Entries,
     pub(crate) vocabularies: &'e [VocabularyLinks],
-    pub(crate) sets: &'e [SetLinks],
+    pub(crate) sets: &'e Table<Arc<SetLinks>>,
 }
 
-pub(crate) struct Resolver<'f> {
-    pub(crate) findings: &'f mut Vec<Finding>,
-    users: Index<UserId>,
-    groups: Index<GroupId>,
+/// What the names of a ledger mean. No change declares anything or takes anything away, so they are shared by all layers.
+#[derive(Debug)]
+pub(crate) struct Names {
+    pub(crate) users: Index<UserId>,
+    pub(crate) groups: Index<GroupId>,
     origins: Index<usize>,
     pub(crate) systems: Index<SystemId>,
     pub(crate) vocabularies: Index<VocabularyId>,
@@ -166,6 +165,13 @@ pub(crate) struct Resolver<'f> {
     networks: Vec<Networks>,
     /// The names of attributes that something in the ledger has, by what has them.
     attributes: FxHashMap<&'static str, Index<()>>,
+    cover: Cover,
+}
+
+/// Follows references, and collects what is wrong with them.
+pub(crate) struct Resolver<'n> {
+    pub(crate) names: &'n Names,
+    pub(crate) findings: &'n mut Vec<Finding>,
 }
 
 pub(crate) fn look_up<Id: Copy>(index: &Index<Id>, noun: &str, name: &str, place: Place, findings: &mut Vec<Finding>) -> Option<Id> {
@@ -184,18 +190,56 @@ pub(crate) fn look_up<Id: Copy>(index: &Index<Id>, noun: &str, name: &str, place
     None
 }
 
+fn bad_value(text: &At<String>, what: &str, help: impl Into<String>, findings: &mut Vec<Finding>) {
+    let finding = Finding::new(Code::BadValue, format!("`{}` is not {what}", visible(&text.value)));
+    findings.push(finding.at(text.place, "cannot be read").help(help));
+}
+
+/// Reads an address or a network.
+fn network(text: &At<String>, findings: &mut Vec<Finding>) -> Option<(IpNet, Place)> {
+    let written = text.value.trim();
+    if let Ok(address) = written.parse::<IpAddr>() {
+        return Some((IpNet::from(address.to_canonical()), text.place));
+    }
+    match written.parse::<IpNet>() {
+        Ok(net) if net.trunc() == net => Some((canonical_network(net), text.place)),
+        Ok(net) => {
+            bad_value(
+                text,
+                "a network",
+                format!("bits are set behind the prefix: write `{}`, or the single address without `/`", net.trunc()),
+                findings,
+            );
+            None
+        }
+        Err(_) => {
+            bad_value(
+                text,
+                "an address, a network or an origin",
+                "write it like \"192.0.2.7\", \"192.0.2.0/24\", \"2001:db8::/32\" or \"origin:ID\"",
+                findings,
+            );
+            None
+        }
+    }
+}
+
+fn plain_networks(list: &[At<String>], findings: &mut Vec<Finding>) -> Networks {
+    Networks(list.iter().filter_map(|text| network(text, findings)).collect())
+}
+
 /// References and values
 impl Resolver<'_> {
     pub(crate) fn party(&mut self, text: &At<String>) -> Option<(Party, Place)> {
         let place = text.place;
         match text.value.split_once(':') {
-            Some(("user", id)) => look_up(&self.users, "user", id, place, self.findings).map(|u| (Party::User(u), place)),
-            Some(("group", id)) => look_up(&self.groups, "group", id, place, self.findings).map(|g| (Party::Group(g), place)),
+            Some(("user", id)) => look_up(&self.names.users, "user", id, place, self.findings).map(|u| (Party::User(u), place)),
+            Some(("group", id)) => look_up(&self.names.groups, "group", id, place, self.findings).map(|g| (Party::Group(g), place)),
             _ => {
                 let name = text.value.as_str();
-                let guess = if self.users.contains_key(name) {
+                let guess = if self.names.users.contains_key(name) {
                     format!("did you mean `user:{}`?", visible(name))
-                } else if self.groups.contains_key(name) {
+                } else if self.names.groups.contains_key(name) {
                     format!("did you mean `group:{}`?", visible(name))
                 } else {
                     "expected `user:ID` or `group:ID`".to_owned()
@@ -219,7 +263,7 @@ impl Resolver<'_> {
         for text in list {
             match text.value.strip_prefix("role:") {
                 Some(id) => {
-                    holders.extend(look_up(&self.roles, "role", id, text.place, self.findings).map(|r| (Holder::Role(r), text.place)))
+                    holders.extend(look_up(&self.names.roles, "role", id, text.place, self.findings).map(|r| (Holder::Role(r), text.place)))
                 }
                 None => holders.extend(self.party(text).map(|(p, place)| (Holder::Party(p), place))),
             }
@@ -240,50 +284,18 @@ impl Resolver<'_> {
     }
 
     pub(crate) fn bad_value(&mut self, text: &At<String>, what: &str, help: impl Into<String>) {
-        let finding =
-            Finding::new(Code::BadValue, format!("`{}` is not {what}", visible(&text.value))).at(text.place, "cannot be read").help(help);
-        self.findings.push(finding);
-    }
-
-    fn network(&mut self, text: &At<String>) -> Option<(IpNet, Place)> {
-        let written = text.value.trim();
-        if let Ok(address) = written.parse::<IpAddr>() {
-            return Some((IpNet::from(address.to_canonical()), text.place));
-        }
-        match written.parse::<IpNet>() {
-            Ok(net) if net.trunc() == net => Some((canonical_network(net), text.place)),
-            Ok(net) => {
-                self.bad_value(
-                    text,
-                    "a network",
-                    format!("bits are set behind the prefix: write `{}`, or the single address without `/`", net.trunc()),
-                );
-                None
-            }
-            Err(_) => {
-                self.bad_value(
-                    text,
-                    "an address, a network or an origin",
-                    "write it like \"192.0.2.7\", \"192.0.2.0/24\", \"2001:db8::/32\" or \"origin:ID\"",
-                );
-                None
-            }
-        }
-    }
-
-    fn plain_networks(&mut self, list: &[At<String>]) -> Networks {
-        Networks(list.iter().filter_map(|text| self.network(text)).collect())
+        bad_value(text, what, help, self.findings);
     }
 
     pub(crate) fn origins(&mut self, list: &[At<String>]) -> Networks {
         let mut networks = Vec::new();
         for text in list {
             if let Some(id) = text.value.strip_prefix("origin:") {
-                if let Some(origin) = look_up(&self.origins, "origin", id, text.place, self.findings) {
-                    networks.extend(self.networks[origin].0.iter().map(|&(net, _)| (net, text.place)));
+                if let Some(origin) = look_up(&self.names.origins, "origin", id, text.place, self.findings) {
+                    networks.extend(self.names.networks[origin].0.iter().map(|&(net, _)| (net, text.place)));
                 }
             } else {
-                networks.extend(self.network(text));
+                networks.extend(network(text, self.findings));
             }
         }
         Networks(networks)
@@ -343,9 +355,12 @@ impl Resolver<'_> {
 
 /// Tables
 impl Resolver<'_> {
+    pub(crate) fn group(&mut self, group: &entry::Group) -> GroupLinks {
+        GroupLinks { members: self.parties(&group.members), owners: self.parties(&group.owners) }
+    }
+
     fn groups(&mut self, entries: &Entries) -> Vec<GroupLinks> {
-        let groups: Vec<GroupLinks> =
-            entries.groups.iter().map(|g| GroupLinks { members: self.parties(&g.members), owners: self.parties(&g.owners) }).collect();
+        let groups: Vec<GroupLinks> = entries.groups.iter().map(|g| self.group(g)).collect();
         let edges: Vec<Vec<(usize, Place)>> = groups
             .iter()
             .map(|g| g.members.iter().filter_map(|&(m, p)| if let Party::Group(id) = m { Some((id.index(), p)) } else { None }).collect())
@@ -358,29 +373,32 @@ impl Resolver<'_> {
         let mut edges = Vec::with_capacity(entries.roles.len());
         let mut roles = Vec::with_capacity(entries.roles.len());
         for role in &entries.roles {
-            self.band(role.band.as_ref());
-            let mut includes = Vec::new();
-            for text in &role.includes {
-                includes.extend(look_up(&self.roles, "role", &text.value, text.place, self.findings).map(|r| (r.index(), text.place)));
-            }
-            let mut sets = Vec::new();
-            for text in &role.commands {
-                sets.extend(look_up(&self.sets, "command set", &text.value, text.place, self.findings));
-            }
-            roles.push(RoleLinks {
-                includes: includes.iter().map(|&(r, _)| RoleId::new(r)).collect(),
-                sets,
-                assumable: self.assumable(role),
-            });
+            let (links, includes) = self.role(role);
+            roles.push(links);
             edges.push(includes);
         }
         self.circles(Code::RoleCycle, "roles", &edges, |i| entries.roles[i].id.value.clone());
         roles
     }
 
+    /// Follows the references of a role; returns the roles it includes as well, with the places where that is written.
+    pub(crate) fn role(&mut self, role: &entry::Role) -> (RoleLinks, Vec<(usize, Place)>) {
+        self.band(role.band.as_ref());
+        let mut includes = Vec::new();
+        for text in &role.includes {
+            includes.extend(look_up(&self.names.roles, "role", &text.value, text.place, self.findings).map(|r| (r.index(), text.place)));
+        }
+        let mut sets = Vec::new();
+        for text in &role.commands {
+            sets.extend(look_up(&self.names.sets, "command set", &text.value, text.place, self.findings));
+        }
+        let ids = includes.iter().map(|&(r, _)| RoleId::new(r)).collect();
+        (RoleLinks { includes: ids, sets, assumable: self.assumable(role) }, includes)
+    }
+
     fn separation(&mut self, written: &entry::Separation) -> SeparationLinks {
         let roles: Vec<RoleId> =
-            written.roles.iter().filter_map(|r| look_up(&self.roles, "role", &r.value, r.place, self.findings)).collect();
+            written.roles.iter().filter_map(|r| look_up(&self.names.roles, "role", &r.value, r.place, self.findings)).collect();
         if written.roles.len() < 2 {
             self.findings.push(
                 Finding::new(Code::MissingKey, format!("the separation `{}` names fewer than two roles", visible(&written.id.value)))
@@ -396,45 +414,78 @@ impl Resolver<'_> {
         }
     }
 
-    fn sets(&mut self, entries: &Entries) -> Vec<SetLinks> {
+    fn sets(&mut self, entries: &Entries) -> Table<Arc<SetLinks>> {
         let mut read: Vec<Vec<Result<FlatRule, usize>>> = Vec::with_capacity(entries.command_sets.len());
         let mut edges = Vec::new();
         for (i, set) in entries.command_sets.iter().enumerate() {
-            let mut rules = Vec::new();
-            let mut included = Vec::new();
-            for rule in &set.rules {
-                if rule.verb == RuleVerb::Include {
-                    if let Some(id) = look_up(&self.sets, "command set", &rule.text.value, rule.text.place, self.findings) {
-                        included.push((id.index(), rule.text.place));
-                        rules.push(Err(id.index()));
-                    }
-                } else if let Some(flat) = self.rule(rule, SetId::new(i)) {
-                    rules.push(Ok(flat));
-                }
-            }
+            let rules = self.rules(set, SetId::new(i), &FxHashMap::default());
+            let included = set.rules.iter().filter(|r| r.verb == RuleVerb::Include);
+            edges.push(included.filter_map(|r| Some((self.names.sets.get(r.text.value.as_str())?.index(), r.text.place))).collect());
             read.push(rules);
-            edges.push(included);
         }
         let before = self.findings.len();
         self.circles(Code::CommandSetCycle, "command sets", &edges, |i| entries.command_sets[i].id.value.clone());
         let is_circular = self.findings.len() > before;
-        let mut sets = Vec::with_capacity(read.len());
-        for (i, set) in entries.command_sets.iter().enumerate() {
-            let rules = if is_circular { Some(Vec::new()) } else { flatten(&read, i) };
-            if rules.is_none() {
-                self.findings.push(
-                    Finding::new(
-                        Code::CommandSetTooLarge,
-                        format!("the command set `{}` has more than {MAX_RULES} rules", visible(&set.id.value)),
-                    )
-                    .at(set.id.place, "with the sets it includes")
-                    .help("split it, or replace rules by patterns"),
-                );
+        let flat = |(i, set): (usize, &Arc<entry::CommandSet>)| {
+            let rules = if is_circular { Some(Vec::new()) } else { flatten(|s| &read[s], i) };
+            self.set(set, rules)
+        };
+        entries.command_sets.iter().enumerate().map(flat).collect()
+    }
+
+    /// Follows the references of some command sets, which hold all that include one of them; rules that are as they were are kept.
+    pub(crate) fn some_sets(
+        &mut self,
+        entries: &Entries,
+        before: &Table<Arc<SetLinks>>,
+        wanted: &BTreeSet<usize>,
+    ) -> Vec<(usize, Arc<SetLinks>)> {
+        // What they include is read as well.
+        let mut read: FxHashMap<usize, Vec<Result<FlatRule, usize>>> = FxHashMap::default();
+        let mut queue: Vec<usize> = wanted.iter().copied().collect();
+        while let Some(i) = queue.pop() {
+            if read.contains_key(&i) {
+                continue;
             }
-            let otherwise = set.otherwise.as_ref().map_or(Otherwise::Deny, |o| o.value);
-            sets.push(SetLinks { rules: rules.unwrap_or_default(), otherwise });
+            let known: FxHashMap<(Place, &str), &FlatRule> =
+                before[i].rules.iter().filter(|r| r.home.index() == i).map(|r| ((r.text.place, r.text.value.as_str()), r)).collect();
+            let rules = self.rules(&entries.command_sets[i], SetId::new(i), &known);
+            queue.extend(rules.iter().filter_map(|r| r.as_ref().err()));
+            read.insert(i, rules);
         }
-        sets
+        let flat = |&i: &usize| (i, self.set(&entries.command_sets[i], flatten(|s| read.get(&s).map_or(&[], Vec::as_slice), i)));
+        wanted.iter().map(flat).collect()
+    }
+
+    fn set(&mut self, set: &entry::CommandSet, rules: Option<Vec<FlatRule>>) -> Arc<SetLinks> {
+        if rules.is_none() {
+            self.findings.push(
+                Finding::new(
+                    Code::CommandSetTooLarge,
+                    format!("the command set `{}` has more than {MAX_RULES} rules", visible(&set.id.value)),
+                )
+                .at(set.id.place, "with the sets it includes")
+                .help("split it, or replace rules by patterns"),
+            );
+        }
+        let otherwise = set.otherwise.as_ref().map_or(Otherwise::Deny, |o| o.value);
+        Arc::new(SetLinks { rules: rules.unwrap_or_default(), otherwise })
+    }
+
+    /// Reads the rules of a set: each, or the number of the set that is included there.
+    fn rules(&mut self, set: &entry::CommandSet, home: SetId, known: &FxHashMap<(Place, &str), &FlatRule>) -> Vec<Result<FlatRule, usize>> {
+        let mut rules = Vec::with_capacity(set.rules.len());
+        for rule in &set.rules {
+            if rule.verb == RuleVerb::Include {
+                let included = look_up(&self.names.sets, "command set", &rule.text.value, rule.text.place, self.findings);
+                rules.extend(included.map(|id| Err(id.index())));
+            } else if let Some(&flat) = known.get(&(rule.text.place, rule.text.value.as_str())).filter(|flat| flat.verb == rule.verb) {
+                rules.push(Ok(flat.clone()));
+            } else if let Some(flat) = self.rule(rule, home) {
+                rules.push(Ok(flat));
+            }
+        }
+        rules
     }
 
     fn rule(&mut self, rule: &Rule, home: SetId) -> Option<FlatRule> {
@@ -515,14 +566,14 @@ impl Resolver<'_> {
         numbers.first().copied()
     }
 
-    fn assignment(&mut self, written: &Arc<entry::Assignment>, entries: &Entries, cover: &Cover) -> AssignmentLinks {
+    pub(crate) fn assignment(&mut self, written: &Arc<entry::Assignment>, entries: &Entries) -> AssignmentLinks {
         let mut roles = Vec::new();
         for text in &written.roles {
-            roles.extend(look_up(&self.roles, "role", &text.value, text.place, self.findings));
+            roles.extend(look_up(&self.names.roles, "role", &text.value, text.place, self.findings));
         }
         let mut listed = Vec::new();
         for text in &written.on.systems {
-            listed.extend(look_up(&self.systems, "system", &text.value, text.place, self.findings));
+            listed.extend(look_up(&self.names.systems, "system", &text.value, text.place, self.findings));
         }
         let on = &written.on;
         let says_all = on.all.as_ref().is_some_and(|a| a.value);
@@ -534,15 +585,15 @@ impl Resolver<'_> {
             );
         }
         for (key, _) in &on.labels {
-            if !cover.keys.contains_key(key.value.as_str()) {
-                look_up(&cover.keys, "label", &key.value, key.place, self.findings);
+            if !self.names.cover.keys.contains_key(key.value.as_str()) {
+                look_up(&self.names.cover.keys, "label", &key.value, key.place, self.findings);
             }
         }
         AssignmentLinks {
             entry: Arc::clone(written),
             to: self.parties(&written.to),
             roles,
-            systems: cover.systems(on, &listed, entries.systems.len()),
+            systems: self.names.cover.systems(on, &listed, entries.systems.len()),
             conditions: self.conditions(&written.when, written.from.as_ref(), written.until.as_ref()),
         }
     }
@@ -631,7 +682,7 @@ impl Resolver<'_> {
     fn attributes_are_known(&mut self, comparison: &Comparison, text: &At<String>) {
         for operand in [&comparison.left, &comparison.right] {
             let Operand::Attribute(scope, name) = operand else { continue };
-            let known = self.attributes.get(scope.word());
+            let known = self.names.attributes.get(scope.word());
             if known.is_some_and(|k| k.contains_key(name.as_str())) {
                 continue;
             }
@@ -657,7 +708,7 @@ fn weekday(word: &str) -> Option<Weekday> {
 }
 
 /// Puts included sets in their places; `None` if that is too much. The sets include each other in no circle.
-fn flatten(read: &[Vec<Result<FlatRule, usize>>], set: usize) -> Option<Vec<FlatRule>> {
+fn flatten<'r>(read: impl Fn(usize) -> &'r [Result<FlatRule, usize>], set: usize) -> Option<Vec<FlatRule>> {
     let mut rules = Vec::new();
     let mut way = vec![(set, 0)];
     let mut steps = 0;
@@ -668,7 +719,7 @@ fn flatten(read: &[Vec<Result<FlatRule, usize>>], set: usize) -> Option<Vec<Flat
         }
         let (set, index) = (*at, *next);
         *next += 1;
-        match read[set].get(index) {
+        match read(set).get(index) {
             None => {
                 way.pop();
             }
@@ -680,6 +731,7 @@ fn flatten(read: &[Vec<Result<FlatRule, usize>>], set: usize) -> Option<Vec<Flat
 }
 
 /// Which systems carry a label or stand at a place, for selections.
+#[derive(Debug)]
 struct Cover {
     keys: Index<()>,
     labels: FxHashMap<(Box<str>, Box<str>), FixedBitSet>,

@@ -21,7 +21,7 @@ pub(super) fn cross(engine: &Engine, question: &Question, trace: &mut Trace) -> 
     let count = question.session.acting.iter().take_while(|act| elsewhere(act).as_ref() == Some(&name)).count();
     let (there, rest) = question.session.acting.split_at(count);
     let carries = |site: &Site<'_>| site.kind().is_left_as_account();
-    let found = engine.estate.system_ids.get(name.as_str()).map(|&system| Site { engine, system }).filter(carries);
+    let found = engine.estate.names.systems.get(name.as_str()).map(|&system| Site { engine, system }).filter(carries);
     let Some(site) = found else {
         trace.refuse(Stage::Standing, Refusal::UnknownSystem, || {
             let sites = (0..engine.estate.systems.len()).map(|s| Site { engine, system: SystemId::new(s) });
@@ -64,7 +64,7 @@ pub(super) fn cross(engine: &Engine, question: &Question, trace: &mut Trace) -> 
     theirs.session.acting = links;
     theirs.session.account = None;
     site.kind().decide(site, &theirs, trace)?;
-    if !engine.estate.user_ids.contains_key(login.as_str()) {
+    if !engine.estate.names.users.contains_key(login.as_str()) {
         trace.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
             (format!("the account `{}` is no user of the ledger, so nothing is known of it elsewhere", visible(&login)), None)
         })?;

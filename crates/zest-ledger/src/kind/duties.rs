@@ -64,7 +64,7 @@ pub(crate) fn check(engine: &Engine, user: UserId, system: SystemId, session: &S
     }
     let mine = held(engine, user, Some(system), session.at);
     for name in session.active_roles.iter().flatten() {
-        let role = estate.role_ids.get(name.as_str());
+        let role = estate.names.roles.get(name.as_str());
         if !role.is_some_and(|role| mine.iter().any(|(r, _)| r == role)) {
             let code = if role.is_some() { Refusal::RoleNotGranted } else { Refusal::UnknownRole };
             trace.refuse(Stage::Standing, code, || {

@@ -27,8 +27,8 @@ pub(crate) fn find_user(engine: &Engine, question: &Question, ignores_case: bool
         })?;
     } else {
         trace.refuse(Stage::Entry, Refusal::UnknownUser, || {
-            let near = nearest(&question.user, engine.estate.user_ids.keys().map(|k| &**k));
-            let place = near.and_then(|n| engine.estate.user_ids.get(n)).map(|&id| engine.estate.user(id).id.place);
+            let near = nearest(&question.user, engine.estate.names.users.keys().map(|k| &**k));
+            let place = near.and_then(|n| engine.estate.names.users.get(n)).map(|&id| engine.estate.user(id).id.place);
             let near = near.map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
             (format!("no identity source knows `{shown}`{near}"), place)
         })?;

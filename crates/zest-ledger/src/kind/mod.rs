@@ -62,6 +62,9 @@ pub(crate) trait Kind: fmt::Debug + Sync {
     /// Returns how assignments count.
     fn combining(&self) -> Combining;
 
+    /// Returns whether the grants of roles are part of what is resolved of a system.
+    fn compiles_roles(&self) -> bool;
+
     /// Returns whether a session on a system can act as somebody else.
     fn knows_links(&self) -> bool;
 
@@ -250,11 +253,11 @@ fn arrive<'e, 'q>(engine: &'e Engine, question: &'q Question, trace: &mut Trace)
 }
 
 fn find_system<'e>(engine: &'e Engine, question: &Question, trace: &mut Trace) -> Result<Site<'e>, Stop> {
-    if let Some(&system) = engine.estate.system_ids.get(question.system.as_str()) {
+    if let Some(&system) = engine.estate.names.systems.get(question.system.as_str()) {
         return Ok(Site { engine, system });
     }
     trace.refuse(Stage::Entry, Refusal::UnknownSystem, || {
-        let near = nearest(&question.system, engine.estate.system_ids.keys().map(|k| &**k));
+        let near = nearest(&question.system, engine.estate.names.systems.keys().map(|k| &**k));
         let near = near.map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
         (format!("no system is named `{}`{near}", visible(&question.system)), None)
     })?;

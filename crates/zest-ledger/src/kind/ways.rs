@@ -7,7 +7,7 @@ use crate::ask::{Answer, Change, Question, Refusal};
 use crate::engine::Engine;
 use crate::estate::{Conditions, Facts, Outcome, Part, SystemId, UserId};
 use crate::finding::nearest;
-use crate::source::{Place, visible};
+use crate::source::{Location, Place, visible};
 
 /// One way to go on from a refusal: a change, how to say it, and where in the ledger it would be made.
 #[derive(Clone)]
@@ -44,8 +44,23 @@ impl<'a> Asked<'a> {
         let estate = &engine.estate;
         let folded = question.user.to_lowercase();
         let other_case = estate.entries.users.iter().map(|u| u.id.value.as_str()).find(|id| id.to_lowercase() == folded);
-        let near = other_case.or_else(|| nearest(&question.user, estate.user_ids.keys().map(|k| &**k)));
+        let near = other_case.or_else(|| nearest(&question.user, estate.names.users.keys().map(|k| &**k)));
         Err(near.map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None)).into_iter().collect())
+    }
+
+    /// Returns the id of whoever asked.
+    pub(crate) fn name(&self) -> String {
+        self.engine.estate.user(self.user).id.value.clone()
+    }
+
+    /// Returns the id of the system.
+    pub(crate) fn on(&self) -> String {
+        self.engine.estate.system(self.system).id.value.clone()
+    }
+
+    /// Returns where something is written.
+    pub(crate) fn locate(&self, place: Place) -> Location {
+        self.engine.estate.sources.locate(place)
     }
 
     /// Returns the ways on from a refusal that is about the person and proofs, whatever the system; nothing for other refusals.
@@ -54,7 +69,11 @@ impl<'a> Asked<'a> {
         let name = visible(&entry.id.value);
         Some(match refusal {
             Refusal::UserDisabled => {
-                vec![way(Change::Enable, format!("if `{name}` were not disabled"), entry.disabled.as_ref().map(|d| d.place))]
+                vec![way(
+                    Change::Enable { user: self.name() },
+                    format!("if `{name}` were not disabled"),
+                    entry.disabled.as_ref().map(|d| d.place),
+                )]
             }
             Refusal::UserNotValid => {
                 let place = entry.until.as_ref().or(entry.from.as_ref()).map(|m| m.place);
@@ -62,12 +81,16 @@ impl<'a> Asked<'a> {
                 if let Some(from) = entry.from.as_ref().filter(|f| self.question.session.at.is_some_and(|at| at < f.value)) {
                     ways.push(way(Change::Moment(from.value), format!("from {} on", from.value), None));
                 }
-                ways.push(way(Change::Unbind, format!("if `{name}` were valid at that time"), place));
+                ways.push(way(Change::Unbind { user: self.name() }, format!("if `{name}` were valid at that time"), place));
                 ways
             }
             Refusal::NoProof => {
                 let proof = self.question.session.proofs.iter().flatten().next().map_or(crate::entry::Proof::Password, |p| p.proof);
-                vec![way(Change::GiveProof(proof), format!("if `{name}` had a {}", proof.word()), Some(entry.id.place))]
+                vec![way(
+                    Change::GiveProof { user: self.name(), proof },
+                    format!("if `{name}` had a {}", proof.word()),
+                    Some(entry.id.place),
+                )]
             }
             Refusal::ProofNotRegistered => {
                 let proof = entry.proofs.first();

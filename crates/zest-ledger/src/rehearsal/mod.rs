@@ -6,12 +6,11 @@ use std::sync::Arc;
 
 pub use console::Console;
 
-use crate::ask::{Answer, Change, Proven, Question, Session, Verdict};
+use crate::ask::{Answer, Change, Conflict, Proven, Question, Session, Verdict};
 use crate::command::{Pattern, PatternError, read_line};
 use crate::engine::Engine;
 use crate::entry::Does;
 use crate::estate::{CommandId, ModeId, SetId};
-use crate::finding::Findings;
 use crate::kind::network_device::{Device, Instances, standpoint};
 use crate::remedy::remedies;
 
@@ -107,7 +106,7 @@ impl Rehearsal {
         let asked_level = facts.level.take();
         facts.mode = None;
         let answer = engine.sign_in(&Question::in_session(user, system, "", facts.clone()));
-        let device = engine.estate.system_ids.get(system).and_then(|&id| Some((id, Device::of(&engine, id)?)));
+        let device = engine.estate.names.systems.get(system).and_then(|&id| Some((id, Device::of(&engine, id)?)));
         let (Some(level), Some((id, device))) = (answer.level.filter(|_| answer.refusal.is_none()), device) else {
             return Err(Box::new(answer));
         };
@@ -154,7 +153,7 @@ impl Rehearsal {
     }
 
     fn device(&self) -> &Device {
-        let id = self.engine.estate.system_ids.get(self.system.as_str());
+        let id = self.engine.estate.names.systems.get(self.system.as_str());
         id.and_then(|&id| Device::of(&self.engine, id)).expect("a rehearsal is opened on a device, and a change takes none away")
     }
 
@@ -186,7 +185,7 @@ impl Rehearsal {
 
     fn carry_out(&mut self, answer: &Answer) -> Effect {
         let engine = Arc::clone(&self.engine);
-        let id = engine.estate.system_ids[self.system.as_str()];
+        let id = engine.estate.names.systems[self.system.as_str()];
         let Some(vocabulary) = Device::of(&engine, id).map(|d| d.vocabulary(&engine)) else { return Effect::Ran };
         let full = answer.full_line.clone().unwrap_or_default();
         let Ok(words) = read_line(&full) else { return Effect::Ran };
@@ -223,7 +222,7 @@ impl Rehearsal {
             Some(Does::ShowLevel) => Effect::ShowsLevel(self.level),
             Some(Does::ChangeCredential) => {
                 // OK because a ledger that was valid stays valid without the flag.
-                let _ = self.change(Change::CredentialChanged);
+                let _ = self.change(Change::CredentialChanged { user: self.user.clone() });
                 Effect::CredentialChanged
             }
             None => Effect::Ran,
@@ -285,8 +284,8 @@ impl Rehearsal {
         Ok(self.change(change).is_ok().then_some(id))
     }
 
-    fn change(&mut self, change: Change) -> Result<(), Findings> {
-        self.engine = Arc::new(self.engine.with_these([&change], &self.question(""))?);
+    fn change(&mut self, change: Change) -> Result<(), Conflict> {
+        self.engine = Arc::new(self.engine.with(std::slice::from_ref(&change))?);
         self.changes.push(change);
         Ok(())
     }
@@ -300,7 +299,7 @@ impl Rehearsal {
 
 /// Returns the level that an elevation line leads to.
 fn elevation_level(engine: &Engine, question: &Question) -> Option<u8> {
-    let device = Device::of(engine, *engine.estate.system_ids.get(question.system.as_str())?)?;
+    let device = Device::of(engine, *engine.estate.names.systems.get(question.system.as_str())?)?;
     let vocabulary = device.vocabulary(engine);
     let mode = question.session.mode.as_deref().and_then(|m| vocabulary.mode(m))?;
     let words = read_line(&question.line).ok()?;

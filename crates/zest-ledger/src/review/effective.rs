@@ -36,7 +36,7 @@ pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Se
     let id = engine.find_user(user, false)?;
     let site = |system| Site { engine, system };
     let wanted: Vec<SystemId> = match system {
-        Some(name) => engine.estate.system_ids.get(name).copied().into_iter().collect(),
+        Some(name) => engine.estate.names.systems.get(name).copied().into_iter().collect(),
         None => {
             // Where a database server has no account of somebody there is nothing to list; elsewhere that is worth saying.
             let concerns = |s: &SystemId| site(*s).kind().combining() != Combining::NotLookedAt || site(*s).kind().concerns(site(*s), id);

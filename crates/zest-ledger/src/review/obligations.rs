@@ -41,7 +41,7 @@ pub struct ObjectObligations {
 /// ```
 #[must_use]
 pub fn obligations(engine: &Engine, system: &str) -> Option<Vec<ObjectObligations>> {
-    let id = engine.estate.system_ids.get(system)?;
+    let id = engine.estate.names.systems.get(system)?;
     let links = engine.estate.links::<ServiceLinks>(*id)?;
     let mut table: Vec<ObjectObligations> = links
         .resources

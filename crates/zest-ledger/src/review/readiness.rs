@@ -47,7 +47,7 @@ pub fn readiness(engine: &Engine, user: &str, system: Option<&str>, at: Option<T
     let id = engine.find_user(user, false)?;
     let estate = &engine.estate;
     let wanted: Vec<SystemId> = match system {
-        Some(name) => estate.system_ids.get(name).copied().into_iter().collect(),
+        Some(name) => estate.names.systems.get(name).copied().into_iter().collect(),
         None => (0..estate.systems.len()).map(SystemId::new).collect(),
     };
     let site = |system| Site { engine, system };

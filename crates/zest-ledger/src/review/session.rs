@@ -50,7 +50,7 @@ pub fn session(engine: &Engine, question: &Question) -> SessionView {
         view.refused = Some((code, gate.map_or_else(String::new, |g| g.text.clone()), gate.and_then(|g| g.location.clone())));
         return view;
     }
-    let Some(&system) = estate.system_ids.get(question.system.as_str()) else { return view };
+    let Some(&system) = estate.names.systems.get(question.system.as_str()) else { return view };
     let site = Site { engine, system };
     site.kind().view(site, question, &mut view);
     view

@@ -18,3 +18,9 @@ pub(crate) fn quoted_text(text: &str) -> String {
     // JSON escapes all that TOML wants escaped, but for one character.
     serde_json::Value::from(text).to_string().replace('\u{7f}', "\\u007f")
 }
+
+/// Writes a key as TOML does: bare where it can be.
+pub(crate) fn bare_key(key: &str) -> String {
+    let is_bare = |c: char| c.is_ascii_alphanumeric() || c == '-' || c == '_';
+    if !key.is_empty() && key.chars().all(is_bare) { key.to_owned() } else { quoted_text(key) }
+}

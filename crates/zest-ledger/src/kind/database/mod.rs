@@ -96,7 +96,7 @@ pub(crate) fn accounts(
     let found = if found.is_empty() { anonymous() } else { found };
     if found.is_empty() {
         trace.refuse(Stage::Entry, Refusal::UnknownUser, || {
-            let names = engine.estate.user_ids.keys().map(|k| &**k).chain(accounts.list.iter().map(|(a, _)| a.as_str()));
+            let names = engine.estate.names.users.keys().map(|k| &**k).chain(accounts.list.iter().map(|(a, _)| a.as_str()));
             let near = nearest(name, names).map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
             (format!("neither a user nor an account of this server is called `{shown}`{near}"), None)
         })?;
@@ -109,8 +109,8 @@ pub(crate) fn accounts(
 /// may use it, is disabled, past the end or not yet there. And the first moment at which that will be so.
 pub(crate) fn behind(estate: &Estate, system: &str, account: &str, login: &str, at: Timestamp) -> (bool, Option<Timestamp>) {
     let users = &estate.entries.users;
-    let used_by = estate.system_ids.get(system).and_then(|s| estate.links::<DatabaseLinks>(*s)?.used_by.get(account));
-    let mut queue: Vec<Party> = match estate.user_ids.get(login) {
+    let used_by = estate.names.systems.get(system).and_then(|s| estate.links::<DatabaseLinks>(*s)?.used_by.get(account));
+    let mut queue: Vec<Party> = match estate.names.users.get(login) {
         Some(&owner) => vec![Party::User(owner)],
         None => used_by.into_iter().flatten().map(|&(party, _)| party).collect(),
     };

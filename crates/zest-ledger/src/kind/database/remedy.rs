@@ -1,18 +1,22 @@
 //! What could be changed about a refusal of either database server.
 
 use crate::ask::Change;
+use crate::kind::Site;
 use crate::kind::ways::{Way, way};
 use crate::source::{Place, visible};
 
 /// How many roles are proposed of each sort.
 pub(crate) const PROPOSED: usize = 4;
 
-pub(crate) fn use_account(account: &str, user: &str) -> Way {
+pub(crate) fn use_account(site: Site<'_>, account: &str, user: &str) -> Way {
     let text = format!("if `{}` could use the account `{}` (`used-by`)", visible(user), visible(account));
-    way(Change::UseAccount(account.to_owned()), text, None)
+    way(Change::UseAccount { system: site.entry().id.value.clone(), account: account.to_owned(), user: user.to_owned() }, text, None)
 }
 
-pub(crate) fn join(account: &str, role: &str, place: Option<Place>) -> Way {
+pub(crate) fn join(site: Site<'_>, account: &str, role: &str, place: Option<Place>) -> Way {
     let text = format!("if `{}` were a member of `{}`", visible(account), visible(role));
-    Way { place, ..way(Change::JoinRole { member: account.to_owned(), role: role.to_owned() }, text, None) }
+    Way {
+        place,
+        ..way(Change::JoinRole { system: site.entry().id.value.clone(), member: account.to_owned(), role: role.to_owned() }, text, None)
+    }
 }

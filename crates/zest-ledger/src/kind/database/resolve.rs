@@ -37,7 +37,7 @@ pub(crate) fn links(resolver: &mut Resolver<'_>, parts: &[Arc<Database>]) -> Dat
 /// Reports descriptions of database servers that are of no server.
 pub(crate) fn have_servers(resolver: &mut Resolver<'_>, ground: Ground<'_>) {
     for database in &ground.entries.databases {
-        let Some(id) = look_up(&resolver.systems, "system", &database.system.value, database.system.place, resolver.findings) else {
+        let Some(id) = look_up(&resolver.names.systems, "system", &database.system.value, database.system.place, resolver.findings) else {
             continue;
         };
         let system = &ground.entries.systems[id.index()];

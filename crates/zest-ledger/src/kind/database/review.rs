@@ -45,14 +45,14 @@ pub(crate) fn nobody_uses(
     at: Place,
     findings: &mut Vec<Finding>,
 ) {
-    if !used_by && !engine.estate.user_ids.contains_key(login) {
+    if !used_by && !engine.estate.names.users.contains_key(login) {
         findings.push(
             Finding::new(Code::AccountWithoutUser, format!("nobody in the ledger stands behind the account `{}`", visible(account)))
                 .at(at, "whose is it?")
                 .help("add `used-by = [\"user:ID\"]`, or take the account out"),
         );
     }
-    if is_strong && engine.estate.user_ids.contains_key(login) {
+    if is_strong && engine.estate.names.users.contains_key(login) {
         findings.push(
             Finding::new(Code::StrongAccount, format!("`{}` signs in with all rights every day", visible(account)))
                 .at(at, "a person's own account")

@@ -87,7 +87,7 @@ impl std::error::Error for Untold {}
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
 pub fn host_configuration(engine: &Engine, system: &str, at: Timestamp) -> Result<HostConfiguration, Untold> {
-    let context = engine.estate.system_ids.get(system).and_then(|&id| Context::of(engine, id)).ok_or(Untold::NotAHost)?;
+    let context = engine.estate.names.systems.get(system).and_then(|&id| Context::of(engine, id)).ok_or(Untold::NotAHost)?;
     let accounts = &context.links.accounts;
     let name = |id: UserId| engine.estate.user(id).id.value.clone();
     let keys_of: Vec<(String, Vec<String>)> = accounts

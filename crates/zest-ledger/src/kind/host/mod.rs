@@ -66,6 +66,10 @@ impl Kind for Host {
         Combining::AddedUp
     }
 
+    fn compiles_roles(&self) -> bool {
+        false
+    }
+
     fn knows_links(&self) -> bool {
         true
     }
@@ -176,7 +180,7 @@ impl<'e> Context<'e> {
 
     /// Returns the user of the ledger who has an account as their own: the one of the same name.
     pub(crate) fn owner(&self, account: usize) -> Option<UserId> {
-        self.engine.estate.user_ids.get(self.account(account).login.as_str()).copied()
+        self.engine.estate.names.users.get(self.account(account).login.as_str()).copied()
     }
 
     /// Returns the people who can sign in with an account at a moment, as far as the host itself looks: it knows no channel but

@@ -35,19 +35,27 @@ impl Host<'_> {
             Refusal::CentralDownNoAccount => vec![way(Change::CentralUp, "once the central source is up again", None)],
             Refusal::AccountLocked => account
                 .map(|a| {
-                    way(Change::UnlockAccount(a.login.clone()), format!("if the account `{}` were not locked", visible(&a.login)), a.locked)
+                    way(
+                        Change::UnlockAccount { system: self.asked.on(), login: a.login.clone() },
+                        format!("if the account `{}` were not locked", visible(&a.login)),
+                        a.locked,
+                    )
                 })
                 .into_iter()
                 .collect(),
             Refusal::CredentialExpired => account
                 .and_then(|a| a.until.as_ref())
-                .map(|u| way(Change::Prolong(u.place), "if the account were good at that time", Some(u.place)))
+                .map(|u| way(Change::Prolong { at: self.asked.locate(u.place) }, "if the account were good at that time", Some(u.place)))
                 .into_iter()
                 .collect(),
             Refusal::CredentialMustChange => {
                 let user = self.asked.engine.estate.user(self.asked.user);
                 let text = format!("once `{}` has changed the credential", visible(&user.id.value));
-                vec![way(Change::CredentialChanged, text, user.must_change_credential.as_ref().map(|m| m.place))]
+                vec![way(
+                    Change::CredentialChanged { user: self.asked.name() },
+                    text,
+                    user.must_change_credential.as_ref().map(|m| m.place),
+                )]
             }
             Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => self.asked.accepted(refusal),
             Refusal::OriginNotAdmitted => self.origin(),
@@ -129,7 +137,11 @@ impl Host<'_> {
         if refusal == Refusal::NoAccount {
             for account in links.accounts.iter().filter(|a| a.has_shell()).take(TRIED) {
                 let text = format!("if `{}` might use the account `{}`", visible(name), visible(&account.login));
-                ways.push(way(Change::UseAccount(account.login.clone()), text, Some(account.place)));
+                ways.push(way(
+                    Change::UseAccount { system: self.asked.on(), account: account.login.clone(), user: self.asked.name() },
+                    text,
+                    Some(account.place),
+                ));
             }
         }
         ways

@@ -1,10 +1,12 @@
 //! Hosts with their references followed.
 
+use std::sync::Arc;
+
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::argv;
 use crate::entry::{self, RuleVerb};
-use crate::estate::{Networks, Party, Resolver, SetId, SetLinks, look_up};
+use crate::estate::{Networks, Party, Resolver, SetId, SetLinks, Table, look_up};
 use crate::finding::{Code, Finding};
 use crate::ledger::Entries;
 use crate::source::{At, Place, visible};
@@ -94,7 +96,7 @@ impl Resolver<'_> {
     /// Reports descriptions of hosts that are of no host.
     pub(super) fn are_hosts(&mut self, entries: &Entries) {
         for host in &entries.hosts {
-            let Some(id) = look_up(&self.systems, "system", &host.system.value, host.system.place, self.findings) else { continue };
+            let Some(id) = look_up(&self.names.systems, "system", &host.system.value, host.system.place, self.findings) else { continue };
             let system = &entries.systems[id.index()];
             if system.kind() != entry::Kind::Host {
                 self.findings.push(
@@ -209,11 +211,11 @@ impl Resolver<'_> {
     }
 
     fn named_sets(&mut self, list: &[At<String>]) -> Vec<SetId> {
-        list.iter().filter_map(|text| look_up(&self.sets, "command set", &text.value, text.place, self.findings)).collect()
+        list.iter().filter_map(|text| look_up(&self.names.sets, "command set", &text.value, text.place, self.findings)).collect()
     }
 
     /// Reports rules of command sets that no host could be told.
-    pub(super) fn host_rules<'h>(&mut self, hosts: impl Iterator<Item = &'h HostLinks>, sets: &[SetLinks]) {
+    pub(super) fn host_rules<'h>(&mut self, hosts: impl Iterator<Item = &'h HostLinks>, sets: &Table<Arc<SetLinks>>) {
         let mut seen = FxHashSet::default();
         for host in hosts {
             for set in host.sets() {

@@ -66,6 +66,10 @@ impl Kind for Mariadb {
         Combining::NotLookedAt
     }
 
+    fn compiles_roles(&self) -> bool {
+        false
+    }
+
     fn knows_links(&self) -> bool {
         false
     }

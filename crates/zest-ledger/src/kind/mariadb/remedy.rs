@@ -19,7 +19,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
     let is_anonymous = answer.account.as_ref().is_some_and(|a| a.starts_with('@'));
     match refusal {
         Refusal::UnknownUser => {
-            let known = engine.estate.user_ids.keys().map(|k| &**k).chain(server.accounts.list.iter().map(|(a, _)| a.as_str()));
+            let known = engine.estate.names.users.keys().map(|k| &**k).chain(server.accounts.list.iter().map(|(a, _)| a.as_str()));
             nearest(&question.user, known)
                 .map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None))
                 .into_iter()
@@ -30,7 +30,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             names()
                 .filter(|(a, _)| is_weak(a))
                 .take(PROPOSED)
-                .map(|(a, place)| Way { place: Some(place), ..use_account(&a.to_string(), &question.user) })
+                .map(|(a, place)| Way { place: Some(place), ..use_account(site, &a.to_string(), &question.user) })
                 .collect()
         }
         Refusal::SeveralAccounts => server
@@ -59,7 +59,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             let near = nearest(active, state.roles.iter().map(String::as_str)).filter(|n| *n != active);
             ways.extend(near.map(|n| way(Change::ActiveRole(n.to_owned()), format!("with `{}` active", visible(n)), None)));
             if let (Refusal::RoleNotGranted, Some(account)) = (refusal, &answer.account) {
-                ways.push(join(account, active, None));
+                ways.push(join(site, account, active, None));
             }
             ways
         }
@@ -97,7 +97,14 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 format!(" ({})", columns.iter().map(|c| visible(c)).collect::<Vec<_>>().join(", "))
             };
             let text = format!("if `{}` were granted {}{on_columns} on {}", visible(&to), privilege.word(), visible(&on));
-            let change = Change::Grant { privileges: vec![privilege.word().to_owned()], columns, on, to, regrant: false };
+            let change = Change::Grant {
+                system: site.entry().id.value.clone(),
+                privileges: vec![privilege.word().to_owned()],
+                columns,
+                on,
+                to,
+                regrant: false,
+            };
             ways.push(way(change, text, None));
             ways
         }

@@ -1,20 +1,19 @@
 //! A network device, compiled: what a decision reads of it.
 
-use std::sync::{Arc, RwLock};
-
-use rustc_hash::FxHashMap;
+use std::sync::Arc;
 
 use super::Reach;
 use super::resolve::DeviceLinks;
 use crate::command::vocabulary::Vocabulary;
 use crate::engine::{Engine, LevelBand, Standing};
-use crate::entry::{AuthorisedLevels, IdentitySource, Mode, System, Unrestricted, WhenCentralDown};
+use crate::entry::{AuthorisedLevels, IdentitySource, Mode, Unrestricted, WhenCentralDown};
 use crate::estate::{CommandId, Estate, ModeId, SystemId};
 use crate::source::Place;
 
 /// The switches of a device, and what its accounts give.
 #[derive(Debug)]
 pub(crate) struct Device {
+    pub(crate) system: SystemId,
     pub(crate) links: Arc<DeviceLinks>,
     /// What holds where no command set is attached.
     pub(crate) without_set: Unrestricted,
@@ -28,11 +27,10 @@ pub(crate) struct Device {
     pub(crate) nothing_when_down: bool,
     /// For each local account what it gives, if it has command sets of its own.
     pub(crate) account_standings: Vec<Option<Standing>>,
-    reach: RwLock<FxHashMap<Origin, Arc<Reach>>>,
 }
 
 /// Where what a session holds comes from.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Origin {
     /// An assignment that gives the standing of this number.
     Assignment(usize),
@@ -46,7 +44,8 @@ impl Device {
         engine.state(system)
     }
 
-    pub(super) fn compile(estate: &Estate, system: &System, links: Arc<DeviceLinks>) -> Self {
+    pub(super) fn compile(estate: &Estate, id: SystemId, links: Arc<DeviceLinks>) -> Self {
+        let system = estate.system(id);
         let modes: &[Mode] = estate.entries.vocabularies.get(links.vocabulary.index()).map_or(&[], |v| &v.modes);
         let rule = system.authorisation.as_ref().map(|a| &a.value);
         let of_account = |(account, links): (&crate::entry::Account, &super::resolve::AccountLinks)| {
@@ -54,6 +53,7 @@ impl Device {
             Some(Standing { band: Some(band), sets: links.sets.clone(), roles: Vec::new(), is_local: true })
         };
         Self {
+            system: id,
             without_set: system.without_set(),
             authorised_levels: match rule.map(|r| &r.levels) {
                 Some(AuthorisedLevels::All) => u16::MAX,
@@ -67,7 +67,6 @@ impl Device {
             nothing_when_down: system.when_central_down.as_ref().is_some_and(|w| w.value == WhenCentralDown::Nothing),
             account_standings: system.accounts.iter().zip(&links.accounts).map(of_account).collect(),
             links,
-            reach: RwLock::default(),
         }
     }
 
@@ -100,13 +99,11 @@ impl Device {
 
     /// Returns which levels and modes a session can come to.
     pub(crate) fn reach(&self, engine: &Engine, from: Origin) -> Arc<Reach> {
-        if let Some(reach) = self.reach.read().ok().and_then(|known| known.get(&from).cloned()) {
-            return reach;
-        }
-        let reach = Arc::new(self.standing(engine, from).map_or_else(Reach::default, |standing| Reach::of(engine, standing, self)));
-        if let Ok(mut known) = self.reach.write() {
-            known.insert(from, Arc::clone(&reach));
-        }
-        reach
+        let number = match from {
+            Origin::Assignment(number) => 2 * number,
+            Origin::Account(index) => 2 * index + 1,
+        };
+        let of = |standing| Reach::of(engine, standing, self);
+        engine.cache.get(self.system, number, || self.standing(engine, from).map_or_else(Reach::default, of))
     }
 }

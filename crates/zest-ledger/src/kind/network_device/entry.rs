@@ -151,8 +151,7 @@ fn assigned<'e>(engine: &'e Engine, session: &Session, system: SystemId, user: U
         return Err(Stop);
     };
     let id = candidate.assignment;
-    let number = candidate.standing as usize;
-    let standing = &engine.standings[number];
+    let (number, standing) = engine.standing(id);
     let links = &engine.estate.assignments[id.index()];
     trace.pass(Stage::Standing, || (through(engine, user, id), Some(links.entry.place)));
     let Some(band) = standing.band else {

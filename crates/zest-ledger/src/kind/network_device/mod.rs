@@ -50,7 +50,7 @@ impl Kind for NetworkDevice {
 
     fn compile(&self, estate: &Estate, system: SystemId) -> Kept {
         let links = Arc::clone(&estate.systems[system.index()].links).downcast::<DeviceLinks>();
-        Arc::new(Device::compile(estate, estate.system(system), links.expect("`resolve` made it")))
+        Arc::new(Device::compile(estate, system, links.expect("`resolve` made it")))
     }
 
     fn hears(&self, fact: Fact) -> bool {
@@ -63,6 +63,10 @@ impl Kind for NetworkDevice {
 
     fn combining(&self) -> Combining {
         Combining::FirstApplicable
+    }
+
+    fn compiles_roles(&self) -> bool {
+        false
     }
 
     fn knows_links(&self) -> bool {
@@ -134,7 +138,7 @@ impl Kind for NetworkDevice {
 /// Returns the command sets and the ceiling of a session, and whether the device asks the sets at every level; no sets for a
 /// local account without any.
 pub(crate) fn standpoint(engine: &Engine, question: &Question) -> Option<(Option<Vec<SetId>>, u8, bool)> {
-    let system = *engine.estate.system_ids.get(question.system.as_str())?;
+    let system = *engine.estate.names.systems.get(question.system.as_str())?;
     let at = open(engine, question, system, &mut Trace::silent()).ok()?;
     let has_sets = !at.standing.is_local || !at.standing.sets.is_empty();
     Some((has_sets.then(|| at.standing.sets.clone()), at.band.ceiling, at.standing.is_local))

@@ -83,7 +83,11 @@ impl OnDevice<'_> {
         let line = commands.iter().find(|c| c.does == Some(Does::ChangeCredential)).map(|c| c.pattern.to_string());
         let by = line.map_or(String::new(), |l| format!(" with `{l}`"));
         let place = entry.must_change_credential.as_ref().map(|m| m.place);
-        way(Change::CredentialChanged, format!("once `{}` has changed the credential{by}", visible(&entry.id.value)), place)
+        way(
+            Change::CredentialChanged { user: self.name() },
+            format!("once `{}` has changed the credential{by}", visible(&entry.id.value)),
+            place,
+        )
     }
 
     fn accounts(&self, refusal: Refusal, answer: &Answer) -> Vec<Way> {
@@ -94,12 +98,16 @@ impl OnDevice<'_> {
         match refusal {
             Refusal::AccountLocked => {
                 let place = of.and_then(|a| a.locked.as_ref()).map(|l| l.place);
-                vec![way(Change::UnlockAccount(login.clone()), format!("if the account `{}` were not locked", visible(&login)), place)]
+                vec![way(
+                    Change::UnlockAccount { system: self.on(), login: login.clone() },
+                    format!("if the account `{}` were not locked", visible(&login)),
+                    place,
+                )]
             }
             Refusal::AccountWithoutCredential => {
                 let place = of.and_then(|a| a.credential.as_ref()).map(|c| c.place);
                 vec![way(
-                    Change::SetCredential(login.clone()),
+                    Change::SetCredential { system: self.on(), login: login.clone() },
                     format!("if the account `{}` had its credential set", visible(&login)),
                     place,
                 )]
@@ -112,7 +120,11 @@ impl OnDevice<'_> {
                 let wanted = self.question.session.account.as_deref();
                 for account in accounts.iter().filter(|a| wanted.is_none_or(|w| w == a.login.value)).take(3) {
                     let text = format!("if `{name}` might use the account `{}`", visible(&account.login.value));
-                    ways.push(way(Change::UseAccount(account.login.value.clone()), text, Some(account.login.place)));
+                    ways.push(way(
+                        Change::UseAccount { system: self.on(), account: account.login.value.clone(), user: self.name() },
+                        text,
+                        Some(account.login.place),
+                    ));
                 }
                 ways
             }
@@ -130,7 +142,7 @@ impl OnDevice<'_> {
     fn no_band(&self, answer: &Answer) -> Vec<Way> {
         if let Some(login) = &answer.account {
             let text = format!("if the account `{}` had a band", visible(login));
-            return vec![way(Change::AccountCeiling { login: login.clone(), to: 1 }, text, None)];
+            return vec![way(Change::AccountCeiling { system: self.on(), login: login.clone(), to: 1 }, text, None)];
         }
         let Some(assignment) = self.first_assignment() else { return Vec::new() };
         let roles = &self.engine.estate.assignments[assignment.index()].roles;
@@ -171,7 +183,11 @@ impl OnDevice<'_> {
         let name = visible(&estate.user(self.user).id.value);
         let join = |&(_, group, place): &(u8, GroupId, Place)| {
             let id = &estate.group(group).id.value;
-            way(Change::JoinGroup(id.clone()), format!("if `{name}` were in group `{}`", visible(id)), Some(place))
+            way(
+                Change::JoinGroup { group: id.clone(), user: self.name() },
+                format!("if `{name}` were in group `{}`", visible(id)),
+                Some(place),
+            )
         };
         groups.iter().take(6).map(join).collect()
     }
@@ -191,7 +207,7 @@ impl OnDevice<'_> {
             all.flat_map(|c| self.satisfy(&self.engine.estate.assignments[c.assignment.index()].conditions, part)).take(3).collect();
         if let (Part::Validity, Some(assignment)) = (part, self.first_assignment()) {
             let place = self.engine.estate.assignments[assignment.index()].entry.place;
-            ways.push(way(Change::Prolong(place), "if the assignment held at that time", Some(place)));
+            ways.push(way(Change::Prolong { at: self.locate(place) }, "if the assignment held at that time", Some(place)));
         }
         ways
     }
@@ -228,7 +244,11 @@ impl OnDevice<'_> {
             if let Some(band) = account.and_then(|a| a.band.as_ref()) {
                 ways.push(lower(band.ceiling.value));
                 let text = format!("if the ceiling of account `{}` were {wanted}", visible(login));
-                ways.push(way(Change::AccountCeiling { login: login.clone(), to: wanted }, text, Some(band.ceiling.place)));
+                ways.push(way(
+                    Change::AccountCeiling { system: self.on(), login: login.clone(), to: wanted },
+                    text,
+                    Some(band.ceiling.place),
+                ));
             }
             return ways;
         }
@@ -288,7 +308,7 @@ impl OnDevice<'_> {
         vec![
             way(Change::Level(needed), format!("at level {needed}"), None),
             way(
-                Change::OwnLevel { command: links.line.clone(), to: now },
+                Change::OwnLevel { system: self.on(), command: links.line.clone(), to: now },
                 format!("if the device put `{}` at level {now}", visible(&links.line)),
                 Some(self.engine.estate.system(self.system).id.place),
             ),

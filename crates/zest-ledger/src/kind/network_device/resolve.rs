@@ -49,7 +49,7 @@ pub(super) fn device(resolver: &mut Resolver<'_>, ground: Ground<'_>, system: &e
         missing("identity-sources", "name at least one of \"central\" and \"local\"");
     }
     let vocabulary =
-        system.vocabulary.as_ref().and_then(|t| look_up(&resolver.vocabularies, "vocabulary", &t.value, t.place, resolver.findings));
+        system.vocabulary.as_ref().and_then(|t| look_up(&resolver.names.vocabularies, "vocabulary", &t.value, t.place, resolver.findings));
     let mut levels: Vec<(u8, Option<Place>)> = Vec::new();
     if let Some(id) = vocabulary {
         let known = &ground.vocabularies[id.index()].commands;
@@ -77,7 +77,8 @@ pub(super) fn device(resolver: &mut Resolver<'_>, ground: Ground<'_>, system: &e
         let used_by = resolver.parties(&account.used_by);
         let origin = account.origin.as_ref().map(|list| resolver.origins(list));
         let sets = account.commands.iter();
-        let sets = sets.filter_map(|text| look_up(&resolver.sets, "command set", &text.value, text.place, resolver.findings)).collect();
+        let sets =
+            sets.filter_map(|text| look_up(&resolver.names.sets, "command set", &text.value, text.place, resolver.findings)).collect();
         accounts.push(AccountLinks { used_by, origin, sets });
     }
     DeviceLinks { vocabulary: vocabulary.unwrap_or(VocabularyId::new(0)), levels, accounts }

@@ -408,7 +408,7 @@ impl Review<'_, '_> {
             let (login, place) = (visible(&account.login.value), account.login.place);
             let is_open =
                 !account.locked.as_ref().is_some_and(|l| l.value) && account.credential.as_ref().is_none_or(|c| c.value == Credential::Set);
-            let own = engine.estate.user_ids.get(account.login.value.as_str());
+            let own = engine.estate.names.users.get(account.login.value.as_str());
             let is_used = !links.used_by.is_empty() || own.is_some();
             let people = links.used_by.iter().map(|&(p, _)| p).chain(own.map(|&u| Party::User(u))).collect();
             rescues |= is_open && self.somebody_is_there(people) && account.band.as_ref().is_some_and(|b| b.ceiling.value == 15);

@@ -75,6 +75,10 @@ impl Kind for Postgresql {
         Combining::NotLookedAt
     }
 
+    fn compiles_roles(&self) -> bool {
+        false
+    }
+
     fn knows_links(&self) -> bool {
         false
     }

@@ -18,7 +18,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
     let is_weak = |role: &str| !state.is_superuser(role);
     match refusal {
         Refusal::UnknownUser => {
-            let names = engine.estate.user_ids.keys().map(|k| &**k).chain(server.accounts.list.iter().map(|(a, _)| a.as_str()));
+            let names = engine.estate.names.users.keys().map(|k| &**k).chain(server.accounts.list.iter().map(|(a, _)| a.as_str()));
             nearest(&question.user, names)
                 .map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None))
                 .into_iter()
@@ -26,7 +26,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
         }
         Refusal::NoAccount => {
             let weak = server.accounts.list.iter().filter(|(a, _)| is_weak(a) && question.session.account.as_ref().is_none_or(|n| n == a));
-            weak.take(PROPOSED).map(|(a, place)| Way { place: Some(*place), ..use_account(a, &question.user) }).collect()
+            weak.take(PROPOSED).map(|(a, place)| Way { place: Some(*place), ..use_account(site, a, &question.user) }).collect()
         }
         Refusal::SeveralAccounts => {
             let account = |(a, _): &(String, _)| way(Change::Account(a.clone()), format!("through the account `{}`", visible(a)), None);
@@ -43,14 +43,14 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             let near = nearest(active, state.roles.keys().map(String::as_str)).filter(|n| *n != active);
             ways.extend(near.map(|n| way(Change::ActiveRole(n.to_owned()), format!("with `{}` active", visible(n)), None)));
             if let (Refusal::RoleNotGranted, Some(account), true) = (refusal, &answer.account, is_weak(active)) {
-                ways.push(join(account, active, server.places.roles.get(account).copied()));
+                ways.push(join(site, account, active, server.places.roles.get(account).copied()));
             }
             ways
         }
         _ => {
             let mut trace = Trace::silent();
             let Ok(standing) = super::open(site, question, server, &catalog, &mut trace) else {
-                return connect(answer, refusal);
+                return connect(site, answer, refusal);
             };
             let Ok((needs, _)) = super::wanted(&catalog, question, &standing) else { return Vec::new() };
             let Some(need) = needs.iter().find(|n| n.outcome(&catalog).refusal.is_some()) else { return Vec::new() };
@@ -69,27 +69,27 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             // Those that own things would bring far more than what is wanted: the grant alone comes before them.
             let owned = |r: &String| state.objects.values().filter(|o| o.owner == *r).count();
             groups.sort_by_key(|r| owned(r));
-            let member = |r: &String| join(&standing.role, r, server.places.roles.get(&standing.role).copied());
+            let member = |r: &String| join(site, &standing.role, r, server.places.roles.get(&standing.role).copied());
             let (owners, others): (Vec<&String>, Vec<&String>) = groups.into_iter().take(PROPOSED).partition(|r| owned(r) > 0);
             ways.extend(others.into_iter().map(member));
-            ways.extend(grant(need));
+            ways.extend(grant(site, need));
             ways.extend(owners.into_iter().map(member));
             ways
         }
     }
 }
 
-fn connect(answer: &Answer, refusal: Refusal) -> Vec<Way> {
+fn connect(site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
     match (&answer.account, refusal) {
         (Some(account), Refusal::ConnectClosed) => {
             let need = Need::privilege(account, &super::ObjectName::database(), super::Privilege::Connect, On::Object);
-            grant(&need).into_iter().collect()
+            grant(site, &need).into_iter().collect()
         }
         _ => Vec::new(),
     }
 }
 
-fn grant(need: &Need) -> Option<Way> {
+fn grant(site: Site<'_>, need: &Need) -> Option<Way> {
     let Need::Object { role, object, demand: Demand::Privilege { any, on, want } } = need else { return None };
     let privilege = any.iter().next()?;
     let columns: Vec<String> = if let On::Columns(list) = on { list.clone() } else { Vec::new() };
@@ -101,7 +101,13 @@ fn grant(need: &Need) -> Option<Way> {
     };
     let option = if regrant { ", with the right to pass it on" } else { "" };
     let text = format!("if `{}` were granted {}{on_columns} on {}{option}", visible(role), privilege.word(), visible(&object.to_string()));
-    let change =
-        Change::Grant { privileges: vec![privilege.word().to_owned()], columns, on: object.to_string(), to: role.clone(), regrant };
+    let change = Change::Grant {
+        system: site.entry().id.value.clone(),
+        privileges: vec![privilege.word().to_owned()],
+        columns,
+        on: object.to_string(),
+        to: role.clone(),
+        regrant,
+    };
     Some(way(change, text, None))
 }

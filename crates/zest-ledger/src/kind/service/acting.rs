@@ -41,9 +41,9 @@ pub(super) fn follow(context: Context<'_>, question: &Question, standing: &mut S
 fn as_user(context: Context<'_>, standing: &mut Standing, name: &str, trace: &mut Trace) -> Result<(), Stop> {
     let estate = &context.engine.estate;
     let shown = visible(name);
-    let Some(&target) = estate.user_ids.get(name) else {
+    let Some(&target) = estate.names.users.get(name) else {
         trace.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
-            let near = nearest(name, estate.user_ids.keys().map(|k| &**k))
+            let near = nearest(name, estate.names.users.keys().map(|k| &**k))
                 .map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
             (format!("nobody is called `{shown}`, so nobody can act as him{near}"), None)
         })?;
@@ -136,9 +136,9 @@ fn assume(
         })?;
         return Err(Stop);
     }
-    let Some(&role) = estate.role_ids.get(name) else {
+    let Some(&role) = estate.names.roles.get(name) else {
         trace.refuse(Stage::Standing, Refusal::UnknownRole, || {
-            let near = nearest_hint(name, estate.role_ids.keys().map(|k| &**k));
+            let near = nearest_hint(name, estate.names.roles.keys().map(|k| &**k));
             (format!("no role is called `{shown}`{near}"), None)
         })?;
         return Err(Stop);
@@ -199,7 +199,7 @@ pub(super) fn whole_assumption(context: Context<'_>, standing: &Standing, action
             ("roles are assumed on clouds; in an application they are held".to_owned(), Some(estate.system(context.system).id.place))
         });
     }
-    match action.path.strip_prefix("role/").and_then(|name| estate.role_ids.get(name)) {
+    match action.path.strip_prefix("role/").and_then(|name| estate.names.roles.get(name)) {
         Some(&role) => role_half(context, standing, role, trace),
         None => Ok(()),
     }

@@ -262,9 +262,9 @@ fn exists(context: Context<'_>, action: &Action, trace: &mut Trace) -> Result<()
         return Err(Stop);
     }
     let is_known = match head {
-        "user" if wanted.is_some() => estate.user_ids.contains_key(rest),
+        "user" if wanted.is_some() => estate.names.users.contains_key(rest),
         "group" if wanted.is_some() => estate.groups().iter().any(|g| g.id.value == rest),
-        "role" if wanted.is_some() => estate.role_ids.contains_key(rest),
+        "role" if wanted.is_some() => estate.names.roles.contains_key(rest),
         "command-set" if wanted.is_some() => estate.command_sets().iter().any(|s| s.id.value == rest),
         _ => is_there(&action.path, context.links),
     };

@@ -51,8 +51,11 @@ impl Kind for Service {
 
     fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, systems: &mut [Declared]) {
         resolver.are_services(ground.entries);
-        let links = systems.iter_mut().filter_map(|s| Arc::get_mut(&mut s.links)?.downcast_mut());
-        resolver.role_grants(ground.entries, &mut links.collect::<Vec<&mut ServiceLinks>>());
+        let all = systems.iter().filter_map(|s| s.links.downcast_ref());
+        resolver.role_grants_are_known(ground.entries, &all.collect::<Vec<_>>());
+        // Those that nobody shares yet are the ones that were resolved just now.
+        let new = systems.iter_mut().filter_map(|s| Arc::get_mut(&mut s.links)?.downcast_mut());
+        resolver.role_grants(ground.entries, &mut new.collect::<Vec<&mut ServiceLinks>>());
     }
 
     fn compile(&self, estate: &Estate, system: SystemId) -> Kept {
@@ -69,6 +72,10 @@ impl Kind for Service {
 
     fn combining(&self) -> Combining {
         Combining::AddedUp
+    }
+
+    fn compiles_roles(&self) -> bool {
+        true
     }
 
     fn knows_links(&self) -> bool {

@@ -62,7 +62,7 @@ pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option
                 groups.into_iter().for_each(|g| of_party(Party::Group(g)));
             }
             for candidate in engine.candidates(user, system) {
-                for &role in &engine.standings[candidate.standing as usize].roles {
+                for &role in &engine.standing(candidate.assignment).1.roles {
                     let is_active = session.active_roles.as_ref().is_none_or(|list| list.contains(&engine.estate.role(role).id.value));
                     of(Holder::Role(role), links.by_role.get(&role), Via::Assignment(candidate.assignment, role), is_active);
                 }

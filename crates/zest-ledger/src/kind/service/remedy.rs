@@ -24,11 +24,11 @@ fn assumes(asked: &Asked<'_>, context: Context<'_>) -> Vec<(Identity, UserId, Ac
     for act in &asked.question.session.acting {
         match act {
             Act::User(name) => {
-                user = estate.user_ids.get(name.as_str()).copied().unwrap_or(user);
+                user = estate.names.users.get(name.as_str()).copied().unwrap_or(user);
                 identity = Identity::User(user);
             }
             Act::Role { name, .. } => {
-                if let (Some(&role), Some(&operation)) = (estate.role_ids.get(name.as_str()), context.links.operation_ids.get(ASSUME)) {
+                if let (Some(&role), Some(&operation)) = (estate.names.roles.get(name.as_str()), context.links.operation_ids.get(ASSUME)) {
                     list.push((identity, user, Action { operation, path: format!("role/{name}") }));
                     identity = Identity::Role(role);
                 }
@@ -55,7 +55,7 @@ impl Service<'_> {
                 let name = visible(&user.id.value);
                 let place = user.must_change_credential.as_ref().map(|m| m.place);
                 let text = format!("once `{name}` has changed the credential, with `{CHANGE_CREDENTIAL} on user/{name}`");
-                vec![way(Change::CredentialChanged, text, place)]
+                vec![way(Change::CredentialChanged { user: self.asked.name() }, text, place)]
             }
             Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => self.asked.accepted(refusal),
             Refusal::CentralDownNoAccount => vec![way(Change::CentralUp, "once the central source is up again", None)],
@@ -78,7 +78,11 @@ impl Service<'_> {
                 let target = chain.iter().find_map(|a| if let Act::User(name) = a { Some(name.clone()) } else { None });
                 let let_act = target.map(|target| {
                     let text = format!("if `{}` might act as `{}`", visible(&self.asked.question.user), visible(&target));
-                    way(Change::LetActAs(target), text, Some(self.asked.engine.estate.system(self.asked.system).id.place))
+                    way(
+                        Change::LetActAs { system: self.asked.on(), target, user: self.asked.name() },
+                        text,
+                        Some(self.asked.engine.estate.system(self.asked.system).id.place),
+                    )
                 });
                 self.own_name().into_iter().chain(let_act).collect()
             }
@@ -138,7 +142,7 @@ impl Service<'_> {
                 if outcome != Outcome::Holds {
                     ways.extend(self.asked.satisfy_with(conditions, part, &facts));
                     if let (Part::Validity, Outcome::Fails, Some((_, place))) = (part, outcome, conditions.until.or(conditions.from)) {
-                        ways.push(way(Change::Prolong(place), "if the entry held at that time", Some(place)));
+                        ways.push(way(Change::Prolong { at: self.asked.locate(place) }, "if the entry held at that time", Some(place)));
                     }
                 }
             }
@@ -163,11 +167,11 @@ impl Service<'_> {
         for act in &session.acting {
             match act {
                 Act::User(name) => {
-                    let target = engine.estate.user_ids.get(name.as_str());
+                    let target = engine.estate.names.users.get(name.as_str());
                     list.extend(links.acting.iter().filter(|r| Some(&r.target) == target).map(|r| (&r.when, plain)));
                 }
                 Act::Role { name, .. } => {
-                    let role = engine.estate.role_ids.get(name.as_str());
+                    let role = engine.estate.names.roles.get(name.as_str());
                     list.extend(role.and_then(|r| engine.estate.roles[r.index()].assumable.as_ref()).map(|a| (&a.when, plain)));
                 }
                 Act::Account { .. } => {}
@@ -198,7 +202,11 @@ impl Service<'_> {
         let Some((weighed, ..)) = self.weighed(&action) else { return Vec::new() };
         let name = &self.context.links.operations[action.operation].name;
         let except = |place| {
-            way(Change::LeaveOut { place, operation: name.clone() }, format!("if the deny left out `{}`", visible(name)), Some(place))
+            way(
+                Change::LeaveOut { at: self.asked.locate(place), operation: name.clone() },
+                format!("if the deny left out `{}`", visible(name)),
+                Some(place),
+            )
         };
         weighed.denies.iter().map(|(h, _)| except(h.grant.place)).take(2).collect()
     }
@@ -209,7 +217,7 @@ impl Service<'_> {
         let name = &self.context.links.operations[action.operation].name;
         let raise = |place| {
             way(
-                Change::LetThrough { place, operation: name.clone() },
+                Change::LetThrough { at: self.asked.locate(place), operation: name.clone() },
                 format!("if the ceiling let `{}` through", visible(name)),
                 Some(place),
             )
@@ -265,7 +273,7 @@ impl Service<'_> {
             None => format!("user:{}", self.asked.question.user),
         };
         let text = format!("if `{}` were granted `{}` on `{}`", visible(&to), visible(&name), visible(&path));
-        let change = Change::Allow { operation: name, on: path, to };
+        let change = Change::Allow { system: self.asked.on(), operation: name, on: path, to };
         ways.push(way(change, text, Some(estate.system(self.asked.system).id.place)));
         ways
     }
@@ -297,7 +305,7 @@ impl Service<'_> {
         let join = |group| {
             let entry = engine.estate.group(group);
             way(
-                Change::JoinGroup(entry.id.value.clone()),
+                Change::JoinGroup { group: entry.id.value.clone(), user: self.asked.name() },
                 format!("if `{name}` were in group `{}`", visible(&entry.id.value)),
                 Some(entry.id.place),
             )
@@ -319,7 +327,11 @@ impl Service<'_> {
             ways.extend(self.groups(&action));
             let to = format!("user:{}", self.asked.question.user);
             let text = format!("if `{}` were granted `{ASSUME}` on `role/{}`", visible(&to), visible(role));
-            ways.push(way(Change::Allow { operation: ASSUME.to_owned(), on: action.path, to }, text, Some(system)));
+            ways.push(way(
+                Change::Allow { system: self.asked.on(), operation: ASSUME.to_owned(), on: action.path, to },
+                text,
+                Some(system),
+            ));
         }
         ways
     }
@@ -328,17 +340,17 @@ impl Service<'_> {
         let estate = &self.asked.engine.estate;
         let mut ways = Vec::new();
         for name in self.roles_in_chain() {
-            let Some(&role) = estate.role_ids.get(name.as_str()) else { continue };
+            let Some(&role) = estate.names.roles.get(name.as_str()) else { continue };
             let groups = estate.roles[role.index()].assumable.iter().flat_map(|a| &a.by);
             for &(holder, place) in groups {
                 if let Holder::Party(Party::Group(group)) = holder {
                     let id = &estate.group(group).id.value;
                     let text = format!("if `{}` were in group `{}`", visible(&self.asked.question.user), visible(id));
-                    ways.push(way(Change::JoinGroup(id.clone()), text, Some(place)));
+                    ways.push(way(Change::JoinGroup { group: id.clone(), user: self.asked.name() }, text, Some(place)));
                 }
             }
             let text = format!("if role `{}` admitted `{}`", visible(name), visible(&self.asked.question.user));
-            ways.push(way(Change::Admit(name.clone()), text, Some(estate.role(role).id.place)));
+            ways.push(way(Change::Admit { role: name.clone(), user: self.asked.name() }, text, Some(estate.role(role).id.place)));
         }
         ways
     }
@@ -350,11 +362,11 @@ impl Service<'_> {
         let mut ways = Vec::new();
         for (i, act) in chain.iter().enumerate() {
             let near = match act {
-                Act::User(name) if !estate.user_ids.contains_key(name.as_str()) => {
-                    nearest(name, estate.user_ids.keys().map(|k| &**k)).map(|n| Act::User(n.to_owned()))
+                Act::User(name) if !estate.names.users.contains_key(name.as_str()) => {
+                    nearest(name, estate.names.users.keys().map(|k| &**k)).map(|n| Act::User(n.to_owned()))
                 }
-                Act::Role { name, since } if !estate.role_ids.contains_key(name.as_str()) => {
-                    nearest(name, estate.role_ids.keys().map(|k| &**k)).map(|n| Act::Role { name: n.to_owned(), since: *since })
+                Act::Role { name, since } if !estate.names.roles.contains_key(name.as_str()) => {
+                    nearest(name, estate.names.roles.keys().map(|k| &**k)).map(|n| Act::Role { name: n.to_owned(), since: *since })
                 }
                 _ => None,
             };
@@ -365,7 +377,7 @@ impl Service<'_> {
             }
         }
         if let Some(active) = &self.asked.question.session.active_roles {
-            let known = |r: &&String| estate.role_ids.contains_key(r.as_str());
+            let known = |r: &&String| estate.names.roles.contains_key(r.as_str());
             let rest: Vec<String> = active.iter().filter(known).cloned().collect();
             if rest.len() < active.len() {
                 ways.push(way(Change::ActiveRoles(rest), "without that role", None));

@@ -24,7 +24,9 @@ impl Resolver<'_> {
     /// Reports descriptions of clouds and applications that are of none.
     pub(super) fn are_services(&mut self, entries: &Entries) {
         for service in &entries.services {
-            let Some(id) = look_up(&self.systems, "system", &service.system.value, service.system.place, self.findings) else { continue };
+            let Some(id) = look_up(&self.names.systems, "system", &service.system.value, service.system.place, self.findings) else {
+                continue;
+            };
             let system = &entries.systems[id.index()];
             if !matches!(system.kind(), Kind::Cloud | Kind::Application) {
                 self.findings.push(
@@ -414,27 +416,32 @@ impl Resolver<'_> {
     }
 
     /// Adds the grants of every role to every service, and says by whom each can be found.
+    /// Reports grants of roles that name somebody, or an operation that no system knows.
+    pub(super) fn role_grants_are_known(&mut self, entries: &Entries, services: &[&ServiceLinks]) {
+        for grant in entries.roles.iter().flat_map(|role| &role.grants) {
+            if let Some(to) = grant.to.first() {
+                self.findings.push(
+                    Finding::new(Code::IncompleteGrant, "a role's own grant names nobody: whoever holds the role gets it")
+                        .at(to.place, "takes no effect here")
+                        .help("take `to` out, or write the grant under the cloud or application"),
+                );
+            }
+            for name in grant.allow.iter().chain(&grant.deny).chain(&grant.except) {
+                if !services.iter().any(|s| operations_named(&name.value, s).is_some()) {
+                    let of = |s: &&'_ ServiceLinks| {
+                        s.groups.keys().cloned().chain(s.operation_ids.keys().map(|k| k.to_string())).collect::<Vec<_>>()
+                    };
+                    let known: Vec<String> = services.iter().flat_map(of).collect();
+                    self.unknown_operation(name, &mut known.iter().map(String::as_str));
+                }
+            }
+        }
+    }
+
+    /// Adds the grants of roles to clouds and applications; what a system does not know, a role cannot give there.
     pub(super) fn role_grants(&mut self, entries: &Entries, services: &mut [&mut ServiceLinks]) {
         for (i, role) in entries.roles.iter().enumerate() {
             for grant in &role.grants {
-                if let Some(to) = grant.to.first() {
-                    self.findings.push(
-                        Finding::new(Code::IncompleteGrant, "a role's own grant names nobody: whoever holds the role gets it")
-                            .at(to.place, "takes no effect here")
-                            .help("take `to` out, or write the grant under the cloud or application"),
-                    );
-                }
-                let names = || grant.allow.iter().chain(&grant.deny).chain(&grant.except);
-                for name in names() {
-                    if !services.iter().any(|s| operations_named(&name.value, s).is_some()) {
-                        let known: Vec<&str> = services
-                            .iter()
-                            .flat_map(|s| s.groups.keys().map(String::as_str).chain(s.operation_ids.keys().map(|k| &**k)))
-                            .collect();
-                        self.unknown_operation(name, &mut known.into_iter());
-                    }
-                }
-                // What a system does not know, a role cannot give there; what no system knows was reported.
                 let before = self.findings.len();
                 let mut is_reported = false;
                 for links in services.iter_mut() {
