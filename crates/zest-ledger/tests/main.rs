@@ -23,6 +23,7 @@ mod hygiene;
 mod interfaces;
 mod json_forms;
 mod laws;
+mod layers;
 mod mariadb_rules;
 mod never_wider;
 mod patterns;

@@ -3,6 +3,8 @@
 
 pub mod clouds;
 pub mod databases;
+pub mod edits;
+pub mod estates;
 pub mod facts;
 pub mod hosts;
 pub mod naive;

@@ -82,7 +82,7 @@ impl Draft<'_> {
                 )?;
                 self.touched.sets.insert(row);
                 let mut entry = (*self.entries.command_sets[row]).clone();
-                let place = entry.rules.first().map_or(entry.id.place, |r| r.text.place);
+                let place = entry.id.place;
                 entry.rules.insert(0, Rule { verb: RuleVerb::Allow, text: At::new(pattern.clone(), place), after: None, because: None });
                 self.told(entry.id.place, keys(&["command-sets", set]), "rules", How::AddFirst(quoted(&format!("allow {pattern}"))));
                 self.entries.command_sets.set(row, Arc::new(entry));
@@ -146,11 +146,19 @@ impl Draft<'_> {
             Change::OwnLevel { system, command, to } => {
                 let (row, mut entry) = self.system(system)?;
                 let place = entry.id.place;
-                let old = entry.own_levels.iter().find(|o| o.command.value.trim() == command).cloned();
-                let (key, at) = old.map_or((At::new(command.clone(), place), place), |o| (o.command, o.level.place));
-                self.told(place, keys(&["systems", system, "own-levels"]), &key.value, How::Set(to.to_string()));
-                entry.own_levels.retain(|o| o.command.value.trim() != command);
-                entry.own_levels.push(OwnLevel { command: key, level: At::new(*to, at) });
+                let path = keys(&["systems", system]);
+                match entry.own_levels.iter().position(|o| o.command.value.trim() == command) {
+                    Some(index) => {
+                        let own = &mut entry.own_levels[index];
+                        own.level = At::new(*to, own.level.place);
+                        self.told(place, nth(keys(&["systems", system, "own-levels"]), index), "level", How::Set(to.to_string()));
+                    }
+                    None => {
+                        entry.own_levels.push(OwnLevel { command: At::new(command.clone(), place), level: At::new(*to, place) });
+                        let value = format!("{{ command = {}, level = {to} }}", quoted(command));
+                        self.told(place, path, "own-levels", How::AddLast(value));
+                    }
+                }
                 self.touched.systems.insert(row);
                 self.entries.systems.set(row, Arc::new(entry));
             }
@@ -206,7 +214,7 @@ impl Draft<'_> {
                     return Err(Conflict::Unknown(format!("nothing is written of the database server `{}`", visible(system))));
                 };
                 let mut entry = (*self.entries.databases[part]).clone();
-                let place = entry.grants.last().map_or(entry.system.place, |g| g.place);
+                let place = entry.system.place;
                 let at = |text: &String| At::new(text.clone(), place);
                 let list = |texts: &[String]| texts.iter().map(|t| quoted(t)).collect::<Vec<_>>().join(", ");
                 let mut grant = DatabaseGrant::at(place);
@@ -224,7 +232,7 @@ impl Draft<'_> {
             }
             Change::Allow { system, operation, on, to } => {
                 let (part, mut entry) = self.service(system)?;
-                let place = entry.grants.last().map_or(entry.system.place, |g| g.place);
+                let place = entry.system.place;
                 let at = |text: &str| At::new(text.to_owned(), place);
                 let mut grant = Grant::at(place);
                 grant.allow.push(at(operation));
@@ -238,7 +246,7 @@ impl Draft<'_> {
             Change::LetActAs { system, target, user } => {
                 let (part, mut entry) = self.service(system)?;
                 self.user(user)?;
-                let place = entry.acting.last().map_or(entry.system.place, |a| a.place);
+                let place = entry.system.place;
                 let at = |id: &str| At::new(format!("user:{id}"), place);
                 let value = format!("{{ as = {}, by = [{}] }}", quoted(&format!("user:{target}")), quoted(&format!("user:{user}")));
                 entry.acting.push(ActAs { place, target: at(target), by: vec![at(user)], when: When::default() });
