@@ -101,3 +101,34 @@ pub fn host(users: usize, rules: usize) -> String {
     }
     text
 }
+
+/// Writes a ledger of a PostgreSQL and a MariaDB server: `users` people in groups of about fifty, each group with an account that it
+/// shares on either, and a table that the roles of half of the accounts may read.
+#[must_use]
+pub fn databases(users: usize) -> String {
+    let groups = users.div_ceil(50);
+    let mut text = String::from("[systems.fares]\nkind = \"postgresql\"\n[systems.points]\nkind = \"mariadb\"\n");
+    text.push_str("[databases.fares.objects]\n\"schema fares\" = {}\n\"table fares.price\" = { columns = { zone = \"int\" } }\n");
+    text.push_str("[databases.fares.roles]\nreader = {}\nwriter = {}\n");
+    text.push_str("[[databases.fares.grants]]\nallow = [\"usage\"]\non = \"schema fares\"\nto = [\"public\"]\n");
+    text.push_str("[[databases.fares.grants]]\nallow = [\"select\"]\non = \"table fares.price\"\nto = [\"reader\"]\n");
+    text.push_str("[[databases.fares.grants]]\nallow = [\"update\"]\non = \"table fares.price\"\nto = [\"writer\"]\n");
+    text.push_str("[databases.points.objects]\n\"database points\" = {}\n\"table points.member\" = { columns = { score = \"int\" } }\n");
+    text.push_str("[databases.points.roles]\nreader = {}\n");
+    text.push_str("[[databases.points.grants]]\nallow = [\"select\"]\non = \"table points.member\"\nto = [\"reader\"]\n");
+    for (server, host) in [("fares", ""), ("points", "@192.0.2.%")] {
+        let _ = writeln!(text, "[databases.{server}.accounts]");
+        for group in 0..groups {
+            let joins = if group % 2 == 0 { ", member-of = [\"reader\"]" } else { "" };
+            let _ = writeln!(text, "\"desk-{group}{host}\" = {{ used-by = [\"group:group-{group}\"]{joins} }}");
+        }
+    }
+    for group in 0..groups {
+        let members = (group * 50..users.min(group * 50 + 50)).map(|u| format!("\"user:user-{u}\"")).collect::<Vec<_>>().join(", ");
+        let _ = writeln!(text, "[groups.group-{group}]\nmembers = [{members}]");
+    }
+    for user in 0..users {
+        let _ = writeln!(text, "[users.user-{user}]\nproofs = [\"password\"]");
+    }
+    text
+}

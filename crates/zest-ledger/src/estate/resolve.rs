@@ -9,7 +9,7 @@ use ipnet::IpNet;
 use jiff::Timestamp;
 use jiff::civil::Weekday;
 use jiff::tz::TimeZone;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::circles::circles;
 use super::comparison::Comparison;
@@ -82,7 +82,7 @@ impl Estate {
         let vocabularies: Vec<VocabularyLinks> = entries.vocabularies.iter().map(|v| resolver.vocabulary(v)).collect();
         let sets = resolver.sets(&entries);
         let roles = resolver.roles(&entries);
-        let ground = Ground { entries: &entries, vocabularies: &vocabularies, sets: &sets };
+        let ground = Ground { entries: &entries, vocabularies: &vocabularies, sets: &sets, sets_before: None };
         let declare = |(i, system): (usize, &Arc<entry::System>)| {
             let kind = rules_of(system.kind());
             Declared { kind, links: kind.resolve(&mut resolver, ground, SystemId::new(i)) }
@@ -150,6 +150,17 @@ pub(crate) struct Ground<'e> {
     pub(crate) entries: &'e Entries,
     pub(crate) vocabularies: &'e [VocabularyLinks],
     pub(crate) sets: &'e Table<Arc<SetLinks>>,
+    /// The sets of the layer below, whose rules have been looked at.
+    pub(crate) sets_before: Option<&'e Table<Arc<SetLinks>>>,
+}
+
+impl Ground<'_> {
+    /// Returns the rules of a set that no layer below has.
+    pub(crate) fn new_rules(&self, set: SetId) -> impl Iterator<Item = &FlatRule> {
+        let before = self.sets_before.map(|sets| &sets[set.index()].rules);
+        let known: FxHashSet<*const Pattern> = before.into_iter().flatten().map(|rule| Arc::as_ptr(&rule.pattern)).collect();
+        self.sets[set.index()].rules.iter().filter(move |rule| !known.contains(&Arc::as_ptr(&rule.pattern)))
+    }
 }
 
 /// What the names of a ledger mean. No change declares anything or takes anything away, so they are shared by all layers.

@@ -19,7 +19,7 @@ use std::fmt;
 
 use jiff::Timestamp;
 
-use crate::ask::{Answer, Decision, Fact, Proven, Question, Refusal, Session, Stage, Verdict};
+use crate::ask::{Answer, Change, Decision, Fact, Proven, Question, Refusal, Session, Stage, Verdict};
 use crate::engine::Engine;
 use crate::entry::{Channel, Proof};
 use crate::estate::resolve::Ground;
@@ -48,6 +48,10 @@ pub(crate) trait Kind: fmt::Debug + Sync {
 
     /// Follows the references of what is written of one system, and reports what is wrong with it.
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept;
+
+    /// Makes of what was resolved of a system before what the changed entries say of it, where that costs less than resolving it
+    /// anew; nothing where it must be. The result must not differ.
+    fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept>;
 
     /// Does what needs all systems of the kind at once, and reports what is written of none.
     fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, systems: &mut [Declared]);

@@ -1,12 +1,12 @@
 //! Changes of the ledger, carried out on its entries: only what is touched is copied, and what would be written is told.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use jiff::Timestamp;
 
 use crate::ask::{Change, Conflict, Edit, EditStep as Step, How};
-use crate::entry::{ActAs, Assumable, Band, Credential, DatabaseGrant, Grant, Kind, OwnLevel, Rule, RuleVerb, When};
+use crate::entry::{ActAs, Assumable, Band, Credential, Database, DatabaseGrant, Grant, Kind, OwnLevel, Rule, RuleVerb, Service, When};
 use crate::estate::{Estate, Table};
 use crate::finding::nearest_hint;
 use crate::ledger::Entries;
@@ -22,7 +22,8 @@ pub(super) struct Touched {
     pub(super) roles: BTreeSet<usize>,
     /// Whether grants of a role are among it, which every cloud and application compiles for itself.
     pub(super) role_grants: bool,
-    pub(super) systems: BTreeSet<usize>,
+    /// Systems, each with the changes that concern it; none for those that are concerned by way of a role.
+    pub(super) systems: BTreeMap<usize, Vec<Change>>,
     pub(super) assignments: BTreeSet<usize>,
 }
 
@@ -41,7 +42,9 @@ impl Touched {
             }
         }
         if self.role_grants {
-            self.systems.extend((0..estate.systems.len()).filter(|&row| estate.systems[row].kind.compiles_roles()));
+            for row in (0..estate.systems.len()).filter(|&row| estate.systems[row].kind.compiles_roles()) {
+                self.systems.insert(row, Vec::new());
+            }
         }
     }
 }
@@ -52,6 +55,8 @@ pub(super) struct Draft<'e> {
     pub(super) entries: Entries,
     pub(super) touched: Touched,
     pub(super) edits: Vec<Edit>,
+    /// The change that is being carried out.
+    pub(super) current: Option<Change>,
 }
 
 /// The way to a table that lies under the keys of a document.
@@ -72,6 +77,7 @@ fn beside(list: &[At<String>], entry: Place) -> Place {
 impl Draft<'_> {
     /// Carries out one change of the ledger; changes of the session have no effect here.
     pub(super) fn apply(&mut self, change: &Change) -> Result<(), Conflict> {
+        self.current = Some(change.clone());
         match change {
             Change::AllowFirst { set, pattern } => {
                 let row = self.find(
@@ -159,7 +165,7 @@ impl Draft<'_> {
                         self.told(place, path, "own-levels", How::AddLast(value));
                     }
                 }
-                self.touched.systems.insert(row);
+                self.touch(row);
                 self.entries.systems.set(row, Arc::new(entry));
             }
             Change::AccountCeiling { system, login, to } => self.local_account(system, login, |account| {
@@ -213,8 +219,8 @@ impl Draft<'_> {
                 let Some(part) = part else {
                     return Err(Conflict::Unknown(format!("nothing is written of the database server `{}`", visible(system))));
                 };
-                let mut entry = (*self.entries.databases[part]).clone();
-                let place = entry.system.place;
+                let written = self.entries.databases[part].system.clone();
+                let place = written.place;
                 let at = |text: &String| At::new(text.clone(), place);
                 let list = |texts: &[String]| texts.iter().map(|t| quoted(t)).collect::<Vec<_>>().join(", ");
                 let mut grant = DatabaseGrant::at(place);
@@ -226,22 +232,25 @@ impl Draft<'_> {
                 let of_columns = if columns.is_empty() { String::new() } else { format!(", columns = [{}]", list(columns)) };
                 let passes = if *regrant { ", regrant = true" } else { "" };
                 let value = format!("{{ allow = [{}]{of_columns}, on = {}, to = [{}]{passes} }}", list(privileges), quoted(on), quoted(to));
-                entry.grants.push(grant);
-                self.told(entry.system.place, keys(&["databases", system]), "grants", How::AddLast(value));
-                self.entries.databases.set(part, Arc::new(entry));
+                // An entry of its own, as if in a document behind that one: the others are shared.
+                self.entries.databases.push(Arc::new(Database::at(written).grant(grant)));
+                self.told(place, keys(&["databases", system]), "grants", How::AddLast(value));
             }
             Change::Allow { system, operation, on, to } => {
-                let (part, mut entry) = self.service(system)?;
-                let place = entry.system.place;
+                let written = self.service_parts(system)?.last().map(|&part| self.entries.services[part].system.clone());
+                let written = written.ok_or_else(|| nothing_written(system))?;
+                let place = written.place;
                 let at = |text: &str| At::new(text.to_owned(), place);
                 let mut grant = Grant::at(place);
                 grant.allow.push(at(operation));
                 grant.on.push(at(on));
                 grant.to.push(at(to));
                 let value = format!("{{ allow = [{}], on = {}, to = [{}] }}", quoted(operation), quoted(on), quoted(to));
+                // An entry of its own, as if in a document behind the others: those are shared.
+                let mut entry = Service::at(written);
                 entry.grants.push(grant);
                 self.of_service(system, &entry, "grants", How::AddLast(value));
-                self.entries.services.set(part, Arc::new(entry));
+                self.entries.services.push(Arc::new(entry));
             }
             Change::LetActAs { system, target, user } => {
                 let (part, mut entry) = self.service(system)?;
@@ -288,6 +297,11 @@ impl Draft<'_> {
 
 /// Entries
 impl Draft<'_> {
+    fn touch(&mut self, system: usize) {
+        let changes = self.touched.systems.entry(system).or_default();
+        changes.extend(self.current.clone().filter(|change| changes.last() != Some(change)));
+    }
+
     /// Notes what would be written, into the document in which the entry begins.
     fn told(&mut self, entry: Place, path: Vec<Step>, key: &str, how: How) {
         let document = match entry {
@@ -355,7 +369,7 @@ impl Draft<'_> {
         let (key, how) = change(account);
         let place = account.login.place;
         self.told(place, keys(&["systems", system, "accounts", login]), key, how);
-        self.touched.systems.insert(row);
+        self.touch(row);
         self.entries.systems.set(row, Arc::new(entry));
         Ok(())
     }
@@ -435,18 +449,19 @@ impl Draft<'_> {
         let (row, _) = self.system(system)?;
         let table = table(&self.entries);
         let parts = (0..table.len()).filter(|&i| *of(&table[i]) == system).collect();
-        self.touched.systems.insert(row);
+        self.touch(row);
         Ok(parts)
     }
 }
 
 /// Clouds and applications
 impl Draft<'_> {
-    fn service(&mut self, system: &str) -> Result<(usize, crate::entry::Service), Conflict> {
-        let part = self.parts_of(system, |e| &e.services, |s| &s.system.value)?.first().copied();
-        let Some(part) = part else {
-            return Err(Conflict::Unknown(format!("nothing is written of the cloud or application `{}`", visible(system))));
-        };
+    fn service_parts(&mut self, system: &str) -> Result<Vec<usize>, Conflict> {
+        self.parts_of(system, |e| &e.services, |s| &s.system.value)
+    }
+
+    fn service(&mut self, system: &str) -> Result<(usize, Service), Conflict> {
+        let part = self.service_parts(system)?.first().copied().ok_or_else(|| nothing_written(system))?;
         Ok((part, (*self.entries.services[part]).clone()))
     }
 
@@ -459,7 +474,7 @@ impl Draft<'_> {
         }
     }
 
-    fn of_service(&mut self, system: &str, entry: &crate::entry::Service, key: &str, how: How) {
+    fn of_service(&mut self, system: &str, entry: &Service, key: &str, how: How) {
         self.told(entry.system.place, keys(&[self.table_of(system), system]), key, how);
     }
 
@@ -478,7 +493,7 @@ impl Draft<'_> {
                 let path = nth(keys(&[self.table_of(&system), &system, "grants"]), index);
                 edits.into_iter().for_each(|(key, how)| self.told(entry.system.place, path.clone(), key, how));
                 if let Some(id) = self.estate.names.systems.get(system.as_str()) {
-                    self.touched.systems.insert(id.index());
+                    self.touch(id.index());
                 }
                 self.entries.services.set(row, Arc::new(entry));
                 return Ok(true);
@@ -517,7 +532,7 @@ impl Draft<'_> {
             ceiling.allow.push(At::new(operation.to_owned(), beside));
             self.told(place, path, "allow", How::AddLast(quoted(operation)));
             if let Some(id) = self.estate.names.systems.get(system.as_str()) {
-                self.touched.systems.insert(id.index());
+                self.touch(id.index());
             }
             self.entries.services.set(row, Arc::new(entry));
             return Ok(());
@@ -556,7 +571,7 @@ impl Draft<'_> {
             let (system, account) = (entry.system.value.clone(), &entry.accounts[index].login);
             self.told(account.place, keys(&["hosts", &system, "accounts", &account.value]), "until", How::Unset);
             if let Some(id) = self.estate.names.systems.get(system.as_str()) {
-                self.touched.systems.insert(id.index());
+                self.touch(id.index());
             }
             self.entries.hosts.set(row, Arc::new(entry));
             return Ok(());
@@ -568,6 +583,10 @@ impl Draft<'_> {
         })?;
         if found { Ok(()) } else { Err(unknown()) }
     }
+}
+
+fn nothing_written(system: &str) -> Conflict {
+    Conflict::Unknown(format!("nothing is written of the cloud or application `{}`", visible(system)))
 }
 
 /// Returns whether an entry, or one of its bounds, is written at a place.

@@ -66,7 +66,7 @@ impl Engine {
             return Err(fail(findings, &estate));
         };
         let mut engine = Self { alphabet: commands.alphabet, sets: commands.sets, vocabularies: commands.vocabularies, ..self.clone() };
-        for &system in &touched.systems {
+        for &system in touched.systems.keys() {
             engine.systems.set(system, estate.systems[system].kind.compile(&estate, SystemId::new(system)));
         }
         let users: Vec<UserId> = touched.users.iter().map(|&u| UserId::new(u)).collect();
@@ -100,7 +100,7 @@ impl Engine {
 
     fn draft(&self, changes: &[Change]) -> Result<Draft<'_>, Conflict> {
         let estate = &self.estate;
-        let mut draft = Draft { estate, entries: estate.entries.clone(), touched: Touched::default(), edits: Vec::new() };
+        let mut draft = Draft { estate, entries: estate.entries.clone(), touched: Touched::default(), edits: Vec::new(), current: None };
         changes.iter().try_for_each(|change| draft.apply(change))?;
         draft.touched.complete(estate, &draft.entries);
         Ok(draft)
@@ -150,6 +150,7 @@ fn resolve(estate: &mut Estate, touched: &Touched, findings: &mut Vec<Finding>) 
         }));
         estate.groups.set(row, Arc::new(links));
     }
+    let sets_before = estate.sets.clone();
     for (row, links) in resolver.some_sets(&estate.entries, &estate.sets, &touched.sets) {
         estate.sets.set(row, links);
     }
@@ -162,14 +163,15 @@ fn resolve(estate: &mut Estate, touched: &Touched, findings: &mut Vec<Finding>) 
         estate.assignments.set(row, Arc::new(links));
     }
     if !(touched.systems.is_empty() && touched.sets.is_empty() && touched.roles.is_empty()) {
-        let ground = Ground { entries: &estate.entries, vocabularies: &estate.vocabularies, sets: &estate.sets };
+        let ground =
+            Ground { entries: &estate.entries, vocabularies: &estate.vocabularies, sets: &estate.sets, sets_before: Some(&sets_before) };
         let declare = |row: usize| {
             let kind = estate.systems[row].kind;
-            if touched.systems.contains(&row) {
-                Declared { kind, links: kind.resolve(&mut resolver, ground, SystemId::new(row)) }
-            } else {
-                estate.systems[row].clone()
-            }
+            let before = &estate.systems[row];
+            let Some(changes) = touched.systems.get(&row) else { return before.clone() };
+            let system = SystemId::new(row);
+            let amended = if changes.is_empty() { None } else { kind.amend(&mut resolver, ground, system, &before.links, changes) };
+            Declared { kind, links: amended.unwrap_or_else(|| kind.resolve(&mut resolver, ground, system)) }
         };
         let mut systems: Vec<Declared> = (0..estate.systems.len()).map(declare).collect();
         for kind in ALL {
@@ -182,7 +184,7 @@ fn resolve(estate: &mut Estate, touched: &Touched, findings: &mut Vec<Finding>) 
 
 fn replaced(table: &Table<Declared>, systems: Vec<Declared>, touched: &Touched) -> Table<Declared> {
     let mut table = table.clone();
-    for (row, declared) in systems.into_iter().enumerate().filter(|(row, _)| touched.systems.contains(row)) {
+    for (row, declared) in systems.into_iter().enumerate().filter(|(row, _)| touched.systems.contains_key(row)) {
         table.set(row, declared);
     }
     table

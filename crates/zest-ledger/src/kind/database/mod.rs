@@ -14,26 +14,18 @@ use super::Site;
 use super::entry::person;
 use super::trace::{Stop, Trace, Understood};
 use crate::ask::{Fact, Question, Refusal, Stage};
-use crate::entry::Database;
 use crate::estate::{Estate, Party, UserId};
 use crate::finding::nearest;
 use crate::source::{Place, visible};
-use resolve::DatabaseLinks;
 
 /// The accounts of a server as people use them: name, where it is written, who may use it.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Accounts {
-    pub(crate) list: Vec<(String, Place)>,
+    pub(crate) list: Arc<Vec<(String, Place)>>,
     pub(crate) used_by: FxHashMap<String, Vec<(Party, Place)>>,
 }
 
 impl Accounts {
-    /// Returns the accounts of a server with who may use them.
-    pub(crate) fn of(parts: &[Arc<Database>], links: &DatabaseLinks) -> Self {
-        let list = parts.iter().flat_map(|p| p.accounts.iter().map(|a| (a.name.value.clone(), a.name.place))).collect();
-        Self { list, used_by: links.used_by.clone() }
-    }
-
     /// Returns whether somebody may use an account: their own, or one that is lent.
     pub(crate) fn may_use(&self, site: Site<'_>, user: UserId, account: &str, login: &str) -> bool {
         let lent = |list: &Vec<(Party, Place)>| list.iter().any(|&(p, _)| site.engine.membership.belongs(user, p));
@@ -107,9 +99,9 @@ pub(crate) fn accounts(
 
 /// Returns whether nobody is behind an account at a moment, though the ledger says who should be: its owner, or everybody who
 /// may use it, is disabled, past the end or not yet there. And the first moment at which that will be so.
-pub(crate) fn behind(estate: &Estate, system: &str, account: &str, login: &str, at: Timestamp) -> (bool, Option<Timestamp>) {
+pub(crate) fn behind(estate: &Estate, accounts: &Accounts, account: &str, login: &str, at: Timestamp) -> (bool, Option<Timestamp>) {
     let users = &estate.entries.users;
-    let used_by = estate.names.systems.get(system).and_then(|s| estate.links::<DatabaseLinks>(*s)?.used_by.get(account));
+    let used_by = accounts.used_by.get(account);
     let mut queue: Vec<Party> = match estate.names.users.get(login) {
         Some(&owner) => vec![Party::User(owner)],
         None => used_by.into_iter().flatten().map(|&(party, _)| party).collect(),

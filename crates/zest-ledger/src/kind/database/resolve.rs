@@ -4,18 +4,20 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use crate::entry::{Database, System};
+use super::Accounts;
+use crate::ask::Change;
+use crate::entry::{Database, DatabaseGrant, System};
 use crate::estate::resolve::Ground;
-use crate::estate::{Party, Resolver, look_up};
+use crate::estate::{Resolver, look_up};
 use crate::finding::{Code, Finding};
 use crate::ledger::Entries;
-use crate::source::{Place, visible};
+use crate::source::visible;
 
-/// What the ledger says of a database server besides what the server itself keeps.
+/// What the ledger says of a database server: what the server itself keeps, and who may use which account.
 #[derive(Debug)]
-pub(crate) struct DatabaseLinks {
-    /// Who may use which account.
-    pub(crate) used_by: FxHashMap<String, Vec<(Party, Place)>>,
+pub(crate) struct DatabaseLinks<W> {
+    pub(crate) accounts: Arc<Accounts>,
+    pub(crate) written: Arc<W>,
 }
 
 /// Returns the entries of a server, which may be spread over documents.
@@ -23,15 +25,48 @@ pub(crate) fn parts(entries: &Entries, system: &System) -> Vec<Arc<Database>> {
     entries.databases.iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect()
 }
 
-pub(crate) fn links(resolver: &mut Resolver<'_>, parts: &[Arc<Database>]) -> DatabaseLinks {
-    let mut used_by = FxHashMap::default();
+/// Returns the accounts of a server with who may use them.
+pub(crate) fn accounts(resolver: &mut Resolver<'_>, parts: &[Arc<Database>]) -> Accounts {
+    let list = parts.iter().flat_map(|p| p.accounts.iter().map(|a| (a.name.value.clone(), a.name.place))).collect();
+    let mut accounts = Accounts { list: Arc::new(list), used_by: FxHashMap::default() };
     for role in parts.iter().flat_map(|p| p.accounts.iter().chain(&p.roles)) {
         let parties = resolver.parties(&role.used_by);
         if !parties.is_empty() {
-            used_by.insert(role.name.value.clone(), parties);
+            accounts.used_by.insert(role.name.value.clone(), parties);
         }
     }
-    DatabaseLinks { used_by }
+    accounts
+}
+
+/// Makes of the links of a server those with changes, where nothing but accounts is lent and grants are added, which the server
+/// carries out last; `grant` carries one out. Nothing where more is changed.
+pub(crate) fn amended<W: Clone>(
+    resolver: &mut Resolver<'_>,
+    parts: &[Arc<Database>],
+    before: &DatabaseLinks<W>,
+    changes: &[Change],
+    mut grant: impl FnMut(&mut W, &DatabaseGrant, &mut Vec<Finding>),
+) -> Option<DatabaseLinks<W>> {
+    let mut links = DatabaseLinks { accounts: Arc::clone(&before.accounts), written: Arc::clone(&before.written) };
+    let added = changes.iter().filter(|change| matches!(change, Change::Grant { .. })).count();
+    for change in changes {
+        match change {
+            Change::Grant { .. } => {}
+            Change::UseAccount { account, .. } => {
+                let entry = parts.iter().flat_map(|p| &p.accounts).find(|a| a.name.value == *account)?;
+                let parties = resolver.parties(&entry.used_by);
+                Arc::make_mut(&mut links.accounts).used_by.insert(account.clone(), parties);
+            }
+            _ => return None,
+        }
+    }
+    if added > 0 {
+        let written = Arc::make_mut(&mut links.written);
+        for entry in parts[parts.len().checked_sub(added)?..].iter().flat_map(|part| &part.grants) {
+            grant(written, entry, resolver.findings);
+        }
+    }
+    Some(links)
 }
 
 /// Reports descriptions of database servers that are of no server.

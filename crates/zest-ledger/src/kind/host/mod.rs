@@ -16,7 +16,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::ways::{Asked, Way};
 use super::{Combining, Kind, Scratch, Site, missing, no_statements};
-use crate::ask::{Act, Answer, Fact, Question, Refusal, Running, Session, Stage};
+use crate::ask::{Act, Answer, Change, Fact, Question, Refusal, Running, Session, Stage};
 use crate::command::line::{self, read_arguments};
 use crate::engine::Engine;
 use crate::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, Unrestricted, User};
@@ -44,9 +44,13 @@ impl Kind for Host {
         Arc::new(resolver.host(&ground.entries.systems[system.index()], ground.entries))
     }
 
+    fn amend(&self, _: &mut Resolver<'_>, _: Ground<'_>, _: SystemId, _: &Kept, _: &[Change]) -> Option<Kept> {
+        None
+    }
+
     fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, systems: &mut [Declared]) {
         resolver.are_hosts(ground.entries);
-        resolver.host_rules(systems.iter().filter_map(|s| s.links.downcast_ref()), ground.sets);
+        resolver.host_rules(systems.iter().filter_map(|s| s.links.downcast_ref()), ground);
     }
 
     fn compile(&self, estate: &Estate, system: SystemId) -> Kept {

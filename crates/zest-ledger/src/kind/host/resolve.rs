@@ -1,12 +1,11 @@
 //! Hosts with their references followed.
 
-use std::sync::Arc;
-
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::argv;
 use crate::entry::{self, RuleVerb};
-use crate::estate::{Networks, Party, Resolver, SetId, SetLinks, Table, look_up};
+use crate::estate::resolve::Ground;
+use crate::estate::{Networks, Party, Resolver, SetId, look_up};
 use crate::finding::{Code, Finding};
 use crate::ledger::Entries;
 use crate::source::{At, Place, visible};
@@ -215,11 +214,11 @@ impl Resolver<'_> {
     }
 
     /// Reports rules of command sets that no host could be told.
-    pub(super) fn host_rules<'h>(&mut self, hosts: impl Iterator<Item = &'h HostLinks>, sets: &Table<Arc<SetLinks>>) {
+    pub(super) fn host_rules<'h>(&mut self, hosts: impl Iterator<Item = &'h HostLinks>, ground: Ground<'_>) {
         let mut seen = FxHashSet::default();
         for host in hosts {
             for set in host.sets() {
-                for rule in sets[set.index()].rules.iter().filter(|r| r.verb != RuleVerb::Include) {
+                for rule in ground.new_rules(set).filter(|r| r.verb != RuleVerb::Include) {
                     if let Err(why) = argv::told(&rule.pattern)
                         && seen.insert(rule.text.place)
                     {

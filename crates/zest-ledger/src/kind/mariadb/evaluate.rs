@@ -2,6 +2,7 @@
 //! check of the server is made.
 
 use std::collections::BTreeMap;
+use std::ops::Deref;
 use std::sync::{Arc, RwLock};
 
 use jiff::Timestamp;
@@ -11,38 +12,45 @@ use super::need::{Need, On};
 use super::privilege::{Level, Privilege};
 use super::state::{Origin, State, View};
 use super::statement::needs;
-use super::written::{Places, Written, written};
+use super::written::{Written, written};
 use crate::ask::{Form, Question, Refusal, Stage};
 use crate::entry::Database;
 use crate::finding::nearest_hint;
 use crate::kind::Site;
 use crate::kind::database::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
+use crate::kind::database::resolve::DatabaseLinks;
 use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
 use crate::kind::trace::{Stop, Trace, Understood};
-use crate::source::{At, Place, visible};
+use crate::source::{Place, visible};
 
 /// A MariaDB server of the estate.
 #[derive(Debug)]
 pub(crate) struct Server {
-    pub(crate) state: Arc<State>,
-    pub(crate) places: Places,
-    pub(crate) accounts: Accounts,
-    pub(crate) timed: Vec<At<Timestamp>>,
+    pub(crate) accounts: Arc<Accounts>,
+    written: Arc<Written>,
     /// The database that bare names mean; none where there are several.
     pub(crate) database: Option<String>,
     parts: Vec<Arc<Database>>,
     moments: RwLock<BTreeMap<Vec<bool>, Arc<State>>>,
 }
 
+impl Deref for Server {
+    type Target = Written;
+
+    fn deref(&self) -> &Written {
+        &self.written
+    }
+}
+
 impl Server {
-    pub(crate) fn new(parts: Vec<Arc<Database>>, accounts: Accounts) -> Self {
-        let Written { state, places, timed } = written(&parts, None, &mut Vec::new());
-        let mut databases = state.databases.iter();
+    pub(crate) fn new(parts: Vec<Arc<Database>>, links: &DatabaseLinks<Written>) -> Self {
+        let DatabaseLinks { accounts, written } = links;
+        let mut databases = written.state.databases.iter();
         let database = match (databases.next(), databases.next()) {
             (Some(one), None) => Some(one.clone()),
             _ => None,
         };
-        Self { state: Arc::new(state), places, accounts, timed, database, parts, moments: RwLock::default() }
+        Self { accounts: Arc::clone(accounts), written: Arc::clone(written), database, parts, moments: RwLock::default() }
     }
 
     /// Returns what the ledger says of the server, document by document.
@@ -57,7 +65,7 @@ impl Server {
         if let Some(known) = self.moments.read().ok().and_then(|m| m.get(&key).cloned()) {
             return known;
         }
-        let made = Arc::new(written(&self.parts, at, &mut Vec::new()).state);
+        let made = written(&self.parts, at, &mut Vec::new()).state;
         if let Ok(mut moments) = self.moments.write() {
             moments.insert(key, Arc::clone(&made));
         }

@@ -16,12 +16,12 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use super::database::resolve::{links, parts as parts_of};
-use super::database::{self, Accounts};
+use super::database;
+use super::database::resolve::{DatabaseLinks, accounts, amended, parts as parts_of};
 use super::trace::{Stop, Trace};
 use super::ways::{Asked, Way as WayOn};
 use super::{Combining, Kind, Scratch, Site, missing};
-use crate::ask::{Answer, Fact, Question, Refusal, Session};
+use crate::ask::{Answer, Change, Fact, Question, Refusal, Session};
 use crate::engine::Engine;
 use crate::entry::Channel;
 use crate::estate::resolve::Ground;
@@ -32,6 +32,8 @@ use crate::source::{At, Location};
 pub(crate) use evaluate::{Server, login_of, open, open_as, walk, wanted};
 pub(crate) use need::{Need, On};
 pub(crate) use written::written;
+
+type Links = DatabaseLinks<written::Written>;
 
 /// The kind `mariadb`.
 #[derive(Debug)]
@@ -45,8 +47,14 @@ impl Kind for Mariadb {
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
         let system = &ground.entries.systems[system.index()];
         let parts = parts_of(ground.entries, system);
-        written(&parts, None, resolver.findings);
-        Arc::new(links(resolver, &parts))
+        let written = Arc::new(written(&parts, None, resolver.findings));
+        Arc::new(Links { accounts: Arc::new(accounts(resolver, &parts)), written })
+    }
+
+    fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept> {
+        let parts = parts_of(ground.entries, &ground.entries.systems[system.index()]);
+        let links = amended(resolver, &parts, before.downcast_ref::<Links>()?, changes, written::one_more)?;
+        Some(Arc::new(links))
     }
 
     fn complete(&self, _resolver: &mut Resolver<'_>, _ground: Ground<'_>, _: &mut [Declared]) {}
@@ -54,8 +62,8 @@ impl Kind for Mariadb {
     fn compile(&self, estate: &Estate, id: SystemId) -> Kept {
         let system = &estate.entries.systems[id.index()];
         let parts = parts_of(&estate.entries, system);
-        let accounts = Accounts::of(&parts, estate.links(id).expect("`resolve` made them"));
-        Arc::new(Server::new(parts, accounts))
+        let links: &Links = estate.links(id).expect("`resolve` made them");
+        Arc::new(Server::new(parts, links))
     }
 
     fn hears(&self, fact: Fact) -> bool {
@@ -137,12 +145,14 @@ impl Kind for Mariadb {
 /// What it wants depends on the moment where grants end; without one, grants that end are left out.
 #[must_use]
 pub fn state_of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Option<State> {
-    let system = estate.systems().iter().find(|s| s.id.value == system && s.kind() == crate::entry::Kind::Mariadb)?;
-    let parts: Vec<_> = estate.databases().iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
-    let mut state = written(&parts, at, &mut Vec::new()).state;
+    let id = *estate.names.systems.get(system)?;
+    let links: &Links = estate.links(id)?;
+    let system = estate.system(id);
+    let parts = parts_of(&estate.entries, system);
+    let mut state = Arc::unwrap_or_clone(written(&parts, at, &mut Vec::new()).state);
     // Of people who are gone the account is locked and never dropped.
     for (name, account) in &mut state.accounts {
-        account.locked |= at.is_some_and(|at| database::behind(estate, &system.id.value, &name.to_string(), &name.user, at).0);
+        account.locked |= at.is_some_and(|at| database::behind(estate, &links.accounts, &name.to_string(), &name.user, at).0);
     }
     Some(state)
 }
@@ -151,8 +161,9 @@ pub fn state_of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Option<
 /// gone, until it is told anew.
 #[must_use]
 pub fn ends_of(estate: &Estate, system: &str, at: Timestamp) -> Vec<(Timestamp, String)> {
+    let links = estate.names.systems.get(system).and_then(|id| estate.links::<Links>(*id));
     let of_account = |name: &AccountName| {
-        let end = database::behind(estate, system, &name.to_string(), &name.user, at).1?;
+        let end = database::behind(estate, &links?.accounts, &name.to_string(), &name.user, at).1?;
         Some((end, name.to_string()))
     };
     let mut ends: Vec<_> = state_of(estate, system, Some(at)).iter().flat_map(|s| s.accounts.keys().filter_map(of_account)).collect();

@@ -16,7 +16,7 @@ use crate::kind::database::not_modelled::{GONE, notes};
 use crate::source::{At, Place, visible};
 
 /// Where things are written.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Places {
     pub(crate) holders: FxHashMap<Holder, Place>,
     pub(crate) objects: FxHashMap<ObjectName, Place>,
@@ -26,11 +26,22 @@ pub(crate) struct Places {
 }
 
 /// A state as a ledger writes it.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Written {
-    pub(crate) state: State,
-    pub(crate) places: Places,
+    pub(crate) state: Arc<State>,
+    pub(crate) places: Arc<Places>,
     pub(crate) timed: Vec<At<Timestamp>>,
+    gone: BTreeSet<Scope>,
+}
+
+/// Carries out one more grant, behind all others.
+pub(super) fn one_more(written: &mut Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
+    let Written { state, places, timed, gone } = written;
+    let (timed, gone) = (std::mem::take(timed), std::mem::take(gone));
+    let mut reader = Reader { state: (**state).clone(), places: (**places).clone(), timed, gone, at: None, findings };
+    reader.grant(grant);
+    let Reader { state, places, timed, gone, .. } = reader;
+    *written = Written { state: Arc::new(state), places: Arc::new(places), timed, gone };
 }
 
 /// Puts the parts of a ledger together. Grants that end are in force only if `at` is known and before their end.
@@ -75,8 +86,8 @@ pub(crate) fn written(parts: &[Arc<Database>], at: Option<Timestamp>, findings: 
         reader.state.grants.retain(|(h, _), _| *h != root);
         reader.state.memberships.retain(|(h, _), _| *h != root);
     }
-    let Reader { state, places, timed, .. } = reader;
-    Written { state, places, timed }
+    let Reader { state, places, timed, gone, .. } = reader;
+    Written { state: Arc::new(state), places: Arc::new(places), timed, gone }
 }
 
 struct Reader<'f> {

@@ -20,7 +20,7 @@ use jiff::Timestamp;
 use super::trace::{Stop, Trace};
 use super::ways::Way;
 use super::{Combining, Kind, Scratch, Site, missing, no_statements};
-use crate::ask::{Answer, Fact, Question, Refusal, Session};
+use crate::ask::{Answer, Change, Fact, Question, Refusal, Session};
 use crate::engine::{Engine, LevelBand, Standing};
 use crate::entry::{self as written, Channel};
 use crate::estate::resolve::Ground;
@@ -44,6 +44,10 @@ impl Kind for NetworkDevice {
 
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
         Arc::new(resolve::device(resolver, ground, &ground.entries.systems[system.index()]))
+    }
+
+    fn amend(&self, _: &mut Resolver<'_>, _: Ground<'_>, _: SystemId, _: &Kept, _: &[Change]) -> Option<Kept> {
+        None
     }
 
     fn complete(&self, _: &mut Resolver<'_>, _: Ground<'_>, _: &mut [Declared]) {}

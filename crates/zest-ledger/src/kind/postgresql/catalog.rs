@@ -1,6 +1,7 @@
 //! A state compiled for deciding: who holds what is one or two words to look at, whatever the number of grants.
 
 use std::collections::VecDeque;
+use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
 use rustc_hash::FxHashMap;
@@ -54,7 +55,7 @@ struct Cell {
 /// ```
 #[derive(Debug)]
 pub struct Catalog {
-    state: State,
+    state: Arc<State>,
     role_names: Vec<String>,
     role_numbers: FxHashMap<Box<str>, RoleNumber>,
     object_names: Vec<ObjectName>,
@@ -103,6 +104,10 @@ impl Catalog {
     /// Compiles a state.
     #[must_use]
     pub fn compile(state: State) -> Self {
+        Self::of(Arc::new(state))
+    }
+
+    pub(super) fn of(state: Arc<State>) -> Self {
         let role_names: Vec<String> = state.roles.keys().cloned().chain(PREDEFINED.iter().map(|(n, _)| (*n).to_owned())).collect();
         let role_numbers: FxHashMap<Box<str>, RoleNumber> =
             role_names.iter().enumerate().map(|(i, n)| (n.as_str().into(), RoleNumber(i as u32))).collect();
@@ -154,7 +159,7 @@ impl Catalog {
     }
 
     fn fill(&mut self, words: usize) {
-        let state = std::mem::take(&mut self.state);
+        let state = Arc::clone(&self.state);
         for (i, (name, object)) in state.objects.iter().enumerate() {
             let row = self.row_of(&object.acl, &object.owner, words, |p| everywhere(name.class, p));
             self.rows.push(row);
@@ -163,7 +168,6 @@ impl Catalog {
                 self.columns.insert((i as u32, column.name.as_str().into()), row);
             }
         }
-        self.state = state;
     }
 
     fn row_of(&mut self, acl: &Acl, owner: &str, words: usize, everywhere: impl Fn(Privilege) -> &'static [&'static str]) -> Row {
@@ -251,7 +255,7 @@ fn closures(parents: &[Vec<u32>], group_of: &[u32], words: usize) -> Vec<Box<[u6
 impl Catalog {
     /// Returns the state.
     #[must_use]
-    pub const fn state(&self) -> &State {
+    pub fn state(&self) -> &State {
         &self.state
     }
 

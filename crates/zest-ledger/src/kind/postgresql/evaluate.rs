@@ -1,6 +1,7 @@
 //! From a question to an answer: the session is opened, a role made active, and each check of the server made.
 
 use std::collections::BTreeMap;
+use std::ops::Deref;
 use std::sync::{Arc, RwLock};
 
 use jiff::Timestamp;
@@ -10,33 +11,48 @@ use super::need::{Demand, Need, On};
 use super::object::ObjectName;
 use super::privilege::{Class, Privilege};
 use super::statement::needs;
-use super::written::{Places, Written, written};
+use super::written::{Written, written};
 use crate::ask::{Form, Question, Refusal, Stage};
 use crate::entry::{Database, Proof, System};
 use crate::finding::nearest_hint;
 use crate::kind::Site;
 use crate::kind::database::not_modelled::{Touch, looked_at};
+use crate::kind::database::resolve::DatabaseLinks;
 use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
 use crate::kind::trace::{Stop, Trace, Understood};
-use crate::source::{At, Place, visible};
+use crate::source::{Place, visible};
 
 /// A PostgreSQL server of the estate, compiled.
 #[derive(Debug)]
 pub(crate) struct Server {
-    pub(crate) catalog: Arc<Catalog>,
-    pub(crate) places: Places,
-    pub(crate) accounts: Accounts,
-    pub(crate) timed: Vec<At<Timestamp>>,
+    catalog: Arc<Catalog>,
+    pub(crate) accounts: Arc<Accounts>,
+    written: Arc<Written>,
     system: Arc<System>,
     parts: Vec<Arc<Database>>,
     /// Catalogs of other moments: by which of the grants that end are in force.
     moments: RwLock<BTreeMap<Vec<bool>, Arc<Catalog>>>,
 }
 
+impl Deref for Server {
+    type Target = Written;
+
+    fn deref(&self) -> &Written {
+        &self.written
+    }
+}
+
 impl Server {
-    pub(crate) fn new(system: Arc<System>, parts: Vec<Arc<Database>>, accounts: Accounts) -> Self {
-        let Written { state, places, timed } = written(&system, &parts, None, &mut Vec::new());
-        Self { catalog: Arc::new(Catalog::compile(state)), places, accounts, timed, system, parts, moments: RwLock::default() }
+    pub(crate) fn new(system: Arc<System>, parts: Vec<Arc<Database>>, links: &DatabaseLinks<Written>) -> Self {
+        let DatabaseLinks { accounts, written } = links;
+        Self {
+            catalog: Arc::new(Catalog::of(Arc::clone(&written.state))),
+            accounts: Arc::clone(accounts),
+            written: Arc::clone(written),
+            system,
+            parts,
+            moments: RwLock::default(),
+        }
     }
 
     /// Returns what the ledger says of the server, document by document.
@@ -51,7 +67,7 @@ impl Server {
         if let Some(known) = self.moments.read().ok().and_then(|m| m.get(&key).cloned()) {
             return known;
         }
-        let made = Arc::new(Catalog::compile(written(&self.system, &self.parts, at, &mut Vec::new()).state));
+        let made = Arc::new(Catalog::of(written(&self.system, &self.parts, at, &mut Vec::new()).state));
         if let Ok(mut moments) = self.moments.write() {
             moments.insert(key, Arc::clone(&made));
         }

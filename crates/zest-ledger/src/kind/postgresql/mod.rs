@@ -18,12 +18,12 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use super::database::resolve::{have_servers, links, parts as parts_of};
-use super::database::{self, Accounts};
+use super::database;
+use super::database::resolve::{DatabaseLinks, accounts, amended, have_servers, parts as parts_of};
 use super::trace::{Stop, Trace};
 use super::ways::{Asked, Way as WayOn};
 use super::{Combining, Kind, Scratch, Site, missing};
-use crate::ask::{Answer, Fact, Question, Refusal, Session};
+use crate::ask::{Answer, Change, Fact, Question, Refusal, Session};
 use crate::engine::Engine;
 use crate::entry::Channel;
 use crate::estate::resolve::Ground;
@@ -40,6 +40,8 @@ pub(crate) use object::parts;
 pub use object::{ObjectName, literal, quoted};
 pub use privilege::{Class, Privilege, Privileges};
 
+type Links = DatabaseLinks<written::Written>;
+
 /// The kind `postgresql`.
 #[derive(Debug)]
 pub(crate) struct Postgresql;
@@ -52,8 +54,14 @@ impl Kind for Postgresql {
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
         let system = &ground.entries.systems[system.index()];
         let parts = parts_of(ground.entries, system);
-        written(system, &parts, None, resolver.findings);
-        Arc::new(links(resolver, &parts))
+        let written = Arc::new(written(system, &parts, None, resolver.findings));
+        Arc::new(Links { accounts: Arc::new(accounts(resolver, &parts)), written })
+    }
+
+    fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept> {
+        let parts = parts_of(ground.entries, &ground.entries.systems[system.index()]);
+        let links = amended(resolver, &parts, before.downcast_ref::<Links>()?, changes, written::one_more)?;
+        Some(Arc::new(links))
     }
 
     fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, _: &mut [Declared]) {
@@ -63,8 +71,8 @@ impl Kind for Postgresql {
     fn compile(&self, estate: &Estate, id: SystemId) -> Kept {
         let system = &estate.entries.systems[id.index()];
         let parts = parts_of(&estate.entries, system);
-        let accounts = Accounts::of(&parts, estate.links(id).expect("`resolve` made them"));
-        Arc::new(Server::new(Arc::clone(system), parts, accounts))
+        let links: &Links = estate.links(id).expect("`resolve` made them");
+        Arc::new(Server::new(Arc::clone(system), parts, links))
     }
 
     fn hears(&self, fact: Fact) -> bool {
@@ -146,13 +154,15 @@ impl Kind for Postgresql {
 /// What it wants depends on the moment where grants end; without one, grants that end are left out.
 #[must_use]
 pub fn state_of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Option<State> {
-    let system = estate.systems().iter().find(|s| s.id.value == system && s.kind() == crate::entry::Kind::Postgresql)?;
-    let parts: Vec<_> = estate.databases().iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect();
-    let mut state = written(system, &parts, at, &mut Vec::new()).state;
+    let id = *estate.names.systems.get(system)?;
+    let links: &Links = estate.links(id)?;
+    let system = estate.system(id);
+    let parts = parts_of(&estate.entries, system);
+    let mut state = Arc::unwrap_or_clone(written(system, &parts, at, &mut Vec::new()).state);
     // Of people who are gone the account is locked and never dropped; an end to come is one of the password as well.
     for (name, role) in state.roles.iter_mut().filter(|(_, role)| role.login) {
         let Some(at) = at else { break };
-        let (is_gone, end) = database::behind(estate, &system.id.value, name, name, at);
+        let (is_gone, end) = database::behind(estate, &links.accounts, name, name, at);
         role.login &= !is_gone;
         role.valid_until = role.valid_until.into_iter().chain(end).min();
     }

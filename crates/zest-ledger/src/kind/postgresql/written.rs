@@ -15,7 +15,7 @@ use crate::kind::database::not_modelled::notes;
 use crate::source::{At, Place, visible};
 
 /// Where things are written.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Places {
     pub(crate) roles: FxHashMap<String, Place>,
     pub(crate) objects: FxHashMap<ObjectName, Place>,
@@ -23,12 +23,29 @@ pub(crate) struct Places {
 }
 
 /// A state as a ledger writes it.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct Written {
-    pub(crate) state: State,
-    pub(crate) places: Places,
+    pub(crate) state: Arc<State>,
+    pub(crate) places: Arc<Places>,
     /// Grants that end; whether they hold depends on the moment.
     pub(crate) timed: Vec<At<Timestamp>>,
+    superuser: String,
+}
+
+/// Carries out one more grant, behind all others.
+pub(super) fn one_more(written: &mut Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
+    let Written { state, places, timed, superuser } = written;
+    let mut reader = Reader {
+        state: (**state).clone(),
+        places: Places::default(),
+        timed: std::mem::take(timed),
+        superuser: std::mem::take(superuser),
+        at: None,
+        findings,
+    };
+    reader.grant(grant);
+    let Reader { state, timed, superuser, .. } = reader;
+    *written = Written { state: Arc::new(state), places: Arc::clone(places), timed, superuser };
 }
 
 /// Puts the parts of a ledger together. Grants that end are in force only if `at` is known and before their end.
@@ -66,8 +83,8 @@ pub(crate) fn written(system: &System, parts: &[Arc<Database>], at: Option<Times
         let noted = notes(&part.not_modelled, reader.findings);
         reader.state.not_modelled.extend(noted);
     }
-    let Reader { state, places, timed, .. } = reader;
-    Written { state, places, timed }
+    let Reader { state, places, timed, superuser, .. } = reader;
+    Written { state: Arc::new(state), places: Arc::new(places), timed, superuser }
 }
 
 struct Reader<'f> {

@@ -1,5 +1,8 @@
 //! Clouds and applications with their references followed: operations as numbers, paths as patterns.
 
+use std::ops::Deref;
+use std::sync::Arc;
+
 use fixedbitset::FixedBitSet;
 use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
@@ -17,9 +20,90 @@ pub(crate) const ASSUME: &str = "assume";
 /// The one thing a user may always do, and the only one while a credential must be changed.
 pub(crate) const CHANGE_CREDENTIAL: &str = "change-credential";
 
-/// What one cloud or application holds.
-#[derive(Debug, Default)]
+/// What one cloud or application holds: what was resolved whole, and grants that changes added to it.
+#[derive(Debug)]
 pub(crate) struct ServiceLinks {
+    base: Arc<ServiceBase>,
+    /// They stand behind the grants that are written for the system, and before those of roles.
+    added: Vec<GrantLinks>,
+}
+
+impl Deref for ServiceLinks {
+    type Target = ServiceBase;
+
+    fn deref(&self) -> &ServiceBase {
+        &self.base
+    }
+}
+
+impl ServiceLinks {
+    pub(super) fn new(base: ServiceBase) -> Self {
+        Self { base: Arc::new(base), added: Vec::new() }
+    }
+
+    /// Returns what was resolved just now; nothing for what is shared with a layer below.
+    pub(super) fn fresh(&mut self) -> Option<&mut ServiceBase> {
+        Arc::get_mut(&mut self.base)
+    }
+
+    /// Returns the same with one more grant.
+    pub(super) fn with(&self, grant: GrantLinks) -> Self {
+        Self { base: Arc::clone(&self.base), added: self.added.iter().cloned().chain([grant]).collect() }
+    }
+
+    /// Returns every grant with its number.
+    pub(crate) fn grants(&self) -> impl Iterator<Item = &GrantLinks> {
+        self.base.grants.iter().chain(&self.added)
+    }
+
+    /// Returns the grant of a number.
+    pub(crate) fn grant(&self, number: usize) -> &GrantLinks {
+        self.base.grants.get(number).unwrap_or_else(|| &self.added[number - self.base.grants.len()])
+    }
+
+    /// Returns the grants, to whomever, that can concern a path.
+    pub(crate) fn grants_on(&self, path: &str) -> impl Iterator<Item = &GrantLinks> {
+        let beginnings = self.base.beginnings(path);
+        let numbers = beginnings.into_iter().filter_map(|id| self.base.by_beginning.all.get(&id)).flatten();
+        numbers.map(|&number| &self.base.grants[number]).chain(&self.added)
+    }
+
+    /// Returns whether there is a grant for anybody but roles.
+    pub(crate) fn has_parties(&self) -> bool {
+        !self.base.by_party.is_empty() || !self.added.is_empty()
+    }
+
+    /// Returns every user and group with a grant; one may come several times.
+    pub(crate) fn parties(&self) -> impl Iterator<Item = Party> {
+        let added = self.added.iter().flat_map(|g| &g.holders);
+        let added = added.filter_map(|holder| if let Holder::Party(party) = holder { Some(*party) } else { None });
+        self.base.by_party.keys().copied().chain(added)
+    }
+
+    /// Returns the numbers of the grants of a holder, in the order in which they count; with the beginnings of a path, of those
+    /// alone that can concern it.
+    pub(crate) fn grants_of(&self, holder: Holder, beginnings: Option<&Beginnings>) -> SmallVec<[usize; 8]> {
+        let all = match holder {
+            Holder::Party(party) => self.base.by_party.get(&party),
+            Holder::Role(role) => self.base.by_role.get(&role),
+        };
+        let mut numbers: SmallVec<[usize; 8]> = match (all, beginnings) {
+            (None, _) => SmallVec::new(),
+            (Some(all), None) => all.iter().copied().collect(),
+            (Some(_), Some(beginnings)) => self.base.by_beginning.of(holder, beginnings),
+        };
+        if !self.added.is_empty() {
+            let added = self.added.iter().enumerate().filter(|(_, g)| g.holders.contains(&holder));
+            let behind = numbers.iter().position(|&n| n >= self.base.own).unwrap_or(numbers.len());
+            numbers.insert_many(behind, added.map(|(i, _)| self.base.grants.len() + i).collect::<Vec<_>>());
+        }
+        numbers
+    }
+}
+
+/// What one cloud or application holds, resolved whole.
+#[derive(Debug, Default)]
+pub(crate) struct ServiceBase {
     pub(crate) is_application: bool,
     pub(crate) operations: Vec<OperationLinks>,
     pub(crate) operation_ids: FxHashMap<Box<str>, usize>,
@@ -30,10 +114,12 @@ pub(crate) struct ServiceLinks {
     pub(crate) resources: FxHashMap<Box<str>, ResourceLinks>,
     pub(crate) types: FxHashMap<String, TypeLinks>,
     /// Grants written here, and then those of every role.
-    pub(crate) grants: Vec<GrantLinks>,
-    pub(crate) by_party: FxHashMap<Party, Vec<usize>>,
-    pub(crate) by_role: FxHashMap<RoleId, Vec<usize>>,
-    pub(crate) by_beginning: ByBeginning,
+    pub(super) grants: Vec<GrantLinks>,
+    /// How many of them are written here.
+    pub(super) own: usize,
+    pub(super) by_party: FxHashMap<Party, Vec<usize>>,
+    pub(super) by_role: FxHashMap<RoleId, Vec<usize>>,
+    pub(super) by_beginning: ByBeginning,
     pub(crate) ceilings: Vec<CeilingLinks>,
     pub(crate) acting: Vec<ActingLinks>,
     pub(crate) covers: Vec<(At<Channel>, Vec<At<Channel>>)>,
@@ -45,7 +131,7 @@ pub(crate) struct ServiceLinks {
 impl ServiceLinks {
     /// Returns the conditions of every grant, ceiling and rule of acting.
     pub(crate) fn conditions(&self) -> impl Iterator<Item = &Conditions> {
-        let of_grants = self.grants.iter().flat_map(|g| std::iter::once(&g.when).chain(&g.lifted_by));
+        let of_grants = self.grants().flat_map(|g| std::iter::once(&g.when).chain(&g.lifted_by));
         of_grants.chain(self.ceilings.iter().map(|c| &c.when)).chain(self.acting.iter().map(|a| &a.when))
     }
 }
@@ -53,37 +139,59 @@ impl ServiceLinks {
 /// Grants by whom they are for and by the path with which what they are on begins, so that a decision looks at those alone
 /// that can concern its resource.
 #[derive(Debug, Default)]
-pub(crate) struct ByBeginning {
+pub(super) struct ByBeginning {
     beginnings: FxHashMap<Box<str>, u32>,
     /// The bytes of the longest of them: a longer path is not looked through to its end.
     longest: usize,
     grants: FxHashMap<(Holder, u32), Vec<usize>>,
+    /// Those of all holders.
+    all: FxHashMap<u32, Vec<usize>>,
 }
 
 /// The numbers of a path and of all that it is below, as far as a grant begins with them.
 pub(crate) type Beginnings = SmallVec<[u32; 8]>;
 
+impl ServiceBase {
+    /// Says by whom each grant can be found.
+    pub(super) fn index(&mut self) {
+        for (i, grant) in self.grants.iter().enumerate() {
+            self.by_beginning.add(i, grant);
+            for holder in &grant.holders {
+                match *holder {
+                    Holder::Party(party) => self.by_party.entry(party).or_default().push(i),
+                    Holder::Role(role) => self.by_role.entry(role).or_default().push(i),
+                }
+            }
+        }
+    }
+
+    pub(crate) fn beginnings(&self, path: &str) -> Beginnings {
+        self.by_beginning.of_path(path)
+    }
+}
+
 impl ByBeginning {
-    pub(crate) fn add(&mut self, number: usize, grant: &GrantLinks) {
+    fn add(&mut self, number: usize, grant: &GrantLinks) {
         let everywhere = grant.on.is_empty().then(String::new);
         for beginning in grant.on.iter().map(PathPattern::beginning).chain(everywhere) {
             let next = self.beginnings.len() as u32;
             self.longest = self.longest.max(beginning.len());
             let id = *self.beginnings.entry(beginning.into()).or_insert(next);
+            self.all.entry(id).or_default().push(number);
             for &holder in &grant.holders {
                 self.grants.entry((holder, id)).or_default().push(number);
             }
         }
     }
 
-    pub(crate) fn of_path(&self, path: &str) -> Beginnings {
+    fn of_path(&self, path: &str) -> Beginnings {
         let ends = path.match_indices('/').map(|(end, _)| end).chain([path.len()]);
         let ends = [0].into_iter().chain(ends).take_while(|&end| end <= self.longest);
         ends.filter_map(|end| self.beginnings.get(&path[..end]).copied()).collect()
     }
 
     /// Returns the numbers of the grants of a holder that can concern a path, in the order in which they are written.
-    pub(crate) fn of(&self, holder: Holder, beginnings: &Beginnings) -> SmallVec<[usize; 8]> {
+    fn of(&self, holder: Holder, beginnings: &Beginnings) -> SmallVec<[usize; 8]> {
         let mut found: SmallVec<[usize; 8]> =
             beginnings.iter().filter_map(|&id| self.grants.get(&(holder, id))).flatten().copied().collect();
         found.sort_unstable();
@@ -118,7 +226,7 @@ pub(crate) struct TypeLinks {
     pub(crate) place: Place,
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct GrantLinks {
     pub(crate) is_deny: bool,
     pub(crate) operations: FixedBitSet,

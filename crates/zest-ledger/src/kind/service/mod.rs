@@ -18,11 +18,11 @@ use jiff::Timestamp;
 
 use super::ways::{Asked, Way};
 use super::{Combining, Kind, Scratch, Site, missing, no_statements};
-use crate::ask::{Answer, Fact, Question, Refusal, Session, Stage};
+use crate::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
 use crate::engine::Engine;
 use crate::entry::Channel;
 use crate::estate::resolve::Ground;
-use crate::estate::{Declared, Estate, Kept, Resolver, SetId};
+use crate::estate::{Declared, Estate, Holder, Kept, Resolver, SetId};
 use crate::estate::{Facts, RoleId, SystemId, UserId};
 use crate::finding::Finding;
 use crate::kind::entry::{accepted, central_is_up, find_user, identity, person};
@@ -46,16 +46,22 @@ impl Kind for Service {
     }
 
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
-        Arc::new(resolver.service(&ground.entries.systems[system.index()], ground.entries))
+        Arc::new(ServiceLinks::new(resolver.service(&ground.entries.systems[system.index()], ground.entries)))
+    }
+
+    fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept> {
+        let id = &ground.entries.systems[system.index()].id.value;
+        let parts: Vec<_> = ground.entries.services.iter().filter(|s| s.system.value == *id).map(|s| &**s).collect();
+        let links = resolver.more_grants(&parts, before.downcast_ref()?, changes)?;
+        Some(Arc::new(links))
     }
 
     fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, systems: &mut [Declared]) {
         resolver.are_services(ground.entries);
         let all = systems.iter().filter_map(|s| s.links.downcast_ref());
         resolver.role_grants_are_known(ground.entries, &all.collect::<Vec<_>>());
-        // Those that nobody shares yet are the ones that were resolved just now.
-        let new = systems.iter_mut().filter_map(|s| Arc::get_mut(&mut s.links)?.downcast_mut());
-        resolver.role_grants(ground.entries, &mut new.collect::<Vec<&mut ServiceLinks>>());
+        let new = systems.iter_mut().filter_map(|s| Arc::get_mut(&mut s.links)?.downcast_mut::<ServiceLinks>()?.fresh());
+        resolver.role_grants(ground.entries, &mut new.collect::<Vec<_>>());
     }
 
     fn compile(&self, estate: &Estate, system: SystemId) -> Kept {
@@ -147,7 +153,7 @@ impl Kind for Service {
     }
 
     fn grants_to(&self, engine: &Engine, role: RoleId) -> bool {
-        engine.estate.all_links::<ServiceLinks>().any(|(_, links)| links.by_role.contains_key(&role))
+        engine.estate.all_links::<ServiceLinks>().any(|(_, links)| !links.grants_of(Holder::Role(role), None).is_empty())
     }
 
     fn sets(&self, _: &Engine) -> Vec<SetId> {

@@ -37,26 +37,21 @@ pub(crate) enum Via {
 /// Calls for each grant of an identity, once for each path to it; with a resource, for those alone that can concern it.
 pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option<&str>, mut each: impl FnMut(Held<'e>)) {
     let Context { engine, links, system, session } = context;
-    let beginnings = on.map(|path| links.by_beginning.of_path(path));
+    let beginnings = on.map(|path| links.beginnings(path));
     // Nobody sheds a deny by leaving the role that brings it out of the session.
-    let mut of = |holder: Holder, all: Option<&Vec<usize>>, via: Via, is_active: bool| {
-        let mut one = |number: usize| {
-            let grant = &links.grants[number];
+    let mut of = |holder: Holder, via: Via, is_active: bool| {
+        for number in links.grants_of(holder, beginnings.as_ref()) {
+            let grant = links.grant(number);
             if is_active || grant.is_deny {
                 each(Held { grant, number, via });
             }
-        };
-        match (&beginnings, all) {
-            (_, None) => {}
-            (None, Some(all)) => all.iter().copied().for_each(&mut one),
-            (Some(beginnings), Some(_)) => links.by_beginning.of(holder, beginnings).into_iter().for_each(&mut one),
         }
     };
     match identity {
         Identity::User(user) => {
-            let mut of_party = |party: Party| of(Holder::Party(party), links.by_party.get(&party), Via::Party(party), true);
+            let mut of_party = |party: Party| of(Holder::Party(party), Via::Party(party), true);
             of_party(Party::User(user));
-            if !links.by_party.is_empty() {
+            if links.has_parties() {
                 let mut groups: Vec<_> = engine.membership.groups_of(user).into_iter().collect();
                 groups.sort_unstable();
                 groups.into_iter().for_each(|g| of_party(Party::Group(g)));
@@ -64,13 +59,13 @@ pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option
             for candidate in engine.candidates(user, system) {
                 for &role in &engine.standing(candidate.assignment).1.roles {
                     let is_active = session.active_roles.as_ref().is_none_or(|list| list.contains(&engine.estate.role(role).id.value));
-                    of(Holder::Role(role), links.by_role.get(&role), Via::Assignment(candidate.assignment, role), is_active);
+                    of(Holder::Role(role), Via::Assignment(candidate.assignment, role), is_active);
                 }
             }
         }
         Identity::Role(role) => {
             for role in included(context, role) {
-                of(Holder::Role(role), links.by_role.get(&role), Via::Assumed(role), true);
+                of(Holder::Role(role), Via::Assumed(role), true);
             }
         }
     }

@@ -1,6 +1,6 @@
 //! What could be changed about a refusal of a cloud or an application.
 
-use super::links::{ASSUME, CHANGE_CREDENTIAL};
+use super::links::{ASSUME, CHANGE_CREDENTIAL, GrantLinks};
 use super::{Action, Context, Identity, Unread, Weighed, parse, stand, weigh};
 use crate::ask::{Act, Change, Refusal};
 use crate::estate::{Conditions, Holder, Outcome, Part, Party, RoleId, UserId};
@@ -282,20 +282,16 @@ impl Service<'_> {
     fn groups(&self, action: &Action) -> Vec<Way> {
         let (engine, links) = (self.asked.engine, self.context.links);
         let mut found: Vec<crate::estate::GroupId> = Vec::new();
-        let gives = |number: &usize| {
-            let grant = &links.grants[*number];
-            !grant.is_deny && grant.concerns(action.operation, &action.path)
-        };
-        for (party, numbers) in &links.by_party {
-            if let Party::Group(group) = party
-                && numbers.iter().any(gives)
-            {
+        let gives = |grant: &GrantLinks| !grant.is_deny && grant.concerns(action.operation, &action.path);
+        for holder in links.grants_on(&action.path).filter(|grant| gives(grant)).flat_map(|grant| &grant.holders) {
+            if let Holder::Party(Party::Group(group)) = holder {
                 found.push(*group);
             }
         }
+        let of_role = |role: &RoleId| links.grants_of(Holder::Role(*role), None).into_iter().any(|n| gives(links.grant(n)));
         for (i, assignment) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(self.asked.system.index())) {
             let roles = &engine.standing(crate::estate::AssignmentId::new(i)).1.roles;
-            if roles.iter().any(|r| links.by_role.get(r).is_some_and(|l| l.iter().any(gives))) {
+            if roles.iter().any(of_role) {
                 found.extend(assignment.to.iter().filter_map(|(p, _)| if let Party::Group(g) = p { Some(*g) } else { None }));
             }
         }

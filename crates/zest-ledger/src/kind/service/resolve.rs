@@ -4,9 +4,10 @@ use fixedbitset::FixedBitSet;
 use rustc_hash::FxHashMap;
 
 use super::links::{
-    ADMINISTRATIVE, ASSUME, ActingLinks, CHANGE_CREDENTIAL, CeilingLinks, GrantLinks, OperationLinks, ResourceLinks, ServiceLinks,
-    TypeLinks,
+    ADMINISTRATIVE, ASSUME, ActingLinks, CHANGE_CREDENTIAL, CeilingLinks, GrantLinks, OperationLinks, ResourceLinks, ServiceBase,
+    ServiceLinks, TypeLinks,
 };
+use crate::ask::Change;
 use crate::command::{Slot, WordPattern};
 use crate::entry::{self, Kind, Obligations};
 use crate::estate::path::{PathPattern, bad_path};
@@ -43,9 +44,9 @@ impl Resolver<'_> {
     }
 
     /// Reads what a cloud or an application holds.
-    pub(super) fn service(&mut self, system: &entry::System, entries: &Entries) -> ServiceLinks {
+    pub(super) fn service(&mut self, system: &entry::System, entries: &Entries) -> ServiceBase {
         let parts: Vec<_> = entries.services.iter().filter(|s| s.system.value == system.id.value).map(|s| &**s).collect();
-        let mut links = ServiceLinks { is_application: system.kind() == Kind::Application, ..ServiceLinks::default() };
+        let mut links = ServiceBase { is_application: system.kind() == Kind::Application, ..ServiceBase::default() };
         self.operations(&parts, entries, &mut links);
         self.resources(&parts, &mut links);
         for part in &parts {
@@ -100,10 +101,11 @@ impl Resolver<'_> {
                 links.acting.push(ActingLinks { target, by, when: self.conditions(&rule.when, None, None), place: rule.place });
             }
         }
+        links.own = links.grants.len();
         links
     }
 
-    fn operations(&mut self, parts: &[&entry::Service], entries: &Entries, links: &mut ServiceLinks) {
+    fn operations(&mut self, parts: &[&entry::Service], entries: &Entries, links: &mut ServiceBase) {
         let mut list: Vec<OperationLinks> = Vec::new();
         let mut tags: Vec<(String, usize)> = Vec::new();
         let documents: FxHashMap<Box<str>, usize> =
@@ -202,7 +204,7 @@ impl Resolver<'_> {
         }
     }
 
-    fn resources(&mut self, parts: &[&entry::Service], links: &mut ServiceLinks) {
+    fn resources(&mut self, parts: &[&entry::Service], links: &mut ServiceBase) {
         for object_type in parts.iter().flat_map(|p| &p.types) {
             let set = |list: &[At<String>]| {
                 list.iter().filter_map(|r| links.operation_ids.get(r.value.as_str()).copied()).collect::<FixedBitSet>()
@@ -270,7 +272,7 @@ impl Resolver<'_> {
     }
 
     /// Reports a container that is neither declared nor below a declared one.
-    fn container(&mut self, path: &At<String>, links: &ServiceLinks) {
+    fn container(&mut self, path: &At<String>, links: &ServiceBase) {
         if let Some(why) = bad_path(&path.value) {
             self.bad_path(path, why);
         } else if !is_there(&path.value, links) {
@@ -281,7 +283,7 @@ impl Resolver<'_> {
     }
 
     /// Reports patterns of a grant that name what is not declared.
-    fn paths_are_declared(&mut self, written: &[(PathPattern, At<String>)], links: &ServiceLinks) {
+    fn paths_are_declared(&mut self, written: &[(PathPattern, At<String>)], links: &ServiceBase) {
         for (pattern, text) in written {
             let Some(head) = pattern.head() else { continue };
             let is_administrative = matches!(head, "user" | "group" | "role" | "command-set");
@@ -306,7 +308,7 @@ impl Resolver<'_> {
     }
 
     /// Finds the operations that names stand for; what is not known is reported.
-    fn named(&mut self, names: &[At<String>], except: &[At<String>], links: &ServiceLinks) -> FixedBitSet {
+    fn named(&mut self, names: &[At<String>], except: &[At<String>], links: &ServiceBase) -> FixedBitSet {
         let mut set = |list: &[At<String>]| {
             let mut operations = FixedBitSet::with_capacity(links.operations.len());
             for name in list {
@@ -350,7 +352,7 @@ impl Resolver<'_> {
     }
 
     /// Reads one grant for one system; also returns its patterns over paths as they are written.
-    fn grant(&mut self, written: &entry::Grant, holders: Vec<Holder>, links: &ServiceLinks) -> Option<(GrantLinks, Patterns)> {
+    fn grant(&mut self, written: &entry::Grant, holders: Vec<Holder>, links: &ServiceBase) -> Option<(GrantLinks, Patterns)> {
         let names = match (written.allow.first(), written.deny.first()) {
             (Some(_), None) => &written.allow,
             (None, Some(deny)) => {
@@ -415,7 +417,22 @@ impl Resolver<'_> {
         ))
     }
 
-    /// Adds the grants of every role to every service, and says by whom each can be found.
+    /// Adds what changes say that only grant something; nothing where more is changed.
+    pub(super) fn more_grants(&mut self, parts: &[&entry::Service], before: &ServiceLinks, changes: &[Change]) -> Option<ServiceLinks> {
+        if !changes.iter().all(|change| matches!(change, Change::Allow { .. })) {
+            return None;
+        }
+        let mut links: Option<ServiceLinks> = None;
+        for grant in parts[parts.len().checked_sub(changes.len())?..].iter().flat_map(|part| &part.grants) {
+            let known = links.as_ref().unwrap_or(before);
+            let holders = self.holders(&grant.to).into_iter().map(|(h, _)| h).collect();
+            let (grant, paths) = self.grant(grant, holders, known)?;
+            self.paths_are_declared(&paths, known);
+            links = Some(known.with(grant));
+        }
+        links
+    }
+
     /// Reports grants of roles that name somebody, or an operation that no system knows.
     pub(super) fn role_grants_are_known(&mut self, entries: &Entries, services: &[&ServiceLinks]) {
         for grant in entries.roles.iter().flat_map(|role| &role.grants) {
@@ -439,7 +456,7 @@ impl Resolver<'_> {
     }
 
     /// Adds the grants of roles to clouds and applications; what a system does not know, a role cannot give there.
-    pub(super) fn role_grants(&mut self, entries: &Entries, services: &mut [&mut ServiceLinks]) {
+    pub(super) fn role_grants(&mut self, entries: &Entries, services: &mut [&mut ServiceBase]) {
         for (i, role) in entries.roles.iter().enumerate() {
             for grant in &role.grants {
                 let before = self.findings.len();
@@ -463,17 +480,7 @@ impl Resolver<'_> {
                 }
             }
         }
-        for links in services.iter_mut() {
-            for (i, grant) in links.grants.iter().enumerate() {
-                links.by_beginning.add(i, grant);
-                for holder in &grant.holders {
-                    match *holder {
-                        Holder::Party(party) => links.by_party.entry(party).or_default().push(i),
-                        Holder::Role(role) => links.by_role.entry(role).or_default().push(i),
-                    }
-                }
-            }
-        }
+        services.iter_mut().for_each(|links| links.index());
     }
 }
 
@@ -487,7 +494,7 @@ fn shown(list: &[At<String>], except: &[At<String>]) -> String {
 const OF_GROUPS: [&str; 4] = ["all", "read", "write", "administer"];
 
 /// Returns the operations that a name stands for: a group, an operation, or a `*` in a name.
-fn operations_named(name: &str, links: &ServiceLinks) -> Option<FixedBitSet> {
+fn operations_named(name: &str, links: &ServiceBase) -> Option<FixedBitSet> {
     if let Some(group) = links.groups.get(name) {
         return Some(group.clone());
     }
@@ -507,7 +514,7 @@ fn operations_named(name: &str, links: &ServiceLinks) -> Option<FixedBitSet> {
 }
 
 /// Returns whether a path is declared; below a container of a cloud there may be more than is declared.
-pub(crate) fn is_there(path: &str, links: &ServiceLinks) -> bool {
+pub(crate) fn is_there(path: &str, links: &ServiceBase) -> bool {
     if links.resources.contains_key(path) {
         return true;
     }

@@ -119,7 +119,7 @@ impl<'e> Services<'e, '_> {
         for (to, links) in estate.roles.iter().enumerate() {
             let name = visible(&estate.role(RoleId::new(to)).id.value);
             let path = path(to);
-            let grants = || clouds.iter().flat_map(|s| s.grants.iter().map(move |g| (*s, g)));
+            let grants = || clouds.iter().flat_map(|s| s.grants().map(move |g| (*s, g)));
             match &links.assumable {
                 Some(assumable) => {
                     if !grants().any(|(s, g)| gives(s, g, &path)) {
@@ -134,7 +134,7 @@ impl<'e> Services<'e, '_> {
                     }
                     for &(holder, place) in &assumable.by {
                         if let Holder::Role(from) = holder
-                            && clouds.iter().any(|s| s.by_role.get(&from).into_iter().flatten().any(|&g| gives(s, &s.grants[g], &path)))
+                            && clouds.iter().any(|s| s.grants_of(Holder::Role(from), None).into_iter().any(|g| gives(s, s.grant(g), &path)))
                         {
                             edges[from.index()].push((to, place));
                         }
@@ -164,7 +164,7 @@ impl<'e> Services<'e, '_> {
     }
 
     fn grants(&mut self, links: &ServiceLinks) {
-        for grant in &links.grants {
+        for grant in links.grants() {
             if let (Some(at), Some((until, place))) = (self.at, grant.when.until)
                 && until <= at
             {
@@ -216,7 +216,7 @@ impl<'e> Services<'e, '_> {
         if links.is_application {
             return;
         }
-        let of_grants = links.grants.iter().flat_map(|grant| {
+        let of_grants = links.grants().flat_map(|grant| {
             let what = if grant.is_deny { "a deny" } else { "a grant" };
             grant.on.iter().chain(&grant.except_on).map(move |p| (what, p.beginning(), grant.place))
         });
@@ -312,7 +312,7 @@ impl<'e> Services<'e, '_> {
         };
         let users = &self.engine.estate.entries.users;
         let takes_two = |g: &GrantLinks| g.duties.as_ref().is_some_and(|d| !d.second_person.is_empty() || d.anyone.is_some());
-        for grant in links.grants.iter().filter(|g| !g.is_deny && g.operations.contains(reset) && !takes_two(g)) {
+        for grant in links.grants().filter(|g| !g.is_deny && g.operations.contains(reset) && !takes_two(g)) {
             let holders: Vec<UserId> = grant
                 .holders
                 .iter()
@@ -360,7 +360,7 @@ impl<'e> Services<'e, '_> {
 pub(crate) fn reaches(engine: &Engine, user: UserId) -> bool {
     engine.estate.all_links::<ServiceLinks>().any(|(_, links)| {
         let mine = |party: Party| engine.membership.belongs(user, party);
-        links.by_party.keys().any(|&p| mine(p)) || links.acting.iter().any(|r| r.target == user || r.by.iter().any(|&(p, _)| mine(p)))
+        links.parties().any(mine) || links.acting.iter().any(|r| r.target == user || r.by.iter().any(|&(p, _)| mine(p)))
     })
 }
 
