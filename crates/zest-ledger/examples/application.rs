@@ -18,7 +18,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         .user(person("mate-1"))
         .user(person("mate-2"))
         .user(person("deputy-1"))
-        .system(System::of_kind("linkspan", Kind::Application))
+        .system(System::of_kind("linkspan", Kind::APPLICATION))
         .service(linkspan);
     let engine = Engine::compile(ledger.estate()?)?;
     let lower = |user: &str| Question::new(user, "linkspan", "lower on ramp/selkie-1");

@@ -325,7 +325,16 @@ pub struct Finding {
 }
 
 impl Finding {
-    pub(crate) fn new(code: Code, message: impl Into<String>) -> Self {
+    /// Makes a finding; its message is lower case, without a full stop, and states the fact.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{finding::{Code, Finding}, source::Place};
+    /// let finding = Finding::new(Code::BadValue, "`x` is no slot").at(Place::here(), "not one of them").help("write one");
+    /// assert_eq!(finding.help.as_deref(), Some("write one"));
+    /// ```
+    #[must_use]
+    pub fn new(code: Code, message: impl Into<String>) -> Self {
         Self { code, message: message.into(), primary: None, secondary: Vec::new(), help: None }
     }
 
@@ -357,17 +366,23 @@ impl Finding {
         Self::new(Code::NotRead, format!("`{name}` is not read: {why}")).help("rename it if it belongs to the ledger, or move it away")
     }
 
-    pub(crate) fn at(mut self, place: Place, text: impl Into<String>) -> Self {
+    /// Says where it is.
+    #[must_use]
+    pub fn at(mut self, place: Place, text: impl Into<String>) -> Self {
         self.primary = Some(Label { place, text: text.into() });
         self
     }
 
-    pub(crate) fn also(mut self, place: Place, text: impl Into<String>) -> Self {
+    /// Says where else something about it stands.
+    #[must_use]
+    pub fn also(mut self, place: Place, text: impl Into<String>) -> Self {
         self.secondary.push(Label { place, text: text.into() });
         self
     }
 
-    pub(crate) fn help(mut self, text: impl Into<String>) -> Self {
+    /// Says how to mend it.
+    #[must_use]
+    pub fn help(mut self, text: impl Into<String>) -> Self {
         self.help = Some(text.into());
         self
     }

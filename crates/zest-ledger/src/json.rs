@@ -6,7 +6,7 @@ use serde_json::{Map, Value, json};
 
 use crate::ask::{Answer, Fact, Form, GateOutcome, Question, Session};
 use crate::finding::{Findings, Label, nearest};
-use crate::review::{CommandRight, DataRight, Effective, Extent, OnHost, OnService};
+use crate::review::{CommandRight, DataRight, Effective, Extent, OnHost, OnService, OtherRight};
 use crate::source::{Location, visible};
 use crate::text::unique;
 
@@ -268,7 +268,7 @@ pub fn answer(answer: &Answer) -> Value {
                 .iter()
                 .map(|step| {
                     let of = if step.change.is_of_session() { "session" } else { "ledger" };
-                    json!({ "change-of": of, "text": step.text, "place": place(step.location.as_ref()) })
+                    json!({ "change-of": of, "text": step.text, "place": place(step.location.as_ref()), "change": step.change.to_json() })
                 })
                 .collect();
             json!({ "verdict": remedy.verdict.word(), "steps": steps })
@@ -304,6 +304,11 @@ pub fn findings(findings: &Findings) -> Value {
         })
     });
     Value::Array(list.collect())
+}
+
+fn other_right(right: &OtherRight) -> Value {
+    let OtherRight { action, through, conditions, location } = right;
+    json!({ "action": action, "through": through, "conditions": conditions, "place": place(location.as_ref()) })
 }
 
 fn host(held: &OnHost) -> Value {
@@ -389,6 +394,7 @@ pub fn effective(rights: &[Effective]) -> Value {
             "system": on.system, "refused": refused, "entitlements": entitlements, "accounts": accounts, "sessions": sessions,
             "service": on.service.as_ref().map(service),
             "host": on.host.iter().map(host).collect::<Vec<_>>(),
+            "rights": on.rights.iter().map(other_right).collect::<Vec<_>>(),
         })
     });
     Value::Array(systems.collect())

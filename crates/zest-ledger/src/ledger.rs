@@ -5,9 +5,10 @@ use std::sync::Arc;
 use crate::entry::{
     Assignment, CommandSet, CredentialRule, Database, Group, Host, OriginNetworks, Role, Separation, Service, System, User, Vocabulary,
 };
-use crate::estate::Estate;
+use crate::estate::{Estate, Kept};
 use crate::finding::{Code, Finding, Findings};
-use crate::source::SourceMap;
+use crate::kind::{Kind, Kinds};
+use crate::source::{At, SourceMap};
 use crate::table::Table;
 use crate::text::{Interface, is_interface, read_document, read_interface};
 
@@ -28,6 +29,17 @@ pub(crate) struct Entries {
     pub(crate) separations: Table<Arc<Separation>>,
     pub(crate) credential_rules: Table<Arc<CredentialRule>>,
     pub(crate) interfaces: Table<Arc<Interface>>,
+    /// Of kinds from outside.
+    pub(crate) outside: Table<Arc<OutsideEntry>>,
+}
+
+/// What is written of a system of a kind from outside.
+#[derive(Debug)]
+pub(crate) struct OutsideEntry {
+    pub(crate) table: &'static str,
+    /// The id of the system.
+    pub(crate) id: At<String>,
+    pub(crate) kept: Kept,
 }
 
 /// What [`Ledger::validate`] comes to: the findings, and the estate if none of them is an error.
@@ -51,6 +63,7 @@ pub struct Validated {
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct Ledger {
+    kinds: Kinds,
     sources: SourceMap,
     entries: Entries,
     findings: Vec<Finding>,
@@ -63,11 +76,23 @@ impl Ledger {
         Self::default()
     }
 
+    /// Registers a kind of system from outside; documents that are added behind it may speak of it.
+    ///
+    /// See [`kind`](crate::kind) and `docs/adding-a-kind.md`.
+    #[must_use]
+    pub fn kind(mut self, kind: &'static dyn Kind) -> Self {
+        self.kinds.add(kind);
+        self
+    }
+
     /// Adds a document. What cannot be read in it becomes a finding of [`validate`](Self::validate).
     #[must_use]
     pub fn document(mut self, name: &str, text: &str) -> Self {
         match self.sources.add(name, text) {
-            Some(source) => read_document(text, source, &mut self.entries, &mut self.findings),
+            Some(source) => {
+                let format = (self.kinds.words(), self.kinds.tables());
+                read_document(text, source, (&format.0, &format.1), &mut self.entries, &mut self.findings);
+            }
             None => self.findings.push(Finding::unreadable(name, "it is 4 GiB or larger")),
         }
         self
@@ -144,9 +169,9 @@ impl Ledger {
     /// All findings of all documents are reported in one go; an error in one never hides those of another.
     #[must_use]
     pub fn validate(self) -> Validated {
-        let Self { sources, entries, mut findings } = self;
+        let Self { kinds, sources, entries, mut findings } = self;
         let sources = Arc::new(sources);
-        let estate = Estate::resolve(Arc::clone(&sources), entries, &mut findings);
+        let estate = Estate::resolve(kinds, Arc::clone(&sources), entries, &mut findings);
         let findings = Findings::new(findings, sources);
         let estate = estate.filter(|_| !findings.has_errors());
         Validated { estate, findings }

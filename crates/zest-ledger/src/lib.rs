@@ -90,7 +90,7 @@ pub mod entry;
 pub mod estate;
 pub mod finding;
 pub mod json;
-mod kind;
+pub mod kind;
 pub use kind::database::not_modelled::not_modelled;
 pub use kind::host::{HostConfiguration, Untold, host_configuration};
 pub use kind::{hears, mariadb, postgresql};

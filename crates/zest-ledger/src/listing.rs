@@ -25,6 +25,21 @@ pub struct Effective {
     pub service: Option<OnService>,
     /// On a host, what may be run, from each account of the user.
     pub host: Vec<OnHost>,
+    /// On a system of a kind from outside, what may be done.
+    pub rights: Vec<OtherRight>,
+}
+
+/// Something that may be done on a system of a kind from outside.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OtherRight {
+    /// What, in the terms of the kind: `take slot bridge`.
+    pub action: String,
+    /// Through what.
+    pub through: String,
+    /// Conditions that the stated facts leave open, and obligations, in words.
+    pub conditions: Vec<String>,
+    /// Where it is written.
+    pub location: Option<Location>,
 }
 
 /// What one assignment gives on one system.
@@ -89,7 +104,9 @@ pub struct OnAccount {
 }
 
 impl Effective {
-    pub(crate) fn nothing(system: &str) -> Self {
+    /// Lists nothing on a system.
+    #[must_use]
+    pub fn nothing(system: &str) -> Self {
         Self {
             system: system.to_owned(),
             entitlements: Vec::new(),
@@ -98,6 +115,7 @@ impl Effective {
             database: Vec::new(),
             service: None,
             host: Vec::new(),
+            rights: Vec::new(),
         }
     }
 }

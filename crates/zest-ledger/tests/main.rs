@@ -26,6 +26,7 @@ mod laws;
 mod layers;
 mod mariadb_rules;
 mod never_wider;
+mod outside_kinds;
 mod patterns;
 mod postgresql_rules;
 mod references;

@@ -15,12 +15,12 @@ struct Start {
 }
 
 const STARTS: &[Start] = &[
-    Start { user: "net-1", system: "sw-selkie-1", kind: Kind::NetworkDevice, line: "show time", facts: &[(Fact::Origin, "192.0.2.70")] },
-    Start { user: "net-lead", system: "sw-selkie-1", kind: Kind::NetworkDevice, line: "restart", facts: &[(Fact::Proofs, "key=7h")] },
+    Start { user: "net-1", system: "sw-selkie-1", kind: Kind::NETWORK_DEVICE, line: "show time", facts: &[(Fact::Origin, "192.0.2.70")] },
+    Start { user: "net-lead", system: "sw-selkie-1", kind: Kind::NETWORK_DEVICE, line: "restart", facts: &[(Fact::Proofs, "key=7h")] },
     Start {
         user: "net-1",
         system: "sw-selkie-1",
-        kind: Kind::NetworkDevice,
+        kind: Kind::NETWORK_DEVICE,
         line: "restart",
         facts: &[
             (Fact::Origin, "192.0.2.70"),
@@ -30,39 +30,39 @@ const STARTS: &[Start] = &[
             (Fact::ApproverProofs, "key=1h"),
         ],
     },
-    Start { user: "tariff-1", system: "ticketing", kind: Kind::Postgresql, line: "select on table fares.price", facts: &[] },
+    Start { user: "tariff-1", system: "ticketing", kind: Kind::POSTGRESQL, line: "select on table fares.price", facts: &[] },
     Start {
         user: "tariff-1",
         system: "loyalty",
-        kind: Kind::Mariadb,
+        kind: Kind::MARIADB,
         line: "select (name) on table club.member",
         facts: &[(Fact::Origin, "198.51.100.9"), (Fact::Roles, "member-reader")],
     },
     Start {
         user: "net-1",
         system: "skyquay",
-        kind: Kind::Cloud,
+        kind: Kind::CLOUD,
         line: "hulls.stop on lanternsound/production/ticketing",
         facts: &[(Fact::Proofs, "one-time-code=5m"), (Fact::Acting, "role:quay-keeper"), (Fact::Attributes, "ticket=LF-7")],
     },
     Start {
         user: "watch-lead",
         system: "rostering",
-        kind: Kind::Application,
+        kind: Kind::APPLICATION,
         line: "publish on rota/watch",
         facts: &[(Fact::Channel, "web"), (Fact::Proofs, "password=0s"), (Fact::Roles, "early-shift"), (Fact::Confirmed, "")],
     },
     Start {
         user: "watch-1",
         system: "linkspan",
-        kind: Kind::Application,
+        kind: Kind::APPLICATION,
         line: "release-lock on ramp/selkie-1",
         facts: &[(Fact::Proofs, "password=2m"), (Fact::ApprovedBy, "watch-lead"), (Fact::ApproverProofs, "password=1m")],
     },
     Start {
         user: "watch-2",
         system: "kiosk-selkie",
-        kind: Kind::Host,
+        kind: Kind::HOST,
         line: "/opt/kiosk/bin/screen show",
         facts: &[(Fact::Acting, "account:kiosk")],
     },

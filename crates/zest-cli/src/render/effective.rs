@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use comfy_table::{ContentArrangement, Table, presets};
-use zest_ledger::review::{CommandRight, DataRight, Effective, Entitlement, Extent, OnAccount, OnDatabase, OnHost, OnService};
+use zest_ledger::review::{CommandRight, DataRight, Effective, Entitlement, Extent, OnAccount, OnDatabase, OnHost, OnService, OtherRight};
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, hanging, width};
@@ -25,6 +25,7 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
                 && other.database == right.database
                 && other.service == right.service
                 && other.host == right.host
+                && other.rights == right.rights
         };
         match groups.iter_mut().find(|(_, first)| same(first)) {
             Some((names, _)) => names.push(&right.system),
@@ -49,6 +50,15 @@ pub(crate) fn render(user: &str, rights: &[Effective]) -> String {
         }
         if !right.host.is_empty() {
             right.host.iter().for_each(|h| out.push_str(&on_host(h)));
+            continue;
+        }
+        if !right.rights.is_empty() {
+            for OtherRight { action, through, conditions, location } in &right.rights {
+                let at = location.as_ref().map_or(String::new(), |l| format!(" ({l})"));
+                let open = if conditions.is_empty() { String::new() } else { format!(", {}", conditions.join(", ")) };
+                let _ = writeln!(out, "  {}", hanging("    ", &format!("{} through {}{open}{at}", visible(action), visible(through))));
+            }
+            out.push('\n');
             continue;
         }
         if right.entitlements.is_empty() && right.accounts.is_empty() {

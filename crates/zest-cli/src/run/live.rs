@@ -32,7 +32,7 @@ impl Session {
             None
         };
         match system.kind() {
-            Kind::Postgresql => {
+            Kind::POSTGRESQL => {
                 let (host, port) = split(&place, 5432)?;
                 let database = system.database.as_ref().map_or(&system.id.value, |d| &d.value).clone();
                 let target = postgresql::Target {
@@ -44,7 +44,7 @@ impl Session {
                 };
                 Ok(Self::Postgresql(Box::new(postgresql::Session::open(&target)?)))
             }
-            Kind::Mariadb => {
+            Kind::MARIADB => {
                 let (host, port) = if place.starts_with('/') { (place, 0) } else { split(&place, 3306)? };
                 let user = args.login.clone().unwrap_or_else(|| "root".to_owned());
                 Ok(Self::Mariadb(Box::new(mariadb::Session::open(&mariadb::Target { host, port, user, password })?)))

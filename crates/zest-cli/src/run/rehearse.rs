@@ -22,12 +22,12 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
     };
     let system = crate::unknown::system(engine.estate(), &args.on)?;
     match system.kind() {
-        Kind::Host | Kind::Cloud | Kind::Application => return super::console::run(engine, args),
-        kind @ (Kind::Postgresql | Kind::Mariadb) => {
+        Kind::NETWORK_DEVICE => {}
+        kind @ (Kind::POSTGRESQL | Kind::MARIADB) => {
             let (shown, kind) = (visible(&args.on), kind.word());
             bail!("`{shown}` is of the kind `{kind}`, which is not rehearsed; ask about statements with `zest ask --sql`");
         }
-        Kind::NetworkDevice => {}
+        _ => return super::console::run(engine, args),
     }
     let notices = system.notices.clone();
     let mut rehearsal = match Rehearsal::open(engine, &args.user, &args.on, args.session.0.clone()) {

@@ -34,8 +34,8 @@ impl State {
         let at = Some(at);
         let entry = unknown::system(estate, system)?;
         match entry.kind() {
-            Kind::Postgresql => postgresql::state_of(estate, system, at).map(Self::Postgresql).context("the ledger says nothing of it"),
-            Kind::Mariadb => mariadb::state_of(estate, system, at).map(Self::Mariadb).context("the ledger says nothing of it"),
+            Kind::POSTGRESQL => postgresql::state_of(estate, system, at).map(Self::Postgresql).context("the ledger says nothing of it"),
+            Kind::MARIADB => mariadb::state_of(estate, system, at).map(Self::Mariadb).context("the ledger says nothing of it"),
             other => bail!("`{}` is of the kind `{}`; statements are for database servers", visible(system), other.word()),
         }
     }
@@ -134,7 +134,7 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
         Ok(estate) => estate,
         Err(exit) => return Ok(exit),
     };
-    if unknown::system(&estate, &args.system)?.kind() == Kind::Host {
+    if unknown::system(&estate, &args.system)?.kind() == Kind::HOST {
         return emit_host(estate, args);
     }
     let at = args.moment.moment();

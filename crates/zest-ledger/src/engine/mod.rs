@@ -111,6 +111,12 @@ impl Engine {
         self.systems.get(system.index())?.downcast_ref()
     }
 
+    /// Returns the systems of a kind.
+    pub fn sites<'e>(&'e self, word: crate::entry::Kind) -> impl Iterator<Item = Site<'e>> {
+        let of_kind = move |system: &SystemId| self.estate.system(*system).kind() == word;
+        (0..self.systems.len()).map(SystemId::new).filter(of_kind).map(move |system| Site { engine: self, system })
+    }
+
     /// Returns what a kind made of each of its systems.
     pub(crate) fn states<T: 'static>(&self) -> impl Iterator<Item = (SystemId, &T)> {
         (0..self.systems.len()).map(SystemId::new).filter_map(|id| Some((id, self.state(id)?)))

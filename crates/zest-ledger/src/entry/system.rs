@@ -3,35 +3,62 @@
 use super::{Band, Proof, builders, words};
 use crate::source::At;
 
-words! {
-    /// The rules a system plays by.
-    Kind {
-        /// A switch or router with privilege levels and a command line.
-        NetworkDevice = "network-device",
-        /// A PostgreSQL 15 server, with one of its databases.
-        Postgresql = "postgresql",
-        /// A MariaDB 10.11 server, with all its databases.
-        Mariadb = "mariadb",
-        /// A cloud: a tree of containers, operations, grants and denies.
-        Cloud = "cloud",
-        /// An application: objects of a type, rights and obligations.
-        Application = "application",
-        /// A host with accounts, shells and rules of running as another account.
-        Host = "host",
-    }
-}
+/// The word for the rules a system plays by.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::Kind;
+/// assert_eq!(Kind::from_word("host"), Some(Kind::HOST));
+/// assert_eq!(Kind::new("key-cabinet").word(), "key-cabinet");
+/// ```
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Kind(&'static str);
 
 impl Kind {
+    /// A switch or router with privilege levels and a command line.
+    pub const NETWORK_DEVICE: Self = Self("network-device");
+    /// A PostgreSQL 15 server, with one of its databases.
+    pub const POSTGRESQL: Self = Self("postgresql");
+    /// A MariaDB 10.11 server, with all its databases.
+    pub const MARIADB: Self = Self("mariadb");
+    /// A cloud: a tree of containers, operations, grants and denies.
+    pub const CLOUD: Self = Self("cloud");
+    /// An application: objects of a type, rights and obligations.
+    pub const APPLICATION: Self = Self("application");
+    /// A host with accounts, shells and rules of running as another account.
+    pub const HOST: Self = Self("host");
+
+    /// The words of the kinds that this crate knows.
+    pub const WORDS: &'static [&'static str] = &["network-device", "postgresql", "mariadb", "cloud", "application", "host"];
+
+    /// Makes the word of a kind that is registered from outside.
+    #[must_use]
+    pub const fn new(word: &'static str) -> Self {
+        Self(word)
+    }
+
+    /// Returns the word.
+    #[must_use]
+    pub const fn word(self) -> &'static str {
+        self.0
+    }
+
+    /// Returns the kind that a word stands for, of those that this crate knows.
+    #[must_use]
+    pub fn from_word(word: &str) -> Option<Self> {
+        Self::WORDS.iter().find(|known| **known == word).map(|known| Self(known))
+    }
+
     /// Returns whether systems of the kind are database servers.
     #[must_use]
-    pub const fn is_database(self) -> bool {
-        matches!(self, Self::Postgresql | Self::Mariadb)
+    pub fn is_database(self) -> bool {
+        self == Self::POSTGRESQL || self == Self::MARIADB
     }
 
     /// Returns whether systems of the kind are clouds or applications.
     #[must_use]
-    pub const fn is_service(self) -> bool {
-        matches!(self, Self::Cloud | Self::Application)
+    pub fn is_service(self) -> bool {
+        self == Self::CLOUD || self == Self::APPLICATION
     }
 }
 
@@ -201,7 +228,7 @@ impl System {
     /// Returns the kind; that of a network device where none is stated.
     #[must_use]
     pub fn kind(&self) -> Kind {
-        self.kind.as_ref().map_or(Kind::NetworkDevice, |k| k.value)
+        self.kind.as_ref().map_or(Kind::NETWORK_DEVICE, |k| k.value)
     }
 
     /// Returns whether names of users are the same here in upper and lower case.
@@ -225,7 +252,7 @@ impl System {
     #[must_use]
     pub fn network_device(id: &str, vocabulary: &str, no_command_set: Unrestricted) -> Self {
         let mut system = Self::at(At::here(id.to_owned()));
-        system.kind = Some(At::here(Kind::NetworkDevice));
+        system.kind = Some(At::here(Kind::NETWORK_DEVICE));
         system.vocabulary = Some(At::here(vocabulary.to_owned()));
         system.no_command_set = Some(At::here(no_command_set));
         system

@@ -113,9 +113,9 @@ impl Hours {
     }
 }
 
-/// The conditions of an assignment.
+/// Conditions of an entry, all of which must hold.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Conditions {
+pub struct Conditions {
     pub(crate) from: Option<(Timestamp, Place)>,
     pub(crate) until: Option<(Timestamp, Place)>,
     pub(crate) origin: Option<(Networks, Place)>,

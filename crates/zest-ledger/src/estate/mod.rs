@@ -13,15 +13,16 @@ use std::sync::Arc;
 pub use crate::table::{Rows, Table};
 pub(crate) use circles::circles;
 pub(crate) use comparison::Operand;
-pub(crate) use condition::{Conditions, Facts, Networks};
-pub use condition::{Outcome, Part};
+pub use condition::{Conditions, Outcome, Part};
+pub(crate) use condition::{Facts, Networks};
 pub use id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId, SystemId, UserId, VocabularyId};
 pub(crate) use path::is_within;
-pub(crate) use resolve::{Names, Resolver, look_up};
+pub use resolve::{Ground, Resolver};
+pub(crate) use resolve::{Names, look_up};
 
 use crate::command::Pattern;
 use crate::entry::{self, Does, Otherwise, RuleVerb};
-use crate::kind::Kind;
+use crate::kind::{Kind, Kinds};
 use crate::ledger::Entries;
 use crate::source::{At, Place, SourceMap};
 
@@ -49,6 +50,7 @@ pub enum Party {
 /// ```
 #[derive(Clone, Debug)]
 pub struct Estate {
+    pub(crate) kinds: Kinds,
     pub(crate) sources: Arc<SourceMap>,
     pub(crate) entries: Entries,
     pub(crate) names: Arc<Names>,
@@ -65,11 +67,11 @@ pub struct Estate {
 }
 
 /// What a kind keeps of a system; nobody else knows what is in it.
-pub(crate) type Kept = Arc<dyn Any + Send + Sync>;
+pub type Kept = Arc<dyn Any + Send + Sync>;
 
 /// A system with its references followed.
 #[derive(Clone, Debug)]
-pub(crate) struct Declared {
+pub struct Declared {
     pub(crate) kind: &'static dyn Kind,
     pub(crate) links: Kept,
 }
@@ -112,7 +114,7 @@ pub(crate) struct FlatRule {
 
 /// Obligations with their references followed.
 #[derive(Clone, Debug)]
-pub(crate) struct Duties {
+pub struct Duties {
     pub(crate) confirm: Option<Place>,
     pub(crate) prove_again: Option<At<jiff::SignedDuration>>,
     pub(crate) second_person: Vec<(Party, Place)>,
@@ -273,8 +275,9 @@ impl Estate {
         &self.entries.vocabularies[id.index()]
     }
 
-    /// Writes a party as a reference does.
-    pub(crate) fn party(&self, party: Party) -> String {
+    /// Writes a party as a reference does: `user:watch-1`.
+    #[must_use]
+    pub fn party(&self, party: Party) -> String {
         match party {
             Party::User(id) => format!("user:{}", self.user(id).id.value),
             Party::Group(id) => format!("group:{}", self.group(id).id.value),

@@ -23,7 +23,7 @@ use crate::address::canonical_network;
 use crate::command::{Pattern, Slot, WordPattern};
 use crate::entry::{self, Band, Does, Otherwise, Rule, RuleVerb};
 use crate::finding::{Code, Finding, nearest};
-use crate::kind::{ALL, rules_of};
+use crate::kind::Kinds;
 use crate::ledger::Entries;
 use crate::source::{At, Place, SourceMap, visible};
 use crate::text::bad_name;
@@ -40,7 +40,7 @@ pub(crate) type Index<Id> = FxHashMap<Box<str>, Id>;
 
 impl Estate {
     /// Follows all references; the result is good for use only if no finding is an error.
-    pub(crate) fn resolve(sources: Arc<SourceMap>, mut entries: Entries, findings: &mut Vec<Finding>) -> Option<Self> {
+    pub(crate) fn resolve(kinds: Kinds, sources: Arc<SourceMap>, mut entries: Entries, findings: &mut Vec<Finding>) -> Option<Self> {
         let is_empty = entries.users.is_empty() && entries.groups.is_empty() && entries.systems.is_empty() && entries.roles.is_empty();
         if is_empty
             && entries.vocabularies.is_empty()
@@ -49,6 +49,7 @@ impl Estate {
             && entries.databases.is_empty()
             && entries.services.is_empty()
             && entries.hosts.is_empty()
+            && entries.outside.is_empty()
         {
             findings.push(
                 Finding::new(Code::EmptyLedger, "the ledger declares nothing")
@@ -84,11 +85,11 @@ impl Estate {
         let roles = resolver.roles(&entries);
         let ground = Ground { entries: &entries, vocabularies: &vocabularies, sets: &sets, sets_before: None };
         let declare = |(i, system): (usize, &Arc<entry::System>)| {
-            let kind = rules_of(system.kind());
+            let kind = kinds.rules_of(system.kind());
             Declared { kind, links: kind.resolve(&mut resolver, ground, SystemId::new(i)) }
         };
         let mut systems: Vec<Declared> = entries.systems.iter().enumerate().map(declare).collect();
-        for kind in ALL {
+        for kind in kinds.all() {
             kind.complete(&mut resolver, ground, &mut systems);
         }
         let assignments = entries.assignments.iter().map(|a| Arc::new(resolver.assignment(a, &entries))).collect();
@@ -100,6 +101,7 @@ impl Estate {
         let credential_rules = credential_rules.collect();
         let separations = entries.separations.iter().map(|s| resolver.separation(s)).collect();
         Some(Self {
+            kinds,
             sources,
             entries,
             names: Arc::new(names),
@@ -145,8 +147,8 @@ fn index<T, Id: Copy>(
 }
 
 /// What a kind resolves its systems on.
-#[derive(Clone, Copy)]
-pub(crate) struct Ground<'e> {
+#[derive(Clone, Copy, Debug)]
+pub struct Ground<'e> {
     pub(crate) entries: &'e Entries,
     pub(crate) vocabularies: &'e [VocabularyLinks],
     pub(crate) sets: &'e Table<Arc<SetLinks>>,
@@ -154,7 +156,20 @@ pub(crate) struct Ground<'e> {
     pub(crate) sets_before: Option<&'e Table<Arc<SetLinks>>>,
 }
 
-impl Ground<'_> {
+impl<'e> Ground<'e> {
+    /// Returns a system as written.
+    #[must_use]
+    pub fn system(&self, id: SystemId) -> &'e entry::System {
+        &self.entries.systems[id.index()]
+    }
+
+    /// Returns what is written of a system in a table of a kind from outside: a row for each document that speaks of it.
+    pub fn rows<T: 'static>(&self, table: &'static str, id: SystemId) -> impl Iterator<Item = &'e T> {
+        let name = &self.system(id).id.value;
+        let rows = self.entries.outside.iter().filter(move |row| row.table == table && row.id.value == *name);
+        rows.filter_map(|row| row.kept.downcast_ref())
+    }
+
     /// Returns the rules of a set that no layer below has.
     pub(crate) fn new_rules(&self, set: SetId) -> impl Iterator<Item = &FlatRule> {
         let before = self.sets_before.map(|sets| &sets[set.index()].rules);
@@ -180,7 +195,8 @@ pub(crate) struct Names {
 }
 
 /// Follows references, and collects what is wrong with them.
-pub(crate) struct Resolver<'n> {
+#[derive(Debug)]
+pub struct Resolver<'n> {
     pub(crate) names: &'n Names,
     pub(crate) findings: &'n mut Vec<Finding>,
 }
@@ -241,7 +257,23 @@ fn plain_networks(list: &[At<String>], findings: &mut Vec<Finding>) -> Networks 
 
 /// References and values
 impl Resolver<'_> {
-    pub(crate) fn party(&mut self, text: &At<String>) -> Option<(Party, Place)> {
+    /// Reports something that is wrong.
+    pub fn report(&mut self, finding: Finding) {
+        self.findings.push(finding);
+    }
+
+    /// Follows the references of obligations; nothing where none is written.
+    pub fn obligations(&mut self, after: &entry::Obligations) -> Option<Duties> {
+        (!after.is_empty()).then(|| Duties {
+            confirm: after.confirm.as_ref().filter(|c| c.value).map(|c| c.place),
+            prove_again: after.prove_again.clone(),
+            second_person: self.parties(&after.second_person),
+            anyone: None,
+        })
+    }
+
+    /// Follows a reference to a user or a group.
+    pub fn party(&mut self, text: &At<String>) -> Option<(Party, Place)> {
         let place = text.place;
         match text.value.split_once(':') {
             Some(("user", id)) => look_up(&self.names.users, "user", id, place, self.findings).map(|u| (Party::User(u), place)),
@@ -265,7 +297,8 @@ impl Resolver<'_> {
         }
     }
 
-    pub(crate) fn parties(&mut self, list: &[At<String>]) -> Vec<(Party, Place)> {
+    /// Follows references to users and groups; those that lead nowhere are reported and left out.
+    pub fn parties(&mut self, list: &[At<String>]) -> Vec<(Party, Place)> {
         list.iter().filter_map(|text| self.party(text)).collect()
     }
 
@@ -500,14 +533,7 @@ impl Resolver<'_> {
     }
 
     fn rule(&mut self, rule: &Rule, home: SetId) -> Option<FlatRule> {
-        let after = rule.after.as_deref().filter(|a| !a.is_empty()).map(|a| {
-            Arc::new(Duties {
-                confirm: a.confirm.as_ref().filter(|c| c.value).map(|c| c.place),
-                prove_again: a.prove_again.clone(),
-                second_person: self.parties(&a.second_person),
-                anyone: None,
-            })
-        });
+        let after = rule.after.as_deref().and_then(|after| self.obligations(after)).map(Arc::new);
         let pattern = Arc::new(self.pattern(&rule.text)?);
         Some(FlatRule { verb: rule.verb, pattern, text: rule.text.clone(), home, after })
     }
@@ -609,7 +635,8 @@ impl Resolver<'_> {
         }
     }
 
-    pub(crate) fn conditions(&mut self, when: &entry::When, from: Option<&At<Timestamp>>, until: Option<&At<Timestamp>>) -> Conditions {
+    /// Reads conditions, with bounds of validity.
+    pub fn conditions(&mut self, when: &entry::When, from: Option<&At<Timestamp>>, until: Option<&At<Timestamp>>) -> Conditions {
         let first = |list: &[At<String>]| list.first().map(|t| t.place);
         let mut conditions = Conditions {
             from: from.map(|m| (m.value, m.place)),

@@ -2,7 +2,8 @@
 
 use std::fmt::Write as _;
 
-use crate::ask::Refusal;
+use super::trace::{Stop, Trace};
+use crate::ask::{Refusal, Stage};
 use crate::estate::{Conditions, Facts, Outcome, Part};
 use crate::source::{At, Place, visible};
 
@@ -130,4 +131,24 @@ pub(crate) fn all_words(conditions: &Conditions, facts: &Facts<'_>) -> Vec<Strin
         .collect();
     list.dedup();
     list
+}
+
+/// Checks every part of conditions; `what` says whose they are, as in "the assignment".
+pub(crate) fn check(conditions: &Conditions, facts: &Facts<'_>, what: &str, trace: &mut Trace) -> Result<(), Stop> {
+    let whole = conditions.outcome(*facts);
+    for (part, found, place) in conditions.parts(*facts) {
+        let text = |holds| outcome(conditions, facts, what, (part, place), holds);
+        match found {
+            Outcome::Holds => trace.pass(Stage::Conditions, || (text(true), Some(place))),
+            Outcome::Fails => trace.refuse(Stage::Conditions, refusal_of(part), || (text(false), Some(place)))?,
+            Outcome::Unknown if whole == Outcome::Unknown => {
+                let missing = || missing(conditions, facts, (part, place));
+                trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+                    (format!("the question does not state {}, and {what} depends on it", missing()), Some(place))
+                })?;
+            }
+            Outcome::Unknown => {}
+        }
+    }
+    Ok(())
 }

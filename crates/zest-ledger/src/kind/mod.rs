@@ -1,4 +1,11 @@
 //! The rules of each kind of system, and what a kind must say.
+//!
+//! A kind is a type with the trait [`Kind`]: it says what its tables look like, follows their references, decides, explains, lists and
+//! finds. Kinds from outside are registered with [`Ledger::kind`](crate::Ledger::kind); `docs/adding-a-kind.md` shows the way, and
+//! `examples/key_cabinet.rs` a whole one.
+//!
+//! Whatever a kind answers, the engine allows nothing by itself: an action is allowed only if the kind let it pass a gate of the stage
+//! `permission` and refused nothing.
 
 mod acting;
 pub(crate) mod condition_text;
@@ -9,6 +16,8 @@ pub(crate) mod host;
 pub mod mariadb;
 pub(crate) mod missing;
 pub(crate) mod network_device;
+mod nothing;
+pub(crate) mod obligations;
 pub mod postgresql;
 pub(crate) mod service;
 pub(crate) mod trace;
@@ -22,17 +31,23 @@ use jiff::Timestamp;
 use crate::ask::{Answer, Change, Decision, Fact, Proven, Question, Refusal, Session, Stage, Verdict};
 use crate::engine::Engine;
 use crate::entry::{Channel, Proof};
-use crate::estate::resolve::Ground;
-use crate::estate::{Declared, Estate, Kept, Resolver, RoleId, SetId, SystemId, UserId};
+pub use crate::estate::{Conditions, Declared, Duties, Ground, Kept, Resolver};
+use crate::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use crate::finding::{Finding, nearest};
 use crate::listing::{Effective, SessionView};
-use crate::source::{At, Location, visible};
-use trace::{Stop, Trace};
-use ways::Way;
+use crate::source::{At, Location, Place, visible};
+pub use crate::text::{Key, OutsideTable, Row, Shape, TableShape};
+pub use trace::{Reason, Stop, Trace};
+pub use ways::Way;
+
+/// The shape of conditions, for tables of kinds from outside.
+pub static WHEN: Shape = Shape::Table(&crate::text::WHEN);
+/// The shape of obligations.
+pub static AFTER: Shape = Shape::Table(&crate::text::AFTER);
 
 /// How assignments count on systems of a kind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Combining {
+pub enum Combining {
     /// The first that applies decides alone (XACML's `first-applicable`), and its band opens the session.
     FirstApplicable,
     /// What they give is added up.
@@ -42,7 +57,10 @@ pub(crate) enum Combining {
 }
 
 /// All that a kind of system must say. There are no defaults: what a kind leaves out does not compile.
-pub(crate) trait Kind: fmt::Debug + Sync {
+pub trait Kind: fmt::Debug + Sync {
+    /// Returns the tables of a document that describe systems of the kind, besides those of the format itself.
+    fn tables(&self) -> &'static [OutsideTable];
+
     /// Returns the words by which a ledger names systems of the kind.
     fn words(&self) -> &'static [crate::entry::Kind];
 
@@ -112,19 +130,35 @@ pub(crate) trait Kind: fmt::Debug + Sync {
     fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>);
 }
 
-/// Every kind, each once.
-pub(crate) const ALL: [&dyn Kind; 5] =
-    [&network_device::NetworkDevice, &postgresql::Postgresql, &mariadb::Mariadb, &service::Service, &host::Host];
+/// The kinds that this crate knows.
+const KNOWN: [&dyn Kind; 5] = [&network_device::NetworkDevice, &postgresql::Postgresql, &mariadb::Mariadb, &service::Service, &host::Host];
 
-/// Returns the rules of a kind.
-pub(crate) fn rules_of(kind: crate::entry::Kind) -> &'static dyn Kind {
-    use crate::entry::Kind as Word;
-    match kind {
-        Word::NetworkDevice => &network_device::NetworkDevice,
-        Word::Postgresql => &postgresql::Postgresql,
-        Word::Mariadb => &mariadb::Mariadb,
-        Word::Cloud | Word::Application => &service::Service,
-        Word::Host => &host::Host,
+/// The kinds that a ledger may speak of: those that this crate knows, and those that were registered.
+#[derive(Clone, Debug, Default)]
+pub struct Kinds(Vec<&'static dyn Kind>);
+
+impl Kinds {
+    pub(crate) fn add(&mut self, kind: &'static dyn Kind) {
+        self.0.push(kind);
+    }
+
+    /// Returns every kind, each once.
+    pub(crate) fn all(&self) -> impl Iterator<Item = &'static dyn Kind> {
+        KNOWN.into_iter().chain(self.0.iter().copied())
+    }
+
+    pub(crate) fn words(&self) -> Vec<&'static str> {
+        self.all().flat_map(|kind| kind.words()).map(|word| word.word()).collect()
+    }
+
+    pub(crate) fn tables(&self) -> Vec<OutsideTable> {
+        self.all().flat_map(|kind| kind.tables()).copied().collect()
+    }
+
+    /// Returns the rules of a kind; of several that have one word, the first.
+    pub(crate) fn rules_of(&self, word: crate::entry::Kind) -> &'static dyn Kind {
+        // OK because a document names a known word only, and a system that is built in code with another has the rules of none.
+        self.all().find(|kind| kind.words().contains(&word)).unwrap_or(&nothing::Nothing)
     }
 }
 
@@ -133,44 +167,121 @@ pub(crate) fn rules_of(kind: crate::entry::Kind) -> &'static dyn Kind {
 /// # Example
 /// ```
 /// use zest_ledger::{ask::Fact, entry::Kind, hears};
-/// assert!(hears(Kind::NetworkDevice, Fact::Level) && !hears(Kind::Host, Fact::Level));
+/// assert!(hears(Kind::NETWORK_DEVICE, Fact::Level) && !hears(Kind::HOST, Fact::Level));
 /// ```
 #[must_use]
 pub fn hears(kind: crate::entry::Kind, fact: Fact) -> bool {
-    rules_of(kind).hears(fact)
+    Kinds::default().rules_of(kind).hears(fact)
 }
 
 /// One system of an engine.
-#[derive(Clone, Copy)]
-pub(crate) struct Site<'e> {
+#[derive(Clone, Copy, Debug)]
+pub struct Site<'e> {
     pub(crate) engine: &'e Engine,
     pub(crate) system: SystemId,
 }
 
 impl<'e> Site<'e> {
-    pub(crate) fn kind(self) -> &'static dyn Kind {
+    /// Returns the rules the system plays by.
+    #[must_use]
+    pub fn kind(self) -> &'static dyn Kind {
         self.engine.estate.systems[self.system.index()].kind
     }
 
     /// Says why a user cannot sign in at all, whatever else there is.
-    pub(crate) fn refused(self, user: UserId, session: &Session) -> Option<(String, Option<Location>)> {
+    #[must_use]
+    pub fn refused(self, user: UserId, session: &Session) -> Option<(String, Option<Location>)> {
         let (text, place) = entry::refusal_to_sign_in(self.engine, user, self.system, session)?;
         Some((text, place.map(|p| self.engine.estate.sources.locate(p))))
     }
 
+    /// Returns what `resolve` made of the system.
+    #[must_use]
+    pub fn links<T: 'static>(self) -> Option<&'e T> {
+        self.engine.estate.links(self.system)
+    }
+
+    /// Returns what `compile` made of the system.
+    #[must_use]
+    pub fn state<T: 'static>(self) -> Option<&'e T> {
+        self.engine.state(self.system)
+    }
+
+    /// Returns the engine.
+    #[must_use]
+    pub const fn engine(self) -> &'e Engine {
+        self.engine
+    }
+
+    /// Returns a user as written.
+    #[must_use]
+    pub fn user(self, id: UserId) -> &'e crate::entry::User {
+        self.engine.estate.user(id)
+    }
+
+    /// Returns whether somebody is a party, or a member of it.
+    #[must_use]
+    pub fn belongs(self, user: UserId, party: Party) -> bool {
+        self.engine.membership.belongs(user, party)
+    }
+
+    /// Returns where something is written.
+    #[must_use]
+    pub fn locate(self, place: Place) -> Location {
+        self.engine.estate.sources.locate(place)
+    }
+
+    /// Signs somebody in whom the central source knows: finds the person, and checks validity, proofs and channel.
+    ///
+    /// # Errors
+    /// When the evaluation cannot go on, or need not.
+    pub fn person(self, question: &Question, trace: &mut Trace) -> Result<UserId, Stop> {
+        let Self { engine, system } = self;
+        let user = entry::find_user(engine, question, self.entry().ignores_case(), trace)?;
+        entry::person(engine, &question.session, user, trace)?;
+        entry::central_is_up(engine, &question.session, user, system, trace)?;
+        entry::identity(engine, &question.session, user, trace)?;
+        entry::accepted(engine, &question.session, user, system, trace)?;
+        must_change(self, user, trace)?;
+        Ok(user)
+    }
+
+    /// Checks conditions for somebody; `what` says whose they are, as in "the slot".
+    ///
+    /// # Errors
+    /// When the evaluation cannot go on, or need not.
+    pub fn conditions(self, user: UserId, session: &Session, of: &Conditions, what: &str, trace: &mut Trace) -> Result<(), Stop> {
+        condition_text::check(of, &self.engine.facts(session, user, self.system), what, trace)
+    }
+
+    /// Returns conditions that the stated facts leave open for somebody, in words.
+    #[must_use]
+    pub fn open_conditions(self, user: UserId, session: &Session, of: &Conditions) -> Vec<String> {
+        condition_text::all_words(of, &self.engine.facts(session, user, self.system))
+    }
+
+    /// Checks what must be done first: confirming, proving identity again, a second person who could do the same.
+    ///
+    /// # Errors
+    /// When the evaluation cannot go on, or need not.
+    pub fn obligations(self, user: UserId, question: &Question, duties: &Duties, trace: &mut Trace) -> Result<(), Stop> {
+        obligations::check(self, user, question, duties, trace)
+    }
+
     /// Returns the system as written.
-    pub(crate) fn entry(self) -> &'e crate::entry::System {
+    #[must_use]
+    pub fn entry(self) -> &'e crate::entry::System {
         self.engine.estate.system(self.system)
     }
 }
 
 /// What a kind keeps between the systems of one listing, such as the rights of devices that are set up alike.
 #[derive(Debug, Default)]
-pub(crate) struct Scratch(Option<Box<dyn std::any::Any>>);
+pub struct Scratch(Option<Box<dyn std::any::Any>>);
 
 impl Scratch {
     /// Returns what a kind kept, or the default where another kind kept something last.
-    pub(crate) fn of<T: Default + 'static>(&mut self) -> &mut T {
+    pub fn of<T: Default + 'static>(&mut self) -> &mut T {
         if !self.0.as_ref().is_some_and(|kept| kept.is::<T>()) {
             self.0 = Some(Box::<T>::default());
         }
@@ -280,8 +391,21 @@ fn hear(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), St
     Ok(())
 }
 
+/// A credential that must be changed leaves nothing else to do.
+fn must_change(site: Site<'_>, user: UserId, trace: &mut Trace) -> Result<(), Stop> {
+    match &site.user(user).must_change_credential {
+        Some(must) if must.value => trace.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+            (format!("`{}` must change the credential before anything else", visible(&site.user(user).id.value)), Some(must.place))
+        }),
+        _ => Ok(()),
+    }
+}
+
 /// Refuses a statement where a system takes none.
-pub(crate) fn no_statements(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+///
+/// # Errors
+/// For a statement.
+pub fn no_statements(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
     if question.form != crate::ask::Form::Statement {
         return Ok(());
     }

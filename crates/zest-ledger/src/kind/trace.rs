@@ -6,7 +6,7 @@ use crate::estate::UserId;
 use crate::source::Place;
 
 /// Why, and where it is written.
-type Reason = (String, Option<Place>);
+pub type Reason = (String, Option<Place>);
 
 /// How the session or the line was understood.
 pub(crate) enum Understood {
@@ -40,11 +40,11 @@ const fn verdict(refused: bool, asked: bool) -> Verdict {
 
 /// The evaluation cannot go on, or need not.
 #[derive(Debug)]
-pub(crate) struct Stop;
+pub struct Stop;
 
 /// One evaluation: it hears about every gate, and keeps the reasons where they are wanted.
 #[derive(Debug, Default)]
-pub(crate) struct Trace {
+pub struct Trace {
     kept: Option<Box<Kept>>,
     refusal: Option<Refusal>,
     asked: bool,
@@ -67,8 +67,9 @@ impl Trace {
         Self { kept: Some(Box::default()), ..Self::silent() }
     }
 
-    /// Whether reasons are kept.
-    pub(crate) const fn explains(&self) -> bool {
+    /// Returns whether reasons are kept.
+    #[must_use]
+    pub const fn explains(&self) -> bool {
         self.kept.is_some()
     }
 
@@ -78,22 +79,31 @@ impl Trace {
         }
     }
 
-    pub(crate) fn pass(&mut self, stage: Stage, reason: impl FnOnce() -> Reason) {
+    /// Lets the action pass a gate.
+    pub fn pass(&mut self, stage: Stage, reason: impl FnOnce() -> Reason) {
         self.permitted |= stage == Stage::Permission;
         self.gate(stage, GateOutcome::Passes, reason);
     }
 
     /// Refuses; the evaluation goes on only to explain.
-    pub(crate) fn refuse(&mut self, stage: Stage, code: Refusal, reason: impl FnOnce() -> Reason) -> Result<(), Stop> {
+    ///
+    /// # Errors
+    /// When no reasons are kept: nothing that comes after would be of any use.
+    pub fn refuse(&mut self, stage: Stage, code: Refusal, reason: impl FnOnce() -> Reason) -> Result<(), Stop> {
         self.refusal.get_or_insert(code);
         self.gate(stage, GateOutcome::Refuses(code), reason);
         if self.explains() { Ok(()) } else { Err(Stop) }
     }
 
     /// Wants something done first.
-    pub(crate) fn ask(&mut self, reason: impl FnOnce() -> Reason) {
+    pub fn ask(&mut self, reason: impl FnOnce() -> Reason) {
         self.asked = true;
         self.gate(Stage::Obligations, GateOutcome::Asks, reason);
+    }
+
+    /// Says what the whole words of the action are, as the system understands it.
+    pub fn full_line(&mut self, line: impl FnOnce() -> String) {
+        self.understood(|| Understood::FullLine(line()));
     }
 
     pub(crate) fn understood(&mut self, what: impl FnOnce() -> Understood) {
@@ -114,7 +124,9 @@ impl Trace {
         }
     }
 
-    pub(crate) const fn is_refused(&self) -> bool {
+    /// Returns whether a gate has refused.
+    #[must_use]
+    pub const fn is_refused(&self) -> bool {
         self.refusal.is_some()
     }
 

@@ -10,11 +10,14 @@ use crate::finding::nearest;
 use crate::source::{Location, Place, visible};
 
 /// One way to go on from a refusal: a change, how to say it, and where in the ledger it would be made.
-#[derive(Clone)]
-pub(crate) struct Way {
-    pub(crate) change: Change,
-    pub(crate) text: String,
-    pub(crate) place: Option<Place>,
+#[derive(Clone, Debug)]
+pub struct Way {
+    /// The change.
+    pub change: Change,
+    /// The change as a clause: "at level 7".
+    pub text: String,
+    /// Where in the ledger it would be made.
+    pub place: Option<Place>,
 }
 
 pub(crate) fn way(change: Change, text: impl Into<String>, place: Option<Place>) -> Way {

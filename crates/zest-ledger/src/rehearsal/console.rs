@@ -107,7 +107,7 @@ impl Console {
     pub fn menu(&self) -> Vec<MenuItem> {
         let mut facts = self.facts.clone();
         facts.acting.clear();
-        let is_host = self.engine.estate.systems().iter().any(|s| s.id.value == self.system && s.kind() == Kind::Host);
+        let is_host = self.engine.estate.systems().iter().any(|s| s.id.value == self.system && s.kind() == Kind::HOST);
         let session = if is_host { &facts } else { &self.facts };
         let Some(found) = effective(&self.engine, &self.user, Some(&self.system), session).and_then(|l| l.into_iter().next()) else {
             return Vec::new();

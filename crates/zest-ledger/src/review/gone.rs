@@ -57,6 +57,7 @@ fn places(entries: &Entries) -> Vec<Named> {
         databases,
         services,
         interfaces: _,
+        outside: _,
         hosts,
         separations: _,
         credential_rules,

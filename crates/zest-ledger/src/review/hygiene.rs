@@ -10,8 +10,8 @@ use crate::engine::{Candidate, Engine};
 use crate::entry::RuleVerb;
 use crate::estate::{AssignmentId, AssignmentLinks, Conditions, Party, RoleId, SetId, UserId};
 use crate::finding::{Code, Finding, Findings};
+use crate::kind::Combining;
 use crate::kind::entry::gone;
-use crate::kind::{ALL, Combining};
 use crate::ledger::Entries;
 use crate::source::{At, Place, skeleton, visible};
 
@@ -44,7 +44,7 @@ pub fn hygiene(engine: &Engine, at: Option<Timestamp>) -> Findings {
     review.nights();
     super::gone::review(engine, at, &mut review.findings);
     super::duties::review(engine, &mut review.findings);
-    for kind in ALL {
+    for kind in engine.estate.kinds.all() {
         kind.review(engine, at, &mut review.findings);
     }
     Findings::new(review.findings, std::sync::Arc::clone(&engine.estate.sources))
@@ -79,7 +79,7 @@ impl Review<'_> {
             let reaches = |c: &Candidate| !estate.assignments[c.assignment.index()].systems.is_clear();
             if !self.engine.membership.candidates(id).iter().any(reaches)
                 && !is_disabled
-                && !ALL.iter().any(|kind| kind.reaches(self.engine, id))
+                && !estate.kinds.all().any(|kind| kind.reaches(self.engine, id))
             {
                 self.findings.push(
                     Finding::new(Code::UserWithoutAssignment, format!("`{name}` can do nothing: no assignment reaches any system"))
@@ -126,6 +126,7 @@ impl Review<'_> {
             separations,
             credential_rules: _,
             interfaces: _,
+            outside: _,
         } = &estate.entries;
         let mut tables: Vec<Vec<&At<String>>> = vec![
             users.iter().map(|e| &e.id).collect(),
@@ -210,7 +211,7 @@ impl Review<'_> {
                         .help("assign it, or take it out"),
                 );
             }
-            let gives = !role.grants.is_empty() || ALL.iter().any(|kind| kind.grants_to(self.engine, RoleId::new(i)));
+            let gives = !role.grants.is_empty() || estate.kinds.all().any(|kind| kind.grants_to(self.engine, RoleId::new(i)));
             if role.band.is_none() && role.commands.is_empty() && role.includes.is_empty() && !gives {
                 self.push(
                     Finding::new(Code::EmptyRole, format!("the role `{name}` gives nothing"))
@@ -218,7 +219,7 @@ impl Review<'_> {
                 );
             }
         }
-        let of_kinds = ALL.iter().flat_map(|kind| kind.sets(self.engine));
+        let of_kinds = estate.kinds.all().flat_map(|kind| kind.sets(self.engine));
         let used: FxHashSet<SetId> = estate.roles.iter().flat_map(|r| &r.sets).copied().chain(of_kinds).collect();
         let included: FxHashSet<&str> = estate
             .command_sets()

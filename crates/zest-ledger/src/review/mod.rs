@@ -9,7 +9,8 @@ mod readiness;
 mod session;
 
 pub use crate::listing::{
-    CommandRight, DataRight, Effective, Entitlement, Extent, HostRule, OnAccount, OnDatabase, OnHost, OnService, ServiceRight, SessionView,
+    CommandRight, DataRight, Effective, Entitlement, Extent, HostRule, OnAccount, OnDatabase, OnHost, OnService, OtherRight, ServiceRight,
+    SessionView,
 };
 pub use effective::effective;
 pub use hygiene::hygiene;

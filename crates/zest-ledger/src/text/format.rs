@@ -2,7 +2,7 @@
 
 use super::shape::{Key, Shape, TableShape};
 use crate::entry::{
-    Abbreviation, Apart, BareElevation, Channel, Credential, Does, IdentitySource, Kind, NameCase, Otherwise, Proof, RunsAs, Unrestricted,
+    Abbreviation, Apart, BareElevation, Channel, Credential, Does, IdentitySource, NameCase, Otherwise, Proof, RunsAs, Unrestricted,
     UserKind, WhenCentralDown,
 };
 
@@ -409,7 +409,7 @@ static SYSTEM: TableShape = TableShape {
     noun: "a system",
     about: "A managed target.",
     keys: &[
-        Key::required("kind", Shape::Words(Kind::WORDS), "the rules the system plays by"),
+        Key::required("kind", Shape::Kind, "the rules the system plays by"),
         NAME,
         REMARK,
         Key::new("address", Shape::Text, "host name or address"),
@@ -562,7 +562,7 @@ static RULE: TableShape = TableShape {
     ],
 };
 
-static AFTER: TableShape = TableShape {
+pub(crate) static AFTER: TableShape = TableShape {
     noun: "an obligation",
     about: "What must be done before an allowed line takes effect.",
     keys: &[
@@ -617,7 +617,7 @@ static ON: TableShape = TableShape {
     ],
 };
 
-static WHEN: TableShape = TableShape {
+pub(crate) static WHEN: TableShape = TableShape {
     noun: "a condition",
     about: "The conditions of an assignment. What the question does not state never holds.",
     keys: &[

@@ -7,7 +7,7 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::format::DOCUMENT;
-use super::shape::Checker;
+use super::shape::{Checker, OutsideTable};
 use crate::entry::{
     Abbreviation, Account, ActAs, Apart, Assignment, Assumable, Authorisation, AuthorisedLevels, Band, BareElevation, Ceiling, Channel,
     Command, CommandSet, Credential, CredentialRule, Database, DatabaseGrant, DatabaseObject, DatabaseRole, Does, Grant, Group, Host,
@@ -16,16 +16,22 @@ use crate::entry::{
     When, WhenCentralDown,
 };
 use crate::finding::{Code, Finding};
-use crate::ledger::Entries;
+use crate::ledger::{Entries, OutsideEntry};
 use crate::source::{At, SourceId, visible};
 
 /// How many syntax errors of one document are reported one by one.
 const SYNTAX_ERRORS_SHOWN: usize = 50;
 
 /// Reads one document; what cannot be read is reported and the rest is kept.
-pub(crate) fn read_document(text: &str, source: SourceId, entries: &mut Entries, findings: &mut Vec<Finding>) {
+pub(crate) fn read_document(
+    text: &str,
+    source: SourceId,
+    (kinds, outside): (&[&'static str], &[OutsideTable]),
+    entries: &mut Entries,
+    findings: &mut Vec<Finding>,
+) {
     let (document, errors) = DeTable::parse_recoverable(text);
-    let mut checker = Checker { source, findings };
+    let mut checker = Checker { outside, kinds, source, findings };
     for (count, error) in errors.iter().enumerate() {
         let span = error.span().unwrap_or(0..0);
         let place = checker.place(widened(text, span));
@@ -95,6 +101,12 @@ pub(crate) fn read_document(text: &str, source: SourceId, entries: &mut Entries,
         separation.because = reader.text(&fields, "because");
         entries.separations.push(separation.into());
     }
+    for table in outside {
+        for (id, fields) in reader.map(&root, table.name) {
+            let kept = (table.read)(&mut Row { reader: &mut reader, fields: &fields });
+            entries.outside.push(OutsideEntry { table: table.name, id, kept }.into());
+        }
+    }
     for (span, fields) in tables(&root, "assignments") {
         entries.assignments.push(reader.assignment(span, &fields).into());
     }
@@ -126,6 +138,7 @@ fn syntax_message(message: &str) -> (String, String) {
 }
 
 /// The fields of one table.
+#[derive(Debug)]
 struct Fields<'a, 'i>(&'a DeTable<'i>);
 
 impl<'a, 'i> Fields<'a, 'i> {
@@ -139,7 +152,65 @@ fn tables<'a, 'i>(fields: &Fields<'a, 'i>, key: &str) -> Vec<(Range<usize>, Fiel
     items.iter().filter_map(|item| item.get_ref().as_table().map(|t| (item.span(), Fields(t)))).collect()
 }
 
+/// A row of a table of a kind from outside, checked against its shape: values that do not fit are left out, and reported.
+#[derive(Debug)]
+pub struct Row<'r, 'f, 'd> {
+    reader: &'r mut Reader<'f>,
+    fields: &'r Fields<'d, 'd>,
+}
+
+impl Row<'_, '_, '_> {
+    /// Returns a text.
+    #[must_use]
+    pub fn text(&self, key: &str) -> Option<At<String>> {
+        self.reader.text(self.fields, key)
+    }
+
+    /// Returns a list of texts.
+    #[must_use]
+    pub fn texts(&self, key: &str) -> Vec<At<String>> {
+        self.reader.texts(self.fields, key)
+    }
+
+    /// Returns `true` or `false`.
+    #[must_use]
+    pub fn flag(&self, key: &str) -> Option<At<bool>> {
+        self.reader.flag(self.fields, key)
+    }
+
+    /// Returns a whole number.
+    #[must_use]
+    pub fn whole(&self, key: &str) -> Option<At<i64>> {
+        self.reader.whole(self.fields, key)
+    }
+
+    /// Returns a moment; a plain date under `until` is the end of that day.
+    #[must_use]
+    pub fn moment(&mut self, key: &str) -> Option<At<Timestamp>> {
+        self.reader.moment(self.fields, key)
+    }
+
+    /// Returns conditions, of the shape [`WHEN`](crate::kind::WHEN).
+    #[must_use]
+    pub fn when(&mut self, key: &str) -> When {
+        self.reader.when(self.fields, key)
+    }
+
+    /// Returns obligations under `after`, of the shape [`AFTER`](crate::kind::AFTER).
+    #[must_use]
+    pub fn after(&mut self) -> Obligations {
+        self.reader.obligations(self.fields).unwrap_or_default()
+    }
+
+    /// Reads the rows of a table below this one, each by its name.
+    pub fn rows<T>(&mut self, key: &str, mut read: impl FnMut(At<String>, &mut Row<'_, '_, '_>) -> T) -> Vec<T> {
+        let rows = self.reader.map(self.fields, key);
+        rows.into_iter().map(|(name, fields)| read(name, &mut Row { reader: self.reader, fields: &fields })).collect()
+    }
+}
+
 /// Takes values out of tables that have been checked already: what does not fit is skipped in silence here.
+#[derive(Debug)]
 struct Reader<'f> {
     checker: Checker<'f>,
 }
@@ -253,6 +324,12 @@ impl Reader<'_> {
         }
     }
 
+    fn kind(&self, fields: &Fields<'_, '_>) -> Option<At<Kind>> {
+        let text = self.text(fields, "kind")?;
+        let word = self.checker.kinds.iter().find(|known| **known == text.value)?;
+        Some(At::new(Kind::new(word), text.place))
+    }
+
     fn user(&mut self, id: At<String>, fields: &Fields<'_, '_>) -> User {
         let mut user = User::at(id);
         user.name = self.text(fields, "name");
@@ -284,7 +361,7 @@ impl Reader<'_> {
 
     fn system(&mut self, id: At<String>, fields: &Fields<'_, '_>) -> System {
         let mut system = System::at(id);
-        system.kind = self.word(fields, "kind", Kind::from_word);
+        system.kind = self.kind(fields);
         system.name = self.text(fields, "name");
         system.remark = self.text(fields, "remark");
         system.address = self.text(fields, "address");

@@ -4,6 +4,7 @@ use serde_json::{Map, Value, json};
 
 use super::format::DOCUMENT;
 use super::shape::{Shape, TableShape};
+use crate::entry::Kind;
 
 /// Returns the JSON Schema (draft 2020-12) of a ledger document.
 ///
@@ -62,6 +63,7 @@ fn value(shape: &Shape) -> Value {
         Shape::Whole(low, high) => json!({ "type": "integer", "minimum": low, "maximum": high }),
         // Editors hand TOML dates to a schema as text.
         Shape::Moment => json!({ "type": "string", "anyOf": [{ "format": "date-time" }, { "format": "date" }] }),
+        Shape::Kind => json!({ "enum": Kind::WORDS }),
         Shape::Words(words) => json!({ "enum": words }),
         Shape::List(item) => json!({ "type": "array", "items": value(item) }),
         Shape::Table(inner) => table(inner),

@@ -8,7 +8,7 @@ use crate::source::{Place, SourceId, Span, visible};
 
 /// What a value may be.
 #[derive(Debug)]
-pub(crate) enum Shape {
+pub enum Shape {
     /// Any text.
     Text,
     /// `true` or `false`.
@@ -19,6 +19,8 @@ pub(crate) enum Shape {
     Moment,
     /// A length of time such as `10m` or `1h 30m`.
     Length,
+    /// The word of a kind that is known.
+    Kind,
     /// One of these words.
     Words(&'static [&'static str]),
     /// A list of such values.
@@ -33,30 +35,38 @@ pub(crate) enum Shape {
 
 /// A table with fixed keys.
 #[derive(Debug)]
-pub(crate) struct TableShape {
+pub struct TableShape {
     /// What the table is, as in "a user".
-    pub(crate) noun: &'static str,
+    pub noun: &'static str,
     /// What it is for.
-    pub(crate) about: &'static str,
+    pub about: &'static str,
     /// Its keys.
-    pub(crate) keys: &'static [Key],
+    pub keys: &'static [Key],
 }
 
 /// A key of a table.
 #[derive(Debug)]
-pub(crate) struct Key {
-    pub(crate) name: &'static str,
-    pub(crate) shape: Shape,
-    pub(crate) required: bool,
-    pub(crate) about: &'static str,
+pub struct Key {
+    /// Its name.
+    pub name: &'static str,
+    /// What its value may be.
+    pub shape: Shape,
+    /// Whether it must be there.
+    pub required: bool,
+    /// What it is for.
+    pub about: &'static str,
 }
 
 impl Key {
-    pub(crate) const fn new(name: &'static str, shape: Shape, about: &'static str) -> Self {
+    /// Makes a key that may be left out.
+    #[must_use]
+    pub const fn new(name: &'static str, shape: Shape, about: &'static str) -> Self {
         Self { name, shape, required: false, about }
     }
 
-    pub(crate) const fn required(name: &'static str, shape: Shape, about: &'static str) -> Self {
+    /// Makes a key that must be there.
+    #[must_use]
+    pub const fn required(name: &'static str, shape: Shape, about: &'static str) -> Self {
         Self { name, shape, required: true, about }
     }
 }
@@ -70,6 +80,7 @@ impl Shape {
             Self::Whole(low, high) => format!("a whole number from {low} to {high}"),
             Self::Moment => "a date, or a date and time with offset".to_owned(),
             Self::Length => "a length of time such as \"10m\" or \"1h 30m\"".to_owned(),
+            Self::Kind => "the word of a kind of system".to_owned(),
             Self::Words(words) => match words {
                 [one] => format!("\"{one}\""),
                 [first @ .., last] => {
@@ -87,7 +98,7 @@ impl Shape {
 
     fn fits(&self, value: &DeValue<'_>) -> bool {
         match (self, value) {
-            (Self::Text | Self::Length, DeValue::String(_))
+            (Self::Text | Self::Length | Self::Kind, DeValue::String(_))
             | (Self::Flag, DeValue::Boolean(_))
             | (Self::Whole(..), DeValue::Integer(_))
             | (Self::Moment, DeValue::Datetime(_))
@@ -116,9 +127,22 @@ fn type_name(value: &DeValue<'_>) -> &'static str {
 const RENAMED: [(&str, &str); 4] =
     [("names", "name-case"), ("unless", "lifted-by"), ("tags", "may-state"), ("privileged-prompt", "raised-prompt")];
 
+/// A table of a document that describes systems of a kind from outside, by the id of the system.
+#[derive(Clone, Copy, Debug)]
+pub struct OutsideTable {
+    /// Its name in a document.
+    pub name: &'static str,
+    /// What each of its rows may hold.
+    pub shape: &'static TableShape,
+    /// Reads a row that was checked.
+    pub read: fn(&mut super::Row<'_, '_, '_>) -> crate::estate::Kept,
+}
+
 /// Checks values against shapes and collects what does not fit.
 #[derive(Debug)]
 pub(crate) struct Checker<'f> {
+    pub(crate) outside: &'f [OutsideTable],
+    pub(crate) kinds: &'f [&'static str],
     pub(crate) source: SourceId,
     pub(crate) findings: &'f mut Vec<Finding>,
 }
@@ -133,7 +157,10 @@ impl Checker<'_> {
             let name: &str = key.get_ref();
             match shape.keys.iter().find(|k| k.name == name) {
                 Some(known) => self.value(known.name, value, &known.shape),
-                None => self.unknown_key(key.span(), name, value, shape),
+                None => match self.outside.iter().find(|t| t.name == name && std::ptr::eq(shape, &raw const super::format::DOCUMENT)) {
+                    Some(table) => self.rows(name, value, table.shape),
+                    None => self.unknown_key(key.span(), name, value, shape),
+                },
             }
         }
         for key in shape.keys.iter().filter(|k| k.required && !table.contains_key(k.name)) {
@@ -142,6 +169,16 @@ impl Checker<'_> {
                     .at(self.place(header.clone()), format!("`{}` is missing", key.name))
                     .help(format!("add `{} = …`: {} ({})", key.name, key.about, key.shape.expected())),
             );
+        }
+    }
+
+    fn rows(&mut self, name: &str, value: &Spanned<DeValue<'_>>, shape: &'static TableShape) {
+        let DeValue::Table(rows) = value.get_ref() else {
+            return self.misfit(name, value, &Shape::Map(&Shape::Text));
+        };
+        for (key, row) in rows {
+            self.name(key.get_ref(), key.span());
+            self.value(key.get_ref(), row, &Shape::Table(shape));
         }
     }
 
@@ -205,20 +242,25 @@ impl Checker<'_> {
                     );
                 }
             }
+            (Shape::Kind, DeValue::String(word)) if !self.kinds.contains(&word.as_ref()) => {
+                let kinds = self.kinds;
+                let known = kinds.iter().map(|k| format!("\"{k}\"")).collect::<Vec<_>>();
+                self.unknown_word(name, word, span, kinds, &known.join(", "));
+            }
             (Shape::Words(words), DeValue::String(word)) if !words.contains(&word.as_ref()) => {
-                self.unknown_word(name, word, span, words, shape);
+                self.unknown_word(name, word, span, words, &shape.expected());
             }
             (_, found) if shape.fits(found) => {}
             _ => self.misfit(name, value, shape),
         }
     }
 
-    fn unknown_word(&mut self, name: &str, word: &str, span: std::ops::Range<usize>, words: &[&'static str], shape: &Shape) {
+    fn unknown_word(&mut self, name: &str, word: &str, span: std::ops::Range<usize>, words: &[&'static str], expected: &str) {
         if name == "credential" {
             self.findings.push(
                 Finding::new(Code::SecretInLedger, "`credential` takes a state, never the credential itself")
                     .at(self.place(span), "")
-                    .help(format!("write {}; if this was a real secret, change it", shape.expected())),
+                    .help(format!("write {expected}; if this was a real secret, change it")),
             );
             return;
         }
@@ -229,7 +271,7 @@ impl Checker<'_> {
         self.findings.push(
             Finding::new(Code::UnknownWord, format!("`{name}` cannot be `{}`", visible(word)))
                 .at(self.place(span), label)
-                .help(format!("write {}", shape.expected())),
+                .help(format!("write {expected}")),
         );
     }
 

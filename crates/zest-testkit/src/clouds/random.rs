@@ -239,7 +239,7 @@ impl Source {
             service.proofs_cover.push((At::here(Channel::Web), vec![At::here(Channel::Api)]));
         }
         ledger = ledger.user(User::new("tinted").proof(Proof::Key).attribute("colour", "blue"));
-        let mut system = System::of_kind("sky", Kind::Cloud);
+        let mut system = System::of_kind("sky", Kind::CLOUD);
         system = system.label("stage", "test");
         ledger.system(system).service(service)
     }

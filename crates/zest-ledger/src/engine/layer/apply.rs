@@ -181,7 +181,7 @@ impl Draft<'_> {
             })?,
             Change::UnlockAccount { system, login } => {
                 let (_, entry) = self.system(system)?;
-                if entry.kind() == Kind::Host {
+                if entry.kind() == Kind::HOST {
                     self.host_account(system, login, |account| {
                         account.locked = None;
                         Ok(("locked", How::Unset))
@@ -404,7 +404,7 @@ impl Draft<'_> {
         let what = || format!("`{}` may use the account `{}`", visible(user), visible(account));
         let add = How::AddLast(quoted(&reference));
         match entry.kind() {
-            Kind::Host => {
+            Kind::HOST => {
                 let sources = Arc::clone(&self.estate.sources);
                 self.host_account(system, account, |account| {
                     if let Some(known) = account.used_by.iter().find(|known| known.value == reference) {
@@ -414,7 +414,7 @@ impl Draft<'_> {
                     Ok(("used-by", add))
                 })
             }
-            Kind::Postgresql | Kind::Mariadb => {
+            Kind::POSTGRESQL | Kind::MARIADB => {
                 for part in self.parts_of(system, |e| &e.databases, |d| &d.system.value)? {
                     let mut entry = (*self.entries.databases[part]).clone();
                     if let Some(lent) = entry.accounts.iter_mut().find(|r| r.name.value == account) {
@@ -427,7 +427,7 @@ impl Draft<'_> {
                 }
                 Err(self.no_account(system, account))
             }
-            Kind::NetworkDevice | Kind::Cloud | Kind::Application => {
+            _ => {
                 let known = entry.accounts.iter().find(|a| a.login.value == account);
                 let known = known.map(|a| a.used_by.clone()).ok_or_else(|| self.no_account(system, account))?;
                 self.is_new(&known, &reference, what)?;
@@ -469,7 +469,7 @@ impl Draft<'_> {
     fn table_of(&self, system: &str) -> &'static str {
         let row = self.estate.names.systems.get(system);
         match row.map(|id| self.estate.system(*id).kind()) {
-            Some(Kind::Application) => "applications",
+            Some(Kind::APPLICATION) => "applications",
             _ => "clouds",
         }
     }

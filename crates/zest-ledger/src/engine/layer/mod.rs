@@ -12,7 +12,6 @@ use crate::ask::{Change, Conflict, Edit};
 use crate::estate::resolve::Ground;
 use crate::estate::{AssignmentId, Declared, Estate, GroupId, Party, Resolver, SetId, SystemId, Table, UserId};
 use crate::finding::{Finding, Findings, Severity};
-use crate::kind::ALL;
 
 impl Engine {
     /// Returns the engine of the ledger with changes applied, as if the changed ledger had been read and compiled.
@@ -174,7 +173,7 @@ fn resolve(estate: &mut Estate, touched: &Touched, findings: &mut Vec<Finding>) 
             Declared { kind, links: amended.unwrap_or_else(|| kind.resolve(&mut resolver, ground, system)) }
         };
         let mut systems: Vec<Declared> = (0..estate.systems.len()).map(declare).collect();
-        for kind in ALL {
+        for kind in estate.kinds.all() {
             kind.complete(&mut resolver, ground, &mut systems);
         }
         estate.systems = replaced(&estate.systems, systems, touched);

@@ -15,7 +15,7 @@ use std::sync::Arc;
 use jiff::{SignedDuration, Timestamp};
 
 use super::ways::{Asked, Way};
-use super::{Combining, Kind, Scratch, Site, missing, no_statements};
+use super::{Combining, Kind, OutsideTable, Scratch, Site, missing, no_statements};
 use crate::ask::{Act, Answer, Change, Fact, Question, Refusal, Running, Session, Stage};
 use crate::command::line::{self, read_arguments};
 use crate::engine::Engine;
@@ -36,8 +36,12 @@ pub use configuration::{HostConfiguration, Untold, host_configuration};
 pub(crate) struct Host;
 
 impl Kind for Host {
+    fn tables(&self) -> &'static [OutsideTable] {
+        &[]
+    }
+
     fn words(&self) -> &'static [crate::entry::Kind] {
-        &[crate::entry::Kind::Host]
+        &[crate::entry::Kind::HOST]
     }
 
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {

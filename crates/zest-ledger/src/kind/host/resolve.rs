@@ -97,7 +97,7 @@ impl Resolver<'_> {
         for host in &entries.hosts {
             let Some(id) = look_up(&self.names.systems, "system", &host.system.value, host.system.place, self.findings) else { continue };
             let system = &entries.systems[id.index()];
-            if system.kind() != entry::Kind::Host {
+            if system.kind() != entry::Kind::HOST {
                 self.findings.push(
                     Finding::new(Code::HostWithoutSystem, format!("`{}` is no host", visible(&system.id.value)))
                         .at(host.system.place, "described here as one")

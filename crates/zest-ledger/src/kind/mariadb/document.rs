@@ -28,7 +28,7 @@ impl State {
     pub fn document(&self, id: &str, address: Option<&str>) -> String {
         let mut out = String::new();
         let key = text(id);
-        let _ = writeln!(out, "[systems.{key}]\nkind = {}", text(Kind::Mariadb.word()));
+        let _ = writeln!(out, "[systems.{key}]\nkind = {}", text(Kind::MARIADB.word()));
         if let Some(address) = address {
             let _ = writeln!(out, "address = {}", text(address));
         }

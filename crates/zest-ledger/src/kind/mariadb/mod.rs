@@ -20,7 +20,7 @@ use super::database;
 use super::database::resolve::{DatabaseLinks, accounts, amended, parts as parts_of};
 use super::trace::{Stop, Trace};
 use super::ways::{Asked, Way as WayOn};
-use super::{Combining, Kind, Scratch, Site, missing};
+use super::{Combining, Kind, OutsideTable, Scratch, Site, missing};
 use crate::ask::{Answer, Change, Fact, Question, Refusal, Session};
 use crate::engine::Engine;
 use crate::entry::Channel;
@@ -40,8 +40,12 @@ type Links = DatabaseLinks<written::Written>;
 pub(crate) struct Mariadb;
 
 impl Kind for Mariadb {
+    fn tables(&self) -> &'static [OutsideTable] {
+        &[]
+    }
+
     fn words(&self) -> &'static [crate::entry::Kind] {
-        &[crate::entry::Kind::Mariadb]
+        &[crate::entry::Kind::MARIADB]
     }
 
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {

@@ -4,7 +4,7 @@ use super::{Device, Origin, Reach, Standpoint};
 use crate::ask::{Central, Question, Refusal, Session, Stage};
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::entry::{Credential, IdentitySource};
-use crate::estate::{AssignmentId, Facts, Outcome, SystemId, UserId};
+use crate::estate::{Outcome, SystemId, UserId};
 use crate::finding::nearest;
 use crate::kind::condition_text;
 use crate::kind::duties;
@@ -164,33 +164,9 @@ fn assigned<'e>(engine: &'e Engine, session: &Session, system: SystemId, user: U
         (format!("the band starts at level {} and its ceiling is {}", band.start, band.ceiling), Some(band.ceiling_place))
     });
     if outcome != Outcome::Holds || trace.explains() {
-        conditions(engine, &engine.facts(session, user, system), id, outcome, trace)?;
+        condition_text::check(&links.conditions, &engine.facts(session, user, system), "the assignment", trace)?;
     }
     Ok((standing, Some(Origin::Assignment(number)), band))
-}
-
-fn conditions(engine: &Engine, facts: &Facts<'_>, id: AssignmentId, outcome: Outcome, trace: &mut Trace) -> Result<(), Stop> {
-    let conditions = &engine.estate.assignments[id.index()].conditions;
-    for (part, found, place) in conditions.parts(*facts) {
-        let text = |holds| condition_text::outcome(conditions, facts, "the assignment", (part, place), holds);
-        match found {
-            Outcome::Holds => trace.pass(Stage::Conditions, || (text(true), Some(place))),
-            Outcome::Fails => trace.refuse(Stage::Conditions, condition_text::refusal_of(part), || (text(false), Some(place)))?,
-            Outcome::Unknown if outcome == Outcome::Unknown => {
-                trace.refuse(Stage::Conditions, Refusal::NotStated, || {
-                    (
-                        format!(
-                            "the question does not state {}, and the assignment depends on it",
-                            condition_text::missing(conditions, facts, (part, place))
-                        ),
-                        Some(place),
-                    )
-                })?;
-            }
-            Outcome::Unknown => {}
-        }
-    }
-    Ok(())
 }
 
 /// Opens a session of a local account.
@@ -297,7 +273,7 @@ fn stated_level(engine: &Engine, question: &Question, at: &Standpoint<'_>, trace
         if let Some(duties) = &engine.estate.sets[owed.set.index()].rules[owed.rule as usize].after {
             let mut raising = Question { line: owed.line.clone(), ..question.clone() };
             (raising.session.level, raising.session.mode) = (None, None);
-            super::line::obligations(engine, &raising, at, duties, trace)?;
+            crate::kind::obligations::check(at.site(engine), at.user, &raising, duties, trace)?;
         }
     }
     Ok(())

@@ -1,16 +1,16 @@
 //! Permission and obligations: what the device and the command sets say about one line.
 
 use super::Standpoint;
-use crate::ask::{Central, Question, Refusal, Stage, Verdict};
+use crate::ask::{Central, Question, Refusal, Stage};
 use crate::command::pattern::canonical_word;
 use crate::command::vocabulary::{Resolved, Unresolved, Vocabulary};
 use crate::command::{WordPattern, line, read_line};
 use crate::engine::{Engine, SetVerdict};
 use crate::entry::{Abbreviation, BareElevation, Does, RuleVerb};
-use crate::estate::{CommandId, Duties, FlatRule, ModeId, UserId};
+use crate::estate::{CommandId, FlatRule, ModeId};
+use crate::kind::obligations;
 use crate::kind::trace::{Stop, Trace, Understood};
-use crate::kind::{agrees, could_agree, of_second_person};
-use crate::source::{Place, visible};
+use crate::source::visible;
 
 pub(crate) fn check(engine: &Engine, question: &Question, at: &Standpoint<'_>, trace: &mut Trace) -> Result<(), Stop> {
     let words = match read_line(&question.line) {
@@ -41,13 +41,13 @@ pub(crate) fn check(engine: &Engine, question: &Question, at: &Standpoint<'_>, t
     }
     let Some(rule) = rule else { return Ok(()) };
     if let [_] = at.standing.sets.as_slice() {
-        return rule.after.as_deref().map_or(Ok(()), |duties| obligations(engine, question, at, duties, trace));
+        return rule.after.as_deref().map_or(Ok(()), |duties| obligations::check(at.site(engine), at.user, question, duties, trace));
     }
     // Every set that permits the line by a rule may want something done first; none is left out.
     for set in &at.standing.sets {
         let decided = engine.sets[set.index()].automaton.decide(&resolved.symbols);
         if let Some(duties) = decided.and_then(|r| engine.estate.sets[set.index()].rules[r as usize].after.as_deref()) {
-            obligations(engine, question, at, duties, trace)?;
+            obligations::check(at.site(engine), at.user, question, duties, trace)?;
         }
     }
     Ok(())
@@ -270,90 +270,4 @@ fn ceiling(at: &Standpoint<'_>, vocabulary: &Vocabulary, command: CommandId, wor
         });
         Ok(())
     }
-}
-
-pub(super) fn obligations(
-    engine: &Engine,
-    question: &Question,
-    at: &Standpoint<'_>,
-    duties: &Duties,
-    trace: &mut Trace,
-) -> Result<(), Stop> {
-    let session = &question.session;
-    if let Some(place) = duties.confirm {
-        let done = session.confirmed || trace.agrees;
-        met(trace, done, || (if done { "the user confirmed" } else { "the user must confirm" }.to_owned(), Some(place)));
-    }
-    if let Some(age) = &duties.prove_again {
-        let facts = engine.facts(session, at.user, at.system);
-        let youngest = facts.counting().map(|p| p.age).min();
-        let done = youngest.is_some_and(|a| a <= age.value);
-        let text = if done { "identity was proven" } else { "identity must be proven again" };
-        met(trace, done, || (format!("{text} within the last {:#}", age.value), Some(age.place)));
-    }
-    if let Some(&(_, place)) = duties.second_person.first().filter(|_| !trace.agrees) {
-        second_person(engine, question, at, duties, place, trace)?;
-    }
-    Ok(())
-}
-
-fn met(trace: &mut Trace, done: bool, reason: impl FnOnce() -> (String, Option<Place>)) {
-    if done { trace.pass(Stage::Obligations, reason) } else { trace.ask(reason) }
-}
-
-/// The second person is another one, may agree, and could run the line himself at this moment.
-fn second_person(
-    engine: &Engine,
-    question: &Question,
-    at: &Standpoint<'_>,
-    duties: &Duties,
-    place: Place,
-    trace: &mut Trace,
-) -> Result<(), Stop> {
-    let parties =
-        || duties.second_person.iter().map(|&(p, _)| format!("`{}`", visible(&engine.estate.party(p)))).collect::<Vec<_>>().join(" or ");
-    let is_in_it = |user: UserId, behind: &[UserId]| user == at.user || behind.contains(&user);
-    let Some(name) = &question.session.approved_by else {
-        let text = || format!("a second person must agree: one of {}", parties());
-        let can = engine.people(duties).any(|u| !is_in_it(u, &trace.behind) && could_agree(engine, question, u, &question.line));
-        if !can {
-            return trace.refuse(Stage::Obligations, Refusal::NobodyCan, || (format!("{}; nobody can", text()), Some(place)));
-        }
-        trace.ask(|| (text(), Some(place)));
-        return Ok(());
-    };
-    let ignores_case = at.device.ignores_case;
-    let Some(second) = engine.find_user(name, ignores_case) else {
-        return trace.refuse(Stage::Obligations, Refusal::NotEntitled, || (format!("no user is named `{}`", visible(name)), Some(place)));
-    };
-    if is_in_it(second, &trace.behind) {
-        return trace.refuse(Stage::Obligations, Refusal::SamePerson, || {
-            ("the second person must be another than the first".to_owned(), Some(place))
-        });
-    }
-    if !duties.second_person.iter().any(|&(party, _)| engine.membership.belongs(second, party)) {
-        return trace.refuse(Stage::Obligations, Refusal::NotEntitled, || {
-            (format!("`{}` is not one of {}", visible(name), parties()), Some(place))
-        });
-    }
-    let theirs = of_second_person(question, name, &question.line);
-    let decision = agrees(engine, &theirs);
-    if decision.verdict == Verdict::Denied {
-        let code = decision.refusal.map_or("", Refusal::code);
-        return trace.refuse(Stage::Obligations, Refusal::NotEntitled, || {
-            let hint = if decision.refusal == Some(Refusal::NotStated) { ", such as the second person's proofs" } else { "" };
-            (format!("`{}` could not run the line at this moment: {code}{hint}", visible(name)), Some(place))
-        });
-    }
-    // What the act asks to be proven again binds whoever agrees to it as well.
-    let youngest = engine.facts(&theirs.session, second, at.system).counting().map(|p| p.age).min();
-    let age = duties.prove_again.as_ref().filter(|age| youngest.is_none_or(|y| y > age.value));
-    if decision.verdict == Verdict::AllowedAfter || age.is_some() {
-        return trace.refuse(Stage::Obligations, Refusal::NotEntitled, || {
-            let within = age.map_or(String::new(), |age| format!(" within the last {:#}", age.value));
-            (format!("`{}` must have proven identity{within} as well", visible(name)), Some(place))
-        });
-    }
-    trace.pass(Stage::Obligations, || (format!("`{}` agreed as second person", visible(name)), Some(place)));
-    Ok(())
 }

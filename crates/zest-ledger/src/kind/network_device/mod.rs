@@ -19,7 +19,7 @@ use jiff::Timestamp;
 
 use super::trace::{Stop, Trace};
 use super::ways::Way;
-use super::{Combining, Kind, Scratch, Site, missing, no_statements};
+use super::{Combining, Kind, OutsideTable, Scratch, Site, missing, no_statements};
 use crate::ask::{Answer, Change, Fact, Question, Refusal, Session};
 use crate::engine::{Engine, LevelBand, Standing};
 use crate::entry::{self as written, Channel};
@@ -38,8 +38,12 @@ use resolve::DeviceLinks;
 pub(crate) struct NetworkDevice;
 
 impl Kind for NetworkDevice {
+    fn tables(&self) -> &'static [OutsideTable] {
+        &[]
+    }
+
     fn words(&self) -> &'static [written::Kind] {
-        &[written::Kind::NetworkDevice]
+        &[written::Kind::NETWORK_DEVICE]
     }
 
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
@@ -158,4 +162,10 @@ pub(crate) struct Standpoint<'e> {
     pub(crate) from: Option<Origin>,
     pub(crate) band: LevelBand,
     pub(crate) level: u8,
+}
+
+impl Standpoint<'_> {
+    pub(crate) const fn site<'e>(&self, engine: &'e Engine) -> Site<'e> {
+        Site { engine, system: self.system }
+    }
 }

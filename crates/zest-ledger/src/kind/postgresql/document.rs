@@ -29,7 +29,7 @@ impl State {
     pub fn document(&self, id: &str, address: Option<&str>) -> String {
         let mut out = String::new();
         let key = text(id);
-        let _ = writeln!(out, "[systems.{key}]\nkind = {}\ndatabase = {}", text(Kind::Postgresql.word()), text(&self.database));
+        let _ = writeln!(out, "[systems.{key}]\nkind = {}\ndatabase = {}", text(Kind::POSTGRESQL.word()), text(&self.database));
         if let Some(address) = address {
             let _ = writeln!(out, "address = {}", text(address));
         }

@@ -22,7 +22,7 @@ use super::database;
 use super::database::resolve::{DatabaseLinks, accounts, amended, have_servers, parts as parts_of};
 use super::trace::{Stop, Trace};
 use super::ways::{Asked, Way as WayOn};
-use super::{Combining, Kind, Scratch, Site, missing};
+use super::{Combining, Kind, OutsideTable, Scratch, Site, missing};
 use crate::ask::{Answer, Change, Fact, Question, Refusal, Session};
 use crate::engine::Engine;
 use crate::entry::Channel;
@@ -47,8 +47,12 @@ type Links = DatabaseLinks<written::Written>;
 pub(crate) struct Postgresql;
 
 impl Kind for Postgresql {
+    fn tables(&self) -> &'static [OutsideTable] {
+        &[]
+    }
+
     fn words(&self) -> &'static [crate::entry::Kind] {
-        &[crate::entry::Kind::Postgresql]
+        &[crate::entry::Kind::POSTGRESQL]
     }
 
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {

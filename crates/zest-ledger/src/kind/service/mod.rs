@@ -17,7 +17,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::ways::{Asked, Way};
-use super::{Combining, Kind, Scratch, Site, missing, no_statements};
+use super::{Combining, Kind, OutsideTable, Scratch, Site, missing, no_statements};
 use crate::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
 use crate::engine::Engine;
 use crate::entry::Channel;
@@ -41,8 +41,12 @@ pub(crate) use permission::{Held, Weighed, conditions, grants_of, included, via,
 pub(crate) struct Service;
 
 impl Kind for Service {
+    fn tables(&self) -> &'static [OutsideTable] {
+        &[]
+    }
+
     fn words(&self) -> &'static [crate::entry::Kind] {
-        &[crate::entry::Kind::Cloud, crate::entry::Kind::Application]
+        &[crate::entry::Kind::CLOUD, crate::entry::Kind::APPLICATION]
     }
 
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {

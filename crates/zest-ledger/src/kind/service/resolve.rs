@@ -29,7 +29,7 @@ impl Resolver<'_> {
                 continue;
             };
             let system = &entries.systems[id.index()];
-            if !matches!(system.kind(), Kind::Cloud | Kind::Application) {
+            if !matches!(system.kind(), Kind::CLOUD | Kind::APPLICATION) {
                 self.findings.push(
                     Finding::new(
                         Code::ServiceWithoutSystem,
@@ -46,7 +46,7 @@ impl Resolver<'_> {
     /// Reads what a cloud or an application holds.
     pub(super) fn service(&mut self, system: &entry::System, entries: &Entries) -> ServiceBase {
         let parts: Vec<_> = entries.services.iter().filter(|s| s.system.value == system.id.value).map(|s| &**s).collect();
-        let mut links = ServiceBase { is_application: system.kind() == Kind::Application, ..ServiceBase::default() };
+        let mut links = ServiceBase { is_application: system.kind() == Kind::APPLICATION, ..ServiceBase::default() };
         self.operations(&parts, entries, &mut links);
         self.resources(&parts, &mut links);
         for part in &parts {
