@@ -6,18 +6,13 @@ use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
 use ipnet::IpNet;
-use jiff::Timestamp;
-use jiff::civil::Weekday;
-use jiff::tz::TimeZone;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::circles::circles;
-use super::comparison::Comparison;
-use super::condition::{Hours, ProofNeed};
 use super::{
-    AssignmentLinks, AssumableLinks, CommandLinks, Conditions, CredentialRuleLinks, Declared, Duties, Estate, FlatRule, GroupId,
-    GroupLinks, Holder, ModeId, Networks, Operand, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, Table, UserId,
-    VocabularyId, VocabularyLinks, comparison,
+    AssignmentLinks, AssumableLinks, CommandLinks, CredentialRuleLinks, Declared, Duties, Estate, FlatRule, GroupId, GroupLinks, Holder,
+    ModeId, Networks, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, Table, UserId, VocabularyId, VocabularyLinks,
+    comparison,
 };
 use crate::address::canonical_network;
 use crate::command::{Pattern, Slot, WordPattern};
@@ -190,7 +185,7 @@ pub(crate) struct Names {
     pub(crate) roles: Index<RoleId>,
     networks: Vec<Networks>,
     /// The names of attributes that something in the ledger has, by what has them.
-    attributes: FxHashMap<&'static str, Index<()>>,
+    pub(super) attributes: FxHashMap<&'static str, Index<()>>,
     cover: Cover,
 }
 
@@ -634,115 +629,6 @@ impl Resolver<'_> {
             conditions: self.conditions(&written.when, written.from.as_ref(), written.until.as_ref()),
         }
     }
-
-    /// Reads conditions, with bounds of validity.
-    pub fn conditions(&mut self, when: &entry::When, from: Option<&At<Timestamp>>, until: Option<&At<Timestamp>>) -> Conditions {
-        let first = |list: &[At<String>]| list.first().map(|t| t.place);
-        let mut conditions = Conditions {
-            from: from.map(|m| (m.value, m.place)),
-            until: until.map(|m| (m.value, m.place)),
-            written: (!when.is_empty()).then(|| Box::new(when.clone())),
-            ..Conditions::default()
-        };
-        if let Some(place) = first(&when.origin) {
-            conditions.origin = Some((self.origins(&when.origin), place));
-        }
-        if let Some(text) = &when.hours {
-            match Hours::parse(&text.value) {
-                Some(hours) if Some(hours.from) != hours.until => conditions.hours = Some((hours, text.place)),
-                Some(_) => self.findings.push(
-                    Finding::new(Code::EmptyWindow, format!("the hours `{}` are empty", visible(&text.value)))
-                        .at(text.place, "start and end are the same")
-                        .help("for the whole day leave `hours` out, or write \"00:00-24:00\""),
-                ),
-                None => self.bad_value(text, "a time window", "write it like \"06:00-22:00\"; over midnight like \"22:00-06:00\""),
-            }
-        }
-        if let Some(place) = first(&when.days) {
-            conditions.days = Some((when.days.iter().filter_map(|d| weekday(&d.value)).collect(), place));
-        }
-        if let Some(text) = &when.zone {
-            match TimeZone::get(&text.value) {
-                Ok(zone) => conditions.zone = Some(zone),
-                Err(_) => self.bad_value(text, "a time zone", "write an IANA name such as \"Europe/Oslo\" or \"UTC\""),
-            }
-        }
-        if let Some(channel) = when.channel.first() {
-            conditions.channel = Some((when.channel.iter().map(|c| c.value).collect(), channel.place));
-        }
-        match (when.proof.first(), when.proof_age.as_ref().or(when.proof_older.as_ref())) {
-            (Some(proof), _) => {
-                let (age, older) = (when.proof_age.as_ref().map(|a| a.value), when.proof_older.as_ref().map(|a| a.value));
-                if let (Some(age), Some(older)) = (age, older)
-                    && older >= age
-                {
-                    self.findings.push(
-                        Finding::new(Code::ImpossibleCondition, format!("no proof is older than {older:#} and at most {age:#} old"))
-                            .at(proof.place, "can never hold")
-                            .help("leave one of the two out, or swap them"),
-                    );
-                }
-                conditions.proof =
-                    Some(ProofNeed { accepted: when.proof.iter().map(|p| p.value).collect(), age, older, place: proof.place });
-            }
-            (None, Some(age)) => self.findings.push(
-                Finding::new(Code::MissingKey, "`proof-age` is given without `proof`")
-                    .at(age.place, "the age of which proof?")
-                    .help("add `proof = [\"one-time-code\"]` or whichever is meant"),
-            ),
-            (None, None) => {}
-        }
-        for text in &when.compare {
-            match Comparison::parse(&text.value) {
-                Ok(comparison) => {
-                    self.attributes_are_known(&comparison, text);
-                    conditions.compare.push(At::new(comparison, text.place));
-                }
-                Err(help) => self.findings.push(
-                    Finding::new(Code::BadComparison, format!("`{}` does not compare attributes", visible(&text.value)))
-                        .at(text.place, "cannot be read")
-                        .help(help),
-                ),
-            }
-        }
-        if let Some((one, other)) = Comparison::contradiction(&conditions.compare) {
-            self.findings.push(
-                Finding::new(Code::ImpossibleCondition, "these comparisons never hold together")
-                    .at(other, "contradicts the other")
-                    .also(one, "the other")
-                    .help("take one of them out, or write two grants"),
-            );
-        }
-        conditions
-    }
-
-    /// Reports an attribute that nothing in the ledger has: it could never be known.
-    fn attributes_are_known(&mut self, comparison: &Comparison, text: &At<String>) {
-        for operand in [&comparison.left, &comparison.right] {
-            let Operand::Attribute(scope, name) = operand else { continue };
-            let known = self.names.attributes.get(scope.word());
-            if known.is_some_and(|k| k.contains_key(name.as_str())) {
-                continue;
-            }
-            let near = known.and_then(|k| nearest(name, k.keys().map(|k| &**k)));
-            let label = near.map_or_else(|| "nothing in the ledger has it".to_owned(), |n| format!("did you mean `{}.{n}`?", scope.word()));
-            let message = format!("no {} has an attribute `{}`", scope.word(), visible(name));
-            self.findings.push(Finding::new(Code::UnknownAttribute, message).at(text.place, label).help(scope.help()));
-        }
-    }
-}
-
-fn weekday(word: &str) -> Option<Weekday> {
-    Some(match word {
-        "mon" => Weekday::Monday,
-        "tue" => Weekday::Tuesday,
-        "wed" => Weekday::Wednesday,
-        "thu" => Weekday::Thursday,
-        "fri" => Weekday::Friday,
-        "sat" => Weekday::Saturday,
-        "sun" => Weekday::Sunday,
-        _ => return None,
-    })
 }
 
 /// Puts included sets in their places; `None` if that is too much. The sets include each other in no circle.

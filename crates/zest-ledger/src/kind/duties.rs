@@ -13,7 +13,7 @@ pub(crate) fn held(engine: &Engine, user: UserId, on: Option<SystemId>, at: Opti
     for candidate in engine.membership.candidates(user).iter().filter(|c| on.is_none_or(|s| engine.membership.covers(**c, s))) {
         let links = &engine.estate.assignments[candidate.assignment.index()];
         // What is over, or has not begun, is not held; what cannot be known is.
-        let is_over = links.conditions.parts(&session).any(|(part, outcome, _)| part == Part::Validity && outcome == Outcome::Fails);
+        let is_over = links.conditions.parts(&session).any(|p| p.condition.part() == Part::Validity && p.outcome == Outcome::Fails);
         if !is_over {
             let of: &[RoleId] = &engine.standing(AssignmentId::new(candidate.assignment.index())).1.roles;
             for &role in of {

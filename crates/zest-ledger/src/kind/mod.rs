@@ -8,7 +8,7 @@
 //! `permission` and refused nothing.
 
 mod acting;
-pub(crate) mod condition_text;
+pub(crate) mod conditions;
 pub(crate) mod database;
 pub(crate) mod duties;
 pub(crate) mod entry;
@@ -251,13 +251,13 @@ impl<'e> Site<'e> {
     /// # Errors
     /// When the evaluation cannot go on, or need not.
     pub fn conditions(self, user: UserId, session: &Session, of: &Conditions, what: &str, trace: &mut Trace) -> Result<(), Stop> {
-        condition_text::check(of, &self.engine.facts(session, user, self.system), what, trace)
+        conditions::check(of, &self.engine.facts(session, user, self.system), what, trace)
     }
 
     /// Returns conditions that the stated facts leave open for somebody, in words.
     #[must_use]
     pub fn open_conditions(self, user: UserId, session: &Session, of: &Conditions) -> Vec<String> {
-        condition_text::all_words(of, &self.engine.facts(session, user, self.system))
+        of.open_words(&self.engine.facts(session, user, self.system))
     }
 
     /// Checks what must be done first: confirming, proving identity again, a second person who could do the same.

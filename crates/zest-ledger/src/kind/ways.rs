@@ -1,11 +1,11 @@
 //! Ways on from a refusal, for the search of remedies to try; what is the same on every kind of system.
 
-use jiff::{SignedDuration, Timestamp};
+use jiff::SignedDuration;
 
 use super::Site;
 use crate::ask::{Answer, Change, Question, Refusal};
 use crate::engine::Engine;
-use crate::estate::{Conditions, Facts, Outcome, Part, SystemId, UserId};
+use crate::estate::{Condition, Conditions, Facts, SystemId, UserId};
 use crate::finding::nearest;
 use crate::source::{Location, Place, visible};
 
@@ -130,57 +130,10 @@ impl<'a> Asked<'a> {
         depends && self.question.session.channel.is_none()
     }
 
-    pub(crate) fn satisfy_with(&self, conditions: &Conditions, part: Part, facts: &Facts<'_>) -> Vec<Way> {
-        let found = match part {
-            Part::Origin => {
-                conditions.origin.as_ref().and_then(|(nets, _)| nets.first()).map(|a| way(Change::Origin(a), format!("from {a}"), None))
-            }
-            Part::Channel => conditions
-                .channel
-                .as_ref()
-                .and_then(|(list, _)| list.first())
-                .map(|&c| way(Change::Channel(c), format!("through the channel {}", c.word()), None)),
-            Part::Proof => {
-                let proofs = &self.engine.estate.user(self.user).proofs;
-                let has = |p: &&crate::entry::Proof| proofs.iter().any(|own| own.value == **p);
-                return conditions
-                    .proof
-                    .iter()
-                    .flat_map(|need| need.accepted.iter().filter(has))
-                    .map(|&p| way(Change::Proof(p), format!("with a {} given just before", p.word()), None))
-                    .collect();
-            }
-            Part::Hours | Part::Days | Part::Validity => self.moment(conditions).map(|(at, text)| way(Change::Moment(at), text, None)),
-            Part::Attributes => conditions
-                .compare
-                .iter()
-                .filter(|c| c.value.outcome(facts) != Outcome::Holds)
-                .find_map(|c| c.value.session_value(facts))
-                .map(|(name, value)| {
-                    let text = format!("with the attribute `{}` stated as `{}`", visible(name), visible(value));
-                    way(Change::Attribute { name: name.to_owned(), value: value.to_owned() }, text, None)
-                }),
-        };
-        found.into_iter().collect()
-    }
-
-    /// Finds the next moment at which hours, days and validity all hold, in steps of a quarter of an hour.
-    fn moment(&self, conditions: &Conditions) -> Option<(Timestamp, String)> {
-        const STEP: i64 = 15 * 60;
-        // Where no time is stated, any week will do: the one that begins 2026-01-05.
-        let stated = self.question.session.at.unwrap_or(Timestamp::from_second(1_767_571_200).ok()?);
-        let start = conditions.from.map_or(stated, |(from, _)| from.max(stated));
-        let aligned = (start.as_second() + STEP - 1).div_euclid(STEP) * STEP;
-        let zone = conditions.zone.clone().unwrap_or(jiff::tz::TimeZone::UTC);
-        let mut session = self.question.session.clone();
-        (0..8 * 24 * 4).find_map(|n| {
-            let at = Timestamp::from_second(aligned + n * STEP).ok()?;
-            session.at = Some(at);
-            let mut parts = conditions.parts(&session);
-            let is_of_time = |part| matches!(part, Part::Hours | Part::Days | Part::Validity);
-            let holds = parts.all(|(part, outcome, _)| !is_of_time(part) || outcome == Outcome::Holds);
-            holds.then(|| (at, format!("at {}", at.to_zoned_datetime(zone.clone()).strftime("%a %Y-%m-%d %H:%M %:Q"))))
-        })
+    /// Says how to make one of some conditions hold.
+    pub(crate) fn satisfy(&self, all: &Conditions, condition: &Condition, facts: &Facts<'_>) -> Vec<Way> {
+        let found = condition.remedies(all, facts, &self.engine.estate.user(self.user).proofs);
+        found.into_iter().map(|(change, text)| way(change, text, None)).collect()
     }
 
     /// Says how to state what is known of a person, if that is left open.

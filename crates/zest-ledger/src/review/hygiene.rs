@@ -273,7 +273,7 @@ impl Review<'_> {
                     .help("give one of the roles `band = { start = 1, ceiling = 1 }`"),
                 );
             }
-            if let (Some(at), Some((until, place))) = (self.at, links.conditions.until)
+            if let (Some(at), Some((until, place))) = (self.at, links.conditions.until())
                 && until <= at
             {
                 self.push(

@@ -9,7 +9,7 @@ use crate::engine::{Engine, LevelBand, Standing};
 use crate::entry::IdentitySource;
 use crate::estate::{AssignmentId, CommandId, Outcome, SystemId, UserId};
 use crate::kind::entry::through;
-use crate::kind::{Site, condition_text, entry};
+use crate::kind::{Site, entry};
 use crate::listing::{CommandRight, Effective, Entitlement, Extent, OnAccount};
 use crate::source::Location;
 
@@ -83,7 +83,7 @@ fn entitlement(site: Site<'_>, device: &Device, user: UserId, id: AssignmentId, 
     let estate = &engine.estate;
     let links = &estate.assignments[id.index()];
     let (number, standing) = engine.standing(id);
-    let conditions = condition_text::all_words(&links.conditions, &engine.facts(session, user, system));
+    let conditions = links.conditions.open_words(&engine.facts(session, user, system));
     let reach = device.reach(engine, Origin::Assignment(number));
     Entitlement {
         through: through(engine, user, id),

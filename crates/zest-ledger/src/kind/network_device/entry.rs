@@ -6,7 +6,7 @@ use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::entry::{Credential, IdentitySource};
 use crate::estate::{Outcome, SystemId, UserId};
 use crate::finding::nearest;
-use crate::kind::condition_text;
+use crate::kind::conditions;
 use crate::kind::duties;
 use crate::kind::entry::{find_user, identity, not_stated, person, through};
 use crate::kind::trace::{Stop, Trace, Understood};
@@ -164,7 +164,7 @@ fn assigned<'e>(engine: &'e Engine, session: &Session, system: SystemId, user: U
         (format!("the band starts at level {} and its ceiling is {}", band.start, band.ceiling), Some(band.ceiling_place))
     });
     if outcome != Outcome::Holds || trace.explains() {
-        condition_text::check(&links.conditions, &engine.facts(session, user, system), "the assignment", trace)?;
+        conditions::check(&links.conditions, &engine.facts(session, user, system), "the assignment", trace)?;
     }
     Ok((standing, Some(Origin::Assignment(number)), band))
 }

@@ -6,7 +6,7 @@ use super::Device;
 use crate::ask::{Answer, Change, Refusal};
 use crate::command::{Pattern, line, read_line};
 use crate::entry::Does;
-use crate::estate::{AssignmentId, Conditions, GroupId, ModeId, Outcome, Part, Party, UserId};
+use crate::estate::{AssignmentId, GroupId, ModeId, Outcome, Part, Party, UserId};
 use crate::kind::Site;
 use crate::kind::ways::{Asked, Way, way};
 use crate::source::{Place, visible};
@@ -202,19 +202,19 @@ impl OnDevice<'_> {
             Refusal::AttributesDiffer => Part::Attributes,
             _ => Part::Validity,
         };
+        let facts = self.engine.facts(&self.question.session, self.user, self.system);
         let all = self.engine.candidates(self.user, self.system);
-        let mut ways: Vec<Way> =
-            all.flat_map(|c| self.satisfy(&self.engine.estate.assignments[c.assignment.index()].conditions, part)).take(3).collect();
+        let of = |assignment: AssignmentId| {
+            let conditions = &self.engine.estate.assignments[assignment.index()].conditions;
+            let parts = conditions.parts(facts).filter(|p| p.condition.part() == part && p.outcome != Outcome::Holds);
+            parts.map(|p| self.satisfy(conditions, p.condition, &facts)).find(|ways| !ways.is_empty()).unwrap_or_default()
+        };
+        let mut ways: Vec<Way> = all.flat_map(|c| of(c.assignment)).take(3).collect();
         if let (Part::Validity, Some(assignment)) = (part, self.first_assignment()) {
             let place = self.engine.estate.assignments[assignment.index()].entry.place;
             ways.push(way(Change::Prolong { at: self.locate(place) }, "if the assignment held at that time", Some(place)));
         }
         ways
-    }
-
-    /// Says how to make one part of a condition hold.
-    fn satisfy(&self, conditions: &Conditions, part: Part) -> Vec<Way> {
-        self.satisfy_with(conditions, part, &self.engine.facts(&self.question.session, self.user, self.system))
     }
 
     /// Says how to state what the question leaves open.
@@ -229,12 +229,9 @@ impl OnDevice<'_> {
         }
         let Some(assignment) = self.first_assignment() else { return Vec::new() };
         let conditions = &self.engine.estate.assignments[assignment.index()].conditions;
-        let unknown: Vec<Part> = conditions
-            .parts(self.engine.facts(session, self.user, self.system))
-            .filter(|&(_, o, _)| o == Outcome::Unknown)
-            .map(|(p, ..)| p)
-            .collect();
-        unknown.first().map(|&part| self.satisfy(conditions, part)).unwrap_or_default()
+        let facts = self.engine.facts(session, self.user, self.system);
+        let unknown = conditions.parts(facts).find(|p| p.outcome == Outcome::Unknown);
+        unknown.map(|p| self.satisfy(conditions, p.condition, &facts)).unwrap_or_default()
     }
 
     fn ceiling_ways(&self, answer: &Answer, wanted: u8, lower: impl Fn(u8) -> Way) -> Vec<Way> {

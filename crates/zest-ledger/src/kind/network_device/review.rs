@@ -349,7 +349,7 @@ impl Review<'_, '_> {
         for (i, links) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(id.index())) {
             let (number, standing) = engine.standing(AssignmentId::new(i));
             let reach = device.reach(engine, Origin::Assignment(number));
-            let is_over = links.conditions.until.is_some_and(|(until, _)| self.at.is_some_and(|at| at >= until));
+            let is_over = links.conditions.until().is_some_and(|(until, _)| self.at.is_some_and(|at| at >= until));
             if !is_over && self.somebody_is_there(links.to.iter().map(|&(p, _)| p).collect()) {
                 top = top.max(reach.levels().last().copied().unwrap_or(0));
             }

@@ -9,7 +9,6 @@ use super::{Action, Context, Identity, Standing, obligations, weigh};
 use crate::ask::{Act, Question, Refusal, Stage};
 use crate::estate::{AssumableLinks, Holder, Outcome, RoleId};
 use crate::finding::{nearest, nearest_hint};
-use crate::kind::condition_text;
 use crate::kind::duties::{check, held_apart};
 use crate::kind::trace::{Stop, Trace};
 use crate::source::{Place, visible};
@@ -102,17 +101,15 @@ fn as_user(context: Context<'_>, standing: &mut Standing, name: &str, trace: &mu
 
 /// Refuses for the first part of conditions that does not hold or is not known.
 fn unmet(conditions: &crate::estate::Conditions, facts: &crate::estate::Facts<'_>, what: &str, trace: &mut Trace) -> Result<(), Stop> {
-    for (part, outcome, place) in conditions.parts(*facts) {
-        let words = condition_text::words(conditions, (part, place));
-        match outcome {
+    for part in conditions.parts(*facts) {
+        let (words, place) = (part.condition.words(), Some(part.place));
+        match part.outcome {
             Outcome::Holds => {}
-            Outcome::Fails => {
-                trace.refuse(Stage::Conditions, condition_text::refusal_of(part), || (format!("{what} {words}"), Some(place)))?
-            }
+            Outcome::Fails => trace.refuse(Stage::Conditions, part.condition.refusal(), || (format!("{what} {words}"), place))?,
             Outcome::Unknown => {
-                let fact = condition_text::missing(conditions, facts, (part, place));
+                let fact = part.condition.missing(facts);
                 trace.refuse(Stage::Conditions, Refusal::NotStated, || {
-                    (format!("{what} {words}; the question does not state {fact}"), Some(place))
+                    (format!("{what} {words}; the question does not state {fact}"), place)
                 })?;
             }
         }

@@ -8,8 +8,7 @@ use fixedbitset::FixedBitSet;
 use super::links::{CeilingLinks, GrantLinks};
 use super::{Action, Context, Identity, Standing};
 use crate::ask::{Refusal, Stage};
-use crate::estate::{AssignmentId, Conditions, Facts, Holder, Outcome, Part, Party, RoleId, UserId, is_within};
-use crate::kind::condition_text;
+use crate::estate::{AssignmentId, Conditions, Facts, Holder, Judged, Outcome, Party, RoleId, UserId, is_within};
 use crate::kind::entry::through;
 use crate::kind::trace::{Stop, Trace};
 use crate::source::{Place, visible};
@@ -232,19 +231,15 @@ pub(crate) fn via(context: Context<'_>, user: UserId, held: &Held<'_>) -> String
     }
 }
 
-/// The first part of some conditions that comes out so.
-fn culprit<'e>(
-    mut list: impl Iterator<Item = &'e Conditions>,
-    facts: &Facts<'_>,
-    wanted: Outcome,
-) -> Option<(&'e Conditions, (Part, Place))> {
-    list.find_map(|c| c.parts(*facts).find(|&(_, o, _)| o == wanted).map(|(part, _, place)| (c, (part, place))))
+/// The first of some conditions that comes out so.
+fn culprit<'e>(mut list: impl Iterator<Item = &'e Conditions>, facts: &Facts<'_>, wanted: Outcome) -> Option<Judged<'e>> {
+    list.find_map(|c| c.parts(*facts).find(|p| p.outcome == wanted))
 }
 
 /// What the question must state before it is known whether a grant applies, and where that is written.
 fn not_known<'e>(context: Context<'e>, held: &Held<'e>, facts: &Facts<'_>) -> (String, Option<Place>) {
     match culprit(conditions(context, held).chain(&held.grant.lifted_by), facts, Outcome::Unknown) {
-        Some((conditions, part)) => (condition_text::missing(conditions, facts, part), Some(part.1)),
+        Some(part) => (part.condition.missing(facts), Some(part.place)),
         None => ("a fact".to_owned(), None),
     }
 }
@@ -252,8 +247,8 @@ fn not_known<'e>(context: Context<'e>, held: &Held<'e>, facts: &Facts<'_>) -> (S
 /// Says what would lift a grant: ", unless with one-time-code within 1h".
 pub(super) fn lifted_by(held: &Held<'_>, facts: &Facts<'_>) -> String {
     held.grant.lifted_by.as_ref().map_or(String::new(), |unless| {
-        let open = condition_text::all_words(unless, facts);
-        let elsewhere = condition_text::elsewhere(facts).filter(|_| unless.proof.is_some()).unwrap_or_default();
+        let open = unless.open_words(facts);
+        let elsewhere = facts.elsewhere().filter(|_| unless.proof().is_some()).unwrap_or_default();
         if open.is_empty() { String::new() } else { format!(", unless {}{elsewhere}", open.join(" and ")) }
     })
 }
@@ -288,10 +283,8 @@ pub(super) fn report<'e>(
     if let Some(first) = weighed.allows.first() {
         trace.pass(Stage::Permission, || (format!("`{}` is allowed {}", first.grant.shown, through(first)), Some(first.grant.place)));
         for conditions in conditions(context, first) {
-            for (part, _, place) in conditions.parts(facts) {
-                trace.pass(Stage::Conditions, || {
-                    (condition_text::outcome(conditions, &facts, "the entry", (part, place), true), Some(place))
-                });
+            for part in conditions.parts(facts) {
+                trace.pass(Stage::Conditions, || (part.condition.told(&facts, "the entry", true), Some(part.place)));
             }
         }
         return Ok(weighed.allows.clone());
@@ -299,7 +292,7 @@ pub(super) fn report<'e>(
     if let Some((held, ceiling, outcome)) = weighed.cut.first() {
         trace.pass(Stage::Permission, || (format!("`{}` is allowed {}", held.grant.shown, through(held)), Some(held.grant.place)));
         if *outcome == Outcome::Unknown {
-            let open = condition_text::all_words(&ceiling.when, &facts).join(" and ");
+            let open = ceiling.when.open_words(&facts).join(" and ");
             trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                 (format!("a ceiling lets `{name}` through only {open}, and the question does not say so"), Some(ceiling.place))
             })?;
@@ -323,12 +316,12 @@ pub(super) fn report<'e>(
             (format!("`{}` is allowed {}, under conditions", held.grant.shown, through(held)), Some(held.grant.place))
         });
         match culprit(conditions(context, held), &facts, Outcome::Fails) {
-            Some((conditions, (part, place))) => trace.refuse(Stage::Conditions, condition_text::refusal_of(part), || {
-                (condition_text::outcome(conditions, &facts, "the entry", (part, place), false), Some(place))
+            Some(part) => trace.refuse(Stage::Conditions, part.condition.refusal(), || {
+                (part.condition.told(&facts, "the entry", false), Some(part.place))
             })?,
             None => trace.refuse(Stage::Conditions, Refusal::GrantLifted, || {
-                let unless = held.grant.lifted_by.as_ref().and_then(|c| Some((c, c.parts(facts).next()?)));
-                let words = unless.map_or(String::new(), |(c, (part, _, place))| condition_text::words(c, (part, place)));
+                let unless = held.grant.lifted_by.as_ref().and_then(|c| c.parts(facts).next());
+                let words = unless.map_or(String::new(), |part| part.condition.words());
                 (format!("the grant does not hold {words}"), Some(held.grant.place))
             })?,
         }

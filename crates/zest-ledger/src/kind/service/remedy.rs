@@ -138,10 +138,10 @@ impl Service<'_> {
         let mut ways = self.asked.person_facts();
         let action = self.action();
         for (conditions, facts) in self.involved(action.as_ref()) {
-            for (part, outcome, _) in conditions.parts(facts) {
-                if outcome != Outcome::Holds {
-                    ways.extend(self.asked.satisfy_with(conditions, part, &facts));
-                    if let (Part::Validity, Outcome::Fails, Some((_, place))) = (part, outcome, conditions.until.or(conditions.from)) {
+            for part in conditions.parts(facts) {
+                if part.outcome != Outcome::Holds {
+                    ways.extend(self.asked.satisfy(conditions, part.condition, &facts));
+                    if let (Part::Validity, Outcome::Fails, Some(place)) = (part.condition.part(), part.outcome, conditions.validity()) {
                         ways.push(way(Change::Prolong { at: self.asked.locate(place) }, "if the entry held at that time", Some(place)));
                     }
                 }

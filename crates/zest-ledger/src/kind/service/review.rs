@@ -8,7 +8,6 @@ use crate::ask::{Question, Session};
 use crate::engine::Engine;
 use crate::estate::{Conditions, Duties, Holder, Outcome, Party, RoleId, SystemId, UserId, circles};
 use crate::finding::{Code, Finding, nearest};
-use crate::kind::condition_text;
 use crate::kind::entry::gone;
 use crate::listing::{OnService, ServiceRight};
 use crate::source::{Place, visible};
@@ -35,14 +34,14 @@ pub(crate) fn on_service(engine: &Engine, user: UserId, system: SystemId, sessio
         if is_out || lifted {
             return;
         }
-        let open: Vec<String> = conditions(context, &held).flat_map(|c| condition_text::all_words(c, &facts)).collect();
+        let open: Vec<String> = conditions(context, &held).flat_map(|c| c.open_words(&facts)).collect();
         rights.push(ServiceRight {
             is_deny: held.grant.is_deny,
             operations: held.grant.shown.clone(),
             on: held.grant.shown_on.clone(),
             through: via(context, user, &held),
             conditions: open,
-            lifted_by: held.grant.lifted_by.as_ref().map_or_else(Vec::new, |c| condition_text::all_words(c, &facts)),
+            lifted_by: held.grant.lifted_by.as_ref().map_or_else(Vec::new, |c| c.open_words(&facts)),
             after: held.grant.duties.as_ref().map_or_else(Vec::new, |d| obligations(engine, d)),
             location: locate(held.grant.place),
         });
@@ -165,7 +164,7 @@ impl<'e> Services<'e, '_> {
 
     fn grants(&mut self, links: &ServiceLinks) {
         for grant in links.grants() {
-            if let (Some(at), Some((until, place))) = (self.at, grant.when.until)
+            if let (Some(at), Some((until, place))) = (self.at, grant.when.until())
                 && until <= at
             {
                 self.findings.push(
@@ -175,16 +174,16 @@ impl<'e> Services<'e, '_> {
                 );
             }
             if grant.is_deny
-                && let Some(need) = grant.when.proof.as_ref().filter(|p| p.older.is_some())
+                && let Some((_, place)) = grant.when.proof().filter(|(need, _)| need.older.is_some())
             {
                 self.findings.push(
                     Finding::new(Code::NaiveProofDeny, "the deny does not bite where no proof was given at all")
-                        .at(need.place, "only an old proof is denied, and none is older than nothing")
+                        .at(place, "only an old proof is denied, and none is older than nothing")
                         .help("turn it round: lifted-by = { proof = […], proof-age = \"…\" } denies old and missing proofs alike"),
                 );
             }
             if grant.is_deny
-                && let Some(need) = grant.lifted_by.as_ref().and_then(|u| u.proof.as_ref())
+                && let Some((need, _)) = grant.lifted_by.as_ref().and_then(Conditions::proof)
             {
                 let ways: Vec<_> = links.obtains.iter().filter(|(p, _)| need.accepted.contains(&p.value)).collect();
                 if !ways.is_empty() && ways.iter().all(|(_, operations)| operations.is_subset(&grant.operations)) {
