@@ -24,6 +24,7 @@ const KEY_CABINET: entry::Kind = entry::Kind::new("key-cabinet");
 static SLOT: TableShape = TableShape {
     noun: "a slot",
     about: "A slot of a key cabinet, with one bunch of keys.",
+    rules: &[],
     keys: &[
         Key::required("for", Shape::List(&Shape::Text), "who may take the keys: \"user:ID\" or \"group:ID\""),
         Key::new("when", Shape::Either(std::slice::from_ref(&WHEN)), "conditions under which they may"),
@@ -34,6 +35,7 @@ static SLOTS: Shape = Shape::Table(&SLOT);
 static CABINET: TableShape = TableShape {
     noun: "a key cabinet",
     about: "What one key cabinet holds.",
+    rules: &[],
     keys: &[Key::required("slots", Shape::Map(&SLOTS), "slots, by name")],
 };
 

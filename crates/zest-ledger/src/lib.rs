@@ -99,6 +99,7 @@ mod listing;
 pub mod rehearsal;
 mod remedy;
 pub mod review;
+mod shape;
 pub mod source;
 mod sql;
 mod table;

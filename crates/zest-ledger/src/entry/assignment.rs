@@ -1,8 +1,8 @@
 //! Roles, bands and assignments.
 
-use jiff::{SignedDuration, Timestamp};
+use jiff::Timestamp;
 
-use super::{Assumable, Channel, Grant, Proof, builders, words};
+use super::{Assumable, Grant, When, builders, words};
 use crate::source::{At, Place};
 
 /// The privilege level at which a session starts and the highest it may reach.
@@ -152,82 +152,6 @@ impl On {
     #[must_use]
     pub fn within(path: &str) -> Self {
         Self { within: Some(At::here(path.to_owned())), place: Some(Place::here()), ..Self::default() }
-    }
-}
-
-/// The conditions of an assignment; all that are given must hold.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::{Proof, When};
-/// let when = When::new().origin("192.0.2.0/26").hours("06:00-22:00", "Europe/Oslo").proof(Proof::OneTimeCode);
-/// assert!(when.hours.is_some());
-/// ```
-#[derive(Clone, Debug, Default)]
-#[non_exhaustive]
-pub struct When {
-    /// Networks the session comes from: an address, a network or `origin:ID`.
-    pub origin: Vec<At<String>>,
-    /// Time of day, `HH:MM-HH:MM`, end exclusive; may run over midnight.
-    pub hours: Option<At<String>>,
-    /// Days of the week on which it holds: `mon` to `sun`.
-    pub days: Vec<At<String>>,
-    /// The zone of hours and days.
-    pub zone: Option<At<String>>,
-    /// Channels the session comes through.
-    pub channel: Vec<At<Channel>>,
-    /// Proofs of identity, each of which is enough.
-    pub proof: Vec<At<Proof>>,
-    /// How old the proof may be, inclusive.
-    pub proof_age: Option<At<SignedDuration>>,
-    /// How old the proof must be at least: it was given longer ago than this.
-    pub proof_older: Option<At<SignedDuration>>,
-    /// Comparisons of attributes: `user.pier = resource.pier`, `resource.class != 'sealed'`.
-    pub compare: Vec<At<String>>,
-}
-
-impl When {
-    /// Returns whether there is none.
-    #[must_use]
-    pub const fn is_empty(&self) -> bool {
-        self.origin.is_empty()
-            && self.hours.is_none()
-            && self.days.is_empty()
-            && self.channel.is_empty()
-            && self.proof.is_empty()
-            && self.proof_age.is_none()
-            && self.proof_older.is_none()
-            && self.compare.is_empty()
-    }
-
-    /// Makes conditions that always hold.
-    #[must_use]
-    pub fn new() -> Self {
-        Self::default()
-    }
-
-    /// Limits the time of day, `HH:MM-HH:MM`, in a zone.
-    #[track_caller]
-    #[must_use]
-    pub fn hours(mut self, hours: &str, zone: &str) -> Self {
-        self.hours = Some(At::here(hours.to_owned()));
-        self.zone = Some(At::here(zone.to_owned()));
-        self
-    }
-
-    builders! {
-        /// Adds a network the session may come from.
-        origin(network: &str) => origin adds network.to_owned();
-        /// Adds a channel the session may come through.
-        channel(channel: Channel) => channel adds channel;
-        /// Adds a proof that is enough.
-        proof(proof: Proof) => proof adds proof;
-        /// Limits how old the proof may be.
-        proof_age(age: SignedDuration) => proof_age sets age;
-        /// Wants the proof to be older than this.
-        proof_older(age: SignedDuration) => proof_older sets age;
-        /// Adds a comparison of attributes.
-        compare(text: &str) => compare adds text.to_owned();
     }
 }
 

@@ -1,8 +1,6 @@
 //! Command vocabularies and command sets.
 
-use jiff::SignedDuration;
-
-use super::{builders, words};
+use super::{Obligations, builders, words};
 use crate::source::At;
 
 words! {
@@ -208,41 +206,6 @@ impl Vocabulary {
     pub fn command(mut self, command: Command) -> Self {
         self.commands.push(command);
         self
-    }
-}
-
-/// What must be done before an allowed line takes effect.
-#[derive(Clone, Debug, Default)]
-pub struct Obligations {
-    /// The user confirms.
-    pub confirm: Option<At<bool>>,
-    /// Identity was proven at most this long ago.
-    pub prove_again: Option<At<SignedDuration>>,
-    /// One of these, different from the user, agrees: `user:ID` or `group:ID`; in an application also `anyone` who is entitled.
-    pub second_person: Vec<At<String>>,
-}
-
-impl Obligations {
-    /// Wants the user to confirm.
-    #[track_caller]
-    #[must_use]
-    pub fn confirm() -> Self {
-        Self { confirm: Some(At::here(true)), ..Self::default() }
-    }
-
-    /// Wants a second person to agree: `user:ID`, `group:ID`, or in an application `anyone` who is entitled.
-    #[track_caller]
-    #[must_use]
-    pub fn second_person(party: &str) -> Self {
-        Self { second_person: vec![At::here(party.to_owned())], ..Self::default() }
-    }
-}
-
-impl Obligations {
-    /// Returns whether there is none.
-    #[must_use]
-    pub fn is_empty(&self) -> bool {
-        !self.confirm.as_ref().is_some_and(|c| c.value) && self.prove_again.is_none() && self.second_person.is_empty()
     }
 }
 

@@ -10,9 +10,10 @@ mod host;
 mod person;
 mod service;
 mod system;
+mod when;
 
-pub use assignment::{Apart, Assignment, Band, On, Role, Separation, When};
-pub use command::{Abbreviation, BareElevation, Command, CommandSet, Does, Mode, Obligations, Otherwise, Rule, RuleVerb, Vocabulary};
+pub use assignment::{Apart, Assignment, Band, On, Role, Separation};
+pub use command::{Abbreviation, BareElevation, Command, CommandSet, Does, Mode, Otherwise, Rule, RuleVerb, Vocabulary};
 pub use database::{Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
 pub use host::{Host, HostAccount, Job, RunAs};
 pub use person::{CredentialRule, Group, OriginNetworks, Proof, User, UserKind};
@@ -21,6 +22,9 @@ pub use system::{
     Account, Authorisation, AuthorisedLevels, Channel, Credential, IdentitySource, Kind, NameCase, Notices, OwnLevel, System, Unrestricted,
     WhenCentralDown,
 };
+
+pub(crate) use when::{AFTER, WHEN};
+pub use when::{Obligations, When};
 
 /// Gives an enum of words its text form, both ways.
 macro_rules! words {
@@ -41,6 +45,12 @@ macro_rules! words {
             #[must_use]
             pub fn from_word(word: &str) -> Option<Self> {
                 match word { $($word => Some(Self::$variant),)+ _ => None }
+            }
+        }
+
+        impl crate::shape::Word for $name {
+            fn read(word: &str) -> Option<Self> {
+                Self::from_word(word)
             }
         }
     };

@@ -12,7 +12,6 @@ use std::sync::Arc;
 
 pub use crate::table::{Rows, Table};
 pub(crate) use circles::circles;
-pub(crate) use comparison::Operand;
 pub(crate) use condition::{Condition, Facts, Judged, Networks};
 pub use condition::{Conditions, Outcome, Part};
 pub use id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId, SystemId, UserId, VocabularyId};

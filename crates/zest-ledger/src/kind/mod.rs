@@ -35,15 +35,16 @@ pub use crate::estate::{Conditions, Declared, Duties, Ground, Kept, Resolver};
 use crate::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use crate::finding::{Finding, nearest};
 use crate::listing::{Effective, SessionView};
+pub use crate::shape::{Among, Key, Shape, TableShape};
 use crate::source::{At, Location, Place, visible};
-pub use crate::text::{Key, OutsideTable, Row, Shape, TableShape};
+pub use crate::text::{OutsideTable, Row};
 pub use trace::{Reason, Stop, Trace};
 pub use ways::Way;
 
 /// The shape of conditions, for tables of kinds from outside.
-pub static WHEN: Shape = Shape::Table(&crate::text::WHEN);
+pub static WHEN: Shape = Shape::Table(&crate::entry::WHEN);
 /// The shape of obligations.
-pub static AFTER: Shape = Shape::Table(&crate::text::AFTER);
+pub static AFTER: Shape = Shape::Table(&crate::entry::AFTER);
 
 /// How assignments count on systems of a kind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -1,10 +1,11 @@
 //! The ledger format, version 1: every table and every key.
 
-use super::shape::{Key, Shape, TableShape};
+use crate::entry::{AFTER, WHEN};
 use crate::entry::{
     Abbreviation, Apart, BareElevation, Channel, Credential, Does, IdentitySource, NameCase, Otherwise, Proof, RunsAs, Unrestricted,
     UserKind, WhenCentralDown,
 };
+use crate::shape::{Among, HOLDERS, Key, NETWORKS, PARTIES, RUNNERS, Shape, TableShape};
 
 const LEVEL: Shape = Shape::Whole(0, 15);
 const TEXTS: Shape = Shape::List(&Shape::Text);
@@ -18,6 +19,7 @@ const BECAUSE: Key = Key::new("because", Shape::Text, "why the entry is there");
 pub(crate) static DOCUMENT: TableShape = TableShape {
     noun: "a document",
     about: "One document of a ledger. A ledger is a folder of such documents; entries may be split over them in any way.",
+    rules: &[],
     keys: &[
         Key::new("format", Shape::Whole(1, i64::MAX), "the version of the ledger format; 1"),
         Key::new("users", Shape::Map(&Shape::Table(&USER)), "people and programs, by id"),
@@ -54,6 +56,7 @@ const GROUPS_OF_OPERATIONS: Key =
 static CLOUD: TableShape = TableShape {
     noun: "a cloud",
     about: "What one cloud holds. May be spread over documents.",
+    rules: &[],
     keys: &[
         Key::new(
             "interface",
@@ -84,6 +87,7 @@ static CLOUD: TableShape = TableShape {
 static APPLICATION: TableShape = TableShape {
     noun: "an application",
     about: "What one application holds. May be spread over documents.",
+    rules: &[],
     keys: &[
         Key::new("types", Shape::Map(&Shape::Table(&OBJECT_TYPE)), "types of objects, by name"),
         Key::new("objects", Shape::Map(&Shape::Table(&RESOURCE)), "objects, by type and name: \"ramp/selkie-1\""),
@@ -99,12 +103,14 @@ static APPLICATION: TableShape = TableShape {
 static OPERATION: TableShape = TableShape {
     noun: "an operation",
     about: "An operation of a cloud.",
+    rules: &[],
     keys: &[Key::new("reads", Shape::Flag, "whether it only looks; false unless stated"), Key::new("about", Shape::Text, "what it is for")],
 };
 
 static RESOURCE: TableShape = TableShape {
     noun: "a resource",
     about: "A container, a resource or an object.",
+    rules: &[],
     keys: &[
         REMARK,
         Key::new("attributes", Shape::Map(&Shape::Text), "attributes that conditions compare"),
@@ -115,6 +121,7 @@ static RESOURCE: TableShape = TableShape {
 static OBJECT_TYPE: TableShape = TableShape {
     noun: "a type of objects",
     about: "A type of objects of an application.",
+    rules: &[],
     keys: &[
         Key::required("rights", TEXTS, "rights on objects of the type"),
         Key::new("looks", TEXTS, "those of them that only look: obligations of type and object do not concern them"),
@@ -127,13 +134,14 @@ static OBJECT_TYPE: TableShape = TableShape {
 static GRANT: TableShape = TableShape {
     noun: "a grant",
     about: "A grant of a cloud or an application, or a deny.",
+    rules: &[Among::One(&["allow", "deny"])],
     keys: &[
         Key::new("allow", TEXTS, "operations or groups of operations that are given; \"all\" for every one"),
         Key::new("deny", TEXTS, "operations or groups of operations that are refused (clouds)"),
         Key::new("except", TEXTS, "all but these operations"),
         Key::new("on", Shape::Either(&[Shape::Text, TEXTS]), "resources: a path; `*` is one part of it, `**` at the end all that is below"),
         Key::new("except-on", Shape::Either(&[Shape::Text, TEXTS]), "all but these resources"),
-        Key::new("to", TEXTS, "who: \"user:ID\", \"group:ID\" or \"role:ID\"; not in a role's own grants"),
+        Key::new("to", HOLDERS, "who: \"user:ID\", \"group:ID\" or \"role:ID\"; not in a role's own grants"),
         Key::new("when", Shape::Table(&WHEN), "conditions; all that are given must hold"),
         Key::new("lifted-by", Shape::Table(&WHEN), "conditions that lift it: it does not apply while all of them hold"),
         Key::new("after", Shape::Table(&AFTER), "what must be done before it takes effect"),
@@ -146,10 +154,11 @@ static GRANT: TableShape = TableShape {
 static CEILING: TableShape = TableShape {
     noun: "a ceiling",
     about: "What grants can give at most. Where several apply, each must let an operation through.",
+    rules: &[],
     keys: &[
         Key::required("allow", TEXTS, "operations or groups of operations that may be given"),
         Key::new("except", TEXTS, "all but these"),
-        Key::new("of", TEXTS, "whose rights it limits: \"user:ID\", \"group:ID\" or \"role:ID\"; everybody's unless stated"),
+        Key::new("of", HOLDERS, "whose rights it limits: \"user:ID\", \"group:ID\" or \"role:ID\"; everybody's unless stated"),
         Key::new("within", Shape::Text, "the container in which it limits rights; everywhere unless stated"),
         Key::new("when", Shape::Table(&WHEN), "conditions under which they may be given"),
         BECAUSE,
@@ -159,9 +168,10 @@ static CEILING: TableShape = TableShape {
 static ACT_AS: TableShape = TableShape {
     noun: "a rule of acting as another",
     about: "Who may act as a user. It is not passed on: whoever acts as B may not act as C because B may.",
+    rules: &[],
     keys: &[
-        Key::required("as", Shape::Text, "as whom: \"user:ID\""),
-        Key::required("by", TEXTS, "who: \"user:ID\" or \"group:ID\""),
+        Key::required("as", Shape::Form("^user:."), "as whom: \"user:ID\""),
+        Key::required("by", PARTIES, "who: \"user:ID\" or \"group:ID\""),
         Key::new("when", Shape::Table(&WHEN), "conditions; all that are given must hold"),
         BECAUSE,
     ],
@@ -170,6 +180,7 @@ static ACT_AS: TableShape = TableShape {
 static HOST: TableShape = TableShape {
     noun: "a host",
     about: "What one host holds. May be spread over documents.",
+    rules: &[],
     keys: &[
         Key::new("accounts", Shape::Map(&Shape::Table(&HOST_ACCOUNT)), "accounts, by login"),
         Key::new(
@@ -191,11 +202,12 @@ static HOST: TableShape = TableShape {
 static HOST_ACCOUNT: TableShape = TableShape {
     noun: "an account of a host",
     about: "An account of a host.",
+    rules: &[],
     keys: &[
         REMARK,
         Key::new("shell", Shape::Text, "the login shell; /bin/bash unless stated"),
-        Key::new("used-by", TEXTS, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\""),
-        Key::new("origin", TEXTS, "where it is admitted from: addresses, networks, \"origin:ID\"; anywhere unless stated"),
+        Key::new("used-by", PARTIES, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\""),
+        Key::new("origin", NETWORKS, "where it is admitted from: addresses, networks, \"origin:ID\"; anywhere unless stated"),
         Key::new("locked", Shape::Flag, "whether it is locked"),
         Key::new("until", Shape::Moment, "end of validity: a date is good through its last moment, UTC"),
         Key::new(
@@ -211,8 +223,9 @@ static HOST_ACCOUNT: TableShape = TableShape {
 static RUN_AS: TableShape = TableShape {
     noun: "a rule of running as another account",
     about: "Who may run what as which account.",
+    rules: &[],
     keys: &[
-        Key::required("by", TEXTS, "who, from their own account: \"user:ID\", \"group:ID\" or \"account:LOGIN\""),
+        Key::required("by", RUNNERS, "who, from their own account: \"user:ID\", \"group:ID\" or \"account:LOGIN\""),
         Key::required("as", TEXTS, "as which accounts"),
         Key::required("commands", TEXTS, "command sets whose lines may be run; a line begins with the full path of a program"),
         Key::new("proof", Shape::Flag, "whether identity must be proven first; true unless stated"),
@@ -224,18 +237,20 @@ static RUN_AS: TableShape = TableShape {
 static JOB: TableShape = TableShape {
     noun: "a job",
     about: "A job that runs by itself.",
+    rules: &[],
     keys: &[
         Key::required("runs-as", Shape::Text, "the account it runs as"),
         Key::new("line", Shape::Text, "the line it runs"),
-        Key::new("edited-by", TEXTS, "who may edit what it runs: \"user:ID\" or \"group:ID\""),
+        Key::new("edited-by", PARTIES, "who may edit what it runs: \"user:ID\" or \"group:ID\""),
     ],
 };
 
 static CREDENTIAL_RULE: TableShape = TableShape {
     noun: "a rule for credentials",
     about: "What the credentials of some people must be like. The strictest of all rules that are for somebody counts.",
+    rules: &[],
     keys: &[
-        Key::required("of", TEXTS, "whose: \"user:ID\" or \"group:ID\""),
+        Key::required("of", PARTIES, "whose: \"user:ID\" or \"group:ID\""),
         Key::new("shortest", Shape::Whole(0, 1_000), "how many characters it has at least"),
         Key::new("oldest-days", Shape::Whole(1, 36_500), "for how many days it is good"),
     ],
@@ -244,6 +259,7 @@ static CREDENTIAL_RULE: TableShape = TableShape {
 static SEPARATION: TableShape = TableShape {
     noun: "a separation of duties",
     about: "Roles of which nobody may have two.",
+    rules: &[],
     keys: &[
         Key::required("roles", TEXTS, "role ids"),
         Key::new("never", Shape::Words(Apart::WORDS), "never held together, or never active in one session together; held unless stated"),
@@ -254,8 +270,9 @@ static SEPARATION: TableShape = TableShape {
 static ASSUMABLE: TableShape = TableShape {
     noun: "an assumption",
     about: "Who may assume a role. Its rights then replace their own for the session.",
+    rules: &[],
     keys: &[
-        Key::required("by", TEXTS, "whom the role admits: \"user:ID\", \"group:ID\" or \"role:ID\""),
+        Key::required("by", HOLDERS, "whom the role admits: \"user:ID\", \"group:ID\" or \"role:ID\""),
         Key::new("when", Shape::Table(&WHEN), "conditions under which it may be assumed"),
         Key::new("longest", Shape::Length, "the longest session"),
         Key::new("may-state", TEXTS, "attributes that whoever assumes it may state for the session"),
@@ -265,6 +282,7 @@ static ASSUMABLE: TableShape = TableShape {
 static DATABASE: TableShape = TableShape {
     noun: "a database",
     about: "What one database server holds. May be spread over documents.",
+    rules: &[],
     keys: &[
         Key::new("owner", Shape::Text, "the owner of the database; the first superuser unless stated"),
         Key::new(
@@ -287,9 +305,10 @@ static DATABASE: TableShape = TableShape {
 static DATABASE_ROLE: TableShape = TableShape {
     noun: "an account or role of a database",
     about: "An account or a role of a database server.",
+    rules: &[],
     keys: &[
         REMARK,
-        Key::new("used-by", TEXTS, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\""),
+        Key::new("used-by", PARTIES, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\""),
         Key::new("may", Shape::List(&Shape::Words(SWITCHES)), "switches that are on (PostgreSQL)"),
         Key::new(
             "inherit",
@@ -320,6 +339,7 @@ const NOT_MODELLED: Key = Key::new(
 static DATABASE_OBJECT: TableShape = TableShape {
     noun: "an object of a database",
     about: "An object of a database, with as much of its definition as permissions depend on.",
+    rules: &[],
     keys: &[
         REMARK,
         Key::new("owner", Shape::Text, "the role that owns it; on MariaDB the definer of a view or routine"),
@@ -345,6 +365,7 @@ static DATABASE_OBJECT: TableShape = TableShape {
 static DATABASE_GRANT: TableShape = TableShape {
     noun: "a grant",
     about: "A grant, or a correction of earlier ones.",
+    rules: &[Among::One(&["allow", "revoke"])],
     keys: &[
         Key::new("allow", TEXTS, "privileges that are given; \"all\" for every one that applies"),
         Key::new("revoke", TEXTS, "privileges that are taken back"),
@@ -370,6 +391,7 @@ static DATABASE_GRANT: TableShape = TableShape {
 static USER: TableShape = TableShape {
     noun: "a user",
     about: "A person or a program that signs in.",
+    rules: &[],
     keys: &[
         NAME,
         REMARK,
@@ -390,11 +412,12 @@ static USER: TableShape = TableShape {
 static GROUP: TableShape = TableShape {
     noun: "a group",
     about: "A set of users and groups, with owners who answer for it.",
+    rules: &[],
     keys: &[
         NAME,
         REMARK,
-        Key::new("members", TEXTS, "\"user:ID\" or \"group:ID\""),
-        Key::new("owners", TEXTS, "\"user:ID\" or \"group:ID\"; owners need not be members"),
+        Key::new("members", PARTIES, "\"user:ID\" or \"group:ID\""),
+        Key::new("owners", PARTIES, "\"user:ID\" or \"group:ID\"; owners need not be members"),
         Key::new("directory", Shape::Text, "distinguished name of the directory group it mirrors"),
     ],
 };
@@ -402,12 +425,14 @@ static GROUP: TableShape = TableShape {
 static ORIGIN: TableShape = TableShape {
     noun: "an origin",
     about: "Named networks that sessions come from, such as a watch room.",
-    keys: &[REMARK, Key::required("networks", TEXTS, "addresses and networks in CIDR form")],
+    rules: &[],
+    keys: &[REMARK, Key::required("networks", NETWORKS, "addresses and networks in CIDR form")],
 };
 
 static SYSTEM: TableShape = TableShape {
     noun: "a system",
     about: "A managed target.",
+    rules: &[Among::Where("kind", "network-device", &["vocabulary", "no-command-set"]), Among::Where("kind", "host", &["no-command-set"])],
     keys: &[
         Key::required("kind", Shape::Kind, "the rules the system plays by"),
         NAME,
@@ -449,6 +474,7 @@ static SYSTEM: TableShape = TableShape {
 static AUTHORISATION: TableShape = TableShape {
     noun: "an authorisation",
     about: "Where a device asks the command sets.",
+    rules: &[],
     keys: &[
         Key::required(
             "levels",
@@ -462,6 +488,7 @@ static AUTHORISATION: TableShape = TableShape {
 static OWN_LEVEL: TableShape = TableShape {
     noun: "an own level",
     about: "A device's own level for one command.",
+    rules: &[],
     keys: &[
         Key::required("command", Shape::Text, "the command's line exactly as the vocabulary writes it"),
         Key::required("level", LEVEL, "the level it takes on this device"),
@@ -471,17 +498,19 @@ static OWN_LEVEL: TableShape = TableShape {
 static NOTICES: TableShape = TableShape {
     noun: "a notice",
     about: "Texts shown around sign-in.",
+    rules: &[],
     keys: &[Key::new("before", Shape::Text, "shown before sign-in"), Key::new("after", Shape::Text, "shown after sign-in")],
 };
 
 static ACCOUNT: TableShape = TableShape {
     noun: "an account",
     about: "A login kept on a system itself.",
+    rules: &[],
     keys: &[
         REMARK,
         Key::new("band", Shape::Table(&BAND), "start level and ceiling"),
-        Key::new("used-by", TEXTS, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\""),
-        Key::new("origin", TEXTS, "where it is admitted from: addresses, networks, \"origin:ID\"; anywhere unless stated"),
+        Key::new("used-by", PARTIES, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\""),
+        Key::new("origin", NETWORKS, "where it is admitted from: addresses, networks, \"origin:ID\"; anywhere unless stated"),
         Key::new("locked", Shape::Flag, "whether it is locked"),
         Key::new("credential", Shape::Words(Credential::WORDS), "the state of its credential; set unless stated"),
         Key::new("emergency", Shape::Flag, "whether it is kept for outages of the central source"),
@@ -496,12 +525,14 @@ static ACCOUNT: TableShape = TableShape {
 static BAND: TableShape = TableShape {
     noun: "a band",
     about: "The privilege level at which a session starts and the highest it may reach.",
+    rules: &[],
     keys: &[Key::required("start", LEVEL, "where a session starts"), Key::required("ceiling", LEVEL, "the highest level it may reach")],
 };
 
 static VOCABULARY: TableShape = TableShape {
     noun: "a vocabulary",
     about: "The commands that a make of device knows.",
+    rules: &[],
     keys: &[
         NAME,
         REMARK,
@@ -516,6 +547,7 @@ static VOCABULARY: TableShape = TableShape {
 static MODE: TableShape = TableShape {
     noun: "a mode",
     about: "A mode of a device's command line.",
+    rules: &[],
     keys: &[
         Key::new("prompt", Shape::Text, "the prompt after the host name"),
         Key::new("raised-prompt", Shape::Text, "the prompt of a privileged session"),
@@ -526,6 +558,7 @@ static MODE: TableShape = TableShape {
 static COMMAND: TableShape = TableShape {
     noun: "a command",
     about: "A command of a vocabulary.",
+    rules: &[],
     keys: &[
         Key::required("line", Shape::Text, "the line as a pattern"),
         Key::new("in", TEXTS, "modes in which it is known; the start mode unless stated"),
@@ -539,11 +572,12 @@ static COMMAND: TableShape = TableShape {
 static COMMAND_SET: TableShape = TableShape {
     noun: "a command set",
     about: "Ordered rules over command lines; the first that matches a line decides.",
+    rules: &[],
     keys: &[
         REMARK,
         Key::required(
             "rules",
-            Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&RULE)])),
+            Shape::List(&Shape::Either(&[Shape::Form("^\\s*(allow|deny|include)\\s+\\S"), Shape::Table(&RULE)])),
             "\"allow PATTERN\", \"deny PATTERN\", \"include SET\", or a table",
         ),
         Key::new("otherwise", Shape::Words(Otherwise::WORDS), "what holds for all other lines; deny unless stated"),
@@ -553,6 +587,7 @@ static COMMAND_SET: TableShape = TableShape {
 static RULE: TableShape = TableShape {
     noun: "a rule",
     about: "One rule of a command set, with what must be done before it takes effect.",
+    rules: &[Among::One(&["allow", "deny", "include"])],
     keys: &[
         Key::new("allow", Shape::Text, "a pattern whose lines are permitted"),
         Key::new("deny", Shape::Text, "a pattern whose lines are refused"),
@@ -562,23 +597,10 @@ static RULE: TableShape = TableShape {
     ],
 };
 
-pub(crate) static AFTER: TableShape = TableShape {
-    noun: "an obligation",
-    about: "What must be done before an allowed line takes effect.",
-    keys: &[
-        Key::new("confirm", Shape::Flag, "the user confirms"),
-        Key::new("prove-again", Shape::Length, "identity was proven at most this long ago"),
-        Key::new(
-            "second-person",
-            TEXTS,
-            "one of these, different from the user, agrees: \"user:ID\" or \"group:ID\"; in an application also \"anyone\" who is entitled",
-        ),
-    ],
-};
-
 static ROLE: TableShape = TableShape {
     noun: "a role",
     about: "A bundle of rights that assignments hand out.",
+    rules: &[],
     keys: &[
         NAME,
         REMARK,
@@ -593,8 +615,9 @@ static ROLE: TableShape = TableShape {
 static ASSIGNMENT: TableShape = TableShape {
     noun: "an assignment",
     about: "Who gets which roles on which systems, under which conditions. On network devices the first that applies decides alone; on clouds, in applications and on hosts all that apply are added up.",
+    rules: &[],
     keys: &[
-        Key::required("to", TEXTS, "who: \"user:ID\" or \"group:ID\""),
+        Key::required("to", PARTIES, "who: \"user:ID\" or \"group:ID\""),
         Key::required("roles", TEXTS, "role ids"),
         Key::required("on", Shape::Table(&ON), "which systems; all parts that are given must fit"),
         Key::new("when", Shape::Table(&WHEN), "conditions; all that are given must hold"),
@@ -608,31 +631,12 @@ static ASSIGNMENT: TableShape = TableShape {
 static ON: TableShape = TableShape {
     noun: "a selection of systems",
     about: "Which systems an assignment covers.",
+    rules: &[Among::Some(&["all", "systems", "within", "labels"])],
     keys: &[
         Key::new("all", Shape::Flag, "every system of the ledger"),
         Key::new("systems", TEXTS, "systems by id"),
         Key::new("within", Shape::Text, "systems at or below this place in the tree"),
         Key::new("labels", Shape::Map(&Shape::Either(&[Shape::Text, TEXTS])), "systems that carry each of these labels"),
         Key::new("at", Shape::Text, "on a cloud: the container at and below which the roles count; everywhere unless stated"),
-    ],
-};
-
-pub(crate) static WHEN: TableShape = TableShape {
-    noun: "a condition",
-    about: "The conditions of an assignment. What the question does not state never holds.",
-    keys: &[
-        Key::new("origin", TEXTS, "where the session comes from: addresses, networks, \"origin:ID\""),
-        Key::new("hours", Shape::Text, "time of day, \"HH:MM-HH:MM\", end exclusive; may run over midnight"),
-        Key::new(
-            "days",
-            Shape::List(&Shape::Words(&["mon", "tue", "wed", "thu", "fri", "sat", "sun"])),
-            "days on which it holds; hours over midnight belong to the day on which they begin",
-        ),
-        Key::new("zone", Shape::Text, "the zone of hours and days, such as \"Europe/Oslo\"; UTC unless stated"),
-        Key::new("channel", Shape::List(&Shape::Words(Channel::WORDS)), "channels the session comes through"),
-        Key::new("proof", Shape::List(&Shape::Words(Proof::WORDS)), "proofs of identity, each of which is enough"),
-        Key::new("proof-age", Shape::Length, "how old the proof may be, inclusive"),
-        Key::new("proof-older", Shape::Length, "the proof was given longer ago than this; fails where there is none"),
-        Key::new("compare", TEXTS, "comparisons: \"user.pier = resource.pier\", \"resource.class != 'sealed'\""),
     ],
 };

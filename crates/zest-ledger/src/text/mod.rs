@@ -8,13 +8,12 @@ mod shape;
 pub(crate) mod unique;
 mod yaml;
 
-pub(crate) use format::{AFTER, WHEN};
 pub(crate) use interface::{Interface, is_interface, read_interface, shape_of};
 pub use read::Row;
 pub(crate) use read::read_document;
 pub use schema::json_schema;
+pub use shape::OutsideTable;
 pub(crate) use shape::bad_name;
-pub use shape::{Key, OutsideTable, Shape, TableShape};
 
 /// Writes a text as a TOML basic string.
 pub(crate) fn quoted_text(text: &str) -> String {

@@ -17,6 +17,7 @@ use crate::entry::{
 };
 use crate::finding::{Code, Finding};
 use crate::ledger::{Entries, OutsideEntry};
+use crate::shape::Source;
 use crate::source::{At, SourceId, visible};
 
 /// How many syntax errors of one document are reported one by one.
@@ -206,6 +207,24 @@ impl Row<'_, '_, '_> {
     pub fn rows<T>(&mut self, key: &str, mut read: impl FnMut(At<String>, &mut Row<'_, '_, '_>) -> T) -> Vec<T> {
         let rows = self.reader.map(self.fields, key);
         rows.into_iter().map(|(name, fields)| read(name, &mut Row { reader: self.reader, fields: &fields })).collect()
+    }
+}
+
+impl Source for Row<'_, '_, '_> {
+    fn text(&self, key: &str) -> Option<At<String>> {
+        self.reader.text(self.fields, key)
+    }
+
+    fn texts(&self, key: &str) -> Vec<At<String>> {
+        self.reader.texts(self.fields, key)
+    }
+
+    fn flag(&self, key: &str) -> Option<At<bool>> {
+        self.reader.flag(self.fields, key)
+    }
+
+    fn length(&mut self, key: &str) -> Option<At<SignedDuration>> {
+        self.reader.length(self.fields, key)
     }
 }
 
@@ -651,17 +670,7 @@ impl Reader<'_> {
 
     fn when(&mut self, fields: &Fields<'_, '_>, key: &str) -> When {
         let Some((_, when)) = self.table(fields, key) else { return When::default() };
-        When {
-            origin: self.texts(&when, "origin"),
-            hours: self.text(&when, "hours"),
-            days: self.texts(&when, "days"),
-            zone: self.text(&when, "zone"),
-            channel: self.words(&when, "channel", Channel::from_word),
-            proof: self.words(&when, "proof", Proof::from_word),
-            proof_age: self.length(&when, "proof-age"),
-            proof_older: self.length(&when, "proof-older"),
-            compare: self.texts(&when, "compare"),
-        }
+        When::read(&mut Row { reader: self, fields: &when })
     }
 
     fn obligations(&mut self, fields: &Fields<'_, '_>) -> Option<Obligations> {
@@ -670,11 +679,7 @@ impl Reader<'_> {
     }
 
     fn duties(&mut self, after: &Fields<'_, '_>) -> Obligations {
-        Obligations {
-            confirm: self.flag(after, "confirm"),
-            prove_again: self.length(after, "prove-again"),
-            second_person: self.texts(after, "second-person"),
-        }
+        Obligations::read(&mut Row { reader: self, fields: after })
     }
 
     fn service(&mut self, system: At<String>, fields: &Fields<'_, '_>) -> Service {

@@ -3,8 +3,8 @@
 use serde_json::{Map, Value, json};
 
 use super::format::DOCUMENT;
-use super::shape::{Shape, TableShape};
 use crate::entry::Kind;
+use crate::shape::{Among, Shape, TableShape};
 
 /// Returns the JSON Schema (draft 2020-12) of a ledger document.
 ///
@@ -30,6 +30,9 @@ pub fn json_schema() -> Value {
     schema
 }
 
+/// A name begins and ends with no blank, and has no control character.
+const NAME: &str = "^[^\\s\\x00-\\x1f\\x7f]([^\\x00-\\x1f\\x7f]*[^\\s\\x00-\\x1f\\x7f])?$";
+
 fn table(shape: &TableShape) -> Value {
     let properties: Map<String, Value> = shape
         .keys
@@ -52,23 +55,45 @@ fn table(shape: &TableShape) -> Value {
     if !required.is_empty() {
         object["required"] = json!(required);
     }
+    let rules: Vec<Value> = shape.rules.iter().map(among).collect();
+    if !rules.is_empty() {
+        object["allOf"] = json!(rules);
+    }
     object
+}
+
+fn among(rule: &Among) -> Value {
+    let has = |keys: &[&str]| -> Vec<Value> { keys.iter().map(|key| json!({ "required": [key] })).collect() };
+    match rule {
+        Among::One(keys) => json!({ "oneOf": has(keys) }),
+        Among::Some(keys) => json!({ "anyOf": has(keys) }),
+        Among::With(key, other) => json!({ "dependentRequired": { *key: [other] } }),
+        Among::Where(key, value, needed) => {
+            json!({ "if": { "properties": { *key: { "const": value } }, "required": [key] }, "then": { "required": needed } })
+        }
+    }
 }
 
 fn value(shape: &Shape) -> Value {
     match shape {
-        Shape::Text | Shape::Length => json!({ "type": "string" }),
+        Shape::Text => json!({ "type": "string" }),
+        Shape::Form(form) => json!({ "type": "string", "pattern": form }),
+        // `10m`, `1h 30m`, `PT1H`: a number with a unit somewhere, and no sign before it.
+        Shape::Length => json!({ "type": "string", "pattern": "^\\s*(P|[0-9]).*[a-zA-Zµ]" }),
         Shape::Flag => json!({ "type": "boolean" }),
         Shape::Whole(low, high) if *high == i64::MAX => json!({ "type": "integer", "minimum": low }),
         Shape::Whole(low, high) => json!({ "type": "integer", "minimum": low, "maximum": high }),
         // Editors hand TOML dates to a schema as text.
-        Shape::Moment => json!({ "type": "string", "anyOf": [{ "format": "date-time" }, { "format": "date" }] }),
+        Shape::Moment => json!({
+            "type": "string",
+            "pattern": "^[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])([Tt ][0-9]{2}:[0-9]{2}(:[0-9]{2}([.][0-9]+)?)?([Zz]|[+-][0-9]{2}:[0-9]{2}))?$",
+        }),
         Shape::Kind => json!({ "enum": Kind::WORDS }),
         Shape::Words(words) => json!({ "enum": words }),
         Shape::List(item) => json!({ "type": "array", "items": value(item) }),
         Shape::Table(inner) => table(inner),
         Shape::Map(item) => {
-            json!({ "type": "object", "propertyNames": { "minLength": 1, "maxLength": 256 }, "additionalProperties": value(item) })
+            json!({ "type": "object", "propertyNames": { "minLength": 1, "maxLength": 256, "pattern": NAME }, "additionalProperties": value(item) })
         }
         Shape::Either(shapes) => json!({ "anyOf": shapes.iter().map(value).collect::<Vec<_>>() }),
     }
