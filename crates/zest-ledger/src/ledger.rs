@@ -2,45 +2,16 @@
 
 use std::sync::Arc;
 
+use crate::engine::Estate;
+use crate::engine::rules::{Kind, Kinds};
+use crate::entries::Entries;
 use crate::entry::{
     Assignment, CommandSet, CredentialRule, Database, Group, Host, OriginNetworks, Role, Separation, Service, System, User, Vocabulary,
 };
-use crate::estate::{Estate, Kept};
 use crate::finding::{Code, Finding, Findings};
-use crate::kind::{Kind, Kinds};
-use crate::source::{At, SourceMap};
-use crate::table::Table;
-use crate::text::{Interface, is_interface, read_document, read_interface};
-
-/// The entries of a ledger, as written.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Entries {
-    pub(crate) users: Table<Arc<User>>,
-    pub(crate) groups: Table<Arc<Group>>,
-    pub(crate) origins: Table<Arc<OriginNetworks>>,
-    pub(crate) systems: Table<Arc<System>>,
-    pub(crate) vocabularies: Table<Arc<Vocabulary>>,
-    pub(crate) command_sets: Table<Arc<CommandSet>>,
-    pub(crate) roles: Table<Arc<Role>>,
-    pub(crate) assignments: Table<Arc<Assignment>>,
-    pub(crate) databases: Table<Arc<Database>>,
-    pub(crate) services: Table<Arc<Service>>,
-    pub(crate) hosts: Table<Arc<Host>>,
-    pub(crate) separations: Table<Arc<Separation>>,
-    pub(crate) credential_rules: Table<Arc<CredentialRule>>,
-    pub(crate) interfaces: Table<Arc<Interface>>,
-    /// Of kinds from outside.
-    pub(crate) outside: Table<Arc<OutsideEntry>>,
-}
-
-/// What is written of a system of a kind from outside.
-#[derive(Debug)]
-pub(crate) struct OutsideEntry {
-    pub(crate) table: &'static str,
-    /// The id of the system.
-    pub(crate) id: At<String>,
-    pub(crate) kept: Kept,
-}
+use crate::kind::known;
+use crate::source::SourceMap;
+use crate::text::{is_interface, read_document, read_interface};
 
 /// What [`Ledger::validate`] comes to: the findings, and the estate if none of them is an error.
 #[derive(Debug)]
@@ -61,12 +32,18 @@ pub struct Validated {
 /// let findings = ledger.validate().findings;
 /// assert!(findings.to_string().starts_with("people.toml:2:11: error[ZL0109]"));
 /// ```
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Ledger {
     kinds: Kinds,
     sources: SourceMap,
     entries: Entries,
     findings: Vec<Finding>,
+}
+
+impl Default for Ledger {
+    fn default() -> Self {
+        Self { kinds: known(), sources: SourceMap::default(), entries: Entries::default(), findings: Vec::new() }
+    }
 }
 
 impl Ledger {

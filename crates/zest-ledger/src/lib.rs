@@ -86,18 +86,25 @@ pub mod ask;
 pub mod command;
 pub mod drift;
 mod engine;
+mod entries;
 pub mod entry;
-pub mod estate;
+/// A validated ledger, and what it is made of.
+pub mod estate {
+    pub use crate::engine::Estate;
+    pub use crate::links::{AssignmentId, CommandId, GroupId, ModeId, Outcome, Part, Party, RoleId, SetId, SystemId, UserId, VocabularyId};
+    pub use crate::table::{Rows, Table};
+}
 pub mod finding;
 pub mod json;
 pub mod kind;
 pub use kind::database::not_modelled::not_modelled;
 pub use kind::host::{HostConfiguration, Untold, host_configuration};
 pub use kind::{hears, mariadb, postgresql};
+mod id;
 mod ledger;
+mod links;
 mod listing;
 pub mod rehearsal;
-mod remedy;
 pub mod review;
 mod shape;
 pub mod source;

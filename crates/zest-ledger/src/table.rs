@@ -1,9 +1,13 @@
 //! A table whose rows are shared with the tables that were made of it.
 
+use std::any::Any;
 use std::ops::{Index, Range};
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
+
+/// What a kind keeps of a system; nobody else knows what is in it.
+pub type Kept = Arc<dyn Any + Send + Sync>;
 
 /// The rows of one table of a ledger, in order.
 ///

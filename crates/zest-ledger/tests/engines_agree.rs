@@ -10,7 +10,7 @@ use zest_testkit::random::Source;
 
 /// How many questions are asked: `ZEST_QUESTIONS`, or enough for every run.
 fn questions() -> u64 {
-    std::env::var("ZEST_QUESTIONS").ok().and_then(|n| n.parse().ok()).unwrap_or(20_000)
+    std::env::var("ZEST_QUESTIONS").ok().and_then(|n| n.parse().ok()).unwrap_or(8_000)
 }
 
 /// The first seed: `ZEST_SEED`, or always the same one.

@@ -4,6 +4,7 @@
 
 mod answers;
 mod applications;
+mod arrows;
 mod builders;
 mod cloud_laws;
 mod clouds;

@@ -1,6 +1,6 @@
 //! Answers: a verdict, every gate that had a say, and where each is written.
 
-use crate::estate::SetId;
+use crate::id::SetId;
 use crate::source::Location;
 
 use super::{Question, Remedy};

@@ -6,8 +6,8 @@ use super::alphabet::{Alphabet, Symbol};
 use super::line::join;
 use super::pattern::{Pattern, Slot, WordPattern, canonical_word};
 use crate::entry::{self, Abbreviation, BareElevation, Does};
-use crate::estate::{CommandId, ModeId};
 use crate::finding::nearest;
+use crate::id::{CommandId, ModeId};
 use crate::source::Place;
 
 /// The most lines that the alternatives of one command may stand for.

@@ -9,9 +9,11 @@ use crate::command::Pattern;
 use crate::command::alphabet::{Alphabet, AlphabetBuilder};
 use crate::command::automaton::{Automaton, MAX_STATES};
 use crate::command::vocabulary::{Command, Vocabulary};
-use crate::estate::{Estate, SetId, SystemId, Table, UserId, VocabularyId};
+use crate::engine::Estate;
 use crate::finding::{Code, Finding, Findings};
+use crate::links::{SetId, SystemId, UserId, VocabularyId};
 use crate::source::visible;
+use crate::table::Table;
 
 impl Engine {
     /// Compiles an estate.

@@ -5,7 +5,7 @@ use std::sync::{Arc, RwLock};
 
 use rustc_hash::FxHashMap;
 
-use crate::estate::SystemId;
+use crate::links::SystemId;
 
 /// Things by the system they are of and a number of the kind's own. A layer that changes what they depend on begins with an empty one.
 #[derive(Debug, Default)]

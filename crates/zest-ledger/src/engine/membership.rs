@@ -6,8 +6,9 @@ use std::sync::Arc;
 use fixedbitset::FixedBitSet;
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use crate::engine::Estate;
 use crate::entry::User;
-use crate::estate::{AssignmentId, Estate, GroupId, Party, SystemId, UserId};
+use crate::links::{AssignmentId, GroupId, Party, SystemId, UserId};
 use crate::source::Place;
 
 /// An assignment that reaches a user, with what a decision reads of it.

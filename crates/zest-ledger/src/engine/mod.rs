@@ -1,10 +1,22 @@
 //! The compiled estate: what a decision looks up instead of working it out.
 
+mod acting;
 mod build;
 mod cache;
+pub(crate) mod conditions;
+pub(crate) mod duties;
+pub(crate) mod entry;
+mod estate;
 mod layer;
 mod membership;
+pub(crate) mod missing;
+mod nothing;
+pub(crate) mod obligations;
+mod remedy;
+pub(crate) mod rules;
 mod standing;
+pub(crate) mod trace;
+pub(crate) mod ways;
 
 use std::sync::Arc;
 
@@ -14,14 +26,17 @@ use crate::ask::{Answer, Decision, Question, RuleRef, Session};
 use crate::command::alphabet::{Alphabet, Symbol};
 use crate::command::automaton::Automaton;
 use crate::command::vocabulary::Vocabulary;
+use crate::engine::rules as kind;
+use crate::engine::rules::Site;
+use crate::engine::trace::Trace;
 use crate::entry::{Otherwise, RuleVerb, Unrestricted};
-use crate::estate::{AssignmentId, Duties, Estate, Facts, Kept, Party, SetId, SystemId, Table, UserId};
-use crate::kind::trace::Trace;
-use crate::kind::{self, Site};
-use crate::remedy::remedies;
+use crate::links::{AssignmentId, Duties, Facts, Party, SetId, SystemId, UserId};
+use crate::table::{Kept, Table};
 
 pub(crate) use cache::Cache;
+pub use estate::{Declared, Estate};
 pub(crate) use membership::{Candidate, Membership};
+pub(crate) use remedy::remedies;
 pub(crate) use standing::{LevelBand, Standing};
 
 /// An estate ready to decide. A copy shares everything.

@@ -2,7 +2,8 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use crate::estate::{AssignmentLinks, Estate, RoleId, SetId};
+use crate::engine::Estate;
+use crate::links::{AssignmentLinks, RoleId, SetId};
 use crate::source::Place;
 
 /// A band and where it is written.

@@ -7,6 +7,7 @@ mod assignment;
 mod command;
 mod database;
 mod host;
+mod interface;
 mod person;
 mod service;
 mod system;
@@ -16,6 +17,7 @@ pub use assignment::{Apart, Assignment, Band, On, Role, Separation};
 pub use command::{Abbreviation, BareElevation, Command, CommandSet, Does, Mode, Otherwise, Rule, RuleVerb, Vocabulary};
 pub use database::{Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
 pub use host::{Host, HostAccount, Job, RunAs};
+pub(crate) use interface::{Described, Interface};
 pub use person::{CredentialRule, Group, OriginNetworks, Proof, User, UserKind};
 pub use service::{ActAs, Assumable, Ceiling, Grant, ObjectType, Operation, Resource, Service};
 pub use system::{

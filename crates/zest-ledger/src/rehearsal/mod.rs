@@ -9,10 +9,10 @@ pub use console::Console;
 use crate::ask::{Answer, Change, Conflict, Proven, Question, Session, Verdict};
 use crate::command::{Pattern, PatternError, read_line};
 use crate::engine::Engine;
+use crate::engine::remedies;
 use crate::entry::Does;
-use crate::estate::{CommandId, ModeId, SetId};
 use crate::kind::network_device::{Device, Instances, standpoint};
-use crate::remedy::remedies;
+use crate::links::{CommandId, ModeId, SetId};
 
 /// What a line did to the session.
 #[derive(Clone, Debug, PartialEq, Eq)]

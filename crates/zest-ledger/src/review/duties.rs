@@ -1,9 +1,9 @@
 //! People who hold roles that nobody may hold together.
 
 use crate::engine::Engine;
-use crate::estate::UserId;
+use crate::engine::duties;
 use crate::finding::{Code, Finding};
-use crate::kind::duties;
+use crate::links::UserId;
 use crate::source::visible;
 
 /// Adds a finding for everybody who does.

@@ -2,8 +2,8 @@
 
 use crate::ask::Session;
 use crate::engine::Engine;
-use crate::estate::SystemId;
-use crate::kind::{Combining, Scratch, Site};
+use crate::engine::rules::{Combining, Scratch, Site};
+use crate::links::SystemId;
 use crate::listing::Effective;
 
 /// Returns what a user may do on each system, or on one of them; nothing for an unknown user.

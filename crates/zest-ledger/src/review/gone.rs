@@ -4,14 +4,14 @@ use jiff::Timestamp;
 use rustc_hash::FxHashMap;
 
 use crate::engine::Engine;
+use crate::engine::entry::gone;
+use crate::entries::Entries;
 use crate::entry::{
     Account, ActAs, Assignment, Assumable, Ceiling, CommandSet, CredentialRule, Database, DatabaseRole, Grant, Group, Host, HostAccount,
     Job, ObjectType, Obligations, Resource, Role, Rule, RunAs, Service, System,
 };
 use crate::finding::{Code, Finding};
-use crate::kind::entry::gone;
 use crate::kind::mariadb::login_of;
-use crate::ledger::Entries;
 use crate::source::{At, Place, visible};
 
 /// Adds a finding for each place that names somebody who is gone.

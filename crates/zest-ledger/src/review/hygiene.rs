@@ -6,13 +6,13 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use crate::command::Pattern;
 
 use crate::command::automaton::hidden_rules;
+use crate::engine::entry::gone;
+use crate::engine::rules::Combining;
 use crate::engine::{Candidate, Engine};
+use crate::entries::Entries;
 use crate::entry::RuleVerb;
-use crate::estate::{AssignmentId, AssignmentLinks, Conditions, Party, RoleId, SetId, UserId};
 use crate::finding::{Code, Finding, Findings};
-use crate::kind::Combining;
-use crate::kind::entry::gone;
-use crate::ledger::Entries;
+use crate::links::{AssignmentId, AssignmentLinks, Conditions, Party, RoleId, SetId, UserId};
 use crate::source::{At, Place, skeleton, visible};
 
 /// How many pairs of assignments are compared at most.

@@ -3,9 +3,10 @@
 use jiff::{SignedDuration, Timestamp};
 
 use crate::engine::Engine;
+use crate::engine::Estate;
+use crate::engine::rules::Site;
 use crate::entry::{Channel, Proof};
-use crate::estate::{Estate, SystemId, UserId};
-use crate::kind::Site;
+use crate::links::{SystemId, UserId};
 use crate::source::{Location, Place};
 
 /// Whether somebody can start on one system, and what is missing.

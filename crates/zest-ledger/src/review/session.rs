@@ -2,7 +2,7 @@
 
 use crate::ask::Question;
 use crate::engine::Engine;
-use crate::kind::Site;
+use crate::engine::rules::Site;
 use crate::listing::SessionView;
 
 /// Returns who a session is; the action of the question is not looked at.

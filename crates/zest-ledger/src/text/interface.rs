@@ -8,6 +8,7 @@ use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
 use serde_json::value::RawValue;
 
 use super::yaml::{Told, told};
+use crate::entry::{Described, Interface};
 use crate::finding::{Code, Finding};
 use crate::source::{Place, SourceId, Span, visible};
 
@@ -15,34 +16,6 @@ use crate::source::{Place, SourceId, Span, visible};
 const METHODS: [&str; 8] = ["get", "head", "options", "trace", "post", "put", "patch", "delete"];
 /// How many broken references of one document are reported one by one.
 const BROKEN_SHOWN: usize = 50;
-
-/// The operations that one document describes.
-#[derive(Debug)]
-pub(crate) struct Interface {
-    /// The document's name in the ledger.
-    pub(crate) name: String,
-    pub(crate) operations: Vec<Described>,
-}
-
-/// One operation of a document.
-#[derive(Clone, Debug)]
-pub(crate) struct Described {
-    /// Its `operationId`, or else method and path: `GET /records`.
-    pub(crate) name: String,
-    /// In upper case.
-    pub(crate) method: String,
-    /// The path with its templates: `/records/{record}`.
-    pub(crate) path: String,
-    pub(crate) tags: Vec<String>,
-    pub(crate) place: Place,
-}
-
-impl Described {
-    /// Returns whether its method is safe (RFC 9110, section 9.2.1).
-    pub(crate) fn reads(&self) -> bool {
-        matches!(self.method.as_str(), "GET" | "HEAD" | "OPTIONS" | "TRACE")
-    }
-}
 
 /// The members of a JSON object, in order, each value as its text.
 struct Members<'a>(Vec<(Cow<'a, str>, &'a RawValue)>);

@@ -8,7 +8,7 @@ mod shape;
 pub(crate) mod unique;
 mod yaml;
 
-pub(crate) use interface::{Interface, is_interface, read_interface, shape_of};
+pub(crate) use interface::{is_interface, read_interface, shape_of};
 pub use read::Row;
 pub(crate) use read::read_document;
 pub use schema::json_schema;

@@ -8,6 +8,7 @@ use toml::de::{DeTable, DeValue};
 
 use super::format::DOCUMENT;
 use super::shape::{Checker, OutsideTable};
+use crate::entries::{Entries, OutsideEntry};
 use crate::entry::{
     Abbreviation, Account, ActAs, Apart, Assignment, Assumable, Authorisation, AuthorisedLevels, Band, BareElevation, Ceiling, Channel,
     Command, CommandSet, Credential, CredentialRule, Database, DatabaseGrant, DatabaseObject, DatabaseRole, Does, Grant, Group, Host,
@@ -16,7 +17,6 @@ use crate::entry::{
     When, WhenCentralDown,
 };
 use crate::finding::{Code, Finding};
-use crate::ledger::{Entries, OutsideEntry};
 use crate::shape::Source;
 use crate::source::{At, SourceId, visible};
 
@@ -191,13 +191,13 @@ impl Row<'_, '_, '_> {
         self.reader.moment(self.fields, key)
     }
 
-    /// Returns conditions, of the shape [`WHEN`](crate::kind::WHEN).
+    /// Returns conditions, of the shape [`WHEN`](crate::engine::rules::WHEN).
     #[must_use]
     pub fn when(&mut self, key: &str) -> When {
         self.reader.when(self.fields, key)
     }
 
-    /// Returns obligations under `after`, of the shape [`AFTER`](crate::kind::AFTER).
+    /// Returns obligations under `after`, of the shape [`AFTER`](crate::engine::rules::AFTER).
     #[must_use]
     pub fn after(&mut self) -> Obligations {
         self.reader.obligations(self.fields).unwrap_or_default()

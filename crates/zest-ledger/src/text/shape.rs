@@ -31,7 +31,7 @@ pub struct OutsideTable {
     /// What each of its rows may hold.
     pub shape: &'static TableShape,
     /// Reads a row that was checked.
-    pub read: fn(&mut super::Row<'_, '_, '_>) -> crate::estate::Kept,
+    pub read: fn(&mut super::Row<'_, '_, '_>) -> crate::table::Kept,
 }
 
 /// Checks values against shapes and collects what does not fit.

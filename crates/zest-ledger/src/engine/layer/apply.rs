@@ -6,11 +6,12 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use crate::ask::{Change, Conflict, Edit, EditStep as Step, How};
+use crate::engine::Estate;
+use crate::entries::Entries;
 use crate::entry::{ActAs, Assumable, Band, Credential, Database, DatabaseGrant, Grant, Kind, OwnLevel, Rule, RuleVerb, Service, When};
-use crate::estate::{Estate, Table};
 use crate::finding::nearest_hint;
-use crate::ledger::Entries;
 use crate::source::{At, Location, Place, Spot, visible};
+use crate::table::Table;
 use crate::text::quoted_text as quoted;
 
 /// The rows that changes have replaced, by their numbers.

@@ -9,9 +9,11 @@ use super::build::{self, Commands};
 use super::standing::{self, Bands};
 use super::{Engine, Membership};
 use crate::ask::{Change, Conflict, Edit};
-use crate::estate::resolve::Ground;
-use crate::estate::{AssignmentId, Declared, Estate, GroupId, Party, Resolver, SetId, SystemId, Table, UserId};
+use crate::engine::{Declared, Estate};
 use crate::finding::{Finding, Findings, Severity};
+use crate::links::resolve::Ground;
+use crate::links::{AssignmentId, GroupId, Party, Resolver, SetId, SystemId, UserId};
+use crate::table::Table;
 
 impl Engine {
     /// Returns the engine of the ledger with changes applied, as if the changed ledger had been read and compiled.

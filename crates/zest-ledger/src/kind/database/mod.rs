@@ -10,12 +10,13 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::Site;
-use super::entry::person;
-use super::trace::{Stop, Trace, Understood};
 use crate::ask::{Fact, Question, Refusal, Stage};
-use crate::estate::{Estate, Party, UserId};
+use crate::engine::Estate;
+use crate::engine::entry::person;
+use crate::engine::rules::Site;
+use crate::engine::trace::{Stop, Trace, Understood};
 use crate::finding::nearest;
+use crate::links::{Party, UserId};
 use crate::source::{Place, visible};
 
 /// The accounts of a server as people use them: name, where it is written, who may use it.

@@ -1,8 +1,8 @@
 //! What could be changed about a refusal of either database server.
 
 use crate::ask::Change;
-use crate::kind::Site;
-use crate::kind::ways::{Way, way};
+use crate::engine::rules::Site;
+use crate::engine::ways::{Way, way};
 use crate::source::{Place, visible};
 
 /// How many roles are proposed of each sort.

@@ -6,11 +6,11 @@ use rustc_hash::FxHashMap;
 
 use super::Accounts;
 use crate::ask::Change;
+use crate::entries::Entries;
 use crate::entry::{Database, DatabaseGrant, System};
-use crate::estate::resolve::Ground;
-use crate::estate::{Resolver, look_up};
 use crate::finding::{Code, Finding};
-use crate::ledger::Entries;
+use crate::links::resolve::Ground;
+use crate::links::{Resolver, look_up};
 use crate::source::visible;
 
 /// What the ledger says of a database server: what the server itself keeps, and who may use which account.

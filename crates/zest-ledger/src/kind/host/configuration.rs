@@ -7,7 +7,7 @@ use jiff::{Timestamp, ToSpan, tz::TimeZone};
 use super::{Context, argv};
 use crate::engine::Engine;
 use crate::entry::{Channel, Proof};
-use crate::estate::UserId;
+use crate::links::UserId;
 use crate::source::{Location, visible};
 
 /// What a host is told so that it plays by the ledger.

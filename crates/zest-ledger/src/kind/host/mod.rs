@@ -14,19 +14,23 @@ use std::sync::Arc;
 
 use jiff::{SignedDuration, Timestamp};
 
-use super::ways::{Asked, Way};
-use super::{Combining, Kind, OutsideTable, Scratch, Site, missing, no_statements};
 use crate::ask::{Act, Answer, Change, Fact, Question, Refusal, Running, Session, Stage};
 use crate::command::line::{self, read_arguments};
 use crate::engine::Engine;
+use crate::engine::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
+use crate::engine::missing;
+use crate::engine::rules::{Combining, Kind, Scratch, Site, no_statements};
+use crate::engine::trace::{Stop, Trace, Understood};
+use crate::engine::ways::{Asked, Way};
+use crate::engine::{Declared, Estate};
 use crate::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, Unrestricted, User};
-use crate::estate::resolve::Ground;
-use crate::estate::{Declared, Estate, FlatRule, Kept, Party, Resolver, RoleId, SetId, SystemId, UserId};
 use crate::finding::{Finding, nearest_hint};
-use crate::kind::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
-use crate::kind::trace::{Stop, Trace, Understood};
+use crate::links::resolve::Ground;
+use crate::links::{FlatRule, Party, Resolver, RoleId, SetId, SystemId, UserId};
 use crate::listing::{Effective, SessionView};
 use crate::source::{At, Location, Place, visible};
+use crate::table::Kept;
+use crate::text::OutsideTable;
 use resolve::{HostAccountLinks, HostLinks, Runner};
 
 pub use configuration::{HostConfiguration, Untold, host_configuration};

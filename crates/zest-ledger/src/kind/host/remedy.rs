@@ -4,8 +4,8 @@ use super::{Context, argv};
 use crate::ask::{Act, Answer, Change, Refusal, Running, Stage};
 use crate::command::line::{self, read_arguments};
 use crate::command::{Pattern, WordPattern};
+use crate::engine::ways::{Asked, Way, way};
 use crate::finding::nearest;
-use crate::kind::ways::{Asked, Way, way};
 use crate::source::visible;
 
 /// How many accounts or lines are tried.
@@ -200,7 +200,7 @@ impl Host<'_> {
             .find_map(|a| if let Act::Account { login, .. } = a { links.logins.get(login.as_str()).copied() } else { None });
         let Some((from, to)) = from.zip(to) else { return ways };
         let estate = &self.asked.engine.estate;
-        let mut sets: Vec<crate::estate::SetId> = self.context.rules(from, to).iter().filter_map(|r| r.rule).map(|r| r.home).collect();
+        let mut sets: Vec<crate::links::SetId> = self.context.rules(from, to).iter().filter_map(|r| r.rule).map(|r| r.home).collect();
         sets.dedup();
         for set in sets.into_iter().take(2) {
             let id = &estate.set(set).id;

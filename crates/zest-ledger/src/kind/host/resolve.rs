@@ -3,11 +3,11 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::argv;
+use crate::entries::Entries;
 use crate::entry::{self, RuleVerb};
-use crate::estate::resolve::Ground;
-use crate::estate::{Networks, Party, Resolver, SetId, look_up};
 use crate::finding::{Code, Finding};
-use crate::ledger::Entries;
+use crate::links::resolve::Ground;
+use crate::links::{Networks, Party, Resolver, SetId, look_up};
 use crate::source::{At, Place, visible};
 
 /// What one host holds.

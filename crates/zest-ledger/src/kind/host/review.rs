@@ -7,8 +7,8 @@ use super::Context;
 use crate::command::{Slot, WordPattern};
 use crate::engine::Engine;
 use crate::entry::{Otherwise, RuleVerb};
-use crate::estate::{FlatRule, Party, SetId, SystemId, UserId};
 use crate::finding::{Code, Finding};
+use crate::links::{FlatRule, Party, SetId, SystemId, UserId};
 use crate::listing::{HostRule, OnHost};
 use crate::source::{Place, visible};
 

@@ -14,13 +14,13 @@ use super::state::{Origin, State, View};
 use super::statement::needs;
 use super::written::{Written, written};
 use crate::ask::{Form, Question, Refusal, Stage};
+use crate::engine::rules::Site;
+use crate::engine::trace::{Stop, Trace, Understood};
 use crate::entry::Database;
 use crate::finding::nearest_hint;
-use crate::kind::Site;
 use crate::kind::database::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
 use crate::kind::database::resolve::DatabaseLinks;
 use crate::kind::database::{Accounts, accounts, asked, one_role, uses};
-use crate::kind::trace::{Stop, Trace, Understood};
 use crate::source::{Place, visible};
 
 /// A MariaDB server of the estate.

@@ -2,11 +2,11 @@
 
 use super::{AccountName, Holder, Scope, Server};
 use crate::ask::{Answer, Change, Refusal};
+use crate::engine::rules::Site;
+use crate::engine::trace::Trace;
+use crate::engine::ways::{Way, way};
 use crate::finding::nearest;
-use crate::kind::Site;
 use crate::kind::database::remedy::{PROPOSED, join, use_account};
-use crate::kind::trace::Trace;
-use crate::kind::ways::{Way, way};
 use crate::source::visible;
 
 /// Ways on from one refusal.

@@ -7,12 +7,12 @@ use jiff::Timestamp;
 use super::{AccountName, Holder, Scope, Server, login_of, open, open_as};
 use crate::ask::{Question, Session};
 use crate::engine::Engine;
-use crate::estate::UserId;
+use crate::engine::entry::person;
+use crate::engine::rules::{Site, sign_in};
+use crate::engine::trace::Trace;
 use crate::finding::{Code, Finding};
 use crate::kind::database::review::{no_use, nobody_uses, over, refusal, without};
-use crate::kind::entry::person;
-use crate::kind::trace::Trace;
-use crate::kind::{Site, sign_in};
+use crate::links::UserId;
 use crate::listing::{DataRight, Effective, OnDatabase};
 use crate::source::{Place, visible};
 

@@ -5,9 +5,10 @@ use std::sync::Arc;
 use super::Reach;
 use super::resolve::DeviceLinks;
 use crate::command::vocabulary::Vocabulary;
+use crate::engine::Estate;
 use crate::engine::{Engine, LevelBand, Standing};
 use crate::entry::{AuthorisedLevels, IdentitySource, Mode, Unrestricted, WhenCentralDown};
-use crate::estate::{CommandId, Estate, ModeId, SystemId};
+use crate::links::{CommandId, ModeId, SystemId};
 use crate::source::Place;
 
 /// The switches of a device, and what its accounts give.

@@ -5,11 +5,12 @@ use std::collections::VecDeque;
 use super::{Device, Instances, Origin, Reach};
 use crate::ask::Session;
 use crate::command::line;
+use crate::engine::entry;
+use crate::engine::entry::through;
+use crate::engine::rules::Site;
 use crate::engine::{Engine, LevelBand, Standing};
 use crate::entry::IdentitySource;
-use crate::estate::{AssignmentId, CommandId, Outcome, SystemId, UserId};
-use crate::kind::entry::through;
-use crate::kind::{Site, entry};
+use crate::links::{AssignmentId, CommandId, Outcome, SystemId, UserId};
 use crate::listing::{CommandRight, Effective, Entitlement, Extent, OnAccount};
 use crate::source::Location;
 

@@ -2,14 +2,14 @@
 
 use super::{Device, Origin, Reach, Standpoint};
 use crate::ask::{Central, Question, Refusal, Session, Stage};
+use crate::engine::conditions;
+use crate::engine::duties;
+use crate::engine::entry::{find_user, identity, not_stated, person, through};
+use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::entry::{Credential, IdentitySource};
-use crate::estate::{Outcome, SystemId, UserId};
 use crate::finding::nearest;
-use crate::kind::conditions;
-use crate::kind::duties;
-use crate::kind::entry::{find_user, identity, not_stated, person, through};
-use crate::kind::trace::{Stop, Trace, Understood};
+use crate::links::{Outcome, SystemId, UserId};
 use crate::source::visible;
 
 /// A session of a local account has no command sets.
@@ -273,7 +273,7 @@ fn stated_level(engine: &Engine, question: &Question, at: &Standpoint<'_>, trace
         if let Some(duties) = &engine.estate.sets[owed.set.index()].rules[owed.rule as usize].after {
             let mut raising = Question { line: owed.line.clone(), ..question.clone() };
             (raising.session.level, raising.session.mode) = (None, None);
-            crate::kind::obligations::check(at.site(engine), at.user, &raising, duties, trace)?;
+            crate::engine::obligations::check(at.site(engine), at.user, &raising, duties, trace)?;
         }
     }
     Ok(())

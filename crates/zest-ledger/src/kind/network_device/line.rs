@@ -5,11 +5,11 @@ use crate::ask::{Central, Question, Refusal, Stage};
 use crate::command::pattern::canonical_word;
 use crate::command::vocabulary::{Resolved, Unresolved, Vocabulary};
 use crate::command::{WordPattern, line, read_line};
+use crate::engine::obligations;
+use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::{Engine, SetVerdict};
 use crate::entry::{Abbreviation, BareElevation, Does, RuleVerb};
-use crate::estate::{CommandId, FlatRule, ModeId};
-use crate::kind::obligations;
-use crate::kind::trace::{Stop, Trace, Understood};
+use crate::links::{CommandId, FlatRule, ModeId};
 use crate::source::visible;
 
 pub(crate) fn check(engine: &Engine, question: &Question, at: &Standpoint<'_>, trace: &mut Trace) -> Result<(), Stop> {

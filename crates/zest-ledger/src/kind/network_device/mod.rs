@@ -17,17 +17,21 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use super::trace::{Stop, Trace};
-use super::ways::Way;
-use super::{Combining, Kind, OutsideTable, Scratch, Site, missing, no_statements};
 use crate::ask::{Answer, Change, Fact, Question, Refusal, Session};
+use crate::engine::missing;
+use crate::engine::rules::{Combining, Kind, Scratch, Site, no_statements};
+use crate::engine::trace::{Stop, Trace};
+use crate::engine::ways::Way;
+use crate::engine::{Declared, Estate};
 use crate::engine::{Engine, LevelBand, Standing};
 use crate::entry::{self as written, Channel};
-use crate::estate::resolve::Ground;
-use crate::estate::{Declared, Estate, Kept, Party, Resolver, RoleId, SetId, SystemId, UserId};
 use crate::finding::Finding;
+use crate::links::resolve::Ground;
+use crate::links::{Party, Resolver, RoleId, SetId, SystemId, UserId};
 use crate::listing::{Effective, SessionView};
 use crate::source::{At, Location};
+use crate::table::Kept;
+use crate::text::OutsideTable;
 pub(crate) use device::{Device, Origin};
 use entry::open;
 pub(crate) use reach::{Instances, Reach, elevations};

@@ -13,7 +13,7 @@ use crate::command::alphabet::{Symbol, symbols};
 use crate::command::automaton::{Automaton, explore, is_dead};
 use crate::engine::{Engine, LevelBand, SetVerdict, Standing};
 use crate::entry::Does;
-use crate::estate::{CommandId, ModeId, SetId};
+use crate::links::{CommandId, ModeId, SetId};
 
 /// The modes and levels that a session can come to.
 #[derive(Debug, Default)]

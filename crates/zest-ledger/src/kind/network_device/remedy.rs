@@ -5,10 +5,10 @@ use std::ops::Deref;
 use super::Device;
 use crate::ask::{Answer, Change, Refusal};
 use crate::command::{Pattern, line, read_line};
+use crate::engine::rules::Site;
+use crate::engine::ways::{Asked, Way, way};
 use crate::entry::Does;
-use crate::estate::{AssignmentId, GroupId, ModeId, Outcome, Part, Party, UserId};
-use crate::kind::Site;
-use crate::kind::ways::{Asked, Way, way};
+use crate::links::{AssignmentId, GroupId, ModeId, Outcome, Part, Party, UserId};
 use crate::source::{Place, visible};
 
 /// Ways on from one refusal.
@@ -330,13 +330,13 @@ impl OnDevice<'_> {
         let Ok(words) = read_line(line) else { return Vec::new() };
         let pattern = Pattern::literal(words.iter().copied()).to_string();
         let symbols = crate::command::alphabet::symbols(&self.engine.alphabet, words.iter().copied());
-        let denies = |set: &&crate::estate::SetId| {
+        let denies = |set: &&crate::links::SetId| {
             let compiled = &self.engine.sets[set.index()];
             compiled.automaton.decide(&symbols).is_some_and(|rule| compiled.verbs[rule as usize] == crate::entry::RuleVerb::Deny)
         };
         let denying: Vec<_> = standing.sets.iter().filter(denies).copied().collect();
         let sets = if denying.is_empty() { standing.sets.clone() } else { denying };
-        let permit = |set: &crate::estate::SetId| {
+        let permit = |set: &crate::links::SetId| {
             let entry = self.engine.estate.set(*set);
             let rule =
                 self.engine.sets[set.index()].automaton.decide(&symbols).map(|r| &self.engine.estate.sets[set.index()].rules[r as usize]);

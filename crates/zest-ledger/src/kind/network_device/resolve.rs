@@ -3,9 +3,9 @@
 use rustc_hash::FxHashMap;
 
 use crate::entry;
-use crate::estate::resolve::{Ground, Index};
-use crate::estate::{CommandId, Networks, Party, Resolver, SetId, VocabularyId, look_up};
 use crate::finding::{Code, Finding};
+use crate::links::resolve::{Ground, Index};
+use crate::links::{CommandId, Networks, Party, Resolver, SetId, VocabularyId, look_up};
 use crate::source::{Place, visible};
 
 /// What one device holds.

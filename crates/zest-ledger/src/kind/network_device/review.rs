@@ -8,11 +8,11 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::{Device, Instances, Origin, elevations};
 use crate::command::Pattern;
 use crate::command::automaton::{Automaton, Explored, explore, is_dead};
+use crate::engine::entry::gone;
 use crate::engine::{Engine, Standing};
 use crate::entry::{Credential, Does, IdentitySource, Otherwise, RuleVerb};
-use crate::estate::{AssignmentId, CommandId, ModeId, Party, SetId, SystemId};
 use crate::finding::{Code, Finding};
-use crate::kind::entry::gone;
+use crate::links::{AssignmentId, CommandId, ModeId, Party, SetId, SystemId};
 use crate::source::{Place, visible};
 
 /// Adds what is odd about devices.

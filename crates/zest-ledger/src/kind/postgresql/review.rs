@@ -7,11 +7,11 @@ use jiff::Timestamp;
 use super::{Class, Grantee, ObjectName, Privilege, Server, Want, Way, open, state_of};
 use crate::ask::{Question, Session};
 use crate::engine::Engine;
-use crate::estate::UserId;
+use crate::engine::rules::{Site, sign_in};
+use crate::engine::trace::Trace;
 use crate::finding::{Code, Finding};
 use crate::kind::database::review::{no_use, nobody_uses, over, refusal, via, without};
-use crate::kind::trace::Trace;
-use crate::kind::{Site, sign_in};
+use crate::links::UserId;
 use crate::listing::{DataRight, Effective, OnDatabase};
 use crate::source::{Place, visible};
 

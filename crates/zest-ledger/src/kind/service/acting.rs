@@ -7,10 +7,10 @@ use super::links::{ASSUME, ActingLinks};
 use super::permission::lifted_by;
 use super::{Action, Context, Identity, Standing, obligations, weigh};
 use crate::ask::{Act, Question, Refusal, Stage};
-use crate::estate::{AssumableLinks, Holder, Outcome, RoleId};
+use crate::engine::duties::{check, held_apart};
+use crate::engine::trace::{Stop, Trace};
 use crate::finding::{nearest, nearest_hint};
-use crate::kind::duties::{check, held_apart};
-use crate::kind::trace::{Stop, Trace};
+use crate::links::{AssumableLinks, Holder, Outcome, RoleId};
 use crate::source::{Place, visible};
 
 /// Follows the links of the session, as far as they lead on this system.
@@ -100,7 +100,7 @@ fn as_user(context: Context<'_>, standing: &mut Standing, name: &str, trace: &mu
 }
 
 /// Refuses for the first part of conditions that does not hold or is not known.
-fn unmet(conditions: &crate::estate::Conditions, facts: &crate::estate::Facts<'_>, what: &str, trace: &mut Trace) -> Result<(), Stop> {
+fn unmet(conditions: &crate::links::Conditions, facts: &crate::links::Facts<'_>, what: &str, trace: &mut Trace) -> Result<(), Stop> {
     for part in conditions.parts(*facts) {
         let (words, place) = (part.condition.words(), Some(part.place));
         match part.outcome {

@@ -4,9 +4,9 @@ use super::Context;
 use super::links::{ADMINISTRATIVE, ASSUME, CHANGE_CREDENTIAL, ServiceLinks};
 use super::resolve::is_there;
 use crate::ask::{Question, Refusal, Stage};
-use crate::estate::path::bad_path;
+use crate::engine::trace::{Stop, Trace, Understood};
 use crate::finding::nearest_hint;
-use crate::kind::trace::{Stop, Trace, Understood};
+use crate::links::path::bad_path;
 use crate::source::visible;
 
 /// An operation on a resource.

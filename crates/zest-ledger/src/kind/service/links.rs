@@ -8,8 +8,8 @@ use rustc_hash::FxHashMap;
 use smallvec::SmallVec;
 
 use crate::entry::{Channel, Proof};
-use crate::estate::path::PathPattern;
-use crate::estate::{Conditions, Duties, Holder, Party, RoleId, UserId};
+use crate::links::path::PathPattern;
+use crate::links::{Conditions, Duties, Holder, Party, RoleId, UserId};
 use crate::source::{At, Place};
 
 /// Operations on the ledger's own entries, which every cloud and application has. `all` does not hold them.

@@ -16,20 +16,24 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use super::ways::{Asked, Way};
-use super::{Combining, Kind, OutsideTable, Scratch, Site, missing, no_statements};
 use crate::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
 use crate::engine::Engine;
+use crate::engine::entry::{accepted, central_is_up, find_user, identity, person};
+use crate::engine::missing;
+use crate::engine::rules::{Combining, Kind, Scratch, Site, no_statements};
+use crate::engine::trace::{Stop, Trace};
+use crate::engine::ways::{Asked, Way};
+use crate::engine::{Declared, Estate};
 use crate::entry::Channel;
-use crate::estate::resolve::Ground;
-use crate::estate::{Declared, Estate, Holder, Kept, Resolver, SetId};
-use crate::estate::{Facts, RoleId, SystemId, UserId};
 use crate::finding::Finding;
-use crate::kind::entry::{accepted, central_is_up, find_user, identity, person};
-use crate::kind::trace::{Stop, Trace};
+use crate::links::resolve::Ground;
+use crate::links::{Facts, RoleId, SystemId, UserId};
+use crate::links::{Holder, Resolver, SetId};
 use crate::listing::{Effective, SessionView};
 use crate::source::{At, Location};
 use crate::source::{Place, visible};
+use crate::table::Kept;
+use crate::text::OutsideTable;
 use links::{CHANGE_CREDENTIAL, ServiceLinks};
 
 pub(crate) use acting::admitting;
@@ -143,7 +147,7 @@ impl Kind for Service {
         view.roles = match standing.identity {
             Identity::Role(role) => included(context, role).into_iter().map(name).collect(),
             Identity::User(user) => {
-                let held = super::duties::held(site.engine, user, Some(site.system), question.session.at);
+                let held = crate::engine::duties::held(site.engine, user, Some(site.system), question.session.at);
                 let active = question.session.active_roles.as_ref();
                 let held = held.into_iter().map(|(role, _)| name(role));
                 held.filter(|role| active.is_none_or(|list| list.contains(role))).collect()

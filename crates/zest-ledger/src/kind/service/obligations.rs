@@ -2,9 +2,9 @@
 
 use super::{Action, Context, Held, Standing};
 use crate::ask::{Question, Refusal, Stage, Verdict};
-use crate::estate::{Duties, UserId};
-use crate::kind::trace::{Stop, Trace};
-use crate::kind::{agrees, could_agree, of_second_person};
+use crate::engine::rules::{agrees, could_agree, of_second_person};
+use crate::engine::trace::{Stop, Trace};
+use crate::links::{Duties, UserId};
 use crate::source::{Place, visible};
 
 /// How one obligation comes out.

@@ -8,9 +8,9 @@ use fixedbitset::FixedBitSet;
 use super::links::{CeilingLinks, GrantLinks};
 use super::{Action, Context, Identity, Standing};
 use crate::ask::{Refusal, Stage};
-use crate::estate::{AssignmentId, Conditions, Facts, Holder, Judged, Outcome, Party, RoleId, UserId, is_within};
-use crate::kind::entry::through;
-use crate::kind::trace::{Stop, Trace};
+use crate::engine::entry::through;
+use crate::engine::trace::{Stop, Trace};
+use crate::links::{AssignmentId, Conditions, Facts, Holder, Judged, Outcome, Party, RoleId, UserId, is_within};
 use crate::source::{Place, visible};
 
 /// A grant as somebody holds it.

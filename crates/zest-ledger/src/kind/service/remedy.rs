@@ -3,9 +3,9 @@
 use super::links::{ASSUME, CHANGE_CREDENTIAL, GrantLinks};
 use super::{Action, Context, Identity, Unread, Weighed, parse, stand, weigh};
 use crate::ask::{Act, Change, Refusal};
-use crate::estate::{Conditions, Holder, Outcome, Part, Party, RoleId, UserId};
+use crate::engine::ways::{Asked, Way, way};
 use crate::finding::nearest;
-use crate::kind::ways::{Asked, Way, way};
+use crate::links::{Conditions, Holder, Outcome, Part, Party, RoleId, UserId};
 use crate::source::visible;
 
 /// How many resources or people of one sort are tried.
@@ -159,7 +159,7 @@ impl Service<'_> {
     }
 
     /// The conditions that an answer may rest on: of links, of grants and ceilings, and those that lift denies.
-    fn involved<'w>(&'w self, action: Option<&'w Action>) -> Vec<(&'w Conditions, crate::estate::Facts<'w>)> {
+    fn involved<'w>(&'w self, action: Option<&'w Action>) -> Vec<(&'w Conditions, crate::links::Facts<'w>)> {
         let (engine, links) = (self.asked.engine, self.context.links);
         let session = &self.asked.question.session;
         let plain = engine.facts(session, self.asked.user, self.asked.system);
@@ -177,7 +177,7 @@ impl Service<'_> {
                 Act::Account { .. } => {}
             }
         }
-        let mut rests_on = |weighed: Weighed<'w>, facts: crate::estate::Facts<'w>| {
+        let mut rests_on = |weighed: Weighed<'w>, facts: crate::links::Facts<'w>| {
             for held in weighed.denies.iter().map(|(h, _)| h) {
                 list.extend(held.grant.lifted_by.as_ref().map(|c| (c, facts)));
             }
@@ -281,7 +281,7 @@ impl Service<'_> {
     /// Groups through which somebody else holds a grant for an action.
     fn groups(&self, action: &Action) -> Vec<Way> {
         let (engine, links) = (self.asked.engine, self.context.links);
-        let mut found: Vec<crate::estate::GroupId> = Vec::new();
+        let mut found: Vec<crate::links::GroupId> = Vec::new();
         let gives = |grant: &GrantLinks| !grant.is_deny && grant.concerns(action.operation, &action.path);
         for holder in links.grants_on(&action.path).filter(|grant| gives(grant)).flat_map(|grant| &grant.holders) {
             if let Holder::Party(Party::Group(group)) = holder {
@@ -290,7 +290,7 @@ impl Service<'_> {
         }
         let of_role = |role: &RoleId| links.grants_of(Holder::Role(*role), None).into_iter().any(|n| gives(links.grant(n)));
         for (i, assignment) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(self.asked.system.index())) {
-            let roles = &engine.standing(crate::estate::AssignmentId::new(i)).1.roles;
+            let roles = &engine.standing(crate::links::AssignmentId::new(i)).1.roles;
             if roles.iter().any(of_role) {
                 found.extend(assignment.to.iter().filter_map(|(p, _)| if let Party::Group(g) = p { Some(*g) } else { None }));
             }
@@ -384,7 +384,7 @@ impl Service<'_> {
 
     fn active_roles(&self) -> Vec<Way> {
         let engine = self.asked.engine;
-        let held = crate::kind::duties::held(engine, self.asked.user, Some(self.asked.system), self.asked.question.session.at);
+        let held = crate::engine::duties::held(engine, self.asked.user, Some(self.asked.system), self.asked.question.session.at);
         let only = |role: RoleId| {
             let name = engine.estate.role(role).id.value.clone();
             let text = format!("with only the role `{}` active", visible(&name));

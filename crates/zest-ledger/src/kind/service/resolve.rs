@@ -9,11 +9,11 @@ use super::links::{
 };
 use crate::ask::Change;
 use crate::command::{Slot, WordPattern};
+use crate::entries::Entries;
 use crate::entry::{self, Kind, Obligations};
-use crate::estate::path::{PathPattern, bad_path};
-use crate::estate::{Duties, Holder, Party, Resolver, RoleId, look_up};
 use crate::finding::{Code, Finding, nearest};
-use crate::ledger::Entries;
+use crate::links::path::{PathPattern, bad_path};
+use crate::links::{Duties, Holder, Party, Resolver, RoleId, look_up};
 use crate::source::{At, visible};
 use crate::text::shape_of;
 

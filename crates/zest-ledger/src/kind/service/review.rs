@@ -6,9 +6,9 @@ use super::links::{ASSUME, GrantLinks, ServiceLinks};
 use super::{Action, Context, Held, Identity, admitting, conditions, grants_of, stand, via, weigh};
 use crate::ask::{Question, Session};
 use crate::engine::Engine;
-use crate::estate::{Conditions, Duties, Holder, Outcome, Party, RoleId, SystemId, UserId, circles};
+use crate::engine::entry::gone;
 use crate::finding::{Code, Finding, nearest};
-use crate::kind::entry::gone;
+use crate::links::{Conditions, Duties, Holder, Outcome, Party, RoleId, SystemId, UserId, circles};
 use crate::listing::{OnService, ServiceRight};
 use crate::source::{Place, visible};
 

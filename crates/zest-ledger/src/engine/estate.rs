@@ -1,38 +1,17 @@
 //! A validated ledger: every reference followed, every pattern read. It does not change any more.
 
-mod circles;
-mod comparison;
-pub(crate) mod condition;
-mod id;
-pub(crate) mod path;
-pub(crate) mod resolve;
-
-use std::any::Any;
 use std::sync::Arc;
 
-pub use crate::table::{Rows, Table};
-pub(crate) use circles::circles;
-pub(crate) use condition::{Condition, Facts, Judged, Networks};
-pub use condition::{Conditions, Outcome, Part};
-pub use id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId, SystemId, UserId, VocabularyId};
-pub(crate) use path::is_within;
-pub use resolve::{Ground, Resolver};
-pub(crate) use resolve::{Names, look_up};
-
-use crate::command::Pattern;
-use crate::entry::{self, Does, Otherwise, RuleVerb};
-use crate::kind::{Kind, Kinds};
-use crate::ledger::Entries;
-use crate::source::{At, Place, SourceMap};
-
-/// A user or a group, as a reference names it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Party {
-    /// A user.
-    User(UserId),
-    /// A group.
-    Group(GroupId),
-}
+use super::rules::{Kind, Kinds};
+use crate::entries::Entries;
+use crate::entry;
+use crate::finding::{Code, Finding};
+use crate::links::{
+    AssignmentLinks, CredentialRuleLinks, Ground, GroupId, GroupLinks, Names, Party, Resolver, RoleId, RoleLinks, SeparationLinks, SetId,
+    SetLinks, SystemId, UserId, VocabularyId, VocabularyLinks,
+};
+use crate::source::SourceMap;
+use crate::table::{Kept, Table};
 
 /// A validated ledger.
 ///
@@ -65,9 +44,6 @@ pub struct Estate {
     pub(crate) assignments: Table<Arc<AssignmentLinks>>,
 }
 
-/// What a kind keeps of a system; nobody else knows what is in it.
-pub type Kept = Arc<dyn Any + Send + Sync>;
-
 /// A system with its references followed.
 #[derive(Clone, Debug)]
 pub struct Declared {
@@ -75,107 +51,71 @@ pub struct Declared {
     pub(crate) links: Kept,
 }
 
-#[derive(Debug, Default)]
-pub(crate) struct GroupLinks {
-    pub(crate) members: Vec<(Party, Place)>,
-    pub(crate) owners: Vec<(Party, Place)>,
-}
-
-#[derive(Debug)]
-pub(crate) struct VocabularyLinks {
-    pub(crate) modes: Vec<String>,
-    pub(crate) start_mode: ModeId,
-    pub(crate) commands: Vec<CommandLinks>,
-}
-
-#[derive(Clone, Debug)]
-pub(crate) struct CommandLinks {
-    pub(crate) line: String,
-    pub(crate) pattern: Pattern,
-    pub(crate) level: u8,
-    pub(crate) does: Option<Does>,
-    pub(crate) enters: Option<ModeId>,
-    pub(crate) modes: Vec<ModeId>,
-    pub(crate) level_word: Option<usize>,
-    pub(crate) place: Place,
-}
-
-/// One rule of a set, after included sets have been put in their places.
-#[derive(Clone, Debug)]
-pub(crate) struct FlatRule {
-    pub(crate) verb: RuleVerb,
-    pub(crate) pattern: Arc<Pattern>,
-    pub(crate) text: At<String>,
-    /// The set it was written in.
-    pub(crate) home: SetId,
-    pub(crate) after: Option<Arc<Duties>>,
-}
-
-/// Obligations with their references followed.
-#[derive(Clone, Debug)]
-pub struct Duties {
-    pub(crate) confirm: Option<Place>,
-    pub(crate) prove_again: Option<At<jiff::SignedDuration>>,
-    pub(crate) second_person: Vec<(Party, Place)>,
-    /// Where it says that anyone entitled may be the second person.
-    pub(crate) anyone: Option<Place>,
-}
-
-#[derive(Debug)]
-pub(crate) struct SetLinks {
-    pub(crate) rules: Vec<FlatRule>,
-    pub(crate) otherwise: Otherwise,
-}
-
-#[derive(Debug, Default)]
-pub(crate) struct RoleLinks {
-    pub(crate) includes: Vec<RoleId>,
-    pub(crate) sets: Vec<SetId>,
-    pub(crate) assumable: Option<AssumableLinks>,
-}
-
-/// Whoever a grant, a ceiling or an assumption is for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub(crate) enum Holder {
-    Party(Party),
-    Role(RoleId),
-}
-
-/// Who may assume a role.
-#[derive(Clone, Debug)]
-pub(crate) struct AssumableLinks {
-    pub(crate) by: Vec<(Holder, Place)>,
-    pub(crate) when: Conditions,
-    pub(crate) longest: Option<At<jiff::SignedDuration>>,
-    pub(crate) may_state: Vec<String>,
-    pub(crate) place: Place,
-}
-
-/// What the credentials of some people must be like.
-#[derive(Debug)]
-pub(crate) struct CredentialRuleLinks {
-    pub(crate) of: Vec<(Party, Place)>,
-    pub(crate) shortest: Option<At<u32>>,
-    pub(crate) oldest_days: Option<At<u32>>,
-}
-
-/// Roles of which nobody may have two.
-#[derive(Debug)]
-pub(crate) struct SeparationLinks {
-    pub(crate) name: String,
-    pub(crate) roles: Vec<RoleId>,
-    /// Whether it is about what is active in one session, not about what is held.
-    pub(crate) when_active: bool,
-    pub(crate) place: Place,
-}
-
-#[derive(Debug)]
-pub(crate) struct AssignmentLinks {
-    pub(crate) entry: Arc<entry::Assignment>,
-    pub(crate) to: Vec<(Party, Place)>,
-    pub(crate) roles: Vec<RoleId>,
-    pub(crate) systems: fixedbitset::FixedBitSet,
-    pub(crate) conditions: Conditions,
+impl Estate {
+    /// Follows all references; the result is good for use only if no finding is an error.
+    pub(crate) fn resolve(kinds: Kinds, sources: Arc<SourceMap>, mut entries: Entries, findings: &mut Vec<Finding>) -> Option<Self> {
+        let is_empty = entries.users.is_empty() && entries.groups.is_empty() && entries.systems.is_empty() && entries.roles.is_empty();
+        if is_empty
+            && entries.vocabularies.is_empty()
+            && entries.command_sets.is_empty()
+            && entries.assignments.is_empty()
+            && entries.databases.is_empty()
+            && entries.services.is_empty()
+            && entries.hosts.is_empty()
+            && entries.outside.is_empty()
+        {
+            findings.push(
+                Finding::new(Code::EmptyLedger, "the ledger declares nothing")
+                    .help("a ledger is a folder with at least one `*.toml` document in it"),
+            );
+            return None;
+        }
+        if entries.systems.is_empty() {
+            findings.push(
+                Finding::new(Code::NoSystem, "the ledger declares no system, so there is nothing to ask about")
+                    .help("declare one: [systems.ID] with kind, vocabulary and no-command-set"),
+            );
+        }
+        // The order in which assignments are tried: by rank, then as written.
+        entries.assignments.sort_by_key(|a| a.rank.as_ref().map_or(entry::Assignment::DEFAULT_RANK, |r| r.value));
+        let names = Names::of(&entries, findings);
+        let mut resolver = Resolver { names: &names, findings };
+        let groups = resolver.groups(&entries);
+        let vocabularies: Vec<VocabularyLinks> = entries.vocabularies.iter().map(|v| resolver.vocabulary(v)).collect();
+        let sets = resolver.sets(&entries);
+        let roles = resolver.roles(&entries);
+        let ground = Ground { entries: &entries, vocabularies: &vocabularies, sets: &sets, sets_before: None };
+        let declare = |(i, system): (usize, &Arc<entry::System>)| {
+            let kind = kinds.rules_of(system.kind());
+            Declared { kind, links: kind.resolve(&mut resolver, ground, SystemId::new(i)) }
+        };
+        let mut systems: Vec<Declared> = entries.systems.iter().enumerate().map(declare).collect();
+        for kind in kinds.all() {
+            kind.complete(&mut resolver, ground, &mut systems);
+        }
+        let assignments = entries.assignments.iter().map(|a| Arc::new(resolver.assignment(a, &entries))).collect();
+        let credential_rules = entries.credential_rules.iter().map(|r| CredentialRuleLinks {
+            of: resolver.parties(&r.of),
+            shortest: r.shortest.clone(),
+            oldest_days: r.oldest_days.clone(),
+        });
+        let credential_rules = credential_rules.collect();
+        let separations = entries.separations.iter().map(|s| resolver.separation(s)).collect();
+        Some(Self {
+            kinds,
+            sources,
+            entries,
+            names: Arc::new(names),
+            groups: groups.into_iter().map(Arc::new).collect(),
+            systems: systems.into_iter().collect(),
+            vocabularies: vocabularies.into(),
+            sets,
+            roles: roles.into_iter().map(Arc::new).collect(),
+            separations,
+            credential_rules,
+            assignments,
+        })
+    }
 }
 
 /// Queries

@@ -5,7 +5,7 @@ use std::fmt;
 use rustc_hash::FxHashMap;
 
 use super::condition::{Facts, Outcome};
-use crate::ledger::Entries;
+use crate::entries::Entries;
 use crate::source::{At, Place};
 
 /// Whose attribute is meant.

@@ -2,10 +2,10 @@
 
 use crate::ask::{Act, Question, Refusal, Running, Stage};
 use crate::engine::Engine;
-use crate::estate::SystemId;
+use crate::engine::rules::Site;
+use crate::engine::trace::{Stop, Trace, Understood};
 use crate::finding::nearest_hint;
-use crate::kind::Site;
-use crate::kind::trace::{Stop, Trace, Understood};
+use crate::links::SystemId;
 use crate::source::visible;
 
 /// Follows links on other hosts. Returns the question as the account there would ask it, or nothing if there are none.

@@ -10,17 +10,15 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::circles::circles;
 use super::{
-    AssignmentLinks, AssumableLinks, CommandLinks, CredentialRuleLinks, Declared, Duties, Estate, FlatRule, GroupId, GroupLinks, Holder,
-    ModeId, Networks, Party, RoleId, RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, Table, UserId, VocabularyId, VocabularyLinks,
-    comparison,
+    AssignmentLinks, AssumableLinks, CommandLinks, Duties, FlatRule, GroupId, GroupLinks, Holder, ModeId, Networks, Party, RoleId,
+    RoleLinks, SeparationLinks, SetId, SetLinks, SystemId, Table, UserId, VocabularyId, VocabularyLinks, comparison,
 };
 use crate::address::canonical_network;
 use crate::command::{Pattern, Slot, WordPattern};
+use crate::entries::Entries;
 use crate::entry::{self, Band, Does, Otherwise, Rule, RuleVerb};
 use crate::finding::{Code, Finding, nearest};
-use crate::kind::Kinds;
-use crate::ledger::Entries;
-use crate::source::{At, Place, SourceMap, visible};
+use crate::source::{At, Place, visible};
 use crate::text::bad_name;
 
 /// The most rules a set may have once included sets are put in their places.
@@ -32,85 +30,6 @@ const SUGGESTIONS: usize = 200;
 const MAX_MODES: usize = 64;
 
 pub(crate) type Index<Id> = FxHashMap<Box<str>, Id>;
-
-impl Estate {
-    /// Follows all references; the result is good for use only if no finding is an error.
-    pub(crate) fn resolve(kinds: Kinds, sources: Arc<SourceMap>, mut entries: Entries, findings: &mut Vec<Finding>) -> Option<Self> {
-        let is_empty = entries.users.is_empty() && entries.groups.is_empty() && entries.systems.is_empty() && entries.roles.is_empty();
-        if is_empty
-            && entries.vocabularies.is_empty()
-            && entries.command_sets.is_empty()
-            && entries.assignments.is_empty()
-            && entries.databases.is_empty()
-            && entries.services.is_empty()
-            && entries.hosts.is_empty()
-            && entries.outside.is_empty()
-        {
-            findings.push(
-                Finding::new(Code::EmptyLedger, "the ledger declares nothing")
-                    .help("a ledger is a folder with at least one `*.toml` document in it"),
-            );
-            return None;
-        }
-        if entries.systems.is_empty() {
-            findings.push(
-                Finding::new(Code::NoSystem, "the ledger declares no system, so there is nothing to ask about")
-                    .help("declare one: [systems.ID] with kind, vocabulary and no-command-set"),
-            );
-        }
-        // The order in which assignments are tried: by rank, then as written.
-        entries.assignments.sort_by_key(|a| a.rank.as_ref().map_or(entry::Assignment::DEFAULT_RANK, |r| r.value));
-        let mut names = Names {
-            users: index(&entries.users, "user", |u| &u.id, UserId::new, findings),
-            groups: index(&entries.groups, "group", |g| &g.id, GroupId::new, findings),
-            origins: index(&entries.origins, "origin", |o| &o.id, |i| i, findings),
-            systems: index(&entries.systems, "system", |s| &s.id, SystemId::new, findings),
-            vocabularies: index(&entries.vocabularies, "vocabulary", |v| &v.id, VocabularyId::new, findings),
-            sets: index(&entries.command_sets, "command set", |c| &c.id, SetId::new, findings),
-            roles: index(&entries.roles, "role", |r| &r.id, RoleId::new, findings),
-            networks: Vec::new(),
-            attributes: comparison::attributes(&entries),
-            cover: Cover::new(&entries),
-        };
-        names.networks = entries.origins.iter().map(|o| plain_networks(&o.networks, findings)).collect();
-        let mut resolver = Resolver { names: &names, findings };
-        let groups = resolver.groups(&entries);
-        let vocabularies: Vec<VocabularyLinks> = entries.vocabularies.iter().map(|v| resolver.vocabulary(v)).collect();
-        let sets = resolver.sets(&entries);
-        let roles = resolver.roles(&entries);
-        let ground = Ground { entries: &entries, vocabularies: &vocabularies, sets: &sets, sets_before: None };
-        let declare = |(i, system): (usize, &Arc<entry::System>)| {
-            let kind = kinds.rules_of(system.kind());
-            Declared { kind, links: kind.resolve(&mut resolver, ground, SystemId::new(i)) }
-        };
-        let mut systems: Vec<Declared> = entries.systems.iter().enumerate().map(declare).collect();
-        for kind in kinds.all() {
-            kind.complete(&mut resolver, ground, &mut systems);
-        }
-        let assignments = entries.assignments.iter().map(|a| Arc::new(resolver.assignment(a, &entries))).collect();
-        let credential_rules = entries.credential_rules.iter().map(|r| CredentialRuleLinks {
-            of: resolver.parties(&r.of),
-            shortest: r.shortest.clone(),
-            oldest_days: r.oldest_days.clone(),
-        });
-        let credential_rules = credential_rules.collect();
-        let separations = entries.separations.iter().map(|s| resolver.separation(s)).collect();
-        Some(Self {
-            kinds,
-            sources,
-            entries,
-            names: Arc::new(names),
-            groups: groups.into_iter().map(Arc::new).collect(),
-            systems: systems.into_iter().collect(),
-            vocabularies: vocabularies.into(),
-            sets,
-            roles: roles.into_iter().map(Arc::new).collect(),
-            separations,
-            credential_rules,
-            assignments,
-        })
-    }
-}
 
 fn index<T, Id: Copy>(
     entries: &Table<Arc<T>>,
@@ -187,6 +106,24 @@ pub(crate) struct Names {
     /// The names of attributes that something in the ledger has, by what has them.
     pub(super) attributes: FxHashMap<&'static str, Index<()>>,
     cover: Cover,
+}
+
+impl Names {
+    /// Reads the names of a ledger, and reports those that are declared twice.
+    pub(crate) fn of(entries: &Entries, findings: &mut Vec<Finding>) -> Self {
+        Self {
+            users: index(&entries.users, "user", |u| &u.id, UserId::new, findings),
+            groups: index(&entries.groups, "group", |g| &g.id, GroupId::new, findings),
+            origins: index(&entries.origins, "origin", |o| &o.id, |i| i, findings),
+            systems: index(&entries.systems, "system", |s| &s.id, SystemId::new, findings),
+            vocabularies: index(&entries.vocabularies, "vocabulary", |v| &v.id, VocabularyId::new, findings),
+            sets: index(&entries.command_sets, "command set", |c| &c.id, SetId::new, findings),
+            roles: index(&entries.roles, "role", |r| &r.id, RoleId::new, findings),
+            networks: entries.origins.iter().map(|o| plain_networks(&o.networks, findings)).collect(),
+            attributes: comparison::attributes(entries),
+            cover: Cover::new(entries),
+        }
+    }
 }
 
 /// Follows references, and collects what is wrong with them.
@@ -398,7 +335,7 @@ impl Resolver<'_> {
         GroupLinks { members: self.parties(&group.members), owners: self.parties(&group.owners) }
     }
 
-    fn groups(&mut self, entries: &Entries) -> Vec<GroupLinks> {
+    pub(crate) fn groups(&mut self, entries: &Entries) -> Vec<GroupLinks> {
         let groups: Vec<GroupLinks> = entries.groups.iter().map(|g| self.group(g)).collect();
         let edges: Vec<Vec<(usize, Place)>> = groups
             .iter()
@@ -408,7 +345,7 @@ impl Resolver<'_> {
         groups
     }
 
-    fn roles(&mut self, entries: &Entries) -> Vec<RoleLinks> {
+    pub(crate) fn roles(&mut self, entries: &Entries) -> Vec<RoleLinks> {
         let mut edges = Vec::with_capacity(entries.roles.len());
         let mut roles = Vec::with_capacity(entries.roles.len());
         for role in &entries.roles {
@@ -435,7 +372,7 @@ impl Resolver<'_> {
         (RoleLinks { includes: ids, sets, assumable: self.assumable(role) }, includes)
     }
 
-    fn separation(&mut self, written: &entry::Separation) -> SeparationLinks {
+    pub(crate) fn separation(&mut self, written: &entry::Separation) -> SeparationLinks {
         let roles: Vec<RoleId> =
             written.roles.iter().filter_map(|r| look_up(&self.names.roles, "role", &r.value, r.place, self.findings)).collect();
         if written.roles.len() < 2 {
@@ -453,7 +390,7 @@ impl Resolver<'_> {
         }
     }
 
-    fn sets(&mut self, entries: &Entries) -> Table<Arc<SetLinks>> {
+    pub(crate) fn sets(&mut self, entries: &Entries) -> Table<Arc<SetLinks>> {
         let mut read: Vec<Vec<Result<FlatRule, usize>>> = Vec::with_capacity(entries.command_sets.len());
         let mut edges = Vec::new();
         for (i, set) in entries.command_sets.iter().enumerate() {
@@ -533,7 +470,7 @@ impl Resolver<'_> {
         Some(FlatRule { verb: rule.verb, pattern, text: rule.text.clone(), home, after })
     }
 
-    fn vocabulary(&mut self, written: &entry::Vocabulary) -> VocabularyLinks {
+    pub(crate) fn vocabulary(&mut self, written: &entry::Vocabulary) -> VocabularyLinks {
         let mut modes: Vec<String> = written.modes.iter().map(|m| m.name.value.clone()).collect();
         if modes.is_empty() {
             modes.push("deck".to_owned());

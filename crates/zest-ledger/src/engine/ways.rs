@@ -2,11 +2,11 @@
 
 use jiff::SignedDuration;
 
-use super::Site;
+use super::rules::Site;
 use crate::ask::{Answer, Change, Question, Refusal};
 use crate::engine::Engine;
-use crate::estate::{Condition, Conditions, Facts, SystemId, UserId};
 use crate::finding::nearest;
+use crate::links::{Condition, Conditions, Facts, SystemId, UserId};
 use crate::source::{Location, Place, visible};
 
 /// One way to go on from a refusal: a change, how to say it, and where in the ledger it would be made.

@@ -1,12 +1,12 @@
 //! Obligations: what must be done before an allowed act takes effect.
 
+use super::rules::{Site, agrees, could_agree, of_second_person};
 use super::trace::{Stop, Trace};
-use super::{Site, agrees, could_agree, of_second_person};
 use crate::ask::{Question, Refusal, Stage, Verdict};
-use crate::estate::{Duties, UserId};
+use crate::links::{Duties, UserId};
 use crate::source::{Place, visible};
 
-pub(super) fn check(site: Site<'_>, user: UserId, question: &Question, duties: &Duties, trace: &mut Trace) -> Result<(), Stop> {
+pub(crate) fn check(site: Site<'_>, user: UserId, question: &Question, duties: &Duties, trace: &mut Trace) -> Result<(), Stop> {
     let (engine, session) = (site.engine, &question.session);
     if let Some(place) = duties.confirm {
         let done = session.confirmed || trace.agrees;

@@ -2,8 +2,8 @@
 
 use crate::ask::{Refusal, Session, Stage};
 use crate::engine::Engine;
-use crate::estate::{AssignmentId, Outcome, Part, RoleId, SeparationLinks, SystemId, UserId};
-use crate::kind::trace::{Stop, Trace};
+use crate::engine::trace::{Stop, Trace};
+use crate::links::{AssignmentId, Outcome, Part, RoleId, SeparationLinks, SystemId, UserId};
 use crate::source::{Place, visible};
 
 /// The roles somebody holds through assignments, with the place of each assignment; on one system, or anywhere.

@@ -2,7 +2,7 @@
 
 use super::trace::{Stop, Trace};
 use crate::ask::{Refusal, Stage};
-use crate::estate::{Conditions, Facts, Outcome};
+use crate::links::{Conditions, Facts, Outcome};
 
 /// Checks every condition; `what` says whose they are, as in "the assignment".
 pub(crate) fn check(conditions: &Conditions, facts: &Facts<'_>, what: &str, trace: &mut Trace) -> Result<(), Stop> {

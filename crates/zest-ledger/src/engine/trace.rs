@@ -2,7 +2,7 @@
 
 use crate::ask::{Answer, Decision, Gate, GateOutcome, Question, Refusal, RuleRef, Stage, Verdict};
 use crate::engine::Engine;
-use crate::estate::UserId;
+use crate::links::UserId;
 use crate::source::Place;
 
 /// Why, and where it is written.

@@ -4,15 +4,20 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
+use super::missing;
+use super::rules::{Combining, Kind, Scratch, Site};
+use super::trace::{Stop, Trace};
 use super::ways::Way;
-use super::{Combining, Kind, OutsideTable, Scratch, Site, Stop, Trace, missing};
 use crate::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
 use crate::engine::Engine;
+use crate::engine::{Declared, Estate};
 use crate::entry::Channel;
-use crate::estate::{Declared, Estate, Ground, Kept, Resolver, RoleId, SetId, SystemId, UserId};
 use crate::finding::{Code, Finding};
+use crate::links::{Ground, Resolver, RoleId, SetId, SystemId, UserId};
 use crate::listing::{Effective, SessionView};
 use crate::source::{At, Location, visible};
+use crate::table::Kept;
+use crate::text::OutsideTable;
 
 /// No kind.
 #[derive(Debug)]

@@ -4,10 +4,10 @@ use std::fmt::Write as _;
 
 use crate::ask::{Central, Question, Refusal, Session, Stage};
 use crate::engine::Engine;
+use crate::engine::trace::{Stop, Trace};
 use crate::entry::{IdentitySource, Proof, User};
-use crate::estate::{AssignmentId, Party, SystemId, UserId};
 use crate::finding::nearest;
-use crate::kind::trace::{Stop, Trace};
+use crate::links::{AssignmentId, Party, SystemId, UserId};
 use crate::source::{Place, visible};
 
 /// Finds the user who asks.

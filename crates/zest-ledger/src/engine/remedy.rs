@@ -8,9 +8,9 @@ use std::collections::BinaryHeap;
 
 use crate::ask::{Answer, Change, Fact, Question, Refusal, Remedy, Step, Verdict};
 use crate::engine::Engine;
+use crate::engine::rules::Site;
+use crate::engine::ways::{Way, way};
 use crate::finding::nearest;
-use crate::kind::Site;
-use crate::kind::ways::{Way, way};
 use crate::source::visible;
 
 /// How many remedies are offered at most.

@@ -2,9 +2,9 @@
 
 use jiff::Timestamp;
 
-use super::Site;
+use super::rules::Site;
 use crate::ask::{Gate, GateOutcome, Question, Refusal};
-use crate::estate::UserId;
+use crate::links::UserId;
 use crate::source::{Location, visible};
 
 /// Says that nothing is there for somebody.
