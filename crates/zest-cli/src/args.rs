@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use zest_ledger::ask::{Fact, FactForm, Session};
 
 use crate::exit::Exit;
+use crate::format::Format;
 
 /// Asks whether a user's action would be allowed, and why, from a ledger of text files.
 #[derive(Debug, Parser)]
@@ -305,16 +306,6 @@ impl LedgerArg {
     pub(crate) fn shown(&self) -> String {
         zest_ledger::source::visible(&self.ledger.display().to_string())
     }
-}
-
-/// How to print.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Format {
-    /// For people
-    #[default]
-    Text,
-    /// For programs
-    Json,
 }
 
 #[derive(Debug, Args)]

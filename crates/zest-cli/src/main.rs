@@ -3,6 +3,7 @@
 mod args;
 mod exit;
 mod folder;
+mod format;
 mod out;
 mod render;
 mod run;

@@ -147,13 +147,11 @@ fn the_keys_of_the_format_are_listed() {
             return words.iter().map(|w| format!("`{}`", w.as_str().unwrap_or(""))).collect::<Vec<_>>().join(" or ");
         }
         if let Some(any) = value["anyOf"].as_array() {
-            return if any[0]["format"].is_string() {
-                "date or moment".to_owned()
-            } else {
-                any.iter().map(kind).collect::<Vec<_>>().join(" or ")
-            };
+            return any.iter().map(kind).collect::<Vec<_>>().join(" or ");
         }
         match value["type"].as_str() {
+            // A moment is the one text whose form begins with a year.
+            Some("string") if value["pattern"].as_str().is_some_and(|p| p.starts_with("^[0-9]{4}-")) => "date or moment".to_owned(),
             Some("string") => "text".to_owned(),
             Some("boolean") => "true or false".to_owned(),
             Some("integer") => value["maximum"].as_i64().map_or("number".to_owned(), |m| format!("{} to {m}", value["minimum"])),

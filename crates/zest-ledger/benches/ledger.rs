@@ -12,7 +12,7 @@ use std::time::{Duration, Instant};
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group};
 use jiff::SignedDuration;
 use rustc_hash::FxHashMap;
-use zest_ledger::ask::{Act, Verdict};
+use zest_ledger::ask::{Act, Change, Verdict};
 use zest_ledger::entry::Proof;
 use zest_ledger::estate::Estate;
 use zest_ledger::{Engine, Ledger, Question};
@@ -100,7 +100,7 @@ fn decide(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, load, decide, services);
+criterion_group!(benches, load, decide, services, change, refused);
 
 fn main() {
     benches();
@@ -159,6 +159,52 @@ fn services(c: &mut Criterion) {
     }
     for (users, rules) in HOSTS {
         measure(format!("host/{users}-users-{rules}-rules"), &sized::host(users, rules), &host_questions(users, rules));
+    }
+    group.finish();
+}
+
+/// A user is switched on, or joins a group, on an engine of 100,000 users: what a preview or a remedy costs before it is asked.
+fn change(c: &mut Criterion) {
+    let mut group = c.benchmark_group("change");
+    group.sample_size(20).warm_up_time(Duration::from_millis(500)).measurement_time(Duration::from_secs(3));
+    let text = format!("{}[users.newcomer]\nproofs = [\"password\"]\ndisabled = true\n", sized::ledger(100_000, 1_000));
+    let engine = Engine::compile(estate(&text)).expect("it compiles");
+    let on = [Change::Enable { user: "newcomer".to_owned() }];
+    let joins = [Change::JoinGroup { group: "group-7".to_owned(), user: "newcomer".to_owned() }];
+    for (name, changes) in [("switched-on", &on), ("joins-a-group", &joins)] {
+        group.bench_function(name, |b| b.iter(|| engine.with(black_box(changes)).expect("it collides with nothing")));
+    }
+    group.finish();
+}
+
+/// A refusal with its reasons and its remedies, at 100,000 users, on each kind of system.
+fn refused(c: &mut Criterion) {
+    let mut group = c.benchmark_group("refused");
+    group.sample_size(20).warm_up_time(Duration::from_millis(500)).measurement_time(Duration::from_secs(3));
+    let as_batch: Act = "account:batch".parse().expect("a link");
+    let databases = sized::databases(100_000);
+    let asked = [
+        ("network-device", sized::ledger(100_000, 100), Question::new("user-9", "sw-1", "show port pier-0 tally")),
+        ("cloud", sized::cloud(100_000, 100_000), Question::new("user-9", "sky", "hull.stop on line/elsewhere/hull")),
+        ("host", sized::host(100_000, 100), Question::new("user-9", "box", "/opt/jobs/run pier-0 now").acting(as_batch)),
+        ("postgresql", databases.clone(), Question::new("user-60", "fares", "select on fares.price")),
+        (
+            "mariadb",
+            databases,
+            Question::new("user-60", "points", "select on points.member").from("192.0.2.7".parse().expect("an address")),
+        ),
+    ];
+    for (kind, text, question) in asked {
+        let engine = Engine::compile(estate(&text)).expect("it compiles");
+        let answer = engine.ask(&question);
+        assert!(
+            answer.refusal.is_some() && !answer.remedies.is_empty(),
+            "{kind}: {:?}, {} remedies",
+            answer.refusal,
+            answer.remedies.len()
+        );
+        group.bench_function(BenchmarkId::new("ask", kind), |b| b.iter(|| engine.ask(black_box(&question))));
+        group.bench_function(BenchmarkId::new("decide", kind), |b| b.iter(|| engine.decide(black_box(&question))));
     }
     group.finish();
 }
@@ -233,5 +279,16 @@ fn ratios() {
             row("load and compile, each tenfold from 1,000 to 100,000 users", (large, small, (large / small).sqrt()), "13");
         }
         _ => println!("load and compile were not measured in this run"),
+    }
+    for kind in ["network-device", "cloud", "host", "postgresql", "mariadb"] {
+        if let (Some(ask), Some(decide)) = (measured(&format!("refused/ask/{kind}")), measured(&format!("refused/decide/{kind}"))) {
+            row(&format!("refused with remedies, {kind} / a decision"), (ask, decide, ask / decide), "5,000");
+        }
+    }
+    let compiled = measured("compile/users/100000");
+    for name in ["switched-on", "joins-a-group"] {
+        if let (Some(change), Some(compile)) = (measured(&format!("change/{name}")), compiled) {
+            row(&format!("compile / a user {name}, 100,000 users"), (compile, change, compile / change), "more the better; 100 is wanted");
+        }
     }
 }

@@ -8,7 +8,7 @@ use zest_ledger::ask::{Form, Verdict};
 use zest_ledger::{Engine, Question, json};
 
 use super::{line, selection};
-use crate::args::{Ask, Format};
+use crate::args::Ask;
 use crate::exit::Exit;
 use crate::out::{complain, flush, put, say};
 use crate::{render, unknown};
@@ -39,10 +39,7 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
     if let Some(unknown) = unknown::in_answer(&answer) {
         return Err(unknown.into());
     }
-    match args.format.format {
-        Format::Text => put!("{}", render::answer::render(&answer, &args.ledger.shown())),
-        Format::Json => say!("{:#}", json::answer(&answer)),
-    }
+    args.format.format.print(|| json::answer(&answer), || put!("{}", render::answer::render(&answer, &args.ledger.shown())));
     Ok(exit_of(answer.verdict))
 }
 
@@ -57,10 +54,8 @@ fn on_each(engine: &Engine, question: &Question, systems: &[String], args: &Ask)
         worst = worse(worst, exit_of(answer.verdict));
         answers.push(answer);
     }
-    match args.format.format {
-        Format::Text => put!("{}", render::answer::table(&answers)),
-        Format::Json => say!("{:#}", serde_json::Value::Array(answers.iter().map(json::answer).collect())),
-    }
+    let data = || serde_json::Value::Array(answers.iter().map(json::answer).collect());
+    args.format.format.print(data, || put!("{}", render::answer::table(&answers)));
     // What one system does not know another may; what none knows is not there.
     let unknown = answers.iter().map(unknown::in_answer).collect::<Option<Vec<_>>>();
     match unknown.and_then(|list| list.into_iter().next()) {

@@ -4,9 +4,9 @@ use anyhow::Result;
 use zest_ledger::source::visible;
 use zest_ledger::{Question, json, review};
 
-use crate::args::{EffectiveArgs, Format};
+use crate::args::EffectiveArgs;
 use crate::exit::Exit;
-use crate::out::{complain, put, say};
+use crate::out::{complain, put};
 use crate::render;
 
 pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
@@ -25,10 +25,7 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
         complain!("zest: {}", render::answer::short(&answer));
         return Ok(Exit::Denied);
     };
-    match args.format.format {
-        Format::Text => put!("{}", render::effective::render(&visible(&args.user), &rights)),
-        Format::Json => say!("{:#}", json::effective(&rights)),
-    }
+    args.format.format.print(|| json::effective(&rights), || put!("{}", render::effective::render(&visible(&args.user), &rights)));
     let may_something = rights.iter().any(|r| {
         r.refused.is_none()
             && (!r.entitlements.is_empty()

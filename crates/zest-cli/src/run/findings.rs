@@ -5,7 +5,7 @@ use jiff::Timestamp;
 use zest_ledger::finding::{Code, Findings, Severity};
 use zest_ledger::{Engine, json, review};
 
-use crate::args::{FailOn, FindingsArgs, Format};
+use crate::args::{FailOn, FindingsArgs};
 use crate::exit::Exit;
 use crate::out::{complain, put, say};
 use crate::{folder, render};
@@ -17,17 +17,13 @@ pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {
     let at = args.at.unwrap_or_else(Timestamp::now);
     let findings = of_folder(args, at);
     let moment = if args.at.is_some() { format!("at {at}") } else { format!("at {at}, which is now; `--at` states another moment") };
-    match args.format.format {
-        Format::Text => {
-            put!("{}", render::findings::render(&findings));
-            say!("{moment}");
-        }
-        Format::Json => {
-            say!("{:#}", json::findings(&findings));
-            if args.at.is_none() {
-                complain!("zest: {moment}");
-            }
-        }
+    let text = || {
+        put!("{}", render::findings::render(&findings));
+        say!("{moment}");
+    };
+    args.format.format.print(|| json::findings(&findings), text);
+    if args.format.format.is_data() && args.at.is_none() {
+        complain!("zest: {moment}");
     }
     let least = match args.fail_on {
         FailOn::Error => Severity::Error,

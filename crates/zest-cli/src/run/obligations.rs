@@ -12,7 +12,7 @@ use zest_ledger::review::{self, ObjectObligations};
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, Ledger};
 
-use crate::args::{Format, Obligations};
+use crate::args::Obligations;
 use crate::exit::Exit;
 use crate::folder;
 use crate::out::{complain, complain_of, say};
@@ -47,7 +47,7 @@ fn list(words: &[String]) -> String {
 }
 
 fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
-    if args.format.format == Format::Json {
+    let data = || {
         let rows: Vec<_> = chosen
             .iter()
             .map(|o| {
@@ -57,8 +57,9 @@ fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
                         "place": { "file": o.location.file, "line": o.location.line, "column": o.location.column } })
             })
             .collect();
-        say!("{:#}", serde_json::Value::Array(rows));
-    } else {
+        serde_json::Value::Array(rows)
+    };
+    let text = || {
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width(width() as u16);
         table.set_header(["object", "attributes", "of its own", "of its type", "written in"]);
@@ -80,7 +81,8 @@ fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
             say!("{HEAD}{right}{HEAD:#}: {words}");
         }
         say!("{}", counted(chosen.len(), "object"));
-    }
+    };
+    args.format.format.print(data, text);
     if chosen.is_empty() { Exit::Nothing } else { Exit::Allowed }
 }
 

@@ -4,7 +4,7 @@ use anyhow::Result;
 use serde_json::{Value, json};
 use zest_ledger::{mariadb, postgresql};
 
-use crate::args::{Format, PrivilegesArgs, Server};
+use crate::args::{PrivilegesArgs, Server};
 use crate::exit::Exit;
 use crate::out::say;
 use crate::render::style::{FAINT, HEAD, hanging};
@@ -57,19 +57,21 @@ const fn general(kind: Server) -> &'static str {
 
 pub(crate) fn run(args: &PrivilegesArgs) -> Result<Exit> {
     let rows = rows(args.kind);
-    if args.format.format == Format::Json {
+    let data = || {
         let list: Vec<Value> = rows
             .iter()
             .map(|r| json!({ "name": r.name, "applies-to": r.applies_to, "about": r.about, "implies": (!r.implies.is_empty()).then_some(r.implies) }))
             .collect();
-        say!("{:#}", Value::Array(list));
-        return Ok(Exit::Allowed);
-    }
-    say!("{}\n", hanging("", general(args.kind)));
-    for row in rows {
-        say!("{HEAD}{}{HEAD:#}  {}", row.name, row.about);
-        let implied = if row.implies.is_empty() { String::new() } else { format!("; implies {}", row.implies) };
-        say!("    {FAINT}{}{FAINT:#}", hanging("    ", &format!("on {}{implied}", row.applies_to.join(", "))));
-    }
+        Value::Array(list)
+    };
+    let text = || {
+        say!("{}\n", hanging("", general(args.kind)));
+        for row in &rows {
+            say!("{HEAD}{}{HEAD:#}  {}", row.name, row.about);
+            let implied = if row.implies.is_empty() { String::new() } else { format!("; implies {}", row.implies) };
+            say!("    {FAINT}{}{FAINT:#}", hanging("    ", &format!("on {}{implied}", row.applies_to.join(", "))));
+        }
+    };
+    args.format.format.print(data, text);
     Ok(Exit::Allowed)
 }

@@ -6,7 +6,7 @@ use zest_ledger::entry::Proof;
 use zest_ledger::review;
 use zest_ledger::source::visible;
 
-use crate::args::{Format, Ready};
+use crate::args::Ready;
 use crate::exit::Exit;
 use crate::out::{complain, say};
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
@@ -24,7 +24,7 @@ pub(crate) fn run(args: &Ready) -> Result<Exit> {
         return Ok(Exit::Denied);
     };
     let words = |proofs: &[Proof]| proofs.iter().map(|p| p.word()).collect::<Vec<_>>();
-    if args.format.format == Format::Json {
+    let data = || {
         let systems = ready.iter().map(|r| {
             let channels: serde_json::Map<_, _> = r.channels.iter().map(|(c, p)| (c.word().to_owned(), json!(words(p)))).collect();
             let missing: Vec<_> = r
@@ -34,8 +34,9 @@ pub(crate) fn run(args: &Ready) -> Result<Exit> {
                 .collect();
             json!({ "system": r.system, "channels": channels, "missing": missing })
         });
-        say!("{:#}", serde_json::Value::Array(systems.collect()));
-    } else {
+        serde_json::Value::Array(systems.collect())
+    };
+    let text = || {
         // Systems with the same answer stand together.
         let mut groups: Vec<(Vec<String>, &review::Readiness)> = Vec::new();
         for one in &ready {
@@ -61,7 +62,8 @@ pub(crate) fn run(args: &Ready) -> Result<Exit> {
         if ready.is_empty() {
             say!("no system is meant for `{}`", visible(&args.user));
         }
-    }
+    };
+    args.format.format.print(data, text);
     Ok(if ready.is_empty() {
         Exit::Nothing
     } else if ready.iter().all(|r| r.missing.is_empty()) {

@@ -2,10 +2,11 @@
 
 use anyhow::Result;
 use serde_json::json;
+use zest_ledger::review::SessionView;
 use zest_ledger::source::visible;
 use zest_ledger::{Question, review};
 
-use crate::args::{Format, SessionCommand};
+use crate::args::SessionCommand;
 use crate::exit::Exit;
 use crate::out::say;
 use crate::render::style::{BAD, FAINT, HEAD, hanging};
@@ -20,25 +21,27 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
     if let Some((_, text, _)) = view.refused.as_ref().filter(|(code, ..)| code.names_nothing()) {
         return Err(crate::unknown::Unknown(text.clone()).into());
     }
-    if args.format.format == Format::Json {
+    let data = || {
         let refused = view.refused.as_ref().map(|(code, text, at)| {
             json!({ "code": code.code(), "text": text, "place": at.as_ref().map(|l| json!({ "file": l.file, "line": l.line, "column": l.column })) })
         });
-        say!(
-            "{:#}",
-            json!({
-                "line": view.line, "on": args.on, "person": view.person, "acting": view.acting, "account": view.account, "roles": view.roles,
-                "level": view.level, "channel": view.channel, "proofs": view.proofs, "expires": view.expires.map(|e| e.to_string()),
-                "refused": refused,
-            })
-        );
-        return Ok(if view.refused.is_some() { Exit::Denied } else { Exit::Allowed });
-    }
-    say!("{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", view.line, visible(&args.on))));
+        json!({
+            "line": view.line, "on": args.on, "person": view.person, "acting": view.acting, "account": view.account, "roles": view.roles,
+            "level": view.level, "channel": view.channel, "proofs": view.proofs, "expires": view.expires.map(|e| e.to_string()),
+            "refused": refused,
+        })
+    };
+    args.format.format.print(data, || show(&view, &args.on));
+    Ok(if view.refused.is_some() { Exit::Denied } else { Exit::Allowed })
+}
+
+/// Prints a session for people.
+fn show(view: &SessionView, on: &str) {
+    say!("{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", view.line, visible(on))));
     if let Some((code, text, at)) = &view.refused {
         let at = at.as_ref().map_or(String::new(), |l| format!(" ({l})"));
         say!("  {BAD}no such session{BAD:#}  {}", hanging("                   ", &format!("{text}{at} [{}]", code.code())));
-        return Ok(Exit::Denied);
+        return;
     }
     let not_stated = || format!("{FAINT}not stated{FAINT:#}");
     let rows = [
@@ -47,8 +50,8 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
         ("account", view.account.as_deref().map(visible)),
         ("roles", (!view.roles.is_empty()).then(|| view.roles.iter().map(|r| visible(r)).collect::<Vec<_>>().join(", "))),
         ("level", view.level.map(|l| l.to_string())),
-        ("channel", Some(view.channel.unwrap_or_else(not_stated))),
-        ("proofs", Some(view.proofs.map_or_else(not_stated, |p| if p.is_empty() { "none".to_owned() } else { p.join(", ") }))),
+        ("channel", Some(view.channel.clone().unwrap_or_else(not_stated))),
+        ("proofs", Some(view.proofs.as_ref().map_or_else(not_stated, |p| if p.is_empty() { "none".to_owned() } else { p.join(", ") }))),
         ("over at", Some(view.expires.map_or_else(|| format!("{FAINT}no end{FAINT:#}"), |e| e.to_string()))),
     ];
     for (name, value) in rows {
@@ -56,5 +59,4 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
             say!("  {name:<10} {}", hanging("             ", &value));
         }
     }
-    Ok(Exit::Allowed)
 }

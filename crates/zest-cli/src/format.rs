@@ -1,0 +1,35 @@
+//! The forms in which the program prints: every command that takes `--format` says here what it has, and one place prints it. A
+//! form for programs is made of the command's data, so that it is there in all commands at once.
+
+use clap::ValueEnum;
+use serde_json::Value;
+
+use crate::out::say;
+
+/// How to print.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    /// For people
+    #[default]
+    Text,
+    /// For programs
+    Json,
+}
+
+impl Format {
+    /// Prints what a command found: `text` prints it for people, `data` is what programs read.
+    pub(crate) fn print(self, data: impl FnOnce() -> Value, text: impl FnOnce()) {
+        match self {
+            Self::Text => text(),
+            Self::Json => say!("{:#}", data()),
+        }
+    }
+
+    /// Returns whether programs read it, so that remarks belong to the standard error.
+    pub(crate) const fn is_data(self) -> bool {
+        match self {
+            Self::Text => false,
+            Self::Json => true,
+        }
+    }
+}
