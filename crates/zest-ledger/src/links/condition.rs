@@ -507,31 +507,33 @@ impl Conditions {
 impl Resolver<'_> {
     /// Reads conditions, with bounds of validity.
     pub fn conditions(&mut self, when: &When, from: Option<&At<Timestamp>>, until: Option<&At<Timestamp>>) -> Conditions {
+        // Each key by name: one that nobody reads does not compile, and cannot hold by being forgotten.
+        let When { origin, hours, days, zone, channel, proof, proof_age, proof_older, compare } = when;
         let mut list: Vec<At<Condition>> = Vec::new();
         let (start, end) = (from.map(|m| m.value), until.map(|m| m.value));
         for (bound, begins) in [(from, true), (until, false)] {
             list.extend(bound.map(|at| At::new(Condition::Validity { begins, from: start, until: end }, at.place)));
         }
         let texts = |list: &[At<String>]| list.iter().map(|t| visible(&t.value)).collect::<Vec<_>>();
-        if let Some(first) = when.origin.first() {
-            list.push(At::new(Condition::Origin { networks: self.origins(&when.origin), written: texts(&when.origin) }, first.place));
+        if let Some(first) = origin.first() {
+            list.push(At::new(Condition::Origin { networks: self.origins(origin), written: texts(origin) }, first.place));
         }
-        let zone = self.zone(when);
-        let hours = when.hours.as_ref().and_then(|text| Some(At::new(self.hours(text)?, text.place)));
-        if let (Some(hours), Some(text)) = (&hours, &when.hours) {
-            list.push(At::new(Condition::Hours { hours: hours.value, zone: zone.clone(), written: visible(&text.value) }, hours.place));
+        let zone = self.zone(zone.as_ref());
+        let window = hours.as_ref().and_then(|text| self.hours(text));
+        if let (Some(hours), Some(text)) = (window, hours) {
+            list.push(At::new(Condition::Hours { hours, zone: zone.clone(), written: visible(&text.value) }, text.place));
         }
-        if let Some(first) = when.days.first() {
-            let days = when.days.iter().filter_map(|d| weekday(&d.value)).collect();
-            let night = hours.map(|h| h.value).filter(|h| h.is_over_midnight());
-            list.push(At::new(Condition::Days { days, night, zone, written: texts(&when.days) }, first.place));
+        if let Some(first) = days.first() {
+            let named = days.iter().filter_map(|d| self.weekday(d)).collect();
+            let night = window.filter(|h| h.is_over_midnight());
+            list.push(At::new(Condition::Days { days: named, night, zone, written: texts(days) }, first.place));
         }
-        if let Some(first) = when.channel.first() {
-            list.push(At::new(Condition::Channel(when.channel.iter().map(|c| c.value).collect()), first.place));
+        if let Some(first) = channel.first() {
+            list.push(At::new(Condition::Channel(channel.iter().map(|c| c.value).collect()), first.place));
         }
-        list.extend(self.proof(when));
+        list.extend(self.proof(proof, proof_age.as_ref(), proof_older.as_ref()));
         let mut compared: Vec<At<Comparison>> = Vec::new();
-        for text in &when.compare {
+        for text in compare {
             match Comparison::parse(&text.value) {
                 Ok(comparison) => {
                     self.attributes_are_known(&comparison, text);
@@ -556,9 +558,9 @@ impl Resolver<'_> {
         Conditions(list)
     }
 
-    fn zone(&mut self, when: &When) -> Zone {
-        let name = when.zone.as_ref().map_or_else(|| "UTC".to_owned(), |zone| visible(&zone.value));
-        let zone = when.zone.as_ref().map(|text| {
+    fn zone(&mut self, written: Option<&At<String>>) -> Zone {
+        let name = written.map_or_else(|| "UTC".to_owned(), |zone| visible(&zone.value));
+        let zone = written.map(|text| {
             TimeZone::get(&text.value).unwrap_or_else(|_| {
                 self.bad_value(text, "a time zone", "write an IANA name such as \"Europe/Oslo\" or \"UTC\"");
                 TimeZone::UTC
@@ -580,10 +582,14 @@ impl Resolver<'_> {
         None
     }
 
-    fn proof(&mut self, when: &When) -> Option<At<Condition>> {
-        let (age, older) = (when.proof_age.as_ref().map(|a| a.value), when.proof_older.as_ref().map(|a| a.value));
-        let Some(proof) = when.proof.first() else {
-            if let Some(age) = when.proof_age.as_ref().or(when.proof_older.as_ref()) {
+    fn proof(
+        &mut self,
+        proofs: &[At<Proof>],
+        age: Option<&At<SignedDuration>>,
+        older: Option<&At<SignedDuration>>,
+    ) -> Option<At<Condition>> {
+        let Some(proof) = proofs.first() else {
+            if let Some(age) = age.or(older) {
                 self.report(
                     Finding::new(Code::MissingKey, "`proof-age` is given without `proof`")
                         .at(age.place, "the age of which proof?")
@@ -592,6 +598,7 @@ impl Resolver<'_> {
             }
             return None;
         };
+        let (age, older) = (age.map(|a| a.value), older.map(|a| a.value));
         if let (Some(age), Some(older)) = (age, older)
             && older >= age
         {
@@ -601,8 +608,24 @@ impl Resolver<'_> {
                     .help("leave one of the two out, or swap them"),
             );
         }
-        let accepted = when.proof.iter().map(|p| p.value).collect();
+        let accepted = proofs.iter().map(|p| p.value).collect();
         Some(At::new(Condition::Proof(ProofNeed { accepted, age, older }), proof.place))
+    }
+
+    fn weekday(&mut self, text: &At<String>) -> Option<Weekday> {
+        Some(match text.value.as_str() {
+            "mon" => Weekday::Monday,
+            "tue" => Weekday::Tuesday,
+            "wed" => Weekday::Wednesday,
+            "thu" => Weekday::Thursday,
+            "fri" => Weekday::Friday,
+            "sat" => Weekday::Saturday,
+            "sun" => Weekday::Sunday,
+            _ => {
+                self.bad_value(text, "a day of the week", "write `mon`, `tue`, `wed`, `thu`, `fri`, `sat` or `sun`");
+                return None;
+            }
+        })
     }
 
     /// Reports an attribute that nothing in the ledger has: it could never be known.
@@ -619,17 +642,4 @@ impl Resolver<'_> {
             self.findings.push(Finding::new(Code::UnknownAttribute, message).at(text.place, label).help(scope.help()));
         }
     }
-}
-
-fn weekday(word: &str) -> Option<Weekday> {
-    Some(match word {
-        "mon" => Weekday::Monday,
-        "tue" => Weekday::Tuesday,
-        "wed" => Weekday::Wednesday,
-        "thu" => Weekday::Thursday,
-        "fri" => Weekday::Friday,
-        "sat" => Weekday::Saturday,
-        "sun" => Weekday::Sunday,
-        _ => return None,
-    })
 }

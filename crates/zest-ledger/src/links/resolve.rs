@@ -196,10 +196,12 @@ impl Resolver<'_> {
 
     /// Follows the references of obligations; nothing where none is written.
     pub fn obligations(&mut self, after: &entry::Obligations) -> Option<Duties> {
+        // Each key by name: an obligation that nobody reads does not compile.
+        let entry::Obligations { confirm, prove_again, second_person } = after;
         (!after.is_empty()).then(|| Duties {
-            confirm: after.confirm.as_ref().filter(|c| c.value).map(|c| c.place),
-            prove_again: after.prove_again.clone(),
-            second_person: self.parties(&after.second_person),
+            confirm: confirm.as_ref().filter(|c| c.value).map(|c| c.place),
+            prove_again: prove_again.clone(),
+            second_person: self.parties(second_person),
             anyone: None,
         })
     }
