@@ -91,6 +91,21 @@ fn obligations_hold_a_line_back_until_they_are_met() {
 }
 
 #[test]
+fn after_a_rule_on_trial_everybody_is_still_known() {
+    let mut session = open("lead-1");
+    session.type_line("elevate");
+    let restart = |session: &mut Rehearsal| {
+        session.confirm();
+        session.approve("lead-2", Some(vec![Proven::new(Proof::Key, jiff::SignedDuration::from_mins(1))]));
+        let answer = session.type_line("restart").answer;
+        (answer.verdict, answer.refusal, answer.gates.iter().map(|g| g.text.clone()).collect::<Vec<_>>())
+    };
+    let without = restart(&mut session);
+    session.allow_on_trial("zero tally").expect("the pattern can be read");
+    assert_eq!(restart(&mut session), without, "the rule is about another line");
+}
+
+#[test]
 fn a_credential_to_be_changed_leaves_one_thing_to_do() {
     let mut session = open("trainee-1");
     assert_eq!(
