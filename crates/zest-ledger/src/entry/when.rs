@@ -28,8 +28,6 @@ table! {
     /// Days of the week on which it holds: `mon` to `sun`.
     days: Vec<At<String>> = "days", Shape::List(&Shape::Words(&["mon", "tue", "wed", "thu", "fri", "sat", "sun"])),
         "days on which it holds; hours over midnight belong to the day on which they begin";
-    /// Months in which it holds: `jan` to `dec`.
-    months: Vec<At<String>> = "months", Shape::List(&Shape::Words(When::MONTHS)), "months in which it holds";
     /// The zone of hours and days.
     zone: Option<At<String>> = "zone", Shape::Text, "the zone of hours and days, such as \"Europe/Oslo\"; UTC unless stated";
     /// Channels the session comes through.
@@ -46,9 +44,6 @@ table! {
 }
 
 impl When {
-    /// The words of the months, in order.
-    pub(crate) const MONTHS: &[&str] = &["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"];
-
     /// Makes conditions that always hold.
     #[must_use]
     pub fn new() -> Self {

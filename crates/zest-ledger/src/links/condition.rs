@@ -132,8 +132,6 @@ pub(crate) enum Condition {
     Hours { hours: Hours, zone: Zone, written: String },
     /// The day of the week; a night belongs to the day on which it starts.
     Days { days: Vec<Weekday>, night: Option<Hours>, zone: Zone, written: Vec<String> },
-    /// The month.
-    Months { months: Vec<i8>, zone: Zone, written: Vec<String> },
     /// The channel the session comes through.
     Channel(Vec<Channel>),
     /// A proof of identity and its age.
@@ -243,7 +241,7 @@ impl Condition {
             Self::Validity { .. } => Part::Validity,
             Self::Origin { .. } => Part::Origin,
             Self::Hours { .. } => Part::Hours,
-            Self::Days { .. } | Self::Months { .. } => Part::Days,
+            Self::Days { .. } => Part::Days,
             Self::Channel(_) => Part::Channel,
             Self::Proof(_) => Part::Proof,
             Self::Compare(_) => Part::Attributes,
@@ -256,7 +254,7 @@ impl Condition {
             Self::Validity { .. } => Refusal::AssignmentNotValid,
             Self::Origin { .. } => Refusal::OriginOutside,
             Self::Hours { .. } => Refusal::OutsideHours,
-            Self::Days { .. } | Self::Months { .. } => Refusal::OutsideDays,
+            Self::Days { .. } => Refusal::OutsideDays,
             Self::Channel(_) => Refusal::ChannelOutside,
             Self::Proof(_) => Refusal::ProofMissing,
             Self::Compare(_) => Refusal::AttributesDiffer,
@@ -284,7 +282,6 @@ impl Condition {
                 let day = |t: DateTime| if runs_over(t.time()) { t.weekday().previous() } else { t.weekday() };
                 known(zone.civil(session).map(|t| days.contains(&day(t))))
             }
-            Self::Months { months, zone, .. } => known(zone.civil(session).map(|t| months.contains(&t.month()))),
             Self::Channel(list) => known(session.channel.map(|c| list.contains(&c))),
             Self::Proof(need) => need.outcome(facts),
             Self::Compare(comparison) => comparison.outcome(facts),
@@ -309,9 +306,6 @@ impl Condition {
             Self::Hours { zone, written, .. } => format!("{} is {not}within {written} {}", zone.clock(session), zone.name),
             Self::Days { zone, written, .. } => {
                 format!("{} ({}) is {not}one of {}", zone.clock(session), zone.name, written.join(", "))
-            }
-            Self::Months { zone, written, .. } => {
-                format!("{} ({}) is {not}in {}", zone.clock(session), zone.name, written.join(", "))
             }
             Self::Channel(list) => {
                 let wanted: Vec<&str> = list.iter().map(|c| c.word()).collect();
@@ -339,7 +333,6 @@ impl Condition {
             Self::Origin { written, .. } => format!("from {}", written.join(" or ")),
             Self::Hours { zone, written, .. } => format!("{written} {}", zone.name),
             Self::Days { zone, written, .. } => format!("on {} ({})", written.join(" or "), zone.name),
-            Self::Months { zone, written, .. } => format!("in {} ({})", written.join(" or "), zone.name),
             Self::Channel(list) => format!("by {}", list.iter().map(|c| c.word()).collect::<Vec<_>>().join(" or ")),
             Self::Proof(need) => format!("with {}{}", need.proofs(), need.ages("within")),
             Self::Compare(comparison) => visible(&comparison.to_string()),
@@ -352,13 +345,7 @@ impl Condition {
             Self::Compare(comparison) => comparison
                 .unknown(facts)
                 .map_or_else(|| "numbers on both sides of a comparison".to_owned(), |o| format!("`{}`", visible(&o.to_string()))),
-            Self::Validity { .. }
-            | Self::Origin { .. }
-            | Self::Hours { .. }
-            | Self::Days { .. }
-            | Self::Months { .. }
-            | Self::Channel(_)
-            | Self::Proof(_) => {
+            Self::Validity { .. } | Self::Origin { .. } | Self::Hours { .. } | Self::Days { .. } | Self::Channel(_) | Self::Proof(_) => {
                 format!("the {}", self.part().fact())
             }
         }
@@ -367,7 +354,7 @@ impl Condition {
     /// Returns changes of the session that would make it hold, each with its clause, for somebody with these proofs.
     pub(crate) fn remedies(&self, all: &Conditions, facts: &Facts<'_>, proofs: &[At<Proof>]) -> Vec<(Change, String)> {
         let found = match self {
-            Self::Validity { .. } | Self::Hours { .. } | Self::Days { .. } | Self::Months { .. } => {
+            Self::Validity { .. } | Self::Hours { .. } | Self::Days { .. } => {
                 all.moment(facts.session).map(|(at, text)| (Change::Moment(at), text))
             }
             Self::Origin { networks, .. } => networks.first().map(|a| (Change::Origin(a), format!("from {a}"))),
@@ -521,7 +508,7 @@ impl Resolver<'_> {
     /// Reads conditions, with bounds of validity.
     pub fn conditions(&mut self, when: &When, from: Option<&At<Timestamp>>, until: Option<&At<Timestamp>>) -> Conditions {
         // Each key by name: one that nobody reads does not compile, and cannot hold by being forgotten.
-        let When { origin, hours, days, months, zone, channel, proof, proof_age, proof_older, compare } = when;
+        let When { origin, hours, days, zone, channel, proof, proof_age, proof_older, compare } = when;
         let mut list: Vec<At<Condition>> = Vec::new();
         let (start, end) = (from.map(|m| m.value), until.map(|m| m.value));
         for (bound, begins) in [(from, true), (until, false)] {
@@ -539,11 +526,7 @@ impl Resolver<'_> {
         if let Some(first) = days.first() {
             let named = days.iter().filter_map(|d| self.weekday(d)).collect();
             let night = window.filter(|h| h.is_over_midnight());
-            list.push(At::new(Condition::Days { days: named, night, zone: zone.clone(), written: texts(days) }, first.place));
-        }
-        if let Some(first) = months.first() {
-            let numbers = months.iter().filter_map(|m| When::MONTHS.iter().position(|w| *w == m.value)).map(|n| n as i8 + 1).collect();
-            list.push(At::new(Condition::Months { months: numbers, zone, written: texts(months) }, first.place));
+            list.push(At::new(Condition::Days { days: named, night, zone, written: texts(days) }, first.place));
         }
         if let Some(first) = channel.first() {
             list.push(At::new(Condition::Channel(channel.iter().map(|c| c.value).collect()), first.place));
