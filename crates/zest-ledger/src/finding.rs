@@ -288,8 +288,6 @@ codes! {
     NobodySignsIn = "ZL0924" "nobody-signs-in" Warning;
     /// By changes of what runs, somebody comes to run anything as root.
     WayToRoot = "ZL0925" "way-to-root" Warning;
-    /// A user has a single way to prove identity, and cannot sign in without it.
-    SingleProof = "ZL0928" "single-proof" Note;
     /// A deny on a host does not catch every spelling of what it means.
     DenyPassed = "ZL0926" "deny-passed" Warning;
     /// A variable that is handed over can make a program run anything.

@@ -76,13 +76,6 @@ impl Review<'_> {
                         .help("add `proofs = [\"password\"]` or another way, or disable the user"),
                 );
             }
-            if let [only] = &user.proofs[..] {
-                self.findings.push(
-                    Finding::new(Code::SingleProof, format!("`{name}` has a single way to prove identity"))
-                        .at(only.place, "without it nobody signs in as this user")
-                        .help("add a second way to `proofs`"),
-                );
-            }
             let reaches = |c: &Candidate| !estate.assignments[c.assignment.index()].systems.is_clear();
             if !self.engine.membership.candidates(id).iter().any(reaches)
                 && !is_disabled
