@@ -14,6 +14,8 @@ pub(crate) enum Format {
     Text,
     /// For programs
     Json,
+    /// For programs, one value on each line: what a list holds, or the answer
+    Lines,
 }
 
 impl Format {
@@ -22,6 +24,10 @@ impl Format {
         match self {
             Self::Text => text(),
             Self::Json => say!("{:#}", data()),
+            Self::Lines => match data() {
+                Value::Array(list) => list.iter().for_each(|value| say!("{value}")),
+                one => say!("{one}"),
+            },
         }
     }
 
@@ -29,7 +35,7 @@ impl Format {
     pub(crate) const fn is_data(self) -> bool {
         match self {
             Self::Text => false,
-            Self::Json => true,
+            Self::Json | Self::Lines => true,
         }
     }
 }
