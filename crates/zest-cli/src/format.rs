@@ -14,8 +14,6 @@ pub(crate) enum Format {
     Text,
     /// For programs
     Json,
-    /// For programs, one value on each line: what a list holds, or the answer
-    Lines,
 }
 
 impl Format {
@@ -24,10 +22,6 @@ impl Format {
         match self {
             Self::Text => text(),
             Self::Json => say!("{:#}", data()),
-            Self::Lines => match data() {
-                Value::Array(list) => list.iter().for_each(|value| say!("{value}")),
-                one => say!("{one}"),
-            },
         }
     }
 
@@ -35,7 +29,7 @@ impl Format {
     pub(crate) const fn is_data(self) -> bool {
         match self {
             Self::Text => false,
-            Self::Json | Self::Lines => true,
+            Self::Json => true,
         }
     }
 }
