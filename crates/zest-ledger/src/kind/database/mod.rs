@@ -23,19 +23,81 @@ use crate::source::{Place, visible};
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Accounts {
     pub(crate) list: Arc<Vec<(String, Place)>>,
-    pub(crate) used_by: FxHashMap<String, Vec<(Party, Place)>>,
+    used_by: Arc<FxHashMap<String, Vec<(Party, Place)>>>,
+    /// What a layer changed about `used_by`.
+    lent: FxHashMap<String, Vec<(Party, Place)>>,
+    index: Arc<Index>,
+}
+
+/// Where accounts stand in the list, by what one looks for.
+#[derive(Debug, Default)]
+struct Index {
+    /// What a person types of each account's name.
+    logins: Vec<String>,
+    by_name: FxHashMap<String, usize>,
+    by_login: FxHashMap<String, Vec<usize>>,
+    by_party: FxHashMap<Party, Vec<usize>>,
 }
 
 impl Accounts {
-    /// Returns whether somebody may use an account: their own, or one that is lent.
-    pub(crate) fn may_use(&self, site: Site<'_>, user: UserId, account: &str, login: &str) -> bool {
-        let lent = |list: &Vec<(Party, Place)>| list.iter().any(|&(p, _)| site.engine.membership.belongs(user, p));
-        login == site.engine.estate.user(user).id.value || self.used_by.get(account).is_some_and(lent)
+    /// Makes it of accounts in order, and who may use which; `login_of` gives what a person types of an account's name.
+    pub(crate) fn new(
+        list: Vec<(String, Place)>,
+        used_by: FxHashMap<String, Vec<(Party, Place)>>,
+        login_of: impl Fn(&str) -> String,
+    ) -> Self {
+        let mut index = Index { logins: list.iter().map(|(name, _)| login_of(name)).collect(), ..Index::default() };
+        for (position, (name, _)) in list.iter().enumerate() {
+            index.by_name.entry(name.clone()).or_insert(position);
+            index.by_login.entry(index.logins[position].clone()).or_default().push(position);
+            for (party, _) in used_by.get(name).into_iter().flatten() {
+                index.by_party.entry(*party).or_default().push(position);
+            }
+        }
+        Self { list: Arc::new(list), used_by: Arc::new(used_by), lent: FxHashMap::default(), index: Arc::new(index) }
     }
 
-    /// Returns whether somebody has an account; `login_of` gives what a person types of an account's name.
-    pub(crate) fn has(&self, site: Site<'_>, user: UserId, login_of: impl Fn(&str) -> String) -> bool {
-        self.list.iter().any(|(account, _)| self.may_use(site, user, account, &login_of(account)))
+    /// Says who may use an account now, instead of who might.
+    pub(crate) fn lend(&mut self, account: &str, parties: Vec<(Party, Place)>) {
+        self.lent.insert(account.to_owned(), parties);
+    }
+
+    /// Returns who may use an account besides the person whose own it is.
+    pub(crate) fn used_by(&self, account: &str) -> &[(Party, Place)] {
+        self.lent.get(account).or_else(|| self.used_by.get(account)).map_or(&[], Vec::as_slice)
+    }
+
+    /// Returns whether somebody may use an account: their own, or one that is lent.
+    fn may_use(&self, site: Site<'_>, user: UserId, position: usize) -> bool {
+        let lent = || self.used_by(&self.list[position].0).iter().any(|&(party, _)| site.engine.membership.belongs(user, party));
+        self.index.logins[position] == site.engine.estate.user(user).id.value || lent()
+    }
+
+    /// Returns the accounts that somebody may use, in order, as positions in the list.
+    fn usable(&self, site: Site<'_>, user: UserId) -> Vec<usize> {
+        let Index { by_name, by_login, by_party, .. } = &*self.index;
+        let groups = site.engine.membership.groups_of(user).into_iter().map(Party::Group);
+        let lent = groups.chain([Party::User(user)]).filter_map(|party| by_party.get(&party)).flatten();
+        let own = by_login.get(&site.engine.estate.user(user).id.value).into_iter().flatten();
+        let changed = self.lent.keys().filter_map(|name| by_name.get(name));
+        let mut found: Vec<usize> = lent.chain(own).chain(changed).copied().filter(|&p| self.may_use(site, user, p)).collect();
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+
+    /// Returns the names of the accounts that somebody may use, in order.
+    pub(crate) fn of(&self, site: Site<'_>, user: UserId) -> impl Iterator<Item = &str> {
+        self.usable(site, user).into_iter().map(|position| self.list[position].0.as_str())
+    }
+
+    /// Returns whether somebody has an account.
+    pub(crate) fn has(&self, site: Site<'_>, user: UserId) -> bool {
+        !self.usable(site, user).is_empty()
+    }
+
+    fn place(&self, account: &str) -> Option<Place> {
+        self.index.by_name.get(account).map(|&position| self.list[position].1)
     }
 }
 
@@ -48,31 +110,23 @@ pub(crate) const fn hears(fact: Fact) -> bool {
     }
 }
 
-/// Finds the names of the accounts a question may mean; `login_of` gives what a person types of an account's name.
-pub(crate) fn accounts(
-    site: Site<'_>,
-    question: &Question,
-    accounts: &Accounts,
-    login_of: impl Fn(&str) -> String,
-    trace: &mut Trace,
-) -> Result<Vec<String>, Stop> {
+/// Finds the names of the accounts a question may mean.
+pub(crate) fn accounts(site: Site<'_>, question: &Question, accounts: &Accounts, trace: &mut Trace) -> Result<Vec<String>, Stop> {
     let engine = site.engine;
     let name = &question.user;
     let user = engine.find_user(name, false);
     let shown = visible(name);
-    let is_named = |account: &str| question.session.account.as_ref().is_none_or(|a| a == account || *a == login_of(account));
+    let Index { logins, by_name, by_login, .. } = &*accounts.index;
+    let is_named =
+        |&position: &usize| question.session.account.as_ref().is_none_or(|a| *a == accounts.list[position].0 || *a == logins[position]);
+    let named = |positions: Vec<usize>| positions.into_iter().map(|p| accounts.list[p].0.clone()).collect::<Vec<_>>();
     // Accounts without a login let anybody in whose origin fits.
-    let anonymous =
-        || -> Vec<String> { accounts.list.iter().map(|(a, _)| a.clone()).filter(|a| login_of(a).is_empty() && is_named(a)).collect() };
+    let anonymous = || by_login.get("").into_iter().flatten().copied().filter(is_named).collect::<Vec<_>>();
     if let Some(user) = user {
         person(engine, &question.session, user, trace)?;
-        let may = |account: &str| {
-            login_of(account) == *name
-                || accounts.used_by.get(account).is_some_and(|l| l.iter().any(|&(p, _)| engine.membership.belongs(user, p)))
-        };
-        let found: Vec<String> = accounts.list.iter().map(|(a, _)| a.clone()).filter(|a| may(a) && is_named(a)).collect();
+        let found: Vec<usize> = accounts.usable(site, user).into_iter().filter(is_named).collect();
         // The one of the user's own name comes before those that are shared.
-        let own: Vec<String> = found.iter().filter(|a| login_of(a) == *name).cloned().collect();
+        let own: Vec<usize> = found.iter().copied().filter(|&p| logins[p] == *name).collect();
         let found = if own.is_empty() { found } else { own };
         let found = if found.is_empty() { anonymous() } else { found };
         if found.is_empty() {
@@ -82,10 +136,12 @@ pub(crate) fn accounts(
             })?;
             return Err(Stop);
         }
-        return Ok(found);
+        return Ok(named(found));
     }
     // A login that no user of the ledger stands behind may be asked about as well.
-    let found: Vec<String> = accounts.list.iter().map(|(a, _)| a.clone()).filter(|a| a == name || login_of(a) == *name).collect();
+    let mut found: Vec<usize> = by_name.get(name).into_iter().chain(by_login.get(name).into_iter().flatten()).copied().collect();
+    found.sort_unstable();
+    found.dedup();
     let found = if found.is_empty() { anonymous() } else { found };
     if found.is_empty() {
         trace.refuse(Stage::Entry, Refusal::UnknownUser, || {
@@ -95,17 +151,17 @@ pub(crate) fn accounts(
         })?;
         return Err(Stop);
     }
-    Ok(found)
+    Ok(named(found))
 }
 
 /// Returns whether nobody is behind an account at a moment, though the ledger says who should be: its owner, or everybody who
 /// may use it, is disabled, past the end or not yet there. And the first moment at which that will be so.
 pub(crate) fn behind(estate: &Estate, accounts: &Accounts, account: &str, login: &str, at: Timestamp) -> (bool, Option<Timestamp>) {
     let users = &estate.entries.users;
-    let used_by = accounts.used_by.get(account);
+    let used_by = accounts.used_by(account);
     let mut queue: Vec<Party> = match estate.names.users.get(login) {
         Some(&owner) => vec![Party::User(owner)],
-        None => used_by.into_iter().flatten().map(|&(party, _)| party).collect(),
+        None => used_by.iter().map(|&(party, _)| party).collect(),
     };
     let mut seen: FxHashSet<Party> = FxHashSet::default();
     let (mut somebody, mut is_there, mut last) = (false, false, None);
@@ -143,8 +199,8 @@ pub(crate) fn one_role<'q>(question: &'q Question, trace: &mut Trace) -> Result<
 /// Notes the account that is used.
 pub(crate) fn uses(trace: &mut Trace, question: &Question, account: &str, accounts: &Accounts) {
     trace.understood(|| Understood::Account(account.to_owned()));
-    let place = accounts.list.iter().find(|(a, _)| a == account).map(|&(_, p)| p);
-    let how = accounts.used_by.get(account).and_then(|l| l.first()).map(|&(_, p)| p);
+    let place = accounts.place(account);
+    let how = accounts.used_by(account).first().map(|&(_, p)| p);
     trace.pass(Stage::Entry, || {
         let (user, account) = (visible(&question.user), visible(account));
         if user == account {

@@ -25,17 +25,17 @@ pub(crate) fn parts(entries: &Entries, system: &System) -> Vec<Arc<Database>> {
     entries.databases.iter().filter(|d| d.system.value == system.id.value).map(Arc::clone).collect()
 }
 
-/// Returns the accounts of a server with who may use them.
-pub(crate) fn accounts(resolver: &mut Resolver<'_>, parts: &[Arc<Database>]) -> Accounts {
+/// Returns the accounts of a server with who may use them; `login_of` gives what a person types of an account's name.
+pub(crate) fn accounts(resolver: &mut Resolver<'_>, parts: &[Arc<Database>], login_of: impl Fn(&str) -> String) -> Accounts {
     let list = parts.iter().flat_map(|p| p.accounts.iter().map(|a| (a.name.value.clone(), a.name.place))).collect();
-    let mut accounts = Accounts { list: Arc::new(list), used_by: FxHashMap::default() };
+    let mut used_by = FxHashMap::default();
     for role in parts.iter().flat_map(|p| p.accounts.iter().chain(&p.roles)) {
         let parties = resolver.parties(&role.used_by);
         if !parties.is_empty() {
-            accounts.used_by.insert(role.name.value.clone(), parties);
+            used_by.insert(role.name.value.clone(), parties);
         }
     }
-    accounts
+    Accounts::new(list, used_by, login_of)
 }
 
 /// Makes of the links of a server those with changes, where nothing but accounts is lent and grants are added, which the server
@@ -55,7 +55,7 @@ pub(crate) fn amended<W: Clone>(
             Change::UseAccount { account, .. } => {
                 let entry = parts.iter().flat_map(|p| &p.accounts).find(|a| a.name.value == *account)?;
                 let parties = resolver.parties(&entry.used_by);
-                Arc::make_mut(&mut links.accounts).used_by.insert(account.clone(), parties);
+                Arc::make_mut(&mut links.accounts).lend(account, parties);
             }
             _ => return None,
         }

@@ -192,7 +192,16 @@ impl<'e> Context<'e> {
 
     /// Returns the user of the ledger who has an account as their own: the one of the same name.
     pub(crate) fn owner(&self, account: usize) -> Option<UserId> {
-        self.engine.estate.names.users.get(self.account(account).login.as_str()).copied()
+        self.account(account).owner
+    }
+
+    /// Returns the accounts that somebody may be told to use, in order: nobody is told to use what is another person's own.
+    fn free(&self, user: UserId) -> impl Iterator<Item = &'e HostAccountLinks> + use<'e> {
+        let links = self.links;
+        let own = links.logins.get(self.engine.estate.user(user).id.value.as_str()).copied();
+        let split = own.map_or(0, |own| links.shared.partition_point(|&shared| shared < own));
+        let (before, after) = links.shared.split_at(split);
+        before.iter().copied().chain(own).chain(after.iter().copied()).map(|index| &links.accounts[index])
     }
 
     /// Returns the people who can sign in with an account at a moment, as far as the host itself looks: it knows no channel but

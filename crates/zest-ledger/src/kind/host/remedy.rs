@@ -131,9 +131,7 @@ impl Host<'_> {
             // Two changes that only make sense together are one way.
             ways.push(way(Change::FromOwn { account: name.clone(), acting: question.session.acting }, text, None));
         }
-        // Nobody is told to use what is another person's own.
-        let free = |index: &usize| self.context.owner(*index).is_none_or(|owner| owner == self.asked.user);
-        let accounts = || (0..links.accounts.len()).filter(free).map(|index| &links.accounts[index]);
+        let accounts = || self.context.free(self.asked.user);
         for account in accounts().filter(|a| Some(&a.login) != self.answer.account.as_ref()).take(TRIED) {
             ways.push(way(Change::Account(account.login.clone()), format!("with the account `{}`", visible(&account.login)), None));
         }
@@ -177,9 +175,7 @@ impl Host<'_> {
         let question = self.asked.question;
         let mut ways = Vec::new();
         if let Some((Act::Account { running, .. }, before)) = question.session.acting.split_last() {
-            // Nobody is told to use what is another person's own.
-            let free = |index: &usize| self.context.owner(*index).is_none_or(|owner| owner == self.asked.user);
-            let accounts = || (0..links.accounts.len()).filter(free).map(|index| &links.accounts[index]);
+            let accounts = || self.context.free(self.asked.user);
             for account in accounts().filter(|a| Some(&a.login) != self.answer.account.as_ref()).take(TRIED) {
                 let act = Act::Account { host: None, login: account.login.clone(), running: running.clone() };
                 if question.session.acting.last() != Some(&act) {

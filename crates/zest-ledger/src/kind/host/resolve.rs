@@ -7,7 +7,7 @@ use crate::entries::Entries;
 use crate::entry::{self, RuleVerb};
 use crate::finding::{Code, Finding};
 use crate::links::resolve::Ground;
-use crate::links::{Networks, Party, Resolver, SetId, look_up};
+use crate::links::{Networks, Party, Resolver, SetId, UserId, look_up};
 use crate::source::{At, Place, visible};
 
 /// What one host holds.
@@ -15,6 +15,8 @@ use crate::source::{At, Place, visible};
 pub(crate) struct HostLinks {
     pub(crate) accounts: Vec<HostAccountLinks>,
     pub(crate) logins: FxHashMap<Box<str>, usize>,
+    /// Accounts that are nobody's own, in order.
+    pub(crate) shared: Vec<usize>,
     pub(crate) run_as: Vec<RunAsLinks>,
     pub(crate) jobs: Vec<JobLinks>,
     /// Directories that lead to others.
@@ -35,6 +37,8 @@ impl HostLinks {
 #[derive(Debug)]
 pub(crate) struct HostAccountLinks {
     pub(crate) login: String,
+    /// The user of the ledger whose own it is: the one of the same name.
+    pub(crate) owner: Option<UserId>,
     pub(crate) shell: String,
     pub(crate) used_by: Vec<(Party, Place)>,
     pub(crate) origin: Option<Networks>,
@@ -147,6 +151,7 @@ impl Resolver<'_> {
             let commands_of = account.commands_of.iter().filter_map(|(who, list)| Some((self.party(who)?.0, sets(self, list)))).collect();
             let found = HostAccountLinks {
                 login: account.login.value.clone(),
+                owner: self.names.users.get(account.login.value.as_str()).copied(),
                 shell: account.shell_path().to_owned(),
                 used_by: self.parties(&account.used_by),
                 origin: account.origin.as_ref().map(|list| self.origins(list)),
@@ -157,6 +162,9 @@ impl Resolver<'_> {
                 proof: account.proof.as_ref().is_none_or(|p| p.value),
                 place: account.login.place,
             };
+            if found.owner.is_none() {
+                links.shared.push(links.accounts.len());
+            }
             links.accounts.push(found);
         }
         for part in &parts {

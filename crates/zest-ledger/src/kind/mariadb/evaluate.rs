@@ -139,7 +139,7 @@ pub(crate) fn open<'s>(
     state: &'s State,
     trace: &mut Trace,
 ) -> Result<View<'s>, Stop> {
-    let found = accounts(site, question, &server.accounts, login_of, trace)?;
+    let found = accounts(site, question, &server.accounts, trace)?;
     let mut logins: Vec<String> = found.iter().map(|a| login_of(a)).collect();
     logins.sort();
     logins.dedup();

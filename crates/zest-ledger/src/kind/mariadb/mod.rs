@@ -56,7 +56,7 @@ impl Kind for Mariadb {
         let system = &ground.entries.systems[system.index()];
         let parts = parts_of(ground.entries, system);
         let written = Arc::new(written(&parts, None, resolver.findings));
-        Arc::new(Links { accounts: Arc::new(accounts(resolver, &parts)), written })
+        Arc::new(Links { accounts: Arc::new(accounts(resolver, &parts, login_of)), written })
     }
 
     fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept> {
@@ -120,7 +120,7 @@ impl Kind for Mariadb {
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
-        site.engine.state::<Server>(site.system).is_some_and(|server| server.accounts.has(site, user, login_of))
+        site.engine.state::<Server>(site.system).is_some_and(|server| server.accounts.has(site, user))
     }
 
     fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {

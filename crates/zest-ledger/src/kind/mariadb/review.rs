@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use jiff::Timestamp;
 
-use super::{AccountName, Holder, Scope, Server, login_of, open, open_as};
+use super::{AccountName, Holder, Scope, Server, open, open_as};
 use crate::ask::{Question, Session};
 use crate::engine::Engine;
 use crate::engine::entry::person;
@@ -30,15 +30,14 @@ pub(super) fn effective(site: Site<'_>, server: &Server, user: UserId, session: 
         if let Some(refused) = refusal(&trace.into_answer(&question, engine)) {
             return Effective { refused: Some(refused), ..nothing };
         }
-        let mine = |name: &&String| server.accounts.may_use(site, user, name, &login_of(name));
-        let each = server.accounts.list.iter().map(|(a, _)| a).filter(mine).filter_map(|name| {
+        let each = server.accounts.of(site, user).filter_map(|name| {
             let account = AccountName::parse(name)?;
             let mut trace = Trace::explaining();
             let opened = open_as(&question, server, &state, &account.user, (account.clone(), None), &mut trace);
             let refused = refusal(&trace.into_answer(&question, engine));
             Some(match opened {
                 Ok(view) if refused.is_none() => in_view(engine, &state, &view),
-                _ => OnDatabase { account: name.clone(), refused, ..OnDatabase::default() },
+                _ => OnDatabase { account: name.to_owned(), refused, ..OnDatabase::default() },
             })
         });
         return Effective { database: each.collect(), ..nothing };
@@ -208,7 +207,7 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
             );
         }
         let all = state.grants.get(&(holder, Scope::Everything)).is_some_and(|h| h.privileges == super::Level::Global.applicable());
-        nobody_uses(engine, &name.to_string(), &name.user, server.accounts.used_by.contains_key(&name.to_string()), all, at, findings);
+        nobody_uses(engine, &name.to_string(), &name.user, !server.accounts.used_by(&name.to_string()).is_empty(), all, at, findings);
     }
     for role in &state.roles {
         let holder = Holder::Role(role.clone());

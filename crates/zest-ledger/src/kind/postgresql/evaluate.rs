@@ -117,7 +117,7 @@ pub(crate) fn walk(site: Site<'_>, question: &Question, server: &Server, trace: 
 
 /// Opens the session and makes the stated role active.
 pub(crate) fn open(site: Site<'_>, question: &Question, server: &Server, catalog: &Catalog, trace: &mut Trace) -> Result<Standing, Stop> {
-    let found = accounts(site, question, &server.accounts, str::to_owned, trace)?;
+    let found = accounts(site, question, &server.accounts, trace)?;
     let [account] = found.as_slice() else {
         let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
         trace.refuse(Stage::Entry, Refusal::SeveralAccounts, || {

@@ -63,7 +63,7 @@ impl Kind for Postgresql {
         let system = &ground.entries.systems[system.index()];
         let parts = parts_of(ground.entries, system);
         let written = Arc::new(written(system, &parts, None, resolver.findings));
-        Arc::new(Links { accounts: Arc::new(accounts(resolver, &parts)), written })
+        Arc::new(Links { accounts: Arc::new(accounts(resolver, &parts, str::to_owned)), written })
     }
 
     fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept> {
@@ -129,7 +129,7 @@ impl Kind for Postgresql {
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
-        site.engine.state::<Server>(site.system).is_some_and(|server| server.accounts.has(site, user, str::to_owned))
+        site.engine.state::<Server>(site.system).is_some_and(|server| server.accounts.has(site, user))
     }
 
     fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {

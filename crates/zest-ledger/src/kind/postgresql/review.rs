@@ -209,7 +209,7 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
                     .help("grant `connect` on \"database\" to one of its roles"),
                 );
             }
-            nobody_uses(engine, name, name, server.accounts.used_by.contains_key(name), role.superuser, at, findings);
+            nobody_uses(engine, name, name, !server.accounts.used_by(name).is_empty(), role.superuser, at, findings);
         } else {
             let is_empty = !granted.contains(name.as_str()) && !owns(name) && role.member_of.is_empty();
             no_use(is_empty, !state.roles.values().any(|r| r.member_of.contains_key(name)) && !owns(name), &shown, at, findings);
