@@ -15,8 +15,13 @@ pub type Kept = Arc<dyn Any + Send + Sync>;
 ///
 /// # Example
 /// ```
-/// use zest_ledger::{Ledger, entry::User};
-/// let estate = Ledger::new().user(User::new("watch-1")).user(User::new("watch-2")).document("net.toml", "").estate()?;
+/// use zest_ledger::{Ledger, entry::{System, Unrestricted, User, Vocabulary}};
+/// let estate = Ledger::new()
+///     .user(User::new("watch-1"))
+///     .user(User::new("watch-2"))
+///     .vocabulary(Vocabulary::new("corvane-os"))
+///     .system(System::network_device("sw-1", "corvane-os", Unrestricted::Nothing))
+///     .estate()?;
 /// let users = estate.users();
 /// assert_eq!((users.len(), users[1].id.value.as_str()), (2, "watch-2"));
 /// # Ok::<(), zest_ledger::finding::Findings>(())
