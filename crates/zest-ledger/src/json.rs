@@ -186,7 +186,9 @@ fn texts_of(fact: Fact, value: &Value) -> Result<Vec<String>, QuestionError> {
     }
 }
 
-fn place(location: Option<&Location>) -> Value {
+/// Returns a place: its file, line and column, or `null`.
+#[must_use]
+pub fn place(location: Option<&Location>) -> Value {
     location.map_or(Value::Null, |l| json!({ "file": l.file, "line": l.line, "column": l.column }))
 }
 

@@ -8,6 +8,7 @@ use anyhow::{Context, Result, bail};
 use comfy_table::{ContentArrangement, Table, presets};
 use serde_json::json;
 use toml_edit::{Array, DocumentMut, InlineTable, Item, Value};
+use zest_ledger::json::place;
 use zest_ledger::review::{self, ObjectObligations};
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, Ledger};
@@ -54,7 +55,7 @@ fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
                 let attributes: serde_json::Map<_, _> = o.attributes.iter().map(|(k, v)| (k.clone(), json!(v))).collect();
                 let rights: serde_json::Map<_, _> = o.of_rights.iter().map(|(r, w)| (r.clone(), json!(w))).collect();
                 json!({ "object": o.path, "attributes": attributes, "own": o.own, "of-type": o.of_type, "of-rights": rights,
-                        "place": { "file": o.location.file, "line": o.location.line, "column": o.location.column } })
+                        "place": place(Some(&o.location)) })
             })
             .collect();
         serde_json::Value::Array(rows)

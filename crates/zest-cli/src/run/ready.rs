@@ -3,6 +3,7 @@
 use anyhow::Result;
 use serde_json::json;
 use zest_ledger::entry::Proof;
+use zest_ledger::json::place;
 use zest_ledger::review;
 use zest_ledger::source::visible;
 
@@ -27,11 +28,7 @@ pub(crate) fn run(args: &Ready) -> Result<Exit> {
     let data = || {
         let systems = ready.iter().map(|r| {
             let channels: serde_json::Map<_, _> = r.channels.iter().map(|(c, p)| (c.word().to_owned(), json!(words(p)))).collect();
-            let missing: Vec<_> = r
-                .missing
-                .iter()
-                .map(|(text, at)| json!({ "text": text, "place": at.as_ref().map(|l| json!({ "file": l.file, "line": l.line, "column": l.column })) }))
-                .collect();
+            let missing: Vec<_> = r.missing.iter().map(|(text, at)| json!({ "text": text, "place": place(at.as_ref()) })).collect();
             json!({ "system": r.system, "channels": channels, "missing": missing })
         });
         serde_json::Value::Array(systems.collect())

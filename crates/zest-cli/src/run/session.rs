@@ -2,6 +2,7 @@
 
 use anyhow::Result;
 use serde_json::json;
+use zest_ledger::json::place;
 use zest_ledger::review::SessionView;
 use zest_ledger::source::visible;
 use zest_ledger::{Question, review};
@@ -22,9 +23,8 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
         return Err(crate::unknown::Unknown(text.clone()).into());
     }
     let data = || {
-        let refused = view.refused.as_ref().map(|(code, text, at)| {
-            json!({ "code": code.code(), "text": text, "place": at.as_ref().map(|l| json!({ "file": l.file, "line": l.line, "column": l.column })) })
-        });
+        let refused =
+            view.refused.as_ref().map(|(code, text, at)| json!({ "code": code.code(), "text": text, "place": place(at.as_ref()) }));
         json!({
             "line": view.line, "on": args.on, "person": view.person, "acting": view.acting, "account": view.account, "roles": view.roles,
             "level": view.level, "channel": view.channel, "proofs": view.proofs, "expires": view.expires.map(|e| e.to_string()),

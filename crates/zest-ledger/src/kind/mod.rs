@@ -11,6 +11,7 @@ pub(crate) mod network_device;
 pub mod postgresql;
 pub(crate) mod service;
 
+use self::database::Databases;
 use crate::ask::Fact;
 pub use crate::engine::Declared;
 pub use crate::engine::rules::{AFTER, Combining, Kind, Kinds, Scratch, Site, WHEN, no_statements};
@@ -22,7 +23,8 @@ pub use crate::table::Kept;
 pub use crate::text::{OutsideTable, Row};
 
 /// The kinds that this crate knows.
-const KNOWN: [&dyn Kind; 5] = [&network_device::NetworkDevice, &postgresql::Postgresql, &mariadb::Mariadb, &service::Service, &host::Host];
+const KNOWN: [&dyn Kind; 5] =
+    [&network_device::NetworkDevice, &Databases(postgresql::Postgresql), &Databases(mariadb::Mariadb), &service::Service, &host::Host];
 
 /// Returns the kinds that this crate knows.
 pub(crate) fn known() -> Kinds {

@@ -298,6 +298,13 @@ impl Draft<'_> {
 
 /// Entries
 impl Draft<'_> {
+    /// Notes that what is written of a system has changed.
+    fn touch_named(&mut self, system: &str) {
+        if let Some(id) = self.estate.names.systems.get(system) {
+            self.touch(id.index());
+        }
+    }
+
     fn touch(&mut self, system: usize) {
         let changes = self.touched.systems.entry(system).or_default();
         changes.extend(self.current.clone().filter(|change| changes.last() != Some(change)));
@@ -493,9 +500,7 @@ impl Draft<'_> {
                 let system = entry.system.value.clone();
                 let path = nth(keys(&[self.table_of(&system), &system, "grants"]), index);
                 edits.into_iter().for_each(|(key, how)| self.told(entry.system.place, path.clone(), key, how));
-                if let Some(id) = self.estate.names.systems.get(system.as_str()) {
-                    self.touch(id.index());
-                }
+                self.touch_named(&system);
                 self.entries.services.set(row, Arc::new(entry));
                 return Ok(true);
             }
@@ -532,9 +537,7 @@ impl Draft<'_> {
             let beside = beside(&ceiling.allow, ceiling.place);
             ceiling.allow.push(At::new(operation.to_owned(), beside));
             self.told(place, path, "allow", How::AddLast(quoted(operation)));
-            if let Some(id) = self.estate.names.systems.get(system.as_str()) {
-                self.touch(id.index());
-            }
+            self.touch_named(&system);
             self.entries.services.set(row, Arc::new(entry));
             return Ok(());
         }
@@ -571,9 +574,7 @@ impl Draft<'_> {
             entry.accounts[index].until = None;
             let (system, account) = (entry.system.value.clone(), &entry.accounts[index].login);
             self.told(account.place, keys(&["hosts", &system, "accounts", &account.value]), "until", How::Unset);
-            if let Some(id) = self.estate.names.systems.get(system.as_str()) {
-                self.touch(id.index());
-            }
+            self.touch_named(&system);
             self.entries.hosts.set(row, Arc::new(entry));
             return Ok(());
         }

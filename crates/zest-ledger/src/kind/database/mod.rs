@@ -1,5 +1,6 @@
 //! What database servers have in common: which account a person uses, and how a privilege is asked for.
 
+mod kind;
 pub(crate) mod not_modelled;
 pub(crate) mod remedy;
 pub(crate) mod resolve;
@@ -18,6 +19,8 @@ use crate::engine::trace::{Stop, Trace, Understood};
 use crate::finding::nearest;
 use crate::links::{Party, UserId};
 use crate::source::{Place, visible};
+
+pub(crate) use kind::{Databases, Rules};
 
 /// The accounts of a server as people use them: name, where it is written, who may use it.
 #[derive(Clone, Debug, Default)]
@@ -96,6 +99,11 @@ impl Accounts {
         !self.usable(site, user).is_empty()
     }
 
+    /// Returns the user or account whose name is nearest to one that nobody has.
+    fn nearest<'n>(&'n self, estate: &'n Estate, name: &str) -> Option<&'n str> {
+        nearest(name, estate.names.users.keys().map(|k| &**k).chain(self.list.iter().map(|(account, _)| account.as_str())))
+    }
+
     fn place(&self, account: &str) -> Option<Place> {
         self.index.by_name.get(account).map(|&position| self.list[position].1)
     }
@@ -145,8 +153,7 @@ pub(crate) fn accounts(site: Site<'_>, question: &Question, accounts: &Accounts,
     let found = if found.is_empty() { anonymous() } else { found };
     if found.is_empty() {
         trace.refuse(Stage::Entry, Refusal::UnknownUser, || {
-            let names = engine.estate.names.users.keys().map(|k| &**k).chain(accounts.list.iter().map(|(a, _)| a.as_str()));
-            let near = nearest(name, names).map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
+            let near = accounts.nearest(&engine.estate, name).map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
             (format!("neither a user nor an account of this server is called `{shown}`{near}"), None)
         })?;
         return Err(Stop);

@@ -17,133 +17,75 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::database;
-use super::database::resolve::{DatabaseLinks, accounts, amended, parts as parts_of};
-use crate::ask::{Answer, Change, Fact, Question, Refusal, Session};
+use super::database::resolve::{DatabaseLinks, parts as parts_of};
+use super::database::{Accounts, Rules};
+use crate::ask::{Answer, Question, Refusal, Session};
 use crate::engine::Engine;
-use crate::engine::missing;
-use crate::engine::rules::{Combining, Kind, Scratch, Site};
+use crate::engine::Estate;
+use crate::engine::rules::Site;
 use crate::engine::trace::{Stop, Trace};
-use crate::engine::ways::{Asked, Way as WayOn};
-use crate::engine::{Declared, Estate};
-use crate::entry::Channel;
+use crate::engine::ways::Way;
+use crate::entry::{self, Database, DatabaseGrant, System};
 use crate::finding::Finding;
 use crate::links::resolve::Ground;
-use crate::links::{Resolver, RoleId, SetId, SystemId, UserId};
-use crate::listing::{Effective, SessionView};
-use crate::source::{At, Location};
-use crate::table::Kept;
-use crate::text::OutsideTable;
+use crate::links::{Resolver, UserId};
+use crate::listing::Effective;
 pub(crate) use evaluate::{Server, login_of, open, open_as, walk, wanted};
 pub(crate) use need::{Need, On};
 pub(crate) use written::written;
 
 type Links = DatabaseLinks<written::Written>;
 
-/// The kind `mariadb`.
+/// What only `mariadb` says.
 #[derive(Debug)]
 pub(crate) struct Mariadb;
 
-impl Kind for Mariadb {
-    fn tables(&self) -> &'static [OutsideTable] {
-        &[]
+impl Rules for Mariadb {
+    const WORD: &'static [entry::Kind] = &[entry::Kind::MARIADB];
+    type Written = written::Written;
+    type Server = Server;
+
+    fn login_of(account: &str) -> String {
+        login_of(account)
     }
 
-    fn words(&self) -> &'static [crate::entry::Kind] {
-        &[crate::entry::Kind::MARIADB]
+    fn written(_: &System, parts: &[Arc<Database>], findings: &mut Vec<Finding>) -> written::Written {
+        written(parts, None, findings)
     }
 
-    fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
-        let system = &ground.entries.systems[system.index()];
-        let parts = parts_of(ground.entries, system);
-        let written = Arc::new(written(&parts, None, resolver.findings));
-        Arc::new(Links { accounts: Arc::new(accounts(resolver, &parts, login_of)), written })
+    fn one_more(written: &mut written::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
+        written::one_more(written, grant, findings);
     }
 
-    fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept> {
-        let parts = parts_of(ground.entries, &ground.entries.systems[system.index()]);
-        let links = amended(resolver, &parts, before.downcast_ref::<Links>()?, changes, written::one_more)?;
-        Some(Arc::new(links))
+    fn complete(_: &mut Resolver<'_>, _: Ground<'_>) {
+        // Descriptions without a server are reported once, with those of PostgreSQL.
     }
 
-    fn complete(&self, _resolver: &mut Resolver<'_>, _ground: Ground<'_>, _: &mut [Declared]) {}
-
-    fn compile(&self, estate: &Estate, id: SystemId) -> Kept {
-        let system = &estate.entries.systems[id.index()];
-        let parts = parts_of(&estate.entries, system);
-        let links: &Links = estate.links(id).expect("`resolve` made them");
-        Arc::new(Server::new(parts, links))
+    fn server(_: &Arc<System>, parts: Vec<Arc<Database>>, links: &Links) -> Server {
+        Server::new(parts, links)
     }
 
-    fn hears(&self, fact: Fact) -> bool {
-        database::hears(fact)
+    fn accounts(server: &Server) -> &Accounts {
+        &server.accounts
     }
 
-    fn combining(&self) -> Combining {
-        Combining::NotLookedAt
-    }
-
-    fn compiles_roles(&self) -> bool {
-        false
-    }
-
-    fn knows_links(&self) -> bool {
-        false
-    }
-
-    fn is_left_as_account(&self) -> bool {
-        false
-    }
-
-    fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
-        &[]
-    }
-
-    fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-        let server: &Server = site.engine.state(site.system).ok_or(Stop)?;
+    fn open(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
         open(site, question, server, &server.at(question.session.at), trace).map(drop)
     }
 
-    fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-        walk(site, question, site.engine.state(site.system).ok_or(Stop)?, trace)
+    fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
+        walk(site, question, server, trace)
     }
 
-    fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<WayOn> {
-        if matches!(refusal, Refusal::UserDisabled | Refusal::UserNotValid) {
-            return Asked::of(site, answer).map_or_else(|ways| ways, |asked| asked.person(refusal).unwrap_or_default());
-        }
-        site.engine.state(site.system).map_or_else(Vec::new, |server| remedy::ways(site, server, answer, refusal))
+    fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Refusal) -> Vec<Way> {
+        remedy::ways(site, server, answer, refusal)
     }
 
-    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
-        let nothing = || Effective::nothing(&site.entry().id.value);
-        site.engine.state(site.system).map_or_else(nothing, |server| review::effective(site, server, user, session))
+    fn effective(site: Site<'_>, server: &Server, user: UserId, session: &Session) -> Effective {
+        review::effective(site, server, user, session)
     }
 
-    fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
-        site.engine.state::<Server>(site.system).is_some_and(|server| server.accounts.has(site, user))
-    }
-
-    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
-        if self.concerns(site, user) { Vec::new() } else { missing::nothing("no account is there", site) }
-    }
-
-    fn view(&self, _: Site<'_>, question: &Question, view: &mut SessionView) {
-        view.roles = question.session.active_roles.clone().unwrap_or_default();
-    }
-
-    fn reaches(&self, engine: &Engine, user: UserId) -> bool {
-        engine.states::<Server>().any(|(system, _)| self.concerns(Site { engine, system }, user))
-    }
-
-    fn grants_to(&self, _: &Engine, _: RoleId) -> bool {
-        false
-    }
-
-    fn sets(&self, _: &Engine) -> Vec<SetId> {
-        Vec::new()
-    }
-
-    fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
+    fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
         review::review(engine, at, findings);
     }
 }

@@ -6,25 +6,18 @@ use crate::engine::rules::Site;
 use crate::engine::trace::Trace;
 use crate::engine::ways::{Way, way};
 use crate::finding::nearest;
-use crate::kind::database::remedy::{PROPOSED, join, use_account};
+use crate::kind::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
 use crate::source::visible;
 
 /// Ways on from one refusal.
 pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Refusal) -> Vec<Way> {
-    let engine = site.engine;
     let question = &answer.question;
     let state = server.at(question.session.at);
     let names = || server.accounts.list.iter().filter_map(|(a, p)| Some((AccountName::parse(a)?, *p)));
     let login = |user: &str| names().any(|(a, _)| a.user == user).then(|| user.to_owned());
     let is_anonymous = answer.account.as_ref().is_some_and(|a| a.starts_with('@'));
     match refusal {
-        Refusal::UnknownUser => {
-            let known = engine.estate.names.users.keys().map(|k| &**k).chain(server.accounts.list.iter().map(|(a, _)| a.as_str()));
-            nearest(&question.user, known)
-                .map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None))
-                .into_iter()
-                .collect()
-        }
+        Refusal::UnknownUser => as_nearest(site, &server.accounts, &question.user),
         Refusal::NoAccount => {
             let is_weak = |a: &AccountName| !a.user.is_empty() && a.user != "root";
             names()
@@ -33,12 +26,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 .map(|(a, place)| Way { place: Some(place), ..use_account(site, &a.to_string(), &question.user) })
                 .collect()
         }
-        Refusal::SeveralAccounts => server
-            .accounts
-            .list
-            .iter()
-            .map(|(a, _)| way(Change::Account(a.clone()), format!("through the account `{}`", visible(a)), None))
-            .collect(),
+        Refusal::SeveralAccounts => through_each(&server.accounts),
         // Nothing is given to an anonymous account: the person's own ones are reached from other origins.
         refusal if matches!(refusal, Refusal::NotStated | Refusal::OriginNotAdmitted) || is_anonymous => {
             let user = question.session.account.as_deref().map_or_else(|| login(&question.user), |a| Some(super::login_of(a)));

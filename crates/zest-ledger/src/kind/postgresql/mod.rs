@@ -19,22 +19,19 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::database;
-use super::database::resolve::{DatabaseLinks, accounts, amended, have_servers, parts as parts_of};
-use crate::ask::{Answer, Change, Fact, Question, Refusal, Session};
+use super::database::resolve::{DatabaseLinks, have_servers, parts as parts_of};
+use super::database::{Accounts, Rules};
+use crate::ask::{Answer, Question, Refusal, Session};
 use crate::engine::Engine;
-use crate::engine::missing;
-use crate::engine::rules::{Combining, Kind, Scratch, Site};
+use crate::engine::Estate;
+use crate::engine::rules::Site;
 use crate::engine::trace::{Stop, Trace};
-use crate::engine::ways::{Asked, Way as WayOn};
-use crate::engine::{Declared, Estate};
-use crate::entry::Channel;
+use crate::engine::ways::Way as WayOn;
+use crate::entry::{self, Database, DatabaseGrant, System};
 use crate::finding::Finding;
 use crate::links::resolve::Ground;
-use crate::links::{Resolver, RoleId, SetId, SystemId, UserId};
-use crate::listing::{Effective, SessionView};
-use crate::source::{At, Location};
-use crate::table::Kept;
-use crate::text::OutsideTable;
+use crate::links::{Resolver, UserId};
+use crate::listing::Effective;
 pub use acl::{Acl, AclRefusal, Grantee, Held};
 pub use catalog::{Catalog, Matrix, ObjectNumber, RoleNumber, Want, Way};
 pub use difference::script;
@@ -46,113 +43,56 @@ pub use privilege::{Class, Privilege, Privileges};
 
 type Links = DatabaseLinks<written::Written>;
 
-/// The kind `postgresql`.
+/// What only `postgresql` says.
 #[derive(Debug)]
 pub(crate) struct Postgresql;
 
-impl Kind for Postgresql {
-    fn tables(&self) -> &'static [OutsideTable] {
-        &[]
+impl Rules for Postgresql {
+    const WORD: &'static [entry::Kind] = &[entry::Kind::POSTGRESQL];
+    type Written = written::Written;
+    type Server = Server;
+
+    fn login_of(account: &str) -> String {
+        account.to_owned()
     }
 
-    fn words(&self) -> &'static [crate::entry::Kind] {
-        &[crate::entry::Kind::POSTGRESQL]
+    fn written(system: &System, parts: &[Arc<Database>], findings: &mut Vec<Finding>) -> written::Written {
+        written(system, parts, None, findings)
     }
 
-    fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
-        let system = &ground.entries.systems[system.index()];
-        let parts = parts_of(ground.entries, system);
-        let written = Arc::new(written(system, &parts, None, resolver.findings));
-        Arc::new(Links { accounts: Arc::new(accounts(resolver, &parts, str::to_owned)), written })
+    fn one_more(written: &mut written::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
+        written::one_more(written, grant, findings);
     }
 
-    fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept> {
-        let parts = parts_of(ground.entries, &ground.entries.systems[system.index()]);
-        let links = amended(resolver, &parts, before.downcast_ref::<Links>()?, changes, written::one_more)?;
-        Some(Arc::new(links))
-    }
-
-    fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, _: &mut [Declared]) {
+    fn complete(resolver: &mut Resolver<'_>, ground: Ground<'_>) {
         have_servers(resolver, ground);
     }
 
-    fn compile(&self, estate: &Estate, id: SystemId) -> Kept {
-        let system = &estate.entries.systems[id.index()];
-        let parts = parts_of(&estate.entries, system);
-        let links: &Links = estate.links(id).expect("`resolve` made them");
-        Arc::new(Server::new(Arc::clone(system), parts, links))
+    fn server(system: &Arc<System>, parts: Vec<Arc<Database>>, links: &Links) -> Server {
+        Server::new(Arc::clone(system), parts, links)
     }
 
-    fn hears(&self, fact: Fact) -> bool {
-        database::hears(fact)
+    fn accounts(server: &Server) -> &Accounts {
+        &server.accounts
     }
 
-    fn combining(&self) -> Combining {
-        Combining::NotLookedAt
-    }
-
-    fn compiles_roles(&self) -> bool {
-        false
-    }
-
-    fn knows_links(&self) -> bool {
-        false
-    }
-
-    fn is_left_as_account(&self) -> bool {
-        false
-    }
-
-    fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
-        &[]
-    }
-
-    fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-        let server: &Server = site.engine.state(site.system).ok_or(Stop)?;
+    fn open(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
         open(site, question, server, &server.at(question.session.at), trace).map(drop)
     }
 
-    fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-        walk(site, question, site.engine.state(site.system).ok_or(Stop)?, trace)
+    fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
+        walk(site, question, server, trace)
     }
 
-    fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<WayOn> {
-        if matches!(refusal, Refusal::UserDisabled | Refusal::UserNotValid) {
-            return Asked::of(site, answer).map_or_else(|ways| ways, |asked| asked.person(refusal).unwrap_or_default());
-        }
-        site.engine.state(site.system).map_or_else(Vec::new, |server| remedy::ways(site, server, answer, refusal))
+    fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Refusal) -> Vec<WayOn> {
+        remedy::ways(site, server, answer, refusal)
     }
 
-    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
-        let nothing = || Effective::nothing(&site.entry().id.value);
-        site.engine.state(site.system).map_or_else(nothing, |server| review::effective(site, server, user, session))
+    fn effective(site: Site<'_>, server: &Server, user: UserId, session: &Session) -> Effective {
+        review::effective(site, server, user, session)
     }
 
-    fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
-        site.engine.state::<Server>(site.system).is_some_and(|server| server.accounts.has(site, user))
-    }
-
-    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
-        if self.concerns(site, user) { Vec::new() } else { missing::nothing("no account is there", site) }
-    }
-
-    fn view(&self, _: Site<'_>, question: &Question, view: &mut SessionView) {
-        view.roles = question.session.active_roles.clone().unwrap_or_default();
-    }
-
-    fn reaches(&self, engine: &Engine, user: UserId) -> bool {
-        engine.states::<Server>().any(|(system, _)| self.concerns(Site { engine, system }, user))
-    }
-
-    fn grants_to(&self, _: &Engine, _: RoleId) -> bool {
-        false
-    }
-
-    fn sets(&self, _: &Engine) -> Vec<SetId> {
-        Vec::new()
-    }
-
-    fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
+    fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
         review::review(engine, at, findings);
     }
 }

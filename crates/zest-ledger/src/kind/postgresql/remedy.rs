@@ -6,32 +6,22 @@ use crate::engine::rules::Site;
 use crate::engine::trace::Trace;
 use crate::engine::ways::{Way, way};
 use crate::finding::nearest;
-use crate::kind::database::remedy::{PROPOSED, join, use_account};
+use crate::kind::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
 use crate::source::visible;
 
 /// Ways on from one refusal.
 pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Refusal) -> Vec<Way> {
-    let engine = site.engine;
     let question = &answer.question;
     let catalog = server.at(question.session.at);
     let state = catalog.state();
     let is_weak = |role: &str| !state.is_superuser(role);
     match refusal {
-        Refusal::UnknownUser => {
-            let names = engine.estate.names.users.keys().map(|k| &**k).chain(server.accounts.list.iter().map(|(a, _)| a.as_str()));
-            nearest(&question.user, names)
-                .map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None))
-                .into_iter()
-                .collect()
-        }
+        Refusal::UnknownUser => as_nearest(site, &server.accounts, &question.user),
         Refusal::NoAccount => {
             let weak = server.accounts.list.iter().filter(|(a, _)| is_weak(a) && question.session.account.as_ref().is_none_or(|n| n == a));
             weak.take(PROPOSED).map(|(a, place)| Way { place: Some(*place), ..use_account(site, a, &question.user) }).collect()
         }
-        Refusal::SeveralAccounts => {
-            let account = |(a, _): &(String, _)| way(Change::Account(a.clone()), format!("through the account `{}`", visible(a)), None);
-            server.accounts.list.iter().map(account).collect()
-        }
+        Refusal::SeveralAccounts => through_each(&server.accounts),
         Refusal::NotStated => {
             let moments = server.timed.iter().map(|t| t.value);
             let moment = moments.max().and_then(|t| t.checked_sub(jiff::SignedDuration::from_secs(1)).ok());
