@@ -137,6 +137,10 @@ impl Kind for KeyCabinets {
         false
     }
 
+    fn login_of(&self, account: &str) -> String {
+        account.to_owned()
+    }
+
     fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
         &[]
     }

@@ -4,11 +4,12 @@ use std::fmt;
 
 use serde_json::{Map, Value, json};
 
-use crate::ask::{Answer, Fact, Form, GateOutcome, Question, Session};
-use crate::finding::{Findings, Label, nearest};
-use crate::review::{CommandRight, DataRight, Effective, Extent, OnHost, OnService, OtherRight};
-use crate::source::{Location, visible};
-use crate::text::unique;
+use zest_model::ask::{Answer, Fact, Form, GateOutcome, Question, Session};
+use zest_model::finding::{Findings, Label};
+use zest_model::source::{Location, visible};
+use zest_model::text::unique;
+use zest_reviews::review::{CommandRight, DataRight, Effective, Extent, OnHost, OnService, OtherRight};
+use zest_words::nearest;
 
 /// The keys of a question that say who, where and what; the others are those of its facts.
 const OWN_KEYS: [&str; 4] = ["user", "on", "line", "sql"];

@@ -2,16 +2,16 @@
 
 use std::sync::Arc;
 
-use crate::engine::Estate;
-use crate::engine::rules::{Kind, Kinds};
-use crate::entries::Entries;
-use crate::entry::{
+use crate::kind::known;
+use zest_engine::Estate;
+use zest_engine::rules::{Kind, Kinds};
+use zest_model::entries::Entries;
+use zest_model::entry::{
     Assignment, CommandSet, CredentialRule, Database, Group, Host, OriginNetworks, Role, Separation, Service, System, User, Vocabulary,
 };
-use crate::finding::{Code, Finding, Findings};
-use crate::kind::known;
-use crate::source::SourceMap;
-use crate::text::{is_interface, read_document, read_interface};
+use zest_model::finding::{Code, Finding, Findings};
+use zest_model::source::SourceMap;
+use zest_model::text::{is_interface, read_document, read_interface};
 
 /// What [`Ledger::validate`] comes to: the findings, and the estate if none of them is an error.
 #[derive(Debug)]
@@ -124,7 +124,7 @@ impl Ledger {
             Err(error) => {
                 let valid = std::str::from_utf8(&bytes[..error.valid_up_to()]).unwrap_or_default();
                 let line = valid.matches('\n').count() + 1;
-                let name = crate::source::visible(name);
+                let name = zest_model::source::visible(name);
                 self.findings.push(
                     Finding::new(Code::NotText, format!("`{name}` is not UTF-8 text: the first bad byte is in line {line}"))
                         .help("save the document as UTF-8"),
@@ -148,6 +148,8 @@ impl Ledger {
     pub fn validate(self) -> Validated {
         let Self { kinds, sources, entries, mut findings } = self;
         let sources = Arc::new(sources);
+        #[cfg(not(any(feature = "postgresql", feature = "mariadb")))]
+        crate::kind::not_read(&entries, &mut findings);
         let estate = Estate::resolve(kinds, Arc::clone(&sources), entries, &mut findings);
         let findings = Findings::new(findings, sources);
         let estate = estate.filter(|_| !findings.has_errors());

@@ -81,41 +81,59 @@
 //!
 //! The rules themselves are in `docs/semantics.md`, each with the test that holds it.
 
-mod address;
-pub mod ask;
-pub mod command;
-pub mod drift;
-mod engine;
-mod entries;
-pub mod entry;
 /// A validated ledger, and what it is made of.
 pub mod estate {
-    pub use crate::engine::Estate;
-    pub use crate::links::{AssignmentId, CommandId, GroupId, ModeId, Outcome, Part, Party, RoleId, SetId, SystemId, UserId, VocabularyId};
-    pub use crate::table::{Rows, Table};
+    #[doc(inline)]
+    pub use zest_engine::Estate;
+    #[doc(inline)]
+    pub use zest_engine::links::{Outcome, Part, Party};
+    #[doc(inline)]
+    pub use zest_model::id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId, SystemId, UserId, VocabularyId};
+    #[doc(inline)]
+    pub use zest_model::table::{Rows, Table};
 }
-pub mod finding;
+
+/// Findings: what is wrong or odd in a ledger, each with a stable code, a place and a way to mend it.
+pub mod finding {
+    #[doc(inline)]
+    pub use zest_model::finding::*;
+    #[doc(inline)]
+    pub use zest_words::nearest;
+}
+
+/// Command lines: reading them, and patterns over them.
+pub mod command {
+    #[doc(inline)]
+    pub use zest_command::{LineError, MAX_LINE_BYTES, MAX_LINE_WORDS, Pattern, PatternError, Slot, WordPattern, read_line};
+}
+
 pub mod json;
 pub mod kind;
-pub use kind::database::not_modelled::not_modelled;
-pub use kind::host::{HostConfiguration, Untold, host_configuration};
-pub use kind::{hears, mariadb, postgresql};
-mod id;
 mod ledger;
-mod links;
-mod listing;
-pub mod rehearsal;
-pub mod review;
-mod shape;
-pub mod source;
-mod sql;
-mod table;
-mod text;
 
-pub use ask::Question;
-pub use engine::Engine;
+pub use kind::hears;
 pub use ledger::{Ledger, Validated};
-pub use text::json_schema;
+#[cfg(feature = "mariadb")]
+#[doc(inline)]
+pub use zest_databases::mariadb;
+#[cfg(feature = "postgresql")]
+#[doc(inline)]
+pub use zest_databases::postgresql;
+#[cfg(any(feature = "postgresql", feature = "mariadb"))]
+#[doc(inline)]
+pub use zest_databases::{drift, not_modelled};
+#[doc(inline)]
+pub use zest_engine::Engine;
+#[doc(inline)]
+pub use zest_engine::kind::host::{HostConfiguration, Untold, host_configuration};
+#[doc(inline)]
+pub use zest_model::ask::Question;
+#[doc(inline)]
+pub use zest_model::text::json_schema;
+#[doc(inline)]
+pub use zest_model::{ask, entry, source};
+#[doc(inline)]
+pub use zest_reviews::{rehearsal, review};
 
 /// The snippets of the READMEs, of the repository and of this crate, are run with the other examples.
 #[cfg(doctest)]

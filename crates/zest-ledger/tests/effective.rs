@@ -68,8 +68,7 @@ fn conditions_that_the_facts_leave_open_are_listed_and_those_that_fail_rule_out(
     {
         assert!(words.iter().any(|w| w == part), "{part} is not in {words:?}");
     }
-    let mut session = Session::default();
-    session.origin = Some("203.0.113.9".parse().expect("an address"));
+    let session = Session { origin: Some("203.0.113.9".parse().expect("an address")), ..Session::default() };
     let ruled_out = effective(&engine(PIER), "limited-1", Some("switch"), &session).expect("known");
     assert!(ruled_out[0].entitlements.is_empty());
 }

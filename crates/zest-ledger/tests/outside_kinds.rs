@@ -60,6 +60,10 @@ impl Kind for Careless {
     fn is_left_as_account(&self) -> bool {
         true
     }
+
+    fn login_of(&self, account: &str) -> String {
+        account.to_owned()
+    }
     fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
         &[]
     }

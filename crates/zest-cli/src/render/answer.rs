@@ -147,7 +147,6 @@ fn words(fact: Fact, texts: &[String]) -> Vec<String> {
         Fact::Confirmed => vec!["confirmed".to_owned()],
         Fact::ApprovedBy => vec![format!("second person {first}")],
         Fact::ApproverProofs => proofs("second person's "),
-        _ => vec![format!("{}: {}", fact.key(), texts.iter().map(|t| visible(t)).collect::<Vec<_>>().join(", "))],
     }
 }
 

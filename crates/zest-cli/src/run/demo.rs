@@ -106,9 +106,7 @@ fn tour() -> Result<Exit> {
     say!("{}", answer::render(&demo.ask(&asked("watch-lead", "sw-selkie-1", "keep settings").central_down()), SHIPPED));
 
     heading(5, "Try it as that person", "A rehearsal: levels change as on the device, and nothing is really done.");
-    let mut facts = Session::default();
-    facts.at = Some(morning);
-    facts.origin = Some(watch_room);
+    let facts = Session { at: Some(morning), origin: Some(watch_room), ..Session::default() };
     if let Ok(mut session) = Rehearsal::open(engine("lanternsound")?, "watch-2", "sw-selkie-1", facts) {
         for line in ["elevate 7", "sh log last 20", "elevate", "sh lev", "leave"] {
             say!("{HEAD}{}{HEAD:#} {line}", session.prompt());

@@ -1,0 +1,175 @@
+//! The kind of both database servers: what they have in common is said once, over the rules of each.
+
+use std::fmt;
+use std::sync::Arc;
+
+use jiff::Timestamp;
+
+use super::resolve::{DatabaseLinks, accounts, amended, have_servers, parts};
+use super::{Accounts, hears};
+use zest_engine::links::resolve::Ground;
+use zest_engine::links::{Resolver, RoleId, SetId, SystemId, UserId};
+use zest_engine::rules::{Combining, Kind, Scratch, Site};
+use zest_engine::trace::{Stop, Trace};
+use zest_engine::ways::{Asked, Way};
+use zest_engine::{Declared, Engine, Estate, missing};
+use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session};
+use zest_model::entry::{self, Channel, Database, DatabaseGrant, System};
+use zest_model::finding::Finding;
+use zest_model::listing::{Effective, SessionView};
+use zest_model::source::{At, Location};
+use zest_model::table::Kept;
+use zest_model::text::OutsideTable;
+
+/// What only one make of database server says.
+pub(crate) trait Rules: fmt::Debug + Sync {
+    /// The word of the kind.
+    const WORD: &'static [entry::Kind];
+    /// What the server itself keeps about rights, as the ledger writes it.
+    type Written: Clone + Send + Sync + 'static;
+    /// What decisions look up.
+    type Server: Send + Sync + 'static;
+
+    /// Returns what a person types of an account's name.
+    fn login_of(account: &str) -> String;
+    /// Puts the parts of a ledger together.
+    fn written(system: &System, parts: &[Arc<Database>], findings: &mut Vec<Finding>) -> Self::Written;
+    /// Carries out one grant more.
+    fn one_more(written: &mut Self::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>);
+    /// Makes what decisions look up.
+    fn server(system: &Arc<System>, parts: Vec<Arc<Database>>, links: &DatabaseLinks<Self::Written>) -> Self::Server;
+    /// Returns the accounts of a server.
+    fn accounts(server: &Self::Server) -> &Accounts;
+    /// Opens a session.
+    fn open(site: Site<'_>, question: &Question, server: &Self::Server, trace: &mut Trace) -> Result<(), Stop>;
+    /// Decides a statement or a privilege.
+    fn walk(site: Site<'_>, question: &Question, server: &Self::Server, trace: &mut Trace) -> Result<(), Stop>;
+    /// Returns what could be changed about a refusal of the server.
+    fn ways(site: Site<'_>, server: &Self::Server, answer: &Answer, refusal: Refusal) -> Vec<Way>;
+    /// Returns what somebody may do.
+    fn effective(site: Site<'_>, server: &Self::Server, user: UserId, session: &Session) -> Effective;
+    /// Finds what is odd.
+    fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>);
+}
+
+/// Database servers of one make.
+#[derive(Debug)]
+pub(crate) struct Databases<R>(pub(crate) R);
+
+impl<R: Rules> Databases<R> {
+    fn server<'e>(site: Site<'e>) -> Option<&'e R::Server> {
+        site.engine().state(site.system())
+    }
+}
+
+impl<R: Rules> Kind for Databases<R> {
+    fn tables(&self) -> &'static [OutsideTable] {
+        &[]
+    }
+
+    fn words(&self) -> &'static [entry::Kind] {
+        R::WORD
+    }
+
+    fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
+        let system = &ground.entries.systems[system.index()];
+        let parts = parts(ground.entries, system);
+        let written = Arc::new(R::written(system, &parts, resolver.findings));
+        Arc::new(DatabaseLinks { accounts: Arc::new(accounts(resolver, &parts, R::login_of)), written })
+    }
+
+    fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept> {
+        let parts = parts(ground.entries, &ground.entries.systems[system.index()]);
+        let links: DatabaseLinks<R::Written> = amended(resolver, &parts, before.downcast_ref()?, changes, R::one_more)?;
+        Some(Arc::new(links))
+    }
+
+    fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, _: &mut [Declared]) {
+        // Descriptions of no server are of no kind: the first of the kinds that this program knows reports them, once.
+        if crate::KINDS.first().is_some_and(|first| first.words() == R::WORD) {
+            have_servers(resolver, ground);
+        }
+    }
+
+    fn compile(&self, estate: &Estate, id: SystemId) -> Kept {
+        let system = &estate.entries().systems[id.index()];
+        let links = estate.links(id).expect("`resolve` made them");
+        Arc::new(R::server(system, parts(estate.entries(), system), links))
+    }
+
+    fn hears(&self, fact: Fact) -> bool {
+        hears(fact)
+    }
+
+    fn combining(&self) -> Combining {
+        Combining::NotLookedAt
+    }
+
+    fn compiles_roles(&self) -> bool {
+        false
+    }
+
+    fn knows_links(&self) -> bool {
+        false
+    }
+
+    fn is_left_as_account(&self) -> bool {
+        false
+    }
+
+    fn login_of(&self, account: &str) -> String {
+        R::login_of(account)
+    }
+
+    fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
+        &[]
+    }
+
+    fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        R::open(site, question, Self::server(site).ok_or(Stop)?, trace)
+    }
+
+    fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        R::walk(site, question, Self::server(site).ok_or(Stop)?, trace)
+    }
+
+    fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
+        if matches!(refusal, Refusal::UserDisabled | Refusal::UserNotValid) {
+            return Asked::of(site, answer).map_or_else(|ways| ways, |asked| asked.person(refusal).unwrap_or_default());
+        }
+        Self::server(site).map_or_else(Vec::new, |server| R::ways(site, server, answer, refusal))
+    }
+
+    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
+        let nothing = || Effective::nothing(&site.entry().id.value);
+        Self::server(site).map_or_else(nothing, |server| R::effective(site, server, user, session))
+    }
+
+    fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
+        Self::server(site).is_some_and(|server| R::accounts(server).has(site, user))
+    }
+
+    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+        if self.concerns(site, user) { Vec::new() } else { missing::nothing("no account is there", site) }
+    }
+
+    fn view(&self, _: Site<'_>, question: &Question, view: &mut SessionView) {
+        view.roles = question.session.active_roles.clone().unwrap_or_default();
+    }
+
+    fn reaches(&self, engine: &Engine, user: UserId) -> bool {
+        engine.states::<R::Server>().any(|(system, _)| engine.site_of(system).is_some_and(|site| self.concerns(site, user)))
+    }
+
+    fn grants_to(&self, _: &Engine, _: RoleId) -> bool {
+        false
+    }
+
+    fn sets(&self, _: &Engine) -> Vec<SetId> {
+        Vec::new()
+    }
+
+    fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
+        R::review(engine, at, findings);
+    }
+}

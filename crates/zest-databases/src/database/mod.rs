@@ -1,0 +1,247 @@
+//! What database servers have in common: which account a person uses, and how a privilege is asked for.
+
+mod kind;
+pub(crate) mod name;
+pub(crate) mod not_modelled;
+pub(crate) mod remedy;
+pub(crate) mod resolve;
+pub(crate) mod review;
+
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use zest_engine::Estate;
+use zest_engine::entry::person;
+use zest_engine::links::{Party, UserId};
+use zest_engine::rules::Site;
+use zest_engine::trace::{Stop, Trace, Understood};
+use zest_model::ask::{Fact, Question, Refusal, Stage};
+use zest_model::source::{Place, visible};
+use zest_words::nearest;
+
+pub(crate) use kind::{Databases, Rules};
+
+/// The accounts of a server as people use them: name, where it is written, who may use it.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Accounts {
+    pub(crate) list: Arc<Vec<(String, Place)>>,
+    used_by: Arc<FxHashMap<String, Vec<(Party, Place)>>>,
+    /// What a layer changed about `used_by`.
+    lent: FxHashMap<String, Vec<(Party, Place)>>,
+    index: Arc<Index>,
+}
+
+/// Where accounts stand in the list, by what one looks for.
+#[derive(Debug, Default)]
+struct Index {
+    /// What a person types of each account's name.
+    logins: Vec<String>,
+    by_name: FxHashMap<String, usize>,
+    by_login: FxHashMap<String, Vec<usize>>,
+    by_party: FxHashMap<Party, Vec<usize>>,
+}
+
+impl Accounts {
+    /// Makes it of accounts in order, and who may use which; `login_of` gives what a person types of an account's name.
+    pub(crate) fn new(
+        list: Vec<(String, Place)>,
+        used_by: FxHashMap<String, Vec<(Party, Place)>>,
+        login_of: impl Fn(&str) -> String,
+    ) -> Self {
+        let mut index = Index { logins: list.iter().map(|(name, _)| login_of(name)).collect(), ..Index::default() };
+        for (position, (name, _)) in list.iter().enumerate() {
+            index.by_name.entry(name.clone()).or_insert(position);
+            index.by_login.entry(index.logins[position].clone()).or_default().push(position);
+            for (party, _) in used_by.get(name).into_iter().flatten() {
+                index.by_party.entry(*party).or_default().push(position);
+            }
+        }
+        Self { list: Arc::new(list), used_by: Arc::new(used_by), lent: FxHashMap::default(), index: Arc::new(index) }
+    }
+
+    /// Says who may use an account now, instead of who might.
+    pub(crate) fn lend(&mut self, account: &str, parties: Vec<(Party, Place)>) {
+        self.lent.insert(account.to_owned(), parties);
+    }
+
+    /// Returns who may use an account besides the person whose own it is.
+    pub(crate) fn used_by(&self, account: &str) -> &[(Party, Place)] {
+        self.lent.get(account).or_else(|| self.used_by.get(account)).map_or(&[], Vec::as_slice)
+    }
+
+    /// Returns whether somebody may use an account: their own, or one that is lent.
+    fn may_use(&self, site: Site<'_>, user: UserId, position: usize) -> bool {
+        let lent = || self.used_by(&self.list[position].0).iter().any(|&(party, _)| site.engine().membership().belongs(user, party));
+        self.index.logins[position] == site.engine().estate().user(user).id.value || lent()
+    }
+
+    /// Returns the accounts that somebody may use, in order, as positions in the list.
+    fn usable(&self, site: Site<'_>, user: UserId) -> Vec<usize> {
+        let Index { by_name, by_login, by_party, .. } = &*self.index;
+        let groups = site.engine().membership().groups_of(user).into_iter().map(Party::Group);
+        let lent = groups.chain([Party::User(user)]).filter_map(|party| by_party.get(&party)).flatten();
+        let own = by_login.get(&site.engine().estate().user(user).id.value).into_iter().flatten();
+        let changed = self.lent.keys().filter_map(|name| by_name.get(name));
+        let mut found: Vec<usize> = lent.chain(own).chain(changed).copied().filter(|&p| self.may_use(site, user, p)).collect();
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+
+    #[cfg(feature = "mariadb")]
+    /// Returns the names of the accounts that somebody may use, in order.
+    pub(crate) fn of(&self, site: Site<'_>, user: UserId) -> impl Iterator<Item = &str> {
+        self.usable(site, user).into_iter().map(|position| self.list[position].0.as_str())
+    }
+
+    /// Returns whether somebody has an account.
+    pub(crate) fn has(&self, site: Site<'_>, user: UserId) -> bool {
+        !self.usable(site, user).is_empty()
+    }
+
+    /// Returns the user or account whose name is nearest to one that nobody has.
+    fn nearest<'n>(&'n self, estate: &'n Estate, name: &str) -> Option<&'n str> {
+        nearest(name, estate.names().users.keys().map(|k| &**k).chain(self.list.iter().map(|(account, _)| account.as_str())))
+    }
+
+    fn place(&self, account: &str) -> Option<Place> {
+        self.index.by_name.get(account).map(|&position| self.list[position].1)
+    }
+}
+
+/// Returns whether database servers look at a fact of the session.
+pub(crate) const fn hears(fact: Fact) -> bool {
+    match fact {
+        Fact::At | Fact::Origin | Fact::Channel | Fact::Proofs | Fact::Acting | Fact::Expires | Fact::Central => true,
+        Fact::Local | Fact::Account | Fact::Roles => true,
+        Fact::Level | Fact::Mode | Fact::Attributes | Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => false,
+    }
+}
+
+/// Finds the names of the accounts a question may mean.
+pub(crate) fn accounts(site: Site<'_>, question: &Question, accounts: &Accounts, trace: &mut Trace) -> Result<Vec<String>, Stop> {
+    let engine = site.engine();
+    let name = &question.user;
+    let user = engine.find_user(name, false);
+    let shown = visible(name);
+    let Index { logins, by_name, by_login, .. } = &*accounts.index;
+    let is_named =
+        |&position: &usize| question.session.account.as_ref().is_none_or(|a| *a == accounts.list[position].0 || *a == logins[position]);
+    let named = |positions: Vec<usize>| positions.into_iter().map(|p| accounts.list[p].0.clone()).collect::<Vec<_>>();
+    // Accounts without a login let anybody in whose origin fits.
+    let anonymous = || by_login.get("").into_iter().flatten().copied().filter(is_named).collect::<Vec<_>>();
+    if let Some(user) = user {
+        person(engine, &question.session, user, trace)?;
+        let found: Vec<usize> = accounts.usable(site, user).into_iter().filter(is_named).collect();
+        // The one of the user's own name comes before those that are shared.
+        let own: Vec<usize> = found.iter().copied().filter(|&p| logins[p] == *name).collect();
+        let found = if own.is_empty() { found } else { own };
+        let found = if found.is_empty() { anonymous() } else { found };
+        if found.is_empty() {
+            let wanted = question.session.account.as_ref().map_or(String::new(), |a| format!(" called `{}`", visible(a)));
+            trace.refuse(Stage::Entry, Refusal::NoAccount, || {
+                (format!("`{shown}` has no account{wanted} on this server"), Some(site.entry().id.place))
+            })?;
+            return Err(Stop);
+        }
+        return Ok(named(found));
+    }
+    // A login that no user of the ledger stands behind may be asked about as well.
+    let mut found: Vec<usize> = by_name.get(name).into_iter().chain(by_login.get(name).into_iter().flatten()).copied().collect();
+    found.sort_unstable();
+    found.dedup();
+    let found = if found.is_empty() { anonymous() } else { found };
+    if found.is_empty() {
+        trace.refuse(Stage::Entry, Refusal::UnknownUser, || {
+            let near = accounts.nearest(engine.estate(), name).map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
+            (format!("neither a user nor an account of this server is called `{shown}`{near}"), None)
+        })?;
+        return Err(Stop);
+    }
+    Ok(named(found))
+}
+
+/// Returns whether nobody is behind an account at a moment, though the ledger says who should be: its owner, or everybody who
+/// may use it, is disabled, past the end or not yet there. And the first moment at which that will be so.
+pub(crate) fn behind(estate: &Estate, accounts: &Accounts, account: &str, login: &str, at: Timestamp) -> (bool, Option<Timestamp>) {
+    let users = &estate.entries().users;
+    let used_by = accounts.used_by(account);
+    let mut queue: Vec<Party> = match estate.names().users.get(login) {
+        Some(&owner) => vec![Party::User(owner)],
+        None => used_by.iter().map(|&(party, _)| party).collect(),
+    };
+    let mut seen: FxHashSet<Party> = FxHashSet::default();
+    let (mut somebody, mut is_there, mut last) = (false, false, None);
+    while let Some(party) = queue.pop() {
+        match party {
+            party if !seen.insert(party) => {}
+            Party::Group(group) => queue.extend(estate.group_links()[group.index()].members.iter().map(|&(m, _)| m)),
+            Party::User(user) => {
+                let user = &users[user.index()];
+                somebody = true;
+                if user.is_there(at) {
+                    let end = user.until.as_ref().map_or(Timestamp::MAX, |until| until.value);
+                    last = last.max(Some(end));
+                    is_there = true;
+                }
+            }
+        }
+    }
+    // Of a group that only a directory knows, nobody can say that all are gone.
+    let is_open = seen.iter().any(|p| matches!(p, Party::Group(g) if estate.group(*g).directory.is_some()));
+    (somebody && !is_there && !is_open, last.filter(|end| *end < Timestamp::MAX && !is_open))
+}
+
+/// Returns the active role that is stated; several at a time are refused.
+pub(crate) fn one_role<'q>(question: &'q Question, trace: &mut Trace) -> Result<Option<Option<&'q str>>, Stop> {
+    if let Ok(role) = question.session.one_role() {
+        return Ok(role);
+    }
+    trace.refuse(Stage::Standing, Refusal::RolesActiveTogether, || {
+        ("a session on a database server has one role active at a time, and the question states several".to_owned(), None)
+    })?;
+    Err(Stop)
+}
+
+/// Notes the account that is used.
+pub(crate) fn uses(trace: &mut Trace, question: &Question, account: &str, accounts: &Accounts) {
+    trace.understood(|| Understood::Account(account.to_owned()));
+    let place = accounts.place(account);
+    let how = accounts.used_by(account).first().map(|&(_, p)| p);
+    trace.pass(Stage::Entry, || {
+        let (user, account) = (visible(&question.user), visible(account));
+        if user == account {
+            (format!("`{account}` is an account of this server"), place)
+        } else {
+            (format!("`{user}` uses the account `{account}`"), how.or(place))
+        }
+    });
+}
+
+/// A question for a privilege, as it is written: `update (amount) on table fares.price`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Asked {
+    pub(crate) privilege: String,
+    pub(crate) columns: Vec<String>,
+    pub(crate) on: String,
+    /// Whether the right to pass it on is asked for.
+    pub(crate) pass_on: bool,
+}
+
+/// Reads a question for a privilege.
+pub(crate) fn asked(line: &str) -> Option<Asked> {
+    let line = line.trim();
+    let (line, pass_on) = line.strip_prefix("pass on ").map_or((line, false), |rest| (rest.trim(), true));
+    let at = line.find(" on ")?;
+    let (head, on) = (line[..at].trim(), line[at + 4..].trim());
+    let (privilege, columns) = match head.split_once('(') {
+        Some((privilege, list)) => {
+            let list = list.trim().strip_suffix(')')?;
+            (privilege.trim(), list.split(',').map(|c| c.trim().to_owned()).collect())
+        }
+        None => (head, Vec::new()),
+    };
+    (!privilege.is_empty() && !on.is_empty()).then(|| Asked { privilege: privilege.to_lowercase(), columns, on: on.to_owned(), pass_on })
+}

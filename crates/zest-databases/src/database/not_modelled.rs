@@ -1,0 +1,169 @@
+//! What a database server looks at and a ledger only names: policies, triggers, checks and their like.
+//!
+//! A note is a text whose first word is its sort, such as `check tide-is-positive` or `trigger log on insert`. Whatever
+//! act looks at such a thing is not decided. A ledger without a note says that there is none.
+
+use std::collections::BTreeSet;
+
+use crate::sql::Verb;
+use zest_model::finding::{Code, Finding};
+use zest_model::source::{At, visible};
+use zest_words::nearest_hint;
+
+/// What an act does to an object, or on a server.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Touch {
+    /// Rows are read.
+    Select,
+    /// Rows are made.
+    Insert,
+    /// Rows are changed.
+    Update,
+    /// Rows are removed.
+    Delete,
+    /// All rows are removed at once.
+    Truncate,
+    /// A routine runs.
+    Call,
+    /// A value is turned into a type.
+    Cast,
+    /// Anything is made, changed, given or dropped.
+    Make,
+    /// A session is opened.
+    SignIn,
+}
+
+impl Touch {
+    const fn word(self) -> &'static str {
+        match self {
+            Self::Select => "select",
+            Self::Insert => "insert",
+            Self::Update => "update",
+            Self::Delete => "delete",
+            Self::Truncate => "truncate",
+            Self::Call => "call",
+            Self::Cast => "cast",
+            Self::Make => "make",
+            Self::SignIn => "sign-in",
+        }
+    }
+}
+
+impl From<Verb> for Touch {
+    fn from(verb: Verb) -> Self {
+        match verb {
+            // Rows that are locked are read.
+            Verb::Select | Verb::Lock => Self::Select,
+            Verb::Insert => Self::Insert,
+            Verb::Update => Self::Update,
+            Verb::Delete => Self::Delete,
+        }
+    }
+}
+
+use Touch::{Call, Cast, Delete, Insert, Make, Select, SignIn, Truncate, Update};
+
+const ROWS: &[Touch] = &[Select, Insert, Update, Delete];
+const WRITES: &[Touch] = &[Insert, Update];
+const ALL: &[Touch] = &[Select, Insert, Update, Delete, Truncate, Call, Cast, Make];
+
+/// Each sort with what it is, and the acts that look at it.
+const SORTS: &[(&str, &str, &[Touch])] = &[
+    ("policy", "a policy of row security that calls or reads something else", ROWS),
+    ("forced", "row security that binds the owner as well", ROWS),
+    ("rule", "a rule; with `on insert` and the like, those acts only", ROWS),
+    ("trigger", "a trigger; with `on insert` and the like, those acts only", &[Insert, Update, Delete, Truncate]),
+    ("default", "a default of a column that calls something", WRITES),
+    ("generated", "a generated column that calls something", WRITES),
+    ("check", "a CHECK that calls something, of a table, or of a type of it", &[Insert, Update, Cast]),
+    ("index", "an index with expressions that call something", WRITES),
+    ("key", "a foreign key whose owners lack a right, or that sets off triggers", &[Insert, Update, Delete]),
+    ("type", "a type that is not of the server", &[Select, Insert, Update, Delete, Cast]),
+    ("foreign", "a table of another server", &[Select, Insert, Update, Delete, Truncate]),
+    ("body", "a body that is not a text (`BEGIN ATOMIC`)", &[Call]),
+    ("setting", "a setting of a routine, or of sessions; with `of ROLE`, of that role's", ALL),
+    ("rights", "changed rights on something that is built in", ALL),
+    ("operator", "an operator on built-in types, for statements with its sign", ALL),
+    ("cast", "a cast between built-in types", ALL),
+    ("read-only", "a server that takes no changes", ALL),
+    ("event", "a trigger on what is made, changed, given or dropped", &[Make]),
+    ("definer", "a definer that is a role, or gone", ALL),
+    ("requirement", "encryption or a certificate that an account needs", &[SignIn]),
+    ("plugin", "another way to sign in than by password", &[SignIn]),
+    ("names", "`names are not resolved`: the hosts of accounts are addresses (MariaDB)", &[]),
+    ("gone", "an object, or `column NAME`, that is gone while grants on it stand (MariaDB)", &[]),
+];
+
+/// Returns what a ledger may name under `not-modelled`: each sort, what it is, and the acts that are not decided for it.
+///
+/// # Example
+/// ```
+/// let table = zest_ledger::not_modelled();
+/// assert!(table.iter().any(|(sort, _, acts)| *sort == "check" && acts.contains(&"insert") && !acts.contains(&"select")));
+/// ```
+#[must_use]
+pub fn not_modelled() -> Vec<(&'static str, &'static str, Vec<&'static str>)> {
+    SORTS.iter().map(|(sort, about, acts)| (*sort, *about, acts.iter().map(|t| t.word()).collect())).collect()
+}
+
+fn acts(note: &str) -> Option<&'static [Touch]> {
+    let first = note.split_whitespace().next()?;
+    SORTS.iter().find(|(word, ..)| *word == first).map(|(.., acts)| *acts)
+}
+
+/// Returns the first note that an act looks at. Where a trigger or a rule says `on insert`, other acts do not.
+pub(crate) fn looked_at(notes: &BTreeSet<String>, touch: Touch) -> Option<&str> {
+    let looks = |note: &&String| {
+        let narrowed = matches!(note.split_whitespace().next(), Some("trigger" | "rule"));
+        let on = note.rsplit_once(" on ").filter(|_| narrowed).map(|(_, events)| events);
+        let events = on.filter(|events| {
+            events
+                .split([',', ' '])
+                .filter(|w| !w.is_empty())
+                .all(|w| [Select, Insert, Update, Delete, Truncate].iter().any(|t| t.word() == w))
+        });
+        acts(note).is_none_or(|acts| acts.contains(&touch)) && events.is_none_or(|e| e.split([',', ' ']).any(|w| w == touch.word()))
+    };
+    notes.iter().find(looks).map(String::as_str)
+}
+
+/// Returns the first note of a server that a statement of `role` looks at: `setting search_path of app` is for `app`
+/// alone, and `operator %% of public` for statements with that sign.
+pub(crate) fn looked_at_on_server<'n>(notes: &'n BTreeSet<String>, role: &str, statement: &str, is_making: bool) -> Option<&'n str> {
+    let looks = |note: &&str| {
+        let mut words = note.split_whitespace();
+        let (sort, name) = (words.next().unwrap_or(""), words.next().unwrap_or(""));
+        let touches = acts(note).is_none_or(|acts| acts.contains(&Select) || is_making && acts.contains(&Make));
+        touches
+            && match sort {
+                "setting" => note.split_once(" of ").is_none_or(|(_, of)| of == role),
+                "operator" => statement.contains(name),
+                _ => true,
+            }
+    };
+    notes.iter().map(String::as_str).find(looks)
+}
+
+/// Takes the notes of an entry; each begins with a sort that is known.
+pub(crate) fn notes(list: &[At<String>], findings: &mut Vec<Finding>) -> BTreeSet<String> {
+    for note in list.iter().filter(|n| acts(&n.value).is_none()) {
+        let first = note.value.split_whitespace().next().unwrap_or("");
+        let near = nearest_hint(first, SORTS.iter().map(|(word, ..)| *word));
+        findings.push(
+            Finding::new(Code::UnknownNotModelled, format!("`{}` does not say what sort of thing it is{near}", visible(&note.value)))
+                .at(note.place, "expected a sort and a name, such as `check tide`")
+                .help(format!("sorts: {}", SORTS.iter().map(|(word, ..)| *word).collect::<Vec<_>>().join(", "))),
+        );
+    }
+    list.iter().map(|n| n.value.clone()).collect()
+}
+
+#[cfg(feature = "mariadb")]
+/// Says on a MariaDB server that hosts of accounts are compared with addresses only: without it, an address may have a
+/// name, and an account of that name come first.
+pub(crate) const NAMES_NOT_RESOLVED: &str = "names are not resolved";
+
+#[cfg(feature = "mariadb")]
+/// Says of an object of a MariaDB server that it is not there, while grants on it still stand; `gone column c` says so of a
+/// column.
+pub(crate) const GONE: &str = "gone";

@@ -1,0 +1,368 @@
+//! From a question to an answer: the server finds the account by login and origin, a role is active or not, and each
+//! check of the server is made.
+
+use std::collections::BTreeMap;
+use std::ops::Deref;
+use std::sync::{Arc, RwLock};
+
+use jiff::Timestamp;
+
+use super::name::{AccountName, Class, Holder, ObjectName, Scope, rank};
+use super::need::{Need, On};
+use super::privilege::{Level, Privilege};
+use super::state::{Origin, State, View};
+use super::statement::needs;
+use super::written::{Written, written};
+use crate::database::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
+use crate::database::resolve::DatabaseLinks;
+use crate::database::{Accounts, accounts, asked, one_role, uses};
+use zest_engine::rules::Site;
+use zest_engine::trace::{Stop, Trace, Understood};
+use zest_model::ask::{Form, Question, Refusal, Stage};
+use zest_model::entry::Database;
+use zest_model::source::{Place, visible};
+use zest_words::nearest_hint;
+
+/// A MariaDB server of the estate.
+#[derive(Debug)]
+pub(crate) struct Server {
+    pub(crate) accounts: Arc<Accounts>,
+    written: Arc<Written>,
+    /// The database that bare names mean; none where there are several.
+    pub(crate) database: Option<String>,
+    parts: Vec<Arc<Database>>,
+    moments: RwLock<BTreeMap<Vec<bool>, Arc<State>>>,
+}
+
+impl Deref for Server {
+    type Target = Written;
+
+    fn deref(&self) -> &Written {
+        &self.written
+    }
+}
+
+impl Server {
+    pub(crate) fn new(parts: Vec<Arc<Database>>, links: &DatabaseLinks<Written>) -> Self {
+        let DatabaseLinks { accounts, written } = links;
+        let mut databases = written.state.databases.iter();
+        let database = match (databases.next(), databases.next()) {
+            (Some(one), None) => Some(one.clone()),
+            _ => None,
+        };
+        Self { accounts: Arc::clone(accounts), written: Arc::clone(written), database, parts, moments: RwLock::default() }
+    }
+
+    /// Returns what the ledger says of the server, document by document.
+    pub(crate) fn parts(&self) -> &[Arc<Database>] {
+        &self.parts
+    }
+
+    /// Returns the state of a moment; where it is not known, grants that end are not in force.
+    pub(crate) fn at(&self, at: Option<Timestamp>) -> Arc<State> {
+        let Some(moment) = at.filter(|_| !self.timed.is_empty()) else { return Arc::clone(&self.state) };
+        let key: Vec<bool> = self.timed.iter().map(|t| moment < t.value).collect();
+        if let Some(known) = self.moments.read().ok().and_then(|m| m.get(&key).cloned()) {
+            return known;
+        }
+        let made = written(&self.parts, at, &mut Vec::new()).state;
+        if let Ok(mut moments) = self.moments.write() {
+            moments.insert(key, Arc::clone(&made));
+        }
+        made
+    }
+
+    fn place(&self, account: &AccountName) -> Option<Place> {
+        self.places.holders.get(&Holder::Account(account.clone())).copied()
+    }
+}
+
+/// Returns the login of an account's name.
+pub(crate) fn login_of(account: &str) -> String {
+    AccountName::parse(account).map_or_else(|| account.to_owned(), |a| a.user)
+}
+
+pub(crate) fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
+    let state = server.at(question.session.at);
+    let view = open(site, question, server, &state, trace)?;
+    let list = match wanted(&state, server, question) {
+        Ok(list) => list,
+        Err((code, text)) => {
+            trace.refuse(Stage::Permission, code, || (text, None))?;
+            return Err(Stop);
+        }
+    };
+    let before = trace.is_refused();
+    for need in &list {
+        let outcome = need.outcome(&state, &view);
+        let place = || match need {
+            Need::Table { object, .. } | Need::Routine { object, .. } => server.places.objects.get(object).copied(),
+            Need::Activate { role } | Need::Admin { role } => server.places.holders.get(&Holder::Role(role.clone())).copied(),
+            _ => server.place(view.account()),
+        };
+        match outcome.refusal {
+            None => trace.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
+            Some(code) => {
+                if let Some(about) = need.about() {
+                    trace.understood(|| Understood::Object(about));
+                }
+                trace.refuse(Stage::Permission, code, || (outcome.text, place()))?;
+            }
+        }
+    }
+    let undecided = undecided(&state, server, question);
+    match undecided {
+        Some(why) if !trace.is_refused() => {
+            trace.refuse(Stage::Permission, Refusal::NotDecided, || (why, None))?;
+        }
+        _ if list.is_empty() => trace.pass(Stage::Permission, || ("the server checks nothing for this".to_owned(), None)),
+        _ => {}
+    }
+    if question.session.at.is_none() && trace.is_refused() && !before && !server.timed.is_empty() {
+        let then = server.at(Some(Timestamp::MIN));
+        let all = wanted(&then, server, question).is_ok_and(|l| l.iter().all(|n| n.outcome(&then, &view).refusal.is_none()));
+        if all {
+            let place = server.timed.first().map(|t| t.place);
+            trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+                ("a grant that ends would allow it; the question does not state the time".to_owned(), place)
+            })?;
+        }
+    }
+    Ok(())
+}
+
+/// Finds the account as the server does, and makes the role active.
+pub(crate) fn open<'s>(
+    site: Site<'_>,
+    question: &Question,
+    server: &Server,
+    state: &'s State,
+    trace: &mut Trace,
+) -> Result<View<'s>, Stop> {
+    let found = accounts(site, question, &server.accounts, trace)?;
+    let mut logins: Vec<String> = found.iter().map(|a| login_of(a)).collect();
+    logins.sort();
+    logins.dedup();
+    let [login] = logins.as_slice() else {
+        let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
+        trace.refuse(Stage::Entry, Refusal::SeveralAccounts, || {
+            (format!("`{}` may use {names}: name one", visible(&question.user)), None)
+        })?;
+        return Err(Stop);
+    };
+    let (account, origin) = found_account(question, server, state, login, &found, trace)?;
+    open_as(question, server, state, login, (account, Some(origin)), trace)
+}
+
+/// Opens a session of an account that was found; without an origin, as the account alone.
+pub(crate) fn open_as<'s>(
+    question: &Question,
+    server: &Server,
+    state: &'s State,
+    login: &str,
+    (account, origin): (AccountName, Option<Origin>),
+    trace: &mut Trace,
+) -> Result<View<'s>, Stop> {
+    uses(trace, question, &account.to_string(), &server.accounts);
+    let (shown, place) = (visible(&account.to_string()), server.place(&account));
+    let entry = state.accounts.get(&account).cloned().unwrap_or_default();
+    if account.user.is_empty() && !login.is_empty() {
+        trace.pass(Stage::Entry, || {
+            (format!("the server takes the anonymous account `{shown}` for `{}`: its origin fits better than that of any account of this name", visible(login)), place)
+        });
+    }
+    if entry.locked {
+        trace.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("`{shown}` is locked"), place))?;
+    }
+    if let Some(&place) = server.places.without_credential.get(&account) {
+        trace.refuse(Stage::Entry, Refusal::AccountWithoutCredential, || (format!("`{shown}` has no credential"), Some(place)))?;
+    }
+    if let Some(note) = looked_at(&entry.not_modelled, Touch::SignIn) {
+        trace.refuse(Stage::Entry, Refusal::NotDecided, || (format!("`{shown}` has {note}, which is not modelled"), place))?;
+    }
+    if entry.expired {
+        trace.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+            (format!("the credential of `{shown}` is expired: the server carries out nothing but its change"), place)
+        })?;
+    }
+    let stated = one_role(question, trace)?;
+    let role = match stated {
+        Some(role) => role.map(str::to_owned),
+        None => entry.default_role.clone(),
+    };
+    let with_role = |role: Option<&str>| match &origin {
+        Some(origin) => View::new(state, &account, origin.clone(), role),
+        None => role.map_or_else(|| View::of_definer(state, &account), |r| View::of_definer(state, &account).with_role(r)),
+    };
+    let plain = with_role(None);
+    let Some(role) = role else {
+        trace.pass(Stage::Standing, || {
+            let held = state.memberships.iter().any(|((m, _), _)| *m == Holder::Account(account.clone()));
+            let note = if held { "; the roles it was granted bring nothing until one is made active" } else { "" };
+            (format!("no role is active{note}"), place)
+        });
+        return Ok(plain);
+    };
+    if !state.roles.contains(&role) {
+        trace.refuse(Stage::Standing, Refusal::UnknownRole, || {
+            let near = nearest_hint(&role, state.roles.iter().map(String::as_str));
+            (format!("no role is named `{}`{near}", visible(&role)), None)
+        })?;
+        return Err(Stop);
+    }
+    if plain.only_by_public(&role) {
+        trace.refuse(Stage::Standing, Refusal::NotDecided, || {
+            (format!("`{}` was granted to PUBLIC only: whether the server makes it active is not known", visible(&role)), place)
+        })?;
+    } else if plain.may_activate(&role) {
+        let how = if stated.is_some() { "is made active" } else { "is active as its default role" };
+        let member = server.places.memberships.get(&(Holder::Account(account.clone()), role.clone())).copied();
+        trace.pass(Stage::Standing, || (format!("`{}` {how}", visible(&role)), member.or(place)));
+    } else {
+        trace.refuse(Stage::Standing, Refusal::RoleNotGranted, || {
+            (format!("`{}` was not granted to `{shown}` itself, and only such roles can be made active", visible(&role)), place)
+        })?;
+    }
+    Ok(with_role(Some(&role)))
+}
+
+fn found_account(
+    question: &Question,
+    server: &Server,
+    state: &State,
+    login: &str,
+    found: &[String],
+    trace: &mut Trace,
+) -> Result<(AccountName, Origin), Stop> {
+    let origin = if question.session.local { Some(Origin::Local) } else { question.session.origin.map(Origin::Address) };
+    let Some(origin) = origin else {
+        // One account for every address, and no anonymous one before it: then the address does not matter.
+        let rivals: Vec<&AccountName> = state.accounts.keys().filter(|a| a.user == login || a.user.is_empty()).collect();
+        if let [one] = rivals.as_slice()
+            && one.host == "%"
+        {
+            return Ok(((*one).clone(), Origin::Address(std::net::IpAddr::from([0, 0, 0, 0]))));
+        }
+        let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| server.place(&a));
+        trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+            (
+                format!("the question does not state where the session comes from, and the account of `{}` depends on it", visible(login)),
+                place,
+            )
+        })?;
+        return Err(Stop);
+    };
+    match state.account_for(login, &origin) {
+        Some(account) => {
+            if let Some(rival) = named_before(state, login, &origin, account) {
+                trace.refuse(Stage::Conditions, Refusal::NotDecided, || {
+                    (
+                        format!(
+                            "`{}` comes before `{}` where the address has that name, and names are not looked up here; \
+                             `not-modelled = [\"{NAMES_NOT_RESOLVED}\"]` says that the server does not either",
+                            visible(&rival.to_string()),
+                            visible(&account.to_string())
+                        ),
+                        server.place(rival),
+                    )
+                })?;
+            }
+            Ok((account.clone(), origin))
+        }
+        None => {
+            let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| server.place(&a));
+            let from = if question.session.local {
+                "over the server's own socket".to_owned()
+            } else {
+                question.session.origin.map_or_else(String::new, |o| format!("from {o}"))
+            };
+            trace.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
+                let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
+                (format!("no account of `{}` admits sessions {from}; there are {names}", visible(login)), place)
+            })?;
+            Err(Stop)
+        }
+    }
+}
+
+/// Returns an account of a host's name that the server would take before `account`, if the address had that name.
+fn named_before<'s>(state: &'s State, login: &str, origin: &Origin, account: &AccountName) -> Option<&'s AccountName> {
+    let Origin::Address(address) = origin else { return None };
+    if state.not_modelled.contains(NAMES_NOT_RESOLVED) {
+        return None;
+    }
+    let is_name = |host: &str| {
+        let is_address = host.chars().all(|c| c.is_ascii_hexdigit() || matches!(c, '.' | ':' | '/' | '%' | '_'));
+        !is_address && (address.to_canonical().is_loopback() || !host.eq_ignore_ascii_case("localhost"))
+    };
+    let fits = |a: &&AccountName| (a.user == login || a.user.is_empty()) && is_name(&a.host) && rank(&a.host) <= rank(&account.host);
+    state.accounts.keys().find(fits)
+}
+
+/// Returns what could not be followed of a statement.
+pub(crate) fn undecided(state: &State, server: &Server, question: &Question) -> Option<String> {
+    if question.form != Form::Statement {
+        return None;
+    }
+    needs(state, server.database.as_deref(), &question.line).ok().and_then(|n| n.undecided.into_iter().next())
+}
+
+/// Returns the checks that the server makes, in order.
+pub(crate) fn wanted(state: &State, server: &Server, question: &Question) -> Result<Vec<Need>, (Refusal, String)> {
+    if question.form == Form::Statement {
+        return needs(state, server.database.as_deref(), &question.line).map(|n| n.list);
+    }
+    let Some(asked) = asked(&question.line) else {
+        return Err((
+            Refusal::StatementUnreadable,
+            "expected a privilege and an object, such as `select on table loyalty.member`; a statement is asked with `--sql`".to_owned(),
+        ));
+    };
+    let object = Class::ALL.iter().find_map(|c| {
+        let name = ObjectName::parse(&format!("{} {}", c.word(), asked.on))?;
+        state.objects.contains_key(&name).then_some(name)
+    });
+    let scope = Scope::parse(&asked.on).or_else(|| object.as_ref().map(Scope::of));
+    let unknown = || {
+        let names: Vec<String> = state
+            .objects
+            .keys()
+            .flat_map(|n| [n.to_string(), n.plain()])
+            .chain(state.databases.iter().map(|d| Scope::database(d).to_string()))
+            .collect();
+        let near = nearest_hint(&asked.on, names.iter().map(String::as_str));
+        (Refusal::UnknownObject, format!("`{}` is not in the inventory of this server{near}", visible(&asked.on)))
+    };
+    let Some(scope) = scope else { return Err(unknown()) };
+    let level = if asked.columns.is_empty() { super::document::level_of(&scope) } else { Level::Column };
+    let Some(privilege) = Privilege::from_word(&asked.privilege).filter(|p| level.applicable().contains(*p)) else {
+        return Err((
+            Refusal::PrivilegeMisapplied,
+            format!("`{}` is not a privilege there; these are: {}", visible(&asked.privilege), level.applicable()),
+        ));
+    };
+    if asked.pass_on {
+        return Ok(vec![Need::PassOn { scope, privileges: privilege.only(), columns: asked.columns }]);
+    }
+    Ok(vec![match &scope {
+        Scope::Everything | Scope::Proxy(_) => Need::Global { any: privilege.only() },
+        Scope::Databases(_) => {
+            let name = asked.on.trim_start_matches("database ").trim().trim_matches('"').to_owned();
+            if !state.databases.contains(&name) {
+                return Err(unknown());
+            }
+            Need::Database { database: name, any: privilege.only() }
+        }
+        Scope::Table(database, name) => {
+            let object = super::need::object_in(state, database, name, &[Class::Table, Class::View]).ok_or_else(unknown)?;
+            let on = if asked.columns.is_empty() { On::Object } else { On::Columns(asked.columns) };
+            Need::Table { definer: None, object, privilege, on }
+        }
+        Scope::Function(database, name) => {
+            Need::Routine { definer: None, object: ObjectName::new(Class::Function, database, name), privilege }
+        }
+        Scope::Procedure(database, name) => {
+            Need::Routine { definer: None, object: ObjectName::new(Class::Procedure, database, name), privilege }
+        }
+    }])
+}

@@ -1,0 +1,148 @@
+//! The rules of MariaDB 10.11.
+
+mod difference;
+mod document;
+mod evaluate;
+mod name;
+mod need;
+mod privilege;
+mod remedy;
+mod review;
+mod state;
+mod statement;
+mod written;
+
+use std::sync::Arc;
+
+use jiff::Timestamp;
+
+use crate::database;
+use crate::database::resolve::{DatabaseLinks, parts as parts_of};
+use crate::database::{Accounts, Rules};
+pub(crate) use evaluate::{Server, login_of, open, open_as, walk, wanted};
+pub(crate) use need::{Need, On};
+pub(crate) use written::written;
+use zest_engine::Engine;
+use zest_engine::Estate;
+use zest_engine::links::UserId;
+use zest_engine::rules::Site;
+use zest_engine::trace::{Stop, Trace};
+use zest_engine::ways::Way;
+use zest_model::ask::{Answer, Question, Refusal, Session};
+use zest_model::entry::{self, Database, DatabaseGrant, System};
+use zest_model::finding::Finding;
+use zest_model::listing::Effective;
+
+type Links = DatabaseLinks<written::Written>;
+
+/// What only `mariadb` says.
+#[derive(Debug)]
+pub(crate) struct Mariadb;
+
+impl Rules for Mariadb {
+    const WORD: &'static [entry::Kind] = &[entry::Kind::MARIADB];
+    type Written = written::Written;
+    type Server = Server;
+
+    fn login_of(account: &str) -> String {
+        login_of(account)
+    }
+
+    fn written(_: &System, parts: &[Arc<Database>], findings: &mut Vec<Finding>) -> written::Written {
+        written(parts, None, findings)
+    }
+
+    fn one_more(written: &mut written::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
+        written::one_more(written, grant, findings);
+    }
+
+    fn server(_: &Arc<System>, parts: Vec<Arc<Database>>, links: &Links) -> Server {
+        Server::new(parts, links)
+    }
+
+    fn accounts(server: &Server) -> &Accounts {
+        &server.accounts
+    }
+
+    fn open(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
+        open(site, question, server, &server.at(question.session.at), trace).map(drop)
+    }
+
+    fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
+        walk(site, question, server, trace)
+    }
+
+    fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Refusal) -> Vec<Way> {
+        remedy::ways(site, server, answer, refusal)
+    }
+
+    fn effective(site: Site<'_>, server: &Server, user: UserId, session: &Session) -> Effective {
+        review::effective(site, server, user, session)
+    }
+
+    fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
+        review::review(engine, at, findings);
+    }
+}
+
+/// Returns the state that a ledger wants a MariaDB server to have; none if no such system is declared.
+///
+/// What it wants depends on the moment where grants end; without one, grants that end are left out.
+#[must_use]
+pub fn state_of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Option<State> {
+    let id = *estate.names().systems.get(system)?;
+    let links: &Links = estate.links(id)?;
+    let system = estate.system(id);
+    let parts = parts_of(estate.entries(), system);
+    let mut state = Arc::unwrap_or_clone(written(&parts, at, &mut Vec::new()).state);
+    // Of people who are gone the account is locked and never dropped.
+    for (name, account) in &mut state.accounts {
+        account.locked |= at.is_some_and(|at| database::behind(estate, &links.accounts, &name.to_string(), &name.user, at).0);
+    }
+    Some(state)
+}
+
+/// Returns the ends to come that the server cannot keep itself, each with the account: from then on it lets in somebody who is
+/// gone, until it is told anew.
+#[must_use]
+pub fn ends_of(estate: &Estate, system: &str, at: Timestamp) -> Vec<(Timestamp, String)> {
+    let links = estate.names().systems.get(system).and_then(|id| estate.links::<Links>(*id));
+    let of_account = |name: &AccountName| {
+        let end = database::behind(estate, &links?.accounts, &name.to_string(), &name.user, at).1?;
+        Some((end, name.to_string()))
+    };
+    let mut ends: Vec<_> = state_of(estate, system, Some(at)).iter().flat_map(|s| s.accounts.keys().filter_map(of_account)).collect();
+    ends.sort();
+    ends
+}
+
+/// What our rules say to a statement.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Said {
+    /// Every check of the server passes.
+    Allowed,
+    /// A check refuses: why, and the object it is about as a ledger writes it.
+    Refused(String, Option<String>),
+    /// The state does not say enough, or the statement cannot be read; never taken for allowed.
+    NotDecided(String),
+}
+
+/// Says whether a session may run a statement.
+#[must_use]
+pub fn say(state: &State, view: &View<'_>, database: Option<&str>, sql: &str) -> Said {
+    match statement::needs(state, database, sql) {
+        Err((_, why)) => Said::NotDecided(why),
+        Ok(needs) => {
+            let refused = needs.list.iter().find_map(|n| {
+                let outcome = n.outcome(state, view);
+                outcome.refusal.map(|_| Said::Refused(outcome.text, n.about()))
+            });
+            refused.unwrap_or_else(|| needs.undecided.into_iter().next().map_or(Said::Allowed, Said::NotDecided))
+        }
+    }
+}
+
+pub use difference::script;
+pub use name::{AccountName, Class, Holder, ObjectName, Scope, literal, matches, quoted, rank};
+pub use privilege::{Level, Privilege, Privileges};
+pub use state::{Account, GrantChange, Held, Object, OnTable, Origin, Source, State, View, admits};

@@ -1,0 +1,241 @@
+//! What the server checks for an action, one by one, and what a session's view says to each.
+
+use super::name::{AccountName, Class, Holder, ObjectName, Scope};
+use super::privilege::{Privilege, Privileges};
+use super::state::{Source, State, View};
+use zest_model::ask::Refusal;
+use zest_model::source::{Place, visible};
+
+/// On which columns a privilege is needed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum On {
+    /// On the table itself.
+    Object,
+    /// On the table, or on any column of it.
+    Some,
+    /// On the table, or on each of these columns.
+    Columns(Vec<String>),
+}
+
+/// One check of the server.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Need {
+    /// A privilege on a table or view; in the name of a definer if one is given.
+    Table { definer: Option<AccountName>, object: ObjectName, privilege: Privilege, on: On },
+    /// One of these privileges on a database.
+    Database { database: String, any: Privileges },
+    /// One of these privileges on everything.
+    Global { any: Privileges },
+    /// A privilege on a routine.
+    Routine { definer: Option<AccountName>, object: ObjectName, privilege: Privilege },
+    /// Privileges with the option to pass them on.
+    PassOn { scope: Scope, privileges: Privileges, columns: Vec<String> },
+    /// To make a role active.
+    Activate { role: String },
+    /// To pass on the membership of a role.
+    Admin { role: String },
+    /// To open a database: as one's default database, or as that of a routine while it runs.
+    Open { definer: Option<AccountName>, database: String },
+}
+
+/// What came out.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Outcome {
+    pub(crate) refusal: Option<Refusal>,
+    pub(crate) text: String,
+    pub(crate) place: Option<Place>,
+}
+
+impl Need {
+    /// Returns what it is about, as a ledger writes it.
+    pub(crate) fn about(&self) -> Option<String> {
+        match self {
+            Self::Table { object, .. } | Self::Routine { object, .. } => Some(object.to_string()),
+            Self::Database { database, .. } | Self::Open { database, .. } => Some(Scope::database(database).to_string()),
+            Self::PassOn { scope, .. } => Some(scope.to_string()),
+            Self::Global { .. } => Some(Scope::Everything.to_string()),
+            Self::Activate { .. } | Self::Admin { .. } => None,
+        }
+    }
+
+    /// Decides.
+    pub(crate) fn outcome(&self, state: &State, session: &View<'_>) -> Outcome {
+        let who = |definer: &Option<AccountName>| {
+            definer.as_ref().map_or_else(|| visible(&session.account().to_string()), |d| visible(&d.to_string()))
+        };
+        let view_of = |definer: &Option<AccountName>| definer.as_ref().map_or_else(|| session.clone(), |d| View::of_definer(state, d));
+        let fail = |refusal, text: String| Outcome { refusal: Some(refusal), text, place: None };
+        match self {
+            Self::Table { definer, object, privilege, on } => {
+                let (shown, name, word) = (who(definer), visible(&object.to_string()), privilege.word());
+                if let Some(definer) = definer.as_ref().filter(|d| !state.accounts.contains_key(*d)) {
+                    return fail(
+                        Refusal::NoPrivilege,
+                        format!("the definer `{}` of a view is no account of this server", visible(&definer.to_string())),
+                    );
+                }
+                let (found, grounds) = view_of(definer).table(&object.database, &object.name);
+                let passes = |text: String| Outcome { refusal: None, text, place: ground(&grounds, *privilege).and_then(|s| s.place) };
+                if found.privileges.contains(*privilege) {
+                    return passes(format!("`{shown}` holds {word} on {name} {}", told(&grounds, *privilege, &shown)));
+                }
+                let holds = |column: &String| found.columns.iter().any(|(c, p)| c.eq_ignore_ascii_case(column) && p.contains(*privilege));
+                let missing: Vec<String> = match on {
+                    On::Object => Vec::new(),
+                    On::Some if found.columns.values().any(|p| p.contains(*privilege)) => {
+                        return passes(format!("`{shown}` holds {word} on some columns of {name} {}", told(&grounds, *privilege, &shown)));
+                    }
+                    On::Some => Vec::new(),
+                    On::Columns(wanted) => {
+                        let missing: Vec<String> = wanted.iter().filter(|c| !holds(c)).map(|c| visible(c)).collect();
+                        if missing.is_empty() && !wanted.is_empty() {
+                            let columns = wanted.iter().map(|c| visible(c)).collect::<Vec<_>>().join(", ");
+                            return passes(format!(
+                                "`{shown}` holds {word} on {name}, column {columns} {}",
+                                told(&grounds, *privilege, &shown)
+                            ));
+                        }
+                        missing
+                    }
+                };
+                let columns =
+                    if missing.is_empty() || found.columns.is_empty() { String::new() } else { format!(", column {}", missing.join(", ")) };
+                fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {word} on {name}{columns}"))
+            }
+            Self::Database { database, any } => {
+                let (global, mut grounds) = session.global();
+                let (own, more) = session.database(database);
+                grounds.extend(more);
+                let shown = who(&None);
+                let name = visible(&Scope::database(database).to_string());
+                match any.iter().find(|p| global.or(own).contains(*p)) {
+                    Some(p) => Outcome {
+                        refusal: None,
+                        text: format!("`{shown}` holds {} on {name} {}", p.word(), told(&grounds, p, &shown)),
+                        place: ground(&grounds, p).and_then(|s| s.place),
+                    },
+                    None => fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {} on {name}", alternatives(*any))),
+                }
+            }
+            Self::Global { any } => {
+                let (global, grounds) = session.global();
+                let shown = who(&None);
+                match any.iter().find(|p| global.contains(*p)) {
+                    Some(p) => Outcome {
+                        refusal: None,
+                        text: format!("`{shown}` holds {} on everything {}", p.word(), told(&grounds, p, &shown)),
+                        place: ground(&grounds, p).and_then(|s| s.place),
+                    },
+                    None => fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {} on everything", alternatives(*any))),
+                }
+            }
+            Self::Routine { definer, object, privilege } => {
+                let (shown, name, word) = (who(definer), visible(&object.to_string()), privilege.word());
+                let (found, grounds) = view_of(definer).routine(&Scope::of(object));
+                if found.contains(*privilege) {
+                    let place = ground(&grounds, *privilege).and_then(|s| s.place);
+                    return Outcome {
+                        refusal: None,
+                        text: format!("`{shown}` holds {word} on {name} {}", told(&grounds, *privilege, &shown)),
+                        place,
+                    };
+                }
+                fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {word} on {name}"))
+            }
+            Self::PassOn { scope, privileges, columns } => {
+                let shown = who(&None);
+                let (held, of_columns) = match scope {
+                    Scope::Everything | Scope::Proxy(_) => (session.global().0, None),
+                    Scope::Databases(pattern) => (session.global().0.or(session.database(&unescaped(pattern)).0), None),
+                    Scope::Table(d, n) => {
+                        let (found, _) = session.table(d, n);
+                        (found.privileges, Some(found.columns))
+                    }
+                    Scope::Function(..) | Scope::Procedure(..) => (session.routine(scope).0, None),
+                };
+                let on_columns = |p: Privilege| {
+                    !columns.is_empty()
+                        && of_columns.as_ref().is_some_and(|m| columns.iter().all(|c| m.get(c).is_some_and(|x| x.contains(p))))
+                };
+                let lacking: Privileges = privileges.iter().filter(|p| !held.contains(*p) && !on_columns(*p)).collect();
+                let name = visible(&scope.to_string());
+                if !held.contains(Privilege::GrantOption) {
+                    return fail(Refusal::NoGrantOption, format!("`{shown}` does not hold the grant option on {name}"));
+                }
+                if !lacking.is_empty() {
+                    return fail(Refusal::NoGrantOption, format!("`{shown}` does not hold {lacking} on {name}, so cannot pass it on"));
+                }
+                Outcome { refusal: None, text: format!("`{shown}` holds {privileges} on {name} and may pass it on"), place: None }
+            }
+            Self::Activate { role } => {
+                let account = session.account();
+                if session.only_by_public(role) {
+                    fail(
+                        Refusal::NotDecided,
+                        format!("`{}` was granted to PUBLIC only: whether the server makes it active is not known", visible(role)),
+                    )
+                } else if session.may_activate(role) {
+                    Outcome {
+                        refusal: None,
+                        text: format!("`{}` was granted to `{}`", visible(role), visible(&account.to_string())),
+                        place: None,
+                    }
+                } else {
+                    fail(
+                        Refusal::RoleNotGranted,
+                        format!("`{}` was not granted to `{}` itself", visible(role), visible(&account.to_string())),
+                    )
+                }
+            }
+            Self::Admin { role } => {
+                let own = Holder::Account(session.account().clone());
+                if state.memberships.get(&(own, role.clone())) == Some(&true) {
+                    Outcome {
+                        refusal: None,
+                        text: format!("`{}` may pass on the membership of `{}`", who(&None), visible(role)),
+                        place: None,
+                    }
+                } else {
+                    fail(Refusal::NoAdminOption, format!("`{}` may not pass on the membership of `{}`", who(&None), visible(role)))
+                }
+            }
+            Self::Open { definer, database } => {
+                let (shown, name) = (who(definer), visible(&Scope::database(database).to_string()));
+                if view_of(definer).opens_database(database) {
+                    Outcome { refusal: None, text: format!("`{shown}` holds something in {name}"), place: None }
+                } else {
+                    fail(Refusal::NoPrivilege, format!("`{shown}` holds nothing in {name} itself, so it cannot be opened"))
+                }
+            }
+        }
+    }
+}
+
+fn alternatives(any: Privileges) -> String {
+    any.iter().map(Privilege::word).collect::<Vec<_>>().join(" or ")
+}
+
+/// The narrowest ground that gives a privilege.
+fn ground(grounds: &[(Privileges, Source)], privilege: Privilege) -> Option<&Source> {
+    grounds.iter().rev().find(|(p, _)| p.contains(privilege)).map(|(_, s)| s)
+}
+
+fn told(grounds: &[(Privileges, Source)], privilege: Privilege, who: &str) -> String {
+    let Some(source) = ground(grounds, privilege) else { return "somehow".to_owned() };
+    let scope = visible(&source.scope.to_string());
+    match &source.holder {
+        Holder::Public => format!("through PUBLIC, granted on {scope}"),
+        Holder::Role(role) => format!("through `{}`, granted on {scope}", visible(role)),
+        Holder::Account(account) if account.to_string() == who => format!("by its own grant on {scope}"),
+        Holder::Account(account) => format!("by the grant of `{}` on {scope}, whose origin fits as well", visible(&account.to_string())),
+    }
+}
+
+fn unescaped(pattern: &str) -> String {
+    pattern.replace("\\_", "_").replace("\\%", "%").replace("\\\\", "\\")
+}
+
+/// Returns the class under which an object of two kinds is known.
+pub(crate) fn object_in(state: &State, database: &str, name: &str, classes: &[Class]) -> Option<ObjectName> {
+    classes.iter().map(|c| ObjectName::new(*c, database, name)).find(|n| state.objects.contains_key(n))
+}

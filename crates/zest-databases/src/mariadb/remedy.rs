@@ -1,0 +1,109 @@
+//! What could be changed about a refusal: another origin or active role, a membership, a grant.
+
+use super::{AccountName, Holder, Scope, Server};
+use crate::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
+use zest_engine::rules::Site;
+use zest_engine::trace::Trace;
+use zest_engine::ways::{Way, way};
+use zest_model::ask::{Answer, Change, Refusal};
+use zest_model::source::visible;
+use zest_words::nearest;
+
+/// Ways on from one refusal.
+pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Refusal) -> Vec<Way> {
+    let question = &answer.question;
+    let state = server.at(question.session.at);
+    let names = || server.accounts.list.iter().filter_map(|(a, p)| Some((AccountName::parse(a)?, *p)));
+    let login = |user: &str| names().any(|(a, _)| a.user == user).then(|| user.to_owned());
+    let is_anonymous = answer.account.as_ref().is_some_and(|a| a.starts_with('@'));
+    match refusal {
+        Refusal::UnknownUser => as_nearest(site, &server.accounts, &question.user),
+        Refusal::NoAccount => {
+            let is_weak = |a: &AccountName| !a.user.is_empty() && a.user != "root";
+            names()
+                .filter(|(a, _)| is_weak(a))
+                .take(PROPOSED)
+                .map(|(a, place)| Way { place: Some(place), ..use_account(site, &a.to_string(), &question.user) })
+                .collect()
+        }
+        Refusal::SeveralAccounts => through_each(&server.accounts),
+        // Nothing is given to an anonymous account: the person's own ones are reached from other origins.
+        refusal if matches!(refusal, Refusal::NotStated | Refusal::OriginNotAdmitted) || is_anonymous => {
+            let user = question.session.account.as_deref().map_or_else(|| login(&question.user), |a| Some(super::login_of(a)));
+            let fits = |a: &AccountName| user.as_ref().is_none_or(|u| a.user == *u);
+            let mut ways: Vec<Way> = names()
+                .filter(|(a, _)| fits(a))
+                .filter_map(|(a, _)| address_in(&a.host))
+                .map(|address| way(Change::Origin(address), format!("from an address such as {address}"), None))
+                .collect();
+            let moment = server.timed.iter().map(|t| t.value).max().and_then(|t| t.checked_sub(jiff::SignedDuration::from_secs(1)).ok());
+            ways.extend(moment.map(|t| way(Change::Moment(t), format!("with the time stated, such as {t}"), None)));
+            ways
+        }
+        Refusal::AccountLocked | Refusal::AccountWithoutCredential | Refusal::CredentialMustChange => Vec::new(),
+        Refusal::UnknownRole | Refusal::RoleNotGranted | Refusal::RolesActiveTogether => {
+            let active = question.session.one_role().ok().flatten().flatten().unwrap_or("");
+            let mut ways = vec![way(Change::ActiveRole("none".to_owned()), "without an active role", None)];
+            let near = nearest(active, state.roles.iter().map(String::as_str)).filter(|n| *n != active);
+            ways.extend(near.map(|n| way(Change::ActiveRole(n.to_owned()), format!("with `{}` active", visible(n)), None)));
+            if let (Refusal::RoleNotGranted, Some(account)) = (refusal, &answer.account) {
+                ways.push(join(site, account, active, None));
+            }
+            ways
+        }
+        _ => {
+            let mut trace = Trace::silent();
+            let Ok(view) = super::open(site, question, server, &state, &mut trace) else { return Vec::new() };
+            let Ok(needs) = super::wanted(&state, server, question) else { return Vec::new() };
+            let Some(need) = needs.iter().find(|n| n.outcome(&state, &view).refusal.is_some()) else { return Vec::new() };
+            let mut ways = Vec::new();
+            let mut roles: Vec<&String> = state.roles.iter().collect();
+            // Roles that bring fewer rights first.
+            roles.sort_by_key(|r| state.grants.keys().filter(|(h, _)| *h == Holder::Role((*r).clone())).count());
+            let with = |role: &str| super::View::new(&state, view.account(), super::Origin::Local, Some(role));
+            let brings = |role: &&&String| need.outcome(&state, &with(role)).refusal.is_none();
+            let mine = |role: &&&String| view.may_activate(role);
+            for role in roles.iter().filter(mine).filter(brings).take(PROPOSED) {
+                ways.push(way(Change::ActiveRole((*role).clone()), format!("once `{}` is the active role", visible(role)), None));
+            }
+            let (on, privilege, columns) = match need {
+                super::Need::Table { definer: None, object, privilege, on } => {
+                    let columns = if let super::On::Columns(list) = on { list.clone() } else { Vec::new() };
+                    (object.to_string(), *privilege, columns)
+                }
+                super::Need::Database { database, any } => match any.iter().next() {
+                    Some(privilege) => (Scope::database(database).to_string(), privilege, Vec::new()),
+                    None => return ways,
+                },
+                super::Need::Routine { definer: None, object, privilege } => (object.to_string(), *privilege, Vec::new()),
+                _ => return ways,
+            };
+            let to = view.role().map_or_else(|| view.account().to_string(), str::to_owned);
+            let on_columns = if columns.is_empty() {
+                String::new()
+            } else {
+                format!(" ({})", columns.iter().map(|c| visible(c)).collect::<Vec<_>>().join(", "))
+            };
+            let text = format!("if `{}` were granted {}{on_columns} on {}", visible(&to), privilege.word(), visible(&on));
+            let change = Change::Grant {
+                system: site.entry().id.value.clone(),
+                privileges: vec![privilege.word().to_owned()],
+                columns,
+                on,
+                to,
+                regrant: false,
+            };
+            ways.push(way(change, text, None));
+            ways
+        }
+    }
+}
+
+/// Returns an address that an origin pattern admits, if one can be read off it.
+fn address_in(pattern: &str) -> Option<std::net::IpAddr> {
+    if pattern == "%" {
+        return Some(std::net::IpAddr::from([192, 0, 2, 77]));
+    }
+    let text = pattern.split('/').next().unwrap_or(pattern).replace(['%', '_'], "7");
+    text.parse().ok()
+}

@@ -1,0 +1,578 @@
+//! What one MariaDB server knows: accounts, roles, memberships, objects, and grants at every level.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::name::{AccountName, Holder, ObjectName, Scope, matches, rank};
+use super::privilege::{Level, Privilege, Privileges};
+use zest_model::source::Place;
+
+/// An account.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Account {
+    /// Whether it is locked.
+    pub locked: bool,
+    /// Whether its credential must be changed before anything else.
+    pub expired: bool,
+    /// The role that is active at sign-in.
+    pub default_role: Option<String>,
+    /// Limits by the hour (`queries`, `updates`, `connections`) and `sessions` at once.
+    pub limits: BTreeMap<String, u32>,
+    /// What the server looks at when it signs in and this model only names, such as `requirement ssl`.
+    pub not_modelled: BTreeSet<String>,
+}
+
+/// What somebody holds on something.
+#[derive(Clone, Debug, Default)]
+pub struct Held {
+    /// The privileges; the grant option is one of them.
+    pub privileges: Privileges,
+    /// Privileges on single columns of a table.
+    pub columns: BTreeMap<String, Privileges>,
+    /// Where the last grant is written.
+    pub place: Option<Place>,
+}
+
+impl PartialEq for Held {
+    fn eq(&self, other: &Self) -> bool {
+        self.privileges == other.privileges && self.columns == other.columns
+    }
+}
+impl Eq for Held {}
+
+impl Held {
+    pub(crate) fn is_empty(&self) -> bool {
+        self.privileges.is_empty() && self.columns.values().all(|p| p.is_empty())
+    }
+}
+
+/// An object with as much of its definition as permissions depend on.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Object {
+    /// The definer of a view or routine.
+    pub definer: Option<AccountName>,
+    /// Whether it runs with the definer's rights.
+    pub runs_as_owner: bool,
+    /// Columns with their types.
+    pub columns: Vec<(String, String)>,
+    /// The query of a view.
+    pub query: Option<String>,
+    /// The parameters of a routine, as in its definition.
+    pub parameters: Option<String>,
+    /// What a function returns.
+    pub returns: Option<String>,
+    /// The body of a routine.
+    pub body: Option<String>,
+    /// What the server looks at and this model only names, such as `trigger log on insert`.
+    pub not_modelled: BTreeSet<String>,
+}
+
+/// What one server knows.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct State {
+    /// Accounts.
+    pub accounts: BTreeMap<AccountName, Account>,
+    /// Roles.
+    pub roles: BTreeSet<String>,
+    /// Who is a member of which role; true where the membership may be passed on.
+    pub memberships: BTreeMap<(Holder, String), bool>,
+    /// Databases.
+    pub databases: BTreeSet<String>,
+    /// Objects.
+    pub objects: BTreeMap<ObjectName, Object>,
+    /// Grants.
+    pub grants: BTreeMap<(Holder, Scope), Held>,
+    /// Whether anything was ever granted to PUBLIC: from then on the server looks for its grants, and nothing takes it
+    /// out again.
+    pub has_public: bool,
+    /// What the server looks at for whole sessions and this model only names.
+    pub not_modelled: BTreeSet<String>,
+}
+
+/// Where a session comes from.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Origin {
+    /// Over the server's own socket.
+    Local,
+    /// From an address.
+    Address(std::net::IpAddr),
+}
+
+/// One GRANT or REVOKE.
+#[derive(Clone, Debug)]
+pub struct GrantChange {
+    /// On what.
+    pub scope: Scope,
+    /// On these columns only.
+    pub columns: Vec<String>,
+    /// Which privileges.
+    pub privileges: Privileges,
+    /// Given to, or taken from.
+    pub holder: Holder,
+    /// Whether it takes away.
+    pub revoke: bool,
+    /// Where it is written.
+    pub place: Option<Place>,
+}
+
+impl State {
+    /// Makes the state of a fresh server: one account that may do everything, over the socket only.
+    #[must_use]
+    pub fn fresh() -> Self {
+        let mut state = Self::default();
+        let root = AccountName::new("root", "localhost");
+        state.accounts.insert(root.clone(), Account::default());
+        let all = Held { privileges: Level::Global.applicable(), ..Held::default() };
+        state.grants.insert((Holder::Account(root), Scope::Everything), all);
+        state
+    }
+
+    /// Applies a GRANT or REVOKE as the server does; returns whether anything changed.
+    pub fn change(&mut self, change: &GrantChange) -> bool {
+        self.has_public |= change.holder == Holder::Public && !change.revoke;
+        let key = (change.holder.clone(), change.scope.clone());
+        let old = self.grants.get(&key).cloned().unwrap_or_default();
+        let mut new = old.clone();
+        if change.revoke {
+            if change.columns.is_empty() {
+                new.privileges = new.privileges.without(change.privileges);
+                // A revoke on the table takes the same privilege of each column as well.
+                new.columns.values_mut().for_each(|p| *p = p.without(change.privileges));
+            }
+            for column in &change.columns {
+                if let Some(held) = new.columns.get_mut(column) {
+                    *held = held.without(change.privileges);
+                }
+            }
+            new.columns.retain(|_, p| !p.is_empty());
+        } else {
+            if change.columns.is_empty() {
+                new.privileges = new.privileges.or(change.privileges);
+            }
+            for column in &change.columns {
+                let held = new.columns.entry(column.clone()).or_default();
+                *held = held.or(change.privileges);
+            }
+            new.place = change.place.or(new.place);
+        }
+        let changed = new != old;
+        if new.is_empty() && !matches!(change.scope, Scope::Proxy(_)) {
+            self.grants.remove(&key);
+        } else {
+            self.grants.insert(key, new);
+        }
+        changed
+    }
+
+    /// Returns the account that a session gets: the first in the server's order whose login and origin fit.
+    #[must_use]
+    pub fn account_for(&self, login: &str, origin: &Origin) -> Option<&AccountName> {
+        let fitting = |user: &str| {
+            let mut list: Vec<&AccountName> = self.accounts.keys().filter(|a| a.user == user && admits(&a.host, origin)).collect();
+            // Equal ranks: the larger text comes first.
+            list.sort_by(|a, b| rank(&a.host).cmp(&rank(&b.host)).then_with(|| b.host.cmp(&a.host)));
+            list.into_iter().next()
+        };
+        let named = fitting(login);
+        let anonymous = if login.is_empty() { None } else { fitting("") };
+        match (named, anonymous) {
+            (Some(named), Some(anonymous)) if rank(&anonymous.host) < rank(&named.host) => Some(anonymous),
+            (Some(named), _) => Some(named),
+            (None, anonymous) => anonymous,
+        }
+    }
+
+    /// Returns the roles that a role brings, itself among them.
+    #[must_use]
+    pub fn roles_of(&self, role: &Holder) -> BTreeSet<Holder> {
+        let mut found = BTreeSet::from([role.clone()]);
+        let mut queue = vec![role.clone()];
+        while let Some(at) = queue.pop() {
+            let from = (at.clone(), String::new());
+            for (member, parent) in self.memberships.range(from..).map(|(k, _)| k).take_while(|(m, _)| *m == at) {
+                debug_assert_eq!(*member, at);
+                let parent = Holder::Role(parent.clone());
+                if found.insert(parent.clone()) {
+                    queue.push(parent);
+                }
+            }
+        }
+        found
+    }
+
+    /// Returns the accounts by which a session may make a role active: those of the session's login whose origin fits
+    /// and to which it was granted, or its own where it was granted to PUBLIC (`check_user_can_set_role`). Of several
+    /// the server takes the one that its memory has first, which nothing in its tables tells.
+    #[must_use]
+    pub fn activating(&self, account: &AccountName, origin: Option<&Origin>, role: &str) -> Vec<AccountName> {
+        let of = |holder: Holder| self.memberships.contains_key(&(holder, role.to_owned()));
+        let fits = |a: &&AccountName| a.user == account.user && origin.map_or(*a == account, |o| admits(&a.host, o));
+        let found: Vec<AccountName> = self.accounts.keys().filter(fits).filter(|a| of(Holder::Account((*a).clone()))).cloned().collect();
+        if found.is_empty() && of(Holder::Public) { vec![account.clone()] } else { found }
+    }
+}
+
+impl View<'_> {
+    /// Returns whether a role could be made active only since it was granted to PUBLIC: 10.11 takes that at some times and
+    /// refuses it at others, and nothing in its tables tells which.
+    #[must_use]
+    pub fn only_by_public(&self, role: &str) -> bool {
+        let of = |holder: Holder| self.state.memberships.contains_key(&(holder, role.to_owned()));
+        let by = self.state.activating(&self.account, self.origin.as_ref(), role);
+        !by.is_empty() && by.into_iter().all(|a| !of(Holder::Account(a)))
+    }
+}
+
+/// Returns whether an origin pattern fits (`compare_hostname`).
+#[must_use]
+pub fn admits(pattern: &str, origin: &Origin) -> bool {
+    match origin {
+        Origin::Local => matches("localhost", &pattern.to_lowercase()),
+        Origin::Address(address) => {
+            let address = address.to_canonical();
+            if let (std::net::IpAddr::V4(v4), Some((net, mask))) = (address, pattern.split_once('/')) {
+                let parsed = net.parse::<std::net::Ipv4Addr>().ok().zip(mask.parse::<std::net::Ipv4Addr>().ok());
+                if let Some((net, mask)) = parsed {
+                    return u32::from(v4) & u32::from(mask) == u32::from(net);
+                }
+            }
+            matches(&address.to_string(), pattern)
+        }
+    }
+}
+
+/// What a session may do: its account, where it comes from, its active role.
+#[derive(Clone, Debug)]
+pub struct View<'s> {
+    state: &'s State,
+    account: AccountName,
+    /// None for a definer's rights, which come from no origin but the account's own.
+    origin: Option<Origin>,
+    role: Option<String>,
+}
+
+/// One ground for something held.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Source {
+    /// Who holds it.
+    pub holder: Holder,
+    /// At which level.
+    pub scope: Scope,
+    /// Where it is written.
+    pub place: Option<Place>,
+}
+
+/// What is held on a table, with its columns.
+#[derive(Clone, Debug, Default)]
+pub struct OnTable {
+    /// At the table, its database and globally.
+    pub privileges: Privileges,
+    /// On single columns.
+    pub columns: BTreeMap<String, Privileges>,
+    /// The level of the table alone.
+    pub own: Privileges,
+}
+
+impl<'s> View<'s> {
+    /// Makes the view of a session.
+    #[must_use]
+    pub fn new(state: &'s State, account: &AccountName, origin: Origin, role: Option<&str>) -> Self {
+        Self { state, account: account.clone(), origin: Some(origin), role: role.map(str::to_owned) }
+    }
+
+    /// Makes the view of a definer.
+    #[must_use]
+    pub fn of_definer(state: &'s State, account: &AccountName) -> Self {
+        Self { state, account: account.clone(), origin: None, role: None }
+    }
+
+    /// Returns the active role.
+    #[must_use]
+    pub fn role(&self) -> Option<&str> {
+        self.role.as_deref()
+    }
+
+    /// Returns the view of the same session with another role active.
+    #[must_use]
+    pub fn with_role(&self, role: &str) -> Self {
+        Self { role: Some(role.to_owned()), ..self.clone() }
+    }
+
+    /// Returns whether this session may make a role active.
+    #[must_use]
+    pub fn may_activate(&self, role: &str) -> bool {
+        !self.state.activating(&self.account, self.origin.as_ref(), role).is_empty()
+    }
+
+    /// Returns the account.
+    #[must_use]
+    pub const fn account(&self) -> &AccountName {
+        &self.account
+    }
+
+    fn fits(&self, account: &AccountName) -> bool {
+        match &self.origin {
+            Some(origin) => admits(&account.host, origin),
+            None => *account == self.account || matches(&self.account.host, &account.host),
+        }
+    }
+
+    /// The role and PUBLIC, each with what it includes.
+    fn others(&self) -> Vec<BTreeSet<Holder>> {
+        let role = self.role.as_ref().map(|r| self.state.roles_of(&Holder::Role(r.clone())));
+        let given = |(m, _): &(Holder, String)| *m == Holder::Public;
+        let has_public = self.state.has_public || self.state.memberships.keys().any(given);
+        let public = has_public.then(|| self.state.roles_of(&Holder::Public));
+        role.into_iter().chain(public).collect()
+    }
+
+    /// Returns what is held globally, with grounds.
+    #[must_use]
+    pub fn global(&self) -> (Privileges, Vec<(Privileges, Source)>) {
+        let own = self.counting_globally();
+        let (mut all, mut grounds) = self.sum(self.others().into_iter().flatten().map(|h| (h, Scope::Everything)));
+        let of_own = own.iter().map(|a| self.sum([(Holder::Account(a.clone()), Scope::Everything)].into_iter()));
+        if let Some((common, of_common)) = of_own.reduce(|(a, grounds), (b, _)| (a.and(b), grounds)) {
+            all = all.or(common);
+            grounds.extend(of_common.into_iter().map(|(held, source)| (held.and(common), source)));
+        }
+        (all, grounds)
+    }
+
+    /// With a role active, what counts globally is what the account holds by which it was made active; of several that
+    /// can be, only what all of them hold is counted.
+    fn counting_globally(&self) -> Vec<AccountName> {
+        let by = self.role.as_ref().map(|r| self.state.activating(&self.account, self.origin.as_ref(), r)).unwrap_or_default();
+        if by.is_empty() { vec![self.account.clone()] } else { by }
+    }
+
+    /// Returns whether the server's answer depends on the order in its memory: then less is counted than it may allow.
+    #[must_use]
+    pub fn is_left_to_chance(&self) -> bool {
+        let of = |a: &AccountName| self.state.grants.get(&(Holder::Account(a.clone()), Scope::Everything)).map(|h| h.privileges);
+        let mut held = self.counting_globally().into_iter().map(|a| of(&a));
+        let first = held.next();
+        held.any(|h| Some(h) != first)
+    }
+
+    fn sum(&self, keys: impl Iterator<Item = (Holder, Scope)>) -> (Privileges, Vec<(Privileges, Source)>) {
+        let mut sum = Privileges::NONE;
+        let mut grounds = Vec::new();
+        for (holder, scope) in keys {
+            if let Some(held) = self.state.grants.get(&(holder.clone(), scope.clone())) {
+                sum = sum.or(held.privileges);
+                grounds.push((held.privileges, Source { holder, scope, place: held.place }));
+            }
+        }
+        (sum, grounds)
+    }
+
+    /// Returns what is held on a database, with grounds. Of several patterns that fit, the most specific one counts
+    /// alone; those of all accounts with the session's login and a fitting origin compete, and anonymous ones.
+    #[must_use]
+    pub fn database(&self, database: &str) -> (Privileges, Vec<(Privileges, Source)>) {
+        let patterns = |holder: &Holder| {
+            let from = (holder.clone(), Scope::Databases(String::new()));
+            let of = holder.clone();
+            self.state.grants.range(from..).take_while(move |((h, s), _)| *h == of && matches!(s, Scope::Databases(_)))
+        };
+        let fitting = |(_, scope): &(Holder, Scope)| matches!(scope, Scope::Databases(p) if matches(database, p));
+        let mut best: Option<(&(Holder, Scope), &Held)> = None;
+        for user in [self.account.user.as_str(), ""] {
+            let mut rows: Vec<(&AccountName, &(Holder, Scope), &Held)> = Vec::new();
+            for ((holder, scope), _) in self.state.grants.iter().filter(|((_, s), _)| matches!(s, Scope::Databases(_))) {
+                let Holder::Account(account) = holder else { continue };
+                let key = (holder.clone(), scope.clone());
+                if account.user == user
+                    && self.fits(account)
+                    && fitting(&key)
+                    && let Some((key, held)) = self.state.grants.get_key_value(&key)
+                {
+                    rows.push((account, key, held));
+                }
+            }
+            rows.sort_by(|a, b| Self::order(a.0, a.1).cmp(&Self::order(b.0, b.1)));
+            if let Some((_, key, held)) = rows.into_iter().next()
+                && best.is_none_or(|(b, _)| Self::order_of(key) < Self::order_of(b))
+            {
+                best = Some((key, held));
+            }
+            if user.is_empty() {
+                break;
+            }
+        }
+        let mut sum = best.map_or(Privileges::NONE, |(_, h)| h.privileges);
+        let mut grounds: Vec<(Privileges, Source)> = best
+            .map(|((holder, scope), held)| (held.privileges, Source { holder: holder.clone(), scope: scope.clone(), place: held.place }))
+            .into_iter()
+            .collect();
+        for holders in self.others() {
+            // The patterns of all included roles are merged by their text; then the most specific one counts.
+            let mut merged: BTreeMap<&str, (Privileges, Vec<Source>)> = BTreeMap::new();
+            for holder in &holders {
+                for ((h, scope), held) in patterns(holder) {
+                    if let Scope::Databases(pattern) = scope {
+                        let entry = merged.entry(pattern).or_default();
+                        entry.0 = entry.0.or(held.privileges);
+                        entry.1.push(Source { holder: h.clone(), scope: scope.clone(), place: held.place });
+                    }
+                }
+            }
+            let best = merged
+                .into_iter()
+                .filter(|(p, _)| matches(database, p))
+                .min_by(|a, b| rank(a.0).cmp(&rank(b.0)).then_with(|| b.0.cmp(a.0)));
+            if let Some((_, (privileges, sources))) = best {
+                sum = sum.or(privileges);
+                grounds.extend(sources.into_iter().filter_map(|s| {
+                    let held = self.state.grants.get(&(s.holder.clone(), s.scope.clone()))?;
+                    Some((held.privileges, s))
+                }));
+            } else if let Some(((holder, scope), held)) = self.of_nobody_anywhere(database) {
+                sum = sum.or(held.privileges);
+                grounds.push((held.privileges, Source { holder: holder.clone(), scope: scope.clone(), place: held.place }));
+            }
+        }
+        (sum, grounds)
+    }
+
+    /// What an anonymous account for every origin holds on a database. The server looks for a role's grants with an empty
+    /// name of the host, which such accounts fit: where a role, or PUBLIC, has none on a database, this one counts
+    /// (found on 10.11).
+    fn of_nobody_anywhere(&self, database: &str) -> Option<(&'s (Holder, Scope), &'s Held)> {
+        let fits = |(holder, scope): &(Holder, Scope)| match (holder, scope) {
+            (Holder::Account(account), Scope::Databases(pattern)) => {
+                account.user.is_empty() && matches("", &account.host) && matches(database, pattern)
+            }
+            _ => false,
+        };
+        self.state.grants.iter().filter(|(key, _)| fits(key)).min_by(|a, b| Self::order_of(a.0).cmp(&Self::order_of(b.0)))
+    }
+
+    fn order<'k>(account: &'k AccountName, key: &'k (Holder, Scope)) -> impl Ord + use<'k> {
+        let Scope::Databases(pattern) = &key.1 else {
+            return (rank(""), rank(""), Some(std::cmp::Reverse("")), Some(std::cmp::Reverse("")));
+        };
+        (rank(&account.host), rank(pattern), Some(std::cmp::Reverse(account.host.as_str())), Some(std::cmp::Reverse(pattern.as_str())))
+    }
+
+    fn order_of(key: &(Holder, Scope)) -> impl Ord + use<> {
+        match key {
+            (Holder::Account(account), Scope::Databases(pattern)) => (rank(&account.host), rank(pattern), account.user.is_empty()),
+            _ => (rank(""), rank(""), true),
+        }
+    }
+
+    /// The accounts of the session's login whose origin fits, most specific first: grants on tables and routines are
+    /// looked for with each, and the most specific one that has any counts alone. Between an address and a network that
+    /// are equally specific, the server takes the one it happens to find first; then only what both give is certain.
+    fn own_rows(&self, scope: &Scope) -> Option<(Holder, Held)> {
+        let mut rows: Vec<(&AccountName, &Held)> = self
+            .state
+            .grants
+            .iter()
+            .filter_map(|((holder, s), held)| match holder {
+                Holder::Account(account) if s == scope && account.user == self.account.user && self.fits(account) => Some((account, held)),
+                _ => None,
+            })
+            .collect();
+        rows.sort_by(|a, b| rank(&a.0.host).cmp(&rank(&b.0.host)).then_with(|| b.0.host.cmp(&a.0.host)));
+        let (account, first) = rows.first()?;
+        let mut held = (*first).clone();
+        for (_, other) in rows.iter().skip(1).filter(|(a, _)| rank(&a.host) == rank(&account.host)) {
+            held.privileges = held.privileges.and(other.privileges);
+            held.columns.iter_mut().for_each(|(c, p)| *p = p.and(other.columns.get(c).copied().unwrap_or_default()));
+        }
+        Some((Holder::Account((*account).clone()), held))
+    }
+
+    /// Returns what is held on a table or view, with grounds.
+    #[must_use]
+    pub fn table(&self, database: &str, name: &str) -> (OnTable, Vec<(Privileges, Source)>) {
+        let (global, mut grounds) = self.global();
+        let (of_database, more) = self.database(database);
+        grounds.extend(more);
+        let scope = Scope::Table(database.to_owned(), name.to_owned());
+        let mut found = OnTable { privileges: global.or(of_database), ..OnTable::default() };
+        let own = self.own_rows(&scope);
+        let others = self.others().into_iter().flatten().filter_map(|h| {
+            let held = self.state.grants.get(&(h.clone(), scope.clone()))?.clone();
+            Some((h, held))
+        });
+        for (holder, held) in own.into_iter().chain(others) {
+            found.privileges = found.privileges.or(held.privileges);
+            found.own = found.own.or(held.privileges);
+            let mut here = held.privileges;
+            for (column, privileges) in &held.columns {
+                let entry = found.columns.entry(column.clone()).or_default();
+                *entry = entry.or(*privileges);
+                here = here.or(*privileges);
+            }
+            grounds.push((here, Source { holder, scope: scope.clone(), place: held.place }));
+        }
+        (found, grounds)
+    }
+
+    /// Returns what is held on a function or procedure, with grounds.
+    #[must_use]
+    pub fn routine(&self, scope: &Scope) -> (Privileges, Vec<(Privileges, Source)>) {
+        let (mut sum, mut grounds) = self.global();
+        let (Scope::Function(database, _) | Scope::Procedure(database, _)) = scope else { return (Privileges::NONE, Vec::new()) };
+        let (of_database, more) = self.database(database);
+        sum = sum.or(of_database);
+        grounds.extend(more);
+        let own = self.own_rows(scope);
+        let others =
+            self.others().into_iter().flatten().filter_map(|h| Some((h.clone(), self.state.grants.get(&(h, scope.clone()))?.clone())));
+        for (holder, held) in own.into_iter().chain(others) {
+            sum = sum.or(held.privileges);
+            grounds.push((held.privileges, Source { holder, scope: scope.clone(), place: held.place }));
+        }
+        (sum, grounds)
+    }
+
+    /// Returns whether a database is in this session's list of databases.
+    #[must_use]
+    pub fn sees_database(&self, database: &str) -> bool {
+        let shows = Level::Database.applicable().or(Privilege::ShowDatabases.only());
+        !self.global().0.and(shows).is_empty() || !self.database(database).0.is_empty() || self.holds_inside(database)
+    }
+
+    /// Returns whether a database can be opened, as `USE` does: the right to list all databases is not enough
+    /// (`mysql_change_db`).
+    #[must_use]
+    pub fn opens_database(&self, database: &str) -> bool {
+        let opens = Level::Database.applicable();
+        !self.global().0.and(opens).is_empty() || !self.database(database).0.is_empty() || self.holds_inside(database)
+    }
+
+    /// Returns whether this session may list the tables of a database: anything that is held on everything counts, but
+    /// for a grant option alone, there and on the database (found on 10.11).
+    #[must_use]
+    pub fn lists_tables(&self, database: &str) -> bool {
+        let held = self.global().0.or(self.database(database).0);
+        !held.without(Privilege::GrantOption.only()).is_empty() || self.holds_inside(database)
+    }
+
+    /// Whether the account or its role holds something on an object of a database.
+    fn holds_inside(&self, database: &str) -> bool {
+        let is_in = |scope: &Scope| match scope {
+            Scope::Table(d, _) | Scope::Function(d, _) | Scope::Procedure(d, _) => d == database,
+            _ => false,
+        };
+        // What PUBLIC holds on single objects does not bring their database into the list (found on 10.11).
+        let others = self.role.as_ref().map(|r| self.state.roles_of(&Holder::Role(r.clone()))).unwrap_or_default();
+        self.state.grants.keys().filter(|(_, s)| is_in(s)).any(|(holder, _)| match holder {
+            Holder::Account(account) => account.user == self.account.user && self.fits(account),
+            other => others.contains(other),
+        })
+    }
+
+    /// Returns whether a table is in this session's list of tables: a grant option alone counts only where it is held on
+    /// the table itself (found on 10.11).
+    #[must_use]
+    pub fn sees_table(&self, database: &str, name: &str) -> bool {
+        let (found, _) = self.table(database, name);
+        let shows = Level::Table.applicable().without(Privilege::GrantOption.only());
+        !found.privileges.and(shows).is_empty() || !found.own.is_empty() || found.columns.values().any(|p| !p.is_empty())
+    }
+}

@@ -1,0 +1,276 @@
+//! From a question to an answer: the session is opened, a role made active, and each check of the server made.
+
+use std::collections::BTreeMap;
+use std::ops::Deref;
+use std::sync::{Arc, RwLock};
+
+use jiff::Timestamp;
+
+use super::catalog::{Catalog, Want};
+use super::need::{Demand, Need, On};
+use super::object::ObjectName;
+use super::privilege::{Class, Privilege};
+use super::statement::needs;
+use super::written::{Written, written};
+use crate::database::not_modelled::{Touch, looked_at};
+use crate::database::resolve::DatabaseLinks;
+use crate::database::{Accounts, accounts, asked, one_role, uses};
+use zest_engine::rules::Site;
+use zest_engine::trace::{Stop, Trace, Understood};
+use zest_model::ask::{Form, Question, Refusal, Stage};
+use zest_model::entry::{Database, Proof, System};
+use zest_model::source::{Place, visible};
+use zest_words::nearest_hint;
+
+/// A PostgreSQL server of the estate, compiled.
+#[derive(Debug)]
+pub(crate) struct Server {
+    catalog: Arc<Catalog>,
+    pub(crate) accounts: Arc<Accounts>,
+    written: Arc<Written>,
+    system: Arc<System>,
+    parts: Vec<Arc<Database>>,
+    /// Catalogs of other moments: by which of the grants that end are in force.
+    moments: RwLock<BTreeMap<Vec<bool>, Arc<Catalog>>>,
+}
+
+impl Deref for Server {
+    type Target = Written;
+
+    fn deref(&self) -> &Written {
+        &self.written
+    }
+}
+
+impl Server {
+    pub(crate) fn new(system: Arc<System>, parts: Vec<Arc<Database>>, links: &DatabaseLinks<Written>) -> Self {
+        let DatabaseLinks { accounts, written } = links;
+        Self {
+            catalog: Arc::new(Catalog::of(Arc::clone(&written.state))),
+            accounts: Arc::clone(accounts),
+            written: Arc::clone(written),
+            system,
+            parts,
+            moments: RwLock::default(),
+        }
+    }
+
+    /// Returns what the ledger says of the server, document by document.
+    pub(crate) fn parts(&self) -> &[Arc<Database>] {
+        &self.parts
+    }
+
+    /// Returns the catalog of a moment; where it is not known, grants that end are not in force.
+    pub(crate) fn at(&self, at: Option<Timestamp>) -> Arc<Catalog> {
+        let Some(moment) = at.filter(|_| !self.timed.is_empty()) else { return Arc::clone(&self.catalog) };
+        let key: Vec<bool> = self.timed.iter().map(|t| moment < t.value).collect();
+        if let Some(known) = self.moments.read().ok().and_then(|m| m.get(&key).cloned()) {
+            return known;
+        }
+        let made = Arc::new(Catalog::of(written(&self.system, &self.parts, at, &mut Vec::new()).state));
+        if let Ok(mut moments) = self.moments.write() {
+            moments.insert(key, Arc::clone(&made));
+        }
+        made
+    }
+}
+
+/// The session once it is open.
+pub(crate) struct Standing {
+    pub(crate) account: String,
+    pub(crate) role: String,
+}
+
+pub(crate) fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
+    let catalog = server.at(question.session.at);
+    let standing = open(site, question, server, &catalog, trace)?;
+    let (list, notes) = match wanted(&catalog, question, &standing) {
+        Ok(found) => found,
+        Err((code, text)) => {
+            trace.refuse(Stage::Permission, code, || (text, None))?;
+            return Err(Stop);
+        }
+    };
+    let before = trace.is_refused();
+    for need in &list {
+        judge(server, &catalog, need, trace)?;
+    }
+    for note in notes {
+        trace.pass(Stage::Permission, || (note, None));
+    }
+    if list.is_empty() {
+        trace.pass(Stage::Permission, || ("the server checks nothing for this".to_owned(), None));
+    }
+    // A grant that ends would have made the difference, but the moment is not stated.
+    if question.session.at.is_none() && trace.is_refused() && !before && !server.timed.is_empty() {
+        let before_all = server.at(Some(Timestamp::MIN));
+        let all = wanted(&before_all, question, &standing).is_ok_and(|(l, _)| l.iter().all(|n| n.outcome(&before_all).refusal.is_none()));
+        if all {
+            let place = server.timed.first().map(|t| t.place);
+            trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+                ("a grant that ends would allow it; the question does not state the time".to_owned(), place)
+            })?;
+        }
+    }
+    Ok(())
+}
+
+/// Opens the session and makes the stated role active.
+pub(crate) fn open(site: Site<'_>, question: &Question, server: &Server, catalog: &Catalog, trace: &mut Trace) -> Result<Standing, Stop> {
+    let found = accounts(site, question, &server.accounts, trace)?;
+    let [account] = found.as_slice() else {
+        let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
+        trace.refuse(Stage::Entry, Refusal::SeveralAccounts, || {
+            (format!("`{}` may use {names}: name one", visible(&question.user)), None)
+        })?;
+        return Err(Stop);
+    };
+    uses(trace, question, account, &server.accounts);
+    let place = server.places.roles.get(account).copied();
+    let state = catalog.state();
+    let (Some(role), Some(number)) = (state.roles.get(account), catalog.role(account)) else { return Err(Stop) };
+    let shown = visible(account);
+    if !role.login {
+        trace.refuse(Stage::Entry, Refusal::NoLogin, || (format!("`{shown}` may not open sessions"), place))?;
+    }
+    if let Some(note) = looked_at(&role.not_modelled, Touch::SignIn) {
+        trace.refuse(Stage::Entry, Refusal::NotDecided, || (format!("`{shown}` has {note}, which is not modelled"), place))?;
+    }
+    let by_password = question.session.proofs.as_ref().is_none_or(|l| l.is_empty() || l.iter().any(|p| p.proof == Proof::Password));
+    if let Some(until) = role.valid_until.filter(|_| by_password) {
+        match question.session.at {
+            Some(at) if at >= until => {
+                trace.refuse(Stage::Entry, Refusal::CredentialExpired, || {
+                    (format!("the password of `{shown}` was accepted until {until}"), place)
+                })?;
+            }
+            Some(_) => {}
+            None => trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+                (format!("the question does not state the time, and the password of `{shown}` ends"), place)
+            })?,
+        }
+    }
+    if role.connection_limit == 0 && !role.superuser {
+        trace.refuse(Stage::Entry, Refusal::NoLogin, || (format!("`{shown}` may have no session at all (connection-limit = 0)"), place))?;
+    }
+    let database = catalog.object(&ObjectName::database());
+    let connects = database.is_some_and(|d| catalog.holds(number, d, Privilege::Connect, Want::Privilege));
+    let connect = Need::privilege(account, &ObjectName::database(), Privilege::Connect, On::Object).outcome(catalog);
+    if connects {
+        trace.pass(Stage::Entry, || (connect.text, connect.place));
+    } else {
+        trace.refuse(Stage::Entry, Refusal::ConnectClosed, || {
+            (format!("`{shown}` does not hold connect on the database"), server.places.objects.get(&ObjectName::database()).copied())
+        })?;
+    }
+    let Some(active) = one_role(question, trace)?.flatten().filter(|r| *r != account) else {
+        return Ok(Standing { account: account.clone(), role: account.clone() });
+    };
+    if !state.knows_role(active) {
+        trace.refuse(Stage::Standing, Refusal::UnknownRole, || {
+            let near = nearest_hint(active, state.roles.keys().map(String::as_str));
+            (format!("no role is named `{}`{near}", visible(active)), None)
+        })?;
+        return Err(Stop);
+    }
+    if state.may_become(account, active) {
+        trace.pass(Stage::Standing, || {
+            (format!("`{shown}` makes `{}` its active role, whose rights replace its own", visible(active)), place)
+        });
+    } else {
+        trace.refuse(Stage::Standing, Refusal::RoleNotGranted, || {
+            (format!("`{shown}` is not a member of `{}` and cannot make it active", visible(active)), place)
+        })?;
+    }
+    Ok(Standing { account: account.clone(), role: active.to_owned() })
+}
+
+/// Returns the checks that the server makes, in order, with remarks.
+pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing) -> Result<(Vec<Need>, Vec<String>), (Refusal, String)> {
+    if question.form == Form::Statement {
+        let needs = needs(catalog, &standing.account, &standing.role, &question.line)?;
+        return match needs.undecided.first() {
+            // A check that fails refuses, whatever else is not known.
+            Some(why) if needs.list.iter().all(|n| n.outcome(catalog).refusal.is_none()) => Err((Refusal::NotDecided, why.clone())),
+            _ => Ok((needs.list, needs.notes)),
+        };
+    }
+    let Some(asked) = asked(&question.line) else {
+        return Err((
+            Refusal::StatementUnreadable,
+            "expected a privilege and an object, such as `select on table fares.price`; a statement is asked with `--sql`".to_owned(),
+        ));
+    };
+    // Whose privilege it is depends on the role that the session is given at its start.
+    let of_start = ["setting role".to_owned(), format!("setting role of {}", standing.account)];
+    if let Some(note) = of_start.iter().find(|n| catalog.state().not_modelled.contains(*n)) {
+        return Err((Refusal::NotDecided, format!("the server has {}, which is not modelled", visible(note))));
+    }
+    let object = object_of(catalog, &asked.on)?;
+    let Some(privilege) = Privilege::from_word(&asked.privilege).filter(|p| object.class.applicable().contains(*p)) else {
+        return Err((
+            Refusal::PrivilegeMisapplied,
+            format!(
+                "`{}` is not a privilege on a {}; these are: {}",
+                visible(&asked.privilege),
+                object.class.word(),
+                object.class.applicable()
+            ),
+        ));
+    };
+    let known = catalog.state().objects.get(&object).map(|o| o.columns.clone()).unwrap_or_default();
+    if let Some(column) = asked.columns.iter().find(|c| !known.iter().any(|k| k.name == **c)) {
+        let near = nearest_hint(column, known.iter().map(|c| c.name.as_str()));
+        return Err((Refusal::UnknownObject, format!("{} has no column `{}`{near}", visible(&object.to_string()), visible(column))));
+    }
+    let mut list = Vec::new();
+    if let Some(schema) = object.schema() {
+        list.push(Need::privilege(&standing.role, &ObjectName::new(Class::Schema, &[schema]), Privilege::Usage, On::Object));
+    }
+    let want = if asked.pass_on { Want::GrantOption } else { Want::Privilege };
+    let on = if asked.columns.is_empty() { On::Object } else { On::Columns(asked.columns) };
+    list.push(Need::Object { role: standing.role.clone(), object, demand: Demand::Privilege { any: privilege.only(), on, want } });
+    Ok((list, Vec::new()))
+}
+
+/// Finds an object by its full name, or without its class where that is clear.
+pub(crate) fn object_of(catalog: &Catalog, text: &str) -> Result<ObjectName, (Refusal, String)> {
+    if let Some(name) = ObjectName::parse(text)
+        && catalog.object(&name).is_some()
+    {
+        return Ok(name);
+    }
+    let found: Vec<&ObjectName> = catalog.objects().iter().filter(|n| n.plain() == text && n.class != Class::Database).collect();
+    match found.as_slice() {
+        [one] => Ok((*one).clone()),
+        [] => {
+            let names: Vec<String> = catalog.objects().iter().flat_map(|n| [n.to_string(), n.plain()]).collect();
+            let near = nearest_hint(text, names.iter().map(String::as_str));
+            Err((Refusal::UnknownObject, format!("`{}` is not in the inventory of this server{near}", visible(text))))
+        }
+        several => {
+            let list = several.iter().map(|n| format!("`{}`", visible(&n.to_string()))).collect::<Vec<_>>().join(" or ");
+            Err((Refusal::UnknownObject, format!("`{}` could be {list}: name the class as well", visible(text))))
+        }
+    }
+}
+
+fn judge(server: &Server, catalog: &Catalog, need: &Need, trace: &mut Trace) -> Result<(), Stop> {
+    let outcome = need.outcome(catalog);
+    let place = || -> Option<Place> {
+        match need {
+            Need::Object { object, .. } => server.places.objects.get(object).copied(),
+            Need::Switch { role, .. } | Need::Member { role, .. } | Need::Admin { role, .. } => server.places.roles.get(role).copied(),
+        }
+    };
+    match outcome.refusal {
+        None => trace.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
+        Some(code) => {
+            if let Need::Object { object, .. } = need {
+                trace.understood(|| Understood::Object(object.to_string()));
+            }
+            trace.refuse(Stage::Permission, code, || (outcome.text, place()))?;
+        }
+    }
+    Ok(())
+}

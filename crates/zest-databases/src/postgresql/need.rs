@@ -1,0 +1,226 @@
+//! What the server checks for an action, one by one, and what a catalog says to each.
+
+use super::catalog::{Catalog, Want, Way};
+use super::object::ObjectName;
+use super::privilege::{Class, Privilege, Privileges};
+use zest_model::ask::Refusal;
+use zest_model::source::{Place, visible};
+
+/// On which columns a privilege is needed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum On {
+    /// On the object itself.
+    Object,
+    /// On the object, or on any column of it.
+    Some,
+    /// On the object, or on each of these columns.
+    Columns(Vec<String>),
+}
+
+/// What is needed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Demand {
+    /// One of these privileges.
+    Privilege { any: Privileges, on: On, want: Want },
+    /// To own the object, or be a member of its owner; for a drop the owner of the schema will do.
+    Owner { or_of_schema: bool },
+}
+
+/// One check of the server.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Need {
+    /// About an object.
+    Object { role: String, object: ObjectName, demand: Demand },
+    /// A switch of the role: `create-role` and its like; superusers have all.
+    Switch { role: String, switch: &'static str },
+    /// Membership in a role.
+    Member { role: String, of: String, why: String },
+    /// The right to pass on the membership of a role.
+    Admin { role: String, of: String },
+}
+
+/// What came out.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Outcome {
+    pub(crate) refusal: Option<Refusal>,
+    pub(crate) text: String,
+    pub(crate) place: Option<Place>,
+}
+
+impl Need {
+    pub(crate) fn privilege(role: &str, object: &ObjectName, privilege: Privilege, on: On) -> Self {
+        let demand = Demand::Privilege { any: privilege.only(), on, want: Want::Privilege };
+        Self::Object { role: role.to_owned(), object: object.clone(), demand }
+    }
+
+    /// Returns whether the need could pass for another role: by bits alone, so that many roles can be looked at.
+    pub(crate) fn may_pass(&self, role: &str, catalog: &Catalog) -> bool {
+        let Self::Object { object, demand: Demand::Privilege { any, on: On::Object, want }, .. } = self else { return true };
+        match (catalog.role(role), catalog.object(object)) {
+            (Some(role), Some(object)) => any.iter().any(|privilege| catalog.holds(role, object, privilege, *want)),
+            _ => true,
+        }
+    }
+
+    /// Returns the same need for another role.
+    pub(crate) fn of(&self, other: &str) -> Self {
+        let mut need = self.clone();
+        match &mut need {
+            Self::Object { role, .. } | Self::Switch { role, .. } | Self::Member { role, .. } | Self::Admin { role, .. } => {
+                other.clone_into(role)
+            }
+        }
+        need
+    }
+
+    pub(crate) fn owner(role: &str, object: &ObjectName) -> Self {
+        Self::Object { role: role.to_owned(), object: object.clone(), demand: Demand::Owner { or_of_schema: false } }
+    }
+
+    /// Decides.
+    pub(crate) fn outcome(&self, catalog: &Catalog) -> Outcome {
+        let fail = |refusal, text: String| Outcome { refusal: Some(refusal), text, place: None };
+        let pass = |text: String, place| Outcome { refusal: None, text, place };
+        match self {
+            Self::Object { role, object, demand } => {
+                let Some(number) = catalog.role(role) else {
+                    return fail(Refusal::UnknownRole, format!("no role is named `{}`", visible(role)));
+                };
+                let Some(at) = catalog.object(object) else {
+                    return fail(Refusal::UnknownObject, format!("`{}` is not in the inventory", visible(&object.to_string())));
+                };
+                let (shown, name) = (visible(role), visible(&object.to_string()));
+                match demand {
+                    Demand::Owner { or_of_schema } => {
+                        let owners = |name: &ObjectName| {
+                            let owner = catalog.state().objects.get(name).map(|o| o.owner.clone());
+                            owner.filter(|o| catalog.role(o).is_some_and(|o| catalog.has_role(number, o)))
+                        };
+                        if let Some(owner) = owners(object) {
+                            return pass(format!("`{shown}` is or belongs to `{}`, the owner of {name}", visible(&owner)), None);
+                        }
+                        let schema = object.schema().filter(|_| *or_of_schema).map(|s| ObjectName::new(Class::Schema, &[s]));
+                        if let Some(owner) = schema.as_ref().and_then(owners) {
+                            return pass(format!("`{shown}` is or belongs to `{}`, the owner of the schema", visible(&owner)), None);
+                        }
+                        let owner = catalog.state().objects.get(object).map_or("?", |o| o.owner.as_str());
+                        fail(Refusal::NotOwner, format!("{name} belongs to `{}`; only the owner may do this", visible(owner)))
+                    }
+                    Demand::Privilege { any, on, want } => {
+                        let list = any.iter().map(Privilege::word).collect::<Vec<_>>().join(" or ");
+                        let option = if *want == Want::GrantOption { " with grant option" } else { "" };
+                        let way = |column: Option<&str>| any.iter().find_map(|p| catalog.way(number, at, column, p, *want).map(|w| (p, w)));
+                        if let Some((privilege, way)) = way(None) {
+                            let (text, place) = told(&shown, privilege, &name, option, &way);
+                            return pass(text, place);
+                        }
+                        let known: Vec<String> = catalog
+                            .state()
+                            .objects
+                            .get(object)
+                            .map(|o| o.columns.iter().map(|c| c.name.clone()).collect())
+                            .unwrap_or_default();
+                        let wanted: &[String] = match on {
+                            On::Object => &[],
+                            On::Some => {
+                                if let Some((privilege, way)) = known.iter().find_map(|c| way(Some(c))) {
+                                    let (text, place) = told(&shown, privilege, &name, option, &way);
+                                    return pass(text, place);
+                                }
+                                &[]
+                            }
+                            On::Columns(columns) => columns,
+                        };
+                        let mut last = None;
+                        let mut missing = Vec::new();
+                        for column in wanted {
+                            match way(Some(column)) {
+                                Some(found) => last = Some(found),
+                                None => missing.push(visible(column)),
+                            }
+                        }
+                        if let (Some((privilege, way)), true) = (last, missing.is_empty()) {
+                            let (mut text, place) = told(&shown, privilege, &name, option, &way);
+                            if wanted.len() > 1 {
+                                text =
+                                    format!("{text}, as on each of {}", wanted.iter().map(|c| visible(c)).collect::<Vec<_>>().join(", "));
+                            }
+                            return pass(text, place);
+                        }
+                        let columns = if missing.is_empty() || missing.len() == wanted.len() && wanted.len() == known.len() {
+                            String::new()
+                        } else {
+                            format!(", column {}", missing.join(", "))
+                        };
+                        let refusal = match (want, object.class, any.iter().next()) {
+                            (Want::GrantOption, ..) => Refusal::NoGrantOption,
+                            (_, Class::Schema, Some(Privilege::Usage)) => Refusal::SchemaShut,
+                            _ => Refusal::NoPrivilege,
+                        };
+                        fail(refusal, format!("`{shown}` does not hold {list}{option} on {name}{columns}"))
+                    }
+                }
+            }
+            Self::Switch { role, switch } => {
+                let entry = catalog.state().roles.get(role);
+                let has = entry.is_some_and(|r| {
+                    r.superuser
+                        || match *switch {
+                            "create-role" => r.create_role,
+                            "create-database" => r.create_database,
+                            "replication" => r.replication,
+                            "bypass-row-security" => r.bypass_row_security,
+                            _ => false,
+                        }
+                });
+                if has {
+                    pass(format!("`{}` has the switch `{switch}`, or is a superuser", visible(role)), None)
+                } else {
+                    fail(Refusal::SwitchOff, format!("`{}` does not have the switch `{switch}`", visible(role)))
+                }
+            }
+            Self::Member { role, of, why } => {
+                if catalog.state().may_become(role, of) {
+                    pass(format!("`{}` is a member of `{}` ({why})", visible(role), visible(of)), None)
+                } else {
+                    fail(Refusal::RoleNotGranted, format!("`{}` is not a member of `{}` ({why})", visible(role), visible(of)))
+                }
+            }
+            Self::Admin { role, of } => {
+                let state = catalog.state();
+                let creates = state.roles.get(role).is_some_and(|r| r.create_role) && !state.is_superuser(of);
+                let passes = |r: &String| state.roles.get(r).is_some_and(|r| r.member_of.get(of) == Some(&true));
+                if state.is_superuser(role) || creates || state.roles_of(role, false).iter().any(passes) {
+                    pass(format!("`{}` may pass on the membership of `{}`", visible(role), visible(of)), None)
+                } else {
+                    fail(Refusal::NoAdminOption, format!("`{}` may not pass on the membership of `{}`", visible(role), visible(of)))
+                }
+            }
+        }
+    }
+}
+
+/// Tells by which way something is held.
+pub(crate) fn told(role: &str, privilege: Privilege, object: &str, option: &str, way: &Way) -> (String, Option<Place>) {
+    let what = format!("{}{option} on {object}", privilege.word());
+    let through = |chain: &[String]| match chain {
+        [] => "through PUBLIC".to_owned(),
+        [_] => "by its own grant".to_owned(),
+        more => format!("through {}", more.iter().skip(1).map(|r| format!("`{}`", visible(r))).collect::<Vec<_>>().join(" -> ")),
+    };
+    match way {
+        Way::Superuser => (format!("`{role}` is a superuser, which passes every check ({what})"), None),
+        Way::Owner { chain } if chain.len() <= 1 => (format!("`{role}` owns {object} and so holds {}{option}", privilege.word()), None),
+        Way::Owner { chain } => (format!("`{role}` holds {what} as the owner does, {}", through(chain)), None),
+        Way::Predefined { chain } => (format!("`{role}` holds {what} on all objects, {}", through(chain)), None),
+        Way::Grant { chain, grantor, place, column } => {
+            let column = column.as_ref().map_or(String::new(), |c| format!(", column {}", visible(c)));
+            let by = if place.is_none() {
+                ", as the server gives it by itself".to_owned()
+            } else {
+                format!(", given by `{}`", visible(grantor))
+            };
+            (format!("`{role}` holds {what}{column} {}{by}", through(chain)), *place)
+        }
+    }
+}

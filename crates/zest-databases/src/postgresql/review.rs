@@ -1,0 +1,269 @@
+//! What a session holds on a PostgreSQL server, and what is odd about one.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use jiff::Timestamp;
+
+use super::{Class, Grantee, ObjectName, Privilege, Server, Want, Way, open, state_of};
+use crate::database::review::{no_use, nobody_uses, over, refusal, via, without};
+use zest_engine::Engine;
+use zest_engine::links::UserId;
+use zest_engine::rules::{Site, sign_in};
+use zest_engine::trace::Trace;
+use zest_model::ask::{Question, Session};
+use zest_model::finding::{Code, Finding};
+use zest_model::listing::{DataRight, Effective, OnDatabase};
+use zest_model::source::{Place, visible};
+
+/// Returns what a session of a user holds.
+pub(super) fn effective(site: Site<'_>, server: &Server, user: UserId, session: &Session) -> Effective {
+    let engine = site.engine();
+    let nothing = Effective::nothing(&site.entry().id.value);
+    let question = Question::in_session(&engine.estate().user(user).id.value, &site.entry().id.value, "", session.clone());
+    let mut trace = Trace::explaining();
+    sign_in(engine, &question, &mut trace);
+    if let Some(refused) = refusal(&trace.into_answer(&question, engine)) {
+        return Effective { refused: Some(refused), ..nothing };
+    }
+    let catalog = server.at(session.at);
+    let Ok(standing) = open(site, &question, server, &catalog, &mut Trace::silent()) else { return nothing };
+    let held = of_role(engine, &catalog, &standing.role);
+    let mut once_active = Vec::new();
+    for role in catalog.state().roles.keys().filter(|r| **r != standing.role && !catalog.state().is_superuser(&standing.account)) {
+        if catalog.state().may_become(&standing.account, role) {
+            let more = without(of_role(engine, &catalog, role), &held);
+            if !more.is_empty() {
+                once_active.push((role.clone(), more));
+            }
+        }
+    }
+    let role = (standing.role != standing.account).then_some(standing.role);
+    Effective {
+        database: vec![OnDatabase { account: standing.account, refused: None, role, held, once_active, more: zest_model::More }],
+        ..nothing
+    }
+}
+
+/// Adds what is odd about PostgreSQL servers.
+pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
+    for (id, server) in engine.states::<Server>() {
+        let system = engine.estate().system(id);
+        oddities(engine, server, findings);
+        let state = state_of(engine.estate(), &system.id.value, at);
+        let may_mend = |s: &super::State| {
+            s.roles.values().any(|r| r.superuser && r.login && r.valid_until.is_none_or(|end| at.is_none_or(|at| at < end)))
+        };
+        if state.is_some_and(|s| !may_mend(&s)) {
+            findings.push(
+                Finding::new(Code::NoSuperuser, format!("no superuser of `{}` can sign in", visible(&system.id.value)))
+                    .at(system.id.place, "nobody could mend anything here")
+                    .help("let one account with the switch `superuser` sign in, and no end lie in the past"),
+            );
+        }
+        over(server.parts(), at, findings);
+    }
+}
+
+/// What a PostgreSQL role holds beyond what the server gives to everybody by itself.
+fn of_role(engine: &Engine, catalog: &super::Catalog, role: &str) -> Vec<DataRight> {
+    let Some(number) = catalog.role(role) else { return Vec::new() };
+    if catalog.state().is_superuser(role) {
+        let through = format!("`{}` is a superuser, which passes every check", visible(role));
+        let all = vec!["all".to_owned()];
+        return vec![DataRight {
+            on: "everything".to_owned(),
+            within: None,
+            privileges: all,
+            may_pass_on: true,
+            through,
+            location: None,
+            more: zest_model::More,
+        }];
+    }
+    let mut rows = Vec::new();
+    for object in catalog.objects() {
+        let Some(at) = catalog.object(object) else { continue };
+        let mut by_way: BTreeMap<(String, Option<Place>, bool), Vec<String>> = BTreeMap::new();
+        let mut note = |way: &Way, may_pass_on: bool, word: String| {
+            let (through, place) = match way {
+                Way::Grant { chain, place: None, .. } if chain.is_empty() => return,
+                Way::Superuser => ("superuser".to_owned(), None),
+                Way::Owner { chain } => (format!("ownership{}", via(chain)), None),
+                Way::Predefined { chain } => (format!("a predefined role{}", via(chain)), None),
+                Way::Grant { chain, place, .. } if chain.is_empty() => ("PUBLIC".to_owned(), *place),
+                Way::Grant { chain, place, .. } if chain.len() == 1 => ("its own grant".to_owned(), *place),
+                Way::Grant { chain, place, .. } => {
+                    (chain[1..].iter().map(|r| format!("`{}`", visible(r))).collect::<Vec<_>>().join(" -> "), *place)
+                }
+            };
+            by_way.entry((through, place, may_pass_on)).or_default().push(word);
+        };
+        let columns: Vec<String> =
+            catalog.state().objects.get(object).map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default();
+        for privilege in object.class.applicable().iter() {
+            let may_pass_on = catalog.holds(number, at, privilege, Want::GrantOption);
+            match catalog.way(number, at, None, privilege, Want::Privilege) {
+                Some(way) => note(&way, may_pass_on, privilege.word().to_owned()),
+                None => {
+                    let mut some: BTreeMap<String, (Way, Vec<String>)> = BTreeMap::new();
+                    for column in &columns {
+                        if let Some(way) = catalog.way(number, at, Some(column), privilege, Want::Privilege) {
+                            let key = match &way {
+                                Way::Grant { chain, place, .. } => format!("{chain:?}{place:?}"),
+                                other => format!("{other:?}"),
+                            };
+                            some.entry(key).or_insert_with(|| (way, Vec::new())).1.push(visible(column));
+                        }
+                    }
+                    for (way, list) in some.values() {
+                        note(way, false, format!("{} ({})", privilege.word(), list.join(", ")));
+                    }
+                }
+            }
+        }
+        let within = object.schema().map(|schema| {
+            let bare = ObjectName { parts: object.parts[1..].to_vec(), ..object.clone() };
+            (visible(schema), visible(&bare.to_string()))
+        });
+        for ((through, place, may_pass_on), privileges) in by_way {
+            let location = place.map(|p| engine.estate().sources().locate(p));
+            rows.push(DataRight {
+                on: visible(&object.to_string()),
+                within: within.clone(),
+                privileges,
+                may_pass_on,
+                through,
+                location,
+                more: zest_model::More,
+            });
+        }
+    }
+    rows
+}
+
+fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
+    let catalog = server.at(Some(Timestamp::MIN));
+    let state = catalog.state();
+    let place = |role: &str| server.places.roles.get(role).copied();
+    for (name, object) in &state.objects {
+        let shown = visible(&name.to_string());
+        let lists = std::iter::once((None, &object.acl)).chain(object.columns.iter().map(|c| (Some(&c.name), &c.acl)));
+        for (column, acl) in lists {
+            for (grantee, _, held) in acl.iter() {
+                let Some(at) = held.place else { continue };
+                match grantee {
+                    Grantee::Public => findings.push(
+                        Finding::new(
+                            Code::PublicGrant,
+                            format!("everybody holds {} on `{shown}`, also roles that are made later", held.privileges),
+                        )
+                        .at(at, "granted to PUBLIC")
+                        .help("grant it to the roles that need it, and revoke it from `public`"),
+                    ),
+                    // An account that does not inherit can open its first session by a grant of its own only.
+                    Grantee::Role(role)
+                        if state.roles.get(role).is_some_and(|r| r.login && (r.inherit || name.class != Class::Database)) =>
+                    {
+                        findings.push(
+                            Finding::new(
+                                Code::GrantToAccount,
+                                format!("the account `{}` holds {} on `{shown}` by itself", visible(role), held.privileges),
+                            )
+                            .at(at, "granted to an account, and not to a role")
+                            .help("grant it to a role and make the account a member: then leaving the role is enough"),
+                        )
+                    }
+                    Grantee::Role(_) => {}
+                }
+                if let (Some(column), Grantee::Role(role)) = (column, grantee) {
+                    let wide = object.acl.iter().find(|(g, _, h)| *g == grantee && !h.privileges.and(held.privileges).is_empty());
+                    if let Some((_, _, wide)) = wide {
+                        let finding = Finding::new(
+                            Code::BroadBesideNarrow,
+                            format!(
+                                "`{}` holds {} on the whole `{shown}`, so the grant on column `{}` narrows nothing",
+                                visible(role),
+                                wide.privileges.and(held.privileges),
+                                visible(column)
+                            ),
+                        )
+                        .at(at, "the narrow grant")
+                        .help("revoke the privilege on the table, and grant the columns again");
+                        findings.push(match wide.place {
+                            Some(place) => finding.also(place, "the broad grant"),
+                            None => finding,
+                        });
+                    }
+                }
+            }
+        }
+    }
+    let owns = |role: &str| state.objects.values().any(|o| o.owner == role);
+    let granted: BTreeSet<&str> = state
+        .objects
+        .values()
+        .flat_map(|o| o.acl.iter().chain(o.columns.iter().flat_map(|c| c.acl.iter())))
+        .filter_map(|(g, _, _)| if let Grantee::Role(r) = g { Some(r.as_str()) } else { None })
+        .chain(
+            state
+                .defaults
+                .values()
+                .flat_map(|a| a.iter())
+                .filter_map(|(g, _, _)| if let Grantee::Role(r) = g { Some(r.as_str()) } else { None }),
+        )
+        .collect();
+    for (name, role) in &state.roles {
+        let Some(at) = place(name) else { continue };
+        let shown = visible(name);
+        if role.login {
+            let number = catalog.role(name);
+            let database = catalog.object(&ObjectName::database());
+            if !number.zip(database).is_some_and(|(r, d)| catalog.holds(r, d, Privilege::Connect, Want::Privilege)) {
+                findings.push(
+                    Finding::new(
+                        Code::CannotConnect,
+                        format!("the account `{shown}` cannot open a session: it does not hold connect on the database"),
+                    )
+                    .at(at, "no way to connect")
+                    .help("grant `connect` on \"database\" to one of its roles"),
+                );
+            }
+            nobody_uses(engine, name, name, !server.accounts.used_by(name).is_empty(), role.superuser, at, findings);
+        } else {
+            let is_empty = !granted.contains(name.as_str()) && !owns(name) && role.member_of.is_empty();
+            no_use(is_empty, !state.roles.values().any(|r| r.member_of.contains_key(name)) && !owns(name), &shown, at, findings);
+        }
+    }
+    shut_schemas(&catalog, findings);
+}
+
+/// A right on an object is worth nothing to who may not look into its schema.
+fn shut_schemas(catalog: &super::Catalog, findings: &mut Vec<Finding>) {
+    let state = catalog.state();
+    let mut seen = BTreeSet::new();
+    for (name, object) in &state.objects {
+        let Some(schema) = name.schema().map(|s| ObjectName::new(Class::Schema, &[s])) else { continue };
+        let Some(at_schema) = catalog.object(&schema) else { continue };
+        for (grantee, _, held) in object.acl.iter() {
+            let (Grantee::Role(role), Some(place)) = (grantee, held.place) else { continue };
+            let opens = |r: &str| catalog.role(r).is_some_and(|n| catalog.holds(n, at_schema, Privilege::Usage, Want::Privilege));
+            let reached = || state.roles.iter().any(|(n, r)| r.login && !r.superuser && state.may_become(n, role) && opens(n));
+            if !opens(role) && !reached() && seen.insert((role.clone(), schema.clone())) {
+                findings.push(
+                    Finding::new(
+                        Code::SchemaShut,
+                        format!(
+                            "`{}` holds {} on `{}` but may not look into `{}`",
+                            visible(role),
+                            held.privileges,
+                            visible(&name.to_string()),
+                            visible(&schema.to_string())
+                        ),
+                    )
+                    .at(place, "this grant cannot be used")
+                    .help(format!("grant `usage` on \"{}\" to it as well", visible(&schema.to_string()))),
+                );
+            }
+        }
+    }
+}

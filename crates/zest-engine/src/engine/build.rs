@@ -1,0 +1,127 @@
+//! An engine of an estate: alphabet, automata, memberships, and what each kind makes of its systems.
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::{CompiledSet, Engine, Membership, standing};
+use crate::engine::Estate;
+use crate::links::{SetId, SystemId, UserId, VocabularyId};
+use crate::vocabulary::{Command, Vocabulary};
+use zest_command::Pattern;
+use zest_command::alphabet::{Alphabet, AlphabetBuilder};
+use zest_command::automaton::{Automaton, MAX_STATES};
+use zest_model::finding::{Code, Finding, Findings};
+use zest_model::source::visible;
+use zest_model::table::Table;
+
+impl Engine {
+    /// Compiles an estate.
+    ///
+    /// # Errors
+    /// Findings of the codes `command-set-too-large` and `bad-command`, when a command set or the patterns of the
+    /// ledger together need a larger automaton than is allowed, or two commands cannot be told apart.
+    pub fn compile(estate: Estate) -> Result<Self, Findings> {
+        let mut findings = Vec::new();
+        let commands = commands(&estate, &mut findings);
+        let Some(Commands { alphabet, sets, vocabularies }) = commands.filter(|_| findings.is_empty()) else {
+            return Err(Findings::new(findings, estate.sources));
+        };
+        let systems = (0..estate.systems.len()).map(SystemId::new);
+        let systems = systems.map(|id| estate.systems[id.index()].kind.compile(&estate, id)).collect();
+        let (standings, standing_of) = standing::standings(&estate);
+        let membership = Membership::of(&estate);
+        let folded = estate.entries.systems.iter().any(|s| s.ignores_case()).then(|| Arc::new(fold_names(&estate)));
+        Ok(Self {
+            estate,
+            alphabet,
+            sets,
+            vocabularies,
+            systems,
+            membership,
+            standings: Arc::new(standings),
+            standing_of: standing_of.into_iter().collect(),
+            folded,
+            cache: Arc::default(),
+        })
+    }
+}
+
+/// Command sets and vocabularies over one alphabet.
+pub(super) struct Commands {
+    pub(super) alphabet: Arc<Alphabet>,
+    pub(super) sets: Table<Arc<CompiledSet>>,
+    pub(super) vocabularies: Arc<[Vocabulary]>,
+}
+
+/// Compiles all command sets and vocabularies of an estate; nothing where the patterns together are too large.
+pub(super) fn commands(estate: &Estate, findings: &mut Vec<Finding>) -> Option<Commands> {
+    let mut builder = AlphabetBuilder::default();
+    let rules = estate.sets.iter().flat_map(|s| s.rules.iter().map(|r| &*r.pattern));
+    let lines = estate.vocabularies.iter().flat_map(|v| v.commands.iter().map(|c| &c.pattern));
+    rules.chain(lines).for_each(|pattern| builder.add(pattern));
+    let Ok(alphabet) = builder.build() else {
+        let message = "the placeholders and `*` patterns of the ledger need an automaton of more than 32 MiB";
+        let finding = Finding::new(Code::CommandSetTooLarge, message);
+        findings.push(finding.help("use fewer different `*` patterns, or write words out as `{on|off}`"));
+        return None;
+    };
+    let sets = (0..estate.sets.len()).filter_map(|i| set(estate, &alphabet, SetId::new(i), findings)).collect();
+    let vocabularies = compile_vocabularies(estate, &alphabet, findings).into();
+    Some(Commands { alphabet: Arc::new(alphabet), sets, vocabularies })
+}
+
+/// Compiles one command set; nothing where it is too large.
+pub(super) fn set(estate: &Estate, alphabet: &Alphabet, id: SetId, findings: &mut Vec<Finding>) -> Option<Arc<CompiledSet>> {
+    let links = &estate.sets[id.index()];
+    let patterns: Vec<&Pattern> = links.rules.iter().map(|r| &*r.pattern).collect();
+    let Ok(automaton) = Automaton::build(alphabet, &patterns) else {
+        let id = &estate.set(id).id;
+        findings.push(
+            Finding::new(Code::CommandSetTooLarge, format!("the command set `{}` needs more than {MAX_STATES} states", visible(&id.value)))
+                .at(id.place, "too many combinations of its rules are possible")
+                .help("use fewer rules with `{word}` or `*` before fixed words, or split the set"),
+        );
+        return None;
+    };
+    let verbs = links.rules.iter().map(|r| r.verb).collect();
+    Some(Arc::new(CompiledSet { automaton, verbs, otherwise: links.otherwise }))
+}
+
+fn compile_vocabularies(estate: &Estate, alphabet: &Alphabet, findings: &mut Vec<Finding>) -> Vec<Vocabulary> {
+    let mut vocabularies = Vec::with_capacity(estate.vocabularies.len());
+    for (i, links) in estate.vocabularies.iter().enumerate() {
+        let commands = links
+            .commands
+            .iter()
+            .map(|c| Command {
+                pattern: c.pattern.clone(),
+                does: c.does,
+                enters: c.enters,
+                modes: c.modes.clone(),
+                level_word: c.level_word,
+            })
+            .collect();
+        let written = estate.vocabulary(VocabularyId::new(i));
+        let (vocabulary, clashes) = Vocabulary::build(written, links.modes.clone(), links.start_mode, commands, alphabet);
+        for (later, earlier) in clashes {
+            let line = visible(&links.commands[later.index()].line);
+            findings.push(
+                Finding::new(Code::BadCommand, format!("the command `{line}` cannot be told apart from an earlier one"))
+                    .at(links.commands[later.index()].place, "the same line in the same mode")
+                    .also(links.commands[earlier.index()].place, "first declared here")
+                    .help("take one of the two out, or give them different modes"),
+            );
+        }
+        vocabularies.push(vocabulary);
+    }
+    vocabularies
+}
+
+fn fold_names(estate: &Estate) -> FxHashMap<String, Vec<UserId>> {
+    let mut folded: FxHashMap<String, Vec<UserId>> = FxHashMap::default();
+    for (i, user) in estate.entries.users.iter().enumerate() {
+        folded.entry(user.id.value.to_lowercase()).or_default().push(UserId::new(i));
+    }
+    folded
+}

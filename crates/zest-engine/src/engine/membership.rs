@@ -1,0 +1,251 @@
+//! Which groups hold a user, directly or through other groups, and which assignments that leads to.
+
+use std::collections::VecDeque;
+use std::sync::Arc;
+
+use fixedbitset::FixedBitSet;
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::engine::Estate;
+use crate::links::{AssignmentId, GroupId, Party, SystemId, UserId};
+use zest_model::entry::User;
+use zest_model::source::Place;
+
+/// An assignment that reaches a user, with what a decision reads of it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct Candidate {
+    /// The assignment.
+    pub assignment: AssignmentId,
+    /// The number of the set of systems it covers.
+    coverage: u32,
+    /// Whether it is known to have no conditions.
+    pub(crate) is_firm: bool,
+}
+
+/// What a decision reads of a user: one record, since a large ledger does not fit the nearest cache.
+#[derive(Clone, Copy, Debug)]
+struct Record {
+    first: u32,
+    count: u32,
+    is_plain: bool,
+}
+
+/// Who is in which groups, and which assignments that leads to. A copy with another membership of one user shares the rest.
+#[derive(Clone, Debug)]
+pub struct Membership {
+    base: Arc<Base>,
+    /// Users whose groups or switches are others than in the layer below.
+    changed: Arc<FxHashMap<UserId, Own>>,
+}
+
+/// See the [module](self). Users in the same groups share one list of candidates.
+#[derive(Debug)]
+struct Base {
+    records: Vec<Record>,
+    candidates: Vec<Candidate>,
+    coverages: Vec<FixedBitSet>,
+    direct: Vec<Box<[GroupId]>>,
+    parents: Vec<Vec<GroupId>>,
+    by_group: Vec<Vec<AssignmentId>>,
+    by_user: FxHashMap<UserId, Vec<AssignmentId>>,
+    of_assignment: Vec<Candidate>,
+}
+
+/// What is known of one user in a layer.
+#[derive(Clone, Debug)]
+struct Own {
+    direct: Box<[GroupId]>,
+    candidates: Box<[Candidate]>,
+    is_plain: bool,
+}
+
+impl Base {
+    fn of(estate: &Estate) -> Self {
+        let mut direct: Vec<Vec<GroupId>> = vec![Vec::new(); estate.entries.users.len()];
+        let mut parents: Vec<Vec<GroupId>> = vec![Vec::new(); estate.groups.len()];
+        for (i, group) in estate.groups.iter().enumerate() {
+            for &(member, _) in &group.members {
+                match member {
+                    Party::User(user) => direct[user.index()].push(GroupId::new(i)),
+                    Party::Group(inner) => parents[inner.index()].push(GroupId::new(i)),
+                }
+            }
+        }
+        let mut by_group: Vec<Vec<AssignmentId>> = vec![Vec::new(); estate.groups.len()];
+        let mut by_user: FxHashMap<UserId, Vec<AssignmentId>> = FxHashMap::default();
+        let mut coverage_ids: FxHashMap<&FixedBitSet, u32> = FxHashMap::default();
+        let mut of_assignment = Vec::with_capacity(estate.assignments.len());
+        for (i, links) in estate.assignments.iter().enumerate() {
+            let id = AssignmentId::new(i);
+            for &(party, _) in &links.to {
+                match party {
+                    Party::User(user) => by_user.entry(user).or_default().push(id),
+                    Party::Group(group) => by_group[group.index()].push(id),
+                }
+            }
+            let next = coverage_ids.len() as u32;
+            let coverage = *coverage_ids.entry(&links.systems).or_insert(next);
+            of_assignment.push(Candidate { assignment: id, coverage, is_firm: links.conditions.is_empty() });
+        }
+        let mut coverages = vec![FixedBitSet::new(); coverage_ids.len()];
+        for (systems, id) in coverage_ids {
+            coverages[id as usize].clone_from(systems);
+        }
+        let mut base = Self {
+            records: Vec::with_capacity(direct.len()),
+            candidates: Vec::new(),
+            coverages,
+            direct: direct.into_iter().map(Vec::into_boxed_slice).collect(),
+            parents,
+            by_group,
+            by_user,
+            of_assignment,
+        };
+        let mut lists: FxHashMap<Vec<AssignmentId>, (u32, u32)> = FxHashMap::default();
+        let mut by_groups: FxHashMap<&[GroupId], (u32, u32)> = FxHashMap::default();
+        let direct = std::mem::take(&mut base.direct);
+        for (i, groups) in direct.iter().enumerate() {
+            let user = UserId::new(i);
+            let is_own = base.by_user.contains_key(&user);
+            let known = if is_own { None } else { by_groups.get(&**groups).copied() };
+            let (first, count) = known.unwrap_or_else(|| {
+                let list = base.assignments_of(user, groups);
+                if let Some(&range) = lists.get(&list) {
+                    return range;
+                }
+                let range = (base.candidates.len() as u32, list.len() as u32);
+                base.candidates.extend(list.iter().map(|a| base.of_assignment[a.index()]));
+                lists.insert(list, range);
+                range
+            });
+            if !is_own {
+                by_groups.insert(groups, (first, count));
+            }
+            base.records.push(Record { first, count, is_plain: is_plain(&estate.entries.users[i]) });
+        }
+        base.direct = direct;
+        base
+    }
+
+    /// The assignments that reach a user who is in some groups, in the order in which they are tried.
+    fn assignments_of(&self, user: UserId, groups: &[GroupId]) -> Vec<AssignmentId> {
+        let inherited = self.above(groups).into_iter().flat_map(|g| self.by_group[g.index()].iter().copied());
+        let mut list: Vec<AssignmentId> = inherited.chain(self.by_user.get(&user).into_iter().flatten().copied()).collect();
+        list.sort_unstable();
+        list.dedup();
+        list
+    }
+
+    /// Returns groups and all groups that hold them.
+    fn above(&self, groups: &[GroupId]) -> FxHashSet<GroupId> {
+        let mut all: FxHashSet<GroupId> = groups.iter().copied().collect();
+        let mut queue: Vec<GroupId> = groups.to_vec();
+        while let Some(group) = queue.pop() {
+            for &parent in &self.parents[group.index()] {
+                if all.insert(parent) {
+                    queue.push(parent);
+                }
+            }
+        }
+        all
+    }
+}
+
+impl Membership {
+    pub(crate) fn of(estate: &Estate) -> Self {
+        Self { base: Arc::new(Base::of(estate)), changed: Arc::default() }
+    }
+
+    /// Returns the memberships once some users are others, or in more groups; who is in which group besides stays as it is.
+    pub(crate) fn with(&self, estate: &Estate, users: &[UserId], joined: &[(UserId, GroupId)]) -> Self {
+        let mut changed = (*self.changed).clone();
+        for &user in users.iter().chain(joined.iter().map(|(user, _)| user)) {
+            let more = joined.iter().filter(|(who, _)| *who == user).map(|&(_, group)| group);
+            let mut direct: Vec<GroupId> = self.direct(user).iter().copied().chain(more).collect();
+            direct.sort_unstable();
+            direct.dedup();
+            let list = self.base.assignments_of(user, &direct);
+            let candidates = list.iter().map(|a| self.base.of_assignment[a.index()]).collect();
+            let is_plain = is_plain(&estate.entries.users[user.index()]);
+            changed.insert(user, Own { direct: direct.into(), candidates, is_plain });
+        }
+        Self { base: Arc::clone(&self.base), changed: Arc::new(changed) }
+    }
+
+    fn own(&self, user: UserId) -> Option<&Own> {
+        if self.changed.is_empty() { None } else { self.changed.get(&user) }
+    }
+
+    fn direct(&self, user: UserId) -> &[GroupId] {
+        self.own(user).map_or_else(|| &self.base.direct[user.index()], |own| &own.direct)
+    }
+
+    /// Returns the assignments that reach a user, in the order in which they are tried.
+    pub fn candidates(&self, user: UserId) -> &[Candidate] {
+        if let Some(own) = self.own(user) {
+            return &own.candidates;
+        }
+        let record = self.base.records[user.index()];
+        &self.base.candidates[record.first as usize..][..record.count as usize]
+    }
+
+    /// Returns whether an assignment covers a system.
+    pub(crate) fn covers(&self, candidate: Candidate, system: SystemId) -> bool {
+        self.base.coverages[candidate.coverage as usize].contains(system.index())
+    }
+
+    /// Returns whether nothing about a user can refuse entry but a proof that is not his.
+    pub(crate) fn is_plain(&self, user: UserId) -> bool {
+        self.own(user).map_or_else(|| self.base.records[user.index()].is_plain, |own| own.is_plain)
+    }
+
+    /// Returns all groups that hold a user, directly or through other groups.
+    pub fn groups_of(&self, user: UserId) -> FxHashSet<GroupId> {
+        self.base.above(self.direct(user))
+    }
+
+    /// Returns whether a group is another one, or in it.
+    pub fn is_below(&self, inner: GroupId, outer: GroupId) -> bool {
+        self.base.above(&[inner]).contains(&outer)
+    }
+
+    /// Returns whether a user is a party, or a member of it.
+    pub fn belongs(&self, user: UserId, party: Party) -> bool {
+        match party {
+            Party::User(id) => id == user,
+            Party::Group(group) => self.direct(user).contains(&group) || self.groups_of(user).contains(&group),
+        }
+    }
+
+    /// Returns the shortest chain of groups from a user up to one of them, with the place of the first membership.
+    pub(crate) fn chain(&self, estate: &Estate, user: UserId, to: GroupId) -> Option<(Vec<GroupId>, Place)> {
+        let direct = self.direct(user);
+        let mut from: FxHashMap<GroupId, Option<GroupId>> = direct.iter().map(|&g| (g, None)).collect();
+        let mut queue: VecDeque<GroupId> = direct.iter().copied().collect();
+        while let Some(group) = queue.pop_front() {
+            if group == to {
+                let mut chain = vec![group];
+                while let Some(Some(below)) = from.get(chain.last()?) {
+                    chain.push(*below);
+                }
+                chain.reverse();
+                let first = &estate.groups[chain.first()?.index()];
+                let place = first.members.iter().find(|(m, _)| *m == Party::User(user))?.1;
+                return Some((chain, place));
+            }
+            for &parent in &self.base.parents[group.index()] {
+                from.entry(parent).or_insert_with(|| {
+                    queue.push_back(parent);
+                    Some(group)
+                });
+            }
+        }
+        None
+    }
+}
+
+fn is_plain(user: &User) -> bool {
+    let is_set = |flag: &Option<zest_model::source::At<bool>>| flag.as_ref().is_some_and(|f| f.value);
+    let is_bound = user.from.is_some() || user.until.is_some() || user.channels.is_some();
+    !(is_bound || user.proofs.is_empty() || is_set(&user.disabled) || is_set(&user.must_change_credential))
+}

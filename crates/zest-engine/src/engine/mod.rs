@@ -1,0 +1,327 @@
+//! The compiled estate: what a decision looks up instead of working it out.
+
+mod acting;
+mod build;
+mod cache;
+pub mod conditions;
+pub mod duties;
+pub mod entry;
+mod estate;
+mod layer;
+mod membership;
+pub mod missing;
+mod nothing;
+pub mod obligations;
+mod remedy;
+pub mod rules;
+mod standing;
+pub mod trace;
+pub mod ways;
+
+use std::sync::Arc;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use crate::engine::rules as kind;
+use crate::engine::rules::Site;
+use crate::engine::trace::Trace;
+use crate::links::{AssignmentId, Duties, Facts, Party, SetId, SystemId, UserId};
+use crate::vocabulary::Vocabulary;
+use zest_command::alphabet::{Alphabet, Symbol};
+use zest_command::automaton::Automaton;
+use zest_model::ask::{Answer, Decision, Question, RuleRef, Session};
+use zest_model::entry::{Otherwise, RuleVerb, Unrestricted};
+use zest_model::table::{Kept, Table};
+
+pub(crate) use cache::Cache;
+pub use estate::{Declared, Estate};
+pub use membership::Candidate;
+pub(crate) use membership::Membership;
+pub use remedy::remedies;
+pub(crate) use standing::{LevelBand, Standing};
+
+/// An estate ready to decide. A copy shares everything.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, ask::Verdict};
+/// let estate = Ledger::new().document("demo.toml", r#"
+/// [users.watch-1]
+/// proofs = ["password"]
+/// [vocabularies.corvane-os]
+/// commands = [{ line = "show release" }]
+/// [systems.sw-1]
+/// kind = "network-device"
+/// vocabulary = "corvane-os"
+/// no-command-set = "everything"
+/// [roles.reader]
+/// band = { start = 1, ceiling = 1 }
+/// [[assignments]]
+/// to = ["user:watch-1"]
+/// roles = ["reader"]
+/// on = { systems = ["sw-1"] }
+/// "#).estate()?;
+/// let engine = Engine::compile(estate)?;
+/// let answer = engine.ask(&Question::new("watch-1", "sw-1", "sh rel"));
+/// assert_eq!(answer.verdict, Verdict::Allowed);
+/// assert_eq!(answer.full_line.as_deref(), Some("show release"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Clone, Debug)]
+pub struct Engine {
+    pub(crate) estate: Estate,
+    pub(crate) alphabet: Arc<Alphabet>,
+    pub(crate) sets: Table<Arc<CompiledSet>>,
+    pub(crate) vocabularies: Arc<[Vocabulary]>,
+    /// What the kind of each system made of it for decisions.
+    pub(crate) systems: Table<Kept>,
+    pub(crate) membership: Membership,
+    pub(crate) standings: Arc<Vec<Standing>>,
+    standing_of: Table<usize>,
+    folded: Option<Arc<FxHashMap<String, Vec<UserId>>>>,
+    pub(crate) cache: Arc<Cache>,
+}
+
+/// A command set and its automaton.
+#[derive(Debug)]
+pub struct CompiledSet {
+    pub automaton: Automaton,
+    pub(crate) verbs: Vec<RuleVerb>,
+    pub(crate) otherwise: Otherwise,
+}
+
+/// What the command sets of a session say about a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SetVerdict {
+    /// A rule permits it.
+    Allowed(RuleRef),
+    /// A rule refuses it.
+    Denied(RuleRef),
+    /// No rule matches, and a set permits all other lines.
+    AllowedOtherwise(SetId),
+    /// No rule matches.
+    DeniedOtherwise,
+    /// No set is attached, and the device states that everything is permitted then.
+    Unrestricted,
+    /// No set is attached, and the device states that nothing is permitted then.
+    NoSet,
+}
+
+impl SetVerdict {
+    pub(crate) const fn is_allowed(self) -> bool {
+        matches!(self, Self::Allowed(_) | Self::AllowedOtherwise(_) | Self::Unrestricted)
+    }
+
+    pub(crate) const fn rule(self) -> Option<RuleRef> {
+        match self {
+            Self::Allowed(rule) | Self::Denied(rule) => Some(rule),
+            _ => None,
+        }
+    }
+}
+
+/// Asking
+impl Engine {
+    /// Returns what a kind made of a system; nothing for systems of other kinds.
+    #[doc(hidden)]
+    pub fn state<T: 'static>(&self, system: SystemId) -> Option<&T> {
+        self.systems.get(system.index())?.downcast_ref()
+    }
+
+    /// Returns the system of a name.
+    #[must_use]
+    pub fn site(&self, name: &str) -> Option<Site<'_>> {
+        self.site_of(*self.estate.names.systems.get(name)?)
+    }
+
+    /// Returns all systems, in the order in which they are written.
+    pub fn all_sites(&self) -> impl Iterator<Item = Site<'_>> {
+        (0..self.systems.len()).map(SystemId::new).map(|system| Site { engine: self, system })
+    }
+
+    /// Returns the system of a number; nothing for a number of another engine that this one has not.
+    #[must_use]
+    pub fn site_of(&self, system: SystemId) -> Option<Site<'_>> {
+        (system.index() < self.systems.len()).then_some(Site { engine: self, system })
+    }
+
+    /// Returns the systems of a kind.
+    pub fn sites<'e>(&'e self, word: zest_model::entry::Kind) -> impl Iterator<Item = Site<'e>> {
+        self.all_sites().filter(move |site| site.entry().kind() == word)
+    }
+
+    /// Returns what a kind made of each of its systems.
+    #[doc(hidden)]
+    pub fn states<T: 'static>(&self) -> impl Iterator<Item = (SystemId, &T)> {
+        (0..self.systems.len()).map(SystemId::new).filter_map(|id| Some((id, self.state(id)?)))
+    }
+
+    /// Returns the estate.
+    #[must_use]
+    pub const fn estate(&self) -> &Estate {
+        &self.estate
+    }
+
+    /// Decides without explaining.
+    ///
+    /// # Complexity
+    /// On a device: two look-ups by name, one step a word of the line and set, and the assignments of the user that cover
+    /// the system; neither the number of users nor that of rules enters. On a cloud and in an application the grants of
+    /// the user's groups and roles on the path's containers are looked at one by one; on a host the rules of the account,
+    /// in order; for a statement every view and routine that it reaches, with their texts.
+    #[must_use]
+    pub fn decide(&self, question: &Question) -> Decision {
+        kind::evaluate(self, question, &mut Trace::silent())
+    }
+
+    /// Answers with every gate that had a say, and for a refusal with remedies that were tried.
+    #[must_use]
+    pub fn ask(&self, question: &Question) -> Answer {
+        let mut answer = self.explained(question);
+        if answer.refusal.is_some() {
+            answer.remedies = remedies(self, &answer);
+        }
+        answer.cover();
+        answer
+    }
+
+    /// Answers whether a session can be opened; the line of the question is not looked at.
+    #[must_use]
+    pub fn sign_in(&self, question: &Question) -> Answer {
+        let mut trace = Trace::explaining();
+        kind::sign_in(self, question, &mut trace);
+        let mut answer = trace.into_answer(question, self);
+        answer.full_line = None;
+        answer.cover();
+        answer
+    }
+
+    /// Answers without looking for remedies.
+    #[must_use]
+    pub fn explain(&self, question: &Question) -> Answer {
+        let mut answer = self.explained(question);
+        answer.cover();
+        answer
+    }
+
+    /// Answers with the question as it was asked, credentials and all.
+    #[doc(hidden)]
+    pub fn explained(&self, question: &Question) -> Answer {
+        let mut trace = Trace::explaining();
+        kind::evaluate(self, question, &mut trace);
+        trace.into_answer(question, self)
+    }
+}
+
+/// What other crates of the core look at
+impl Engine {
+    /// Returns the words that the ledger can tell apart.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn alphabet(&self) -> &Alphabet {
+        &self.alphabet
+    }
+
+    /// Returns the command sets as automata.
+    #[doc(hidden)]
+    #[must_use]
+    pub const fn compiled_sets(&self) -> &Table<Arc<CompiledSet>> {
+        &self.sets
+    }
+
+    /// Returns who is in which group, and whom which assignment reaches.
+    #[doc(hidden)]
+    #[must_use]
+    pub const fn membership(&self) -> &Membership {
+        &self.membership
+    }
+}
+
+/// Parts of a decision
+impl Engine {
+    /// Returns what conditions may look at: the session, the user's attributes, the labels and rules of the system.
+    pub(crate) fn facts<'a>(&'a self, session: &'a Session, user: UserId, system: SystemId) -> Facts<'a> {
+        let entry = self.estate.user(user);
+        let site = Site { engine: self, system };
+        let covers = site.kind().covers(site);
+        Facts {
+            session,
+            user: Some((&entry.id.value, &entry.attributes)),
+            resource: None,
+            labels: &self.estate.system(system).labels,
+            covers,
+        }
+    }
+
+    /// Returns the people whom an obligation names as second person, or everybody; some may come twice.
+    pub(crate) fn people<'a>(&'a self, duties: &'a Duties) -> impl Iterator<Item = UserId> + 'a {
+        let everybody = duties.anyone.is_some().then_some(0..self.estate.entries.users.len()).into_iter().flatten().map(UserId::new);
+        self.members(duties.second_person.iter().rev().map(|&(p, _)| p).collect()).chain(everybody)
+    }
+
+    /// Returns the users among some parties and in their groups, each once.
+    pub(crate) fn members(&self, mut queue: Vec<Party>) -> impl Iterator<Item = UserId> + '_ {
+        let mut seen: FxHashSet<Party> = FxHashSet::default();
+        std::iter::from_fn(move || {
+            loop {
+                match queue.pop()? {
+                    party if !seen.insert(party) => {}
+                    Party::User(user) => return Some(user),
+                    Party::Group(group) => queue.extend(self.estate.groups[group.index()].members.iter().rev().map(|&(m, _)| m)),
+                }
+            }
+        })
+    }
+
+    /// Finds the user a name means where names are or are not case-sensitive.
+    pub fn find_user(&self, name: &str, ignores_case: bool) -> Option<UserId> {
+        if let Some(&id) = self.estate.names.users.get(name) {
+            return Some(id);
+        }
+        if !ignores_case {
+            return None;
+        }
+        match self.folded.as_ref()?.get(&name.to_lowercase())?.as_slice() {
+            [one] => Some(*one),
+            _ => None,
+        }
+    }
+
+    /// Returns the assignments that reach a user on a system, in the order in which they are tried.
+    pub(crate) fn candidates(&self, user: UserId, system: SystemId) -> impl Iterator<Item = Candidate> {
+        self.membership.candidates(user).iter().copied().filter(move |c| self.membership.covers(*c, system))
+    }
+
+    #[doc(hidden)]
+    pub fn standing(&self, assignment: AssignmentId) -> (usize, &Standing) {
+        let index = self.standing_of[assignment.index()];
+        (index, &self.standings[index])
+    }
+
+    /// Returns what the sets say together: an explicit deny in any wins, then an explicit allow, then what any set
+    /// says of all other lines.
+    pub(crate) fn sets_say(&self, sets: &[SetId], without_set: Unrestricted, line: &[Symbol]) -> SetVerdict {
+        self.combine(sets, without_set, |set| self.sets[set.index()].automaton.decide(line))
+    }
+
+    pub(crate) fn combine(&self, sets: &[SetId], without_set: Unrestricted, mut rule_of: impl FnMut(SetId) -> Option<u32>) -> SetVerdict {
+        if sets.is_empty() {
+            return match without_set {
+                Unrestricted::Everything => SetVerdict::Unrestricted,
+                Unrestricted::Nothing => SetVerdict::NoSet,
+            };
+        }
+        let mut allowed = None;
+        let mut otherwise = None;
+        for &set in sets {
+            let compiled = &self.sets[set.index()];
+            match rule_of(set) {
+                Some(index) if compiled.verbs[index as usize] == RuleVerb::Deny => return SetVerdict::Denied(RuleRef { set, index }),
+                Some(index) => allowed = allowed.or(Some(RuleRef { set, index })),
+                None if compiled.otherwise == Otherwise::Allow => otherwise = otherwise.or(Some(set)),
+                None => {}
+            }
+        }
+        allowed.map_or_else(|| otherwise.map_or(SetVerdict::DeniedOtherwise, SetVerdict::AllowedOtherwise), SetVerdict::Allowed)
+    }
+}

@@ -1,0 +1,130 @@
+//! The rules of a system whose kind nobody knows: nothing is decided there.
+
+use std::sync::Arc;
+
+use jiff::Timestamp;
+
+use super::missing;
+use super::rules::{Combining, Kind, Scratch, Site};
+use super::trace::{Stop, Trace};
+use super::ways::Way;
+use crate::engine::Engine;
+use crate::engine::{Declared, Estate};
+use crate::links::{Ground, Resolver, RoleId, SetId, SystemId, UserId};
+use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
+use zest_model::entry::Channel;
+use zest_model::finding::{Code, Finding};
+use zest_model::listing::{Effective, SessionView};
+use zest_model::source::{At, Location, visible};
+use zest_model::table::Kept;
+use zest_model::text::OutsideTable;
+
+/// No kind.
+#[derive(Debug)]
+pub(super) struct Nothing;
+
+fn refuse(site: Site<'_>, trace: &mut Trace) -> Result<(), Stop> {
+    let kind = site.entry().kind().word();
+    trace.refuse(Stage::Entry, Refusal::NotDecided, || {
+        (format!("nobody knows the rules of the kind `{}`", visible(kind)), Some(site.entry().id.place))
+    })?;
+    Err(Stop)
+}
+
+impl Kind for Nothing {
+    fn tables(&self) -> &'static [OutsideTable] {
+        &[]
+    }
+
+    fn words(&self) -> &'static [zest_model::entry::Kind] {
+        &[]
+    }
+
+    fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
+        let entry = ground.system(system);
+        resolver.report(
+            Finding::new(Code::UnknownWord, format!("`{}` is no kind of system that is known", visible(entry.kind().word())))
+                .at(entry.kind.as_ref().map_or(entry.id.place, |kind| kind.place), "nobody knows its rules")
+                .help("register the kind with the ledger, or write one that is known"),
+        );
+        Arc::new(())
+    }
+
+    fn amend(&self, _: &mut Resolver<'_>, _: Ground<'_>, _: SystemId, _: &Kept, _: &[Change]) -> Option<Kept> {
+        None
+    }
+
+    fn complete(&self, _: &mut Resolver<'_>, _: Ground<'_>, _: &mut [Declared]) {}
+
+    fn compile(&self, _: &Estate, _: SystemId) -> Kept {
+        Arc::new(())
+    }
+
+    fn hears(&self, _: Fact) -> bool {
+        false
+    }
+
+    fn combining(&self) -> Combining {
+        Combining::NotLookedAt
+    }
+
+    fn compiles_roles(&self) -> bool {
+        false
+    }
+
+    fn knows_links(&self) -> bool {
+        false
+    }
+
+    fn is_left_as_account(&self) -> bool {
+        false
+    }
+
+    fn login_of(&self, account: &str) -> String {
+        account.to_owned()
+    }
+
+    fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
+        &[]
+    }
+
+    fn open(&self, site: Site<'_>, _: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        refuse(site, trace)
+    }
+
+    fn decide(&self, site: Site<'_>, _: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        refuse(site, trace)
+    }
+
+    fn ways(&self, _: Site<'_>, _: &Answer, _: Refusal) -> Vec<Way> {
+        Vec::new()
+    }
+
+    fn effective(&self, site: Site<'_>, _: UserId, _: &Session, _: &mut Scratch) -> Effective {
+        Effective::nothing(&site.entry().id.value)
+    }
+
+    fn concerns(&self, _: Site<'_>, _: UserId) -> bool {
+        false
+    }
+
+    fn missing(&self, site: Site<'_>, _: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+        missing::nothing("nothing is known", site)
+    }
+
+    fn view(&self, _: Site<'_>, _: &Question, _: &mut SessionView) {}
+
+    fn reaches(&self, _: &Engine, _: UserId) -> bool {
+        false
+    }
+
+    fn grants_to(&self, _: &Engine, _: RoleId) -> bool {
+        false
+    }
+
+    fn sets(&self, _: &Engine) -> Vec<SetId> {
+        Vec::new()
+    }
+
+    fn review(&self, _: &Engine, _: Option<Timestamp>, _: &mut Vec<Finding>) {}
+}

@@ -1,0 +1,409 @@
+//! What a kind of system must say, and how the engine asks it.
+//!
+//! A kind is a type with the trait [`Kind`]: it says what its tables look like, follows their references, decides, explains, lists and
+//! finds. Kinds from outside are registered with `Ledger::kind`; `docs/adding-a-kind.md` shows the way, and
+//! `examples/key_cabinet.rs` a whole one.
+//!
+//! Whatever a kind answers, the engine allows nothing by itself: an action is allowed only if the kind let it pass a gate of the stage
+//! `permission` and refused nothing.
+
+use std::borrow::Cow;
+use std::fmt;
+
+use jiff::Timestamp;
+
+use super::trace::{Stop, Trace};
+use super::ways::Way;
+use super::{acting, conditions, entry, obligations};
+use crate::engine::Declared;
+use crate::engine::Engine;
+use crate::engine::Estate;
+use crate::links::{Conditions, Duties, Ground, Resolver};
+use crate::links::{Party, RoleId, SetId, SystemId, UserId};
+use zest_model::ask::{Answer, Change, Decision, Fact, Proven, Question, Refusal, Session, Stage, Verdict};
+use zest_model::entry::{Channel, Proof};
+use zest_model::finding::Finding;
+use zest_model::listing::{Effective, SessionView};
+use zest_model::shape::Shape;
+use zest_model::source::{At, Location, Place, visible};
+use zest_model::table::Kept;
+use zest_model::text::OutsideTable;
+use zest_words::nearest;
+
+/// The shape of conditions, for tables of kinds from outside.
+pub static WHEN: Shape = Shape::Table(&zest_model::entry::WHEN);
+/// The shape of obligations.
+pub static AFTER: Shape = Shape::Table(&zest_model::entry::AFTER);
+
+/// How assignments count on systems of a kind.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Combining {
+    /// The first that applies decides alone (XACML's `first-applicable`), and its band opens the session.
+    FirstApplicable,
+    /// What they give is added up.
+    AddedUp,
+    /// They are not looked at: the system keeps roles of its own.
+    NotLookedAt,
+}
+
+/// All that a kind of system must say. There are no defaults: what a kind leaves out does not compile.
+pub trait Kind: fmt::Debug + Sync {
+    /// Returns the tables of a document that describe systems of the kind, besides those of the format itself.
+    fn tables(&self) -> &'static [OutsideTable];
+
+    /// Returns the words by which a ledger names systems of the kind.
+    fn words(&self) -> &'static [zest_model::entry::Kind];
+
+    /// Follows the references of what is written of one system, and reports what is wrong with it.
+    fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept;
+
+    /// Makes of what was resolved of a system before what the changed entries say of it, where that costs less than resolving it
+    /// anew; nothing where it must be. The result must not differ.
+    fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept>;
+
+    /// Does what needs all systems of the kind at once, and reports what is written of none.
+    fn complete(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, systems: &mut [Declared]);
+
+    /// Makes of a system what a decision looks up.
+    fn compile(&self, estate: &Estate, system: SystemId) -> Kept;
+
+    /// Returns whether systems of the kind look at a fact of the session. Where they do not, a question that states it is refused:
+    /// nothing of a question is dropped.
+    fn hears(&self, fact: Fact) -> bool;
+
+    /// Returns how assignments count.
+    fn combining(&self) -> Combining;
+
+    /// Returns whether the grants of roles are part of what is resolved of a system.
+    fn compiles_roles(&self) -> bool;
+
+    /// Returns whether a session on a system can act as somebody else.
+    fn knows_links(&self) -> bool;
+
+    /// Returns whether somebody may go on from an account of a system to other systems, as that account.
+    fn is_left_as_account(&self) -> bool;
+
+    /// Returns what a person types of the name of an account.
+    fn login_of(&self, account: &str) -> String;
+
+    /// Returns on which channels a proof given on a channel counts besides its own.
+    fn covers<'e>(&self, site: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)];
+
+    /// Opens the session; the action is not looked at.
+    fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop>;
+
+    /// Opens the session and decides the action. Whatever is allowed passes a gate of the stage `permission`.
+    fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop>;
+
+    /// Returns what could be changed about a refusal, for the search to try.
+    fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way>;
+
+    /// Returns what somebody may do on a system.
+    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, scratch: &mut Scratch) -> Effective;
+
+    /// Returns whether anything of a system is meant for somebody.
+    fn concerns(&self, site: Site<'_>, user: UserId) -> bool;
+
+    /// Returns what stands in the way of somebody on a system, besides what is missing of the person.
+    fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<(String, Option<Location>)>;
+
+    /// Adds what a session that can be opened has.
+    fn view(&self, site: Site<'_>, question: &Question, view: &mut SessionView);
+
+    /// Returns whether somebody reaches a system of the kind otherwise than by an assignment.
+    fn reaches(&self, engine: &Engine, user: UserId) -> bool;
+
+    /// Returns whether something is granted to a role on a system of the kind.
+    fn grants_to(&self, engine: &Engine, role: RoleId) -> bool;
+
+    /// Returns the command sets that systems of the kind use by themselves.
+    fn sets(&self, engine: &Engine) -> Vec<SetId>;
+
+    /// Adds what is odd about systems of the kind.
+    fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>);
+}
+
+/// The kinds that a ledger may speak of.
+#[derive(Clone, Debug, Default)]
+pub struct Kinds(Vec<&'static dyn Kind>);
+
+impl Kinds {
+    /// Makes the list of some kinds.
+    pub fn of(kinds: &[&'static dyn Kind]) -> Self {
+        Self(kinds.to_vec())
+    }
+
+    /// Adds a kind.
+    pub fn add(&mut self, kind: &'static dyn Kind) {
+        self.0.push(kind);
+    }
+
+    /// Returns every kind, each once.
+    pub fn all(&self) -> impl Iterator<Item = &'static dyn Kind> {
+        self.0.iter().copied()
+    }
+
+    /// Returns the words by which a ledger names systems.
+    pub fn words(&self) -> Vec<&'static str> {
+        self.all().flat_map(|kind| kind.words()).map(|word| word.word()).collect()
+    }
+
+    /// Returns the tables that kinds describe.
+    pub fn tables(&self) -> Vec<OutsideTable> {
+        self.all().flat_map(|kind| kind.tables()).copied().collect()
+    }
+
+    /// Returns the rules of a kind; of several that have one word, the first.
+    pub fn rules_of(&self, word: zest_model::entry::Kind) -> &'static dyn Kind {
+        // OK because a document names a known word only, and a system that is built in code with another has the rules of none.
+        self.all().find(|kind| kind.words().contains(&word)).unwrap_or(&super::nothing::Nothing)
+    }
+}
+
+/// One system of an engine.
+#[derive(Clone, Copy, Debug)]
+pub struct Site<'e> {
+    pub(crate) engine: &'e Engine,
+    pub(crate) system: SystemId,
+}
+
+impl<'e> Site<'e> {
+    /// Returns the number of the system.
+    #[must_use]
+    pub const fn system(self) -> SystemId {
+        self.system
+    }
+
+    /// Returns the rules the system plays by.
+    #[must_use]
+    pub fn kind(self) -> &'static dyn Kind {
+        self.engine.estate.systems[self.system.index()].kind
+    }
+
+    /// Says why a user cannot sign in at all, whatever else there is.
+    #[must_use]
+    pub fn refused(self, user: UserId, session: &Session) -> Option<(String, Option<Location>)> {
+        let (text, place) = entry::refusal_to_sign_in(self.engine, user, self.system, session)?;
+        Some((text, place.map(|p| self.engine.estate.sources.locate(p))))
+    }
+
+    /// Returns what `resolve` made of the system.
+    #[must_use]
+    pub fn links<T: 'static>(self) -> Option<&'e T> {
+        self.engine.estate.links(self.system)
+    }
+
+    /// Returns what `compile` made of the system.
+    #[must_use]
+    pub fn state<T: 'static>(self) -> Option<&'e T> {
+        self.engine.state(self.system)
+    }
+
+    /// Returns the engine.
+    #[must_use]
+    pub const fn engine(self) -> &'e Engine {
+        self.engine
+    }
+
+    /// Returns a user as written.
+    #[must_use]
+    pub fn user(self, id: UserId) -> &'e zest_model::entry::User {
+        self.engine.estate.user(id)
+    }
+
+    /// Returns whether somebody is a party, or a member of it.
+    #[must_use]
+    pub fn belongs(self, user: UserId, party: Party) -> bool {
+        self.engine.membership.belongs(user, party)
+    }
+
+    /// Returns where something is written.
+    #[must_use]
+    pub fn locate(self, place: Place) -> Location {
+        self.engine.estate.sources.locate(place)
+    }
+
+    /// Signs somebody in whom the central source knows: finds the person, and checks validity, proofs and channel.
+    ///
+    /// # Errors
+    /// When the evaluation cannot go on, or need not.
+    pub fn person(self, question: &Question, trace: &mut Trace) -> Result<UserId, Stop> {
+        let Self { engine, system } = self;
+        let user = entry::find_user(engine, question, self.entry().ignores_case(), trace)?;
+        entry::person(engine, &question.session, user, trace)?;
+        entry::central_is_up(engine, &question.session, user, system, trace)?;
+        entry::identity(engine, &question.session, user, trace)?;
+        entry::accepted(engine, &question.session, user, system, trace)?;
+        must_change(self, user, trace)?;
+        Ok(user)
+    }
+
+    /// Checks conditions for somebody; `what` says whose they are, as in "the slot".
+    ///
+    /// # Errors
+    /// When the evaluation cannot go on, or need not.
+    pub fn conditions(self, user: UserId, session: &Session, of: &Conditions, what: &str, trace: &mut Trace) -> Result<(), Stop> {
+        conditions::check(of, &self.engine.facts(session, user, self.system), what, trace)
+    }
+
+    /// Returns conditions that the stated facts leave open for somebody, in words.
+    #[must_use]
+    pub fn open_conditions(self, user: UserId, session: &Session, of: &Conditions) -> Vec<String> {
+        of.open_words(&self.engine.facts(session, user, self.system))
+    }
+
+    /// Checks what must be done first: confirming, proving identity again, a second person who could do the same.
+    ///
+    /// # Errors
+    /// When the evaluation cannot go on, or need not.
+    pub fn obligations(self, user: UserId, question: &Question, duties: &Duties, trace: &mut Trace) -> Result<(), Stop> {
+        obligations::check(self, user, question, duties, trace)
+    }
+
+    /// Returns the system as written.
+    #[must_use]
+    pub fn entry(self) -> &'e zest_model::entry::System {
+        self.engine.estate.system(self.system)
+    }
+}
+
+/// What a kind keeps between the systems of one listing, such as the rights of devices that are set up alike.
+#[derive(Debug, Default)]
+pub struct Scratch(Option<Box<dyn std::any::Any>>);
+
+impl Scratch {
+    /// Returns what a kind kept, or the default where another kind kept something last.
+    pub fn of<T: Default + 'static>(&mut self) -> &mut T {
+        if !self.0.as_ref().is_some_and(|kept| kept.is::<T>()) {
+            self.0 = Some(Box::<T>::default());
+        }
+        let kept = self.0.as_mut().and_then(|kept| kept.downcast_mut());
+        kept.expect("it was put there just now")
+    }
+}
+
+/// Decides a question by the rules of its system, telling the trace about every gate.
+pub(crate) fn evaluate(engine: &Engine, question: &Question, trace: &mut Trace) -> Decision {
+    let walked = walk(engine, question, trace);
+    // Who stops without a reason, or lets something through without a gate that permits it, allows nothing.
+    if !trace.is_refused() && (walked.is_err() || !trace.is_permitted()) {
+        let _ = trace.refuse(Stage::Permission, Refusal::NotDecided, || {
+            ("the rules of this kind of system say neither that it is permitted nor why not".to_owned(), None)
+        });
+    }
+    trace.decision()
+}
+
+/// Decides whether somebody could agree to an act as second person: by a right of their own to what the question asks, with the own
+/// proofs. What the person would have to prove again is open until it is proven.
+pub(crate) fn agrees(engine: &Engine, question: &Question) -> Decision {
+    let mut trace = Trace::silent();
+    trace.agrees = true;
+    evaluate(engine, question, &mut trace)
+}
+
+/// The session of a second person: taken to be like the first one's, but for the proofs, which are their own.
+pub(crate) fn of_second_person(question: &Question, name: &str, line: &str) -> Question {
+    let mut theirs = Question::in_session(name, &question.system, line, question.session.clone());
+    let session = &mut theirs.session;
+    session.proofs = session.approver_proofs.take();
+    session.approved_by = None;
+    session.account = None;
+    session.active_roles = None;
+    session.acting.clear();
+    session.attributes.clear();
+    session.expires = None;
+    theirs
+}
+
+/// Returns whether somebody could agree, could they prove now what they have to prove with.
+pub(crate) fn could_agree(engine: &Engine, question: &Question, second: UserId, line: &str) -> bool {
+    let user = engine.estate.user(second);
+    let mut theirs = of_second_person(question, &user.id.value, line);
+    let now = |proof: &At<Proof>| Proven::new(proof.value, jiff::SignedDuration::ZERO);
+    theirs.session.proofs = Some(user.proofs.iter().map(now).collect());
+    agrees(engine, &theirs).verdict == Verdict::Allowed
+}
+
+/// Decides whether a session can be opened; the action of the question is not looked at.
+pub fn sign_in(engine: &Engine, question: &Question, trace: &mut Trace) -> Decision {
+    if open(engine, question, trace).is_err() && !trace.is_refused() {
+        let _ = trace.refuse(Stage::Entry, Refusal::NotDecided, || {
+            ("the rules of this kind of system do not say why no session can be opened".to_owned(), None)
+        });
+    }
+    trace.decision()
+}
+
+fn open(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+    let (site, question) = arrive(engine, question, trace)?;
+    site.kind().open(site, &question, trace)
+}
+
+fn walk(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+    let (site, question) = arrive(engine, question, trace)?;
+    site.kind().decide(site, &question, trace)
+}
+
+/// Follows links on other hosts to the system that is asked about, and hears what its kind looks at.
+fn arrive<'e, 'q>(engine: &'e Engine, question: &'q Question, trace: &mut Trace) -> Result<(Site<'e>, Cow<'q, Question>), Stop> {
+    let mut question = Cow::Borrowed(question);
+    let mut site = find_system(engine, &question, trace)?;
+    while let Some(on) = acting::cross(engine, &question, trace)? {
+        site = find_system(engine, &on, trace)?;
+        question = Cow::Owned(on);
+    }
+    acting::knows_links(site, &question, trace)?;
+    hear(site, &question, trace)?;
+    entry::session_lasts(&question.session, trace)?;
+    Ok((site, question))
+}
+
+fn find_system<'e>(engine: &'e Engine, question: &Question, trace: &mut Trace) -> Result<Site<'e>, Stop> {
+    if let Some(&system) = engine.estate.names.systems.get(question.system.as_str()) {
+        return Ok(Site { engine, system });
+    }
+    trace.refuse(Stage::Entry, Refusal::UnknownSystem, || {
+        let near = nearest(&question.system, engine.estate.names.systems.keys().map(|k| &**k));
+        let near = near.map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
+        (format!("no system is named `{}`{near}", visible(&question.system)), None)
+    })?;
+    Err(Stop)
+}
+
+/// Refuses facts that the kind of the system does not look at: a question is answered whole or not at all.
+fn hear(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+    let entry = site.entry();
+    for fact in question.session.stated_facts().filter(|fact| !site.kind().hears(*fact)) {
+        trace.refuse(Stage::Entry, Refusal::FactNotHeard, || {
+            let (option, kind) = (fact.option(), entry.kind().word());
+            (format!("a system of the kind `{kind}` does not look at `--{option}`, so nothing is answered with it"), Some(entry.id.place))
+        })?;
+    }
+    Ok(())
+}
+
+/// A credential that must be changed leaves nothing else to do.
+fn must_change(site: Site<'_>, user: UserId, trace: &mut Trace) -> Result<(), Stop> {
+    match &site.user(user).must_change_credential {
+        Some(must) if must.value => trace.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+            (format!("`{}` must change the credential before anything else", visible(&site.user(user).id.value)), Some(must.place))
+        }),
+        _ => Ok(()),
+    }
+}
+
+/// Refuses a statement where a system takes none.
+///
+/// # Errors
+/// For a statement.
+pub fn no_statements(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+    if question.form != zest_model::ask::Form::Statement {
+        return Ok(());
+    }
+    trace.refuse(Stage::Permission, Refusal::StatementUnreadable, || {
+        let kind = site.entry().kind().word();
+        (format!("`{}` is of the kind `{kind}`: it takes no SQL statements", visible(&question.system)), None)
+    })?;
+    Err(Stop)
+}

@@ -1,0 +1,154 @@
+//! Ways on from a refusal, for the search of remedies to try; what is the same on every kind of system.
+
+use jiff::SignedDuration;
+
+use super::rules::Site;
+use crate::engine::Engine;
+use crate::links::{Condition, Conditions, Facts, SystemId, UserId};
+use zest_model::ask::{Answer, Change, Question, Refusal};
+use zest_model::source::{Location, Place, visible};
+use zest_words::nearest;
+
+/// One way to go on from a refusal: a change, how to say it, and where in the ledger it would be made.
+#[derive(Clone, Debug)]
+pub struct Way {
+    /// The change.
+    pub change: Change,
+    /// The change as a clause: "at level 7".
+    pub text: String,
+    /// Where in the ledger it would be made.
+    pub place: Option<Place>,
+}
+
+/// Makes a way out of a change, told in words.
+pub fn way(change: Change, text: impl Into<String>, place: Option<Place>) -> Way {
+    Way { change, text: text.into(), place }
+}
+
+/// A refused question of somebody who is known.
+#[derive(Clone, Copy, Debug)]
+pub struct Asked<'a> {
+    pub(crate) engine: &'a Engine,
+    pub(crate) question: &'a Question,
+    pub(crate) system: SystemId,
+    pub(crate) user: UserId,
+}
+
+impl<'a> Asked<'a> {
+    /// Finds who asked.
+    ///
+    /// # Errors
+    /// Ways on, where nobody is known by that name: as somebody of a like name.
+    pub fn of(site: Site<'a>, answer: &'a Answer) -> Result<Self, Vec<Way>> {
+        let Site { engine, system } = site;
+        let question = &answer.question;
+        if let Some(user) = engine.find_user(&question.user, site.entry().ignores_case()) {
+            return Ok(Self { engine, question, system, user });
+        }
+        let estate = &engine.estate;
+        let folded = question.user.to_lowercase();
+        let other_case = estate.entries.users.iter().map(|u| u.id.value.as_str()).find(|id| id.to_lowercase() == folded);
+        let near = other_case.or_else(|| nearest(&question.user, estate.names.users.keys().map(|k| &**k)));
+        Err(near.map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None)).into_iter().collect())
+    }
+
+    /// Returns the id of whoever asked.
+    pub(crate) fn name(&self) -> String {
+        self.engine.estate.user(self.user).id.value.clone()
+    }
+
+    /// Returns the id of the system.
+    pub(crate) fn on(&self) -> String {
+        self.engine.estate.system(self.system).id.value.clone()
+    }
+
+    /// Returns where something is written.
+    pub(crate) fn locate(&self, place: Place) -> Location {
+        self.engine.estate.sources.locate(place)
+    }
+
+    /// Returns the ways on from a refusal that is about the person and proofs, whatever the system; nothing for other refusals.
+    pub fn person(&self, refusal: Refusal) -> Option<Vec<Way>> {
+        let entry = self.engine.estate.user(self.user);
+        let name = visible(&entry.id.value);
+        Some(match refusal {
+            Refusal::UserDisabled => {
+                vec![way(
+                    Change::Enable { user: self.name() },
+                    format!("if `{name}` were not disabled"),
+                    entry.disabled.as_ref().map(|d| d.place),
+                )]
+            }
+            Refusal::UserNotValid => {
+                let place = entry.until.as_ref().or(entry.from.as_ref()).map(|m| m.place);
+                let mut ways = Vec::new();
+                if let Some(from) = entry.from.as_ref().filter(|f| self.question.session.at.is_some_and(|at| at < f.value)) {
+                    ways.push(way(Change::Moment(from.value), format!("from {} on", from.value), None));
+                }
+                ways.push(way(Change::Unbind { user: self.name() }, format!("if `{name}` were valid at that time"), place));
+                ways
+            }
+            Refusal::NoProof => {
+                let proof = self.question.session.proofs.iter().flatten().next().map_or(zest_model::entry::Proof::Password, |p| p.proof);
+                vec![way(
+                    Change::GiveProof { user: self.name(), proof },
+                    format!("if `{name}` had a {}", proof.word()),
+                    Some(entry.id.place),
+                )]
+            }
+            Refusal::ProofNotRegistered => {
+                let proof = entry.proofs.first();
+                proof.map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None)).into_iter().collect()
+            }
+            Refusal::NothingProven => {
+                entry.proofs.iter().map(|p| way(Change::OnlyProof(p.value), format!("with a {}", p.value.word()), None)).collect()
+            }
+            _ => return None,
+        })
+    }
+
+    /// Through a channel, or with a proof, that the system accepts.
+    pub(crate) fn accepted(&self, refusal: Refusal) -> Vec<Way> {
+        let estate = &self.engine.estate;
+        let (user, system) = (estate.user(self.user), estate.system(self.system));
+        if refusal == Refusal::ProofNotAccepted {
+            let has = |p: zest_model::entry::Proof| user.proofs.iter().any(|own| own.value == p);
+            let accepted = system.accepts.iter().filter(|(c, _)| Some(c.value) == self.question.session.channel).flat_map(|(_, p)| p);
+            return accepted
+                .filter(|p| has(p.value))
+                .map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None))
+                .collect();
+        }
+        let of_user = user.channels.iter().flatten().map(|c| c.value);
+        let channels: Vec<_> = of_user.chain(system.accepts.iter().map(|(c, _)| c.value)).collect();
+        channels.into_iter().map(|c| way(Change::Channel(c), format!("through the channel {}", c.word()), None)).collect()
+    }
+
+    /// Whether the sign-in hangs on a channel that the question does not state.
+    pub(crate) fn lacks_channel(&self) -> bool {
+        let estate = &self.engine.estate;
+        let depends = !estate.system(self.system).accepts.is_empty() || estate.user(self.user).channels.is_some();
+        depends && self.question.session.channel.is_none()
+    }
+
+    /// Says how to make one of some conditions hold.
+    pub(crate) fn satisfy(&self, all: &Conditions, condition: &Condition, facts: &Facts<'_>) -> Vec<Way> {
+        let found = condition.remedies(all, facts, &self.engine.estate.user(self.user).proofs);
+        found.into_iter().map(|(change, text)| way(change, text, None)).collect()
+    }
+
+    /// Says how to state what is known of a person, if that is left open.
+    pub(crate) fn person_facts(&self) -> Vec<Way> {
+        let session = &self.question.session;
+        let user = self.engine.estate.user(self.user);
+        if let (None, Some(until)) = (session.at, user.until.as_ref().or(user.from.as_ref())) {
+            let second = SignedDuration::from_secs(1);
+            let at = user.from.as_ref().map_or_else(|| until.value.checked_sub(second).unwrap_or(until.value), |f| f.value);
+            return vec![way(Change::Moment(at), format!("at {at}"), None)];
+        }
+        if let (None, Some(channel)) = (session.channel, user.channels.iter().flatten().next()) {
+            return vec![way(Change::Channel(channel.value), format!("through the channel {}", channel.value.word()), None)];
+        }
+        Vec::new()
+    }
+}

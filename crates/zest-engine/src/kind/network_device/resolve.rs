@@ -1,0 +1,85 @@
+//! Network devices with their references followed.
+
+use rustc_hash::FxHashMap;
+
+use crate::links::resolve::{Ground, Index};
+use crate::links::{CommandId, Networks, Party, Resolver, SetId, VocabularyId, look_up};
+use zest_model::entry;
+use zest_model::finding::{Code, Finding};
+use zest_model::source::{Place, visible};
+
+/// What one device holds.
+#[derive(Debug)]
+pub struct DeviceLinks {
+    pub vocabulary: VocabularyId,
+    /// The device's own level of every command of the vocabulary, with the place that states it.
+    pub(crate) levels: Vec<(u8, Option<Place>)>,
+    pub(crate) accounts: Vec<AccountLinks>,
+}
+
+#[derive(Debug)]
+pub(crate) struct AccountLinks {
+    pub(crate) used_by: Vec<(Party, Place)>,
+    pub(crate) origin: Option<Networks>,
+    /// Command sets of its own.
+    pub(crate) sets: Vec<SetId>,
+}
+
+pub(super) fn device(resolver: &mut Resolver<'_>, ground: Ground<'_>, system: &entry::System) -> DeviceLinks {
+    let shown = visible(&system.id.value);
+    let mut missing = |key: &str, help: &str| {
+        resolver.findings.push(
+            Finding::new(Code::IncompleteSystem, format!("the network device `{shown}` does not state `{key}`"))
+                .at(system.id.place, format!("`{key}` is missing"))
+                .help(help),
+        );
+    };
+    if system.no_command_set.is_none() {
+        missing(
+            "no-command-set",
+            "write no-command-set = \"nothing\" (or \"everything\"): what holds where no command set is attached is never guessed",
+        );
+    }
+    if system.vocabulary.is_none() {
+        missing("vocabulary", "name the vocabulary its make speaks: vocabulary = \"ID\"");
+    }
+    if let Some(sources) = &system.identity_sources
+        && sources.value.is_empty()
+    {
+        missing("identity-sources", "name at least one of \"central\" and \"local\"");
+    }
+    let vocabulary =
+        system.vocabulary.as_ref().and_then(|t| look_up(&resolver.names.vocabularies, "vocabulary", &t.value, t.place, resolver.findings));
+    let mut levels: Vec<(u8, Option<Place>)> = Vec::new();
+    if let Some(id) = vocabulary {
+        let known = &ground.vocabularies[id.index()].commands;
+        let commands: Index<CommandId> = known.iter().enumerate().map(|(i, c)| (c.line.as_str().into(), CommandId::new(i))).collect();
+        levels = known.iter().map(|c| (c.level, None)).collect();
+        for own in &system.own_levels {
+            resolver.level(&own.level);
+            let found = look_up(&commands, "command of the vocabulary", own.command.value.trim(), own.command.place, resolver.findings);
+            if let Some(command) = found {
+                levels[command.index()] = (own.level.value, Some(own.level.place));
+            }
+        }
+    }
+    let mut logins: FxHashMap<&str, Place> = FxHashMap::default();
+    let mut accounts = Vec::with_capacity(system.accounts.len());
+    for account in &system.accounts {
+        if let Some(first) = logins.insert(&account.login.value, account.login.place) {
+            resolver.findings.push(
+                Finding::new(Code::DuplicateId, format!("the account `{}` is declared twice on `{shown}`", visible(&account.login.value)))
+                    .at(account.login.place, "declared again here")
+                    .also(first, "first declared here"),
+            );
+        }
+        resolver.band(account.band.as_ref());
+        let used_by = resolver.parties(&account.used_by);
+        let origin = account.origin.as_ref().map(|list| resolver.origins(list));
+        let sets = account.commands.iter();
+        let sets =
+            sets.filter_map(|text| look_up(&resolver.names.sets, "command set", &text.value, text.place, resolver.findings)).collect();
+        accounts.push(AccountLinks { used_by, origin, sets });
+    }
+    DeviceLinks { vocabulary: vocabulary.unwrap_or(VocabularyId::new(0)), levels, accounts }
+}

@@ -1,0 +1,485 @@
+//! What is odd about devices, and about the sessions on them.
+
+use std::ops::ControlFlow;
+
+use jiff::Timestamp;
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use super::{Device, Instances, Origin, elevations};
+use crate::engine::entry::gone;
+use crate::engine::{Engine, Standing};
+use crate::links::{AssignmentId, CommandId, ModeId, Party, SetId, SystemId};
+use zest_command::Pattern;
+use zest_command::automaton::{Automaton, Explored, explore, is_dead};
+use zest_model::entry::{Credential, Does, IdentitySource, Otherwise, RuleVerb};
+use zest_model::finding::{Code, Finding};
+use zest_model::source::{Place, visible};
+
+/// Adds what is odd about devices.
+pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
+    let mut review = Review { engine, at, findings };
+    review.sessions();
+    review.systems();
+}
+
+struct Review<'e, 'f> {
+    engine: &'e Engine,
+    at: Option<Timestamp>,
+    findings: &'f mut Vec<Finding>,
+}
+
+impl Review<'_, '_> {
+    fn push(&mut self, finding: Finding) {
+        self.findings.push(finding);
+    }
+
+    /// Looks at each pair of what an assignment gives and a system it covers, systems that are alike once.
+    fn sessions(&mut self) {
+        let engine = self.engine;
+        let mut seen: FxHashSet<(usize, usize, u16, bool, Vec<u8>)> = FxHashSet::default();
+        let mut vocabularies_of: FxHashMap<SetId, FxHashSet<usize>> = FxHashMap::default();
+        let mut unreachable: FxHashMap<Place, (String, u8, usize)> = FxHashMap::default();
+        let mut runnable: FxHashSet<Place> = FxHashSet::default();
+        for (i, links) in engine.estate.assignments.iter().enumerate() {
+            let (number, standing) = engine.standing(AssignmentId::new(i));
+            for device in links.systems.ones().filter_map(|s| Device::of(engine, SystemId::new(s))) {
+                let vocabulary = device.links.vocabulary.index();
+                let levels: Vec<u8> = device.links.levels.iter().map(|l| l.0).collect();
+                if !seen.insert((number, vocabulary, device.authorised_levels, device.authorises_configuration, levels)) {
+                    continue;
+                }
+                for &set in &standing.sets {
+                    vocabularies_of.entry(set).or_default().insert(vocabulary);
+                }
+                if standing.band.is_some() && !standing.sets.is_empty() {
+                    self.session(number, standing, device, links.entry.place);
+                    self.levels_of_rules(number, standing, device, &mut unreachable, &mut runnable);
+                }
+            }
+        }
+        for (place, (text, level, ceiling)) in unreachable.into_iter().filter(|(place, _)| !runnable.contains(place)) {
+            self.findings.push(
+                Finding::new(Code::RuleLevelUnreachable, format!("the rule `{text}` permits what nobody who has it can run"))
+                    .at(place, format!("the commands it permits take level {level} or more; its sessions reach {ceiling}"))
+                    .help("raise the ceiling, permit the elevation, or lower the commands' level on the device"),
+            );
+        }
+        for (_, device) in engine.states::<Device>() {
+            for &set in device.links.accounts.iter().flat_map(|a| &a.sets) {
+                vocabularies_of.entry(set).or_default().insert(device.links.vocabulary.index());
+            }
+        }
+        self.narrow_denies(&vocabularies_of);
+        self.rules_without_command(&vocabularies_of);
+    }
+
+    /// Finds denies that take fewer words than the vocabulary does in the same place, with a line that passes.
+    fn narrow_denies(&mut self, vocabularies_of: &FxHashMap<SetId, FxHashSet<usize>>) {
+        let engine = self.engine;
+        let mut found: Vec<(Place, String, String)> = Vec::new();
+        for (&set, vocabularies) in vocabularies_of {
+            let (compiled, links) = (&engine.sets[set.index()], &engine.estate.sets[set.index()]);
+            for rule in links.rules.iter().filter(|r| r.verb == RuleVerb::Deny) {
+                let commands = vocabularies.iter().flat_map(|&v| &engine.vocabularies[v].commands);
+                let passing = commands.filter_map(|c| widened(&rule.pattern, &c.pattern)).find_map(|wide| {
+                    let wide = Automaton::build(&engine.alphabet, &[&wide]).ok()?;
+                    let mut example = None;
+                    explore(
+                        &engine.alphabet,
+                        &[&wide, &compiled.automaton],
+                        |s| !is_dead(s[0]),
+                        |states, line| {
+                            let decided = compiled.automaton.accepted(states[1]);
+                            let passes =
+                                decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.verbs[r as usize] == RuleVerb::Allow);
+                            // What an earlier rule lets through, the deny was never meant to catch.
+                            let is_later = decided.is_none_or(|r| links.rules[r as usize].text.place > rule.text.place);
+                            if wide.accepted(states[0]).is_some() && passes && is_later {
+                                example = Some(zest_command::line::join(line.map(|s| engine.alphabet.example(s))));
+                                return ControlFlow::Break(());
+                            }
+                            ControlFlow::Continue(())
+                        },
+                    );
+                    example
+                });
+                if let Some(example) = passing {
+                    found.push((rule.text.place, visible(&rule.text.value), example));
+                }
+            }
+        }
+        found.sort();
+        found.dedup_by(|a, b| a.0 == b.0);
+        for (place, text, example) in found {
+            self.findings.push(
+                Finding::new(Code::DenyTooNarrow, format!("the rule `deny {text}` lets `{}` pass", visible(&example)))
+                    .at(place, "the vocabulary takes more words here than the rule does")
+                    .help("write `{word}`, or `...` at the end, so that it catches whatever the device takes"),
+            );
+        }
+    }
+
+    fn session(&mut self, number: usize, standing: &Standing, device: &Device, place: Place) {
+        let engine = self.engine;
+        let vocabulary = device.vocabulary(engine);
+        let reach = device.reach(engine, Origin::Assignment(number));
+        let band = standing.band.expect("sessions are looked at only where there is a band");
+        let place = standing.sets.first().map_or(place, |&s| engine.estate.set(s).id.place);
+        let names =
+            standing.sets.iter().map(|&s| format!("`{}`", visible(&engine.estate.set(s).id.value))).collect::<Vec<_>>().join(" and ");
+        // Whether a command that does this can be run in a mode; nothing where the mode has none.
+        let runs = |does: Does, mode: ModeId| {
+            let mut commands = vocabulary.in_mode(mode).filter(|(_, c)| c.does == Some(does)).peekable();
+            commands.peek()?;
+            Some(commands.any(|(id, command)| {
+                let levels = reach.levels_in(mode).into_iter().filter(|&l| l >= device.own_level(id).0);
+                let permitted = Instances::of(engine, &standing.sets, device, &command.pattern).allowed.is_some();
+                levels.into_iter().any(|l| permitted || !device.authorises(l, mode))
+            }))
+        };
+        let line_of = |does: Does| {
+            let command = vocabulary.commands.iter().find(|c| c.does == Some(does));
+            command.map_or(String::new(), |c| c.pattern.to_string())
+        };
+        if runs(Does::LeaveSession, vocabulary.start_mode) == Some(false) {
+            self.findings.push(
+                Finding::new(Code::CannotLeave, format!("a session with {names} cannot be left"))
+                    .at(place, format!("`{}` is not permitted", line_of(Does::LeaveSession)))
+                    .help(format!("add the rule \"allow {}\"", line_of(Does::LeaveSession))),
+            );
+        }
+        if runs(Does::ShowLevel, vocabulary.start_mode) == Some(false) {
+            self.findings.push(
+                Finding::new(Code::CannotShowLevel, format!("a session with {names} cannot ask for its own level"))
+                    .at(place, format!("`{}` is not permitted", line_of(Does::ShowLevel)))
+                    .help(format!("add the rule \"allow {}\"", line_of(Does::ShowLevel))),
+            );
+        }
+        for mode in (0..vocabulary.modes.len()).map(ModeId::new).filter(|&m| m != vocabulary.start_mode && !reach.levels_in(m).is_empty()) {
+            let ways = [runs(Does::LeaveMode, mode), runs(Does::LeaveSession, mode)];
+            if ways.contains(&Some(false)) && !ways.contains(&Some(true)) {
+                self.findings.push(
+                    Finding::new(
+                        Code::CannotLeaveMode,
+                        format!("a session with {names} cannot leave the mode `{}`", vocabulary.modes[mode.index()]),
+                    )
+                    .at(place, format!("`{}` is not permitted", line_of(Does::LeaveMode)))
+                    .help(format!("add the rule \"allow {}\"", line_of(Does::LeaveMode))),
+                );
+            }
+        }
+        let authorised = reach.levels().iter().any(|&l| device.authorises(l, vocabulary.start_mode));
+        if band.ceiling > band.start && authorised && !reach.has_level(band.ceiling) {
+            self.findings.push(
+                Finding::new(
+                    Code::CeilingUnreachable,
+                    format!("sessions with {names} never reach the ceiling {} of their band", band.ceiling),
+                )
+                .at(band.ceiling_place, "no permitted elevation leads here")
+                .also(place, "the command set in force")
+                .help(format!("permit the elevation to {}, or lower the ceiling", band.ceiling)),
+            );
+        }
+        self.elevations(standing, device, band.ceiling, band.ceiling_place);
+    }
+
+    /// A rule that names an elevation which the ceiling forbids; one that permits everything is not meant that way.
+    fn elevations(&mut self, standing: &Standing, device: &Device, ceiling: u8, ceiling_place: Place) {
+        let engine = self.engine;
+        let vocabulary = device.vocabulary(engine);
+        let mut seen = FxHashSet::default();
+        for index in (0..vocabulary.commands.len()).filter(|&i| vocabulary.commands[i].does == Some(Does::Elevate)) {
+            for (to, line) in elevations(engine, device, CommandId::new(index), ceiling) {
+                let says = engine.sets_say(&standing.sets, device.without_set, &line);
+                let Some(rule) = says.rule().filter(|_| says.is_allowed() && to > ceiling) else { continue };
+                let rule = &engine.estate.sets[rule.set.index()].rules[rule.index as usize];
+                let fixed_words = rule.pattern.words().len() - usize::from(rule.pattern.is_open()).min(rule.pattern.words().len());
+                let names_it = fixed_words > 0;
+                if names_it && seen.insert(rule.text.place) {
+                    self.findings.push(
+                        Finding::new(
+                            Code::ElevationAboveCeiling,
+                            format!("the rule `{} {}` permits level {to}", rule.verb.word(), visible(&rule.text.value)),
+                        )
+                        .at(rule.text.place, "permitted here")
+                        .also(ceiling_place, format!("but the ceiling is {ceiling}"))
+                        .help("narrow the rule to the ceiling, or raise the ceiling"),
+                    );
+                }
+            }
+        }
+    }
+
+    /// Finds rules all of whose commands need more than the session can reach.
+    fn levels_of_rules(
+        &self,
+        number: usize,
+        standing: &Standing,
+        device: &Device,
+        unreachable: &mut FxHashMap<Place, (String, u8, usize)>,
+        runnable: &mut FxHashSet<Place>,
+    ) {
+        let engine = self.engine;
+        let vocabulary = device.vocabulary(engine);
+        let reach = device.reach(engine, Origin::Assignment(number));
+        let top = |command: &crate::vocabulary::Command| command.modes.iter().flat_map(|&m| reach.levels_in(m)).max();
+        for &set in &standing.sets {
+            let compiled = &engine.sets[set.index()];
+            let rules = &engine.estate.sets[set.index()].rules;
+            // For each rule the lowest level that any of its commands takes, and whether one can be run.
+            let mut needs: FxHashMap<u32, (u8, bool)> = FxHashMap::default();
+            for (index, command) in vocabulary.commands.iter().enumerate() {
+                let (own, _) = device.own_level(CommandId::new(index));
+                let runs = top(command).is_some_and(|l| l >= own);
+                let Ok(own_automaton) = Automaton::build(&engine.alphabet, &[&command.pattern]) else { continue };
+                explore(
+                    &engine.alphabet,
+                    &[&own_automaton, &compiled.automaton],
+                    |s| !is_dead(s[0]),
+                    |states, _| {
+                        if let (Some(_), Some(rule)) = (own_automaton.accepted(states[0]), compiled.automaton.accepted(states[1])) {
+                            let entry = needs.entry(rule).or_insert((own, false));
+                            entry.0 = entry.0.min(own);
+                            entry.1 |= runs;
+                        }
+                        ControlFlow::Continue(())
+                    },
+                );
+            }
+            for (rule, (level, runs)) in needs {
+                let rule = &rules[rule as usize];
+                if rule.verb != RuleVerb::Allow {
+                    continue;
+                }
+                if runs {
+                    runnable.insert(rule.text.place);
+                } else {
+                    let text = format!("{} {}", rule.verb.word(), visible(&rule.text.value));
+                    let ceiling = reach.levels().last().copied().unwrap_or(0);
+                    unreachable.insert(rule.text.place, (text, level, usize::from(ceiling)));
+                }
+            }
+        }
+    }
+
+    /// Finds rules that match no command of the vocabularies their set is used with, such as a misspelt one.
+    fn rules_without_command(&mut self, vocabularies_of: &FxHashMap<SetId, FxHashSet<usize>>) {
+        let engine = self.engine;
+        let mut reported = FxHashSet::default();
+        let mut matching: FxHashSet<Place> = FxHashSet::default();
+        let mut silent: Vec<(SetId, usize)> = Vec::new();
+        let known: Vec<Option<Automaton>> = engine
+            .vocabularies
+            .iter()
+            .map(|v| Automaton::build(&engine.alphabet, &v.commands.iter().map(|c| &c.pattern).collect::<Vec<_>>()).ok())
+            .collect();
+        for (&set, vocabularies) in vocabularies_of {
+            for (index, rule) in engine.estate.sets[set.index()].rules.iter().enumerate() {
+                let Ok(own) = Automaton::build(&engine.alphabet, &[&rule.pattern]) else { continue };
+                let meets = vocabularies.iter().filter_map(|&v| known[v].as_ref()).any(|vocabulary| {
+                    let both = |s: &[u32]| !is_dead(s[0]) && !is_dead(s[1]);
+                    let met = explore(&engine.alphabet, &[&own, vocabulary], both, |states, _| {
+                        let is_met = own.accepted(states[0]).is_some() && vocabulary.accepted(states[1]).is_some();
+                        if is_met { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+                    });
+                    met != Explored::Fully
+                });
+                if meets {
+                    matching.insert(rule.text.place);
+                } else {
+                    silent.push((set, index));
+                }
+            }
+        }
+        silent.sort_unstable();
+        for (set, index) in silent {
+            let rule = &engine.estate.sets[set.index()].rules[index];
+            if matching.contains(&rule.text.place) || !reported.insert(rule.text.place) {
+                continue;
+            }
+            self.findings.push(
+                Finding::new(
+                    Code::RuleMatchesNoCommand,
+                    format!("the rule `{} {}` matches no command", rule.verb.word(), visible(&rule.text.value)),
+                )
+                .at(rule.text.place, "no vocabulary that the set is used with has such a line")
+                .help("compare the words with the vocabulary; a pattern matches whole words and exactly as many as it has"),
+            );
+        }
+    }
+
+    fn systems(&mut self) {
+        let engine = self.engine;
+        let estate = &engine.estate;
+        let mut covered = fixedbitset::FixedBitSet::with_capacity(estate.systems.len());
+        for links in &estate.assignments {
+            covered.union_with(&links.systems);
+        }
+        for (id, device) in engine.states::<Device>() {
+            let system = estate.system(id);
+            let (name, place) = (visible(&system.id.value), system.id.place);
+            if !covered.contains(id.index()) {
+                self.push(
+                    Finding::new(Code::SystemUncovered, format!("no assignment covers `{name}`"))
+                        .at(place, "nobody can do anything here")
+                        .help("compare its labels and place with the assignments"),
+                );
+            }
+            self.accounts(id, device);
+            if device.authorised_levels != 0 && !device.authorises_configuration && device.configuration_modes != 0 {
+                let switch = system.authorisation.as_ref().map_or(place, |a| a.place);
+                self.push(
+                    Finding::new(Code::ConfigurationUnauthorised, format!("`{name}` does not authorise commands in configuration modes"))
+                        .at(switch, "levels are authorised, configuration is not")
+                        .help("set `configuration = true`: whoever gets into a configuration mode may do everything there"),
+                );
+            }
+            self.levels(id, device);
+        }
+    }
+
+    fn levels(&mut self, id: SystemId, device: &Device) {
+        let engine = self.engine;
+        let system = engine.estate.system(id);
+        let name = visible(&system.id.value);
+        let switch = system.authorisation.as_ref().map_or(system.id.place, |a| a.place);
+        let mut open = FxHashSet::default();
+        let mut top = 0;
+        let mut unasked: Option<Place> = None;
+        for (i, links) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(id.index())) {
+            let (number, standing) = engine.standing(AssignmentId::new(i));
+            let reach = device.reach(engine, Origin::Assignment(number));
+            let is_over = links.conditions.until().is_some_and(|(until, _)| self.at.is_some_and(|at| at >= until));
+            if !is_over && self.somebody_is_there(links.to.iter().map(|&(p, _)| p).collect()) {
+                top = top.max(reach.levels().last().copied().unwrap_or(0));
+            }
+            if let Some(&set) = standing.sets.first()
+                && device.authorised_levels == 0
+                && !device.authorises_configuration
+            {
+                unasked = unasked.or(Some(engine.estate.set(set).id.place));
+            }
+            if device.authorised_levels != 0 && !standing.sets.is_empty() && !links.to.is_empty() {
+                let start = device.vocabulary(engine).start_mode;
+                open.extend(reach.levels().into_iter().filter(|&l| !device.authorises(l, start)));
+            }
+        }
+        if let Some(set) = unasked {
+            self.push(
+                Finding::new(
+                    Code::CommandSetsNotAsked,
+                    format!("`{name}` never asks command sets: whoever gets in runs whatever the level admits"),
+                )
+                .at(system.id.place, "no `authorisation`")
+                .also(set, "such as this set, which does nothing here")
+                .help("add authorisation = { levels = \"all\", configuration = true }, or give these people roles without command sets"),
+            );
+        }
+        if !open.is_empty() {
+            let mut levels: Vec<u8> = open.into_iter().collect();
+            levels.sort_unstable();
+            let list = levels.iter().map(u8::to_string).collect::<Vec<_>>().join(", ");
+            self.push(
+                Finding::new(
+                    Code::LevelUnauthorised,
+                    format!("command sets do not apply on `{name}` at levels that sessions reach: {list}"),
+                )
+                .at(switch, "these levels are not listed")
+                .help("list them, or write levels = \"all\""),
+            );
+        }
+        if top < 15 && engine.estate.assignments.iter().any(|a| a.systems.contains(id.index())) {
+            self.push(
+                Finding::new(Code::NobodyReachesTop, format!("nobody can reach level 15 on `{name}` while the central source is up"))
+                    .at(system.id.place, format!("the highest level that can be reached is {top}"))
+                    .help("assign a role with ceiling 15 here, or permit the elevation"),
+            );
+        }
+    }
+
+    fn accounts(&mut self, id: SystemId, device: &Device) {
+        let engine = self.engine;
+        let system = engine.estate.system(id);
+        let links = &device.links.accounts;
+        let name = visible(&system.id.value);
+        let asks_local = device.sources.contains(&IdentitySource::Local);
+        let mut rescues = false;
+        for (account, links) in system.accounts.iter().zip(links) {
+            let (login, place) = (visible(&account.login.value), account.login.place);
+            let is_open =
+                !account.locked.as_ref().is_some_and(|l| l.value) && account.credential.as_ref().is_none_or(|c| c.value == Credential::Set);
+            let own = engine.estate.names.users.get(account.login.value.as_str());
+            let is_used = !links.used_by.is_empty() || own.is_some();
+            let people = links.used_by.iter().map(|&(p, _)| p).chain(own.map(|&u| Party::User(u))).collect();
+            rescues |= is_open && self.somebody_is_there(people) && account.band.as_ref().is_some_and(|b| b.ceiling.value == 15);
+            if !asks_local {
+                self.push(
+                    Finding::new(Code::AccountNeverUsed, format!("the account `{login}` on `{name}` is never asked for"))
+                        .at(place, "the local source is not in the order")
+                        .help("add \"local\" to `identity-sources`, or take the account out"),
+                );
+            }
+            if account.origin.is_none() {
+                self.push(
+                    Finding::new(Code::AccountFromAnywhere, format!("the account `{login}` on `{name}` is admitted from anywhere"))
+                        .at(place, "no `origin`")
+                        .help("name the networks it is used from: origin = [\"origin:ID\"]"),
+                );
+            }
+            if let Some(state) = account.credential.as_ref().filter(|c| c.value != Credential::Set) {
+                self.push(
+                    Finding::new(Code::AccountWithoutCredential, format!("nobody can sign in as `{login}` on `{name}`"))
+                        .at(state.place, format!("its credential is {}", state.value.word()))
+                        .help("set a credential on the device and record it here, or take the account out"),
+                );
+            }
+            if !is_used {
+                self.push(
+                    Finding::new(Code::AccountForNobody, format!("nobody may use the account `{login}` on `{name}`"))
+                        .at(place, "no `used-by`, and no user of this name")
+                        .help("say who may use it: used-by = [\"group:ID\"]"),
+                );
+            }
+        }
+        let asks_central = device.sources.contains(&IdentitySource::Central);
+        if asks_central && !(rescues && asks_local) {
+            self.push(
+                Finding::new(Code::NoEmergencyAccount, format!("when the central source is down, nobody can reach level 15 on `{name}`"))
+                    .at(system.id.place, "no usable local account with ceiling 15")
+                    .help("add an account with band = { start = 15, ceiling = 15 }, `used-by`, `origin` and emergency = true"),
+            );
+        } else if device.nothing_when_down && device.authorised_levels >> 15 & 1 == 1 {
+            let place = system.when_central_down.as_ref().map_or(system.id.place, |w| w.place);
+            self.push(
+                Finding::new(Code::OutageLocksOut, format!("while the central source is down, `{name}` refuses every command"))
+                    .at(place, "nothing is permitted then")
+                    .help("write when-central-down = \"own-levels\""),
+            );
+        }
+    }
+
+    /// Returns whether one of some parties, or of their members, is neither disabled nor past the end.
+    fn somebody_is_there(&self, parties: Vec<Party>) -> bool {
+        self.engine.members(parties).any(|user| gone(self.engine.estate.user(user), self.at).is_none())
+    }
+}
+
+/// A deny with its placeholders as wide as those of a command that has them in the same places, if that is wider.
+fn widened(deny: &Pattern, command: &Pattern) -> Option<Pattern> {
+    use zest_command::WordPattern::{Fixed, Slot};
+    if deny.words().len() != command.words().len() || deny.is_open() {
+        return None;
+    }
+    let mut is_wider = false;
+    let words = deny.words().iter().zip(command.words()).map(|pair| match pair {
+        (Fixed(own), Fixed(known)) if own.iter().any(|w| known.contains(w)) => Some(Fixed(own.clone())),
+        (Slot(own), Slot(known)) => {
+            is_wider |= own != known;
+            Some(Slot(known.clone()))
+        }
+        (Fixed(own), Slot(known)) if own.iter().any(|w| known.matches(w)) => Some(Fixed(own.clone())),
+        _ => None,
+    });
+    let words = words.collect::<Option<Vec<_>>>()?;
+    is_wider.then(|| Pattern::of(words))
+}

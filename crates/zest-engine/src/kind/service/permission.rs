@@ -1,0 +1,338 @@
+//! Permission: which grants concern the action, how their conditions come out, and how they are combined.
+//!
+//! Combined by `deny-overrides` (XACML 3.0, C.2): a deny that applies, or of which that cannot be known, refuses. An
+//! allow that cannot be known gives nothing. A ceiling lets through or cuts; it never gives.
+
+use fixedbitset::FixedBitSet;
+
+use super::links::{CeilingLinks, GrantLinks};
+use super::{Action, Context, Identity, Standing};
+use crate::engine::entry::through;
+use crate::engine::trace::{Stop, Trace};
+use crate::links::{AssignmentId, Conditions, Facts, Holder, Judged, Outcome, Party, RoleId, UserId, is_within};
+use zest_model::ask::{Refusal, Stage};
+use zest_model::source::{Place, visible};
+
+/// A grant as somebody holds it.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Held<'e> {
+    pub(crate) grant: &'e GrantLinks,
+    /// The number of the grant on its system, by which equal paths to it are told apart from others.
+    pub(crate) number: usize,
+    pub(crate) via: Via,
+}
+
+/// Through what a grant is held.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Via {
+    /// Written for the user or a group.
+    Party(Party),
+    /// Through a role that an assignment gives.
+    Assignment(AssignmentId, RoleId),
+    /// Through the role that was assumed, or one that it includes.
+    Assumed(RoleId),
+}
+
+/// Calls for each grant of an identity, once for each path to it; with a resource, for those alone that can concern it.
+pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option<&str>, mut each: impl FnMut(Held<'e>)) {
+    let Context { engine, links, system, session } = context;
+    let beginnings = on.map(|path| links.beginnings(path));
+    // Nobody sheds a deny by leaving the role that brings it out of the session.
+    let mut of = |holder: Holder, via: Via, is_active: bool| {
+        for number in links.grants_of(holder, beginnings.as_ref()) {
+            let grant = links.grant(number);
+            if is_active || grant.is_deny {
+                each(Held { grant, number, via });
+            }
+        }
+    };
+    match identity {
+        Identity::User(user) => {
+            let mut of_party = |party: Party| of(Holder::Party(party), Via::Party(party), true);
+            of_party(Party::User(user));
+            if links.has_parties() {
+                let mut groups: Vec<_> = engine.membership.groups_of(user).into_iter().collect();
+                groups.sort_unstable();
+                groups.into_iter().for_each(|g| of_party(Party::Group(g)));
+            }
+            for candidate in engine.candidates(user, system) {
+                for &role in &engine.standing(candidate.assignment).1.roles {
+                    let is_active = session.active_roles.as_ref().is_none_or(|list| list.contains(&engine.estate.role(role).id.value));
+                    of(Holder::Role(role), Via::Assignment(candidate.assignment, role), is_active);
+                }
+            }
+        }
+        Identity::Role(role) => {
+            for role in included(context, role) {
+                of(Holder::Role(role), Via::Assumed(role), true);
+            }
+        }
+    }
+}
+
+/// Returns a role and all that it includes.
+pub(crate) fn included(context: Context<'_>, role: RoleId) -> Vec<RoleId> {
+    reached(context, &[role], None)
+}
+
+/// Returns some roles and all that they include, without one and what is reached through it alone.
+fn reached(context: Context<'_>, from: &[RoleId], without: Option<RoleId>) -> Vec<RoleId> {
+    let roles = &context.engine.estate.roles;
+    let mut seen = FixedBitSet::with_capacity(roles.len());
+    without.into_iter().for_each(|role| seen.insert(role.index()));
+    let (mut list, mut queue) = (Vec::new(), from.to_vec());
+    while let Some(role) = queue.pop() {
+        if !seen.put(role.index()) {
+            list.push(role);
+            queue.extend(roles[role.index()].includes.iter().rev());
+        }
+    }
+    list
+}
+
+/// All conditions on a grant, as it is held.
+pub(crate) fn conditions<'e>(context: Context<'e>, held: &Held<'e>) -> impl Iterator<Item = &'e Conditions> + use<'e> {
+    let assigned = match held.via {
+        Via::Assignment(id, _) => Some(&context.engine.estate.assignments[id.index()].conditions),
+        Via::Party(_) | Via::Assumed(_) => None,
+    };
+    assigned.into_iter().chain([&held.grant.when])
+}
+
+/// Returns whether a grant applies: its conditions hold, and those that lift it do not.
+pub(crate) fn applies(context: Context<'_>, held: &Held<'_>, facts: &Facts<'_>) -> Outcome {
+    let mut outcome = Outcome::Holds;
+    let lifted = held.grant.lifted_by.as_ref().map(|c| match c.outcome(*facts) {
+        Outcome::Holds => Outcome::Fails,
+        Outcome::Fails => Outcome::Holds,
+        Outcome::Unknown => Outcome::Unknown,
+    });
+    for part in conditions(context, held).map(|c| c.outcome(*facts)).chain(lifted) {
+        match part {
+            Outcome::Fails => return Outcome::Fails,
+            Outcome::Unknown => outcome = Outcome::Unknown,
+            Outcome::Holds => {}
+        }
+    }
+    outcome
+}
+
+/// What all grants come to for one action.
+#[derive(Debug, Default)]
+pub(crate) struct Weighed<'e> {
+    /// Denies that bite, and whether that is known.
+    pub(crate) denies: Vec<(Held<'e>, Outcome)>,
+    /// Allows that hold and that every ceiling lets through.
+    pub(crate) allows: Vec<Held<'e>>,
+    /// Allows that hold, each with a ceiling that does not let it through, and whether that is known.
+    pub(crate) cut: Vec<(Held<'e>, &'e CeilingLinks, Outcome)>,
+    /// Allows whose conditions are not known.
+    pub(crate) unknown: Vec<Held<'e>>,
+    /// Allows whose conditions fail.
+    pub(crate) failing: Vec<Held<'e>>,
+}
+
+impl Weighed<'_> {
+    pub(crate) fn is_allowed(&self) -> bool {
+        self.denies.is_empty() && !self.allows.is_empty()
+    }
+}
+
+/// Weighs all grants of an identity; without `all` it stops collecting what the verdict does not need.
+pub(crate) fn weigh<'e>(context: Context<'e>, identity: Identity, user: UserId, action: &'e Action, all: bool) -> Weighed<'e> {
+    let facts = context.facts(user, &action.path);
+    let mut weighed = Weighed::default();
+    grants_of(context, identity, Some(&action.path), |held| {
+        if !held.grant.concerns(action.operation, &action.path) || !is_in_scope(context, &held, &action.path) {
+            return;
+        }
+        if !all && !weighed.denies.is_empty() {
+            return;
+        }
+        match (held.grant.is_deny, applies(context, &held, &facts)) {
+            (true, Outcome::Fails) => {}
+            (true, outcome) => weighed.denies.push((held, outcome)),
+            (false, Outcome::Unknown) => weighed.unknown.push(held),
+            (false, Outcome::Fails) => weighed.failing.push(held),
+            (false, Outcome::Holds) => match ceiling(context, identity, &held, action, &facts) {
+                None => weighed.allows.push(held),
+                Some((by, outcome)) => weighed.cut.push((held, by, outcome)),
+            },
+        }
+    });
+    weighed
+}
+
+/// Returns whether a resource is where the assignment that gives the role has it count.
+fn is_in_scope(context: Context<'_>, held: &Held<'_>, path: &str) -> bool {
+    let Via::Assignment(id, _) = held.via else { return true };
+    let at = &context.engine.estate.assignments[id.index()].entry.on.at;
+    at.as_ref().is_none_or(|at| is_within(path, &at.value))
+}
+
+/// Finds a ceiling that does not let a grant through.
+fn ceiling<'e>(
+    context: Context<'e>,
+    identity: Identity,
+    held: &Held<'e>,
+    action: &Action,
+    facts: &Facts<'_>,
+) -> Option<(&'e CeilingLinks, Outcome)> {
+    let limits = |ceiling: &CeilingLinks| {
+        let is_here = ceiling.within.as_ref().is_none_or(|w| is_within(&action.path, w));
+        is_here && (ceiling.of.is_empty() || ceiling.of.iter().any(|&h| is_of(context, identity, held, h)))
+    };
+    context.links.ceilings.iter().filter(|c| limits(c)).find_map(|ceiling| {
+        if !ceiling.operations.contains(action.operation) {
+            return Some((ceiling, Outcome::Fails));
+        }
+        match ceiling.when.outcome(*facts) {
+            Outcome::Holds => None,
+            outcome => Some((ceiling, outcome)),
+        }
+    })
+}
+
+/// Returns whether a ceiling of somebody limits a grant: that of a user or group limits the rights of the user's own
+/// session, that of a role what is held through it.
+fn is_of(context: Context<'_>, identity: Identity, held: &Held<'_>, holder: Holder) -> bool {
+    match (holder, identity) {
+        (Holder::Party(party), Identity::User(user)) => context.engine.membership.belongs(user, party),
+        (Holder::Party(_), Identity::Role(_)) => false,
+        (Holder::Role(role), Identity::Role(assumed)) => match held.via {
+            Via::Assumed(by) => is_held_through(context, role, by, &[assumed]),
+            Via::Party(_) | Via::Assignment(..) => false,
+        },
+        (Holder::Role(role), Identity::User(_)) => match held.via {
+            Via::Assignment(id, by) => is_held_through(context, role, by, &context.engine.estate.assignments[id.index()].roles),
+            Via::Party(_) | Via::Assumed(_) => false,
+        },
+    }
+}
+
+/// Returns whether a role is held through another alone: whether no inclusion leads from some roles to it past the other.
+fn is_held_through(context: Context<'_>, through: RoleId, held: RoleId, from: &[RoleId]) -> bool {
+    held == through || !reached(context, from, Some(through)).contains(&held)
+}
+
+/// Says through what a grant is held.
+pub(crate) fn via(context: Context<'_>, user: UserId, held: &Held<'_>) -> String {
+    let estate = &context.engine.estate;
+    match held.via {
+        Via::Party(Party::User(_)) => "to the user directly".to_owned(),
+        Via::Party(party) => format!("to `{}`", visible(&estate.party(party))),
+        Via::Assignment(id, role) => {
+            let name = &estate.role(role).id.value;
+            let chain = through(context.engine, user, id);
+            let is_direct = estate.assignments[id.index()].roles.contains(&role);
+            if is_direct { format!("by {chain}") } else { format!("by role `{}`, included: {chain}", visible(name)) }
+        }
+        Via::Assumed(role) => format!("by role `{}`, assumed", visible(&estate.role(role).id.value)),
+    }
+}
+
+/// The first of some conditions that comes out so.
+fn culprit<'e>(mut list: impl Iterator<Item = &'e Conditions>, facts: &Facts<'_>, wanted: Outcome) -> Option<Judged<'e>> {
+    list.find_map(|c| c.parts(*facts).find(|p| p.outcome == wanted))
+}
+
+/// What the question must state before it is known whether a grant applies, and where that is written.
+fn not_known<'e>(context: Context<'e>, held: &Held<'e>, facts: &Facts<'_>) -> (String, Option<Place>) {
+    match culprit(conditions(context, held).chain(&held.grant.lifted_by), facts, Outcome::Unknown) {
+        Some(part) => (part.condition.missing(facts), Some(part.place)),
+        None => ("a fact".to_owned(), None),
+    }
+}
+
+/// Says what would lift a grant: ", unless with one-time-code within 1h".
+pub(super) fn lifted_by(held: &Held<'_>, facts: &Facts<'_>) -> String {
+    held.grant.lifted_by.as_ref().map_or(String::new(), |unless| {
+        let open = unless.open_words(facts);
+        let elsewhere = facts.elsewhere().filter(|_| unless.proof().is_some()).unwrap_or_default();
+        if open.is_empty() { String::new() } else { format!(", unless {}{elsewhere}", open.join(" and ")) }
+    })
+}
+
+/// Tells about the grants, and refuses where they do not come to an allow. Returns the allows.
+pub(super) fn report<'e>(
+    context: Context<'e>,
+    standing: &Standing,
+    action: &Action,
+    weighed: &Weighed<'e>,
+    trace: &mut Trace,
+) -> Result<Vec<Held<'e>>, Stop> {
+    let facts = context.facts(standing.user, &action.path);
+    let name = visible(&context.links.operations[action.operation].name);
+    let path = visible(&action.path);
+    let through = |held: &Held<'_>| via(context, standing.user, held);
+    for (held, outcome) in &weighed.denies {
+        let lifted_by = lifted_by(held, &facts);
+        if *outcome == Outcome::Holds {
+            trace.refuse(Stage::Permission, Refusal::DeniedByGrant, || {
+                (format!("`{name}` on `{path}` is denied {}{lifted_by}", through(held)), Some(held.grant.place))
+            })?;
+        } else {
+            // A deny of which it is not known whether it applies bites; the answer says what to state.
+            let (fact, _) = not_known(context, held, &facts);
+            trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+                let text = format!("`{name}` on `{path}` is denied {}{lifted_by}; the question does not state {fact}", through(held));
+                (text, Some(held.grant.place))
+            })?;
+        }
+    }
+    if let Some(first) = weighed.allows.first() {
+        trace.pass(Stage::Permission, || (format!("`{}` is allowed {}", first.grant.shown, through(first)), Some(first.grant.place)));
+        for conditions in conditions(context, first) {
+            for part in conditions.parts(facts) {
+                trace.pass(Stage::Conditions, || (part.condition.told(&facts, "the entry", true), Some(part.place)));
+            }
+        }
+        return Ok(weighed.allows.clone());
+    }
+    if let Some((held, ceiling, outcome)) = weighed.cut.first() {
+        trace.pass(Stage::Permission, || (format!("`{}` is allowed {}", held.grant.shown, through(held)), Some(held.grant.place)));
+        if *outcome == Outcome::Unknown {
+            let open = ceiling.when.open_words(&facts).join(" and ");
+            trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+                (format!("a ceiling lets `{name}` through only {open}, and the question does not say so"), Some(ceiling.place))
+            })?;
+        } else {
+            trace.refuse(Stage::Permission, Refusal::CutByCeiling, || {
+                let of = if ceiling.of.is_empty() { "" } else { " of the holder" };
+                let within = ceiling.within.as_ref().map_or(String::new(), |w| format!(" within `{}`", visible(w)));
+                (format!("the ceiling{of}{within} does not let `{name}` through"), Some(ceiling.place))
+            })?;
+        }
+    } else if let Some(held) = weighed.unknown.first() {
+        let (fact, place) = not_known(context, held, &facts);
+        trace.pass(Stage::Permission, || {
+            (format!("`{}` is allowed {}, under conditions", held.grant.shown, through(held)), Some(held.grant.place))
+        });
+        trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+            (format!("the question does not state {fact}, and the grant depends on it"), place)
+        })?;
+    } else if let Some(held) = weighed.failing.first() {
+        trace.pass(Stage::Permission, || {
+            (format!("`{}` is allowed {}, under conditions", held.grant.shown, through(held)), Some(held.grant.place))
+        });
+        match culprit(conditions(context, held), &facts, Outcome::Fails) {
+            Some(part) => trace.refuse(Stage::Conditions, part.condition.refusal(), || {
+                (part.condition.told(&facts, "the entry", false), Some(part.place))
+            })?,
+            None => trace.refuse(Stage::Conditions, Refusal::GrantLifted, || {
+                let unless = held.grant.lifted_by.as_ref().and_then(|c| c.parts(facts).next());
+                let words = unless.map_or(String::new(), |part| part.condition.words());
+                (format!("the grant does not hold {words}"), Some(held.grant.place))
+            })?,
+        }
+    } else if weighed.denies.is_empty() {
+        trace.refuse(Stage::Permission, Refusal::NotGranted, || {
+            let who = match standing.identity {
+                Identity::User(user) => format!("`{}`", visible(&context.engine.estate.user(user).id.value)),
+                Identity::Role(role) => format!("the assumed role `{}`", visible(&context.engine.estate.role(role).id.value)),
+            };
+            (format!("nothing grants {who} `{name}` on `{path}`"), Some(context.engine.estate.system(context.system).id.place))
+        })?;
+    }
+    Ok(Vec::new())
+}

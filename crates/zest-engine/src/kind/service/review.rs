@@ -1,0 +1,377 @@
+//! Reviews of clouds and applications: what somebody holds there, and what is odd.
+
+use rustc_hash::FxHashSet;
+
+use super::links::{ASSUME, GrantLinks, ServiceLinks};
+use super::{Action, Context, Held, Identity, admitting, conditions, grants_of, stand, via, weigh};
+use crate::engine::Engine;
+use crate::engine::entry::gone;
+use crate::links::{Conditions, Duties, Holder, Outcome, Party, RoleId, SystemId, UserId, circles};
+use zest_model::ask::{Question, Session};
+use zest_model::finding::{Code, Finding};
+use zest_model::listing::{OnService, ServiceRight};
+use zest_model::source::{Place, visible};
+use zest_words::nearest;
+
+/// For how many people of a group a review looks at each.
+const PEOPLE: usize = 200;
+
+/// Returns what a session of a user holds on a cloud or in an application; nothing if it cannot be opened.
+pub(crate) fn on_service(engine: &Engine, user: UserId, system: SystemId, session: &Session) -> Option<OnService> {
+    let context = Context::of(engine, system, session)?;
+    let name = &engine.estate.user(user).id.value;
+    let question = Question::in_session(name, &engine.estate.system(system).id.value, "", session.clone());
+    // Roles that must not be active together are held all the same; the list shows what each gives.
+    let standing = stand(context, &question);
+    let person = user;
+    let (identity, user) = standing.map_or((Identity::User(user), user), |s| (s.identity, s.user));
+    let facts = engine.facts(session, user, system);
+    let mut rights = Vec::new();
+    let mut may_become = Vec::new();
+    let locate = |place: Place| engine.estate.sources.locate(place);
+    grants_of(context, identity, None, |held| {
+        let is_out = conditions(context, &held).any(|c| c.outcome(facts) == Outcome::Fails);
+        let lifted = held.grant.lifted_by.as_ref().is_some_and(|c| c.outcome(facts) == Outcome::Holds);
+        if is_out || lifted {
+            return;
+        }
+        let open: Vec<String> = conditions(context, &held).flat_map(|c| c.open_words(&facts)).collect();
+        rights.push(ServiceRight {
+            is_deny: held.grant.is_deny,
+            operations: held.grant.shown.clone(),
+            on: held.grant.shown_on.clone(),
+            through: via(context, user, &held),
+            conditions: open,
+            lifted_by: held.grant.lifted_by.as_ref().map_or_else(Vec::new, |c| c.open_words(&facts)),
+            after: held.grant.duties.as_ref().map_or_else(Vec::new, |d| obligations(engine, d)),
+            location: locate(held.grant.place),
+            more: zest_model::More,
+        });
+    });
+    rights.sort_by_key(|r| !r.is_deny);
+    for role in (0..engine.estate.roles.len()).map(RoleId::new) {
+        if let Some(assumable) = admitting(context, identity, role)
+            && has_own_half(context, identity, user, role)
+        {
+            may_become.push((format!("in role {}", visible(&engine.estate.role(role).id.value)), locate(assumable.place)));
+        }
+    }
+    // To act as a user is granted to the person and not passed on.
+    for rule in context.links.acting.iter().filter(|r| r.by.iter().any(|&(p, _)| engine.membership.belongs(person, p))) {
+        may_become.push((format!("as user {}", visible(&engine.estate.user(rule.target).id.value)), locate(rule.place)));
+    }
+    Some(OnService { acting: session.acting.last().map(ToString::to_string), rights, may_become, more: zest_model::More })
+}
+
+/// Whether the right to assume a role is there, whatever its conditions.
+fn has_own_half(context: Context<'_>, identity: Identity, user: UserId, role: RoleId) -> bool {
+    let Some(&operation) = context.links.operation_ids.get(ASSUME).filter(|_| !context.links.is_application) else {
+        return false;
+    };
+    let action = Action { operation, path: format!("role/{}", context.engine.estate.role(role).id.value) };
+    let weighed = weigh(context, identity, user, &action, true);
+    let is_denied = weighed.denies.iter().any(|(_, o)| *o == Outcome::Holds);
+    !(is_denied || weighed.allows.is_empty() && weighed.unknown.is_empty())
+}
+
+/// Obligations in words.
+pub fn obligations(engine: &Engine, duties: &Duties) -> Vec<String> {
+    let mut words = Vec::new();
+    words.extend(duties.confirm.map(|_| "confirm".to_owned()));
+    words.extend(duties.prove_again.as_ref().map(|age| format!("prove identity within {:#}", age.value)));
+    if duties.anyone.is_some() {
+        words.push("second person: anyone entitled".to_owned());
+    } else if !duties.second_person.is_empty() {
+        let list: Vec<String> = duties.second_person.iter().map(|&(p, _)| visible(&engine.estate.party(p))).collect();
+        words.push(format!("second person of {}", list.join(" or ")));
+    }
+    words
+}
+
+/// Adds what is odd about clouds, applications and what is held there.
+pub(crate) fn review(engine: &Engine, at: Option<jiff::Timestamp>, findings: &mut Vec<Finding>) {
+    let mut review = Services { engine, at, findings };
+    review.assumptions();
+    for (system, links) in engine.estate.all_links::<ServiceLinks>() {
+        review.grants(links);
+        review.undeclared(links);
+        review.protections(links, system);
+        review.resets(system, links);
+        review.findings.extend(links.conditions().filter_map(Conditions::night_of_day));
+    }
+}
+
+struct Services<'e, 'f> {
+    engine: &'e Engine,
+    at: Option<jiff::Timestamp>,
+    findings: &'f mut Vec<Finding>,
+}
+
+impl<'e> Services<'e, '_> {
+    /// Halves without the other half, and circles.
+    fn assumptions(&mut self) {
+        let estate = &self.engine.estate;
+        let mut edges: Vec<Vec<(usize, Place)>> = vec![Vec::new(); estate.roles.len()];
+        let clouds: Vec<&ServiceLinks> = estate.all_links().map(|(_, s)| s).filter(|s: &&ServiceLinks| !s.is_application).collect();
+        let path = |role: usize| format!("role/{}", estate.role(RoleId::new(role)).id.value);
+        let gives = |links: &ServiceLinks, grant: &GrantLinks, path: &str| {
+            links.operation_ids.get(ASSUME).is_some_and(|&o| !grant.is_deny && grant.concerns(o, path))
+        };
+        for (to, links) in estate.roles.iter().enumerate() {
+            let name = visible(&estate.role(RoleId::new(to)).id.value);
+            let path = path(to);
+            let grants = || clouds.iter().flat_map(|s| s.grants().map(move |g| (*s, g)));
+            match &links.assumable {
+                Some(assumable) => {
+                    if !grants().any(|(s, g)| gives(s, g, &path)) {
+                        self.findings.push(
+                            Finding::new(
+                                Code::AssumptionHalf,
+                                format!("the role `{name}` admits, but nothing grants `{ASSUME}` on `{path}`"),
+                            )
+                            .at(assumable.place, "one half of two")
+                            .help(format!("grant it on the cloud: allow = [\"{ASSUME}\"], on = \"{path}\", to = […]")),
+                        );
+                    }
+                    for &(holder, place) in &assumable.by {
+                        if let Holder::Role(from) = holder
+                            && clouds.iter().any(|s| s.grants_of(Holder::Role(from), None).into_iter().any(|g| gives(s, s.grant(g), &path)))
+                        {
+                            edges[from.index()].push((to, place));
+                        }
+                    }
+                }
+                None => {
+                    let named = |g: &GrantLinks| g.on.iter().any(|p| p.literal().as_deref() == Some(path.as_str()));
+                    if let Some((_, grant)) = grants().find(|(s, g)| gives(s, g, &path) && named(g)) {
+                        self.findings.push(
+                            Finding::new(Code::AssumptionHalf, format!("`{ASSUME}` is granted on `{path}`, but that role admits nobody"))
+                                .at(grant.place, "one half of two")
+                                .also(estate.role(RoleId::new(to)).id.place, "no `assumable` here")
+                                .help("say whom the role admits: assumable = { by = [\"group:ID\"] }"),
+                        );
+                    }
+                }
+            }
+        }
+        for (circle, place) in circles(&edges) {
+            let names: Vec<String> = circle.iter().map(|&r| format!("`{}`", visible(&estate.role(RoleId::new(r)).id.value))).collect();
+            self.findings.push(
+                Finding::new(Code::AssumptionCycle, format!("roles can be assumed from each other in a circle: {}", names.join(" -> ")))
+                    .at(place, "this closes the circle")
+                    .help("take one of them out; a session that comes back to a role is refused"),
+            );
+        }
+    }
+
+    fn grants(&mut self, links: &ServiceLinks) {
+        for grant in links.grants() {
+            if let (Some(at), Some((until, place))) = (self.at, grant.when.until())
+                && until <= at
+            {
+                self.findings.push(
+                    Finding::new(Code::Expired, format!("the grant held until {until}"))
+                        .at(place, "past")
+                        .help("take it out, or extend the date"),
+                );
+            }
+            if grant.is_deny
+                && let Some((_, place)) = grant.when.proof().filter(|(need, _)| need.older.is_some())
+            {
+                self.findings.push(
+                    Finding::new(Code::NaiveProofDeny, "the deny does not bite where no proof was given at all")
+                        .at(place, "only an old proof is denied, and none is older than nothing")
+                        .help("turn it round: lifted-by = { proof = […], proof-age = \"…\" } denies old and missing proofs alike"),
+                );
+            }
+            if grant.is_deny
+                && let Some((need, _)) = grant.lifted_by.as_ref().and_then(Conditions::proof)
+            {
+                let ways: Vec<_> = links.obtains.iter().filter(|(p, _)| need.accepted.contains(&p.value)).collect();
+                if !ways.is_empty() && ways.iter().all(|(_, operations)| operations.is_subset(&grant.operations)) {
+                    let names: Vec<String> =
+                        ways.iter().flat_map(|(_, o)| o.ones()).map(|o| format!("\"{}\"", visible(&links.operations[o].name))).collect();
+                    self.findings.push(
+                        Finding::new(Code::ProofUnobtainable, "the deny leaves no operation by which the proof could be given")
+                            .at(grant.place, "denied until identity is proven")
+                            .also(ways[0].0.place, "proven by this, which is denied as well")
+                            .help(format!("leave one out: except = [{}]", names.join(", "))),
+                    );
+                }
+            }
+            let everything = links.groups.get("all").is_some_and(|all| !all.is_clear() && all.is_subset(&grant.operations));
+            let everywhere = grant.on.iter().any(|p| p.is_everything()) && grant.except_on.is_empty();
+            if !grant.is_deny && everything && everywhere && grant.when.is_empty() && grant.lifted_by.is_none() && grant.duties.is_none() {
+                self.findings.push(
+                    Finding::new(Code::GrantOfEverything, "every operation on everything is granted without a condition")
+                        .at(grant.place, "all, everywhere, always")
+                        .help("name a container, or add a condition such as when = { proof = [\"one-time-code\"], proof-age = \"1h\" }"),
+                );
+            }
+        }
+    }
+
+    /// Paths of grants, denies and ceilings that no resource declares: below a container they have their effect, and nobody
+    /// sees a slip of the pen.
+    fn undeclared(&mut self, links: &ServiceLinks) {
+        if links.is_application {
+            return;
+        }
+        let of_grants = links.grants().flat_map(|grant| {
+            let what = if grant.is_deny { "a deny" } else { "a grant" };
+            grant.on.iter().chain(&grant.except_on).map(move |p| (what, p.beginning(), grant.place))
+        });
+        let of_ceilings = links.ceilings.iter().filter_map(|c| Some(("a ceiling", c.within.clone()?, c.place)));
+        let mut found: Vec<(Place, &str, String)> = of_grants
+            .chain(of_ceilings)
+            .filter(|(_, path, _)| {
+                let head = path.split('/').next().unwrap_or_default();
+                let is_entry = matches!(head, "" | "user" | "group" | "role" | "command-set" | "secret" | "job");
+                !is_entry && !links.resources.contains_key(path.as_str())
+            })
+            .map(|(what, path, place)| (place, what, path))
+            .collect();
+        found.sort();
+        found.dedup();
+        for (place, what, path) in found {
+            let near =
+                nearest(&path, links.resources.keys().map(|k| &**k)).map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
+            self.findings.push(
+                Finding::new(Code::PathNotDeclared, format!("{what} is on `{}`, which no resource declares{near}", visible(&path)))
+                    .at(place, "taken to be there, since it is below a container")
+                    .help("declare it under `resources`, or mend the path"),
+            );
+        }
+    }
+
+    fn protections(&mut self, links: &'e ServiceLinks, system: SystemId) {
+        let of_types = links.types.iter().flat_map(|(name, t)| {
+            let rights = t.right_duties.iter().map(move |(&right, d)| (d, Some(right), name.clone()));
+            rights.chain(t.duties.iter().map(move |d| (d, None, name.clone())))
+        });
+        let of_objects =
+            links.resources.iter().filter_map(|(path, r)| Some((r.duties.as_ref()?, None, path.split('/').next()?.to_owned())));
+        let all: Vec<(&Duties, Option<usize>, String)> = of_types.chain(of_objects).collect();
+        if let Some(off) = links.identity_checks.as_ref().filter(|c| !c.value) {
+            let mut places: Vec<Place> = all
+                .iter()
+                .filter_map(|(d, ..)| d.prove_again.as_ref().map(|a| a.place).or(d.second_person.first().map(|&(_, p)| p)).or(d.anyone))
+                .collect();
+            places.sort_unstable();
+            if let Some(&first) = places.first() {
+                self.findings.push(
+                    Finding::new(
+                        Code::ProtectionInoperative,
+                        format!(
+                            "identity checks are switched off, and {} rest on them",
+                            if places.len() == 1 { "an obligation".to_owned() } else { format!("{} obligations", places.len()) }
+                        ),
+                    )
+                    .at(off.place, "switched off here")
+                    .also(first, "the first that does not work")
+                    .help("set identity-checks = true, or take the obligations out so that nobody counts on them"),
+                );
+            }
+            return;
+        }
+        for (duties, right, of) in all {
+            let Some(place) = duties.second_person.first().map(|&(_, p)| p) else { continue };
+            let Some(kind) = links.types.get(&of) else { continue };
+            let rights: Vec<usize> = kind.second_person_right.or(right).map_or_else(|| kind.rights.ones().collect(), |r| vec![r]);
+            let gives = |held: &Held<'_>| !held.grant.is_deny && rights.iter().any(|&r| held.grant.operations.contains(r));
+            let session = Session::default();
+            let Some(context) = Context::of(self.engine, system, &session) else { continue };
+            let is_entitled = |user: &UserId| {
+                let mut found = false;
+                grants_of(context, Identity::User(*user), None, |held| found |= gives(&held));
+                found && gone(self.engine.estate.user(*user), self.at).is_none()
+            };
+            let people: Vec<UserId> = duties.second_person.iter().flat_map(|&(p, _)| self.people(p)).collect();
+            if people.len() < PEOPLE && !people.iter().any(is_entitled) {
+                self.findings.push(
+                    Finding::new(Code::NoSecondPerson, "nobody can agree as second person: none of those named holds the right")
+                        .at(place, "these people")
+                        .help("name people who hold it, grant it to them, or write \"anyone\""),
+                );
+            }
+        }
+    }
+
+    /// A credential that can be reset by somebody who holds less than its owner is a way up.
+    fn resets(&mut self, system: SystemId, links: &ServiceLinks) {
+        let Some(&reset) = links.operation_ids.get("reset-credential") else { return };
+        let session = Session::default();
+        let Some(context) = Context::of(self.engine, system, &session) else { return };
+        let held = |user: UserId| {
+            let mut list: FxHashSet<usize> = FxHashSet::default();
+            grants_of(context, Identity::User(user), None, |h| {
+                if !h.grant.is_deny {
+                    list.insert(h.number);
+                }
+            });
+            list
+        };
+        let users = &self.engine.estate.entries.users;
+        let takes_two = |g: &GrantLinks| g.duties.as_ref().is_some_and(|d| !d.second_person.is_empty() || d.anyone.is_some());
+        for grant in links.grants().filter(|g| !g.is_deny && g.operations.contains(reset) && !takes_two(g)) {
+            let holders: Vec<UserId> = grant
+                .holders
+                .iter()
+                .flat_map(|h| if let Holder::Party(p) = h { self.people(*p) } else { Vec::new() })
+                .take(PEOPLE)
+                .collect();
+            let owners = users.iter().enumerate().filter(|(_, u)| grant.concerns(reset, &format!("user/{}", u.id.value))).take(PEOPLE);
+            let owners: Vec<(UserId, FxHashSet<usize>)> = owners.map(|(i, _)| (UserId::new(i), held(UserId::new(i)))).collect();
+            let found = holders.iter().find_map(|&user| {
+                let own = held(user);
+                owners.iter().find(|(owner, theirs)| *owner != user && !theirs.is_subset(&own)).map(|(owner, _)| (user, *owner))
+            });
+            if let Some((user, owner)) = found {
+                let name = |u: UserId| visible(&self.engine.estate.user(u).id.value);
+                self.findings.push(
+                    Finding::new(
+                        Code::ResetUpwards,
+                        format!("`{}` may reset the credential of `{}`, who holds more here", name(user), name(owner)),
+                    )
+                    .at(grant.place, "a way up")
+                    .help("narrow `on`, leave people out with `except-on`, or ask for a second person with `after`"),
+                );
+            }
+        }
+    }
+
+    /// The people of a party, a few of them.
+    fn people(&self, party: Party) -> Vec<UserId> {
+        let mut users = Vec::new();
+        let mut seen = FxHashSet::default();
+        let mut queue = vec![party];
+        while let Some(party) = queue.pop().filter(|_| users.len() < PEOPLE) {
+            if seen.insert(party) {
+                match party {
+                    Party::User(user) => users.push(user),
+                    Party::Group(group) => queue.extend(self.engine.estate.groups[group.index()].members.iter().map(|&(m, _)| m)),
+                }
+            }
+        }
+        users
+    }
+}
+
+/// Returns whether a system's grants, ceilings or rules of acting reach a user.
+pub(crate) fn reaches(engine: &Engine, user: UserId) -> bool {
+    engine.estate.all_links::<ServiceLinks>().any(|(_, links)| {
+        let mine = |party: Party| engine.membership.belongs(user, party);
+        links.parties().any(mine) || links.acting.iter().any(|r| r.target == user || r.by.iter().any(|&(p, _)| mine(p)))
+    })
+}
+
+/// Returns whether anything on a system is granted to a user.
+pub(crate) fn has_grants(engine: &Engine, user: UserId, system: SystemId) -> bool {
+    let session = Session::default();
+    let mut found = false;
+    if let Some(context) = Context::of(engine, system, &session) {
+        grants_of(context, Identity::User(user), None, |held| found |= !held.grant.is_deny);
+        found |= context.links.acting.iter().any(|r| r.by.iter().any(|&(p, _)| engine.membership.belongs(user, p)));
+    }
+    found
+}

@@ -1,0 +1,11 @@
+//! The engine of Zest Ledger: people, groups, roles, assignments, conditions and a list of systems; changes as layers; and the
+//! kinds network device, cloud, application and host.
+//!
+//! Users take it through `zest-ledger`, which says what of it is kept stable.
+
+mod engine;
+pub mod kind;
+pub mod links;
+pub mod vocabulary;
+
+pub use engine::{Candidate, Declared, Engine, Estate, conditions, duties, entry, missing, obligations, remedies, rules, trace, ways};

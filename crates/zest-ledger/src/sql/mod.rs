@@ -1,8 +1,0 @@
-//! SQL statements: which relations, columns, sequences and routines a statement touches, and how.
-//!
-//! Parsing is `sqlparser`'s work. What is found here is the same for every database server; what a server checks for
-//! it, and in which order, is the matter of its kind. Whatever is not known for sure is reported as undecided.
-
-mod footprint;
-
-pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, one, table_name, with_statements};

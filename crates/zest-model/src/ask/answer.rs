@@ -1,0 +1,366 @@
+//! Answers: a verdict, every gate that had a say, and where each is written.
+
+use crate::id::SetId;
+use crate::source::Location;
+
+use super::{Question, Remedy};
+
+/// The stages of an answer, in order. Each of them can refuse.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Stage {
+    /// Can this session be opened at all?
+    Entry,
+    /// As whom, with which roles, at which level?
+    Standing,
+    /// Which rules say so?
+    Permission,
+    /// Do the conditions hold?
+    Conditions,
+    /// What must be done first?
+    Obligations,
+}
+
+impl Stage {
+    /// Returns the stage's name.
+    #[must_use]
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Entry => "entry",
+            Self::Standing => "standing",
+            Self::Permission => "permission",
+            Self::Conditions => "conditions",
+            Self::Obligations => "obligations",
+        }
+    }
+}
+
+/// The result in one word.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Verdict {
+    /// The action would be carried out.
+    Allowed,
+    /// It would be carried out once the obligations are met.
+    AllowedAfter,
+    /// It would be refused.
+    Denied,
+}
+
+impl Verdict {
+    /// Returns `allowed`, `allowed after obligations` or `denied`.
+    #[must_use]
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Allowed => "allowed",
+            Self::AllowedAfter => "allowed after obligations",
+            Self::Denied => "denied",
+        }
+    }
+}
+
+macro_rules! refusals {
+    ($($(#[doc = $doc:literal])+ $name:ident = $slug:literal $stage:ident;)+) => {
+        /// The stable code of a refusal.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        #[non_exhaustive]
+        pub enum Refusal { $($(#[doc = $doc])+ $name,)+ }
+
+        impl Refusal {
+            /// All refusals.
+            pub const ALL: &'static [Self] = &[$(Self::$name,)+];
+
+            /// Returns the code, such as `above-ceiling`.
+            #[must_use]
+            pub const fn code(self) -> &'static str { match self { $(Self::$name => $slug,)+ } }
+            /// Returns the stage that refuses.
+            #[must_use]
+            pub const fn stage(self) -> Stage { match self { $(Self::$name => Stage::$stage,)+ } }
+            /// Returns whether the question names a system, role or mode that is not there: a slip of whoever asks, and no
+            /// refusal by policy.
+            #[must_use]
+            pub const fn names_nothing(self) -> bool {
+                matches!(self, Self::UnknownSystem | Self::UnknownRole | Self::UnknownMode)
+            }
+            /// Returns what the code means.
+            #[must_use]
+            pub fn description(self) -> String {
+                match self { $(Self::$name => [$($doc),+].concat().trim().to_owned(),)+ }
+            }
+        }
+    };
+}
+
+refusals! {
+    /// The ledger declares no such system.
+    UnknownSystem = "unknown-system" Entry;
+    /// No identity source knows the user.
+    UnknownUser = "unknown-user" Entry;
+    /// The name exists in other upper and lower case, and the system tells them apart.
+    WrongCase = "wrong-case" Entry;
+    /// The user is switched off.
+    UserDisabled = "user-disabled" Entry;
+    /// The user is not valid at this moment.
+    UserNotValid = "user-not-valid" Entry;
+    /// The user has no way to prove identity.
+    NoProof = "no-proof" Entry;
+    /// The session states that no proof of identity was given.
+    NothingProven = "nothing-proven" Entry;
+    /// A proof that was given is not one the user has.
+    ProofNotRegistered = "proof-not-registered" Entry;
+    /// The user may not come through this channel.
+    ChannelNotAllowed = "channel-not-allowed" Entry;
+    /// The central source is down and no local account admits the user.
+    CentralDownNoAccount = "central-down-no-account" Entry;
+    /// Only local accounts may sign in here, and none is the user's.
+    NoLocalAccount = "no-local-account" Entry;
+    /// A local account is to be used, but the central source answers here and does not know it.
+    AccountNotAsked = "account-not-asked" Entry;
+    /// The local account is locked.
+    AccountLocked = "account-locked" Entry;
+    /// The local account has no usable credential.
+    AccountWithoutCredential = "account-without-credential" Entry;
+    /// The local account is not admitted from this origin.
+    OriginNotAdmitted = "origin-not-admitted" Entry;
+    /// The assignment or account gives no band, so no session can be opened.
+    NoBand = "no-band" Entry;
+    /// A fact that the answer depends on is not stated.
+    NotStated = "not-stated" Conditions;
+
+    /// No assignment covers this user on this system.
+    NoAssignment = "no-assignment" Standing;
+    /// The stated level is above the ceiling of the session's band.
+    LevelAboveCeiling = "level-above-ceiling" Standing;
+    /// No permitted elevation leads to the stated level.
+    LevelNotReached = "level-not-reached" Standing;
+    /// The device has no such mode.
+    UnknownMode = "unknown-mode" Standing;
+    /// No permitted command leads into the stated mode.
+    ModeNotReached = "mode-not-reached" Standing;
+    /// The credential must be changed before anything else.
+    CredentialMustChange = "credential-must-change" Standing;
+
+    /// The line cannot be read.
+    LineUnreadable = "line-unreadable" Permission;
+    /// The device knows no such command.
+    UnknownCommand = "unknown-command" Permission;
+    /// The device knows the command in another mode only.
+    OtherMode = "other-mode" Permission;
+    /// The command needs more words.
+    IncompleteCommand = "incomplete-command" Permission;
+    /// A shortened word could be several.
+    AmbiguousAbbreviation = "ambiguous-abbreviation" Permission;
+    /// The device's own level for the command is above the session's level.
+    LevelTooLow = "level-too-low" Permission;
+    /// A rule of a command set refuses the line.
+    DeniedByRule = "denied-by-rule" Permission;
+    /// No rule of the command sets permits the line.
+    NotPermitted = "not-permitted" Permission;
+    /// No command set is attached, and on this device that means nothing is permitted.
+    NoCommandSet = "no-command-set" Permission;
+    /// The requested level is above the ceiling of the session's band.
+    AboveCeiling = "above-ceiling" Permission;
+    /// This make of device refuses an elevation without a number.
+    BareElevation = "bare-elevation" Permission;
+    /// The central source is down, and this device then refuses the commands it would ask about.
+    CommandsNeedCentral = "commands-need-central" Permission;
+
+    /// The assignment or grant is not valid at this moment.
+    AssignmentNotValid = "assignment-not-valid" Conditions;
+    /// The session comes from outside the networks of the assignment.
+    OriginOutside = "origin-outside" Conditions;
+    /// The moment is outside the hours of the assignment.
+    OutsideHours = "outside-hours" Conditions;
+    /// The day is not one of the assignment's.
+    OutsideDays = "outside-days" Conditions;
+    /// The channel is not one of the assignment's.
+    ChannelOutside = "channel-outside" Conditions;
+    /// The proof that the assignment wants was not given, or too long ago.
+    ProofMissing = "proof-missing" Conditions;
+    /// A comparison of attributes does not hold.
+    AttributesDiffer = "attributes-differ" Conditions;
+
+    /// The user has no account on this database server, or none that admits the session.
+    NoAccount = "no-account" Entry;
+    /// The user has several accounts here, and none was named.
+    SeveralAccounts = "several-accounts" Entry;
+    /// The role may not open sessions.
+    NoLogin = "no-login" Entry;
+    /// The credential of the account is past its end.
+    CredentialExpired = "credential-expired" Entry;
+    /// The account may not open sessions on this database.
+    ConnectClosed = "connect-closed" Entry;
+    /// The server knows no such role.
+    UnknownRole = "unknown-role" Standing;
+    /// The account is not a member of the role.
+    RoleNotGranted = "role-not-granted" Standing;
+
+    /// The question or the statement cannot be read.
+    StatementUnreadable = "statement-unreadable" Permission;
+    /// The ledger does not say enough to decide; what is not known never allows.
+    NotDecided = "not-decided" Permission;
+    /// The inventory of the server has no such object.
+    UnknownObject = "unknown-object" Permission;
+    /// The privilege does not apply to the object.
+    PrivilegeMisapplied = "privilege-misapplied" Permission;
+    /// The role may not look into the schema.
+    SchemaShut = "schema-shut" Permission;
+    /// The role does not hold the privilege.
+    NoPrivilege = "no-privilege" Permission;
+    /// The role may not pass the privilege on.
+    NoGrantOption = "no-grant-option" Permission;
+    /// The role may not pass the membership on.
+    NoAdminOption = "no-admin-option" Permission;
+    /// Only the owner may do this.
+    NotOwner = "not-owner" Permission;
+    /// A switch of the role, such as `create-role`, is off.
+    SwitchOff = "switch-off" Permission;
+
+    /// The question states a fact that this kind of system does not look at; nothing of a question is dropped.
+    FactNotHeard = "fact-not-heard" Entry;
+    /// The session is over.
+    SessionExpired = "session-expired" Entry;
+    /// The system accepts no proof of this kind on this channel.
+    ProofNotAccepted = "proof-not-accepted" Entry;
+    /// The ledger knows nobody by the name of the acting identity.
+    UnknownActingIdentity = "unknown-acting-identity" Standing;
+    /// The acting identity cannot be used now: it is switched off or not valid.
+    ActingIdentityUnusable = "acting-identity-unusable" Standing;
+    /// No rule lets the user act as this one.
+    MayNotActAs = "may-not-act-as" Standing;
+    /// The acting identity does not hold the right to assume the role.
+    MayNotAssume = "may-not-assume" Standing;
+    /// The role does not admit the acting identity.
+    RoleDoesNotAdmit = "role-does-not-admit" Standing;
+    /// The acting chain comes back to an identity it has left.
+    ActingLoop = "acting-loop" Standing;
+    /// This kind of system knows no link of this sort.
+    ActingNotKnown = "acting-not-known" Standing;
+    /// The session of the assumed role is over: it has a longest time.
+    AssumptionExpired = "assumption-expired" Standing;
+    /// The role was assumed before the identity it is assumed from had begun.
+    AssumedTooEarly = "assumed-too-early" Standing;
+    /// The session states an attribute that the system does not let it state.
+    AttributeNotAdmitted = "attribute-not-admitted" Standing;
+    /// Roles are held together that nobody may hold together.
+    DutiesNotSeparated = "duties-not-separated" Standing;
+    /// Roles are active together that must not be.
+    RolesActiveTogether = "roles-active-together" Standing;
+
+    /// The login shell of the account refuses whoever logs in.
+    ShellRefuses = "shell-refuses" Entry;
+    /// Nobody signs in with the account: only certain lines may be run as it.
+    AccountLimited = "account-limited" Entry;
+    /// The line does not begin with the full path of a program.
+    ProgramNotFull = "program-not-full" Permission;
+    /// The host joins the arguments with blanks, and its own rules would decide otherwise than the ledger.
+    JoinedArguments = "joined-arguments" Permission;
+    /// A variable may not be handed over.
+    EnvironmentNotKept = "environment-not-kept" Permission;
+
+    /// The question does not name an operation and a resource.
+    ActionUnreadable = "action-unreadable" Permission;
+    /// The system has no such operation.
+    UnknownOperation = "unknown-operation" Permission;
+    /// A deny concerns the operation on the resource.
+    DeniedByGrant = "denied-by-grant" Permission;
+    /// The grant does not hold while its `lifted-by` holds.
+    GrantLifted = "grant-lifted" Conditions;
+    /// Nothing grants the operation on the resource.
+    NotGranted = "not-granted" Permission;
+    /// It is granted, but above what a ceiling lets through.
+    CutByCeiling = "cut-by-ceiling" Permission;
+
+    /// The second person is the user himself.
+    SamePerson = "same-person" Obligations;
+    /// The second person is not one who may agree, or could not run the line at this moment.
+    NotEntitled = "not-entitled" Obligations;
+    /// Something must be done first that nobody can do.
+    NobodyCan = "nobody-can" Obligations;
+}
+
+/// A rule of a command set.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct RuleRef {
+    /// The set whose automaton decided.
+    pub set: SetId,
+    /// The rule's position in the set, included sets counted in.
+    pub index: u32,
+}
+
+/// A verdict without its explanation: what a decision costs nothing more than.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Decision {
+    /// The verdict.
+    pub verdict: Verdict,
+    /// The first refusal, for a denied action.
+    pub refusal: Option<Refusal>,
+    /// The rule that decided, where a command set did.
+    pub rule: Option<RuleRef>,
+    #[doc(hidden)]
+    pub more: crate::More,
+}
+
+/// What a gate said.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum GateOutcome {
+    /// It lets the action through.
+    Passes,
+    /// It refuses the action.
+    Refuses(Refusal),
+    /// It wants something done first.
+    Asks,
+}
+
+/// One reason in an answer, with the entry it rests on.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Gate {
+    /// Its stage.
+    pub stage: Stage,
+    /// What it said.
+    pub outcome: GateOutcome,
+    /// Why, in a sentence without a full stop; safe to print.
+    pub text: String,
+    /// The entry it rests on; none where a default of the format or the absence of an entry decides.
+    pub location: Option<Location>,
+    #[doc(hidden)]
+    pub more: crate::More,
+}
+
+/// An explained answer.
+#[derive(Clone, Debug)]
+pub struct Answer {
+    /// The question.
+    pub question: Question,
+    /// The verdict.
+    pub verdict: Verdict,
+    /// The first refusal, for a denied action.
+    pub refusal: Option<Refusal>,
+    /// The rule that decided, where a command set did.
+    pub rule: Option<RuleRef>,
+    /// Every gate that had a say, in order; after the first refusal also those that would refuse as well.
+    pub gates: Vec<Gate>,
+    /// The full words of the line, when the device understands it.
+    pub full_line: Option<String>,
+    /// The level at which the line would run.
+    pub level: Option<u8>,
+    /// The local account of the session, where the local source answers.
+    pub account: Option<String>,
+    /// On a database server, the object that the first refusal is about.
+    pub object: Option<String>,
+    /// For a refusal: changes that turn it round, smallest first; each was tried.
+    pub remedies: Vec<Remedy>,
+    #[doc(hidden)]
+    pub more: crate::More,
+}
+
+impl Answer {
+    /// Returns the gate that refused first.
+    #[must_use]
+    pub fn first_refusal(&self) -> Option<&Gate> {
+        self.gates.iter().find(|g| matches!(g.outcome, GateOutcome::Refuses(code) if Some(code) == self.refusal))
+    }
+
+    /// Returns the gates that refuse or ask for something.
+    pub fn open_gates(&self) -> impl Iterator<Item = &Gate> {
+        self.gates.iter().filter(|g| g.outcome != GateOutcome::Passes)
+    }
+}

@@ -1,0 +1,456 @@
+//! Changes of a session or of a ledger, small enough to be tried.
+
+use std::net::IpAddr;
+
+use jiff::Timestamp;
+use serde_json::{Map, Value, json};
+
+use super::{Act, Central, Fact, Proven, Question, Session};
+use crate::entry::{Channel, Proof};
+use crate::source::Location;
+
+/// Writes the changes, and their JSON form both ways.
+macro_rules! changes {
+    ($($(#[doc = $doc:literal])+ $name:ident
+        $( ( $one:ty ) )?
+        $( { $( $(#[doc = $field_doc:literal])+ $field:ident: $ty:ty, )+ } )?
+        = $word:literal $of:ident;)+) => {
+        /// One change of a session or of a ledger. It names whatever it is about, so it can be kept, sent and applied elsewhere.
+        #[derive(Clone, Debug, PartialEq)]
+        pub enum Change {
+            $($(#[doc = $doc])+ $name $( ( $one ) )? $( { $( $(#[doc = $field_doc])+ $field: $ty, )+ } )?,)+
+        }
+
+        impl Change {
+            /// The words of all changes.
+            pub const WORDS: &'static [&'static str] = &[$($word,)+];
+
+            /// Returns the word for this sort of change.
+            #[must_use]
+            pub const fn word(&self) -> &'static str {
+                match self { $(Self::$name { .. } => $word,)+ }
+            }
+
+            /// Returns whether the ledger need not change for it.
+            #[must_use]
+            pub const fn is_of_session(&self) -> bool {
+                match self { $(Self::$name { .. } => changes!(@is_of_session $of),)+ }
+            }
+
+            /// Returns the change as JSON: its word under `change`, and what it is about.
+            ///
+            /// # Example
+            /// ```
+            /// use zest_ledger::ask::Change;
+            /// let change = Change::JoinGroup { group: "shore-watch".to_owned(), user: "watch-1".to_owned() };
+            /// let json = change.to_json();
+            /// assert_eq!(json.to_string(), r#"{"change":"join-group","group":"shore-watch","user":"watch-1"}"#);
+            /// assert_eq!(Change::from_json(&json), Ok(change));
+            /// ```
+            #[must_use]
+            pub fn to_json(&self) -> Value {
+                let mut fields = Map::new();
+                fields.insert("change".to_owned(), json!(self.word()));
+                match self {
+                    $(
+                        #[allow(unused_variables, reason = "some changes say nothing more")]
+                        Self::$name { $( 0: changes!(@bind value $one) )? $( $( $field, )+ )? } => {
+                            $( fields.insert("value".to_owned(), <$one as Field>::put(value)); )?
+                            $( $( fields.insert(stringify!($field).to_owned(), <$ty as Field>::put($field)); )+ )?
+                        }
+                    )+
+                }
+                Value::Object(fields)
+            }
+
+            /// Reads what [`to_json`](Self::to_json) writes.
+            ///
+            /// # Errors
+            /// What is expected instead.
+            pub fn from_json(json: &Value) -> Result<Self, String> {
+                let word = json["change"].as_str().ok_or("expected an object with the key `change`")?;
+                let known: &[&str] = match word {
+                    $($word => &["change", $( changes!(@value $one), )? $( $( stringify!($field), )+ )?],)+
+                    _ => return Err(format!("`{}` is no change; these are: {}", crate::source::visible(word), Self::WORDS.join(", "))),
+                };
+                if let Some(key) = json.as_object().into_iter().flatten().map(|(key, _)| key).find(|k| !known.contains(&k.as_str())) {
+                    return Err(format!("`{word}` has no key `{}`; its keys are: {}", crate::source::visible(key), known.join(", ")));
+                }
+                match word {
+                    $($word => Ok(Self::$name { $( 0: take::<$one>(json, "value")? )? $( $( $field: take::<$ty>(json, stringify!($field))?, )+ )? }),)+
+                    _ => Err("no such change".to_owned()),
+                }
+            }
+        }
+    };
+    (@is_of_session session) => { true };
+    (@is_of_session ledger) => { false };
+    (@bind $value:ident $one:ty) => { $value };
+    (@value $one:ty) => { "value" };
+}
+
+changes! {
+    /// Ask as another user.
+    User(String) = "user" session;
+    /// Ask about another system.
+    System(String) = "system" session;
+    /// Type another line.
+    Line(String) = "line" session;
+    /// Be at a level.
+    Level(u8) = "level" session;
+    /// Be in a mode; in the start mode if none.
+    Mode(Option<String>) = "mode" session;
+    /// Come from an address.
+    Origin(IpAddr) = "origin" session;
+    /// Come through a channel.
+    Channel(Channel) = "channel" session;
+    /// Do it at a moment.
+    Moment(Timestamp) = "moment" session;
+    /// Give a proof of identity just before.
+    Proof(Proof) = "proof" session;
+    /// Give only this proof of identity.
+    OnlyProof(Proof) = "only-proof" session;
+    /// Wait until the central source is back.
+    CentralUp = "central-up" session;
+    /// Use no local account.
+    NoAccount = "no-account" session;
+    /// Use an account of a database server.
+    Account(String) = "account" session;
+    /// Have a role active; `none` for none.
+    ActiveRole(String) = "active-role" session;
+    /// Have another second person.
+    SecondPerson(String) = "second-person" session;
+    /// State an attribute of the session.
+    Attribute {
+        /// Its name.
+        name: String,
+        /// Its value.
+        value: String,
+    } = "attribute" session;
+    /// Act as somebody else in one link fewer, or more, or another.
+    Acting(Vec<Act>) = "acting" session;
+    /// Have only these roles active.
+    ActiveRoles(Vec<String>) = "active-roles" session;
+    /// On a host: sign in with their own account, and go on from there.
+    FromOwn {
+        /// The own account.
+        account: String,
+        /// The links.
+        acting: Vec<Act>,
+    } = "from-own" session;
+    /// Leave an attribute of the session out.
+    NoAttribute(String) = "no-attribute" session;
+    /// Leave facts of the session out.
+    Unstated(Vec<Fact>) = "unstated" session;
+    /// Sign in anew.
+    NewSession = "new-session" session;
+
+    /// Put a rule at the top of a command set.
+    AllowFirst {
+        /// The set.
+        set: String,
+        /// The pattern to permit.
+        pattern: String,
+    } = "allow-first" ledger;
+    /// Give a role a band with this ceiling, or raise its ceiling.
+    Ceiling {
+        /// The role.
+        role: String,
+        /// The ceiling.
+        to: u8,
+    } = "ceiling" ledger;
+    /// Raise the ceiling of a local account.
+    AccountCeiling {
+        /// The device.
+        system: String,
+        /// The login.
+        login: String,
+        /// The ceiling.
+        to: u8,
+    } = "account-ceiling" ledger;
+    /// Lower the device's own level for a command.
+    OwnLevel {
+        /// The device.
+        system: String,
+        /// The command's line as the vocabulary writes it.
+        command: String,
+        /// The level.
+        to: u8,
+    } = "own-level" ledger;
+    /// Attach a command set to a role.
+    Attach {
+        /// The role.
+        role: String,
+        /// The set.
+        set: String,
+    } = "attach" ledger;
+    /// Make an account or role of a database server a member of a role.
+    JoinRole {
+        /// The server.
+        system: String,
+        /// The member.
+        member: String,
+        /// The role.
+        role: String,
+    } = "join-role" ledger;
+    /// Grant something on a database server.
+    Grant {
+        /// The server.
+        system: String,
+        /// The privileges.
+        privileges: Vec<String>,
+        /// The columns; the whole object if none.
+        columns: Vec<String>,
+        /// The object.
+        on: String,
+        /// The role that gets it.
+        to: String,
+        /// With the right to pass it on.
+        regrant: bool,
+    } = "grant" ledger;
+    /// Grant an operation on a cloud or in an application.
+    Allow {
+        /// The cloud or application.
+        system: String,
+        /// The operation.
+        operation: String,
+        /// The resource.
+        on: String,
+        /// Who gets it: `user:ID` or `role:ID`.
+        to: String,
+    } = "allow" ledger;
+    /// Leave an operation out of the deny that is written at a place.
+    LeaveOut {
+        /// Where the deny is written.
+        at: Location,
+        /// The operation.
+        operation: String,
+    } = "leave-out" ledger;
+    /// Have the ceiling that is written at a place let an operation through.
+    LetThrough {
+        /// Where the ceiling is written.
+        at: Location,
+        /// The operation.
+        operation: String,
+    } = "let-through" ledger;
+    /// Let a user act as another.
+    LetActAs {
+        /// The cloud or application.
+        system: String,
+        /// As whom.
+        target: String,
+        /// Who may.
+        user: String,
+    } = "let-act-as" ledger;
+    /// Have a role admit a user.
+    Admit {
+        /// The role.
+        role: String,
+        /// The user.
+        user: String,
+    } = "admit" ledger;
+    /// Make a user a member of a group.
+    JoinGroup {
+        /// The group.
+        group: String,
+        /// The user.
+        user: String,
+    } = "join-group" ledger;
+    /// Let a user use an account of a system.
+    UseAccount {
+        /// The system.
+        system: String,
+        /// The account.
+        account: String,
+        /// The user.
+        user: String,
+    } = "use-account" ledger;
+    /// Unlock an account of a device or host.
+    UnlockAccount {
+        /// The system.
+        system: String,
+        /// The login.
+        login: String,
+    } = "unlock-account" ledger;
+    /// Set the credential of a local account of a device.
+    SetCredential {
+        /// The device.
+        system: String,
+        /// The login.
+        login: String,
+    } = "set-credential" ledger;
+    /// Switch a user on.
+    Enable {
+        /// The user.
+        user: String,
+    } = "enable" ledger;
+    /// Take a user's validity bounds away.
+    Unbind {
+        /// The user.
+        user: String,
+    } = "unbind" ledger;
+    /// Take the validity bounds of the assignment, grant or account away that is written, or of which one is written, at a place.
+    Prolong {
+        /// The place.
+        at: Location,
+    } = "prolong" ledger;
+    /// Give a user a way to prove identity.
+    GiveProof {
+        /// The user.
+        user: String,
+        /// The way.
+        proof: Proof,
+    } = "give-proof" ledger;
+    /// Record that a user has changed the credential.
+    CredentialChanged {
+        /// The user.
+        user: String,
+    } = "credential-changed" ledger;
+}
+
+/// What a change is about, as JSON.
+trait Field: Sized {
+    fn put(&self) -> Value;
+    fn take(json: &Value) -> Option<Self>;
+}
+
+fn take<T: Field>(json: &Value, key: &str) -> Result<T, String> {
+    T::take(&json[key]).ok_or_else(|| format!("the key `{key}` is missing, or is not what it should be"))
+}
+
+impl Field for String {
+    fn put(&self) -> Value {
+        json!(self)
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        json.as_str().map(str::to_owned)
+    }
+}
+
+impl Field for u8 {
+    fn put(&self) -> Value {
+        json!(self)
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        json.as_u64()?.try_into().ok()
+    }
+}
+
+impl Field for bool {
+    fn put(&self) -> Value {
+        json!(self)
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        json.as_bool()
+    }
+}
+
+impl<T: Field> Field for Option<T> {
+    fn put(&self) -> Value {
+        self.as_ref().map_or(Value::Null, T::put)
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        if json.is_null() { Some(None) } else { T::take(json).map(Some) }
+    }
+}
+
+impl<T: Field> Field for Vec<T> {
+    fn put(&self) -> Value {
+        self.iter().map(T::put).collect()
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        json.as_array()?.iter().map(T::take).collect()
+    }
+}
+
+impl Field for Location {
+    fn put(&self) -> Value {
+        json!({ "file": self.file, "line": self.line, "column": self.column })
+    }
+
+    fn take(json: &Value) -> Option<Self> {
+        let number = |key: &str| json[key].as_u64()?.try_into().ok();
+        Some(Self { file: json["file"].as_str()?.to_owned(), line: number("line")?, column: number("column")? })
+    }
+}
+
+/// Types that are a text, by how it is written and read.
+macro_rules! texts {
+    ($($ty:ty: $put:expr, $take:expr;)+) => {
+        $(
+            impl Field for $ty {
+                fn put(&self) -> Value {
+                    let put: fn(&Self) -> String = $put;
+                    Value::String(put(self))
+                }
+
+                fn take(json: &Value) -> Option<Self> {
+                    let take: fn(&str) -> Option<Self> = $take;
+                    take(json.as_str()?)
+                }
+            }
+        )+
+    };
+}
+
+texts! {
+    IpAddr: ToString::to_string, |text| text.parse().ok();
+    Timestamp: ToString::to_string, |text| text.parse().ok();
+    Act: Self::written, |text| text.parse().ok();
+    Channel: |channel| channel.word().to_owned(), Self::from_word;
+    Proof: |proof| proof.word().to_owned(), Self::from_word;
+    Fact: |fact| fact.option().to_owned(), |text| Self::ALL.into_iter().find(|fact| fact.option() == text);
+}
+
+impl Change {
+    /// Applies a change of the session to a question; changes of the ledger leave it as it is.
+    pub fn apply(&self, question: &mut Question) {
+        let just_now = |proof| Proven::new(proof, jiff::SignedDuration::ZERO);
+        match self {
+            Self::User(name) => question.user.clone_from(name),
+            Self::System(id) => question.system.clone_from(id),
+            Self::Line(line) => question.line.clone_from(line),
+            Self::Level(level) => question.session.level = Some(*level),
+            Self::Mode(mode) => question.session.mode.clone_from(mode),
+            Self::Origin(address) => question.session.origin = Some(*address),
+            Self::Channel(channel) => question.session.channel = Some(*channel),
+            Self::Moment(at) => question.session.at = Some(*at),
+            Self::Proof(proof) => question.session.proofs.get_or_insert_default().push(just_now(*proof)),
+            Self::OnlyProof(proof) => question.session.proofs = Some(vec![just_now(*proof)]),
+            Self::CentralUp => {
+                question.session.central = Central::Up;
+                question.session.account = None;
+            }
+            Self::NoAccount => question.session.account = None,
+            Self::Account(name) => question.session.account = Some(name.clone()),
+            Self::ActiveRole(name) => question.session.active_roles = Some(if name == "none" { Vec::new() } else { vec![name.clone()] }),
+            Self::SecondPerson(name) => question.session.approved_by = Some(name.clone()),
+            Self::Attribute { name, value } => {
+                question.session.attributes.retain(|(k, _)| k != name);
+                question.session.attributes.push((name.clone(), value.clone()));
+            }
+            Self::NoAttribute(name) => question.session.attributes.retain(|(k, _)| k != name),
+            Self::Unstated(facts) => facts.iter().for_each(|fact| question.session.take(*fact, &Session::default())),
+            Self::Acting(chain) => question.session.acting.clone_from(chain),
+            Self::ActiveRoles(roles) => question.session.active_roles = Some(roles.clone()),
+            Self::FromOwn { account, acting } => {
+                question.session.account = Some(account.clone());
+                question.session.acting.clone_from(acting);
+            }
+            Self::NewSession => {
+                question.session.expires = None;
+                for act in &mut question.session.acting {
+                    if let Act::Role { since, .. } = act {
+                        *since = None;
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+}

@@ -1,0 +1,92 @@
+//! Edits of a ledger's documents: what a change of the ledger would write, and where.
+
+use std::fmt;
+
+use crate::finding::Findings;
+use crate::source::Location;
+
+/// One edit of a document, in the terms of TOML.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Edit {
+    /// The document; none for an entry that was built in code.
+    pub document: Option<String>,
+    /// The way to the table of the entry: keys, and positions in arrays, from 0.
+    pub path: Vec<Step>,
+    /// The key in that table.
+    pub key: String,
+    /// What happens to its value.
+    pub how: How,
+    #[doc(hidden)]
+    pub more: crate::More,
+}
+
+/// One step on the way to a table.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Step {
+    /// A key of a table.
+    Key(String),
+    /// A position in an array, from 0.
+    Nth(usize),
+}
+
+/// What happens to a value; values are written as TOML.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum How {
+    /// It becomes this.
+    Set(String),
+    /// The key goes.
+    Unset,
+    /// This comes first in the list; the list is made if there is none.
+    AddFirst(String),
+    /// This comes last in the list; the list is made if there is none.
+    AddLast(String),
+    /// This text goes out of the list.
+    TakeOut(String),
+}
+
+impl fmt::Display for Edit {
+    /// Writes the edit for people: `groups.toml: groups.shore-watch.members: add "user:watch-2"`.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some(document) = &self.document {
+            write!(f, "{document}: ")?;
+        }
+        for step in &self.path {
+            match step {
+                Step::Key(key) => write!(f, "{}.", crate::text::bare_key(key))?,
+                Step::Nth(index) => write!(f, "{}.", index + 1)?,
+            }
+        }
+        write!(f, "{}: ", crate::text::bare_key(&self.key))?;
+        match &self.how {
+            How::Set(value) => write!(f, "set {value}"),
+            How::Unset => write!(f, "take out"),
+            How::AddFirst(value) => write!(f, "add {value} first"),
+            How::AddLast(value) => write!(f, "add {value}"),
+            How::TakeOut(text) => write!(f, "take {text:?} out"),
+        }
+    }
+}
+
+/// Why a change cannot be applied.
+#[derive(Debug)]
+#[non_exhaustive]
+pub enum Conflict {
+    /// It is about something that the ledger does not declare.
+    Unknown(String),
+    /// The ledger says so already: what, and where.
+    Already(String, Location),
+    /// The ledger with the change is not valid.
+    Invalid(Findings),
+}
+
+impl fmt::Display for Conflict {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Unknown(what) => f.write_str(what),
+            Self::Already(what, at) => write!(f, "{what} already ({at})"),
+            Self::Invalid(findings) => findings.fmt(f),
+        }
+    }
+}
+
+impl std::error::Error for Conflict {}

@@ -1,0 +1,56 @@
+//! The entries of a ledger, table by table.
+
+use std::sync::Arc;
+
+use crate::entry::Interface;
+use crate::entry::{
+    Assignment, CommandSet, CredentialRule, Database, Group, Host, OriginNetworks, Role, Separation, Service, System, User, Vocabulary,
+};
+use crate::source::At;
+use crate::table::{Kept, Table};
+
+/// The entries of a ledger, as written.
+#[derive(Clone, Debug, Default)]
+pub struct Entries {
+    /// Users.
+    pub users: Table<Arc<User>>,
+    /// Groups.
+    pub groups: Table<Arc<Group>>,
+    /// Named origins.
+    pub origins: Table<Arc<OriginNetworks>>,
+    /// Systems.
+    pub systems: Table<Arc<System>>,
+    /// Vocabularies.
+    pub vocabularies: Table<Arc<Vocabulary>>,
+    /// Command sets.
+    pub command_sets: Table<Arc<CommandSet>>,
+    /// Roles.
+    pub roles: Table<Arc<Role>>,
+    /// Assignments.
+    pub assignments: Table<Arc<Assignment>>,
+    /// What database servers hold.
+    pub databases: Table<Arc<Database>>,
+    /// What clouds and applications hold.
+    pub services: Table<Arc<Service>>,
+    /// What hosts hold.
+    pub hosts: Table<Arc<Host>>,
+    /// Separations of duties.
+    pub separations: Table<Arc<Separation>>,
+    /// Rules for credentials.
+    pub credential_rules: Table<Arc<CredentialRule>>,
+    /// OpenAPI documents.
+    pub interfaces: Table<Arc<Interface>>,
+    /// Of kinds from outside.
+    pub outside: Table<Arc<OutsideEntry>>,
+}
+
+/// What is written of a system of a kind from outside.
+#[derive(Debug)]
+pub struct OutsideEntry {
+    /// The table.
+    pub table: &'static str,
+    /// The id of the system.
+    pub id: At<String>,
+    /// What its kind read of it.
+    pub kept: Kept,
+}

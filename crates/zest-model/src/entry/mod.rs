@@ -1,0 +1,78 @@
+//! The entries of a ledger as they are written, before references are followed.
+//!
+//! The text reader and programs make the same entries: a field that is not written stays `None`, so that a
+//! default is never mistaken for a statement. Every value keeps its [`Place`](crate::source::Place).
+
+mod assignment;
+mod command;
+mod database;
+mod host;
+mod interface;
+mod person;
+mod service;
+mod system;
+mod when;
+
+pub use assignment::{Apart, Assignment, Band, On, Role, Separation};
+pub use command::{Abbreviation, BareElevation, Command, CommandSet, Does, Mode, Otherwise, Rule, RuleVerb, Vocabulary};
+pub use database::{Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
+pub use host::{Host, HostAccount, Job, RunAs};
+pub(crate) use interface::{Described, Interface};
+pub use person::{CredentialRule, Group, OriginNetworks, Proof, User, UserKind};
+pub use service::{ActAs, Assumable, Ceiling, Grant, ObjectType, Operation, Resource, Service};
+pub use system::{
+    Account, Authorisation, AuthorisedLevels, Channel, Credential, IdentitySource, Kind, NameCase, Notices, OwnLevel, System, Unrestricted,
+    WhenCentralDown,
+};
+
+pub use when::{AFTER, WHEN};
+pub use when::{Obligations, When};
+
+/// Gives an enum of words its text form, both ways.
+macro_rules! words {
+    ($(#[$meta:meta])* $name:ident { $($(#[doc = $doc:literal])+ $variant:ident = $word:literal,)+ }) => {
+        $(#[$meta])*
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        pub enum $name { $($(#[doc = $doc])+ $variant,)+ }
+
+        impl $name {
+            /// All words of a document that stand for a value.
+            pub const WORDS: &'static [&'static str] = &[$($word,)+];
+
+            /// Returns the word for this value.
+            #[must_use]
+            pub const fn word(self) -> &'static str { match self { $(Self::$variant => $word,)+ } }
+
+            /// Returns the value that a word stands for.
+            #[must_use]
+            pub fn from_word(word: &str) -> Option<Self> {
+                match word { $($word => Some(Self::$variant),)+ _ => None }
+            }
+        }
+
+        impl crate::shape::Word for $name {
+            fn read(word: &str) -> Option<Self> {
+                Self::from_word(word)
+            }
+        }
+    };
+}
+pub(crate) use words;
+
+/// Writes builder methods that set an optional field or add to a list, noting the caller's line.
+macro_rules! builders {
+    ($($(#[doc = $doc:literal])+ $name:ident($arg:ident: $ty:ty) => $field:ident $how:ident $value:expr;)+) => {
+        $(
+            $(#[doc = $doc])+
+            #[track_caller]
+            #[must_use]
+            pub fn $name(mut self, $arg: $ty) -> Self {
+                crate::entry::builders!(@$how self.$field, $value);
+                self
+            }
+        )+
+    };
+    (@sets $field:expr, $value:expr) => { $field = Some(crate::source::At::here($value)) };
+    (@adds $field:expr, $value:expr) => { $field.push(crate::source::At::here($value)) };
+}
+pub(crate) use builders;

@@ -1,0 +1,249 @@
+//! What a table of a document may hold: one description that checks documents, reads them and writes the JSON Schema.
+
+use jiff::SignedDuration;
+use toml::de::DeValue;
+
+use crate::source::At;
+
+/// What a value may be.
+#[derive(Debug)]
+pub enum Shape {
+    /// Any text.
+    Text,
+    /// A text of a form, as a regular expression: editors are told, and who reads it says better what is wrong.
+    Form(&'static str),
+    /// `true` or `false`.
+    Flag,
+    /// A whole number, both ends inclusive.
+    Whole(i64, i64),
+    /// A date, or a date and time with offset.
+    Moment,
+    /// A length of time such as `10m` or `1h 30m`.
+    Length,
+    /// The word of a kind that is known.
+    Kind,
+    /// One of these words.
+    Words(&'static [&'static str]),
+    /// A list of such values.
+    List(&'static Self),
+    /// A table with fixed keys.
+    Table(&'static TableShape),
+    /// A table whose keys are ids or names of the user's choice.
+    Map(&'static Self),
+    /// One of several.
+    Either(&'static [Self]),
+}
+
+/// A table with fixed keys.
+#[derive(Debug)]
+pub struct TableShape {
+    /// What the table is, as in "a user".
+    pub noun: &'static str,
+    /// What it is for.
+    pub about: &'static str,
+    /// Its keys.
+    pub keys: &'static [Key],
+    /// What its keys ask of each other: editors are told, and who reads them says better what is wrong.
+    pub rules: &'static [Among],
+}
+
+/// What the keys of a table ask of each other.
+#[derive(Debug)]
+pub enum Among {
+    /// Exactly one of these is there.
+    One(&'static [&'static str]),
+    /// At least one of these is there.
+    Some(&'static [&'static str]),
+    /// The first is there only with the second.
+    With(&'static str, &'static str),
+    /// Where a key has a value, others must be there.
+    Where(&'static str, &'static str, &'static [&'static str]),
+}
+
+/// A user or a group.
+pub(crate) static PARTY: Shape = Shape::Form("^(user|group):.");
+pub(crate) const PARTIES: Shape = Shape::List(&PARTY);
+static SECOND: Shape = Shape::Form("^((user|group):.|anyone$)");
+/// Whoever may be a second person.
+pub(crate) const SECONDS: Shape = Shape::List(&SECOND);
+static HOLDER: Shape = Shape::Form("^(user|group|role):.");
+pub(crate) const HOLDERS: Shape = Shape::List(&HOLDER);
+static RUNNER: Shape = Shape::Form("^(user|group|account):.");
+pub(crate) const RUNNERS: Shape = Shape::List(&RUNNER);
+static NETWORK: Shape = Shape::Form("^\\s*(origin:.+|[0-9a-fA-F:.]*[0-9a-fA-F:](/[0-9]{1,3})?)\\s*$");
+/// Addresses, networks and named origins.
+pub(crate) const NETWORKS: Shape = Shape::List(&NETWORK);
+pub(crate) const HOURS: Shape = Shape::Form("^\\s*([01][0-9]|2[0-3]):[0-5][0-9]\\s*-\\s*(([01][0-9]|2[0-3]):[0-5][0-9]|24:00)\\s*$");
+
+/// A key of a table.
+#[derive(Debug)]
+pub struct Key {
+    /// Its name.
+    pub name: &'static str,
+    /// What its value may be.
+    pub shape: Shape,
+    /// Whether it must be there.
+    pub required: bool,
+    /// What it is for.
+    pub about: &'static str,
+}
+
+impl Key {
+    /// Makes a key that may be left out.
+    #[must_use]
+    pub const fn new(name: &'static str, shape: Shape, about: &'static str) -> Self {
+        Self { name, shape, required: false, about }
+    }
+
+    /// Makes a key that must be there.
+    #[must_use]
+    pub const fn required(name: &'static str, shape: Shape, about: &'static str) -> Self {
+        Self { name, shape, required: true, about }
+    }
+}
+
+impl Shape {
+    /// Says what a value should be, as in "a list of texts".
+    pub(crate) fn expected(&self) -> String {
+        match self {
+            Self::Text | Self::Form(_) => "a text in quotes".to_owned(),
+            Self::Flag => "true or false".to_owned(),
+            Self::Whole(low, high) => format!("a whole number from {low} to {high}"),
+            Self::Moment => "a date, or a date and time with offset".to_owned(),
+            Self::Length => "a length of time such as \"10m\" or \"1h 30m\"".to_owned(),
+            Self::Kind => "the word of a kind of system".to_owned(),
+            Self::Words(words) => match words {
+                [one] => format!("\"{one}\""),
+                [first @ .., last] => {
+                    format!("{} or \"{last}\"", first.iter().map(|w| format!("\"{w}\"")).collect::<Vec<_>>().join(", "))
+                }
+                [] => "nothing".to_owned(),
+            },
+            Self::List(Self::Table(table)) => format!("a list of tables, each {}", table.noun),
+            Self::List(item) => format!("a list, each item {}", item.expected()),
+            Self::Table(table) => format!("a table: {}", table.noun),
+            Self::Map(_) => "a table of named entries".to_owned(),
+            Self::Either(shapes) => shapes.iter().map(Self::expected).collect::<Vec<_>>().join("; or "),
+        }
+    }
+
+    pub(crate) fn fits(&self, value: &DeValue<'_>) -> bool {
+        match (self, value) {
+            (Self::Text | Self::Form(_) | Self::Length | Self::Kind, DeValue::String(_))
+            | (Self::Flag, DeValue::Boolean(_))
+            | (Self::Whole(..), DeValue::Integer(_))
+            | (Self::Moment, DeValue::Datetime(_))
+            | (Self::List(_), DeValue::Array(_))
+            | (Self::Table(_) | Self::Map(_), DeValue::Table(_)) => true,
+            (Self::Words(words), DeValue::String(s)) => words.contains(&s.as_ref()),
+            (Self::Either(shapes), _) => shapes.iter().any(|s| s.fits(value)),
+            _ => false,
+        }
+    }
+}
+
+/// A table of a document whose values are taken out by key; what does not fit is left out, and was reported.
+pub(crate) trait Source {
+    fn text(&self, key: &str) -> Option<At<String>>;
+    fn texts(&self, key: &str) -> Vec<At<String>>;
+    fn flag(&self, key: &str) -> Option<At<bool>>;
+    fn length(&mut self, key: &str) -> Option<At<SignedDuration>>;
+}
+
+/// A value that is one of a few words.
+pub(crate) trait Word: Sized {
+    fn read(word: &str) -> Option<Self>;
+}
+
+/// A value of an entry as it is written.
+pub(crate) trait Written: Default {
+    fn read(source: &mut dyn Source, key: &str) -> Self;
+    fn is_none(&self) -> bool;
+}
+
+impl Written for Option<At<String>> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        source.text(key)
+    }
+
+    fn is_none(&self) -> bool {
+        self.is_none()
+    }
+}
+
+impl Written for Option<At<SignedDuration>> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        source.length(key)
+    }
+
+    fn is_none(&self) -> bool {
+        self.is_none()
+    }
+}
+
+impl Written for Option<At<bool>> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        source.flag(key)
+    }
+
+    /// What does not hold is as good as not written.
+    fn is_none(&self) -> bool {
+        !self.as_ref().is_some_and(|flag| flag.value)
+    }
+}
+
+impl Written for Vec<At<String>> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        source.texts(key)
+    }
+
+    fn is_none(&self) -> bool {
+        self.is_empty()
+    }
+}
+
+impl<T: Word> Written for Vec<At<T>> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        let word = |text: At<String>| T::read(&text.value).map(|value| At::new(value, text.place));
+        source.texts(key).into_iter().filter_map(word).collect()
+    }
+
+    fn is_none(&self) -> bool {
+        self.is_empty()
+    }
+}
+
+/// Describes a table once: the entry, the shape that checks and documents it, how it is read, and whether anything is written.
+macro_rules! table {
+    (
+        $(#[$meta:meta])*
+        $name:ident, $shape:ident: $noun:literal, $about:literal, $rules:expr;
+        $($(#[doc = $doc:literal])+ $field:ident: $ty:ty = $key:literal, $of:expr, $what:literal;)+
+    ) => {
+        $(#[$meta])*
+        #[derive(Clone, Debug, Default)]
+        pub struct $name { $($(#[doc = $doc])+ pub $field: $ty,)+ #[doc(hidden)] pub more: crate::More }
+
+        #[doc = concat!("What ", $noun, " may hold.")]
+        pub static $shape: crate::shape::TableShape = crate::shape::TableShape {
+            noun: $noun,
+            about: $about,
+            keys: &[$(crate::shape::Key::new($key, $of, $what)),+],
+            rules: $rules,
+        };
+
+        impl $name {
+            /// Reads what is written in a table of that shape.
+            pub(crate) fn read(source: &mut dyn crate::shape::Source) -> Self {
+                Self { $($field: crate::shape::Written::read(source, $key),)+ more: crate::More }
+            }
+
+            /// Returns whether nothing is written.
+            #[must_use]
+            pub fn is_empty(&self) -> bool {
+                $(crate::shape::Written::is_none(&self.$field))&&+
+            }
+        }
+    };
+}
+pub(crate) use table;

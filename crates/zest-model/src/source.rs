@@ -1,0 +1,199 @@
+//! Where an entry is written: documents, spans of text, and lines and columns.
+
+use std::fmt;
+use std::ops::Range;
+use std::panic::Location as CodeLocation;
+use std::sync::Arc;
+
+pub use zest_words::visible;
+
+/// The number of a document within its ledger.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct SourceId(u32);
+
+/// A stretch of a document, in bytes, end exclusive.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Span {
+    /// The document.
+    pub source: SourceId,
+    /// First byte.
+    pub start: u32,
+    /// One past the last byte.
+    pub end: u32,
+}
+
+/// Where an entry was written: in a document, or in a program that built the ledger in code.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Place {
+    /// In the text of a document.
+    Text(Span),
+    /// In a Rust source file, where a builder was called.
+    Code(&'static CodeLocation<'static>),
+}
+
+impl Place {
+    /// Returns the place of the caller, for entries that are built in code.
+    #[track_caller]
+    #[must_use]
+    pub fn here() -> Self {
+        Self::Code(CodeLocation::caller())
+    }
+}
+
+/// A value together with the place where it was written.
+///
+/// # Example
+/// ```
+/// use zest_ledger::source::At;
+/// let level = At::here(7_u8);
+/// assert_eq!(level.value, 7);
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct At<T> {
+    /// The value.
+    pub value: T,
+    /// Where it stands.
+    pub place: Place,
+}
+
+impl<T> At<T> {
+    /// Binds a value to a place.
+    pub const fn new(value: T, place: Place) -> Self {
+        Self { value, place }
+    }
+
+    /// Binds a value to the caller's line of code.
+    #[track_caller]
+    pub fn here(value: T) -> Self {
+        Self::new(value, Place::here())
+    }
+}
+
+/// A file, line and column, ready to print as `file:line`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Location {
+    /// The document's name as given, with control characters made visible.
+    pub file: String,
+    /// Line, from 1.
+    pub line: u32,
+    /// Column in characters, from 1.
+    pub column: u32,
+}
+
+impl fmt::Display for Location {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}:{}", self.file, self.line)
+    }
+}
+
+#[derive(Debug)]
+struct Source {
+    name: String,
+    text: String,
+    line_starts: Vec<u32>,
+}
+
+/// All documents of a ledger: names, texts, and the way from an offset to a line.
+#[derive(Clone, Debug, Default)]
+pub struct SourceMap {
+    sources: Vec<Arc<Source>>,
+}
+
+impl SourceMap {
+    /// Adds a document and returns its number. Texts of 4 GiB and more are not accepted.
+    pub fn add(&mut self, name: &str, text: &str) -> Option<SourceId> {
+        u32::try_from(text.len()).ok()?;
+        let id = SourceId(u32::try_from(self.sources.len()).ok()?);
+        let line_starts =
+            std::iter::once(0).chain(text.bytes().enumerate().filter(|&(_, b)| b == b'\n').map(|(i, _)| i as u32 + 1)).collect();
+        self.sources.push(Arc::new(Source { name: visible(name), text: text.to_owned(), line_starts }));
+        Some(id)
+    }
+
+    /// Returns the name of a document, safe to print.
+    #[must_use]
+    pub fn name(&self, id: SourceId) -> &str {
+        self.sources.get(id.0 as usize).map_or("?", |s| s.name.as_str())
+    }
+
+    /// Returns the text of a document.
+    #[must_use]
+    pub fn text(&self, id: SourceId) -> &str {
+        self.sources.get(id.0 as usize).map_or("", |s| s.text.as_str())
+    }
+
+    /// Returns how many documents there are.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.sources.len()
+    }
+
+    /// Returns whether there is no document.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.sources.is_empty()
+    }
+
+    /// Returns the text a span covers, or nothing if it does not fit the document.
+    #[must_use]
+    pub fn slice(&self, span: Span) -> &str {
+        self.text(span.source).get(span.start as usize..span.end as usize).unwrap_or("")
+    }
+
+    /// Returns the bytes of the line in which a span starts, without its line break.
+    #[must_use]
+    pub fn line_range(&self, span: Span) -> Range<usize> {
+        let Some(source) = self.sources.get(span.source.0 as usize) else { return 0..0 };
+        let line = source.line_starts.partition_point(|&s| s <= span.start).saturating_sub(1);
+        let start = source.line_starts.get(line).map_or(0, |&s| s as usize);
+        let end = source.line_starts.get(line + 1).map_or(source.text.len(), |&s| s as usize - 1);
+        start..end.max(start)
+    }
+
+    /// Finds what [`locate`](Self::locate) returned; nothing for a line that a document does not have.
+    #[doc(hidden)]
+    pub fn spot(&self, at: &Location) -> Option<Spot> {
+        let Some(index) = self.sources.iter().position(|source| source.name == at.file) else { return Some(Spot::Code(at.clone())) };
+        let source = &self.sources[index];
+        let start = *source.line_starts.get((at.line as usize).checked_sub(1)?)? as usize;
+        let before: usize = source.text.get(start..)?.chars().take((at.column as usize).checked_sub(1)?).map(char::len_utf8).sum();
+        Some(Spot::Text(SourceId(index as u32), (start + before) as u32))
+    }
+
+    /// Returns file, line and column of a place.
+    #[must_use]
+    pub fn locate(&self, place: Place) -> Location {
+        match place {
+            Place::Code(at) => Location { file: visible(at.file()), line: at.line(), column: at.column() },
+            Place::Text(span) => {
+                let Some(source) = self.sources.get(span.source.0 as usize) else {
+                    return Location { file: "?".to_owned(), line: 0, column: 0 };
+                };
+                let line = source.line_starts.partition_point(|&s| s <= span.start);
+                let start = self.line_range(span).start;
+                let column = source.text.get(start..span.start as usize).map_or(0, |s| s.chars().count());
+                Location { file: source.name.clone(), line: line as u32, column: column as u32 + 1 }
+            }
+        }
+    }
+}
+
+/// A location, found again: the start of whatever is written there.
+#[derive(Clone, Debug)]
+pub enum Spot {
+    /// In a document, at a byte.
+    Text(SourceId, u32),
+    /// In a program.
+    Code(Location),
+}
+
+impl Spot {
+    /// Returns whether a place begins there.
+    pub fn is(&self, place: Place) -> bool {
+        match (self, place) {
+            (Self::Text(source, start), Place::Text(span)) => span.source == *source && span.start == *start,
+            (Self::Code(at), Place::Code(code)) => code.line() == at.line && code.column() == at.column && visible(code.file()) == at.file,
+            (Self::Text(..), Place::Code(_)) | (Self::Code(_), Place::Text(_)) => false,
+        }
+    }
+}

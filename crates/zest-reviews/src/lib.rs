@@ -1,0 +1,7 @@
+//! The rules of an engine seen from other sides than one question: effective permissions, readiness, sessions, findings, and
+//! rehearsals.
+//!
+//! Users take it through `zest-ledger`, which says what of it is kept stable.
+
+pub mod rehearsal;
+pub mod review;

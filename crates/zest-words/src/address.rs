@@ -1,0 +1,12 @@
+//! The one form in which networks are compared, in lines as in conditions.
+
+use ipnet::{IpNet, Ipv4Net};
+
+/// Returns a network by its first address. One of IPv4-mapped addresses is the IPv4 network they are mapped from (RFC 4291,
+/// section 2.5.5.2).
+pub fn canonical_network(net: IpNet) -> IpNet {
+    let net = net.trunc();
+    let IpNet::V6(six) = net else { return net };
+    let four = six.addr().to_ipv4_mapped().zip(six.prefix_len().checked_sub(96));
+    four.and_then(|(address, length)| Ipv4Net::new(address, length).ok()).map_or(net, IpNet::V4)
+}
