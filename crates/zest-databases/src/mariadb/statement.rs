@@ -9,16 +9,21 @@ use super::name::{AccountName, Class, ObjectName, Scope};
 use super::need::{Need, On, object_in};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::State;
+use crate::database::followed::{Followed, Then};
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, one, table_name, with_statements};
 use zest_model::ask::Refusal;
 
 /// Functions of the server itself that touch no table, sorted.
 const BUILT_IN: &str = include_str!("functions.txt");
-/// How deep views and routines are followed into each other.
-const DEEPEST: usize = 32;
-/// How many views and routines are followed for one statement: each level can double them.
-const MOST: usize = 4096;
+
+/// A view or routine, and all that what is in it depends on.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+struct Circumstances {
+    object: ObjectName,
+    definer: Option<AccountName>,
+    database: Option<String>,
+}
 
 /// What a statement needs.
 #[derive(Debug, Default)]
@@ -52,8 +57,7 @@ fn needs_of(state: &State, database: Option<&str>, statement: &Statement) -> Nee
         found: Vec::new(),
         list: Vec::new(),
         undecided: Vec::new(),
-        depth: 0,
-        followed: 0,
+        followed: Followed::default(),
     };
     deriver.statement(statement);
     Needs { list: deriver.list, undecided: deriver.undecided }
@@ -66,8 +70,7 @@ struct Deriver<'s> {
     found: Vec<ObjectName>,
     list: Vec<Need>,
     undecided: Vec<String>,
-    depth: usize,
-    followed: usize,
+    followed: Followed<Circumstances>,
 }
 
 const RELATIONS: &[Class] = &[Class::Table, Class::View];
@@ -227,30 +230,26 @@ impl Deriver<'_> {
         if as_owner && definer.is_none() {
             self.undecided.push(format!("in whose name {view} reads"));
         }
-        if self.enter(view) {
-            let before = self.definer.clone();
-            if as_owner {
-                self.definer = definer;
-            }
+        let definer = if as_owner { definer } else { self.definer.clone() };
+        let here = Circumstances { object: view.clone(), definer: definer.clone(), database: self.database.clone() };
+        if self.enter(&here) {
+            let before = std::mem::replace(&mut self.definer, definer);
             with_statements(Dialect::Mariadb, &query, true, |read| match one(read) {
                 Ok(statement) => self.walk(statement),
                 Err(_) => self.undecided.push(format!("the query of {view} cannot be read")),
             });
             self.definer = before;
-            self.depth -= 1;
+            self.followed.leave(here);
         }
     }
 
-    /// Whether a view or routine is followed; then the depth is to be taken back.
-    fn enter(&mut self, object: &ObjectName) -> bool {
-        let is_followed = self.depth < DEEPEST && self.followed < MOST;
-        if is_followed {
-            self.depth += 1;
-            self.followed += 1;
-        } else {
-            self.undecided.push(format!("{object} is nested too deep"));
+    /// Whether a view or routine is read; then it is to be left again.
+    fn enter(&mut self, what: &Circumstances) -> bool {
+        let then = self.followed.enter(what);
+        if then == Then::GiveUp {
+            self.undecided.push(format!("{} leads back to itself, or is nested too deep", what.object));
         }
-        is_followed
+        then == Then::Read
     }
 
     fn called(&mut self, call: &Call, class: Class) {
@@ -305,22 +304,21 @@ impl Deriver<'_> {
         } else {
             plain.to_owned()
         };
-        if !self.enter(object) {
+        let definer = if entry.runs_as_owner { entry.definer.clone() } else { self.definer.clone() };
+        let here = Circumstances { object: object.clone(), definer: definer.clone(), database: Some(object.database.clone()) };
+        if !self.enter(&here) {
             return;
         }
         with_statements(Dialect::Mariadb, &statement, true, |read| match read {
             Ok(statements) => {
                 let before = (self.definer.clone(), self.database.clone());
-                if entry.runs_as_owner {
-                    self.definer.clone_from(&entry.definer);
-                }
-                self.database = Some(object.database.clone());
+                (self.definer, self.database) = (definer, here.database.clone());
                 statements.iter().for_each(|s| self.statement(s));
                 (self.definer, self.database) = before;
             }
             Err(_) => self.undecided.push(format!("what {object} does: its body is not followed")),
         });
-        self.depth -= 1;
+        self.followed.leave(here);
     }
 }
 

@@ -14,6 +14,7 @@ use super::catalog::{Catalog, Want};
 use super::need::{Demand, Need, On};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
+use crate::database::followed::{Followed, Then};
 use crate::database::name::parts;
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, one, table_name, with_statements};
@@ -88,10 +89,15 @@ const OPEN: &[&str] = &[
     "work_mem",
 ];
 
-/// How deep views and routines are followed into each other.
-const DEEPEST: usize = 32;
-/// How many views and routines are followed for one statement: each level can double them.
-const MOST: usize = 4096;
+/// A view or routine, and all that what is in it depends on.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+struct Circumstances {
+    object: ObjectName,
+    role: String,
+    caller: String,
+    /// Which of the changes through views it is, if it is not only read: what a change needs depends on its columns.
+    change: Option<usize>,
+}
 
 /// What a statement needs.
 #[derive(Debug, Default)]
@@ -127,8 +133,7 @@ fn needs_of(catalog: &Catalog, (session, current): (&str, &str), text: &str, sta
         late: Vec::new(),
         undecided: Vec::new(),
         notes: Vec::new(),
-        depth: 0,
-        followed: 0,
+        followed: Followed::default(),
     };
     deriver.server(statement, text);
     deriver.statement(statement);
@@ -153,8 +158,7 @@ struct Deriver<'c> {
     late: Vec<Need>,
     undecided: Vec<String>,
     notes: Vec<String>,
-    depth: usize,
-    followed: usize,
+    followed: Followed<Circumstances>,
 }
 
 impl Names for Deriver<'_> {
@@ -436,16 +440,13 @@ impl Deriver<'_> {
         }
     }
 
-    /// Whether a view or routine is followed; then the depth is to be taken back.
-    fn enter(&mut self, object: &ObjectName) -> bool {
-        let is_followed = self.depth < DEEPEST && self.followed < MOST;
-        if is_followed {
-            self.depth += 1;
-            self.followed += 1;
-        } else {
-            self.undecided.push(format!("{object} is nested too deep"));
+    /// Whether a view or routine is read; then it is to be left again.
+    fn enter(&mut self, what: &Circumstances) -> bool {
+        let then = self.followed.enter(what);
+        if then == Then::GiveUp {
+            self.undecided.push(format!("{} leads back to itself, or is nested too deep", what.object));
         }
-        is_followed
+        then == Then::Read
     }
 
     /// What a view reads or changes is checked as its owner, or as the caller if it says so.
@@ -455,19 +456,24 @@ impl Deriver<'_> {
             self.undecided.push(format!("what {view} reads: its query is not in the ledger"));
             return;
         };
-        if self.enter(view) {
-            // One that runs as the caller does so inside of another view, too.
-            let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
+        // One that runs as the caller does so inside of another view, too.
+        let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
+        let changes = used.verbs.iter().any(|v| matches!(v, Verb::Insert | Verb::Update | Verb::Delete));
+        let here = Circumstances {
+            object: view.clone(),
+            role: role.clone(),
+            caller: self.caller.clone(),
+            change: changes.then(|| self.followed.count()),
+        };
+        if self.enter(&here) {
             let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
             with_statements(Dialect::Postgresql, &query, true, |read| match one(read) {
-                Ok(statement) => {
-                    let changes = used.verbs.iter().any(|v| matches!(v, Verb::Insert | Verb::Update | Verb::Delete));
-                    if changes { self.change_through_view(view, statement, used) } else { self.walk(statement) }
-                }
+                Ok(statement) if changes => self.change_through_view(view, statement, used),
+                Ok(statement) => self.walk(statement),
                 Err(_) => self.undecided.push(format!("the query of {view} cannot be read")),
             });
             (self.role, self.looks_up) = before;
-            self.depth -= 1;
+            self.followed.leave(here);
         }
     }
 
@@ -495,7 +501,9 @@ impl Deriver<'_> {
         // and whatever else it reads in any case.
         let reads = used.verbs.contains(&Verb::Select);
         let from = self.rows.len();
+        let done = self.followed.forget();
         self.walk(statement);
+        self.followed.restore(done);
         let Some(base) = self.existing(name, RELATIONS) else { return };
         if !reads {
             let of_base = |n: &Need| matches!(n, Need::Object { object, .. } if *object == base);
@@ -620,8 +628,9 @@ impl Deriver<'_> {
             return;
         }
         self.of_server(&body, false);
-        if self.enter(name) {
-            let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
+        let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
+        let here = Circumstances { object: name.clone(), role: role.clone(), caller: role.clone(), change: None };
+        if self.enter(&here) {
             let before = (
                 std::mem::replace(&mut self.role, role.clone()),
                 std::mem::replace(&mut self.caller, role),
@@ -638,7 +647,7 @@ impl Deriver<'_> {
                 Err(_) => self.undecided.push(format!("the body of {name} cannot be read")),
             });
             (self.role, self.caller, self.looks_up) = before;
-            self.depth -= 1;
+            self.followed.leave(here);
         }
     }
 }
