@@ -17,12 +17,38 @@ pub fn nearest<'a>(word: &str, candidates: impl Iterator<Item = &'a str>) -> Opt
     }
     let limit = (word.chars().count() / 3).clamp(1, 4);
     let folded = word.to_lowercase();
+    let letters = letters(&folded);
     candidates
-        .filter(|c| c.len().abs_diff(word.len()) <= limit * 4)
+        .filter(|c| c.len().abs_diff(word.len()) <= limit * 4 && may_be_near(&letters, c, limit))
         .map(|c| (strsim::osa_distance(&folded, &c.to_lowercase()), c))
         .filter(|&(d, _)| d <= limit)
         .min_by_key(|&(d, c)| (d, c.len(), c))
         .map(|(_, c)| c)
+}
+
+/// Counts letters, where all are in ASCII.
+fn letters(word: &str) -> Option<[i16; 128]> {
+    let mut counts = [0; 128];
+    word.bytes().try_for_each(|byte| {
+        *counts.get_mut(usize::from(byte.to_ascii_lowercase()))? += 1;
+        Some(())
+    })?;
+    Some(counts)
+}
+
+/// Rules out most of the words that are too far: each change adds at most one letter and takes at most one away.
+fn may_be_near(letters: &Option<[i16; 128]>, candidate: &str, limit: usize) -> bool {
+    let Some(mut left) = *letters else { return true };
+    let mut foreign = 0;
+    for byte in candidate.bytes() {
+        let Some(count) = left.get_mut(usize::from(byte.to_ascii_lowercase())) else { return true };
+        *count -= 1;
+        foreign += usize::from(*count < 0);
+        if foreign > limit {
+            return false;
+        }
+    }
+    left.iter().filter(|count| **count > 0).map(|count| *count as usize).sum::<usize>() <= limit
 }
 
 /// Returns "; the nearest is `x`" for the candidate nearest to `word`, or nothing.

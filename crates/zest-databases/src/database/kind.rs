@@ -14,7 +14,7 @@ use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::{Asked, Way};
 use zest_engine::{Declared, Engine, Estate, missing};
 use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session};
-use zest_model::entry::{self, Channel, Database, DatabaseGrant, System};
+use zest_model::entry::{self, Channel, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
 use zest_model::listing::{Effective, SessionView};
 use zest_model::source::{At, Location};
@@ -36,6 +36,8 @@ pub(crate) trait Rules: fmt::Debug + Sync {
     fn written(system: &System, parts: &[Arc<Database>], findings: &mut Vec<Finding>) -> Self::Written;
     /// Carries out one grant more.
     fn one_more(written: &mut Self::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>);
+    /// Carries out the memberships of a role that has some more; returns whether that makes what reading all anew would.
+    fn join(written: &mut Self::Written, parts: &[Arc<Database>], entry: &DatabaseRole, findings: &mut Vec<Finding>) -> bool;
     /// Makes what decisions look up.
     fn server(system: &Arc<System>, parts: Vec<Arc<Database>>, links: &DatabaseLinks<Self::Written>) -> Self::Server;
     /// Returns the accounts of a server.
@@ -80,7 +82,7 @@ impl<R: Rules> Kind for Databases<R> {
 
     fn amend(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId, before: &Kept, changes: &[Change]) -> Option<Kept> {
         let parts = parts(ground.entries, &ground.entries.systems[system.index()]);
-        let links: DatabaseLinks<R::Written> = amended(resolver, &parts, before.downcast_ref()?, changes, R::one_more)?;
+        let links: DatabaseLinks<R::Written> = amended::<R>(resolver, &parts, before.downcast_ref()?, changes)?;
         Some(Arc::new(links))
     }
 

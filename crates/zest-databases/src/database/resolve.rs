@@ -4,12 +4,12 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::Accounts;
+use super::{Accounts, Rules};
 use zest_engine::links::resolve::Ground;
 use zest_engine::links::{Resolver, look_up};
 use zest_model::ask::Change;
 use zest_model::entries::Entries;
-use zest_model::entry::{Database, DatabaseGrant, System};
+use zest_model::entry::{Database, System};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::visible;
 
@@ -38,15 +38,14 @@ pub(crate) fn accounts(resolver: &mut Resolver<'_>, parts: &[Arc<Database>], log
     Accounts::new(list, used_by, login_of)
 }
 
-/// Makes of the links of a server those with changes, where nothing but accounts is lent and grants are added, which the server
-/// carries out last; `grant` carries one out. Nothing where more is changed.
-pub(crate) fn amended<W: Clone>(
+/// Makes of the links of a server those with changes, where nothing but accounts is lent, memberships are added, and grants, which
+/// the server carries out last. Nothing where more is changed.
+pub(crate) fn amended<R: Rules>(
     resolver: &mut Resolver<'_>,
     parts: &[Arc<Database>],
-    before: &DatabaseLinks<W>,
+    before: &DatabaseLinks<R::Written>,
     changes: &[Change],
-    mut grant: impl FnMut(&mut W, &DatabaseGrant, &mut Vec<Finding>),
-) -> Option<DatabaseLinks<W>> {
+) -> Option<DatabaseLinks<R::Written>> {
     let mut links = DatabaseLinks { accounts: Arc::clone(&before.accounts), written: Arc::clone(&before.written) };
     let added = changes.iter().filter(|change| matches!(change, Change::Grant { .. })).count();
     for change in changes {
@@ -57,13 +56,19 @@ pub(crate) fn amended<W: Clone>(
                 let parties = resolver.parties(&entry.used_by);
                 Arc::make_mut(&mut links.accounts).lend(account, parties);
             }
+            Change::JoinRole { member, .. } => {
+                let entry = parts.iter().flat_map(|p| p.accounts.iter().chain(&p.roles)).find(|r| r.name.value == *member)?;
+                if !R::join(Arc::make_mut(&mut links.written), parts, entry, resolver.findings) {
+                    return None;
+                }
+            }
             _ => return None,
         }
     }
     if added > 0 {
         let written = Arc::make_mut(&mut links.written);
         for entry in parts[parts.len().checked_sub(added)?..].iter().flat_map(|part| &part.grants) {
-            grant(written, entry, resolver.findings);
+            R::one_more(written, entry, resolver.findings);
         }
     }
     Some(links)

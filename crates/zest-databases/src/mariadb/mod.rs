@@ -29,7 +29,7 @@ use zest_engine::rules::Site;
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::Way;
 use zest_model::ask::{Answer, Question, Refusal, Session};
-use zest_model::entry::{self, Database, DatabaseGrant, System};
+use zest_model::entry::{self, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
 use zest_model::listing::Effective;
 
@@ -54,6 +54,10 @@ impl Rules for Mariadb {
 
     fn one_more(written: &mut written::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
         written::one_more(written, grant, findings);
+    }
+
+    fn join(_: &mut written::Written, _: &[Arc<Database>], _: &DatabaseRole, _: &mut Vec<Finding>) -> bool {
+        false
     }
 
     fn server(_: &Arc<System>, parts: Vec<Arc<Database>>, links: &Links) -> Server {

@@ -35,7 +35,7 @@ use zest_engine::rules::Site;
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::Way as WayOn;
 use zest_model::ask::{Answer, Question, Refusal, Session};
-use zest_model::entry::{self, Database, DatabaseGrant, System};
+use zest_model::entry::{self, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
 use zest_model::listing::Effective;
 
@@ -60,6 +60,10 @@ impl Rules for Postgresql {
 
     fn one_more(written: &mut written::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
         written::one_more(written, grant, findings);
+    }
+
+    fn join(written: &mut written::Written, parts: &[Arc<Database>], entry: &DatabaseRole, findings: &mut Vec<Finding>) -> bool {
+        written::join(written, parts, entry, findings)
     }
 
     fn server(system: &Arc<System>, parts: Vec<Arc<Database>>, links: &Links) -> Server {

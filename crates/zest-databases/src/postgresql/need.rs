@@ -53,17 +53,25 @@ impl Need {
         Self::Object { role: role.to_owned(), object: object.clone(), demand }
     }
 
-    /// Returns whether the need could pass for another role: by bits alone, so that many roles can be looked at.
-    pub(crate) fn may_pass(&self, role: &str, catalog: &Catalog) -> bool {
-        let Self::Object { object, demand: Demand::Privilege { any, on: On::Object, want }, .. } = self else { return true };
-        match (catalog.role(role), catalog.object(object)) {
-            (Some(role), Some(object)) => any.iter().any(|privilege| catalog.holds(role, object, privilege, *want)),
-            _ => true,
+    /// Returns whether the need passes for another role: where it can by bits alone, so that many roles can be looked at.
+    pub(crate) fn passes_for(&self, role: &str, catalog: &Catalog) -> bool {
+        if let Self::Object { object, demand: Demand::Privilege { any, on, want }, .. } = self
+            && let (Some(role), Some(object)) = (catalog.role(role), catalog.object(object))
+        {
+            let held = |column: &str| any.iter().any(|privilege| catalog.holds_column(role, object, column, privilege, *want));
+            let on_object = any.iter().any(|privilege| catalog.holds(role, object, privilege, *want));
+            match on {
+                On::Object => return on_object,
+                On::Columns(columns) if !columns.is_empty() => return on_object || columns.iter().all(|column| held(column)),
+                On::Columns(_) | On::Some if on_object => return true,
+                On::Columns(_) | On::Some => {}
+            }
         }
+        self.of(role).outcome(catalog).refusal.is_none()
     }
 
     /// Returns the same need for another role.
-    pub(crate) fn of(&self, other: &str) -> Self {
+    fn of(&self, other: &str) -> Self {
         let mut need = self.clone();
         match &mut need {
             Self::Object { role, .. } | Self::Switch { role, .. } | Self::Member { role, .. } | Self::Admin { role, .. } => {

@@ -46,8 +46,8 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             let Some(need) = needs.iter().find(|n| n.outcome(&catalog).refusal.is_some()) else { return Vec::new() };
             let mut ways = Vec::new();
             // Roles that could be made active, and hold what is wanted.
-            let holds = |role: &str| need.may_pass(role, &catalog) && need.of(role).outcome(&catalog).refusal.is_none();
-            let candidates: Vec<&String> = state.roles.keys().filter(|r| **r != standing.role && is_weak(r) && holds(r)).collect();
+            let candidates: Vec<&String> =
+                state.roles.keys().filter(|r| **r != standing.role && is_weak(r) && need.passes_for(r, &catalog)).collect();
             if question.session.active_roles.is_some() {
                 ways.push(way(Change::ActiveRole("none".to_owned()), "without an active role", None));
             }

@@ -50,6 +50,30 @@ pub(super) fn one_more(written: &mut Written, grant: &DatabaseGrant, findings: &
     *written = Written { state: Arc::new(state), places: Arc::clone(places), timed, superuser };
 }
 
+/// Adds the memberships of one role, where nothing else depends on them; returns whether that is so.
+pub(super) fn join(written: &mut Written, parts: &[Arc<Database>], entry: &DatabaseRole, findings: &mut Vec<Finding>) -> bool {
+    let mut of = entry.member_of.iter().chain(&entry.administers);
+    // Who gives something in another's name does so by memberships; and what leads back is reported where all are read.
+    if parts.iter().flat_map(|p| &p.grants).any(|grant| grant.grantor.is_some())
+        || of.any(|role| written.state.roles_of(&role.value, false).contains(&entry.name.value))
+    {
+        return false;
+    }
+    let Written { state, places, timed, superuser } = written;
+    let mut reader = Reader {
+        state: (**state).clone(),
+        places: (**places).clone(),
+        timed: std::mem::take(timed),
+        superuser: std::mem::take(superuser),
+        at: None,
+        findings,
+    };
+    reader.memberships(entry);
+    let Reader { state, places, timed, superuser, .. } = reader;
+    *written = Written { state: Arc::new(state), places: Arc::new(places), timed, superuser };
+    true
+}
+
 /// Puts the parts of a ledger together. Grants that end are in force only if `at` is known and before their end.
 pub(crate) fn written(system: &System, parts: &[Arc<Database>], at: Option<Timestamp>, findings: &mut Vec<Finding>) -> Written {
     let name = system.database.as_ref().map_or(system.id.value.as_str(), |d| d.value.as_str());
@@ -446,7 +470,7 @@ impl Reader<'_> {
     }
 
     fn carry_out(&mut self, change: &GrantChange, place: Place) {
-        let before = self.state.objects.get(&change.object).cloned();
+        let before = if change.revoke { self.state.objects.get(&change.object).cloned() } else { None };
         match self.state.change_resting_on_grantor(change) {
             Ok(()) => {
                 if change.revoke && self.state.objects.get(&change.object) == before.as_ref() {

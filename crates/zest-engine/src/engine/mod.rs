@@ -204,6 +204,13 @@ impl Engine {
         answer
     }
 
+    /// Answers without reasons in words.
+    pub(crate) fn tried(&self, question: &Question) -> Answer {
+        let mut trace = Trace::trying();
+        kind::evaluate(self, question, &mut trace);
+        trace.into_answer(question, self)
+    }
+
     /// Answers with the question as it was asked, credentials and all.
     #[doc(hidden)]
     pub fn explained(&self, question: &Question) -> Answer {

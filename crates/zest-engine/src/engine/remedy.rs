@@ -48,7 +48,7 @@ impl Trial<'_> {
             changed = Some(self.engine.with(changes).ok()?);
         }
         self.questions += 1;
-        Some((changed.as_ref().unwrap_or(self.engine).explained(&question), changed))
+        Some((changed.as_ref().unwrap_or(self.engine).tried(&question), changed))
     }
 }
 

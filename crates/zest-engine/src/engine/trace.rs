@@ -26,6 +26,8 @@ pub enum Understood {
 /// What an explained answer is made of.
 #[derive(Debug, Default)]
 struct Kept {
+    /// Whether reasons are told in words; a search for remedies looks at gates, and reads none.
+    tells: bool,
     gates: Vec<(Stage, GateOutcome, Reason)>,
     account: Option<String>,
     level: Option<u8>,
@@ -70,6 +72,11 @@ impl Trace {
     /// Keeps every reason, and goes on after a refusal to find the gates that would refuse as well.
     #[doc(hidden)]
     pub fn explaining() -> Self {
+        Self { kept: Some(Box::new(Kept { tells: true, ..Kept::default() })), ..Self::silent() }
+    }
+
+    /// Goes on after a refusal as an explaining one does, and keeps gates without their reasons.
+    pub(crate) fn trying() -> Self {
         Self { kept: Some(Box::default()), ..Self::silent() }
     }
 
@@ -81,7 +88,8 @@ impl Trace {
 
     fn gate(&mut self, stage: Stage, outcome: GateOutcome, reason: impl FnOnce() -> Reason) {
         if let Some(kept) = &mut self.kept {
-            kept.gates.push((stage, outcome, reason()));
+            let reason = if kept.tells { reason() } else { Reason::default() };
+            kept.gates.push((stage, outcome, reason));
         }
     }
 
@@ -150,7 +158,7 @@ impl Trace {
     #[doc(hidden)]
     pub fn into_answer(self, question: &Question, engine: &Engine) -> Answer {
         let Decision { verdict, refusal, rule, more: _ } = self.decision();
-        let Kept { gates, account, level, full_line, object } = self.kept.map(|kept| *kept).unwrap_or_default();
+        let Kept { tells: _, gates, account, level, full_line, object } = self.kept.map(|kept| *kept).unwrap_or_default();
         let locate = |place| engine.estate.sources.locate(place);
         let gate = |(stage, outcome, (text, place)): (_, _, Reason)| Gate {
             stage,
