@@ -5,8 +5,10 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
+use super::hears;
+use super::need::{Needs, Outcome};
 use super::resolve::{DatabaseLinks, accounts, amended, have_servers, parts};
-use super::{Accounts, hears};
+use super::server::{Server, walk};
 use zest_engine::links::resolve::Ground;
 use zest_engine::links::{Resolver, RoleId, SetId, SystemId, UserId};
 use zest_engine::rules::{Combining, Kind, Scratch, Site};
@@ -17,39 +19,57 @@ use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session};
 use zest_model::entry::{self, Channel, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
 use zest_model::listing::{Effective, SessionView};
-use zest_model::source::{At, Location};
+use zest_model::source::{At, Location, Place};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
 
 /// What only one make of database server says.
-pub(crate) trait Rules: fmt::Debug + Sync {
+pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     /// The word of the kind.
     const WORD: &'static [entry::Kind];
     /// What the server itself keeps about rights, as the ledger writes it.
     type Written: Clone + Send + Sync + 'static;
-    /// What decisions look up.
-    type Server: Send + Sync + 'static;
+    /// The same, as decisions look it up.
+    type Held: Send + Sync + 'static;
+    /// A session that is open.
+    type Session<'s>;
+    /// One check of the server.
+    type Need;
 
     /// Returns what a person types of an account's name.
     fn login_of(account: &str) -> String;
     /// Puts the parts of a ledger together.
-    fn written(system: &System, parts: &[Arc<Database>], findings: &mut Vec<Finding>) -> Self::Written;
+    ///
+    /// Grants that end are in force only if `at` is known and before their end.
+    fn written(system: &System, parts: &[Arc<Database>], at: Option<Timestamp>, findings: &mut Vec<Finding>) -> Self::Written;
+    /// Returns when the grants end that do.
+    fn timed(written: &Self::Written) -> &[At<Timestamp>];
     /// Carries out one grant more.
     fn one_more(written: &mut Self::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>);
     /// Carries out the memberships of a role that has some more; returns whether that makes what reading all anew would.
     fn join(written: &mut Self::Written, parts: &[Arc<Database>], entry: &DatabaseRole, findings: &mut Vec<Finding>) -> bool;
     /// Makes what decisions look up.
-    fn server(system: &Arc<System>, parts: Vec<Arc<Database>>, links: &DatabaseLinks<Self::Written>) -> Self::Server;
-    /// Returns the accounts of a server.
-    fn accounts(server: &Self::Server) -> &Accounts;
-    /// Opens a session.
-    fn open(site: Site<'_>, question: &Question, server: &Self::Server, trace: &mut Trace) -> Result<(), Stop>;
-    /// Decides a statement or a privilege.
-    fn walk(site: Site<'_>, question: &Question, server: &Self::Server, trace: &mut Trace) -> Result<(), Stop>;
+    fn held(written: &Self::Written) -> Arc<Self::Held>;
+    /// Opens a session: finds the account, and makes a role active.
+    fn open<'s>(
+        site: Site<'_>,
+        question: &Question,
+        server: &Server<Self>,
+        held: &'s Self::Held,
+        trace: &mut Trace,
+    ) -> Result<Self::Session<'s>, Stop>;
+    /// Returns the checks that the server makes for a statement or a privilege.
+    fn wanted(held: &Self::Held, question: &Question, session: &Self::Session<'_>) -> Result<Needs<Self::Need>, (Refusal, String)>;
+    /// Makes a check.
+    fn outcome(need: &Self::Need, held: &Self::Held, session: &Self::Session<'_>) -> Outcome;
+    /// Returns where that is written which a check is about.
+    fn place(need: &Self::Need, server: &Server<Self>, session: &Self::Session<'_>) -> Option<Place>;
+    /// Returns the object that a check is about, as a ledger writes it.
+    fn about(need: &Self::Need) -> Option<String>;
     /// Returns what could be changed about a refusal of the server.
-    fn ways(site: Site<'_>, server: &Self::Server, answer: &Answer, refusal: Refusal) -> Vec<Way>;
+    fn ways(site: Site<'_>, server: &Server<Self>, answer: &Answer, refusal: Refusal) -> Vec<Way>;
     /// Returns what somebody may do.
-    fn effective(site: Site<'_>, server: &Self::Server, user: UserId, session: &Session) -> Effective;
+    fn effective(site: Site<'_>, server: &Server<Self>, user: UserId, session: &Session) -> Effective;
     /// Finds what is odd.
     fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>);
 }
@@ -59,7 +79,7 @@ pub(crate) trait Rules: fmt::Debug + Sync {
 pub(crate) struct Databases<R>(pub(crate) R);
 
 impl<R: Rules> Databases<R> {
-    fn server<'e>(site: Site<'e>) -> Option<&'e R::Server> {
+    fn server<'e>(site: Site<'e>) -> Option<&'e Server<R>> {
         site.engine().state(site.system())
     }
 }
@@ -76,7 +96,7 @@ impl<R: Rules> Kind for Databases<R> {
     fn resolve(&self, resolver: &mut Resolver<'_>, ground: Ground<'_>, system: SystemId) -> Kept {
         let system = &ground.entries.systems[system.index()];
         let parts = parts(ground.entries, system);
-        let written = Arc::new(R::written(system, &parts, resolver.findings));
+        let written = Arc::new(R::written(system, &parts, None, resolver.findings));
         Arc::new(DatabaseLinks { accounts: Arc::new(accounts(resolver, &parts, R::login_of)), written })
     }
 
@@ -96,7 +116,7 @@ impl<R: Rules> Kind for Databases<R> {
     fn compile(&self, estate: &Estate, id: SystemId) -> Kept {
         let system = &estate.entries().systems[id.index()];
         let links = estate.links(id).expect("`resolve` made them");
-        Arc::new(R::server(system, parts(estate.entries(), system), links))
+        Arc::new(Server::<R>::new(system, parts(estate.entries(), system), links))
     }
 
     fn hears(&self, fact: Fact) -> bool {
@@ -128,11 +148,12 @@ impl<R: Rules> Kind for Databases<R> {
     }
 
     fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-        R::open(site, question, Self::server(site).ok_or(Stop)?, trace)
+        let server = Self::server(site).ok_or(Stop)?;
+        R::open(site, question, server, &server.at(question.session.at), trace).map(drop)
     }
 
     fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-        R::walk(site, question, Self::server(site).ok_or(Stop)?, trace)
+        walk(site, question, Self::server(site).ok_or(Stop)?, trace)
     }
 
     fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
@@ -148,7 +169,7 @@ impl<R: Rules> Kind for Databases<R> {
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
-        Self::server(site).is_some_and(|server| R::accounts(server).has(site, user))
+        Self::server(site).is_some_and(|server| server.accounts.has(site, user))
     }
 
     fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
@@ -160,7 +181,7 @@ impl<R: Rules> Kind for Databases<R> {
     }
 
     fn reaches(&self, engine: &Engine, user: UserId) -> bool {
-        engine.states::<R::Server>().any(|(system, _)| engine.site_of(system).is_some_and(|site| self.concerns(site, user)))
+        engine.states::<Server<R>>().any(|(system, _)| engine.site_of(system).is_some_and(|site| self.concerns(site, user)))
     }
 
     fn grants_to(&self, _: &Engine, _: RoleId) -> bool {

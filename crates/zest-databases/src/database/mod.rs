@@ -3,10 +3,12 @@
 pub(crate) mod followed;
 mod kind;
 pub(crate) mod name;
+pub(crate) mod need;
 pub(crate) mod not_modelled;
 pub(crate) mod remedy;
 pub(crate) mod resolve;
 pub(crate) mod review;
+mod server;
 
 use std::sync::Arc;
 
@@ -23,6 +25,8 @@ use zest_model::source::{Place, visible};
 use zest_words::nearest;
 
 pub(crate) use kind::{Databases, Rules};
+pub(crate) use need::{Needs, On, Outcome};
+pub(crate) use server::{Server, refusing};
 
 /// The accounts of a server as people use them: name, where it is written, who may use it.
 #[derive(Clone, Debug, Default)]

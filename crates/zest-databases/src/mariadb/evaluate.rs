@@ -1,134 +1,37 @@
 //! From a question to an answer: the server finds the account by login and origin, a role is active or not, and each
 //! check of the server is made.
 
-use std::collections::BTreeMap;
-use std::ops::Deref;
-use std::sync::{Arc, RwLock};
-
-use jiff::Timestamp;
-
+use super::Server;
 use super::name::{AccountName, Class, Holder, ObjectName, Scope, rank};
-use super::need::{Need, On};
+use super::need::Need;
 use super::privilege::{Level, Privilege};
 use super::state::{Origin, State, View};
 use super::statement::needs;
-use super::written::{Written, written};
 use crate::database::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
-use crate::database::resolve::DatabaseLinks;
-use crate::database::{Accounts, accounts, asked, one_role, uses};
+use crate::database::{Needs, On, accounts, asked, one_role, uses};
 use zest_engine::rules::Site;
-use zest_engine::trace::{Stop, Trace, Understood};
+use zest_engine::trace::{Stop, Trace};
 use zest_model::ask::{Form, Question, Refusal, Stage};
-use zest_model::entry::Database;
 use zest_model::source::{Place, visible};
 use zest_words::nearest_hint;
 
-/// A MariaDB server of the estate.
-#[derive(Debug)]
-pub(crate) struct Server {
-    pub(crate) accounts: Arc<Accounts>,
-    written: Arc<Written>,
-    /// The database that bare names mean; none where there are several.
-    pub(crate) database: Option<String>,
-    parts: Vec<Arc<Database>>,
-    moments: RwLock<BTreeMap<Vec<bool>, Arc<State>>>,
+/// Returns where an account is written.
+fn place_of(server: &Server, account: &AccountName) -> Option<Place> {
+    server.places.holders.get(&Holder::Account(account.clone())).copied()
 }
 
-impl Deref for Server {
-    type Target = Written;
-
-    fn deref(&self) -> &Written {
-        &self.written
-    }
-}
-
-impl Server {
-    pub(crate) fn new(parts: Vec<Arc<Database>>, links: &DatabaseLinks<Written>) -> Self {
-        let DatabaseLinks { accounts, written } = links;
-        let mut databases = written.state.databases.iter();
-        let database = match (databases.next(), databases.next()) {
-            (Some(one), None) => Some(one.clone()),
-            _ => None,
-        };
-        Self { accounts: Arc::clone(accounts), written: Arc::clone(written), database, parts, moments: RwLock::default() }
-    }
-
-    /// Returns what the ledger says of the server, document by document.
-    pub(crate) fn parts(&self) -> &[Arc<Database>] {
-        &self.parts
-    }
-
-    /// Returns the state of a moment; where it is not known, grants that end are not in force.
-    pub(crate) fn at(&self, at: Option<Timestamp>) -> Arc<State> {
-        let Some(moment) = at.filter(|_| !self.timed.is_empty()) else { return Arc::clone(&self.state) };
-        let key: Vec<bool> = self.timed.iter().map(|t| moment < t.value).collect();
-        if let Some(known) = self.moments.read().ok().and_then(|m| m.get(&key).cloned()) {
-            return known;
-        }
-        let made = written(&self.parts, at, &mut Vec::new()).state;
-        if let Ok(mut moments) = self.moments.write() {
-            moments.insert(key, Arc::clone(&made));
-        }
-        made
-    }
-
-    fn place(&self, account: &AccountName) -> Option<Place> {
-        self.places.holders.get(&Holder::Account(account.clone())).copied()
+/// Returns where that is written which a check is about.
+pub(super) fn place(server: &Server, need: &Need, view: &View<'_>) -> Option<Place> {
+    match need {
+        Need::Table { object, .. } | Need::Routine { object, .. } => server.places.objects.get(object).copied(),
+        Need::Activate { role } | Need::Admin { role } => server.places.holders.get(&Holder::Role(role.clone())).copied(),
+        Need::Database { .. } | Need::Global { .. } | Need::PassOn { .. } | Need::Open { .. } => place_of(server, view.account()),
     }
 }
 
 /// Returns the login of an account's name.
 pub(crate) fn login_of(account: &str) -> String {
     AccountName::parse(account).map_or_else(|| account.to_owned(), |a| a.user)
-}
-
-pub(crate) fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
-    let state = server.at(question.session.at);
-    let view = open(site, question, server, &state, trace)?;
-    let list = match wanted(&state, server, question) {
-        Ok(list) => list,
-        Err((code, text)) => {
-            trace.refuse(Stage::Permission, code, || (text, None))?;
-            return Err(Stop);
-        }
-    };
-    let before = trace.is_refused();
-    for need in &list {
-        let outcome = need.outcome(&state, &view);
-        let place = || match need {
-            Need::Table { object, .. } | Need::Routine { object, .. } => server.places.objects.get(object).copied(),
-            Need::Activate { role } | Need::Admin { role } => server.places.holders.get(&Holder::Role(role.clone())).copied(),
-            _ => server.place(view.account()),
-        };
-        match outcome.refusal {
-            None => trace.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
-            Some(code) => {
-                if let Some(about) = need.about() {
-                    trace.understood(|| Understood::Object(about));
-                }
-                trace.refuse(Stage::Permission, code, || (outcome.text, place()))?;
-            }
-        }
-    }
-    let undecided = undecided(&state, server, question);
-    match undecided {
-        Some(why) if !trace.is_refused() => {
-            trace.refuse(Stage::Permission, Refusal::NotDecided, || (why, None))?;
-        }
-        _ if list.is_empty() => trace.pass(Stage::Permission, || ("the server checks nothing for this".to_owned(), None)),
-        _ => {}
-    }
-    if question.session.at.is_none() && trace.is_refused() && !before && !server.timed.is_empty() {
-        let then = server.at(Some(Timestamp::MIN));
-        let all = wanted(&then, server, question).is_ok_and(|l| l.iter().all(|n| n.outcome(&then, &view).refusal.is_none()));
-        if all {
-            let place = server.timed.first().map(|t| t.place);
-            trace.refuse(Stage::Conditions, Refusal::NotStated, || {
-                ("a grant that ends would allow it; the question does not state the time".to_owned(), place)
-            })?;
-        }
-    }
-    Ok(())
 }
 
 /// Finds the account as the server does, and makes the role active.
@@ -164,7 +67,7 @@ pub(crate) fn open_as<'s>(
     trace: &mut Trace,
 ) -> Result<View<'s>, Stop> {
     uses(trace, question, &account.to_string(), &server.accounts);
-    let (shown, place) = (visible(&account.to_string()), server.place(&account));
+    let (shown, place) = (visible(&account.to_string()), place_of(server, &account));
     let entry = state.accounts.get(&account).cloned().unwrap_or_default();
     if account.user.is_empty() && !login.is_empty() {
         trace.pass(Stage::Entry, || {
@@ -243,7 +146,7 @@ fn found_account(
         {
             return Ok(((*one).clone(), Origin::Address(std::net::IpAddr::from([0, 0, 0, 0]))));
         }
-        let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| server.place(&a));
+        let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| place_of(server, &a));
         trace.refuse(Stage::Conditions, Refusal::NotStated, || {
             (
                 format!("the question does not state where the session comes from, and the account of `{}` depends on it", visible(login)),
@@ -263,14 +166,14 @@ fn found_account(
                             visible(&rival.to_string()),
                             visible(&account.to_string())
                         ),
-                        server.place(rival),
+                        place_of(server, rival),
                     )
                 })?;
             }
             Ok((account.clone(), origin))
         }
         None => {
-            let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| server.place(&a));
+            let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| place_of(server, &a));
             let from = if question.session.local {
                 "over the server's own socket".to_owned()
             } else {
@@ -299,18 +202,16 @@ fn named_before<'s>(state: &'s State, login: &str, origin: &Origin, account: &Ac
     state.accounts.keys().find(fits)
 }
 
-/// Returns what could not be followed of a statement.
-pub(crate) fn undecided(state: &State, server: &Server, question: &Question) -> Option<String> {
-    if question.form != Form::Statement {
-        return None;
-    }
-    needs(state, server.database.as_deref(), &question.line).ok().and_then(|n| n.undecided.into_iter().next())
+/// Returns the database that bare names mean; none where there are several.
+fn only_database(state: &State) -> Option<&str> {
+    let mut databases = state.databases.iter();
+    databases.next().filter(|_| databases.next().is_none()).map(String::as_str)
 }
 
 /// Returns the checks that the server makes, in order.
-pub(crate) fn wanted(state: &State, server: &Server, question: &Question) -> Result<Vec<Need>, (Refusal, String)> {
+pub(crate) fn wanted(state: &State, question: &Question) -> Result<Needs<Need>, (Refusal, String)> {
     if question.form == Form::Statement {
-        return needs(state, server.database.as_deref(), &question.line).map(|n| n.list);
+        return needs(state, only_database(state), &question.line);
     }
     let Some(asked) = asked(&question.line) else {
         return Err((
@@ -342,7 +243,7 @@ pub(crate) fn wanted(state: &State, server: &Server, question: &Question) -> Res
         ));
     };
     if asked.pass_on {
-        return Ok(vec![Need::PassOn { scope, privileges: privilege.only(), columns: asked.columns }]);
+        return Ok(vec![Need::PassOn { scope, privileges: privilege.only(), columns: asked.columns }].into());
     }
     Ok(vec![match &scope {
         Scope::Everything | Scope::Proxy(_) => Need::Global { any: privilege.only() },
@@ -364,5 +265,6 @@ pub(crate) fn wanted(state: &State, server: &Server, question: &Question) -> Res
         Scope::Procedure(database, name) => {
             Need::Routine { definer: None, object: ObjectName::new(Class::Procedure, database, name), privilege }
         }
-    }])
+    }]
+    .into())
 }

@@ -18,9 +18,9 @@ use jiff::Timestamp;
 
 use crate::database;
 use crate::database::resolve::{DatabaseLinks, parts as parts_of};
-use crate::database::{Accounts, Rules};
-pub(crate) use evaluate::{Server, login_of, open, open_as, walk, wanted};
-pub(crate) use need::{Need, On};
+use crate::database::{Needs, Outcome, Rules};
+use evaluate::{login_of, open, open_as, place, wanted};
+use need::Need;
 pub(crate) use written::written;
 use zest_engine::Engine;
 use zest_engine::Estate;
@@ -32,8 +32,10 @@ use zest_model::ask::{Answer, Question, Refusal, Session};
 use zest_model::entry::{self, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
 use zest_model::listing::Effective;
+use zest_model::source::{At, Place};
 
 type Links = DatabaseLinks<written::Written>;
+type Server = database::Server<Mariadb>;
 
 /// What only `mariadb` says.
 #[derive(Debug)]
@@ -42,14 +44,16 @@ pub(crate) struct Mariadb;
 impl Rules for Mariadb {
     const WORD: &'static [entry::Kind] = &[entry::Kind::MARIADB];
     type Written = written::Written;
-    type Server = Server;
+    type Held = State;
+    type Session<'s> = View<'s>;
+    type Need = Need;
 
     fn login_of(account: &str) -> String {
         login_of(account)
     }
 
-    fn written(_: &System, parts: &[Arc<Database>], findings: &mut Vec<Finding>) -> written::Written {
-        written(parts, None, findings)
+    fn written(_: &System, parts: &[Arc<Database>], at: Option<Timestamp>, findings: &mut Vec<Finding>) -> written::Written {
+        written(parts, at, findings)
     }
 
     fn one_more(written: &mut written::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
@@ -60,20 +64,32 @@ impl Rules for Mariadb {
         false
     }
 
-    fn server(_: &Arc<System>, parts: Vec<Arc<Database>>, links: &Links) -> Server {
-        Server::new(parts, links)
+    fn timed(written: &written::Written) -> &[At<Timestamp>] {
+        &written.timed
     }
 
-    fn accounts(server: &Server) -> &Accounts {
-        &server.accounts
+    fn held(written: &written::Written) -> Arc<State> {
+        Arc::clone(&written.state)
     }
 
-    fn open(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
-        open(site, question, server, &server.at(question.session.at), trace).map(drop)
+    fn open<'s>(site: Site<'_>, question: &Question, server: &Server, held: &'s State, trace: &mut Trace) -> Result<View<'s>, Stop> {
+        open(site, question, server, held, trace)
     }
 
-    fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
-        walk(site, question, server, trace)
+    fn wanted(held: &State, question: &Question, _: &View<'_>) -> Result<Needs<Need>, (Refusal, String)> {
+        wanted(held, question)
+    }
+
+    fn outcome(need: &Need, held: &State, session: &View<'_>) -> Outcome {
+        need.outcome(held, session)
+    }
+
+    fn place(need: &Need, server: &Server, session: &View<'_>) -> Option<Place> {
+        place(server, need, session)
+    }
+
+    fn about(need: &Need) -> Option<String> {
+        need.about()
     }
 
     fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Refusal) -> Vec<Way> {

@@ -3,19 +3,9 @@
 use super::name::{AccountName, Class, Holder, ObjectName, Scope};
 use super::privilege::{Privilege, Privileges};
 use super::state::{Source, State, View};
+use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
-use zest_model::source::{Place, visible};
-
-/// On which columns a privilege is needed.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum On {
-    /// On the table itself.
-    Object,
-    /// On the table, or on any column of it.
-    Some,
-    /// On the table, or on each of these columns.
-    Columns(Vec<String>),
-}
+use zest_model::source::visible;
 
 /// One check of the server.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -36,14 +26,6 @@ pub(crate) enum Need {
     Admin { role: String },
     /// To open a database: as one's default database, or as that of a routine while it runs.
     Open { definer: Option<AccountName>, database: String },
-}
-
-/// What came out.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Outcome {
-    pub(crate) refusal: Option<Refusal>,
-    pub(crate) text: String,
-    pub(crate) place: Option<Place>,
 }
 
 impl Need {

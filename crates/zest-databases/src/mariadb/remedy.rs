@@ -1,7 +1,8 @@
 //! What could be changed about a refusal: another origin or active role, a membership, a grant.
 
-use super::{AccountName, Holder, Scope, Server};
+use super::{AccountName, Holder, Mariadb, Scope, Server};
 use crate::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
+use crate::database::{On, refusing};
 use zest_engine::rules::Site;
 use zest_engine::trace::Trace;
 use zest_engine::ways::{Way, way};
@@ -54,8 +55,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
         _ => {
             let mut trace = Trace::silent();
             let Ok(view) = super::open(site, question, server, &state, &mut trace) else { return Vec::new() };
-            let Ok(needs) = super::wanted(&state, server, question) else { return Vec::new() };
-            let Some(need) = needs.iter().find(|n| n.outcome(&state, &view).refusal.is_some()) else { return Vec::new() };
+            let Some(need) = refusing::<Mariadb>(&state, question, &view) else { return Vec::new() };
             let mut ways = Vec::new();
             let mut roles: Vec<&String> = state.roles.iter().collect();
             // Roles that bring fewer rights first.
@@ -66,9 +66,9 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             for role in roles.iter().filter(mine).filter(brings).take(PROPOSED) {
                 ways.push(way(Change::ActiveRole((*role).clone()), format!("once `{}` is the active role", visible(role)), None));
             }
-            let (on, privilege, columns) = match need {
+            let (on, privilege, columns) = match &need {
                 super::Need::Table { definer: None, object, privilege, on } => {
-                    let columns = if let super::On::Columns(list) = on { list.clone() } else { Vec::new() };
+                    let columns = if let On::Columns(list) = on { list.clone() } else { Vec::new() };
                     (object.to_string(), *privilege, columns)
                 }
                 super::Need::Database { database, any } => match any.iter().next() {

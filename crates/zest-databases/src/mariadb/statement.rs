@@ -6,11 +6,12 @@ use sqlparser::ast::{
 };
 
 use super::name::{AccountName, Class, ObjectName, Scope};
-use super::need::{Need, On, object_in};
+use super::need::{Need, object_in};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::State;
 use crate::database::followed::{Followed, Then};
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
+use crate::database::{Needs, On};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, one, table_name, with_statements};
 use zest_model::ask::Refusal;
 
@@ -25,15 +26,8 @@ struct Circumstances {
     database: Option<String>,
 }
 
-/// What a statement needs.
-#[derive(Debug, Default)]
-pub(crate) struct Needs {
-    pub(crate) list: Vec<Need>,
-    pub(crate) undecided: Vec<String>,
-}
-
 /// Derives what a statement needs; `database` is the default database of the session.
-pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result<Needs, (Refusal, String)> {
+pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
     with_statements(Dialect::Mariadb, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
         let mut needs = needs_of(state, database, statement);
@@ -49,7 +43,7 @@ pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result
     })
 }
 
-fn needs_of(state: &State, database: Option<&str>, statement: &Statement) -> Needs {
+fn needs_of(state: &State, database: Option<&str>, statement: &Statement) -> Needs<Need> {
     let mut deriver = Deriver {
         state,
         database: database.map(str::to_owned),
@@ -60,7 +54,7 @@ fn needs_of(state: &State, database: Option<&str>, statement: &Statement) -> Nee
         followed: Followed::default(),
     };
     deriver.statement(statement);
-    Needs { list: deriver.list, undecided: deriver.undecided }
+    Needs { list: deriver.list, undecided: deriver.undecided, notes: Vec::new() }
 }
 
 struct Deriver<'s> {

@@ -1,118 +1,24 @@
 //! From a question to an answer: the session is opened, a role made active, and each check of the server made.
 
-use std::collections::BTreeMap;
-use std::ops::Deref;
-use std::sync::{Arc, RwLock};
-
-use jiff::Timestamp;
-
+use super::Server;
 use super::catalog::{Catalog, Want};
-use super::need::{Demand, Need, On};
+use super::need::{Demand, Need};
 use super::object::ObjectName;
 use super::privilege::{Class, Privilege};
 use super::statement::needs;
-use super::written::{Written, written};
 use crate::database::not_modelled::{Touch, looked_at};
-use crate::database::resolve::DatabaseLinks;
-use crate::database::{Accounts, accounts, asked, one_role, uses};
+use crate::database::{Needs, On, accounts, asked, one_role, uses};
 use zest_engine::rules::Site;
-use zest_engine::trace::{Stop, Trace, Understood};
+use zest_engine::trace::{Stop, Trace};
 use zest_model::ask::{Form, Question, Refusal, Stage};
-use zest_model::entry::{Database, Proof, System};
+use zest_model::entry::Proof;
 use zest_model::source::{Place, visible};
 use zest_words::nearest_hint;
-
-/// A PostgreSQL server of the estate, compiled.
-#[derive(Debug)]
-pub(crate) struct Server {
-    catalog: Arc<Catalog>,
-    pub(crate) accounts: Arc<Accounts>,
-    written: Arc<Written>,
-    system: Arc<System>,
-    parts: Vec<Arc<Database>>,
-    /// Catalogs of other moments: by which of the grants that end are in force.
-    moments: RwLock<BTreeMap<Vec<bool>, Arc<Catalog>>>,
-}
-
-impl Deref for Server {
-    type Target = Written;
-
-    fn deref(&self) -> &Written {
-        &self.written
-    }
-}
-
-impl Server {
-    pub(crate) fn new(system: Arc<System>, parts: Vec<Arc<Database>>, links: &DatabaseLinks<Written>) -> Self {
-        let DatabaseLinks { accounts, written } = links;
-        Self {
-            catalog: Arc::new(Catalog::of(Arc::clone(&written.state))),
-            accounts: Arc::clone(accounts),
-            written: Arc::clone(written),
-            system,
-            parts,
-            moments: RwLock::default(),
-        }
-    }
-
-    /// Returns what the ledger says of the server, document by document.
-    pub(crate) fn parts(&self) -> &[Arc<Database>] {
-        &self.parts
-    }
-
-    /// Returns the catalog of a moment; where it is not known, grants that end are not in force.
-    pub(crate) fn at(&self, at: Option<Timestamp>) -> Arc<Catalog> {
-        let Some(moment) = at.filter(|_| !self.timed.is_empty()) else { return Arc::clone(&self.catalog) };
-        let key: Vec<bool> = self.timed.iter().map(|t| moment < t.value).collect();
-        if let Some(known) = self.moments.read().ok().and_then(|m| m.get(&key).cloned()) {
-            return known;
-        }
-        let made = Arc::new(Catalog::of(written(&self.system, &self.parts, at, &mut Vec::new()).state));
-        if let Ok(mut moments) = self.moments.write() {
-            moments.insert(key, Arc::clone(&made));
-        }
-        made
-    }
-}
 
 /// The session once it is open.
 pub(crate) struct Standing {
     pub(crate) account: String,
     pub(crate) role: String,
-}
-
-pub(crate) fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
-    let catalog = server.at(question.session.at);
-    let standing = open(site, question, server, &catalog, trace)?;
-    let (list, notes) = match wanted(&catalog, question, &standing) {
-        Ok(found) => found,
-        Err((code, text)) => {
-            trace.refuse(Stage::Permission, code, || (text, None))?;
-            return Err(Stop);
-        }
-    };
-    let before = trace.is_refused();
-    for need in &list {
-        judge(server, &catalog, need, trace)?;
-    }
-    for note in notes {
-        trace.pass(Stage::Permission, || (note, None));
-    }
-    if list.is_empty() {
-        trace.pass(Stage::Permission, || ("the server checks nothing for this".to_owned(), None));
-    }
-    // A grant that ends would have made the difference, but the moment is not stated.
-    if question.session.at.is_none() && trace.is_refused() && !before && !server.timed.is_empty() {
-        let before_all = server.at(Some(Timestamp::MIN));
-        let all = wanted(&before_all, question, &standing).is_ok_and(|(l, _)| l.iter().all(|n| n.outcome(&before_all).refusal.is_none()));
-        if all {
-            let place = server.timed.first().map(|t| t.place);
-            trace.refuse(Stage::Conditions, Refusal::NotStated, || {
-                ("a grant that ends would allow it; the question does not state the time".to_owned(), place)
-            })?;
-        }
-    }
-    Ok(())
 }
 
 /// Opens the session and makes the stated role active.
@@ -186,14 +92,9 @@ pub(crate) fn open(site: Site<'_>, question: &Question, server: &Server, catalog
 }
 
 /// Returns the checks that the server makes, in order, with remarks.
-pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing) -> Result<(Vec<Need>, Vec<String>), (Refusal, String)> {
+pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing) -> Result<Needs<Need>, (Refusal, String)> {
     if question.form == Form::Statement {
-        let needs = needs(catalog, &standing.account, &standing.role, &question.line)?;
-        return match needs.undecided.first() {
-            // A check that fails refuses, whatever else is not known.
-            Some(why) if needs.list.iter().all(|n| n.outcome(catalog).refusal.is_none()) => Err((Refusal::NotDecided, why.clone())),
-            _ => Ok((needs.list, needs.notes)),
-        };
+        return needs(catalog, &standing.account, &standing.role, &question.line);
     }
     let Some(asked) = asked(&question.line) else {
         return Err((
@@ -230,7 +131,7 @@ pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing
     let want = if asked.pass_on { Want::GrantOption } else { Want::Privilege };
     let on = if asked.columns.is_empty() { On::Object } else { On::Columns(asked.columns) };
     list.push(Need::Object { role: standing.role.clone(), object, demand: Demand::Privilege { any: privilege.only(), on, want } });
-    Ok((list, Vec::new()))
+    Ok(list.into())
 }
 
 /// Finds an object by its full name, or without its class where that is clear.
@@ -255,22 +156,10 @@ pub(crate) fn object_of(catalog: &Catalog, text: &str) -> Result<ObjectName, (Re
     }
 }
 
-fn judge(server: &Server, catalog: &Catalog, need: &Need, trace: &mut Trace) -> Result<(), Stop> {
-    let outcome = need.outcome(catalog);
-    let place = || -> Option<Place> {
-        match need {
-            Need::Object { object, .. } => server.places.objects.get(object).copied(),
-            Need::Switch { role, .. } | Need::Member { role, .. } | Need::Admin { role, .. } => server.places.roles.get(role).copied(),
-        }
-    };
-    match outcome.refusal {
-        None => trace.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
-        Some(code) => {
-            if let Need::Object { object, .. } = need {
-                trace.understood(|| Understood::Object(object.to_string()));
-            }
-            trace.refuse(Stage::Permission, code, || (outcome.text, place()))?;
-        }
+/// Returns where that is written which a check is about.
+pub(super) fn place(server: &Server, need: &Need) -> Option<Place> {
+    match need {
+        Need::Object { object, .. } => server.places.objects.get(object).copied(),
+        Need::Switch { role, .. } | Need::Member { role, .. } | Need::Admin { role, .. } => server.places.roles.get(role).copied(),
     }
-    Ok(())
 }

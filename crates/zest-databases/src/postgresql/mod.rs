@@ -20,12 +20,12 @@ use jiff::Timestamp;
 
 use crate::database;
 use crate::database::resolve::{DatabaseLinks, parts as parts_of};
-use crate::database::{Accounts, Rules};
+use crate::database::{Needs, Outcome, Rules};
 pub use acl::{Acl, AclRefusal, Grantee, Held};
 pub use catalog::{Catalog, Matrix, ObjectNumber, RoleNumber, Want, Way};
 pub use difference::script;
-pub(crate) use evaluate::{Server, open, walk, wanted};
-pub(crate) use need::{Demand, Need, On};
+use evaluate::{Standing, open, place, wanted};
+use need::{Demand, Need};
 pub use object::{ObjectName, literal, quoted};
 pub use privilege::{Class, Privilege, Privileges};
 use zest_engine::Engine;
@@ -38,8 +38,10 @@ use zest_model::ask::{Answer, Question, Refusal, Session};
 use zest_model::entry::{self, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
 use zest_model::listing::Effective;
+use zest_model::source::{At, Place};
 
 type Links = DatabaseLinks<written::Written>;
+type Server = database::Server<Postgresql>;
 
 /// What only `postgresql` says.
 #[derive(Debug)]
@@ -48,14 +50,16 @@ pub(crate) struct Postgresql;
 impl Rules for Postgresql {
     const WORD: &'static [entry::Kind] = &[entry::Kind::POSTGRESQL];
     type Written = written::Written;
-    type Server = Server;
+    type Held = Catalog;
+    type Session<'s> = Standing;
+    type Need = Need;
 
     fn login_of(account: &str) -> String {
         account.to_owned()
     }
 
-    fn written(system: &System, parts: &[Arc<Database>], findings: &mut Vec<Finding>) -> written::Written {
-        written(system, parts, None, findings)
+    fn written(system: &System, parts: &[Arc<Database>], at: Option<Timestamp>, findings: &mut Vec<Finding>) -> written::Written {
+        written(system, parts, at, findings)
     }
 
     fn one_more(written: &mut written::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
@@ -66,20 +70,32 @@ impl Rules for Postgresql {
         written::join(written, parts, entry, findings)
     }
 
-    fn server(system: &Arc<System>, parts: Vec<Arc<Database>>, links: &Links) -> Server {
-        Server::new(Arc::clone(system), parts, links)
+    fn timed(written: &written::Written) -> &[At<Timestamp>] {
+        &written.timed
     }
 
-    fn accounts(server: &Server) -> &Accounts {
-        &server.accounts
+    fn held(written: &written::Written) -> Arc<Catalog> {
+        Arc::new(Catalog::of(Arc::clone(&written.state)))
     }
 
-    fn open(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
-        open(site, question, server, &server.at(question.session.at), trace).map(drop)
+    fn open(site: Site<'_>, question: &Question, server: &Server, held: &Catalog, trace: &mut Trace) -> Result<Standing, Stop> {
+        open(site, question, server, held, trace)
     }
 
-    fn walk(site: Site<'_>, question: &Question, server: &Server, trace: &mut Trace) -> Result<(), Stop> {
-        walk(site, question, server, trace)
+    fn wanted(held: &Catalog, question: &Question, session: &Standing) -> Result<Needs<Need>, (Refusal, String)> {
+        wanted(held, question, session)
+    }
+
+    fn outcome(need: &Need, held: &Catalog, _: &Standing) -> Outcome {
+        need.outcome(held)
+    }
+
+    fn place(need: &Need, server: &Server, _: &Standing) -> Option<Place> {
+        place(server, need)
+    }
+
+    fn about(need: &Need) -> Option<String> {
+        if let Need::Object { object, .. } = need { Some(object.to_string()) } else { None }
     }
 
     fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Refusal) -> Vec<WayOn> {

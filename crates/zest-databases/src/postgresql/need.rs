@@ -3,19 +3,9 @@
 use super::catalog::{Catalog, Want, Way};
 use super::object::ObjectName;
 use super::privilege::{Class, Privilege, Privileges};
+use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
 use zest_model::source::{Place, visible};
-
-/// On which columns a privilege is needed.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum On {
-    /// On the object itself.
-    Object,
-    /// On the object, or on any column of it.
-    Some,
-    /// On the object, or on each of these columns.
-    Columns(Vec<String>),
-}
 
 /// What is needed.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -39,14 +29,6 @@ pub(crate) enum Need {
     Admin { role: String, of: String },
 }
 
-/// What came out.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Outcome {
-    pub(crate) refusal: Option<Refusal>,
-    pub(crate) text: String,
-    pub(crate) place: Option<Place>,
-}
-
 impl Need {
     pub(crate) fn privilege(role: &str, object: &ObjectName, privilege: Privilege, on: On) -> Self {
         let demand = Demand::Privilege { any: privilege.only(), on, want: Want::Privilege };
@@ -67,7 +49,7 @@ impl Need {
                 On::Columns(_) | On::Some => {}
             }
         }
-        self.of(role).outcome(catalog).refusal.is_none()
+        self.of(role).outcome(catalog).passes()
     }
 
     /// Returns the same need for another role.

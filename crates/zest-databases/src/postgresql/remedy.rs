@@ -1,7 +1,8 @@
 //! What could be changed about a refusal: another active role, a membership, a grant.
 
-use super::{Demand, Need, On, Server, Want};
+use super::{Demand, Need, Postgresql, Server, Want};
 use crate::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
+use crate::database::{On, refusing};
 use zest_engine::rules::Site;
 use zest_engine::trace::Trace;
 use zest_engine::ways::{Way, way};
@@ -42,8 +43,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             let Ok(standing) = super::open(site, question, server, &catalog, &mut trace) else {
                 return connect(site, answer, refusal);
             };
-            let Ok((needs, _)) = super::wanted(&catalog, question, &standing) else { return Vec::new() };
-            let Some(need) = needs.iter().find(|n| n.outcome(&catalog).refusal.is_some()) else { return Vec::new() };
+            let Some(need) = refusing::<Postgresql>(&catalog, question, &standing) else { return Vec::new() };
             let mut ways = Vec::new();
             // Roles that could be made active, and hold what is wanted.
             let candidates: Vec<&String> =
@@ -62,7 +62,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             let member = |r: &String| join(site, &standing.role, r, server.places.roles.get(&standing.role).copied());
             let (owners, others): (Vec<&String>, Vec<&String>) = groups.into_iter().take(PROPOSED).partition(|r| owned(r) > 0);
             ways.extend(others.into_iter().map(member));
-            ways.extend(grant(site, need));
+            ways.extend(grant(site, &need));
             ways.extend(owners.into_iter().map(member));
             ways
         }

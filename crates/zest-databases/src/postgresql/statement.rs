@@ -11,12 +11,13 @@ use sqlparser::ast::{
 
 use super::Column;
 use super::catalog::{Catalog, Want};
-use super::need::{Demand, Need, On};
+use super::need::{Demand, Need};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use crate::database::followed::{Followed, Then};
 use crate::database::name::parts;
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
+use crate::database::{Needs, On};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, one, table_name, with_statements};
 use zest_model::ask::Refusal;
 
@@ -99,26 +100,15 @@ struct Circumstances {
     change: Option<usize>,
 }
 
-/// What a statement needs.
-#[derive(Debug, Default)]
-pub(crate) struct Needs {
-    /// In the order in which the server checks them.
-    pub(crate) list: Vec<Need>,
-    /// What is not known; then the statement is not decided.
-    pub(crate) undecided: Vec<String>,
-    /// Remarks, such as row security.
-    pub(crate) notes: Vec<String>,
-}
-
 /// Derives what a statement needs when `current` runs it in a session of `session`.
-pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str) -> Result<Needs, (Refusal, String)> {
+pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
     with_statements(Dialect::Postgresql, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
         Ok(needs_of(catalog, (session, current), text, statement))
     })
 }
 
-fn needs_of(catalog: &Catalog, (session, current): (&str, &str), text: &str, statement: &Statement) -> Needs {
+fn needs_of(catalog: &Catalog, (session, current): (&str, &str), text: &str, statement: &Statement) -> Needs<Need> {
     let mut deriver = Deriver {
         catalog,
         session: session.to_owned(),

@@ -1,0 +1,46 @@
+//! What a server checks for an action, and what came out of a check.
+
+use zest_model::ask::Refusal;
+use zest_model::source::Place;
+
+/// On which columns a privilege is needed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum On {
+    /// On the object itself.
+    Object,
+    /// On the object, or on any column of it.
+    Some,
+    /// On the object, or on each of these columns.
+    Columns(Vec<String>),
+}
+
+/// What a statement or a privilege needs; `N` is one check of the server.
+#[derive(Debug)]
+pub(crate) struct Needs<N> {
+    /// In the order in which the server checks them.
+    pub(crate) list: Vec<N>,
+    /// What is not known; then nothing is allowed.
+    pub(crate) undecided: Vec<String>,
+    /// Remarks, such as row security.
+    pub(crate) notes: Vec<String>,
+}
+
+impl<N> From<Vec<N>> for Needs<N> {
+    fn from(list: Vec<N>) -> Self {
+        Self { list, undecided: Vec::new(), notes: Vec::new() }
+    }
+}
+
+/// What came out of a check.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Outcome {
+    pub(crate) refusal: Option<Refusal>,
+    pub(crate) text: String,
+    pub(crate) place: Option<Place>,
+}
+
+impl Outcome {
+    pub(crate) const fn passes(&self) -> bool {
+        self.refusal.is_none()
+    }
+}
