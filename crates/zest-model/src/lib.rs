@@ -14,5 +14,6 @@ pub mod shape;
 pub mod source;
 pub mod table;
 pub mod text;
+mod written;
 
 pub use more::More;

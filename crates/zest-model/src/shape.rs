@@ -1,9 +1,6 @@
 //! What a table of a document may hold: one description that checks documents, reads them and writes the JSON Schema.
 
-use jiff::SignedDuration;
 use toml::de::DeValue;
-
-use crate::source::At;
 
 /// What a value may be.
 #[derive(Debug)]
@@ -59,6 +56,10 @@ pub enum Among {
     /// Where a key has a value, others must be there.
     Where(&'static str, &'static str, &'static [&'static str]),
 }
+
+pub(crate) const TEXTS: Shape = Shape::List(&Shape::Text);
+/// A privilege level.
+pub(crate) const LEVEL: Shape = Shape::Whole(0, 15);
 
 /// A user or a group.
 pub(crate) static PARTY: Shape = Shape::Form("^(user|group):.");
@@ -141,109 +142,3 @@ impl Shape {
         }
     }
 }
-
-/// A table of a document whose values are taken out by key; what does not fit is left out, and was reported.
-pub(crate) trait Source {
-    fn text(&self, key: &str) -> Option<At<String>>;
-    fn texts(&self, key: &str) -> Vec<At<String>>;
-    fn flag(&self, key: &str) -> Option<At<bool>>;
-    fn length(&mut self, key: &str) -> Option<At<SignedDuration>>;
-}
-
-/// A value that is one of a few words.
-pub(crate) trait Word: Sized {
-    fn read(word: &str) -> Option<Self>;
-}
-
-/// A value of an entry as it is written.
-pub(crate) trait Written: Default {
-    fn read(source: &mut dyn Source, key: &str) -> Self;
-    fn is_none(&self) -> bool;
-}
-
-impl Written for Option<At<String>> {
-    fn read(source: &mut dyn Source, key: &str) -> Self {
-        source.text(key)
-    }
-
-    fn is_none(&self) -> bool {
-        self.is_none()
-    }
-}
-
-impl Written for Option<At<SignedDuration>> {
-    fn read(source: &mut dyn Source, key: &str) -> Self {
-        source.length(key)
-    }
-
-    fn is_none(&self) -> bool {
-        self.is_none()
-    }
-}
-
-impl Written for Option<At<bool>> {
-    fn read(source: &mut dyn Source, key: &str) -> Self {
-        source.flag(key)
-    }
-
-    /// What does not hold is as good as not written.
-    fn is_none(&self) -> bool {
-        !self.as_ref().is_some_and(|flag| flag.value)
-    }
-}
-
-impl Written for Vec<At<String>> {
-    fn read(source: &mut dyn Source, key: &str) -> Self {
-        source.texts(key)
-    }
-
-    fn is_none(&self) -> bool {
-        self.is_empty()
-    }
-}
-
-impl<T: Word> Written for Vec<At<T>> {
-    fn read(source: &mut dyn Source, key: &str) -> Self {
-        let word = |text: At<String>| T::read(&text.value).map(|value| At::new(value, text.place));
-        source.texts(key).into_iter().filter_map(word).collect()
-    }
-
-    fn is_none(&self) -> bool {
-        self.is_empty()
-    }
-}
-
-/// Describes a table once: the entry, the shape that checks and documents it, how it is read, and whether anything is written.
-macro_rules! table {
-    (
-        $(#[$meta:meta])*
-        $name:ident, $shape:ident: $noun:literal, $about:literal, $rules:expr;
-        $($(#[doc = $doc:literal])+ $field:ident: $ty:ty = $key:literal, $of:expr, $what:literal;)+
-    ) => {
-        $(#[$meta])*
-        #[derive(Clone, Debug, Default)]
-        pub struct $name { $($(#[doc = $doc])+ pub $field: $ty,)+ #[doc(hidden)] pub more: crate::More }
-
-        #[doc = concat!("What ", $noun, " may hold.")]
-        pub static $shape: crate::shape::TableShape = crate::shape::TableShape {
-            noun: $noun,
-            about: $about,
-            keys: &[$(crate::shape::Key::new($key, $of, $what)),+],
-            rules: $rules,
-        };
-
-        impl $name {
-            /// Reads what is written in a table of that shape.
-            pub(crate) fn read(source: &mut dyn crate::shape::Source) -> Self {
-                Self { $($field: crate::shape::Written::read(source, $key),)+ more: crate::More }
-            }
-
-            /// Returns whether nothing is written.
-            #[must_use]
-            pub fn is_empty(&self) -> bool {
-                $(crate::shape::Written::is_none(&self.$field))&&+
-            }
-        }
-    };
-}
-pub(crate) use table;

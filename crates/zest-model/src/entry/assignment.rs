@@ -2,8 +2,12 @@
 
 use jiff::Timestamp;
 
+use super::service::{ASSUMABLE, GRANT};
+use super::when::WHEN;
 use super::{Assumable, Grant, When, builders, words};
+use crate::shape::{Among, LEVEL, PARTIES, Shape, TEXTS};
 use crate::source::{At, Place};
+use crate::written::{Source, Written, shape, table};
 
 /// The privilege level at which a session starts and the highest it may reach.
 #[derive(Clone, Debug)]
@@ -12,6 +16,28 @@ pub struct Band {
     pub start: At<u8>,
     /// The highest level it may reach.
     pub ceiling: At<u8>,
+}
+
+shape! {
+    BAND: "a band", "The privilege level at which a session starts and the highest it may reach.", &[];
+    required "start", LEVEL, "where a session starts";
+    required "ceiling", LEVEL, "the highest level it may reach";
+}
+
+impl Written for Option<Band> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        let mut found = None;
+        source.table(key, &mut |_, row| {
+            found = level(row, "start").zip(level(row, "ceiling")).map(|(start, ceiling)| Band { start, ceiling });
+        });
+        found
+    }
+}
+
+/// Reads a level; what is none was reported.
+pub(super) fn level(source: &mut dyn Source, key: &str) -> Option<At<u8>> {
+    let number = source.whole(key)?;
+    u8::try_from(number.value).ok().filter(|level| *level <= 15).map(|level| At::new(level, number.place))
 }
 
 impl Band {
@@ -23,34 +49,34 @@ impl Band {
     }
 }
 
-/// A bundle of rights that assignments hand out.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::Role;
-/// let role = Role::new("pier-tracer").band(1, 7).commands("trace-only");
-/// assert_eq!(role.commands[0].value, "trace-only");
-/// ```
-#[derive(Clone, Debug)]
-pub struct Role {
-    /// The id.
-    pub id: At<String>,
+table! {
+    /// A bundle of rights that assignments hand out.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::Role;
+    /// let role = Role::new("pier-tracer").band(1, 7).commands("trace-only");
+    /// assert_eq!(role.commands[0].value, "trace-only");
+    /// ```
+    Role {
+        /// The id.
+        id: At<String>,
+    }, ROLE: "a role", "A bundle of rights that assignments hand out.", &[];
+
     /// The name shown to people.
-    pub name: Option<At<String>>,
+    name: Option<At<String>> = "name", Shape::Text, "the name shown to people";
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// Roles whose rights this one has as well.
-    pub includes: Vec<At<String>>,
+    includes: Vec<At<String>> = "includes", TEXTS, "roles whose rights this one has as well";
     /// Start level and ceiling; those of the included roles unless stated.
-    pub band: Option<Band>,
+    band: Option<Band> = "band", Shape::Table(&BAND), "start level and ceiling; those of the included roles unless stated";
     /// Command sets.
-    pub commands: Vec<At<String>>,
+    commands: Vec<At<String>> = "commands", TEXTS, "command sets";
     /// Grants on clouds and in applications.
-    pub grants: Vec<Grant>,
+    grants: Vec<Grant> = "grants", Shape::List(&Shape::Table(&GRANT)), "who may do what on which resources; a deny outweighs every allow";
     /// Who may assume it; nobody unless stated.
-    pub assumable: Option<Assumable>,
-    #[doc(hidden)]
-    pub more: crate::More,
+    assumable: Option<Assumable> = "assumable", Shape::Table(&ASSUMABLE), "who may assume it; nobody unless stated";
 }
 
 impl Role {
@@ -59,20 +85,6 @@ impl Role {
     #[must_use]
     pub fn new(id: &str) -> Self {
         Self::at(At::here(id.to_owned()))
-    }
-
-    pub(crate) const fn at(id: At<String>) -> Self {
-        Self {
-            id,
-            name: None,
-            remark: None,
-            includes: Vec::new(),
-            band: None,
-            commands: Vec::new(),
-            grants: Vec::new(),
-            assumable: None,
-            more: crate::More,
-        }
     }
 
     /// Sets start level and ceiling.
@@ -107,22 +119,30 @@ impl Role {
     }
 }
 
-/// Which systems an assignment covers: all parts that are given must fit.
-#[derive(Clone, Debug, Default)]
-#[non_exhaustive]
-pub struct On {
-    /// Where the selection is written.
-    pub place: Option<Place>,
+table! {
+    /// Which systems an assignment covers: all parts that are given must fit.
+    #[derive(Default)]
+    On {
+        /// Where the selection is written.
+        place: Option<Place>,
+    }, ON: "a selection of systems", "Which systems an assignment covers.", &[Among::Some(&["all", "systems", "within", "labels"])];
+
     /// Every system of the ledger.
-    pub all: Option<At<bool>>,
+    all: Option<At<bool>> = "all", Shape::Flag, "every system of the ledger";
     /// Systems by id.
-    pub systems: Vec<At<String>>,
+    systems: Vec<At<String>> = "systems", TEXTS, "systems by id";
     /// Systems at or below this place in the tree.
-    pub within: Option<At<String>>,
+    within: Option<At<String>> = "within", Shape::Text, "systems at or below this place in the tree";
     /// Systems that carry each of these labels, with one of the values.
-    pub labels: Vec<(At<String>, Vec<At<String>>)>,
+    labels: Vec<(At<String>, Vec<At<String>>)> = "labels", Shape::Map(&Shape::Either(&[Shape::Text, TEXTS])), "systems that carry each of these labels";
     /// On a cloud: the container at and below which the roles count; everywhere unless stated.
-    pub at: Option<At<String>>,
+    at: Option<At<String>> = "at", Shape::Text, "on a cloud: the container at and below which the roles count; everywhere unless stated";
+}
+
+impl Written for On {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        <Option<Self> as Written>::read(source, key).unwrap_or_default()
+    }
 }
 
 impl On {
@@ -166,35 +186,36 @@ impl On {
     }
 }
 
-/// Who gets which roles on which systems, under which conditions.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::{Assignment, On};
-/// let entry = Assignment::new(On::label("class", "pier-switch")).to("group:shore-watch").role("pier-tracer");
-/// assert_eq!(entry.to.len(), 1);
-/// ```
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Assignment {
-    /// Where it is written.
-    pub place: Place,
+table! {
+    /// Who gets which roles on which systems, under which conditions.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Assignment, On};
+    /// let entry = Assignment::new(On::label("class", "pier-switch")).to("group:shore-watch").role("pier-tracer");
+    /// assert_eq!(entry.to.len(), 1);
+    /// ```
+    Assignment {
+        /// Where it is written.
+        place: Place,
+    }, ASSIGNMENT: "an assignment", "Who gets which roles on which systems, under which conditions. On network devices the first that applies decides alone; on clouds, in applications and on hosts all that apply are added up.", &[];
+
     /// Who: `user:ID` or `group:ID`.
-    pub to: Vec<At<String>>,
+    to: Vec<At<String>> = required "to", PARTIES, "who: \"user:ID\" or \"group:ID\"";
     /// Roles.
-    pub roles: Vec<At<String>>,
+    roles: Vec<At<String>> = required "roles", TEXTS, "role ids";
     /// Systems.
-    pub on: On,
+    on: On = required "on", Shape::Table(&ON), "which systems; all parts that are given must fit";
     /// Conditions.
-    pub when: When,
+    when: When = "when", Shape::Table(&WHEN), "conditions; all that are given must hold";
     /// Order among assignments: a lower rank comes first, equal ranks in the order in which they are written; 100 unless stated.
-    pub rank: Option<At<u32>>,
+    rank: Option<At<u32>> = "rank", Shape::Whole(0, 1_000_000), "a lower rank comes first; 100 unless stated";
     /// First moment at which it holds.
-    pub from: Option<At<Timestamp>>,
+    from: Option<At<Timestamp>> = "from", Shape::Moment, "first moment of validity";
     /// First moment at which it no longer holds.
-    pub until: Option<At<Timestamp>>,
+    until: Option<At<Timestamp>> = "until", Shape::Moment, "end of validity: a date is good through its last moment, UTC";
     /// Why it is there.
-    pub because: Option<At<String>>,
+    because: Option<At<String>> = "because", Shape::Text, "why the entry is there";
 }
 
 impl Assignment {
@@ -206,20 +227,6 @@ impl Assignment {
     #[must_use]
     pub fn new(on: On) -> Self {
         Self { on, ..Self::at(Place::here()) }
-    }
-
-    pub(crate) fn at(place: Place) -> Self {
-        Self {
-            place,
-            to: Vec::new(),
-            roles: Vec::new(),
-            on: On::default(),
-            when: When::default(),
-            rank: None,
-            from: None,
-            until: None,
-            because: None,
-        }
     }
 
     /// Sets the conditions.
@@ -253,25 +260,26 @@ words! {
     }
 }
 
-/// Roles of which nobody may have two.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::{Apart, Separation};
-/// let entry = Separation::new("plan-and-approve", Apart::Held, &["rota-planner", "rota-approver"]);
-/// assert_eq!(entry.roles.len(), 2);
-/// ```
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Separation {
-    /// The id.
-    pub id: At<String>,
+table! {
+    /// Roles of which nobody may have two.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Apart, Separation};
+    /// let entry = Separation::new("plan-and-approve", Apart::Held, &["rota-planner", "rota-approver"]);
+    /// assert_eq!(entry.roles.len(), 2);
+    /// ```
+    Separation {
+        /// The id.
+        id: At<String>,
+    }, SEPARATION: "a separation of duties", "Roles of which nobody may have two.", &[];
+
     /// The roles.
-    pub roles: Vec<At<String>>,
+    roles: Vec<At<String>> = required "roles", TEXTS, "role ids";
     /// Whether they must not be held together, or not be active together; held unless stated.
-    pub never: Option<At<Apart>>,
+    never: Option<At<Apart>> = "never", Shape::Words(Apart::WORDS), "never held together, or never active in one session together; held unless stated";
     /// Why it is there.
-    pub because: Option<At<String>>,
+    because: Option<At<String>> = "because", Shape::Text, "why the entry is there";
 }
 
 impl Separation {
@@ -285,9 +293,5 @@ impl Separation {
             separation.roles.push(At::here((*role).to_owned()));
         }
         separation
-    }
-
-    pub(crate) const fn at(id: At<String>) -> Self {
-        Self { id, roles: Vec::new(), never: None, because: None }
     }
 }

@@ -1,7 +1,12 @@
 //! Command vocabularies and command sets.
 
+use super::assignment::level;
+use super::when::AFTER;
 use super::{Obligations, builders, words};
-use crate::source::At;
+use crate::finding::{Code, Finding};
+use crate::shape::{Among, LEVEL, Shape, TEXTS};
+use crate::source::{At, Place, visible};
+use crate::written::{Entry, Item, Source, Written, shape, table, tables};
 
 words! {
     /// What a command does to the session itself.
@@ -76,6 +81,27 @@ pub struct Mode {
     pub configuration: bool,
 }
 
+shape! {
+    MODE: "a mode", "A mode of a device's command line.", &[];
+    "prompt", Shape::Text, "the prompt after the host name";
+    "raised-prompt", Shape::Text, "the prompt of a privileged session";
+    "configuration", Shape::Flag, "whether the device's configuration is changed here";
+}
+
+impl Entry for Mode {
+    type Anchor = At<String>;
+
+    fn read(source: &mut dyn Source, name: At<String>) -> Self {
+        let text = |key| source.text(key).map(|t| t.value);
+        Self {
+            name,
+            prompt: text("prompt"),
+            raised_prompt: text("raised-prompt"),
+            configuration: source.flag("configuration").is_some_and(|f| f.value),
+        }
+    }
+}
+
 /// A command of a vocabulary.
 #[derive(Clone, Debug)]
 pub struct Command {
@@ -93,6 +119,31 @@ pub struct Command {
     pub about: Option<At<String>>,
 }
 
+shape! {
+    COMMAND: "a command", "A command of a vocabulary.", &[];
+    required "line", Shape::Text, "the line as a pattern";
+    "in", TEXTS, "modes in which it is known; the start mode unless stated";
+    "level", LEVEL, "the level it takes; 1 unless stated";
+    "does", Shape::Words(Does::WORDS), "what it does to the session";
+    "enters", Shape::Text, "the mode it enters";
+    "about", Shape::Text, "what it is for, in a few words";
+}
+
+impl Written for Vec<Command> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        tables(source, key, |_, row| {
+            Some(Command {
+                line: row.text("line")?,
+                modes: row.texts("in"),
+                level: level(row, "level"),
+                does: Written::read(row, "does"),
+                enters: row.text("enters"),
+                about: row.text("about"),
+            })
+        })
+    }
+}
+
 impl Command {
     /// Makes a command of the start mode at level 1.
     ///
@@ -108,7 +159,7 @@ impl Command {
         Self::at(At::here(line.to_owned()))
     }
 
-    pub(crate) const fn at(line: At<String>) -> Self {
+    pub(crate) fn at(line: At<String>) -> Self {
         Self { line, modes: Vec::new(), level: None, does: None, enters: None, about: None }
     }
 
@@ -126,33 +177,34 @@ impl Command {
     }
 }
 
-/// The commands a make of device knows.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::{Command, Vocabulary};
-/// let make = Vocabulary::new("corvane-os").command(Command::new("show release"));
-/// assert_eq!(make.commands.len(), 1);
-/// ```
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Vocabulary {
-    /// The id.
-    pub id: At<String>,
+table! {
+    /// The commands a make of device knows.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Command, Vocabulary};
+    /// let make = Vocabulary::new("corvane-os").command(Command::new("show release"));
+    /// assert_eq!(make.commands.len(), 1);
+    /// ```
+    Vocabulary {
+        /// The id.
+        id: At<String>,
+    }, VOCABULARY: "a vocabulary", "The commands that a make of device knows.", &[];
+
     /// The name shown to people.
-    pub name: Option<At<String>>,
+    name: Option<At<String>> = "name", Shape::Text, "the name shown to people";
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// Modes; a single one named `deck` unless stated.
-    pub modes: Vec<Mode>,
+    modes: Vec<Mode> = "modes", Shape::Map(&Shape::Table(&MODE)), "modes of the command line; one named \"deck\" unless stated";
     /// The mode in which sessions start; the first one unless stated.
-    pub start_mode: Option<At<String>>,
+    start_mode: Option<At<String>> = "start-mode", Shape::Text, "the mode in which sessions start; \"deck\" unless stated";
     /// What a bare elevation means; level 15 unless stated.
-    pub bare_elevation: Option<At<BareElevation>>,
+    bare_elevation: Option<At<BareElevation>> = "bare-elevation", Shape::Words(BareElevation::WORDS), "what an elevation without a number means; level-15 unless stated";
     /// Whether words may be shortened; to a unique prefix unless stated.
-    pub abbreviation: Option<At<Abbreviation>>,
+    abbreviation: Option<At<Abbreviation>> = "abbreviation", Shape::Words(Abbreviation::WORDS), "whether words may be shortened; unique-prefix unless stated";
     /// The commands, in the order in which they are listed to people.
-    pub commands: Vec<Command>,
+    commands: Vec<Command> = required "commands", Shape::List(&Shape::Table(&COMMAND)), "the commands, in the order in which they are listed";
 }
 
 impl Vocabulary {
@@ -161,19 +213,6 @@ impl Vocabulary {
     #[must_use]
     pub fn new(id: &str) -> Self {
         Self::at(At::here(id.to_owned()))
-    }
-
-    pub(crate) const fn at(id: At<String>) -> Self {
-        Self {
-            id,
-            name: None,
-            remark: None,
-            modes: Vec::new(),
-            start_mode: None,
-            bare_elevation: None,
-            abbreviation: None,
-            commands: Vec::new(),
-        }
     }
 
     builders! {
@@ -222,26 +261,88 @@ pub struct Rule {
     pub because: Option<At<String>>,
 }
 
-/// An ordered list of rules; the first that matches a line decides.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::CommandSet;
-/// let set = CommandSet::new("trace-only").deny("show settings live ...").allow("show ...");
-/// assert_eq!(set.rules.len(), 2);
-/// ```
-#[derive(Clone, Debug)]
-pub struct CommandSet {
-    /// The id.
-    pub id: At<String>,
+shape! {
+    RULE: "a rule", "One rule of a command set, with what must be done before it takes effect.", &[Among::One(&["allow", "deny", "include"])];
+    "allow", Shape::Text, "a pattern whose lines are permitted";
+    "deny", Shape::Text, "a pattern whose lines are refused";
+    "include", Shape::Text, "a command set whose rules stand here";
+    "after", Shape::Table(&AFTER), "what must be done before an allowed line takes effect";
+    "because", Shape::Text, "why the entry is there";
+}
+
+impl Written for Vec<Rule> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        let mut rules = Self::new();
+        source.items(key, &mut |item, row| {
+            rules.extend(match item {
+                Item::Text(text) => rule_of_text(&text, row),
+                Item::Table(place) => rule_of_table(place, row),
+            });
+        });
+        rules
+    }
+}
+
+/// Reads `allow PATTERN`, `deny PATTERN` or `include SET`.
+fn rule_of_text(text: &At<String>, source: &mut dyn Source) -> Option<Rule> {
+    let trimmed = text.value.trim();
+    let (verb, rest) = trimmed.split_once(char::is_whitespace).unwrap_or((trimmed, ""));
+    match RuleVerb::from_word(verb) {
+        Some(verb) if !rest.trim().is_empty() => {
+            Some(Rule { verb, text: At::new(rest.trim().to_owned(), text.place), after: None, because: None })
+        }
+        _ => {
+            source.report(
+                Finding::new(Code::BadPattern, format!("the rule `{}` cannot be read", visible(trimmed)))
+                    .at(text.place, "expected `allow PATTERN`, `deny PATTERN` or `include SET`")
+                    .help("a rule begins with one of these words and says what it is about: \"allow show release\""),
+            );
+            None
+        }
+    }
+}
+
+fn rule_of_table(place: Place, source: &mut dyn Source) -> Option<Rule> {
+    let mut given = Vec::new();
+    for verb in [RuleVerb::Allow, RuleVerb::Deny, RuleVerb::Include] {
+        given.extend(source.text(verb.word()).map(|text| (verb, text)));
+    }
+    let after: Option<Box<Obligations>> = source.has("after").then(|| Box::new(Written::read(source, "after")));
+    let because = source.text("because");
+    match (<[_; 1]>::try_from(given), &after) {
+        (Ok([(RuleVerb::Allow, text)]), _) => Some(Rule { verb: RuleVerb::Allow, text, after, because }),
+        (Ok([(verb, text)]), None) => Some(Rule { verb, text, after, because }),
+        _ => {
+            source.report(
+                Finding::new(Code::BadPattern, "a rule in table form has one of `allow`, `deny` and `include`")
+                    .at(place, "exactly one is expected; `after` goes with `allow` only")
+                    .help("write one table for each rule"),
+            );
+            None
+        }
+    }
+}
+
+table! {
+    /// An ordered list of rules; the first that matches a line decides.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::CommandSet;
+    /// let set = CommandSet::new("trace-only").deny("show settings live ...").allow("show ...");
+    /// assert_eq!(set.rules.len(), 2);
+    /// ```
+    CommandSet {
+        /// The id.
+        id: At<String>,
+    }, COMMAND_SET: "a command set", "Ordered rules over command lines; the first that matches a line decides.", &[];
+
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// The rules, in order.
-    pub rules: Vec<Rule>,
+    rules: Vec<Rule> = required "rules", Shape::List(&Shape::Either(&[Shape::Form("^\\s*(allow|deny|include)\\s+\\S"), Shape::Table(&RULE)])), "\"allow PATTERN\", \"deny PATTERN\", \"include SET\", or a table";
     /// What holds for all other lines; deny unless stated.
-    pub otherwise: Option<At<Otherwise>>,
-    #[doc(hidden)]
-    pub more: crate::More,
+    otherwise: Option<At<Otherwise>> = "otherwise", Shape::Words(Otherwise::WORDS), "what holds for all other lines; deny unless stated";
 }
 
 impl CommandSet {
@@ -250,10 +351,6 @@ impl CommandSet {
     #[must_use]
     pub fn new(id: &str) -> Self {
         Self::at(At::here(id.to_owned()))
-    }
-
-    pub(crate) const fn at(id: At<String>) -> Self {
-        Self { id, remark: None, rules: Vec::new(), otherwise: None, more: crate::More }
     }
 
     /// Adds a rule.

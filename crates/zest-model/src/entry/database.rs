@@ -3,7 +3,12 @@
 use jiff::Timestamp;
 
 use super::{Credential, builders, words};
+use crate::shape::{Among, PARTIES, Shape, TEXTS};
 use crate::source::{At, Place};
+use crate::written::table;
+
+/// What a PostgreSQL role may be.
+const SWITCHES: &[&str] = &["superuser", "create-role", "create-database", "replication", "bypass-row-security"];
 
 words! {
     /// With whose rights a view or routine runs.
@@ -15,36 +20,37 @@ words! {
     }
 }
 
-/// What one database server holds; a ledger may spread it over documents, and the parts are put together.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::{Database, DatabaseGrant, DatabaseObject, DatabaseRole};
-/// let database = Database::new("ticketing")
-///     .role(DatabaseRole::new("fare-clerk"))
-///     .object(DatabaseObject::new("table fares.price").column("amount", "numeric"))
-///     .grant(DatabaseGrant::allow(&["select", "update"]).on("table fares.price").to("fare-clerk"));
-/// assert_eq!(database.grants.len(), 1);
-/// ```
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Database {
-    /// The system it is on.
-    pub system: At<String>,
+table! {
+    /// What one database server holds; a ledger may spread it over documents, and the parts are put together.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Database, DatabaseGrant, DatabaseObject, DatabaseRole};
+    /// let database = Database::new("ticketing")
+    ///     .role(DatabaseRole::new("fare-clerk"))
+    ///     .object(DatabaseObject::new("table fares.price").column("amount", "numeric"))
+    ///     .grant(DatabaseGrant::allow(&["select", "update"]).on("table fares.price").to("fare-clerk"));
+    /// assert_eq!(database.grants.len(), 1);
+    /// ```
+    Database {
+        /// The system it is on.
+        system: At<String>,
+    }, DATABASE: "a database", "What one database server holds. May be spread over documents.", &[];
+
     /// The owner of the database; the server's first superuser unless stated.
-    pub owner: Option<At<String>>,
+    owner: Option<At<String>> = "owner", Shape::Text, "the owner of the database; the first superuser unless stated";
     /// Roles that may open sessions.
-    pub accounts: Vec<DatabaseRole>,
+    accounts: Vec<DatabaseRole> = "accounts", Shape::Map(&Shape::Table(&DATABASE_ROLE)), "roles that may open sessions, by name; on MariaDB \"name@origin\"";
     /// Roles that may not.
-    pub roles: Vec<DatabaseRole>,
+    roles: Vec<DatabaseRole> = "roles", Shape::Map(&Shape::Table(&DATABASE_ROLE)), "roles that may not, by name";
     /// Objects.
-    pub objects: Vec<DatabaseObject>,
+    objects: Vec<DatabaseObject> = "objects", Shape::Map(&Shape::Table(&DATABASE_OBJECT)), "objects by class and name: \"table fares.price\"";
     /// Grants and their corrections, in order.
-    pub grants: Vec<DatabaseGrant>,
+    grants: Vec<DatabaseGrant> = "grants", Shape::List(&Shape::Table(&DATABASE_GRANT)), "grants and their corrections; later ones act on what earlier ones left";
     /// Privileges of objects that are yet to be made, in order.
-    pub default_grants: Vec<DatabaseGrant>,
+    default_grants: Vec<DatabaseGrant> = "default-grants", Shape::List(&Shape::Table(&DATABASE_GRANT)), "privileges of objects that are yet to be made";
     /// What the server looks at for whole sessions and this ledger only names, such as `setting search_path of app`.
-    pub not_modelled: Vec<At<String>>,
+    not_modelled: Vec<At<String>> = "not-modelled", TEXTS, "what the server looks at and the ledger only names, such as \"check tide\" or \"trigger log on insert\": acts that look at it are not decided";
 }
 
 impl Database {
@@ -53,20 +59,6 @@ impl Database {
     #[must_use]
     pub fn new(system: &str) -> Self {
         Self::at(At::here(system.to_owned()))
-    }
-
-    #[doc(hidden)]
-    pub const fn at(system: At<String>) -> Self {
-        Self {
-            system,
-            owner: None,
-            accounts: Vec::new(),
-            roles: Vec::new(),
-            objects: Vec::new(),
-            grants: Vec::new(),
-            default_grants: Vec::new(),
-            not_modelled: Vec::new(),
-        }
     }
 
     /// Adds an account.
@@ -103,38 +95,39 @@ impl Database {
     }
 }
 
-/// An account or a role of a database server.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct DatabaseRole {
-    /// The name; on MariaDB an account is `name@origin`.
-    pub name: At<String>,
+table! {
+    /// An account or a role of a database server.
+    DatabaseRole {
+        /// The name; on MariaDB an account is `name@origin`.
+        name: At<String>,
+    }, DATABASE_ROLE: "an account or role of a database", "An account or a role of a database server.", &[];
+
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// Who may use the account besides the user of the same name: `user:ID` or `group:ID`.
-    pub used_by: Vec<At<String>>,
+    used_by: Vec<At<String>> = "used-by", PARTIES, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\"";
     /// Switches that are on: `superuser`, `create-role`, `create-database`, `replication`, `bypass-row-security`.
-    pub may: Vec<At<String>>,
+    may: Vec<At<String>> = "may", Shape::List(&Shape::Words(SWITCHES)), "switches that are on (PostgreSQL)";
     /// Whether it uses the privileges of its roles without activating them; yes unless stated.
-    pub inherit: Option<At<bool>>,
+    inherit: Option<At<bool>> = "inherit", Shape::Flag, "whether it uses the privileges of its roles without activating them; true unless stated (PostgreSQL)";
     /// The roles it is a member of.
-    pub member_of: Vec<At<String>>,
+    member_of: Vec<At<String>> = "member-of", TEXTS, "roles it is a member of";
     /// Roles it may pass the membership on of.
-    pub administers: Vec<At<String>>,
+    administers: Vec<At<String>> = "administers", TEXTS, "roles whose membership it may pass on";
     /// The role that is active at sign-in.
-    pub default_role: Option<At<String>>,
+    default_role: Option<At<String>> = "default-role", Shape::Text, "the role that is active at sign-in (MariaDB)";
     /// The most sessions at once.
-    pub connection_limit: Option<At<u32>>,
+    connection_limit: Option<At<u32>> = "connection-limit", Shape::Whole(0, 1_000_000), "the most sessions at once";
     /// First moment at which its credential is no longer accepted.
-    pub until: Option<At<Timestamp>>,
+    until: Option<At<Timestamp>> = "until", Shape::Moment, "end of validity of its credential: a date is good through its last moment, UTC";
     /// Whether it is locked.
-    pub locked: Option<At<bool>>,
+    locked: Option<At<bool>> = "locked", Shape::Flag, "whether it is locked (MariaDB)";
     /// The state of its credential; set unless stated.
-    pub credential: Option<At<Credential>>,
+    credential: Option<At<Credential>> = "credential", Shape::Words(Credential::WORDS), "the state of its credential; set unless stated";
     /// Resource limits, recorded and rolled out.
-    pub limits: Vec<(At<String>, At<u32>)>,
+    limits: Vec<(At<String>, At<u32>)> = "limits", Shape::Map(&Shape::Whole(0, 4_294_967_295)), "limits by the hour, such as queries or connections (MariaDB)";
     /// What the server looks at when it signs in and this ledger only names, such as `requirement ssl`.
-    pub not_modelled: Vec<At<String>>,
+    not_modelled: Vec<At<String>> = "not-modelled", TEXTS, "what the server looks at and the ledger only names, such as \"check tide\" or \"trigger log on insert\": acts that look at it are not decided";
 }
 
 impl DatabaseRole {
@@ -143,25 +136,6 @@ impl DatabaseRole {
     #[must_use]
     pub fn new(name: &str) -> Self {
         Self::at(At::here(name.to_owned()))
-    }
-
-    pub(crate) const fn at(name: At<String>) -> Self {
-        Self {
-            name,
-            remark: None,
-            used_by: Vec::new(),
-            may: Vec::new(),
-            inherit: None,
-            member_of: Vec::new(),
-            administers: Vec::new(),
-            default_role: None,
-            connection_limit: None,
-            until: None,
-            locked: None,
-            credential: None,
-            limits: Vec::new(),
-            not_modelled: Vec::new(),
-        }
     }
 
     builders! {
@@ -182,40 +156,41 @@ impl DatabaseRole {
     }
 }
 
-/// An object of a database.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct DatabaseObject {
-    /// Class and name: `table fares.price`.
-    pub name: At<String>,
+table! {
+    /// An object of a database.
+    DatabaseObject {
+        /// Class and name: `table fares.price`.
+        name: At<String>,
+    }, DATABASE_OBJECT: "an object of a database", "An object of a database, with as much of its definition as permissions depend on.", &[];
+
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// The owner; on MariaDB the definer.
-    pub owner: Option<At<String>>,
+    owner: Option<At<String>> = "owner", Shape::Text, "the role that owns it; on MariaDB the definer of a view or routine";
     /// Columns with their types, in order.
-    pub columns: Vec<(At<String>, At<String>)>,
+    columns: Vec<(At<String>, At<String>)> = "columns", Shape::Either(&[TEXTS, Shape::Map(&Shape::Text)]), "columns in order: a list of names, or a table of types by name";
     /// Defaults of columns that are no constants.
-    pub defaults: Vec<(At<String>, At<String>)>,
+    defaults: Vec<(At<String>, At<String>)> = "defaults", Shape::Map(&Shape::Text), "defaults that are no constants, by column";
     /// The query of a view.
-    pub query: Option<At<String>>,
+    query: Option<At<String>> = "query", Shape::Text, "the query of a view";
     /// With whose rights a view or routine runs.
-    pub runs_as: Option<At<RunsAs>>,
+    runs_as: Option<At<RunsAs>> = "runs-as", Shape::Words(RunsAs::WORDS), "with whose rights a view or routine runs";
     /// Whether row security is on.
-    pub row_security: Option<At<bool>>,
+    row_security: Option<At<bool>> = "row-security", Shape::Flag, "whether row security is on for the table";
     /// The parameters of a routine, where its name does not carry them (MariaDB).
-    pub parameters: Option<At<String>>,
+    parameters: Option<At<String>> = "parameters", Shape::Text, "the parameters of a routine (MariaDB)";
     /// What a function returns.
-    pub returns: Option<At<String>>,
+    returns: Option<At<String>> = "returns", Shape::Text, "what a function returns";
     /// The language of a routine.
-    pub language: Option<At<String>>,
+    language: Option<At<String>> = "language", Shape::Text, "the language of a routine";
     /// The body of a routine.
-    pub body: Option<At<String>>,
+    body: Option<At<String>> = "body", Shape::Text, "the body of a routine";
     /// The values of an enumerated type.
-    pub values: Vec<At<String>>,
+    values: Vec<At<String>> = "values", TEXTS, "the values of an enumerated type";
     /// The wrapper of a foreign server.
-    pub wrapper: Option<At<String>>,
+    wrapper: Option<At<String>> = "wrapper", Shape::Text, "the wrapper of a foreign server";
     /// What the server looks at and this ledger only names, such as `check tide` or `trigger log on insert`.
-    pub not_modelled: Vec<At<String>>,
+    not_modelled: Vec<At<String>> = "not-modelled", TEXTS, "what the server looks at and the ledger only names, such as \"check tide\" or \"trigger log on insert\": acts that look at it are not decided";
 }
 
 impl DatabaseObject {
@@ -224,26 +199,6 @@ impl DatabaseObject {
     #[must_use]
     pub fn new(name: &str) -> Self {
         Self::at(At::here(name.to_owned()))
-    }
-
-    pub(crate) const fn at(name: At<String>) -> Self {
-        Self {
-            name,
-            remark: None,
-            owner: None,
-            columns: Vec::new(),
-            defaults: Vec::new(),
-            query: None,
-            runs_as: None,
-            row_security: None,
-            parameters: None,
-            returns: None,
-            language: None,
-            body: None,
-            values: Vec::new(),
-            wrapper: None,
-            not_modelled: Vec::new(),
-        }
     }
 
     /// Adds a column.
@@ -266,38 +221,40 @@ impl DatabaseObject {
     }
 }
 
-/// A grant, or a correction that takes something back.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct DatabaseGrant {
-    /// Where it is written.
-    pub place: Place,
+table! {
+    /// A grant, or a correction that takes something back.
+    DatabaseGrant {
+        /// Where it is written.
+        place: Place,
+    }, DATABASE_GRANT: "a grant", "A grant, or a correction of earlier ones.", &[Among::One(&["allow", "revoke"])];
+
     /// Privileges that are given.
-    pub allow: Vec<At<String>>,
+    allow: Vec<At<String>> = "allow", TEXTS, "privileges that are given; \"all\" for every one that applies";
     /// Privileges that are taken back.
-    pub revoke: Vec<At<String>>,
+    revoke: Vec<At<String>> = "revoke", TEXTS, "privileges that are taken back";
     /// Privileges that would be denied; no database server of ours knows that.
-    pub deny: Vec<At<String>>,
+    deny: Vec<At<String>> = "deny", TEXTS, "not known by any database server here: a finding says what to write instead";
     /// All but these.
-    pub except: Vec<At<String>>,
+    except: Vec<At<String>> = "except", TEXTS, "all but these";
     /// Objects: `table fares.price`, `all tables in fares`, `database loyalty`, `everything`.
-    pub on: Vec<At<String>>,
+    on: Vec<At<String>> = "on", Shape::Either(&[Shape::Text, TEXTS]), "objects: \"table fares.price\", \"all tables in fares\", \"database\", \"everything\"";
     /// Only these columns.
-    pub columns: Vec<At<String>>,
+    columns: Vec<At<String>> = "columns", TEXTS, "only these columns";
     /// To, or from, these roles; `public` is everybody.
-    pub to: Vec<At<String>>,
+    to: Vec<At<String>> = "to", TEXTS, "roles that get it; \"public\" is everybody"
+        and "from", TEXTS, "roles that lose it";
     /// With the right to pass it on; for a revoke: that right only.
-    pub regrant: Option<At<bool>>,
+    regrant: Option<At<bool>> = "regrant", Shape::Flag, "with the right to pass it on; for a revoke: that right only";
     /// For a revoke: also what others hold through it.
-    pub cascade: Option<At<bool>>,
+    cascade: Option<At<bool>> = "cascade", Shape::Flag, "for a revoke: also what others hold through it";
     /// Who gives; the owner unless stated.
-    pub grantor: Option<At<String>>,
+    grantor: Option<At<String>> = "grantor", Shape::Text, "who gives; the owner unless stated";
     /// Whose new objects a default grant is for.
-    pub creator: Option<At<String>>,
+    creator: Option<At<String>> = "creator", Shape::Text, "for a default grant: whose new objects";
     /// Why.
-    pub because: Option<At<String>>,
+    because: Option<At<String>> = "because", Shape::Text, "why the entry is there";
     /// First moment at which it no longer holds.
-    pub until: Option<At<Timestamp>>,
+    until: Option<At<Timestamp>> = "until", Shape::Moment, "end of validity: a date is good through its last moment, UTC";
 }
 
 impl DatabaseGrant {
@@ -321,26 +278,6 @@ impl DatabaseGrant {
             grant.revoke.push(At::here((*privilege).to_owned()));
         }
         grant
-    }
-
-    #[doc(hidden)]
-    pub const fn at(place: Place) -> Self {
-        Self {
-            place,
-            allow: Vec::new(),
-            revoke: Vec::new(),
-            deny: Vec::new(),
-            except: Vec::new(),
-            on: Vec::new(),
-            columns: Vec::new(),
-            to: Vec::new(),
-            regrant: None,
-            cascade: None,
-            grantor: None,
-            creator: None,
-            because: None,
-            until: None,
-        }
     }
 
     builders! {

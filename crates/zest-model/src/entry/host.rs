@@ -3,36 +3,39 @@
 use jiff::{SignedDuration, Timestamp};
 
 use super::builders;
+use crate::shape::{NETWORKS, PARTIES, RUNNERS, Shape, TEXTS};
 use crate::source::{At, Place};
+use crate::written::table;
 
-/// What one host holds; a ledger may spread it over documents, and the parts are put together.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::{Host, HostAccount, RunAs};
-/// let host = Host::new("runner")
-///     .account(HostAccount::new("op-1"))
-///     .account(HostAccount::new("batch").shell("/usr/sbin/nologin"))
-///     .run_as(RunAs::new(&["user:op-1"], &["batch"], &["nightly"]).without_proof());
-/// assert_eq!(host.accounts.len(), 2);
-/// ```
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Host {
-    /// The system it is on.
-    pub system: At<String>,
+table! {
+    /// What one host holds; a ledger may spread it over documents, and the parts are put together.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Host, HostAccount, RunAs};
+    /// let host = Host::new("runner")
+    ///     .account(HostAccount::new("op-1"))
+    ///     .account(HostAccount::new("batch").shell("/usr/sbin/nologin"))
+    ///     .run_as(RunAs::new(&["user:op-1"], &["batch"], &["nightly"]).without_proof());
+    /// assert_eq!(host.accounts.len(), 2);
+    /// ```
+    Host {
+        /// The system it is on.
+        system: At<String>,
+    }, HOST: "a host", "What one host holds. May be spread over documents.", &[];
+
     /// Accounts.
-    pub accounts: Vec<HostAccount>,
+    accounts: Vec<HostAccount> = "accounts", Shape::Map(&Shape::Table(&HOST_ACCOUNT)), "accounts, by login";
     /// Who may run what as which account, in order: the first rule that matches a line decides.
-    pub run_as: Vec<RunAs>,
+    run_as: Vec<RunAs> = "run-as", Shape::List(&Shape::Table(&RUN_AS)), "who may run what as which account; the first rule that matches a line decides";
     /// Jobs that run by themselves.
-    pub jobs: Vec<Job>,
+    jobs: Vec<Job> = "jobs", Shape::Map(&Shape::Table(&JOB)), "jobs that run by themselves, by name";
     /// Directories that lead to others: `/bin` to `/usr/bin`.
-    pub links: Vec<(At<String>, At<String>)>,
+    links: Vec<(At<String>, At<String>)> = "links", Shape::Map(&Shape::Text), "directories that lead to others: \"/bin\" = \"/usr/bin\"";
     /// Variables that may be handed over to whatever runs as another account.
-    pub keep_environment: Vec<At<String>>,
+    keep_environment: Vec<At<String>> = "keep-environment", TEXTS, "variables that may be handed over to whatever runs as another account";
     /// How long a proof of identity is good for running as another account; for one line only unless stated.
-    pub proof_lasts: Option<At<SignedDuration>>,
+    proof_lasts: Option<At<SignedDuration>> = "proof-lasts", Shape::Length, "how long a proof is good for running as another account, in whole minutes; for one line unless stated";
 }
 
 impl Host {
@@ -41,18 +44,6 @@ impl Host {
     #[must_use]
     pub fn new(system: &str) -> Self {
         Self::at(At::here(system.to_owned()))
-    }
-
-    pub(crate) const fn at(system: At<String>) -> Self {
-        Self {
-            system,
-            accounts: Vec::new(),
-            run_as: Vec::new(),
-            jobs: Vec::new(),
-            links: Vec::new(),
-            keep_environment: Vec::new(),
-            proof_lasts: None,
-        }
     }
 
     /// Adds an account.
@@ -75,30 +66,31 @@ impl Host {
     }
 }
 
-/// An account of a host.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct HostAccount {
-    /// The login.
-    pub login: At<String>,
+table! {
+    /// An account of a host.
+    HostAccount {
+        /// The login.
+        login: At<String>,
+    }, HOST_ACCOUNT: "an account of a host", "An account of a host.", &[];
+
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// The login shell; `/bin/bash` unless stated.
-    pub shell: Option<At<String>>,
+    shell: Option<At<String>> = "shell", Shape::Text, "the login shell; /bin/bash unless stated";
     /// Who may use it besides the user of the same name: `user:ID` or `group:ID`.
-    pub used_by: Vec<At<String>>,
+    used_by: Vec<At<String>> = "used-by", PARTIES, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\"";
     /// Origins it is admitted from; any unless stated.
-    pub origin: Option<Vec<At<String>>>,
+    origin: Option<Vec<At<String>>> = "origin", NETWORKS, "where it is admitted from: addresses, networks, \"origin:ID\"; anywhere unless stated";
     /// Whether it is locked.
-    pub locked: Option<At<bool>>,
+    locked: Option<At<bool>> = "locked", Shape::Flag, "whether it is locked";
     /// First moment at which nobody can sign in with it any more.
-    pub until: Option<At<Timestamp>>,
+    until: Option<At<Timestamp>> = "until", Shape::Moment, "end of validity: a date is good through its last moment, UTC";
     /// Command sets: only their lines may be run as the account, and nobody signs in with it.
-    pub commands: Vec<At<String>>,
+    commands: Vec<At<String>> = "commands", TEXTS, "command sets: only their lines may be run as the account, by whoever uses it, and nobody signs in with it";
     /// Command sets of one user or group on this account; they come before those of everybody.
-    pub commands_of: Vec<(At<String>, Vec<At<String>>)>,
+    commands_of: Vec<(At<String>, Vec<At<String>>)> = "commands-of", Shape::Map(&TEXTS), "command sets of one user or group on this account; they come before `commands`";
     /// Whether identity must be proven to run those lines; yes unless stated.
-    pub proof: Option<At<bool>>,
+    proof: Option<At<bool>> = "proof", Shape::Flag, "whether identity must be proven to run those lines; true unless stated";
 }
 
 impl HostAccount {
@@ -110,21 +102,6 @@ impl HostAccount {
     #[must_use]
     pub fn new(login: &str) -> Self {
         Self::at(At::here(login.to_owned()))
-    }
-
-    pub(crate) const fn at(login: At<String>) -> Self {
-        Self {
-            login,
-            remark: None,
-            shell: None,
-            used_by: Vec::new(),
-            origin: None,
-            locked: None,
-            until: None,
-            commands: Vec::new(),
-            commands_of: Vec::new(),
-            proof: None,
-        }
     }
 
     /// Returns the login shell.
@@ -145,24 +122,25 @@ impl HostAccount {
     }
 }
 
-/// Who may run what as which account.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct RunAs {
-    /// Where it is written.
-    pub place: Place,
+table! {
+    /// Who may run what as which account.
+    RunAs {
+        /// Where it is written.
+        place: Place,
+    }, RUN_AS: "a rule of running as another account", "Who may run what as which account.", &[];
+
     /// Who, from their own account: `user:ID`, `group:ID` or `account:LOGIN`.
-    pub by: Vec<At<String>>,
+    by: Vec<At<String>> = required "by", RUNNERS, "who, from their own account: \"user:ID\", \"group:ID\" or \"account:LOGIN\"";
     /// As which accounts.
-    pub target: Vec<At<String>>,
+    target: Vec<At<String>> = required "as", TEXTS, "as which accounts";
     /// Command sets whose lines may be run.
-    pub commands: Vec<At<String>>,
+    commands: Vec<At<String>> = required "commands", TEXTS, "command sets whose lines may be run; a line begins with the full path of a program";
     /// Whether identity must be proven first; yes unless stated.
-    pub proof: Option<At<bool>>,
+    proof: Option<At<bool>> = "proof", Shape::Flag, "whether identity must be proven first; true unless stated";
     /// Whether any variable may be handed over; no unless stated.
-    pub any_environment: Option<At<bool>>,
+    any_environment: Option<At<bool>> = "any-environment", Shape::Flag, "whether any variable may be handed over; false unless stated";
     /// Why it is there.
-    pub because: Option<At<String>>,
+    because: Option<At<String>> = "because", Shape::Text, "why the entry is there";
 }
 
 impl RunAs {
@@ -179,10 +157,6 @@ impl RunAs {
         rule
     }
 
-    pub(crate) const fn at(place: Place) -> Self {
-        Self { place, by: Vec::new(), target: Vec::new(), commands: Vec::new(), proof: None, any_environment: None, because: None }
-    }
-
     /// Says that identity need not be proven.
     #[track_caller]
     #[must_use]
@@ -192,22 +166,19 @@ impl RunAs {
     }
 }
 
-/// A job that runs by itself.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Job {
-    /// The name.
-    pub name: At<String>,
+table! {
+    /// A job that runs by itself.
+    Job {
+        /// The name.
+        name: At<String>,
+    }, JOB: "a job", "A job that runs by itself.", &[];
+
     /// The account it runs as.
-    pub runs_as: Option<At<String>>,
+    runs_as: Option<At<String>> = required "runs-as", Shape::Text, "the account it runs as";
     /// The line it runs.
-    pub line: Option<At<String>>,
+    line: Option<At<String>> = "line", Shape::Text, "the line it runs";
     /// Who may edit what it runs: `user:ID` or `group:ID`.
-    pub edited_by: Vec<At<String>>,
+    edited_by: Vec<At<String>> = "edited-by", PARTIES, "who may edit what it runs: \"user:ID\" or \"group:ID\"";
 }
 
-impl Job {
-    pub(crate) const fn at(name: At<String>) -> Self {
-        Self { name, runs_as: None, line: None, edited_by: Vec::new() }
-    }
-}
+impl Job {}

@@ -28,6 +28,19 @@ pub use system::{
 pub use when::{AFTER, WHEN};
 pub use when::{Obligations, When};
 
+/// What each table of a document may hold.
+#[doc(hidden)]
+pub mod shapes {
+    pub use super::assignment::{ASSIGNMENT, BAND, ON, ROLE, SEPARATION};
+    pub use super::command::{COMMAND, COMMAND_SET, MODE, RULE, VOCABULARY};
+    pub use super::database::{DATABASE, DATABASE_GRANT, DATABASE_OBJECT, DATABASE_ROLE};
+    pub use super::host::{HOST, HOST_ACCOUNT, JOB, RUN_AS};
+    pub use super::person::{CREDENTIAL_RULE, GROUP, ORIGIN, USER};
+    pub use super::service::{ACT_AS, APPLICATION, ASSUMABLE, CEILING, CLOUD, GRANT, OBJECT_TYPE, OPERATION, RESOURCE};
+    pub use super::system::{ACCOUNT, AUTHORISATION, NOTICES, OWN_LEVEL, SYSTEM};
+    pub use super::when::{AFTER, WHEN};
+}
+
 /// Gives an enum of words its text form, both ways.
 macro_rules! words {
     ($(#[$meta:meta])* $name:ident { $($(#[doc = $doc:literal])+ $variant:ident = $word:literal,)+ }) => {
@@ -50,7 +63,11 @@ macro_rules! words {
             }
         }
 
-        impl crate::shape::Word for $name {
+        impl crate::written::Word for $name {
+            fn words() -> &'static [&'static str] {
+                Self::WORDS
+            }
+
             fn read(word: &str) -> Option<Self> {
                 Self::from_word(word)
             }

@@ -3,7 +3,9 @@
 use jiff::Timestamp;
 
 use super::{Channel, builders, words};
+use crate::shape::{NETWORKS, PARTIES, Shape};
 use crate::source::At;
+use crate::written::table;
 
 words! {
     /// Whether a user is a person or a program.
@@ -31,45 +33,46 @@ words! {
     }
 }
 
-/// A person or a program that signs in.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::{Proof, User};
-/// let user = User::new("watch-1").name("First watch officer").proof(Proof::Password);
-/// assert_eq!(user.id.value, "watch-1");
-/// ```
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct User {
-    /// The id, which is also the name given at sign-in.
-    pub id: At<String>,
+table! {
+    /// A person or a program that signs in.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Proof, User};
+    /// let user = User::new("watch-1").name("First watch officer").proof(Proof::Password);
+    /// assert_eq!(user.id.value, "watch-1");
+    /// ```
+    User {
+        /// The id, which is also the name given at sign-in.
+        id: At<String>,
+    }, USER: "a user", "A person or a program that signs in.", &[];
+
     /// The name shown to people.
-    pub name: Option<At<String>>,
+    name: Option<At<String>> = "name", Shape::Text, "the name shown to people";
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// Place in the organisation, such as `shore/network`.
-    pub path: Option<At<String>>,
+    path: Option<At<String>> = "path", Shape::Text, "place in the organisation, such as \"shore/network\"";
     /// Person or service; a person unless stated.
-    pub kind: Option<At<UserKind>>,
+    kind: Option<At<UserKind>> = "kind", Shape::Words(UserKind::WORDS), "person or service; person unless stated";
     /// Ways to prove identity.
-    pub proofs: Vec<At<Proof>>,
+    proofs: Vec<At<Proof>> = "proofs", Shape::List(&Shape::Words(Proof::WORDS)), "ways to prove identity; never the secret itself";
     /// Channels the user may come through; all unless stated.
-    pub channels: Option<Vec<At<Channel>>>,
+    channels: Option<Vec<At<Channel>>> = "channels", Shape::List(&Shape::Words(Channel::WORDS)), "channels the user may come through; all unless stated";
     /// Whether the user is switched off.
-    pub disabled: Option<At<bool>>,
+    disabled: Option<At<bool>> = "disabled", Shape::Flag, "whether the user is switched off";
     /// First moment at which the user may sign in.
-    pub from: Option<At<Timestamp>>,
+    from: Option<At<Timestamp>> = "from", Shape::Moment, "first moment of validity";
     /// First moment at which the user may no longer sign in.
-    pub until: Option<At<Timestamp>>,
+    until: Option<At<Timestamp>> = "until", Shape::Moment, "end of validity: a date is good through its last moment, UTC";
     /// Whether the credential must be changed before anything else.
-    pub must_change_credential: Option<At<bool>>,
+    must_change_credential: Option<At<bool>> = "must-change-credential", Shape::Flag, "whether the credential must be changed before anything else";
     /// Attributes that conditions compare.
-    pub attributes: Vec<(At<String>, At<String>)>,
+    attributes: Vec<(At<String>, At<String>)> = "attributes", Shape::Map(&Shape::Text), "attributes that conditions compare";
     /// When the credential was set.
-    pub credential_set: Option<At<Timestamp>>,
+    credential_set: Option<At<Timestamp>> = "credential-set", Shape::Moment, "when the credential was set";
     /// How many characters the credential has.
-    pub credential_length: Option<At<u32>>,
+    credential_length: Option<At<u32>> = "credential-length", Shape::Whole(0, 1_000), "how many characters the credential has; never the credential itself";
 }
 
 impl User {
@@ -86,25 +89,6 @@ impl User {
     #[must_use]
     pub fn new(id: &str) -> Self {
         Self::at(At::here(id.to_owned()))
-    }
-
-    pub(crate) const fn at(id: At<String>) -> Self {
-        Self {
-            id,
-            name: None,
-            remark: None,
-            path: None,
-            kind: None,
-            proofs: Vec::new(),
-            channels: None,
-            disabled: None,
-            from: None,
-            until: None,
-            must_change_credential: None,
-            attributes: Vec::new(),
-            credential_set: None,
-            credential_length: None,
-        }
     }
 
     builders! {
@@ -147,25 +131,26 @@ impl User {
     }
 }
 
-/// What the credentials of some people must be like. The strictest of all rules that are for somebody counts.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::CredentialRule;
-/// let rule = CredentialRule::new("leads").of("group:leads").shortest(16).oldest_days(90);
-/// assert_eq!(rule.of.len(), 1);
-/// ```
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct CredentialRule {
-    /// The id.
-    pub id: At<String>,
+table! {
+    /// What the credentials of some people must be like. The strictest of all rules that are for somebody counts.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::CredentialRule;
+    /// let rule = CredentialRule::new("leads").of("group:leads").shortest(16).oldest_days(90);
+    /// assert_eq!(rule.of.len(), 1);
+    /// ```
+    CredentialRule {
+        /// The id.
+        id: At<String>,
+    }, CREDENTIAL_RULE: "a rule for credentials", "What the credentials of some people must be like. The strictest of all rules that are for somebody counts.", &[];
+
     /// Whose: `user:ID` or `group:ID`.
-    pub of: Vec<At<String>>,
+    of: Vec<At<String>> = required "of", PARTIES, "whose: \"user:ID\" or \"group:ID\"";
     /// How many characters it has at least.
-    pub shortest: Option<At<u32>>,
+    shortest: Option<At<u32>> = "shortest", Shape::Whole(0, 1_000), "how many characters it has at least";
     /// For how many days it is good.
-    pub oldest_days: Option<At<u32>>,
+    oldest_days: Option<At<u32>> = "oldest-days", Shape::Whole(1, 36_500), "for how many days it is good";
 }
 
 impl CredentialRule {
@@ -174,10 +159,6 @@ impl CredentialRule {
     #[must_use]
     pub fn new(id: &str) -> Self {
         Self::at(At::here(id.to_owned()))
-    }
-
-    pub(crate) const fn at(id: At<String>) -> Self {
-        Self { id, of: Vec::new(), shortest: None, oldest_days: None }
     }
 
     builders! {
@@ -190,30 +171,30 @@ impl CredentialRule {
     }
 }
 
-/// A set of users and groups.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::Group;
-/// let group = Group::new("shore-watch").member("user:watch-1").owner("user:watch-lead");
-/// assert_eq!(group.members.len(), 1);
-/// ```
-#[derive(Clone, Debug)]
-pub struct Group {
-    /// The id.
-    pub id: At<String>,
+table! {
+    /// A set of users and groups.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::Group;
+    /// let group = Group::new("shore-watch").member("user:watch-1").owner("user:watch-lead");
+    /// assert_eq!(group.members.len(), 1);
+    /// ```
+    Group {
+        /// The id.
+        id: At<String>,
+    }, GROUP: "a group", "A set of users and groups, with owners who answer for it.", &[];
+
     /// The name shown to people.
-    pub name: Option<At<String>>,
+    name: Option<At<String>> = "name", Shape::Text, "the name shown to people";
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// Members: `user:ID` or `group:ID`.
-    pub members: Vec<At<String>>,
+    members: Vec<At<String>> = "members", PARTIES, "\"user:ID\" or \"group:ID\"";
     /// Owners, who need not be members: `user:ID` or `group:ID`.
-    pub owners: Vec<At<String>>,
+    owners: Vec<At<String>> = "owners", PARTIES, "\"user:ID\" or \"group:ID\"; owners need not be members";
     /// Distinguished name of the directory group this one mirrors.
-    pub directory: Option<At<String>>,
-    #[doc(hidden)]
-    pub more: crate::More,
+    directory: Option<At<String>> = "directory", Shape::Text, "distinguished name of the directory group it mirrors";
 }
 
 impl Group {
@@ -222,10 +203,6 @@ impl Group {
     #[must_use]
     pub fn new(id: &str) -> Self {
         Self::at(At::here(id.to_owned()))
-    }
-
-    pub(crate) const fn at(id: At<String>) -> Self {
-        Self { id, name: None, remark: None, members: Vec::new(), owners: Vec::new(), directory: None, more: crate::More }
     }
 
     builders! {
@@ -240,23 +217,24 @@ impl Group {
     }
 }
 
-/// A named set of networks from which sessions come, such as a watch room.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::OriginNetworks;
-/// let room = OriginNetworks::new("watch-room").network("192.0.2.0/26");
-/// assert_eq!(room.networks[0].value, "192.0.2.0/26");
-/// ```
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct OriginNetworks {
-    /// The id, referred to as `origin:ID`.
-    pub id: At<String>,
+table! {
+    /// A named set of networks from which sessions come, such as a watch room.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::OriginNetworks;
+    /// let room = OriginNetworks::new("watch-room").network("192.0.2.0/26");
+    /// assert_eq!(room.networks[0].value, "192.0.2.0/26");
+    /// ```
+    OriginNetworks {
+        /// The id, referred to as `origin:ID`.
+        id: At<String>,
+    }, ORIGIN: "an origin", "Named networks that sessions come from, such as a watch room.", &[];
+
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// Addresses and networks in CIDR form.
-    pub networks: Vec<At<String>>,
+    networks: Vec<At<String>> = required "networks", NETWORKS, "addresses and networks in CIDR form";
 }
 
 impl OriginNetworks {
@@ -265,10 +243,6 @@ impl OriginNetworks {
     #[must_use]
     pub fn new(id: &str) -> Self {
         Self::at(At::here(id.to_owned()))
-    }
-
-    pub(crate) const fn at(id: At<String>) -> Self {
-        Self { id, remark: None, networks: Vec::new() }
     }
 
     builders! {

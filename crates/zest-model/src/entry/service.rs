@@ -2,8 +2,11 @@
 
 use jiff::Timestamp;
 
+use super::when::{AFTER, WHEN};
 use super::{Channel, Obligations, Proof, When, builders};
+use crate::shape::{Among, HOLDERS, PARTIES, Shape, TEXTS};
 use crate::source::{At, Place};
+use crate::written::{Entry, Source, Written, shape, table, tables};
 
 /// What one cloud or application holds; a ledger may spread it over documents, and the parts are put together.
 ///
@@ -17,7 +20,6 @@ use crate::source::{At, Place};
 /// assert_eq!(cloud.grants.len(), 1);
 /// ```
 #[derive(Clone, Debug)]
-#[non_exhaustive]
 pub struct Service {
     /// The system it is on.
     pub system: At<String>,
@@ -47,6 +49,62 @@ pub struct Service {
     pub session_attributes: Vec<At<String>>,
     /// Whether identity is checked again where an obligation says so; yes unless stated.
     pub identity_checks: Option<At<bool>>,
+    #[doc(hidden)]
+    pub more: crate::More,
+}
+
+shape! {
+    CLOUD: "a cloud", "What one cloud holds. May be spread over documents.", &[];
+    "interface", Shape::Text, "the OpenAPI document that describes its operations: a file `*.openapi.json` or `*.openapi.yaml` of the ledger";
+    "operations", Shape::Map(&Shape::Table(&OPERATION)), "operations that no interface describes, by name";
+    "operation-groups", Shape::Map(&TEXTS), "names for several operations; `read`, `write` and `tag:NAME` are there already";
+    "addresses", Shape::Map(&Shape::Text), "the resource that a path of the interface speaks of: \"/records/{r}\" = \"records/{r}\"";
+    "resources", Shape::Map(&Shape::Table(&RESOURCE)), "containers and resources, by path; what is not named below a container is there too";
+    "grants", Shape::List(&Shape::Table(&GRANT)), "who may do what on which resources; a deny outweighs every allow";
+    "ceilings", Shape::List(&Shape::Table(&CEILING)), "what grants can give at most";
+    "acting", Shape::List(&Shape::Table(&ACT_AS)), "who may act as which user, with their own credential";
+    "proofs-cover", Shape::Map(&Shape::List(&Shape::Words(Channel::WORDS))), "channels on which a proof given on a channel counts; on its own only unless stated";
+    "obtains", Shape::Map(&TEXTS), "the operations by which a proof is given during a session, by proof";
+    "session-attributes", TEXTS, "attributes that a session may state";
+}
+
+shape! {
+    APPLICATION: "an application", "What one application holds. May be spread over documents.", &[];
+    "types", Shape::Map(&Shape::Table(&OBJECT_TYPE)), "types of objects, by name";
+    "objects", Shape::Map(&Shape::Table(&RESOURCE)), "objects, by type and name: \"ramp/selkie-1\"";
+    "operation-groups", Shape::Map(&TEXTS), "names for several operations; `read`, `write` and `tag:NAME` are there already";
+    "grants", Shape::List(&Shape::Table(&GRANT)), "who may do what on which resources; a deny outweighs every allow";
+    "acting", Shape::List(&Shape::Table(&ACT_AS)), "who may act as which user, with their own credential";
+    "proofs-cover", Shape::Map(&Shape::List(&Shape::Words(Channel::WORDS))), "channels on which a proof given on a channel counts; on its own only unless stated";
+    "session-attributes", TEXTS, "attributes that a session may state";
+    "identity-checks", Shape::Flag, "whether identity is checked where an obligation says so; true unless stated";
+}
+
+impl Entry for Service {
+    type Anchor = At<String>;
+
+    /// A cloud and an application are one entry in two shapes: what one of them does not know is not written there.
+    fn read(source: &mut dyn Source, system: At<String>) -> Self {
+        let mut resources: Vec<Resource> = Written::read(source, "resources");
+        resources.extend(<Vec<Resource> as Written>::read(source, "objects"));
+        Self {
+            system,
+            interface: Written::read(source, "interface"),
+            operations: Written::read(source, "operations"),
+            operation_groups: Written::read(source, "operation-groups"),
+            addresses: Written::read(source, "addresses"),
+            resources,
+            types: Written::read(source, "types"),
+            grants: Written::read(source, "grants"),
+            ceilings: Written::read(source, "ceilings"),
+            acting: Written::read(source, "acting"),
+            proofs_cover: Written::read(source, "proofs-cover"),
+            obtains: Written::read(source, "obtains"),
+            session_attributes: Written::read(source, "session-attributes"),
+            identity_checks: Written::read(source, "identity-checks"),
+            more: crate::More,
+        }
+    }
 }
 
 impl Service {
@@ -58,7 +116,7 @@ impl Service {
     }
 
     #[doc(hidden)]
-    pub const fn at(system: At<String>) -> Self {
+    pub fn at(system: At<String>) -> Self {
         Self {
             system,
             interface: None,
@@ -74,6 +132,7 @@ impl Service {
             obtains: Vec::new(),
             session_attributes: Vec::new(),
             identity_checks: None,
+            more: crate::More,
         }
     }
 
@@ -81,7 +140,7 @@ impl Service {
     #[track_caller]
     #[must_use]
     pub fn operation(mut self, name: &str) -> Self {
-        self.operations.push(Operation { name: At::here(name.to_owned()), reads: None, about: None });
+        self.operations.push(Operation::at(At::here(name.to_owned())));
         self
     }
 
@@ -117,7 +176,8 @@ impl Service {
     #[track_caller]
     #[must_use]
     pub fn acting(mut self, target: &str, by: &[&str]) -> Self {
-        let mut rule = ActAs { place: Place::here(), target: At::here(target.to_owned()), by: Vec::new(), when: When::default() };
+        let mut rule =
+            ActAs { place: Place::here(), target: At::here(target.to_owned()), by: Vec::new(), when: When::default(), because: None };
         for party in by {
             rule.by.push(At::here((*party).to_owned()));
         }
@@ -133,29 +193,32 @@ impl Service {
     }
 }
 
-/// An operation of a cloud, or a right of an application.
-#[derive(Clone, Debug)]
-pub struct Operation {
-    /// The name.
-    pub name: At<String>,
+table! {
+    /// An operation of a cloud, or a right of an application.
+    Operation {
+        /// The name.
+        name: At<String>,
+    }, OPERATION: "an operation", "An operation of a cloud.", &[];
+
     /// Whether it only looks; for an operation of an interface its method says so.
-    pub reads: Option<At<bool>>,
+    reads: Option<At<bool>> = "reads", Shape::Flag, "whether it only looks; false unless stated";
     /// What it is for.
-    pub about: Option<At<String>>,
+    about: Option<At<String>> = "about", Shape::Text, "what it is for";
 }
 
-/// A container, a resource or an object, by its path.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Resource {
-    /// The path: `lanternsound/production/tickets`, or `ramp/selkie-1`.
-    pub path: At<String>,
+table! {
+    /// A container, a resource or an object, by its path.
+    Resource {
+        /// The path: `lanternsound/production/tickets`, or `ramp/selkie-1`.
+        path: At<String>,
+    }, RESOURCE: "a resource", "A container, a resource or an object.", &[];
+
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// Attributes that conditions compare.
-    pub attributes: Vec<(At<String>, At<String>)>,
+    attributes: Vec<(At<String>, At<String>)> = "attributes", Shape::Map(&Shape::Text), "attributes that conditions compare";
     /// What must be done before a right on it that does more than look takes effect.
-    pub after: Obligations,
+    after: Obligations = "after", Shape::Table(&AFTER), "what must be done before a right on it that does more than look takes effect";
 }
 
 impl Resource {
@@ -164,11 +227,6 @@ impl Resource {
     #[must_use]
     pub fn new(path: &str) -> Self {
         Self::at(At::here(path.to_owned()))
-    }
-
-    pub(crate) const fn at(path: At<String>) -> Self {
-        let after = Obligations { confirm: None, prove_again: None, second_person: Vec::new(), more: crate::More };
-        Self { path, remark: None, attributes: Vec::new(), after }
     }
 
     /// Adds an attribute.
@@ -187,22 +245,23 @@ impl Resource {
     }
 }
 
-/// A type of objects of an application.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct ObjectType {
-    /// The name, which is the first part of the paths of its objects.
-    pub name: At<String>,
+table! {
+    /// A type of objects of an application.
+    ObjectType {
+        /// The name, which is the first part of the paths of its objects.
+        name: At<String>,
+    }, OBJECT_TYPE: "a type of objects", "A type of objects of an application.", &[];
+
     /// Rights on objects of the type.
-    pub rights: Vec<At<String>>,
+    rights: Vec<At<String>> = required "rights", TEXTS, "rights on objects of the type";
     /// Those of them that only look: obligations of type and object do not concern them.
-    pub looks: Vec<At<String>>,
+    looks: Vec<At<String>> = "looks", TEXTS, "those of them that only look: obligations of type and object do not concern them";
     /// What must be done before a right on one of its objects takes effect.
-    pub after: Obligations,
+    after: Obligations = "after", Shape::Table(&AFTER), "what must be done before a right on one of its objects takes effect";
     /// What must be done before one of its rights takes effect.
-    pub rights_after: Vec<(At<String>, Obligations)>,
+    rights_after: Vec<(At<String>, Obligations)> = "rights-after", Shape::Map(&Shape::Table(&AFTER)), "what must be done before one of its rights takes effect";
     /// The right a second person must hold on the object; the one that is asked for unless stated.
-    pub second_person_right: Option<At<String>>,
+    second_person_right: Option<At<String>> = "second-person-right", Shape::Text, "the right a second person must hold; the one that is asked for unless stated";
 }
 
 impl ObjectType {
@@ -211,11 +270,6 @@ impl ObjectType {
     #[must_use]
     pub fn new(name: &str) -> Self {
         Self::at(At::here(name.to_owned()))
-    }
-
-    pub(crate) const fn at(name: At<String>) -> Self {
-        let after = Obligations { confirm: None, prove_again: None, second_person: Vec::new(), more: crate::More };
-        Self { name, rights: Vec::new(), looks: Vec::new(), after, rights_after: Vec::new(), second_person_right: None }
     }
 
     /// Says what must be done before a right on one of its objects takes effect.
@@ -233,66 +287,48 @@ impl ObjectType {
     }
 }
 
-/// A grant of a cloud or an application, or a deny.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::{Grant, Proof, When};
-/// let recent = When::new().proof(Proof::OneTimeCode);
-/// let deny = Grant::deny(&["all"]).except(&["codes.confirm"]).on("**").to("group:everyone").lifted_by(recent);
-/// assert_eq!(deny.except.len(), 1);
-/// ```
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Grant {
-    /// Where it is written.
-    pub place: Place,
+table! {
+    /// A grant of a cloud or an application, or a deny.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Grant, Proof, When};
+    /// let recent = When::new().proof(Proof::OneTimeCode);
+    /// let deny = Grant::deny(&["all"]).except(&["codes.confirm"]).on("**").to("group:everyone").lifted_by(recent);
+    /// assert_eq!(deny.except.len(), 1);
+    /// ```
+    Grant {
+        /// Where it is written.
+        place: Place,
+    }, GRANT: "a grant", "A grant of a cloud or an application, or a deny.", &[Among::One(&["allow", "deny"])];
+
     /// Operations that are given.
-    pub allow: Vec<At<String>>,
+    allow: Vec<At<String>> = "allow", TEXTS, "operations or groups of operations that are given; \"all\" for every one";
     /// Operations that are refused.
-    pub deny: Vec<At<String>>,
+    deny: Vec<At<String>> = "deny", TEXTS, "operations or groups of operations that are refused (clouds)";
     /// All but these operations.
-    pub except: Vec<At<String>>,
+    except: Vec<At<String>> = "except", TEXTS, "all but these operations";
     /// Resources, as patterns over paths.
-    pub on: Vec<At<String>>,
+    on: Vec<At<String>> = "on", Shape::Either(&[Shape::Text, TEXTS]), "resources: a path; `*` is one part of it, `**` at the end all that is below";
     /// All but these resources.
-    pub except_on: Vec<At<String>>,
+    except_on: Vec<At<String>> = "except-on", Shape::Either(&[Shape::Text, TEXTS]), "all but these resources";
     /// Who: `user:ID`, `group:ID` or `role:ID`; for a grant of a role, whoever holds it.
-    pub to: Vec<At<String>>,
+    to: Vec<At<String>> = "to", HOLDERS, "who: \"user:ID\", \"group:ID\" or \"role:ID\"; not in a role's own grants";
     /// Conditions, all of which must hold.
-    pub when: When,
+    when: When = "when", Shape::Table(&WHEN), "conditions; all that are given must hold";
     /// Conditions that lift it: it does not apply while all of them hold.
-    pub lifted_by: When,
+    lifted_by: When = "lifted-by", Shape::Table(&WHEN), "conditions that lift it: it does not apply while all of them hold";
     /// What must be done before it takes effect.
-    pub after: Obligations,
+    after: Obligations = "after", Shape::Table(&AFTER), "what must be done before it takes effect";
     /// First moment at which it holds.
-    pub from: Option<At<Timestamp>>,
+    from: Option<At<Timestamp>> = "from", Shape::Moment, "first moment of validity";
     /// First moment at which it no longer holds.
-    pub until: Option<At<Timestamp>>,
+    until: Option<At<Timestamp>> = "until", Shape::Moment, "end of validity: a date is good through its last moment, UTC";
     /// Why it is there.
-    pub because: Option<At<String>>,
+    because: Option<At<String>> = "because", Shape::Text, "why the entry is there";
 }
 
 impl Grant {
-    #[doc(hidden)]
-    pub fn at(place: Place) -> Self {
-        Self {
-            place,
-            allow: Vec::new(),
-            deny: Vec::new(),
-            except: Vec::new(),
-            on: Vec::new(),
-            except_on: Vec::new(),
-            to: Vec::new(),
-            when: When::default(),
-            lifted_by: When::default(),
-            after: Obligations::default(),
-            from: None,
-            until: None,
-            because: None,
-        }
-    }
-
     /// Makes a grant of operations, on nothing and to nobody yet.
     #[track_caller]
     #[must_use]
@@ -358,29 +394,28 @@ impl Grant {
     }
 }
 
-/// What grants can give at most.
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct Ceiling {
-    /// Where it is written.
-    pub place: Place,
-    /// Whose rights it limits: `user:ID`, `group:ID` or `role:ID`; everybody's unless stated.
-    pub of: Vec<At<String>>,
-    /// The container in which it limits rights; everywhere unless stated.
-    pub within: Option<At<String>>,
+table! {
+    /// What grants can give at most.
+    Ceiling {
+        /// Where it is written.
+        place: Place,
+    }, CEILING: "a ceiling", "What grants can give at most. Where several apply, each must let an operation through.", &[];
+
     /// The operations that may be given.
-    pub allow: Vec<At<String>>,
+    allow: Vec<At<String>> = required "allow", TEXTS, "operations or groups of operations that may be given";
     /// All but these.
-    pub except: Vec<At<String>>,
+    except: Vec<At<String>> = "except", TEXTS, "all but these";
+    /// Whose rights it limits: `user:ID`, `group:ID` or `role:ID`; everybody's unless stated.
+    of: Vec<At<String>> = "of", HOLDERS, "whose rights it limits: \"user:ID\", \"group:ID\" or \"role:ID\"; everybody's unless stated";
+    /// The container in which it limits rights; everywhere unless stated.
+    within: Option<At<String>> = "within", Shape::Text, "the container in which it limits rights; everywhere unless stated";
     /// The conditions under which they may be given.
-    pub when: When,
+    when: When = "when", Shape::Table(&WHEN), "conditions under which they may be given";
+    /// Why it is there.
+    because: Option<At<String>> = "because", Shape::Text, "why the entry is there";
 }
 
 impl Ceiling {
-    pub(crate) fn at(place: Place) -> Self {
-        Self { place, of: Vec::new(), within: None, allow: Vec::new(), except: Vec::new(), when: When::default() }
-    }
-
     /// Makes a ceiling that lets operations through.
     #[track_caller]
     #[must_use]
@@ -411,19 +446,54 @@ pub struct ActAs {
     pub by: Vec<At<String>>,
     /// Conditions, all of which must hold.
     pub when: When,
+    /// Why it is there.
+    pub because: Option<At<String>>,
 }
 
-/// Who may assume a role, and for how long.
-#[derive(Clone, Debug, Default)]
-pub struct Assumable {
-    /// Where it is written.
-    pub place: Option<Place>,
+table! {
+    /// Who may assume a role, and for how long.
+    #[derive(Default)]
+    Assumable {
+        /// Where it is written.
+        place: Option<Place>,
+    }, ASSUMABLE: "an assumption", "Who may assume a role. Its rights then replace their own for the session.", &[];
+
     /// Whom the role admits: `user:ID`, `group:ID` or `role:ID`.
-    pub by: Vec<At<String>>,
+    by: Vec<At<String>> = required "by", HOLDERS, "whom the role admits: \"user:ID\", \"group:ID\" or \"role:ID\"";
     /// Conditions, all of which must hold while it is assumed.
-    pub when: When,
+    when: When = "when", Shape::Table(&WHEN), "conditions under which it may be assumed";
     /// The longest session; no limit unless stated.
-    pub longest: Option<At<jiff::SignedDuration>>,
+    longest: Option<At<jiff::SignedDuration>> = "longest", Shape::Length, "the longest session";
     /// Attributes that whoever assumes it may state for the session.
-    pub may_state: Vec<At<String>>,
+    may_state: Vec<At<String>> = "may-state", TEXTS, "attributes that whoever assumes it may state for the session";
+}
+
+shape! {
+    ACT_AS: "a rule of acting as another", "Who may act as a user. It is not passed on: whoever acts as B may not act as C because B may.", &[];
+    required "as", Shape::Form("^user:."), "as whom: \"user:ID\"";
+    required "by", PARTIES, "who: \"user:ID\" or \"group:ID\"";
+    "when", Shape::Table(&WHEN), "conditions; all that are given must hold";
+    "because", Shape::Text, "why the entry is there";
+}
+
+impl Written for Vec<ActAs> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        tables(source, key, |place, row| {
+            Some(ActAs {
+                place,
+                target: row.text("as")?,
+                by: row.texts("by"),
+                when: Written::read(row, "when"),
+                because: row.text("because"),
+            })
+        })
+    }
+}
+
+impl Written for Vec<(At<String>, Obligations)> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        let mut list = Self::new();
+        source.named(key, &mut |name, row| list.push((name, Obligations::of(row))));
+        list
+    }
 }

@@ -1,7 +1,10 @@
 //! Systems and the accounts that live on them.
 
+use super::assignment::{BAND, level};
 use super::{Band, Proof, builders, words};
+use crate::shape::{Among, LEVEL, NETWORKS, PARTIES, Shape, TEXTS};
 use crate::source::At;
+use crate::written::{Source, Written, shape, table, tables};
 
 /// The word for the rules a system plays by.
 ///
@@ -162,57 +165,122 @@ pub struct OwnLevel {
     pub level: At<u8>,
 }
 
-/// A managed target.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::{System, Unrestricted};
-/// let switch = System::network_device("sw-selkie-1", "corvane-os", Unrestricted::Nothing)
-///     .label("class", "pier-switch")
-///     .authorise_all_levels();
-/// assert_eq!(switch.labels.len(), 1);
-/// ```
-#[derive(Clone, Debug)]
-#[non_exhaustive]
-pub struct System {
-    /// The id.
-    pub id: At<String>,
+shape! {
+    AUTHORISATION: "an authorisation", "Where a device asks the command sets.", &[];
+    required "levels", Shape::Either(&[Shape::Words(&["all", "none"]), Shape::List(&LEVEL)]), "levels at which commands are authorised centrally";
+    required "configuration", Shape::Flag, "whether commands in configuration modes are; a switch of its own";
+}
+
+impl Written for Option<At<Authorisation>> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        let mut found = None;
+        source.table(key, &mut |place, row| {
+            let levels = match row.text("levels") {
+                Some(word) if word.value == "all" => AuthorisedLevels::All,
+                _ => AuthorisedLevels::Listed(row.wholes("levels").into_iter().filter_map(|l| u8::try_from(l).ok()).collect()),
+            };
+            let configuration = row.flag("configuration").filter(|_| row.has("levels"));
+            found = configuration.map(|c| At::new(Authorisation { levels, configuration: c.value }, place));
+        });
+        found
+    }
+}
+
+shape! {
+    OWN_LEVEL: "an own level", "A device's own level for one command.", &[];
+    required "command", Shape::Text, "the command's line exactly as the vocabulary writes it";
+    required "level", LEVEL, "the level it takes on this device";
+}
+
+impl Written for Vec<OwnLevel> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        tables(source, key, |_, row| Some(OwnLevel { command: row.text("command")?, level: level(row, "level")? }))
+    }
+}
+
+shape! {
+    NOTICES: "a notice", "Texts shown around sign-in.", &[];
+    "before", Shape::Text, "shown before sign-in";
+    "after", Shape::Text, "shown after sign-in";
+}
+
+impl Written for Option<At<Notices>> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        let mut found = None;
+        source.table(key, &mut |place, row| {
+            let text = |key| row.text(key).map(|t| t.value);
+            found = Some(At::new(Notices { before: text("before"), after: text("after") }, place));
+        });
+        found
+    }
+}
+
+impl Written for Option<At<Kind>> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        source.kind(key).map(|word| At::new(Kind::new(word.value), word.place))
+    }
+}
+
+impl Written for Option<At<Vec<IdentitySource>>> {
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        let place = source.place(key)?;
+        let order: Vec<At<IdentitySource>> = Written::read(source, key);
+        Some(At::new(order.into_iter().map(|s| s.value).collect(), place))
+    }
+}
+
+table! {
+    /// A managed target.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{System, Unrestricted};
+    /// let switch = System::network_device("sw-selkie-1", "corvane-os", Unrestricted::Nothing)
+    ///     .label("class", "pier-switch")
+    ///     .authorise_all_levels();
+    /// assert_eq!(switch.labels.len(), 1);
+    /// ```
+    System {
+        /// The id.
+        id: At<String>,
+    }, SYSTEM: "a system", "A managed target.", &[Among::Where("kind", "network-device", &["vocabulary", "no-command-set"]), Among::Where("kind", "host", &["no-command-set"])];
+
     /// The rules it plays by.
-    pub kind: Option<At<Kind>>,
+    kind: Option<At<Kind>> = required "kind", Shape::Kind, "the rules the system plays by";
     /// The name shown to people.
-    pub name: Option<At<String>>,
+    name: Option<At<String>> = "name", Shape::Text, "the name shown to people";
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// Host name or address.
-    pub address: Option<At<String>>,
+    address: Option<At<String>> = "address", Shape::Text, "host name or address";
     /// Labels that assignments select by.
-    pub labels: Vec<(At<String>, At<String>)>,
+    labels: Vec<(At<String>, At<String>)> = "labels", Shape::Map(&Shape::Text), "labels that assignments select by";
     /// Place in the tree of containers, such as `piers/selkie`.
-    pub within: Option<At<String>>,
+    within: Option<At<String>> = "within", Shape::Text, "place in the tree of containers, such as \"piers/selkie\"";
     /// The vocabulary its make speaks.
-    pub vocabulary: Option<At<String>>,
+    vocabulary: Option<At<String>> = "vocabulary", Shape::Text, "the vocabulary its make speaks";
     /// What holds where no command set is attached; there is no default.
-    pub no_command_set: Option<At<Unrestricted>>,
+    no_command_set: Option<At<Unrestricted>> = "no-command-set", Shape::Words(Unrestricted::WORDS), "what holds where no command set is attached; every device states it";
     /// Where the command sets are asked; nowhere unless stated.
-    pub authorisation: Option<At<Authorisation>>,
+    authorisation: Option<At<Authorisation>> = "authorisation", Shape::Table(&AUTHORISATION), "where commands are authorised centrally; nowhere unless stated";
     /// Order of identity sources; central, then local, unless stated.
-    pub identity_sources: Option<At<Vec<IdentitySource>>>,
+    identity_sources: Option<At<Vec<IdentitySource>>> = "identity-sources", Shape::List(&Shape::Words(IdentitySource::WORDS)), "who is asked, in order; central, then local, unless stated";
     /// Name-case rule; sensitive unless stated.
-    pub name_case: Option<At<NameCase>>,
+    name_case: Option<At<NameCase>> = "name-case", Shape::Words(NameCase::WORDS), "whether upper and lower case make two names; sensitive unless stated";
     /// What holds for commands while the central source is down; own levels unless stated.
-    pub when_central_down: Option<At<WhenCentralDown>>,
+    when_central_down: Option<At<WhenCentralDown>> = "when-central-down", Shape::Words(WhenCentralDown::WORDS), "what holds for commands while the central source is down; own-levels unless stated";
     /// Whether sessions get the privileged prompt at sign-in, whatever their level.
-    pub privileged_at_sign_in: Option<At<bool>>,
+    privileged_at_sign_in: Option<At<bool>> = "privileged-at-sign-in", Shape::Flag, "whether sessions get the privileged prompt at sign-in, whatever their level";
     /// The device's own levels, over those of the vocabulary.
-    pub own_levels: Vec<OwnLevel>,
+    own_levels: Vec<OwnLevel> = "own-levels", Shape::List(&Shape::Table(&OWN_LEVEL)), "the device's own levels, over those of the vocabulary";
     /// Texts shown around sign-in.
-    pub notices: Option<At<Notices>>,
+    notices: Option<At<Notices>> = "notices", Shape::Table(&NOTICES), "texts shown around sign-in";
     /// Accounts kept on the system itself.
-    pub accounts: Vec<Account>,
+    accounts: Vec<Account> = "accounts", Shape::Map(&Shape::Table(&ACCOUNT)), "accounts kept on the system itself, by login";
     /// For a PostgreSQL server, the database that is modelled; the id of the system unless stated.
-    pub database: Option<At<String>>,
+    database: Option<At<String>> = "database", Shape::Text, "for a PostgreSQL server: the database that is modelled; the id of the system unless stated";
     /// The proofs that a channel of the system accepts; any unless stated.
-    pub accepts: Vec<(At<Channel>, Vec<At<Proof>>)>,
+    accepts: Vec<(At<Channel>, Vec<At<Proof>>)> = "accepts", Shape::Map(&Shape::List(&Shape::Words(Proof::WORDS))), "proofs that a channel accepts, by channel; any unless stated";
 }
 
 impl System {
@@ -261,30 +329,6 @@ impl System {
         system
     }
 
-    pub(crate) const fn at(id: At<String>) -> Self {
-        Self {
-            id,
-            kind: None,
-            name: None,
-            remark: None,
-            address: None,
-            labels: Vec::new(),
-            within: None,
-            vocabulary: None,
-            no_command_set: None,
-            authorisation: None,
-            identity_sources: None,
-            name_case: None,
-            when_central_down: None,
-            privileged_at_sign_in: None,
-            own_levels: Vec::new(),
-            notices: None,
-            accounts: Vec::new(),
-            database: None,
-            accepts: Vec::new(),
-        }
-    }
-
     /// Adds a label.
     #[track_caller]
     #[must_use]
@@ -331,36 +375,36 @@ impl System {
     }
 }
 
-/// A login kept on a system itself.
-///
-/// # Example
-/// ```
-/// use zest_ledger::entry::Account;
-/// let account = Account::new("harbour-emergency").band(15, 15).used_by("group:network-leads");
-/// assert_eq!(account.login.value, "harbour-emergency");
-/// ```
-#[derive(Clone, Debug)]
-pub struct Account {
-    /// The login.
-    pub login: At<String>,
+table! {
+    /// A login kept on a system itself.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::Account;
+    /// let account = Account::new("harbour-emergency").band(15, 15).used_by("group:network-leads");
+    /// assert_eq!(account.login.value, "harbour-emergency");
+    /// ```
+    Account {
+        /// The login.
+        login: At<String>,
+    }, ACCOUNT: "an account", "A login kept on a system itself.", &[];
+
     /// A free remark.
-    pub remark: Option<At<String>>,
+    remark: Option<At<String>> = "remark", Shape::Text, "a free remark";
     /// Start level and ceiling.
-    pub band: Option<Band>,
+    band: Option<Band> = "band", Shape::Table(&BAND), "start level and ceiling";
     /// Who may use it besides the user of the same name: `user:ID` or `group:ID`.
-    pub used_by: Vec<At<String>>,
+    used_by: Vec<At<String>> = "used-by", PARTIES, "who may use it besides the user of the same name: \"user:ID\" or \"group:ID\"";
     /// Origins it is admitted from; any unless stated.
-    pub origin: Option<Vec<At<String>>>,
+    origin: Option<Vec<At<String>>> = "origin", NETWORKS, "where it is admitted from: addresses, networks, \"origin:ID\"; anywhere unless stated";
     /// Whether it is locked.
-    pub locked: Option<At<bool>>,
+    locked: Option<At<bool>> = "locked", Shape::Flag, "whether it is locked";
     /// The state of its credential; set unless stated.
-    pub credential: Option<At<Credential>>,
+    credential: Option<At<Credential>> = "credential", Shape::Words(Credential::WORDS), "the state of its credential; set unless stated";
     /// Whether it is kept for outages of the central source.
-    pub emergency: Option<At<bool>>,
+    emergency: Option<At<bool>> = "emergency", Shape::Flag, "whether it is kept for outages of the central source";
     /// Command sets of its own, which the device asks itself; without any, the levels of the commands decide.
-    pub commands: Vec<At<String>>,
-    #[doc(hidden)]
-    pub more: crate::More,
+    commands: Vec<At<String>> = "commands", TEXTS, "command sets of its own, which the device asks itself; without any, the levels of the commands decide";
 }
 
 impl Account {
@@ -369,21 +413,6 @@ impl Account {
     #[must_use]
     pub fn new(login: &str) -> Self {
         Self::at(At::here(login.to_owned()))
-    }
-
-    pub(crate) const fn at(login: At<String>) -> Self {
-        Self {
-            login,
-            remark: None,
-            band: None,
-            used_by: Vec::new(),
-            origin: None,
-            locked: None,
-            credential: None,
-            emergency: None,
-            commands: Vec::new(),
-            more: crate::More,
-        }
     }
 
     /// Sets start level and ceiling.

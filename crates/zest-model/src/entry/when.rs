@@ -3,10 +3,9 @@
 use jiff::SignedDuration;
 
 use super::{Channel, Proof, builders};
-use crate::shape::{Among, HOURS, NETWORKS, SECONDS, Shape, table};
+use crate::shape::{Among, HOURS, NETWORKS, SECONDS, Shape, TEXTS};
 use crate::source::At;
-
-const TEXTS: Shape = Shape::List(&Shape::Text);
+use crate::written::table;
 
 table! {
     /// The conditions of an assignment; all that are given must hold.

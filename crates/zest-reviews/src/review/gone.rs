@@ -69,7 +69,28 @@ fn places(engine: &Engine) -> Vec<Named> {
         references(&mut list, owners, &format!("as an owner of the group `{name}`"));
     }
     for system in systems {
-        let System { id, accounts, .. } = &**system;
+        let System {
+            id,
+            kind: _,
+            name: _,
+            remark: _,
+            address: _,
+            labels: _,
+            within: _,
+            vocabulary: _,
+            no_command_set: _,
+            authorisation: _,
+            identity_sources: _,
+            name_case: _,
+            when_central_down: _,
+            privileged_at_sign_in: _,
+            own_levels: _,
+            notices: _,
+            accounts,
+            database: _,
+            accepts: _,
+            more: _,
+        } = &**system;
         for account in accounts {
             let Account { login, used_by, remark: _, band: _, origin: _, locked, credential: _, emergency: _, commands: _, more: _ } =
                 account;
@@ -90,17 +111,18 @@ fn places(engine: &Engine) -> Vec<Named> {
     for role in roles {
         let Role { id, name: _, remark: _, includes: _, band: _, commands: _, grants, assumable, more: _ } = &**role;
         let whose = format!("by the role `{}`", visible(&id.value));
-        if let Some(Assumable { by, when: _, longest: _, may_state: _, place: _ }) = assumable {
+        if let Some(Assumable { place: _, by, when: _, longest: _, may_state: _, more: _ }) = assumable {
             references(&mut list, by, &format!("as one whom the role `{}` admits", visible(&id.value)));
         }
         grants.iter().for_each(|grant| of_grant(&mut list, grant, &whose));
     }
     for assignment in assignments {
-        let Assignment { to, .. } = &**assignment;
+        let Assignment { place: _, to, roles: _, on: _, when: _, rank: _, from: _, until: _, because: _, more: _ } = &**assignment;
         references(&mut list, to, "by an assignment");
     }
     for database in databases {
-        let Database { system, accounts, roles: _, .. } = &**database;
+        let Database { system, owner: _, accounts, roles: _, objects: _, grants: _, default_grants: _, not_modelled: _, more: _ } =
+            &**database;
         let kind = estate.names().systems.get(system.value.as_str()).map(|id| estate.declared()[id.index()].kind);
         for account in accounts {
             let DatabaseRole { name, used_by, .. } = account;
@@ -111,29 +133,47 @@ fn places(engine: &Engine) -> Vec<Named> {
         }
     }
     for service in services {
-        let Service { system, resources, types, grants, ceilings, acting, .. } = &**service;
+        let Service {
+            system,
+            interface: _,
+            operations: _,
+            operation_groups: _,
+            addresses: _,
+            resources,
+            types,
+            grants,
+            ceilings,
+            acting,
+            proofs_cover: _,
+            obtains: _,
+            session_attributes: _,
+            identity_checks: _,
+            more: _,
+        } = &**service;
         let on = format!("on `{}`", visible(&system.value));
         grants.iter().for_each(|grant| of_grant(&mut list, grant, &format!("by a grant {on}")));
-        for Ceiling { of, .. } in ceilings {
+        for Ceiling { place: _, allow: _, except: _, of, within: _, when: _, because: _, more: _ } in ceilings {
             references(&mut list, of, &format!("by a ceiling {on}"));
         }
-        for ActAs { target, by, when: _, place: _ } in acting {
+        for ActAs { place: _, target, by, when: _, because: _ } in acting {
             references(&mut list, std::slice::from_ref(target), &format!("as one to act as {on}"));
             references(&mut list, by, &format!("as one who acts as another {on}"));
         }
-        for Resource { after, path: _, .. } in resources {
+        for Resource { path: _, remark: _, attributes: _, after, more: _ } in resources {
             second_persons(&mut list, after, &format!("by an obligation {on}"));
         }
-        for ObjectType { after, rights_after, .. } in types {
+        for ObjectType { name: _, rights: _, looks: _, after, rights_after, second_person_right: _, more: _ } in types {
             for after in std::iter::once(after).chain(rights_after.iter().map(|(_, after)| after)) {
                 second_persons(&mut list, after, &format!("by an obligation {on}"));
             }
         }
     }
     for host in hosts {
-        let Host { system, accounts, run_as, jobs, .. } = &**host;
+        let Host { system, accounts, run_as, jobs, links: _, keep_environment: _, proof_lasts: _, more: _ } = &**host;
         let on = format!("on `{}`", visible(&system.value));
-        for HostAccount { login, used_by, commands_of, locked, .. } in accounts {
+        for HostAccount { login, remark: _, shell: _, used_by, origin: _, locked, until: _, commands: _, commands_of, proof: _, more: _ } in
+            accounts
+        {
             let whose = format!("by the account `{}` {on}", visible(&login.value));
             references(&mut list, used_by, &whose);
             for (who, _) in commands_of {
@@ -143,15 +183,15 @@ fn places(engine: &Engine) -> Vec<Named> {
                 own_login(&mut list, login, &login.value, &whose);
             }
         }
-        for RunAs { by, .. } in run_as {
+        for RunAs { place: _, by, target: _, commands: _, proof: _, any_environment: _, because: _, more: _ } in run_as {
             references(&mut list, by, &format!("by a rule of running as another account {on}"));
         }
-        for Job { name, edited_by, .. } in jobs {
+        for Job { name, runs_as: _, line: _, edited_by, more: _ } in jobs {
             references(&mut list, edited_by, &format!("as an editor of the job `{}` {on}", visible(&name.value)));
         }
     }
     for rule in credential_rules {
-        let CredentialRule { of, .. } = &**rule;
+        let CredentialRule { id: _, of, shortest: _, oldest_days: _, more: _ } = &**rule;
         references(&mut list, of, "by a rule for credentials");
     }
     list

@@ -261,7 +261,7 @@ impl Draft<'_> {
                 let place = entry.system.place;
                 let at = |id: &str| At::new(format!("user:{id}"), place);
                 let value = format!("{{ as = {}, by = [{}] }}", quoted(&format!("user:{target}")), quoted(&format!("user:{user}")));
-                entry.acting.push(ActAs { place, target: at(target), by: vec![at(user)], when: When::default() });
+                entry.acting.push(ActAs { place, target: at(target), by: vec![at(user)], when: When::default(), because: None });
                 self.of_service(system, &entry, "acting", How::AddLast(value));
                 self.entries.services.set(part, Arc::new(entry));
             }
