@@ -412,6 +412,9 @@ pub(crate) struct Ask {
     /// stated here hold for every question that does not state its own
     #[arg(long, conflicts_with_all = ["user", "line", "sql", "on"])]
     pub(crate) batch: bool,
+    /// Look for remedies of every refusal of a batch, which takes a thousand times as long
+    #[arg(long, conflicts_with_all = ["user", "line", "sql", "on"], requires = "batch")]
+    pub(crate) remedies: bool,
     #[command(flatten)]
     pub(crate) session: SessionArgs<true>,
     #[command(flatten)]

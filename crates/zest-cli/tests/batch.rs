@@ -73,3 +73,38 @@ fn answers_are_streamed() {
     drop(input);
     assert_eq!(child.wait().expect("it ends").code(), Some(1));
 }
+
+/// Whoever asks many questions wants verdicts and reasons; remedies are looked for where that is asked for.
+#[test]
+fn remedies_are_looked_for_on_demand_only() {
+    let refused = b"{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"restart\"}\n";
+    let (_, plain) = batch(refused);
+    assert!(plain[0].get("remedies").is_none() && plain[0]["verdict"] == "denied", "{}", plain[0]);
+    let words =
+        ["ask", "--batch", "--remedies", "--ledger", "demo/lanternsound", "--at", "2026-11-25T09:00:00+01:00", "--from", "192.0.2.10"];
+    let told: Value = serde_json::from_str(zest_with(&words, refused).out.trim()).expect("JSON");
+    assert!(told["remedies"].as_array().is_some_and(|list| !list.is_empty()), "{told}");
+    let misplaced = zest_with(&["ask", "watch-1", "--on", "sw-selkie-1", "--remedies", "--ledger", "demo/lanternsound", "restart"], b"");
+    assert_eq!(misplaced.status, 2, "without a batch they are looked for in any case");
+}
+
+/// Thousands of lines are answered by all processors; each answer is the one that the line gets alone, in the place of the line.
+#[test]
+fn many_answers_come_in_the_order_of_their_questions() {
+    let lines = ["show time", "restart", "show log", "no such line"];
+    let mut input = String::new();
+    for turn in 0..20_000 {
+        let bad = turn % 1_000 == 999;
+        let question = format!("{{\"user\":\"watch-1\",\"on\":\"sw-selkie-1\",\"line\":\"{}\"}}\n", lines[turn % 4]);
+        input.push_str(if bad { "{\n" } else { &question });
+    }
+    let (_, answers) = batch(input.as_bytes());
+    assert_eq!(answers.len(), 20_000);
+    for (turn, answer) in answers.iter().enumerate() {
+        if turn % 1_000 == 999 {
+            assert_eq!(answer["line"], turn + 1, "{answer}");
+        } else {
+            assert_eq!((&answer["question"]["line"], answer), (&Value::from(lines[turn % 4]), &answers[turn % 4]));
+        }
+    }
+}

@@ -85,7 +85,7 @@ fn real_processes_say_the_same_singly_and_in_a_batch() {
         let options: Vec<&str> = options.iter().map(String::as_str).collect();
         let ask = [&["--format", "json", asked.user.as_str(), "--on", asked.system.as_str()], &options[..], &["--", &asked.line]].concat();
         let single = zest_with(&[&base[..], &ask].concat(), b"");
-        let batch = zest_with(&[&base[..], &["--batch"], &options].concat(), bare.as_bytes());
+        let batch = zest_with(&[&base[..], &["--batch", "--remedies"], &options].concat(), bare.as_bytes());
         assert_eq!(single.status, batch.status, "{asked:?}\n{}{}\n{}", single.out, single.err, batch.out);
         let reply: Value = serde_json::from_str(&batch.out).expect("JSON");
         if single.status == 2 {

@@ -1,6 +1,6 @@
 //! `zest ask`: one question, or many as JSON Lines.
 
-use std::io::BufRead;
+use std::io::{BufRead, BufReader};
 
 use anyhow::{Context, Result};
 use serde_json::json;
@@ -72,40 +72,83 @@ pub(crate) const fn exit_of(verdict: Verdict) -> Exit {
     }
 }
 
-/// Answers one line after the other; a line that cannot be read gets an error line and the rest go on.
+/// Up to how many questions are answered before anything is written.
+const BLOCK: usize = 8192;
+/// From how many questions on it pays to use all processors.
+const MANY: usize = 64;
+
+/// A line of the input, with its number from 1.
+type Asked = (u64, Vec<u8>);
+
+/// Answers lines in their order; one that cannot be read gets an error line and the rest go on.
+///
+/// Whatever has arrived is answered together, by all processors. So whoever waits for each answer gets it, and a file is not
+/// answered line by line.
 fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
-    let mut input = std::io::stdin().lock();
-    let mut worst = Exit::Nothing;
-    let mut line = Vec::new();
-    let mut number = 0_u64;
-    while read_line(&mut input, &mut line).context("reading questions from standard input")? {
-        number += 1;
-        if line.iter().all(u8::is_ascii_whitespace) {
-            continue;
+    let mut input = BufReader::with_capacity(1 << 18, std::io::stdin().lock());
+    let workers = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    let (mut worst, mut number, mut is_over) = (Exit::Nothing, 0, false);
+    while !is_over {
+        let mut block: Vec<Asked> = Vec::new();
+        while block.is_empty() || (block.len() < BLOCK && input.buffer().contains(&b'\n')) {
+            let mut line = Vec::new();
+            if !read_line(&mut input, &mut line).context("reading questions from standard input")? {
+                is_over = true;
+                break;
+            }
+            number += 1;
+            if !line.iter().all(u8::is_ascii_whitespace) {
+                block.push((number, line));
+            }
         }
-        let parsed = std::str::from_utf8(&line).map_err(|_| "not UTF-8 text".to_owned()).and_then(|text| {
-            if text.len() > MAX_QUESTION {
-                Err("longer than 1 MiB".to_owned())
-            } else {
-                json::parse_question_in(text, &args.session.0).map_err(|e| e.to_string())
-            }
-        });
-        let error = |error: String| json!({ "error": error, "line": number });
-        let (reply, exit) = match parsed {
-            Ok(question) => {
-                let answer = engine.ask(&question);
-                match unknown::in_answer(&answer) {
-                    Some(unknown) => (error(unknown.0), Exit::Unknown),
-                    None => (json::answer(&answer), exit_of(answer.verdict)),
-                }
-            }
-            Err(why) => (error(why), Exit::Unreadable),
-        };
-        worst = worse(worst, exit);
-        say!("{reply}");
+        for (reply, exit) in answered(engine, args, &block, workers) {
+            worst = worse(worst, exit);
+            say!("{reply}");
+        }
         flush()?;
     }
     Ok(worst)
+}
+
+/// Answers some lines, in their order.
+fn answered(engine: &Engine, args: &Ask, block: &[Asked], workers: usize) -> Vec<(String, Exit)> {
+    let each = |part: &[Asked]| part.iter().map(|(number, line)| reply(engine, args, *number, line)).collect::<Vec<_>>();
+    if block.len() < MANY || workers == 1 {
+        return each(block);
+    }
+    std::thread::scope(|scope| {
+        let parts: Vec<_> = block.chunks(block.len().div_ceil(workers)).map(|part| scope.spawn(|| each(part))).collect();
+        let join = |part: std::thread::ScopedJoinHandle<'_, Vec<(String, Exit)>>| {
+            part.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+        };
+        parts.into_iter().flat_map(join).collect()
+    })
+}
+
+/// Answers one line.
+fn reply(engine: &Engine, args: &Ask, number: u64, line: &[u8]) -> (String, Exit) {
+    let parsed = std::str::from_utf8(line).map_err(|_| "not UTF-8 text".to_owned()).and_then(|text| {
+        if text.len() > MAX_QUESTION {
+            Err("longer than 1 MiB".to_owned())
+        } else {
+            json::parse_question_in(text, &args.session.0).map_err(|e| e.to_string())
+        }
+    });
+    let error = |error: String| json!({ "error": error, "line": number }).to_string();
+    let question = match parsed {
+        Ok(question) => question,
+        Err(why) => return (error(why), Exit::Unreadable),
+    };
+    let answer = if args.remedies { engine.ask(&question) } else { engine.explain(&question) };
+    if let Some(unknown) = unknown::in_answer(&answer) {
+        return (error(unknown.0), Exit::Unknown);
+    }
+    let mut told = json::answer(&answer);
+    if let (false, Some(fields)) = (args.remedies, told.as_object_mut()) {
+        // None were looked for: an empty list would say that there are none.
+        fields.shift_remove("remedies");
+    }
+    (told.to_string(), exit_of(answer.verdict))
 }
 
 /// Reads one line, keeping at most a little more than the longest question.

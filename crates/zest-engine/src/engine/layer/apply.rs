@@ -184,15 +184,15 @@ impl Draft<'_> {
             })?,
             Change::UnlockAccount { system, login } => {
                 let (_, entry) = self.system(system)?;
-                if entry.kind() == Kind::HOST {
-                    self.host_account(system, login, |account| {
-                        account.locked = None;
-                        Ok(("locked", How::Unset))
-                    })?;
-                } else {
+                if entry.accounts.iter().any(|a| a.login.value == *login) {
                     self.local_account(system, login, |account| {
                         account.locked = None;
                         ("locked", How::Unset)
+                    })?;
+                } else {
+                    self.host_account(system, login, |account| {
+                        account.locked = None;
+                        Ok(("locked", How::Unset))
                     })?;
                 }
             }
@@ -407,46 +407,38 @@ impl Draft<'_> {
         Conflict::Unknown(format!("`{}` has no account `{}`", visible(system), visible(login)))
     }
 
+    /// An account is where it is written: with the system itself, with a host, or with a database server.
     fn use_account(&mut self, system: &str, account: &str, user: &str) -> Result<(), Conflict> {
         self.user(user)?;
         let reference = format!("user:{user}");
-        let (_, entry) = self.system(system)?;
         let what = || format!("`{}` may use the account `{}`", visible(user), visible(account));
         let add = How::AddLast(quoted(&reference));
-        match entry.kind() {
-            Kind::HOST => {
-                let sources = Arc::clone(&self.estate.sources);
-                self.host_account(system, account, |account| {
-                    if let Some(known) = account.used_by.iter().find(|known| known.value == reference) {
-                        return Err(Conflict::Already(what(), sources.locate(known.place)));
-                    }
-                    account.used_by.push(At::new(reference.clone(), beside(&account.used_by, account.login.place)));
-                    Ok(("used-by", add))
-                })
-            }
-            Kind::POSTGRESQL | Kind::MARIADB => {
-                for part in self.parts_of(system, |e| &e.databases, |d| &d.system.value)? {
-                    let mut entry = (*self.entries.databases[part]).clone();
-                    if let Some(lent) = entry.accounts.iter_mut().find(|r| r.name.value == account) {
-                        self.is_new(&lent.used_by, &reference, what)?;
-                        lent.used_by.push(At::new(reference.clone(), beside(&lent.used_by, lent.name.place)));
-                        self.told(lent.name.place, keys(&["databases", system, "accounts", account]), "used-by", add);
-                        self.entries.databases.set(part, Arc::new(entry));
-                        return Ok(());
-                    }
-                }
-                Err(self.no_account(system, account))
-            }
-            _ => {
-                let known = entry.accounts.iter().find(|a| a.login.value == account);
-                let known = known.map(|a| a.used_by.clone()).ok_or_else(|| self.no_account(system, account))?;
-                self.is_new(&known, &reference, what)?;
-                self.local_account(system, account, |account| {
-                    account.used_by.push(At::new(reference, beside(&account.used_by, account.login.place)));
-                    ("used-by", add)
-                })
+        let (_, entry) = self.system(system)?;
+        if let Some(known) = entry.accounts.iter().find(|a| a.login.value == account) {
+            self.is_new(&known.used_by, &reference, what)?;
+            return self.local_account(system, account, |account| {
+                account.used_by.push(At::new(reference, beside(&account.used_by, account.login.place)));
+                ("used-by", add)
+            });
+        }
+        for part in self.parts_of(system, |e| &e.databases, |d| &d.system.value)? {
+            let mut entry = (*self.entries.databases[part]).clone();
+            if let Some(lent) = entry.accounts.iter_mut().find(|r| r.name.value == account) {
+                self.is_new(&lent.used_by, &reference, what)?;
+                lent.used_by.push(At::new(reference.clone(), beside(&lent.used_by, lent.name.place)));
+                self.told(lent.name.place, keys(&["databases", system, "accounts", account]), "used-by", add);
+                self.entries.databases.set(part, Arc::new(entry));
+                return Ok(());
             }
         }
+        let sources = Arc::clone(&self.estate.sources);
+        self.host_account(system, account, |account| {
+            if let Some(known) = account.used_by.iter().find(|known| known.value == reference) {
+                return Err(Conflict::Already(what(), sources.locate(known.place)));
+            }
+            account.used_by.push(At::new(reference.clone(), beside(&account.used_by, account.login.place)));
+            Ok(("used-by", add))
+        })
     }
 
     /// Returns the numbers of the entries that describe a system, which may be spread over documents; the system counts as touched.
