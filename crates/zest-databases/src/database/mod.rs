@@ -5,6 +5,7 @@ mod kind;
 pub(crate) mod name;
 pub(crate) mod need;
 pub(crate) mod not_modelled;
+mod privileges;
 pub(crate) mod remedy;
 pub(crate) mod resolve;
 pub(crate) mod review;
@@ -26,6 +27,7 @@ use zest_words::nearest;
 
 pub(crate) use kind::{Databases, Rules};
 pub(crate) use need::{Needs, On, Outcome};
+pub(crate) use privileges::privilege_set;
 pub(crate) use server::{Server, refusing};
 
 /// The accounts of a server as people use them: name, where it is written, who may use it.

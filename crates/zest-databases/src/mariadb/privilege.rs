@@ -1,7 +1,7 @@
 //! The privileges of MariaDB 10.11, with the bits of its own access masks, and the levels at which they can be granted
 //! (the page GRANT of its manual).
 
-use std::fmt;
+use crate::database::privilege_set;
 
 macro_rules! privileges {
     ($($(#[doc = $doc:literal])+ $name:ident = $bit:literal $word:literal [$($level:ident)*] $about:literal;)+) => {
@@ -188,67 +188,15 @@ impl Level {
     }
 }
 
-/// A set of privileges.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Privileges(pub(crate) u64);
+privilege_set! {
+    /// A set of privileges.
+    u64
+}
 
 impl Privileges {
-    /// The empty set.
-    pub const NONE: Self = Self(0);
-
     /// Makes a set of the server's own mask; unknown bits are left out, so they never allow anything.
     #[must_use]
     pub const fn from_mask(mask: u64) -> Self {
         Self(mask & ((1 << 39) - 1))
-    }
-
-    /// Returns whether a privilege is in the set.
-    #[must_use]
-    pub const fn contains(self, privilege: Privilege) -> bool {
-        self.0 & privilege.only().0 != 0
-    }
-
-    /// Returns whether the set is empty.
-    #[must_use]
-    pub const fn is_empty(self) -> bool {
-        self.0 == 0
-    }
-
-    /// Returns what is in both sets.
-    #[must_use]
-    pub const fn and(self, other: Self) -> Self {
-        Self(self.0 & other.0)
-    }
-
-    /// Returns what is in either set.
-    #[must_use]
-    pub const fn or(self, other: Self) -> Self {
-        Self(self.0 | other.0)
-    }
-
-    /// Returns what is in this set and not in the other.
-    #[must_use]
-    pub const fn without(self, other: Self) -> Self {
-        Self(self.0 & !other.0)
-    }
-
-    /// Returns the privileges in order.
-    pub fn iter(self) -> impl Iterator<Item = Privilege> {
-        Privilege::ALL.iter().copied().filter(move |p| self.contains(*p))
-    }
-}
-
-impl FromIterator<Privilege> for Privileges {
-    fn from_iter<I: IntoIterator<Item = Privilege>>(list: I) -> Self {
-        list.into_iter().fold(Self::NONE, |set, p| set.or(p.only()))
-    }
-}
-
-impl fmt::Display for Privileges {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        for (i, privilege) in self.iter().enumerate() {
-            write!(f, "{}{}", if i == 0 { "" } else { ", " }, privilege.word())?;
-        }
-        Ok(())
     }
 }

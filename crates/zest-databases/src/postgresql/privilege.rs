@@ -1,6 +1,6 @@
 //! The privileges of PostgreSQL 15 and the classes of objects they apply to (chapter 5.7 of its manual, table 5.2).
 
-use std::fmt;
+use crate::database::privilege_set;
 
 macro_rules! privileges {
     ($($(#[doc = $doc:literal])+ $name:ident = $bit:literal $word:literal $about:literal;)+) => {
@@ -64,22 +64,20 @@ impl Privilege {
     }
 }
 
-/// A set of privileges.
-///
-/// # Example
-/// ```
-/// use zest_ledger::postgresql::{Class, Privilege, Privileges};
-/// let reading: Privileges = [Privilege::Select].into_iter().collect();
-/// assert!(Class::Table.applicable().contains(Privilege::Truncate));
-/// assert_eq!(reading.to_string(), "select");
-/// ```
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Privileges(pub(crate) u16);
+privilege_set! {
+    /// A set of privileges.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::{Class, Privilege, Privileges};
+    /// let reading: Privileges = [Privilege::Select].into_iter().collect();
+    /// assert!(Class::Table.applicable().contains(Privilege::Truncate));
+    /// assert_eq!(reading.to_string(), "select");
+    /// ```
+    u16
+}
 
 impl Privileges {
-    /// The empty set.
-    pub const NONE: Self = Self(0);
-
     const fn of(list: &[Privilege]) -> Self {
         let (mut bits, mut i) = (0, 0);
         while i < list.len() {
@@ -87,56 +85,6 @@ impl Privileges {
             i += 1;
         }
         Self(bits)
-    }
-
-    /// Returns whether a privilege is in the set.
-    #[must_use]
-    pub const fn contains(self, privilege: Privilege) -> bool {
-        self.0 & privilege.only().0 != 0
-    }
-
-    /// Returns whether the set is empty.
-    #[must_use]
-    pub const fn is_empty(self) -> bool {
-        self.0 == 0
-    }
-
-    /// Returns what is in both sets.
-    #[must_use]
-    pub const fn and(self, other: Self) -> Self {
-        Self(self.0 & other.0)
-    }
-
-    /// Returns what is in either set.
-    #[must_use]
-    pub const fn or(self, other: Self) -> Self {
-        Self(self.0 | other.0)
-    }
-
-    /// Returns what is in this set and not in the other.
-    #[must_use]
-    pub const fn without(self, other: Self) -> Self {
-        Self(self.0 & !other.0)
-    }
-
-    /// Returns the privileges in order.
-    pub fn iter(self) -> impl Iterator<Item = Privilege> {
-        Privilege::ALL.iter().copied().filter(move |p| self.contains(*p))
-    }
-}
-
-impl FromIterator<Privilege> for Privileges {
-    fn from_iter<I: IntoIterator<Item = Privilege>>(list: I) -> Self {
-        list.into_iter().fold(Self::NONE, |set, p| set.or(p.only()))
-    }
-}
-
-impl fmt::Display for Privileges {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        for (i, privilege) in self.iter().enumerate() {
-            write!(f, "{}{}", if i == 0 { "" } else { ", " }, privilege.word())?;
-        }
-        Ok(())
     }
 }
 
