@@ -72,8 +72,8 @@ pub(crate) const fn exit_of(verdict: Verdict) -> Exit {
     }
 }
 
-/// Up to how many questions are answered before anything is written.
-const BLOCK: usize = 8192;
+/// How many bytes of questions are answered before anything is written.
+const BLOCK: usize = 1 << 18;
 /// From how many questions on it pays to use all processors.
 const MANY: usize = 64;
 
@@ -85,12 +85,12 @@ type Asked = (u64, Vec<u8>);
 /// Whatever has arrived is answered together, by all processors. So whoever waits for each answer gets it, and a file is not
 /// answered line by line.
 fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
-    let mut input = BufReader::with_capacity(1 << 18, std::io::stdin().lock());
+    let mut input = BufReader::with_capacity(BLOCK, std::io::stdin().lock());
     let workers = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
     let (mut worst, mut number, mut is_over) = (Exit::Nothing, 0, false);
     while !is_over {
         let mut block: Vec<Asked> = Vec::new();
-        while block.is_empty() || (block.len() < BLOCK && input.buffer().contains(&b'\n')) {
+        while block.is_empty() || input.buffer().contains(&b'\n') {
             let mut line = Vec::new();
             if !read_line(&mut input, &mut line).context("reading questions from standard input")? {
                 is_over = true;

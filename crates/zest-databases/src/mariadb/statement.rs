@@ -1,8 +1,8 @@
 //! Which checks the server makes for a statement.
 
 use sqlparser::ast::{
-    Action, AlterTableOperation, CreateFunctionBody, Function, GrantObjects, ObjectName as Written, ObjectType, Privileges as Listed,
-    SchemaName, Set, Statement, Use as UseDatabase,
+    Action, AlterTableOperation, CreateFunctionBody, GrantObjects, ObjectName as Written, ObjectType, Privileges as Listed, SchemaName,
+    Set, Statement, Use as UseDatabase,
 };
 
 use super::name::{AccountName, Class, ObjectName, Scope};
@@ -12,7 +12,7 @@ use super::state::State;
 use crate::database::followed::{Followed, Then};
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::database::{Needs, On};
-use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, one, table_name, with_statements};
+use crate::sql::{Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, one, table_name, with_statements};
 use zest_model::ask::Refusal;
 
 /// Functions of the server itself that touch no table, sorted.
@@ -80,6 +80,23 @@ impl Names for Deriver<'_> {
     fn cast(&mut self, _: &sqlparser::ast::DataType, _: Option<&str>) -> Result<(), String> {
         // There are no types but the server's own.
         Ok(())
+    }
+}
+
+impl Touches for Deriver<'_> {
+    const DIALECT: Dialect = Dialect::Mariadb;
+
+    fn on_relation(&mut self, used: &Use) {
+        let object = self.found[used.relation].clone();
+        self.used(&object, used);
+    }
+
+    fn on_routine(&mut self, call: &Call, is_procedure: bool) {
+        self.called(call, if is_procedure { Class::Procedure } else { Class::Function });
+    }
+
+    fn undecided(&mut self, why: String) {
+        self.undecided.push(why);
     }
 }
 
@@ -154,22 +171,6 @@ impl Deriver<'_> {
 
 /// Rows
 impl Deriver<'_> {
-    fn walk(&mut self, statement: &Statement) {
-        let footprint = {
-            let mut walker = Walker::new(Dialect::Mariadb, self);
-            walker.statement(statement);
-            walker.footprint
-        };
-        self.undecided.extend(footprint.undecided);
-        for used in &footprint.uses {
-            let object = self.found[used.relation].clone();
-            self.used(&object, used);
-        }
-        for call in &footprint.calls {
-            self.called(call, Class::Function);
-        }
-    }
-
     fn used(&mut self, object: &ObjectName, used: &Use) {
         let on = |columns: &Columns| {
             if columns.whole {
@@ -456,25 +457,7 @@ impl Deriver<'_> {
             | Statement::Commit { .. }
             | Statement::Rollback { .. }
             | Statement::Savepoint { .. } => {}
-            other => {
-                let head = other.to_string().split_whitespace().take(2).collect::<Vec<_>>().join(" ");
-                self.undecided.push(format!("what `{head} …` needs is not known here"));
-            }
-        }
-    }
-
-    fn call(&mut self, function: &Function) {
-        let mut walker = Walker::new(Dialect::Mariadb, self);
-        walker.call(function);
-        let footprint = walker.footprint;
-        self.undecided.extend(footprint.undecided);
-        for used in &footprint.uses {
-            let object = self.found[used.relation].clone();
-            self.used(&object, used);
-        }
-        let count = footprint.calls.len();
-        for (i, call) in footprint.calls.iter().enumerate() {
-            self.called(call, if i + 1 == count { Class::Procedure } else { Class::Function });
+            other => self.not_known(other),
         }
     }
 

@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use sqlparser::ast::{
-    Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, DataType, Function,
+    Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, DataType,
     FunctionReturnType, GrantObjects, LockTableMode, ObjectName as Written, ObjectType, Owner, Privileges as Listed, SchemaName, Set,
     Statement, TableConstraint,
 };
@@ -18,7 +18,7 @@ use crate::database::followed::{Followed, Then};
 use crate::database::name::parts;
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::database::{Needs, On};
-use crate::sql::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, fold, one, table_name, with_statements};
+use crate::sql::{Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, fold, one, table_name, with_statements};
 use zest_model::ask::Refusal;
 
 /// Functions of the server that everybody may run and that touch no table of ours: one name a line, sorted. Made from
@@ -196,6 +196,23 @@ impl Names for Deriver<'_> {
     }
 }
 
+impl Touches for Deriver<'_> {
+    const DIALECT: Dialect = Dialect::Postgresql;
+
+    fn on_relation(&mut self, used: &Use) {
+        let object = self.found[used.relation].clone();
+        self.relation_used(&object, used);
+    }
+
+    fn on_routine(&mut self, call: &Call, is_procedure: bool) {
+        self.routine_called(call, is_procedure);
+    }
+
+    fn undecided(&mut self, why: String) {
+        self.undecided.push(why);
+    }
+}
+
 /// Names
 impl Deriver<'_> {
     /// The schemas in which a bare name is looked for: one of the role's own name, then `public`.
@@ -298,24 +315,6 @@ const RELATIONS: &[Class] = &[Class::Table, Class::View, Class::MaterialisedView
 
 /// Rows
 impl Deriver<'_> {
-    fn walk(&mut self, statement: &Statement) {
-        let from = self.found.len();
-        let footprint = {
-            let mut walker = Walker::new(Dialect::Postgresql, self);
-            walker.statement(statement);
-            walker.footprint
-        };
-        debug_assert!(self.found.len() >= from);
-        self.undecided.extend(footprint.undecided);
-        for used in &footprint.uses {
-            let object = self.found[used.relation].clone();
-            self.relation_used(&object, used);
-        }
-        for call in &footprint.calls {
-            self.routine_called(call, false);
-        }
-    }
-
     fn relation_used(&mut self, object: &ObjectName, used: &Use) {
         let role = self.role.clone();
         let on = |columns: &Columns| {
@@ -907,25 +906,7 @@ impl Deriver<'_> {
             | Statement::NOTIFY { .. }
             | Statement::Discard { .. }
             | Statement::Reset(_) => {}
-            other => {
-                let head = other.to_string().split_whitespace().take(2).collect::<Vec<_>>().join(" ");
-                self.undecided.push(format!("what `{head} …` needs is not known here"));
-            }
-        }
-    }
-
-    fn call(&mut self, function: &Function) {
-        let mut walker = Walker::new(Dialect::Postgresql, self);
-        walker.call(function);
-        let footprint = walker.footprint;
-        self.undecided.extend(footprint.undecided);
-        for used in &footprint.uses {
-            let object = self.found[used.relation].clone();
-            self.relation_used(&object, used);
-        }
-        let count = footprint.calls.len();
-        for (i, call) in footprint.calls.iter().enumerate() {
-            self.routine_called(call, i + 1 == count);
+            other => self.not_known(other),
         }
     }
 

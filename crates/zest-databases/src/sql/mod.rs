@@ -4,7 +4,9 @@
 //! it, and in which order, is the matter of its kind. Whatever is not known for sure is reported as undecided.
 
 mod footprint;
+mod touches;
 
 #[cfg(feature = "postgresql")]
 pub(crate) use footprint::fold;
-pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, Walker, one, table_name, with_statements};
+pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, one, table_name, with_statements};
+pub(crate) use touches::Touches;

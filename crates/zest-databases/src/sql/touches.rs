@@ -1,0 +1,50 @@
+//! From what a statement touches to what a server checks for it.
+
+use sqlparser::ast::{Function, Statement};
+
+use super::footprint::{Call, Dialect, Footprint, Names, Use, Walker};
+
+/// Makes checks of the relations and routines that a statement touches.
+pub(crate) trait Touches: Names + Sized {
+    /// Whose SQL it is.
+    const DIALECT: Dialect;
+
+    /// Checks how a relation is used that was found by name.
+    fn on_relation(&mut self, used: &Use);
+
+    /// Checks the call of a function, or of a procedure.
+    fn on_routine(&mut self, call: &Call, is_procedure: bool);
+
+    /// Notes what is not known.
+    fn undecided(&mut self, why: String);
+
+    /// Checks all that a statement touches.
+    fn walk(&mut self, statement: &Statement) {
+        self.touched(false, |walker| {
+            walker.statement(statement);
+        });
+    }
+
+    /// Checks all that the call of a procedure touches; the procedure comes behind its arguments.
+    fn call(&mut self, procedure: &Function) {
+        self.touched(true, |walker| walker.call(procedure));
+    }
+
+    /// Checks what a walk comes across; the last routine is a procedure where one is called.
+    fn touched(&mut self, is_call: bool, walk: impl FnOnce(&mut Walker<'_>)) {
+        let mut walker = Walker::new(Self::DIALECT, self);
+        walk(&mut walker);
+        let Footprint { uses, calls, undecided } = walker.footprint;
+        undecided.into_iter().for_each(|why| self.undecided(why));
+        uses.iter().for_each(|used| self.on_relation(used));
+        for (i, call) in calls.iter().enumerate() {
+            self.on_routine(call, is_call && i + 1 == calls.len());
+        }
+    }
+
+    /// Notes that nothing is known of a form of statement.
+    fn not_known(&mut self, statement: &Statement) {
+        let head = statement.to_string().split_whitespace().take(2).collect::<Vec<_>>().join(" ");
+        self.undecided(format!("what `{head} …` needs is not known here"));
+    }
+}
