@@ -96,6 +96,13 @@ fn write(folder: &Path, name: &str, text: &str, mode: u32) -> PathBuf {
     path
 }
 
+/// Some ports that are free at the moment, different ones, with spaces between.
+fn free_ports(count: usize) -> String {
+    let open: Vec<_> = (0..count).map(|_| std::net::TcpListener::bind("127.0.0.1:0").expect("there is a loopback interface")).collect();
+    let ports: Vec<String> = open.iter().filter_map(|l| l.local_addr().ok()).map(|a| a.port().to_string()).collect();
+    ports.join(" ")
+}
+
 impl Host {
     /// Tries everything, in one run of the host, and says what each came to.
     ///
@@ -107,8 +114,7 @@ impl Host {
         let folder = std::env::temp_dir().join(format!("zest-host-{}-{stamp}", std::process::id()));
         std::fs::create_dir_all(folder.join("keys")).expect("the temporary folder can be written");
         std::fs::set_permissions(&folder, std::fs::Permissions::from_mode(0o755)).expect("it is ours");
-        let port = std::net::TcpListener::bind("127.0.0.1:0").and_then(|l| l.local_addr()).expect("there is a loopback interface").port();
-        self.files(&folder, port);
+        self.files(&folder);
         let users: BTreeMap<&str, ()> =
             tries.iter().filter_map(|t| if let Try::SignIn { user, .. } = t { Some((user.as_str(), ())) } else { None }).collect();
         for user in users.keys() {
@@ -121,7 +127,7 @@ impl Host {
             let keys: String = users.iter().filter_map(|u| std::fs::read_to_string(folder.join(format!("id-{u}.pub"))).ok()).collect();
             write(&folder, &format!("keys/{login}"), &keys, 0o644);
         }
-        let script = write(&folder, "run.sh", &self.script(&folder, port, tries), 0o755);
+        let script = write(&folder, "run.sh", &self.script(&folder, tries), 0o755);
         let out = Command::new("unshare").args(["--mount", "--fork", "bash"]).arg(&script).output().expect("unshare runs");
         let text = String::from_utf8_lossy(&out.stdout).into_owned();
         let _ = std::fs::remove_dir_all(&folder);
@@ -137,7 +143,7 @@ impl Host {
         found.into_values().collect()
     }
 
-    fn files(&self, folder: &Path, port: u16) {
+    fn files(&self, folder: &Path) {
         let mut passwd =
             "root:x:0:0:root:/root:/bin/bash\nsshd:x:100:65534::/run/sshd:/usr/sbin/nologin\nnobody:x:65534:65534::/:/usr/sbin/nologin\n"
                 .to_owned();
@@ -155,14 +161,14 @@ impl Host {
         write(folder, "sudoers", &self.run_as, 0o440);
         write(folder, "sign-in", &self.sign_in, 0o644);
         let config = format!(
-            "Port {port}\nListenAddress 127.0.0.1\nHostKey {0}/host-key\nAuthorizedKeysFile {0}/keys/%u\nStrictModes no\nUsePAM no\n\
+            "ListenAddress 127.0.0.1\nHostKey {0}/host-key\nAuthorizedKeysFile {0}/keys/%u\nStrictModes no\nUsePAM no\n\
              PasswordAuthentication no\nKbdInteractiveAuthentication no\nPidFile {0}/sshd.pid\nMaxStartups 100\nUseDNS no\nInclude {0}/sign-in\n",
             folder.display()
         );
         write(folder, "sshd_config", &config, 0o644);
     }
 
-    fn script(&self, folder: &Path, port: u16, tries: &[Try]) -> String {
+    fn script(&self, folder: &Path, tries: &[Try]) -> String {
         let mut script = format!(
             "set -u\nD={}\nmount --make-rprivate / || exit 97\n\
              for f in passwd group shadow sudoers; do mount --bind \"$D/$f\" \"/etc/$f\" || exit 98; done\n\
@@ -180,12 +186,17 @@ impl Host {
         }
         script.push_str("visudo -c -q -f /etc/sudoers || { visudo -c -f /etc/sudoers; exit 99; }\n");
         if tries.iter().any(|t| matches!(t, Try::SignIn { .. })) {
-            script.push_str(
-                "ssh-keygen -q -t ed25519 -N '' -f \"$D/host-key\"\n/usr/sbin/sshd -t -f \"$D/sshd_config\" || exit 99\n\
-                 /usr/sbin/sshd -f \"$D/sshd_config\" -E \"$D/sshd.log\"\n",
+            // A port that is free now may be another program's when the server binds it: then the next one is tried, and only
+            // the server's own word counts that it listens.
+            script.push_str("ssh-keygen -q -t ed25519 -N '' -f \"$D/host-key\"\n/usr/sbin/sshd -t -f \"$D/sshd_config\" || exit 99\n");
+            let _ = writeln!(
+                script,
+                "for PORT in {}; do\n: >\"$D/sshd.log\"\n/usr/sbin/sshd -f \"$D/sshd_config\" -p $PORT -E \"$D/sshd.log\"\n\
+                 for n in $(seq 300); do grep -q 'Server listening' \"$D/sshd.log\" && break 2\n\
+                 grep -q 'Cannot bind' \"$D/sshd.log\" && break\nsleep 0.1; done; done\n\
+                 grep -q 'Server listening' \"$D/sshd.log\" || {{ cat \"$D/sshd.log\"; exit 96; }}",
+                free_ports(5)
             );
-            let _ =
-                writeln!(script, "for n in 1 2 3 4 5 6 7 8 9; do (echo >/dev/tcp/127.0.0.1/{port}) 2>/dev/null && break; sleep 0.2; done");
         }
         script.push_str("cd /\n");
         for (number, one) in tries.iter().enumerate() {
@@ -212,7 +223,7 @@ impl Host {
                     let _ = writeln!(
                         script,
                         "o=$(ssh -n -F none -o BatchMode=yes -o StrictHostKeyChecking=no -o UserKnownHostsFile=/dev/null -o LogLevel=ERROR \
-                         -o IdentitiesOnly=yes -i \"$D/id-{user}\" -b {from} -p {port} {login}@127.0.0.1 'echo entered $(/usr/bin/id -un)' 2>/dev/null)\n\
+                         -o IdentitiesOnly=yes -i \"$D/id-{user}\" -b {from} -p $PORT {login}@127.0.0.1 'echo entered $(/usr/bin/id -un)' 2>/dev/null)\n\
                          [ \"$o\" = 'entered {login}' ] && r=1 || r=0\necho did {number} $r $r"
                     );
                 }

@@ -1,7 +1,8 @@
 //! Private database servers for tests: on free ports, in a temporary folder, as an unprivileged user, removed at the end.
 
-use std::net::{TcpListener, TcpStream};
+use std::net::TcpListener;
 use std::os::unix::fs::chown;
+use std::os::unix::net::UnixStream;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
@@ -76,6 +77,8 @@ fn on_a_free_port(start: impl Fn(u16) -> Result<Child, String>) -> Result<(Child
     Err(last)
 }
 
+/// Waits until a server answers. `answers` has to ask over the socket in the server's own folder: its port may be another
+/// server's by now, and is opened before the socket that the tests connect to.
 fn wait_for(child: &mut Child, log: &Path, answers: impl Fn() -> bool) -> Result<(), String> {
     let start = Instant::now();
     while start.elapsed() < Duration::from_secs(60) {
@@ -122,6 +125,8 @@ pub fn postgresql() -> Result<Server, String> {
             .arg(&home)
             .args(["-c", "listen_addresses=127.0.0.1", "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off"])
             .args(["-c", "autovacuum=off", "-c", "max_connections=50"])
+            // In its own folder, and gone with it.
+            .args(["-c", "dynamic_shared_memory_type=mmap"])
             .stderr(file)
             .current_dir(&home)
             .spawn()
@@ -129,7 +134,7 @@ pub fn postgresql() -> Result<Server, String> {
         // It takes connections before it is ready for them, and then refuses: "the database system is starting up".
         wait_for(&mut child, &log, || {
             let mut question = command(&bin.join("pg_isready"), user);
-            question.args(["--quiet", "--host=127.0.0.1"]).arg(format!("--port={port}"));
+            question.arg("--quiet").arg(format!("--host={}", home.display())).arg(format!("--port={port}"));
             question.status().is_ok_and(|status| status.success())
         })?;
         Ok(child)
@@ -181,7 +186,7 @@ pub fn mariadb_with(words: &[&str]) -> Result<Server, String> {
             .current_dir(&home)
             .spawn()
             .map_err(|e| e.to_string())?;
-        wait_for(&mut child, &log, || TcpStream::connect(("127.0.0.1", port)).is_ok())?;
+        wait_for(&mut child, &log, || UnixStream::connect(home.join("socket")).is_ok())?;
         Ok(child)
     };
     let (child, port) = on_a_free_port(start)?;
