@@ -13,7 +13,7 @@ use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
     AFTER, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, OutsideTable, Resolver, Row, Scratch, Shape, Site, Stop,
-    TableShape, Trace, WHEN, Way, no_statements,
+    TableShape, Trace, WHEN, Way, no_statements, way,
 };
 use zest_ledger::review::{Effective, OtherRight, SessionView, effective, hygiene};
 use zest_ledger::source::{At, Location, Place, visible};
@@ -180,10 +180,9 @@ impl Kind for KeyCabinets {
             Party::Group(_) => Some((site.engine().estate().party(party).strip_prefix("group:")?.to_owned(), place)),
             Party::User(_) => None,
         });
-        let join = |(group, place): (String, Place)| Way {
-            text: format!("if `{}` were in group `{}`", visible(&question.user), visible(&group)),
-            change: Change::JoinGroup { group, user: question.user.clone() },
-            place: Some(place),
+        let join = |(group, place): (String, Place)| {
+            let text = format!("if `{}` were in group `{}`", visible(&question.user), visible(&group));
+            way(Change::JoinGroup { group, user: question.user.clone() }, text, Some(place))
         };
         groups.map(join).collect()
     }

@@ -274,7 +274,7 @@ pub fn answer(answer: &Answer) -> Value {
                     json!({ "change-of": of, "text": step.text, "place": place(step.location.as_ref()), "change": step.change.to_json() })
                 })
                 .collect();
-            json!({ "verdict": remedy.verdict.word(), "steps": steps })
+            json!({ "verdict": remedy.verdict.word(), "width": remedy.width.word(), "steps": steps })
         })
         .collect();
     json!({
@@ -288,6 +288,7 @@ pub fn answer(answer: &Answer) -> Value {
         "object": answer.object,
         "grounds": grounds,
         "remedies": remedies,
+        "able": answer.able,
     })
 }
 

@@ -16,7 +16,7 @@ pub use zest_engine::rules::{AFTER, Combining, Kind, Kinds, Scratch, Site, WHEN,
 #[doc(inline)]
 pub use zest_engine::trace::{Reason, Stop, Trace};
 #[doc(inline)]
-pub use zest_engine::ways::Way;
+pub use zest_engine::ways::{Way, way};
 #[doc(inline)]
 pub use zest_model::shape::{Among, Key, Shape, TableShape};
 #[doc(inline)]

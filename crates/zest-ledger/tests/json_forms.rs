@@ -51,5 +51,6 @@ fn answers_carry_verdict_code_grounds_and_remedies() {
     assert!(
         value["grounds"].as_array().is_some_and(|g| g.iter().any(|g| g["outcome"] == "refuses" && g["place"]["file"] == "ledger.toml"))
     );
-    assert_eq!(value["remedies"][0]["steps"][0]["text"], "at level 7");
+    assert_eq!(value["remedies"][0]["steps"][0]["text"], "at level 7, reached with `elevate 7`");
+    assert_eq!(value["remedies"][0]["width"], "session");
 }

@@ -7,7 +7,7 @@ use zest_ledger::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage, 
 use zest_ledger::entry::{self, Channel, Kind as Word, System};
 use zest_ledger::estate::{Estate, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
-use zest_ledger::kind::{Combining, Declared, Ground, Kept, Kind, OutsideTable, Resolver, Scratch, Site, Stop, Trace, Way};
+use zest_ledger::kind::{Combining, Declared, Ground, Kept, Kind, OutsideTable, Resolver, Scratch, Site, Stop, Trace, Way, way};
 use zest_ledger::review::{Effective, SessionView, effective, hygiene, readiness, session};
 use zest_ledger::source::{At, Location, Place};
 use zest_ledger::{Engine, Ledger};
@@ -87,7 +87,7 @@ impl Kind for Careless {
     }
     fn ways(&self, _: Site<'_>, _: &Answer, _: Refusal) -> Vec<Way> {
         let nonsense = Change::JoinGroup { group: "nobody".to_owned(), user: "nobody".to_owned() };
-        vec![Way { change: nonsense, text: "if".to_owned(), place: Some(elsewhere()) }]
+        vec![way(nonsense, "if", Some(elsewhere()))]
     }
     fn effective(&self, _: Site<'_>, _: UserId, _: &Session, scratch: &mut Scratch) -> Effective {
         *scratch.of::<u8>() += 1;

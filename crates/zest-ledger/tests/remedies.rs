@@ -17,7 +17,7 @@ fn the_smallest_remedy_comes_first() {
         ("Watch-1", "show level", "as `watch-1`"),
         ("watch-1", "show l", "as `show level`"),
         ("watch-1", "shwo level", "as `show level`"),
-        ("watch-1", "show log", "at level 7"),
+        ("watch-1", "show log", "at level 7, reached with `elevate 7`"),
         ("watch-1", "elevate", "with `elevate 7`"),
         ("gone-1", "show level", "if `gone-1` were not disabled"),
         ("bare-1", "show level", "if `bare-1` had a password"),
@@ -96,7 +96,10 @@ fn on_a_cloud_the_session_is_changed_first_and_then_the_ledger() {
     let list = "records.list on line/fares/records";
     for (question, expected) in [
         (on("lead-1", list), "with a one-time-code given just before"),
-        (on("nobody-1", list), "with a one-time-code given just before, and if `nobody-1` were in group `leads`"),
+        (
+            on("nobody-1", list),
+            "with a one-time-code given just before, and if `user:nobody-1` were granted `records.list` on `line/fares/records`",
+        ),
         (on("clerk-1", "records.delete on line/fares"), "with the attribute `ticket` stated as `LF-7`"),
         (on("clerk-1", "records.delete on line/fares/records").attribute("ticket", "LF-8"), "with the attribute `ticket` stated as `LF-7`"),
         (on("clerk-1", list).attribute("pier", "selkie"), "without the attribute `pier`"),
@@ -137,7 +140,10 @@ fn in_an_application_a_second_person_is_named() {
                 .approver_proof(zest_ledger::entry::Proof::Password, jiff::SignedDuration::ZERO),
             "with `mate-2` as second person",
         ),
-        (on("guest-1", "lower on ramp/north").acting("user:mate-1".parse().expect("a link")), "if `guest-1` might act as `mate-1`"),
+        (
+            on("guest-1", "lower on ramp/north").acting("user:mate-1".parse().expect("a link")),
+            "in their own name, and if `user:guest-1` were granted `lower` on `ramp/north`",
+        ),
         (on("mate-1", "lower on ramp/nort"), "as `lower on ramp/north`"),
         (on("mate-1", "lower on ramp/north").acting("user:mate-22".parse().expect("a link")), "as user mate-2"),
         (on("planner-1", "raise on ramp/north"), "with only the role `day` active"),

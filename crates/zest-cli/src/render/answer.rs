@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use zest_ledger::ask::{Answer, Fact, Gate, GateOutcome, Step, Verdict};
+use zest_ledger::ask::{Answer, Fact, Gate, GateOutcome, Step, Verdict, Width};
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, WAIT, counted, hanging, width, with_place};
@@ -41,10 +41,17 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
         out.push('\n');
         if answer.remedies.is_empty() {
             out.push_str("No small change that was tried would allow it.\n");
-        } else {
-            out.push_str("It would be allowed (each was tried):\n");
         }
+        let mut heading = "";
         for remedy in &answer.remedies {
+            let told = match remedy.width {
+                Width::Session | Width::Narrow | Width::Wide => "It would be allowed (each was tried):",
+                Width::WiderThanNeeded => "Wider than needed (each was tried):",
+            };
+            if told != heading {
+                let _ = writeln!(out, "{told}");
+                heading = told;
+            }
             let clause = |step: &Step| {
                 let at = step.location.as_ref().map_or(String::new(), |l| format!(" ({l})"));
                 format!("{}{at}", step.text)
@@ -52,6 +59,10 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
             let after = if remedy.verdict == Verdict::AllowedAfter { "; then after obligations" } else { "" };
             let text = remedy.steps.iter().map(clause).collect::<Vec<_>>().join(", and ");
             let _ = writeln!(out, "  - {}", hanging("    ", &format!("{text}{after}")));
+        }
+        if !answer.able.is_empty() {
+            let names = answer.able.iter().map(|name| format!("`{}`", visible(name))).collect::<Vec<_>>().join(", ");
+            let _ = writeln!(out, "{}", hanging("  ", &format!("Allowed in the same session already: {names}.")));
         }
     }
     out

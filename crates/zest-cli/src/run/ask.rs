@@ -3,6 +3,7 @@
 use std::io::{BufRead, BufReader};
 
 use anyhow::{Context, Result};
+use jiff::Timestamp;
 use serde_json::json;
 use zest_ledger::ask::{Form, Verdict};
 use zest_ledger::{Engine, Question, json};
@@ -35,7 +36,7 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
     if let Some(systems) = selection::several(&engine, on)? {
         return on_each(&engine, &question, &systems, args);
     }
-    let answer = engine.ask(&question);
+    let answer = engine.ask_at(&question, Timestamp::now());
     if let Some(unknown) = unknown::in_answer(&answer) {
         return Err(unknown.into());
     }
@@ -50,7 +51,7 @@ fn on_each(engine: &Engine, question: &Question, systems: &[String], args: &Ask)
     for system in systems {
         let mut question = question.clone();
         question.system.clone_from(system);
-        let answer = engine.ask(&question);
+        let answer = engine.ask_at(&question, Timestamp::now());
         worst = worse(worst, exit_of(answer.verdict));
         answers.push(answer);
     }
@@ -139,7 +140,7 @@ fn reply(engine: &Engine, args: &Ask, number: u64, line: &[u8]) -> (String, Exit
         Ok(question) => question,
         Err(why) => return (error(why), Exit::Unreadable),
     };
-    let answer = if args.remedies { engine.ask(&question) } else { engine.explain(&question) };
+    let answer = if args.remedies { engine.ask_at(&question, Timestamp::now()) } else { engine.explain(&question) };
     if let Some(unknown) = unknown::in_answer(&answer) {
         return (error(unknown.0), Exit::Unknown);
     }
@@ -147,6 +148,7 @@ fn reply(engine: &Engine, args: &Ask, number: u64, line: &[u8]) -> (String, Exit
     if let (false, Some(fields)) = (args.remedies, told.as_object_mut()) {
         // None were looked for: an empty list would say that there are none.
         fields.shift_remove("remedies");
+        fields.shift_remove("able");
     }
     (told.to_string(), exit_of(answer.verdict))
 }

@@ -2,7 +2,7 @@
 
 use super::Accounts;
 use zest_engine::rules::Site;
-use zest_engine::ways::{Way, way};
+use zest_engine::ways::{Way, lent, way};
 use zest_model::ask::Change;
 use zest_model::source::{Place, visible};
 
@@ -21,9 +21,12 @@ pub(crate) fn through_each(accounts: &Accounts) -> Vec<Way> {
     accounts.list.iter().map(|(account, _)| through(account)).collect()
 }
 
-pub(crate) fn use_account(site: Site<'_>, account: &str, user: &str) -> Way {
+/// If somebody might use an account; `login` is what a person types of its name.
+pub(crate) fn use_account(site: Site<'_>, accounts: &Accounts, account: &str, login: &str, user: &str, place: Place) -> Way {
     let text = format!("if `{}` could use the account `{}` (`used-by`)", visible(user), visible(account));
-    way(Change::UseAccount { system: site.entry().id.value.clone(), account: account.to_owned(), user: user.to_owned() }, text, None)
+    let change = Change::UseAccount { system: site.entry().id.value.clone(), account: account.to_owned(), user: user.to_owned() };
+    let width = lent(accounts.used_by(account).iter().map(|&(party, _)| party), login, user);
+    Way { width, ..way(change, text, Some(place)) }
 }
 
 pub(crate) fn join(site: Site<'_>, account: &str, role: &str, place: Option<Place>) -> Way {

@@ -5,8 +5,8 @@ use crate::database::remedy::{PROPOSED, as_nearest, join, through_each, use_acco
 use crate::database::{On, refusing};
 use zest_engine::rules::Site;
 use zest_engine::trace::Trace;
-use zest_engine::ways::{Way, way};
-use zest_model::ask::{Answer, Change, Refusal};
+use zest_engine::ways::{Way, way, with_time};
+use zest_model::ask::{Answer, Change, Refusal, Width};
 use zest_model::source::visible;
 use zest_words::nearest;
 
@@ -24,7 +24,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             names()
                 .filter(|(a, _)| is_weak(a))
                 .take(PROPOSED)
-                .map(|(a, place)| Way { place: Some(place), ..use_account(site, &a.to_string(), &question.user) })
+                .map(|(a, place)| use_account(site, &server.accounts, &a.to_string(), &a.user, &question.user, place))
                 .collect()
         }
         Refusal::SeveralAccounts => through_each(&server.accounts),
@@ -37,8 +37,8 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 .filter_map(|(a, _)| address_in(&a.host))
                 .map(|address| way(Change::Origin(address), format!("from an address such as {address}"), None))
                 .collect();
-            let moment = server.timed.iter().map(|t| t.value).max().and_then(|t| t.checked_sub(jiff::SignedDuration::from_secs(1)).ok());
-            ways.extend(moment.map(|t| way(Change::Moment(t), format!("with the time stated, such as {t}"), None)));
+            let last = server.timed.iter().map(|t| t.value).max();
+            ways.extend(last.and_then(|last| with_time(None, Some(last), answer.now)));
             ways
         }
         Refusal::AccountLocked | Refusal::AccountWithoutCredential | Refusal::CredentialMustChange => Vec::new(),
@@ -63,8 +63,11 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             let with = |role: &str| super::View::new(&state, view.account(), super::Origin::Local, Some(role));
             let brings = |role: &&&String| need.outcome(&state, &with(role)).refusal.is_none();
             let mine = |role: &&&String| view.may_activate(role);
+            // A role that brings something everywhere is there to administer the server.
+            let own = super::View::new(&state, view.account(), super::Origin::Local, None).global().0;
             for role in roles.iter().filter(mine).filter(brings).take(PROPOSED) {
-                ways.push(way(Change::ActiveRole((*role).clone()), format!("once `{}` is the active role", visible(role)), None));
+                let as_role = way(Change::ActiveRole((*role).clone()), format!("once `{}` is the active role", visible(role)), None);
+                ways.push(as_role.of_width_if(Width::WiderThanNeeded, with(role).global().0 != own));
             }
             let (on, privilege, columns) = match &need {
                 super::Need::Table { definer: None, object, privilege, on } => {

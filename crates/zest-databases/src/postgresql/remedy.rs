@@ -1,14 +1,19 @@
 //! What could be changed about a refusal: another active role, a membership, a grant.
 
-use super::{Demand, Need, Postgresql, Server, Want};
+use super::acl::Grantee;
+use super::state::PREDEFINED;
+use super::{Catalog, Demand, Need, ObjectName, Postgresql, Server, Want};
 use crate::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
 use crate::database::{On, refusing};
 use zest_engine::rules::Site;
 use zest_engine::trace::Trace;
-use zest_engine::ways::{Way, way};
-use zest_model::ask::{Answer, Change, Refusal};
+use zest_engine::ways::{Way, way, with_time};
+use zest_model::ask::{Answer, Change, Refusal, Width};
 use zest_model::source::visible;
 use zest_words::nearest;
+
+/// How many objects of the same schema are looked at for the role through which somebody has the rest.
+const SIBLINGS: usize = 1000;
 
 /// Ways on from one refusal.
 pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Refusal) -> Vec<Way> {
@@ -20,13 +25,12 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
         Refusal::UnknownUser => as_nearest(site, &server.accounts, &question.user),
         Refusal::NoAccount => {
             let weak = server.accounts.list.iter().filter(|(a, _)| is_weak(a) && question.session.account.as_ref().is_none_or(|n| n == a));
-            weak.take(PROPOSED).map(|(a, place)| Way { place: Some(*place), ..use_account(site, a, &question.user) }).collect()
+            weak.take(PROPOSED).map(|(a, place)| use_account(site, &server.accounts, a, a, &question.user, *place)).collect()
         }
         Refusal::SeveralAccounts => through_each(&server.accounts),
         Refusal::NotStated => {
-            let moments = server.timed.iter().map(|t| t.value);
-            let moment = moments.max().and_then(|t| t.checked_sub(jiff::SignedDuration::from_secs(1)).ok());
-            moment.map(|t| way(Change::Moment(t), format!("with the time stated, such as {t}"), None)).into_iter().collect()
+            let last = server.timed.iter().map(|t| t.value).max();
+            with_time(None, last, answer.now).into_iter().collect()
         }
         Refusal::UnknownRole | Refusal::RoleNotGranted | Refusal::RolesActiveTogether => {
             let mut ways = vec![way(Change::ActiveRole("none".to_owned()), "without an active role", None)];
@@ -51,19 +55,30 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             if question.session.active_roles.is_some() {
                 ways.push(way(Change::ActiveRole("none".to_owned()), "without an active role", None));
             }
-            let open = candidates.iter().filter(|r| state.may_become(&standing.account, r)).take(PROPOSED);
-            ways.extend(open.map(|r| way(Change::ActiveRole((*r).clone()), format!("once `{}` is the active role", visible(r)), None)));
+            let owned = |r: &String| state.objects.values().filter(|o| o.owner == *r).count();
+            let governs = |r: &String| {
+                owned(r) > 0
+                    || PREDEFINED.iter().any(|(name, _)| name == r)
+                    || state.roles.get(r).is_some_and(|r| r.create_role || r.create_database || r.replication || r.bypass_row_security)
+            };
+            let is_own = |r: &&String| **r == standing.account;
+            let mut open: Vec<&String> = candidates.iter().copied().filter(|r| state.may_become(&standing.account, r)).collect();
+            open.sort_by_key(|r| governs(r));
+            ways.extend(open.iter().take(PROPOSED).map(|r| {
+                let as_role = way(Change::ActiveRole((*r).clone()), format!("once `{}` is the active role", visible(r)), None);
+                as_role.of_width_if(Width::WiderThanNeeded, governs(r) && !is_own(r))
+            }));
             // Memberships that would bring it; roles without login first.
             let mut groups: Vec<&String> = candidates.iter().copied().filter(|r| !state.roles.get(*r).is_some_and(|x| x.login)).collect();
             groups.retain(|r| !state.may_become(&standing.account, r));
-            // Those that own things would bring far more than what is wanted: the grant alone comes before them.
-            let owned = |r: &String| state.objects.values().filter(|o| o.owner == *r).count();
-            groups.sort_by_key(|r| owned(r));
-            let member = |r: &String| join(site, &standing.role, r, server.places.roles.get(&standing.role).copied());
-            let (owners, others): (Vec<&String>, Vec<&String>) = groups.into_iter().take(PROPOSED).partition(|r| owned(r) > 0);
-            ways.extend(others.into_iter().map(member));
-            ways.extend(grant(site, &need));
-            ways.extend(owners.into_iter().map(member));
+            // Those that own things would bring far more than what is wanted.
+            groups.sort_by_key(|r| (governs(r), owned(r)));
+            let member = |r: &String| {
+                let joins = join(site, &standing.role, r, server.places.roles.get(&standing.role).copied());
+                joins.of_width_if(Width::WiderThanNeeded, governs(r))
+            };
+            ways.extend(grant(site, &need, &through(&catalog, &need)));
+            ways.extend(groups.into_iter().take(PROPOSED).map(member));
             ways
         }
     }
@@ -72,15 +87,35 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
 fn connect(site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
     match (&answer.account, refusal) {
         (Some(account), Refusal::ConnectClosed) => {
-            let need = Need::privilege(account, &super::ObjectName::database(), super::Privilege::Connect, On::Object);
-            grant(site, &need).into_iter().collect()
+            let need = Need::privilege(account, &ObjectName::database(), super::Privilege::Connect, On::Object);
+            grant(site, &need, account).into_iter().collect()
         }
         _ => Vec::new(),
     }
 }
 
-fn grant(site: Site<'_>, need: &Need) -> Option<Way> {
-    let Need::Object { role, object, demand: Demand::Privilege { any, on, want } } = need else { return None };
+/// Whom to grant what is missing: the role through which somebody has the rest on the object, or else in its schema; else the one
+/// who lacks it.
+fn through(catalog: &Catalog, need: &Need) -> String {
+    let Need::Object { role, object, .. } = need else { return String::new() };
+    let state = catalog.state();
+    let groups: Vec<String> = state.roles_of(role, true).into_iter().filter(|r| r != role && !state.is_superuser(r)).collect();
+    let holds = |name: &ObjectName, group: &String| {
+        let acl = state.objects.get(name).map(|o| &o.acl);
+        acl.is_some_and(|acl| acl.iter().any(|(grantee, _, _)| matches!(grantee, Grantee::Role(r) if r == group)))
+    };
+    let on_it = groups.iter().find(|group| holds(object, group));
+    let beside = || {
+        let schema = object.schema()?;
+        let of_schema = |name: &&ObjectName| name.class == object.class && name.schema() == Some(schema);
+        let siblings: Vec<&ObjectName> = state.objects.keys().filter(of_schema).take(SIBLINGS).collect();
+        groups.iter().find(|group| siblings.iter().any(|name| holds(name, group)))
+    };
+    on_it.or_else(beside).unwrap_or(role).clone()
+}
+
+fn grant(site: Site<'_>, need: &Need, to: &str) -> Option<Way> {
+    let Need::Object { object, demand: Demand::Privilege { any, on, want }, .. } = need else { return None };
     let privilege = any.iter().next()?;
     let columns: Vec<String> = if let On::Columns(list) = on { list.clone() } else { Vec::new() };
     let regrant = *want == Want::GrantOption;
@@ -90,13 +125,13 @@ fn grant(site: Site<'_>, need: &Need) -> Option<Way> {
         format!(" ({})", columns.iter().map(|c| visible(c)).collect::<Vec<_>>().join(", "))
     };
     let option = if regrant { ", with the right to pass it on" } else { "" };
-    let text = format!("if `{}` were granted {}{on_columns} on {}{option}", visible(role), privilege.word(), visible(&object.to_string()));
+    let text = format!("if `{}` were granted {}{on_columns} on {}{option}", visible(to), privilege.word(), visible(&object.to_string()));
     let change = Change::Grant {
         system: site.entry().id.value.clone(),
         privileges: vec![privilege.word().to_owned()],
         columns,
         on: object.to_string(),
-        to: role.clone(),
+        to: to.to_owned(),
         regrant,
     };
     Some(way(change, text, None))

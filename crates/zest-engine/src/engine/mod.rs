@@ -20,6 +20,7 @@ pub mod ways;
 
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::engine::rules as kind;
@@ -29,7 +30,7 @@ use crate::links::{AssignmentId, Duties, Facts, Party, SetId, SystemId, UserId};
 use crate::vocabulary::Vocabulary;
 use zest_command::alphabet::{Alphabet, Symbol};
 use zest_command::automaton::Automaton;
-use zest_model::ask::{Answer, Decision, Question, RuleRef, Session};
+use zest_model::ask::{Answer, Decision, Question, RuleRef, Session, Width};
 use zest_model::entry::{Otherwise, RuleVerb, Unrestricted};
 use zest_model::table::{Kept, Table};
 
@@ -37,6 +38,7 @@ pub(crate) use cache::Cache;
 pub use estate::{Declared, Estate};
 pub use membership::Candidate;
 pub(crate) use membership::Membership;
+use remedy::able;
 pub use remedy::remedies;
 pub(crate) use standing::{LevelBand, Standing};
 
@@ -175,11 +177,27 @@ impl Engine {
     }
 
     /// Answers with every gate that had a say, and for a refusal with remedies that were tried.
+    ///
+    /// Where the question states no time, a remedy may be about any moment; [`ask_at`](Self::ask_at) knows what time it is.
     #[must_use]
     pub fn ask(&self, question: &Question) -> Answer {
+        self.answered(question, None)
+    }
+
+    /// Answers as [`ask`](Self::ask) does, and offers no remedy that lies before a moment: the one at which it is asked.
+    #[must_use]
+    pub fn ask_at(&self, question: &Question, now: Timestamp) -> Answer {
+        self.answered(question, Some(now))
+    }
+
+    fn answered(&self, question: &Question, now: Option<Timestamp>) -> Answer {
         let mut answer = self.explained(question);
+        answer.now = answer.now.or(now);
         if answer.refusal.is_some() {
             answer.remedies = remedies(self, &answer);
+            if answer.remedies.iter().all(|r| r.width > Width::Narrow) {
+                answer.able = able(self, &answer);
+            }
         }
         answer.cover();
         answer

@@ -178,6 +178,8 @@ impl Trace {
             account,
             object,
             remedies: Vec::new(),
+            able: Vec::new(),
+            now: question.session.at,
             more: zest_model::More,
         }
     }

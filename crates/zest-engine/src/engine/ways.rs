@@ -1,11 +1,11 @@
 //! Ways on from a refusal, for the search of remedies to try; what is the same on every kind of system.
 
-use jiff::SignedDuration;
+use jiff::{SignedDuration, Timestamp};
 
 use super::rules::Site;
 use crate::engine::Engine;
-use crate::links::{Condition, Conditions, Facts, SystemId, UserId};
-use zest_model::ask::{Answer, Change, Question, Refusal};
+use crate::links::{Condition, Conditions, Facts, Party, SystemId, UserId};
+use zest_model::ask::{Answer, Change, Question, Refusal, Width};
 use zest_model::source::{Location, Place, visible};
 use zest_words::nearest;
 
@@ -18,11 +18,27 @@ pub struct Way {
     pub text: String,
     /// Where in the ledger it would be made.
     pub place: Option<Place>,
+    /// How far it reaches.
+    pub width: Width,
 }
 
-/// Makes a way out of a change, told in words.
+impl Way {
+    /// Returns the way as one that reaches further than one action needs.
+    #[must_use]
+    pub fn wider_than_needed(self) -> Self {
+        Self { width: Width::WiderThanNeeded, ..self }
+    }
+
+    /// Returns the way with another width if something is so.
+    #[must_use]
+    pub fn of_width_if(self, width: Width, is_so: bool) -> Self {
+        if is_so { Self { width, ..self } } else { self }
+    }
+}
+
+/// Makes a way out of a change, told in words; it reaches as far as such a change does at least.
 pub fn way(change: Change, text: impl Into<String>, place: Option<Place>) -> Way {
-    Way { change, text: text.into(), place }
+    Way { width: change.width(), change, text: text.into(), place }
 }
 
 /// A refused question of somebody who is known.
@@ -32,6 +48,8 @@ pub struct Asked<'a> {
     pub(crate) question: &'a Question,
     pub(crate) system: SystemId,
     pub(crate) user: UserId,
+    /// The moment of asking, if it is known.
+    now: Option<Timestamp>,
 }
 
 impl<'a> Asked<'a> {
@@ -43,7 +61,7 @@ impl<'a> Asked<'a> {
         let Site { engine, system } = site;
         let question = &answer.question;
         if let Some(user) = engine.find_user(&question.user, site.entry().ignores_case()) {
-            return Ok(Self { engine, question, system, user });
+            return Ok(Self { engine, question, system, user, now: answer.now });
         }
         let estate = &engine.estate;
         let folded = question.user.to_lowercase();
@@ -133,22 +151,48 @@ impl<'a> Asked<'a> {
 
     /// Says how to make one of some conditions hold.
     pub(crate) fn satisfy(&self, all: &Conditions, condition: &Condition, facts: &Facts<'_>) -> Vec<Way> {
-        let found = condition.remedies(all, facts, &self.engine.estate.user(self.user).proofs);
+        let found = condition.remedies(all, facts, &self.engine.estate.user(self.user).proofs, self.now);
         found.into_iter().map(|(change, text)| way(change, text, None)).collect()
+    }
+
+    /// With the time stated, within bounds; nothing where that is over.
+    pub(crate) fn with_time(&self, from: Option<Timestamp>, until: Option<Timestamp>) -> Option<Way> {
+        with_time(from, until, self.now)
     }
 
     /// Says how to state what is known of a person, if that is left open.
     pub(crate) fn person_facts(&self) -> Vec<Way> {
         let session = &self.question.session;
         let user = self.engine.estate.user(self.user);
-        if let (None, Some(until)) = (session.at, user.until.as_ref().or(user.from.as_ref())) {
-            let second = SignedDuration::from_secs(1);
-            let at = user.from.as_ref().map_or_else(|| until.value.checked_sub(second).unwrap_or(until.value), |f| f.value);
-            return vec![way(Change::Moment(at), format!("at {at}"), None)];
+        let (from, until) = (user.from.as_ref().map(|m| m.value), user.until.as_ref().map(|m| m.value));
+        if session.at.is_none() && (from.is_some() || until.is_some()) {
+            return self.with_time(from, until).into_iter().collect();
         }
         if let (None, Some(channel)) = (session.channel, user.channels.iter().flatten().next()) {
             return vec![way(Change::Channel(channel.value), format!("through the channel {}", channel.value.word()), None)];
         }
         Vec::new()
+    }
+}
+
+/// With the time stated, from one moment on and before another, and not in the past; nothing where that is over.
+pub fn with_time(from: Option<Timestamp>, until: Option<Timestamp>, now: Option<Timestamp>) -> Option<Way> {
+    // Where nobody says what time it is now, the last moment is the one that is in the past the latest.
+    let last = until.and_then(|u| u.checked_sub(SignedDuration::from_secs(1)).ok());
+    let at = from.max(now).or(last)?;
+    let told = |word: &str, moment: Option<Timestamp>| moment.map(|m| format!(" {word} {m}"));
+    let bounds: String = told("from", from).into_iter().chain(told("before", until)).collect::<Vec<_>>().join(" and");
+    until.is_none_or(|u| at < u).then(|| way(Change::Moment(at), format!("with the time stated,{bounds}"), None))
+}
+
+/// Returns how far it reaches to let somebody use an account: one of the own name is theirs, one that several people or a group use is
+/// shared, and any other is somebody else's.
+pub fn lent(used_by: impl ExactSizeIterator<Item = Party>, login: &str, user: &str) -> Width {
+    let several = used_by.len() > 1;
+    let mut used_by = used_by;
+    match () {
+        () if login == user => Width::Narrow,
+        () if several || used_by.any(|by| matches!(by, Party::Group(_))) => Width::Wide,
+        () => Width::WiderThanNeeded,
     }
 }

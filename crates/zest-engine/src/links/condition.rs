@@ -353,10 +353,16 @@ impl Condition {
     }
 
     /// Returns changes of the session that would make it hold, each with its clause, for somebody with these proofs.
-    pub(crate) fn remedies(&self, all: &Conditions, facts: &Facts<'_>, proofs: &[At<Proof>]) -> Vec<(Change, String)> {
+    pub(crate) fn remedies(
+        &self,
+        all: &Conditions,
+        facts: &Facts<'_>,
+        proofs: &[At<Proof>],
+        now: Option<Timestamp>,
+    ) -> Vec<(Change, String)> {
         let found = match self {
             Self::Validity { .. } | Self::Hours { .. } | Self::Days { .. } => {
-                all.moment(facts.session).map(|(at, text)| (Change::Moment(at), text))
+                all.moment(facts.session, now).map(|(at, text)| (Change::Moment(at), text))
             }
             Self::Origin { networks, .. } => networks.first().map(|a| (Change::Origin(a), format!("from {a}"))),
             Self::Channel(list) => list.first().map(|&c| (Change::Channel(c), format!("through the channel {}", c.word()))),
@@ -485,10 +491,10 @@ impl Conditions {
     }
 
     /// Finds the next moment at which everything about time holds, in steps of a quarter of an hour.
-    fn moment(&self, session: &Session) -> Option<(Timestamp, String)> {
+    fn moment(&self, session: &Session, now: Option<Timestamp>) -> Option<(Timestamp, String)> {
         const STEP: i64 = 15 * 60;
         // Where no time is stated, any week will do: the one that begins 2026-01-05.
-        let stated = session.at.unwrap_or(Timestamp::from_second(1_767_571_200).ok()?);
+        let stated = session.at.or(now).unwrap_or(Timestamp::from_second(1_767_571_200).ok()?);
         let start = self.bound(true).map_or(stated, |(from, _)| from.max(stated));
         let aligned = (start.as_second() + STEP - 1).div_euclid(STEP) * STEP;
         let zone = self.0.iter().find_map(|c| match &c.value {
@@ -496,13 +502,26 @@ impl Conditions {
             _ => None,
         });
         let zone = zone.unwrap_or(TimeZone::UTC);
+        let stated_at = session.at;
         let mut session = session.clone();
+        let is_of_time = |part| matches!(part, Part::Hours | Part::Days | Part::Validity);
         (0..8 * 24 * 4).find_map(|n| {
             let at = Timestamp::from_second(aligned + n * STEP).ok()?;
             session.at = Some(at);
-            let is_of_time = |part| matches!(part, Part::Hours | Part::Days | Part::Validity);
             let holds = self.parts(&session).all(|p| !is_of_time(p.condition.part()) || p.outcome == Outcome::Holds);
-            holds.then(|| (at, format!("at {}", at.to_zoned_datetime(zone.clone()).strftime("%a %Y-%m-%d %H:%M %:Q"))))
+            holds.then(|| {
+                let told = match stated_at {
+                    Some(_) => format!("at {}", at.to_zoned_datetime(zone.clone()).strftime("%a %Y-%m-%d %H:%M %:Q")),
+                    // Any moment will do that they admit.
+                    None => {
+                        let of_time = self.0.iter().map(|c| &c.value).filter(|c| is_of_time(c.part()));
+                        let mut words: Vec<String> = of_time.map(Condition::words).collect();
+                        words.dedup();
+                        format!("with the time stated, {}", words.join(", "))
+                    }
+                };
+                (at, told)
+            })
         })
     }
 }

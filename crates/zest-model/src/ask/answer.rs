@@ -1,5 +1,7 @@
 //! Answers: a verdict, every gate that had a say, and where each is written.
 
+use jiff::Timestamp;
+
 use crate::id::SetId;
 use crate::source::Location;
 
@@ -346,8 +348,13 @@ pub struct Answer {
     pub account: Option<String>,
     /// On a database server, the object that the first refusal is about.
     pub object: Option<String>,
-    /// For a refusal: changes that turn it round, smallest first; each was tried.
+    /// For a refusal: changes that turn it round, each was tried. Those of the session come first, then the narrowest of the ledger.
     pub remedies: Vec<Remedy>,
+    /// For a refusal that nothing small turns round: some people who are allowed the same, in the same session.
+    pub able: Vec<String>,
+    /// The moment of asking, where it is known: no remedy lies before it.
+    #[doc(hidden)]
+    pub now: Option<Timestamp>,
     #[doc(hidden)]
     pub more: crate::More,
 }

@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use jiff::Timestamp;
 use serde_json::{Map, Value, json};
 
-use super::{Act, Central, Fact, Proven, Question, Session};
+use super::{Act, Central, Fact, Proven, Question, Session, Width};
 use crate::entry::{Channel, Proof};
 use crate::source::Location;
 
@@ -34,7 +34,13 @@ macro_rules! changes {
             /// Returns whether the ledger need not change for it.
             #[must_use]
             pub const fn is_of_session(&self) -> bool {
-                match self { $(Self::$name { .. } => changes!(@is_of_session $of),)+ }
+                matches!(self.width(), Width::Session)
+            }
+
+            /// Returns how far such a change reaches at least; what it is about may make it wider.
+            #[must_use]
+            pub const fn width(&self) -> Width {
+                match self { $(Self::$name { .. } => Width::$of,)+ }
             }
 
             /// Returns the change as JSON: its word under `change`, and what it is about.
@@ -83,67 +89,65 @@ macro_rules! changes {
             }
         }
     };
-    (@is_of_session session) => { true };
-    (@is_of_session ledger) => { false };
     (@bind $value:ident $one:ty) => { $value };
     (@value $one:ty) => { "value" };
 }
 
 changes! {
     /// Ask as another user.
-    User(String) = "user" session;
+    User(String) = "user" Session;
     /// Ask about another system.
-    System(String) = "system" session;
+    System(String) = "system" Session;
     /// Type another line.
-    Line(String) = "line" session;
+    Line(String) = "line" Session;
     /// Be at a level.
-    Level(u8) = "level" session;
+    Level(u8) = "level" Session;
     /// Be in a mode; in the start mode if none.
-    Mode(Option<String>) = "mode" session;
+    Mode(Option<String>) = "mode" Session;
     /// Come from an address.
-    Origin(IpAddr) = "origin" session;
+    Origin(IpAddr) = "origin" Session;
     /// Come through a channel.
-    Channel(Channel) = "channel" session;
+    Channel(Channel) = "channel" Session;
     /// Do it at a moment.
-    Moment(Timestamp) = "moment" session;
+    Moment(Timestamp) = "moment" Session;
     /// Give a proof of identity just before.
-    Proof(Proof) = "proof" session;
+    Proof(Proof) = "proof" Session;
     /// Give only this proof of identity.
-    OnlyProof(Proof) = "only-proof" session;
+    OnlyProof(Proof) = "only-proof" Session;
     /// Wait until the central source is back.
-    CentralUp = "central-up" session;
+    CentralUp = "central-up" Session;
     /// Use no local account.
-    NoAccount = "no-account" session;
+    NoAccount = "no-account" Session;
     /// Use an account of a database server.
-    Account(String) = "account" session;
+    Account(String) = "account" Session;
     /// Have a role active; `none` for none.
-    ActiveRole(String) = "active-role" session;
+    ActiveRole(String) = "active-role" Session;
     /// Have another second person.
-    SecondPerson(String) = "second-person" session;
+    SecondPerson(String) = "second-person" Session;
     /// State an attribute of the session.
     Attribute {
         /// Its name.
         name: String,
         /// Its value.
         value: String,
-    } = "attribute" session;
+    } = "attribute" Session;
     /// Act as somebody else in one link fewer, or more, or another.
-    Acting(Vec<Act>) = "acting" session;
+    Acting(Vec<Act>) = "acting" Session;
     /// Have only these roles active.
-    ActiveRoles(Vec<String>) = "active-roles" session;
+    ActiveRoles(Vec<String>) = "active-roles" Session;
     /// On a host: sign in with their own account, and go on from there.
     FromOwn {
         /// The own account.
         account: String,
         /// The links.
         acting: Vec<Act>,
-    } = "from-own" session;
+    } = "from-own" Session;
     /// Leave an attribute of the session out.
-    NoAttribute(String) = "no-attribute" session;
+    NoAttribute(String) = "no-attribute" Session;
     /// Leave facts of the session out.
-    Unstated(Vec<Fact>) = "unstated" session;
+    Unstated(Vec<Fact>) = "unstated" Session;
     /// Sign in anew.
-    NewSession = "new-session" session;
+    NewSession = "new-session" Session;
 
     /// Put a rule at the top of a command set.
     AllowFirst {
@@ -151,14 +155,14 @@ changes! {
         set: String,
         /// The pattern to permit.
         pattern: String,
-    } = "allow-first" ledger;
+    } = "allow-first" Narrow;
     /// Give a role a band with this ceiling, or raise its ceiling.
     Ceiling {
         /// The role.
         role: String,
         /// The ceiling.
         to: u8,
-    } = "ceiling" ledger;
+    } = "ceiling" Wide;
     /// Raise the ceiling of a local account.
     AccountCeiling {
         /// The device.
@@ -167,7 +171,7 @@ changes! {
         login: String,
         /// The ceiling.
         to: u8,
-    } = "account-ceiling" ledger;
+    } = "account-ceiling" Wide;
     /// Lower the device's own level for a command.
     OwnLevel {
         /// The device.
@@ -176,14 +180,14 @@ changes! {
         command: String,
         /// The level.
         to: u8,
-    } = "own-level" ledger;
+    } = "own-level" Wide;
     /// Attach a command set to a role.
     Attach {
         /// The role.
         role: String,
         /// The set.
         set: String,
-    } = "attach" ledger;
+    } = "attach" Wide;
     /// Make an account or role of a database server a member of a role.
     JoinRole {
         /// The server.
@@ -192,7 +196,7 @@ changes! {
         member: String,
         /// The role.
         role: String,
-    } = "join-role" ledger;
+    } = "join-role" Wide;
     /// Grant something on a database server.
     Grant {
         /// The server.
@@ -207,7 +211,7 @@ changes! {
         to: String,
         /// With the right to pass it on.
         regrant: bool,
-    } = "grant" ledger;
+    } = "grant" Narrow;
     /// Grant an operation on a cloud or in an application.
     Allow {
         /// The cloud or application.
@@ -216,23 +220,23 @@ changes! {
         operation: String,
         /// The resource.
         on: String,
-        /// Who gets it: `user:ID` or `role:ID`.
+        /// Who gets it: `user:ID`, `group:ID` or `role:ID`.
         to: String,
-    } = "allow" ledger;
+    } = "allow" Narrow;
     /// Leave an operation out of the deny that is written at a place.
     LeaveOut {
         /// Where the deny is written.
         at: Location,
         /// The operation.
         operation: String,
-    } = "leave-out" ledger;
+    } = "leave-out" WiderThanNeeded;
     /// Have the ceiling that is written at a place let an operation through.
     LetThrough {
         /// Where the ceiling is written.
         at: Location,
         /// The operation.
         operation: String,
-    } = "let-through" ledger;
+    } = "let-through" WiderThanNeeded;
     /// Let a user act as another.
     LetActAs {
         /// The cloud or application.
@@ -241,21 +245,21 @@ changes! {
         target: String,
         /// Who may.
         user: String,
-    } = "let-act-as" ledger;
+    } = "let-act-as" WiderThanNeeded;
     /// Have a role admit a user.
     Admit {
         /// The role.
         role: String,
         /// The user.
         user: String,
-    } = "admit" ledger;
+    } = "admit" Wide;
     /// Make a user a member of a group.
     JoinGroup {
         /// The group.
         group: String,
         /// The user.
         user: String,
-    } = "join-group" ledger;
+    } = "join-group" Wide;
     /// Let a user use an account of a system.
     UseAccount {
         /// The system.
@@ -264,48 +268,48 @@ changes! {
         account: String,
         /// The user.
         user: String,
-    } = "use-account" ledger;
+    } = "use-account" WiderThanNeeded;
     /// Unlock an account of a device or host.
     UnlockAccount {
         /// The system.
         system: String,
         /// The login.
         login: String,
-    } = "unlock-account" ledger;
+    } = "unlock-account" Narrow;
     /// Set the credential of a local account of a device.
     SetCredential {
         /// The device.
         system: String,
         /// The login.
         login: String,
-    } = "set-credential" ledger;
+    } = "set-credential" Narrow;
     /// Switch a user on.
     Enable {
         /// The user.
         user: String,
-    } = "enable" ledger;
+    } = "enable" Narrow;
     /// Take a user's validity bounds away.
     Unbind {
         /// The user.
         user: String,
-    } = "unbind" ledger;
+    } = "unbind" Narrow;
     /// Take the validity bounds of the assignment, grant or account away that is written, or of which one is written, at a place.
     Prolong {
         /// The place.
         at: Location,
-    } = "prolong" ledger;
+    } = "prolong" Narrow;
     /// Give a user a way to prove identity.
     GiveProof {
         /// The user.
         user: String,
         /// The way.
         proof: Proof,
-    } = "give-proof" ledger;
+    } = "give-proof" Narrow;
     /// Record that a user has changed the credential.
     CredentialChanged {
         /// The user.
         user: String,
-    } = "credential-changed" ledger;
+    } = "credential-changed" Narrow;
 }
 
 /// What a change is about, as JSON.

@@ -15,5 +15,5 @@ pub use change::Change;
 pub use cover::{covered, is_secret_name};
 pub use edit::{Conflict, Edit, How, Step as EditStep};
 pub use fact::{Fact, FactForm};
-pub use remedy::{Remedy, Step};
+pub use remedy::{Remedy, Step, Width};
 pub use session::{Central, Form, Proven, Question, Session};

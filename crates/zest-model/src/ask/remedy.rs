@@ -3,6 +3,41 @@
 use super::{Change, Verdict};
 use crate::source::Location;
 
+/// How far a change or a remedy reaches. They are offered in this order.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{Change, Width};
+/// assert_eq!(Change::Level(7).width(), Width::Session);
+/// assert_eq!(Change::Enable { user: "net-3".to_owned() }.width(), Width::Narrow);
+/// assert!(Width::Session < Width::Narrow && Width::Wide < Width::WiderThanNeeded);
+/// ```
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Width {
+    /// Of this session only: the ledger stays as it is.
+    Session,
+    /// The one right that is missing, or what is written of this one person or account.
+    Narrow,
+    /// More than the one right, or for more than those who lack it.
+    Wide,
+    /// What nobody should do for one action: it weakens a deny for everybody, takes somebody else's account, or brings ownership
+    /// or administration.
+    WiderThanNeeded,
+}
+
+impl Width {
+    /// Returns `session`, `narrow`, `wide` or `wider than needed`.
+    #[must_use]
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Session => "session",
+            Self::Narrow => "narrow",
+            Self::Wide => "wide",
+            Self::WiderThanNeeded => "wider than needed",
+        }
+    }
+}
+
 /// A smallest change, or a few together, that turns a refusal round.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Remedy {
@@ -10,6 +45,8 @@ pub struct Remedy {
     pub steps: Vec<Step>,
     /// The verdict with the changes applied: allowed, or allowed after obligations.
     pub verdict: Verdict,
+    /// How far it reaches: as far as the widest of its steps.
+    pub width: Width,
     #[doc(hidden)]
     pub more: crate::More,
 }

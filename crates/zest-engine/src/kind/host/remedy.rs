@@ -1,10 +1,10 @@
 //! What could be changed about a refusal of a host.
 
 use super::{Context, argv};
-use crate::engine::ways::{Asked, Way, way};
+use crate::engine::ways::{Asked, Way, lent, way};
 use zest_command::line::{self, read_arguments};
 use zest_command::{Pattern, WordPattern};
-use zest_model::ask::{Act, Answer, Change, Refusal, Running, Stage};
+use zest_model::ask::{Act, Answer, Change, Refusal, Running, Stage, Width};
 use zest_model::source::visible;
 use zest_words::nearest;
 
@@ -93,7 +93,7 @@ impl Host<'_> {
                 let rest = line::join(argv::read(&words).words.iter().map(String::as_str));
                 vec![way(Change::Line(rest.clone()), format!("as `{}`, without variables", visible(&rest)), None)]
             }
-            Refusal::NotPermitted | Refusal::DeniedByRule => self.permit(),
+            Refusal::NotPermitted | Refusal::DeniedByRule => self.permit(refusal),
             _ => Vec::new(),
         }
     }
@@ -113,8 +113,7 @@ impl Host<'_> {
         let links = self.context.links;
         let account = self.answer.account.as_deref().and_then(|l| links.logins.get(l)).map(|&i| &links.accounts[i]);
         let until = account.and_then(|a| a.until.as_ref()).filter(|_| self.asked.question.session.at.is_none());
-        let before = until.and_then(|u| u.value.checked_sub(jiff::SignedDuration::from_secs(1)).ok());
-        before.map(|at| way(Change::Moment(at), format!("at {at}"), None)).into_iter().collect()
+        until.and_then(|u| self.asked.with_time(None, Some(u.value))).into_iter().collect()
     }
 
     /// With another account, or from the own one with the refused one as a link, or if one might be used.
@@ -138,11 +137,9 @@ impl Host<'_> {
         if refusal == Refusal::NoAccount {
             for account in accounts().filter(|a| a.has_shell()).take(TRIED) {
                 let text = format!("if `{}` might use the account `{}`", visible(name), visible(&account.login));
-                ways.push(way(
-                    Change::UseAccount { system: self.asked.on(), account: account.login.clone(), user: self.asked.name() },
-                    text,
-                    Some(account.place),
-                ));
+                let change = Change::UseAccount { system: self.asked.on(), account: account.login.clone(), user: self.asked.name() };
+                let width = lent(account.used_by.iter().map(|&(party, _)| party), &account.login, &self.asked.name());
+                ways.push(Way { width, ..way(change, text, Some(account.place)) });
             }
         }
         ways
@@ -170,7 +167,7 @@ impl Host<'_> {
     }
 
     /// As another account that may be used for it, or if a set that applies also allowed it.
-    fn permit(&self) -> Vec<Way> {
+    fn permit(&self, refusal: Refusal) -> Vec<Way> {
         let links = self.context.links;
         let question = self.asked.question;
         let mut ways = Vec::new();
@@ -201,7 +198,8 @@ impl Host<'_> {
         for set in sets.into_iter().take(2) {
             let id = &estate.set(set).id;
             let text = format!("if command set `{}` also allowed `{}`", visible(&id.value), visible(&pattern));
-            ways.push(way(Change::AllowFirst { set: id.value.clone(), pattern: pattern.clone() }, text, Some(id.place)));
+            let allow = way(Change::AllowFirst { set: id.value.clone(), pattern: pattern.clone() }, text, Some(id.place));
+            ways.push(allow.of_width_if(Width::WiderThanNeeded, refusal == Refusal::DeniedByRule));
         }
         ways
     }

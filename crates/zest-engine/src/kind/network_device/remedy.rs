@@ -4,12 +4,17 @@ use std::ops::Deref;
 
 use super::Device;
 use crate::engine::rules::Site;
-use crate::engine::ways::{Asked, Way, way};
+use crate::engine::ways::{Asked, Way, lent, way};
 use crate::links::{AssignmentId, GroupId, ModeId, Outcome, Part, Party, UserId};
 use zest_command::{Pattern, line, read_line};
-use zest_model::ask::{Answer, Change, Refusal};
+use zest_model::ask::{Answer, Change, Refusal, Width};
 use zest_model::entry::Does;
 use zest_model::source::{Place, visible};
+
+/// The level of those who administer a device.
+const HIGHEST: u8 = 15;
+/// How many other levels are proposed.
+const LEVELS: usize = 2;
 
 /// Ways on from one refusal.
 pub(super) fn ways(site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
@@ -38,17 +43,22 @@ pub(super) fn ways(site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way
         Refusal::NotStated => at.unknown_facts(answer),
         Refusal::NoAssignment => at.memberships(),
         Refusal::LevelAboveCeiling => {
-            at.ceiling_ways(answer, question.session.level.unwrap_or(15), |c| way(Change::Level(c), format!("at level {c}"), None))
+            let wanted = question.session.level.unwrap_or(15);
+            let narrower = at.ceiling_ways(answer, wanted, |c| way(Change::Level(c), format!("at level {c}"), None));
+            at.other_levels().into_iter().chain(narrower).collect()
         }
         Refusal::AboveCeiling | Refusal::BareElevation => at.elevation(answer),
-        Refusal::LevelNotReached => question.session.level.map(|l| at.permit_elevation(l)).unwrap_or_default(),
+        Refusal::LevelNotReached => {
+            let permit = question.session.level.map(|l| at.permit_elevation(l)).unwrap_or_default();
+            at.other_levels().into_iter().chain(permit).collect()
+        }
         Refusal::UnknownMode | Refusal::ModeNotReached => vec![way(Change::Mode(None), "in the mode in which sessions start", None)],
         Refusal::UnknownCommand | Refusal::OtherMode | Refusal::IncompleteCommand | Refusal::AmbiguousAbbreviation => {
             at.other_line(refusal)
         }
         Refusal::LevelTooLow => at.level_too_low(answer),
-        Refusal::DeniedByRule | Refusal::NotPermitted => at.permit_line(answer),
-        Refusal::NoCommandSet => at.attach(),
+        Refusal::DeniedByRule | Refusal::NotPermitted => at.other_levels().into_iter().chain(at.permit_line(answer)).collect(),
+        Refusal::NoCommandSet => at.other_levels().into_iter().chain(at.attach()).collect(),
         Refusal::CommandsNeedCentral => vec![way(Change::CentralUp, "once the central source is up again", None)],
         Refusal::AssignmentNotValid
         | Refusal::OriginOutside
@@ -118,13 +128,13 @@ impl OnDevice<'_> {
                     ways.push(way(Change::CentralUp, "once the central source is up again", None));
                 }
                 let wanted = self.question.session.account.as_deref();
-                for account in accounts.iter().filter(|a| wanted.is_none_or(|w| w == a.login.value)).take(3) {
-                    let text = format!("if `{name}` might use the account `{}`", visible(&account.login.value));
-                    ways.push(way(
-                        Change::UseAccount { system: self.on(), account: account.login.value.clone(), user: self.name() },
-                        text,
-                        Some(account.login.place),
-                    ));
+                let of = accounts.iter().zip(&self.device.links.accounts);
+                for (account, links) in of.filter(|(a, _)| wanted.is_none_or(|w| w == a.login.value)).take(3) {
+                    let login = &account.login.value;
+                    let text = format!("if `{name}` might use the account `{}`", visible(login));
+                    let change = Change::UseAccount { system: self.on(), account: login.clone(), user: self.name() };
+                    let uses = lent(links.used_by.iter().map(|&(party, _)| party), login, &self.name());
+                    ways.push(Way { width: uses, ..way(change, text, Some(account.login.place)) });
                 }
                 ways
             }
@@ -181,13 +191,14 @@ impl OnDevice<'_> {
         // The least right that is enough is the smallest change.
         groups.sort_by_key(|&(ceiling, group, _)| (ceiling, group));
         let name = visible(&estate.user(self.user).id.value);
-        let join = |&(_, group, place): &(u8, GroupId, Place)| {
+        let join = |&(ceiling, group, place): &(u8, GroupId, Place)| {
             let id = &estate.group(group).id.value;
-            way(
+            let joins = way(
                 Change::JoinGroup { group: id.clone(), user: self.name() },
                 format!("if `{name}` were in group `{}`", visible(id)),
                 Some(place),
-            )
+            );
+            joins.of_width_if(Width::WiderThanNeeded, ceiling == HIGHEST && self.question.session.level != Some(HIGHEST))
         };
         groups.iter().take(6).map(join).collect()
     }
@@ -241,11 +252,9 @@ impl OnDevice<'_> {
             if let Some(band) = account.and_then(|a| a.band.as_ref()) {
                 ways.push(lower(band.ceiling.value));
                 let text = format!("if the ceiling of account `{}` were {wanted}", visible(login));
-                ways.push(way(
-                    Change::AccountCeiling { system: self.on(), login: login.clone(), to: wanted },
-                    text,
-                    Some(band.ceiling.place),
-                ));
+                let change = Change::AccountCeiling { system: self.on(), login: login.clone(), to: wanted };
+                let raise = way(change, text, Some(band.ceiling.place));
+                ways.push(raise.of_width_if(Width::WiderThanNeeded, wanted == HIGHEST));
             }
             return ways;
         }
@@ -255,7 +264,8 @@ impl OnDevice<'_> {
             let roles = standing.roles.iter().map(|&r| self.engine.estate.role(r));
             if let Some(role) = roles.into_iter().find(|r| r.band.as_ref().is_some_and(|b| b.ceiling.place == band.ceiling_place)) {
                 let text = format!("if the ceiling of role `{}` were {wanted}", visible(&role.id.value));
-                ways.push(way(Change::Ceiling { role: role.id.value.clone(), to: wanted }, text, Some(band.ceiling_place)));
+                let raise = way(Change::Ceiling { role: role.id.value.clone(), to: wanted }, text, Some(band.ceiling_place));
+                ways.push(raise.of_width_if(Width::WiderThanNeeded, wanted == HIGHEST));
             }
         }
         ways
@@ -302,14 +312,38 @@ impl OnDevice<'_> {
         let (needed, _) = self.device.own_level(resolved.command);
         let links = &self.engine.estate.vocabularies[self.device.links.vocabulary.index()].commands[resolved.command.index()];
         let now = answer.level.unwrap_or(0);
-        vec![
-            way(Change::Level(needed), format!("at level {needed}"), None),
-            way(
-                Change::OwnLevel { system: self.on(), command: links.line.clone(), to: now },
-                format!("if the device put `{}` at level {now}", visible(&links.line)),
-                Some(self.engine.estate.system(self.system).id.place),
-            ),
-        ]
+        let mut ways = self.other_levels();
+        if !ways.iter().any(|w| w.change == Change::Level(needed)) {
+            ways.push(way(Change::Level(needed), format!("at level {needed}"), None));
+        }
+        ways.push(way(
+            Change::OwnLevel { system: self.on(), command: links.line.clone(), to: now },
+            format!("if the device put `{}` at level {now}", visible(&links.line)),
+            Some(self.engine.estate.system(self.system).id.place),
+        ));
+        ways
+    }
+
+    /// At another level at which the line runs, the lowest first, with the line that gets there.
+    fn other_levels(&self) -> Vec<Way> {
+        let vocabulary = self.device.vocabulary(self.engine);
+        let numbered = vocabulary.commands.iter().find(|c| c.does == Some(Does::Elevate) && c.level_word.is_some());
+        let bare = vocabulary.commands.iter().find(|c| c.does == Some(Does::Elevate) && c.level_word.is_none());
+        let at = |level: u8| {
+            let change = Change::Level(level);
+            let mut question = self.question.clone();
+            change.apply(&mut question);
+            let is_of_use = self.question.session.level != Some(level) && self.engine.decide(&question).refusal.is_none();
+            is_of_use.then(|| {
+                let line = match (numbered, bare) {
+                    (Some(command), _) => Some(example(&command.pattern, &level.to_string())),
+                    (None, bare) => bare.map(|command| example(&command.pattern, "")),
+                };
+                let by = line.map_or(String::new(), |line| format!(", reached with `{}`", visible(&line)));
+                way(change, format!("at level {level}{by}"), None)
+            })
+        };
+        (0..=HIGHEST).filter_map(at).take(LEVELS).collect()
     }
 
     fn permit_line(&self, answer: &Answer) -> Vec<Way> {
@@ -349,7 +383,9 @@ impl OnDevice<'_> {
                     entry.rules.first().map_or(entry.id.place, |r| r.text.place),
                 ),
             };
-            way(Change::AllowFirst { set: entry.id.value.clone(), pattern: pattern.clone() }, text, Some(place))
+            let allow = way(Change::AllowFirst { set: entry.id.value.clone(), pattern: pattern.clone() }, text, Some(place));
+            // A rule that refuses everything that is left says nothing about this line; any other was meant.
+            allow.of_width_if(Width::WiderThanNeeded, rule.is_some_and(|rule| !is_everything(&rule.pattern)))
         };
         sets.iter().take(3).map(permit).collect()
     }
@@ -389,6 +425,11 @@ impl OnDevice<'_> {
             .map(|u| way(Change::SecondPerson(name(u)), format!("with `{}` as second person", visible(&name(u))), None))
             .collect()
     }
+}
+
+/// Returns whether a pattern names no word.
+fn is_everything(pattern: &Pattern) -> bool {
+    pattern.is_open() && pattern.words().iter().all(|word| matches!(word, zest_command::WordPattern::Slot(_)))
 }
 
 /// Writes a line of a pattern with a word for its slots.

@@ -1,10 +1,11 @@
 //! What could be changed about a refusal of a cloud or an application.
 
 use super::links::{ASSUME, CHANGE_CREDENTIAL, GrantLinks};
+use super::permission::{Held, Via, grants_of};
 use super::{Action, Context, Identity, Unread, Weighed, parse, stand, weigh};
 use crate::engine::ways::{Asked, Way, way};
-use crate::links::{Conditions, Holder, Outcome, Part, Party, RoleId, UserId};
-use zest_model::ask::{Act, Change, Refusal};
+use crate::links::{Conditions, GroupId, Holder, Outcome, Part, Party, RoleId, UserId};
+use zest_model::ask::{Act, Change, Refusal, Width};
 use zest_model::source::visible;
 use zest_words::nearest;
 
@@ -125,12 +126,12 @@ impl Service<'_> {
         if session.at.is_none()
             && let Some(expires) = session.expires
         {
-            let before = expires.checked_sub(jiff::SignedDuration::from_secs(1)).unwrap_or(expires);
-            return vec![way(Change::Moment(before), format!("at {before}"), None)];
+            let since = session.acting.iter().find_map(|a| if let Act::Role { since, .. } = a { *since } else { None });
+            return self.asked.with_time(since, Some(expires)).into_iter().collect();
         }
         let since = session.acting.iter().find_map(|a| if let Act::Role { since, .. } = a { *since } else { None });
         if let (None, Some(since)) = (session.at, since) {
-            return vec![way(Change::Moment(since), format!("at {since}"), None)];
+            return self.asked.with_time(Some(since), None).into_iter().collect();
         }
         if self.asked.lacks_channel() {
             return self.asked.accepted(Refusal::ChannelNotAllowed);
@@ -264,24 +265,42 @@ impl Service<'_> {
         let Some(action) = self.action() else { return Vec::new() };
         let name = self.context.links.operations[action.operation].name.clone();
         let path = action.path.clone();
-        let mut ways = self.groups(&action);
         let standing = stand(self.context, self.asked.question);
         let estate = &self.asked.engine.estate;
-        let to = match standing.map(|s| s.identity) {
-            Some(Identity::Role(role)) => format!("role:{}", estate.role(role).id.value),
+        let role = |role: RoleId| format!("role:{}", estate.role(role).id.value);
+        let own = match standing.as_ref().map(|s| s.identity) {
+            Some(Identity::Role(id)) => role(id),
             Some(Identity::User(user)) => format!("user:{}", estate.user(user).id.value),
             None => format!("user:{}", self.asked.question.user),
         };
-        let text = format!("if `{}` were granted `{}` on `{}`", visible(&to), visible(&name), visible(&path));
-        let change = Change::Allow { system: self.asked.on(), operation: name, on: path, to };
-        ways.push(way(change, text, Some(estate.system(self.asked.system).id.place)));
-        ways
+        // Through whatever brings the rest on this resource, or else the rest here.
+        let through = |on: Option<&str>| {
+            let mut found = None;
+            let mut look = |held: Held<'_>| {
+                let via = match held.via {
+                    _ if held.grant.is_deny => None,
+                    Via::Party(Party::Group(group)) => Some(format!("group:{}", estate.group(group).id.value)),
+                    Via::Assignment(_, id) | Via::Assumed(id) => Some(role(id)),
+                    Via::Party(Party::User(_)) => None,
+                };
+                found = found.take().or(via);
+            };
+            grants_of(self.context, standing.as_ref()?.identity, on, &mut look);
+            found
+        };
+        let shared = through(Some(&path)).or_else(|| through(None)).filter(|to| *to != own);
+        let place = estate.system(self.asked.system).id.place;
+        let grant = |to: String| {
+            let text = format!("if `{}` were granted `{}` on `{}`", visible(&to), visible(&name), visible(&path));
+            way(Change::Allow { system: self.asked.on(), operation: name.clone(), on: path.clone(), to }, text, Some(place))
+        };
+        shared.into_iter().chain([own]).map(grant).chain(self.groups(&action)).collect()
     }
 
     /// Groups through which somebody else holds a grant for an action.
     fn groups(&self, action: &Action) -> Vec<Way> {
         let (engine, links) = (self.asked.engine, self.context.links);
-        let mut found: Vec<crate::links::GroupId> = Vec::new();
+        let mut found: Vec<GroupId> = Vec::new();
         let gives = |grant: &GrantLinks| !grant.is_deny && grant.concerns(action.operation, &action.path);
         for holder in links.grants_on(&action.path).filter(|grant| gives(grant)).flat_map(|grant| &grant.holders) {
             if let Holder::Party(Party::Group(group)) = holder {
@@ -298,13 +317,26 @@ impl Service<'_> {
         found.sort_unstable();
         found.dedup();
         let name = visible(&self.asked.question.user);
+        let governs = |grant: &GrantLinks| !grant.is_deny && grant.operations.count_ones(..) == links.operations.len();
+        let of_role_governs = |role: &RoleId| links.grants_of(Holder::Role(*role), None).into_iter().any(|n| governs(links.grant(n)));
+        let governs_group = |group: GroupId| {
+            let holder = Holder::Party(Party::Group(group));
+            let assigned =
+                engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.to.iter().any(|(p, _)| *p == Party::Group(group)));
+            links.grants_of(holder, None).into_iter().any(|n| governs(links.grant(n)))
+                || assigned.into_iter().any(|(i, a)| {
+                    a.systems.contains(self.asked.system.index())
+                        && engine.standing(crate::links::AssignmentId::new(i)).1.roles.iter().any(of_role_governs)
+                })
+        };
         let join = |group| {
             let entry = engine.estate.group(group);
-            way(
+            let joins = way(
                 Change::JoinGroup { group: entry.id.value.clone(), user: self.asked.name() },
                 format!("if `{name}` were in group `{}`", visible(&entry.id.value)),
                 Some(entry.id.place),
-            )
+            );
+            joins.of_width_if(Width::WiderThanNeeded, governs_group(group))
         };
         found.into_iter().filter(|g| !engine.membership.belongs(self.asked.user, Party::Group(*g))).map(join).take(TRIED).collect()
     }
@@ -323,11 +355,9 @@ impl Service<'_> {
             ways.extend(self.groups(&action));
             let to = format!("user:{}", self.asked.question.user);
             let text = format!("if `{}` were granted `{ASSUME}` on `role/{}`", visible(&to), visible(role));
-            ways.push(way(
-                Change::Allow { system: self.asked.on(), operation: ASSUME.to_owned(), on: action.path, to },
-                text,
-                Some(system),
-            ));
+            // Whoever may assume a role has all that it has.
+            let change = Change::Allow { system: self.asked.on(), operation: ASSUME.to_owned(), on: action.path, to };
+            ways.push(way(change, text, Some(system)).of_width_if(Width::Wide, true));
         }
         ways
     }
