@@ -415,6 +415,9 @@ pub(crate) struct Ask {
     /// Look for remedies of every refusal of a batch, which takes a thousand times as long
     #[arg(long, conflicts_with_all = ["user", "line", "sql", "on"], requires = "batch")]
     pub(crate) remedies: bool,
+    /// With each remedy that changes the ledger, the text to paste, and where
+    #[arg(long)]
+    pub(crate) paste: bool,
     #[command(flatten)]
     pub(crate) session: SessionArgs<true>,
     #[command(flatten)]

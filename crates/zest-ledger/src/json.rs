@@ -4,7 +4,7 @@ use std::fmt;
 
 use serde_json::{Map, Value, json};
 
-use zest_model::ask::{Answer, Fact, Form, GateOutcome, Question, Session};
+use zest_model::ask::{Answer, Fact, Form, GateOutcome, Question, Session, Written};
 use zest_model::finding::{Findings, Label};
 use zest_model::source::{Location, visible};
 use zest_model::text::unique;
@@ -289,6 +289,17 @@ pub fn answer(answer: &Answer) -> Value {
         "grounds": grounds,
         "remedies": remedies,
         "able": answer.able,
+    })
+}
+
+/// Returns what a change of the ledger writes: the edit in words, and the text to paste if there is one.
+#[must_use]
+pub fn written(written: &Written) -> Value {
+    let Written { edit, paste, more: _ } = written;
+    json!({
+        "file": edit.document,
+        "edit": edit.to_string(),
+        "paste": paste.as_ref().map(|p| json!({ "line": p.line, "replaces": p.replaces, "text": p.text })),
     })
 }
 

@@ -2,7 +2,7 @@
 
 use zest_ledger::ask::{Answer, Change, Conflict, Verdict};
 use zest_ledger::{Engine, Ledger, Question};
-use zest_testkit::edits::{Ways, carry_out};
+use zest_testkit::edits::Ways;
 use zest_testkit::estates::Source;
 use zest_testkit::{questions, seed};
 
@@ -61,15 +61,17 @@ fn an_engine_with_a_change_is_the_engine_of_the_changed_text() {
                 (Ok(changed), Ok(edits)) => (changed, edits),
                 (Err(Conflict::Already(..) | Conflict::Unknown(_)), Err(_)) => continue,
                 (Err(Conflict::Invalid(_)), Ok(edits)) => {
-                    let new = edits.iter().try_fold(text.clone(), |text, edit| carry_out(&text, edit)).expect("it can be written");
+                    let new = edits.iter().try_fold(text.clone(), |text, edit| edit.carried_out(&text)).expect("it can be written");
                     let estate = Ledger::new().document(NAME, &new).estate();
                     assert!(estate.and_then(Engine::compile).is_err(), "{about}: only the layer is refused");
                     continue;
                 }
                 (changed, edits) => panic!("{about}: {:?}, {edits:?}", changed.err()),
             };
-            let new =
-                edits.iter().try_fold(text.clone(), |text, edit| carry_out(&text, edit)).unwrap_or_else(|e| panic!("{about}: {e}\n{text}"));
+            let new = edits
+                .iter()
+                .try_fold(text.clone(), |text, edit| edit.carried_out(&text))
+                .unwrap_or_else(|e| panic!("{about}: {e}\n{text}"));
             let read = compiled(&new);
             let new_ways = Ways::of(&new);
             for _ in 0..12 {
@@ -108,8 +110,10 @@ fn a_remedy_of_the_ledger_turns_the_full_ledger_round() {
             for remedy in answer.remedies.iter().filter(|r| r.steps.iter().any(|s| !s.change.is_of_session())) {
                 let changes: Vec<Change> = remedy.steps.iter().map(|s| s.change.clone()).collect();
                 let edits = engine.edits(&changes).unwrap_or_else(|e| panic!("seed {seed}: {e}"));
-                let new =
-                    edits.iter().try_fold(text.clone(), |text, edit| carry_out(&text, edit)).unwrap_or_else(|e| panic!("seed {seed}: {e}"));
+                let new = edits
+                    .iter()
+                    .try_fold(text.clone(), |text, edit| edit.carried_out(&text))
+                    .unwrap_or_else(|e| panic!("seed {seed}: {e}"));
                 let mut asked: Question = question.clone();
                 changes.iter().for_each(|change| change.apply(&mut asked));
                 assert_eq!(compiled(&new).decide(&asked).verdict, remedy.verdict, "seed {seed}: {changes:?} for {question:?}");

@@ -122,6 +122,12 @@ impl SourceMap {
         self.sources.get(id.0 as usize).map_or("", |s| s.text.as_str())
     }
 
+    /// Returns the text of the first document of a name, as [`name`](Self::name) gives it.
+    #[must_use]
+    pub fn text_of(&self, name: &str) -> Option<&str> {
+        self.sources.iter().find(|source| source.name == name).map(|source| source.text.as_str())
+    }
+
     /// Returns how many documents there are.
     #[must_use]
     pub fn len(&self) -> usize {

@@ -2,13 +2,18 @@
 
 use std::fmt::Write as _;
 
-use zest_ledger::ask::{Answer, Fact, Gate, GateOutcome, Step, Verdict, Width};
+use zest_ledger::ask::{Answer, Fact, Gate, GateOutcome, Remedy, Step, Verdict, Width, Written};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, HEAD, WAIT, counted, hanging, width, with_place};
+use super::style::{BAD, FAINT, GOOD, HEAD, PLACE, WAIT, counted, hanging, width, with_place};
 
 /// Renders an answer in full; `ledger` says which ledger it was asked of.
 pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
+    with_writes(answer, ledger, |_| Vec::new())
+}
+
+/// Renders an answer in full, with what each remedy writes into the ledger.
+pub(crate) fn with_writes(answer: &Answer, ledger: &str, writes: impl Fn(&Remedy) -> Vec<Written>) -> String {
     let mut out = String::new();
     let (mark, style) = match answer.verdict {
         Verdict::Allowed => ("ALLOWED", GOOD),
@@ -59,6 +64,7 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
             let after = if remedy.verdict == Verdict::AllowedAfter { "; then after obligations" } else { "" };
             let text = remedy.steps.iter().map(clause).collect::<Vec<_>>().join(", and ");
             let _ = writeln!(out, "  - {}", hanging("    ", &format!("{text}{after}")));
+            writes(remedy).iter().for_each(|written| out.push_str(&to_paste(written)));
         }
         if !answer.able.is_empty() {
             let names = answer.able.iter().map(|name| format!("`{}`", visible(name))).collect::<Vec<_>>().join(", ");
@@ -66,6 +72,26 @@ pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
         }
     }
     out
+}
+
+/// What to paste where. The text stands at the left edge and is never wrapped, so that it can be copied.
+fn to_paste(written: &Written) -> String {
+    let Written { edit, paste, .. } = written;
+    let (Some(file), Some(paste)) = (&edit.document, paste) else {
+        return format!("    {FAINT}by hand: {edit}{FAINT:#}\n");
+    };
+    let (line, last) = (paste.line, paste.line + paste.replaces.max(1) - 1);
+    let lines = if line == last { format!("{PLACE}{file}:{line}{PLACE:#}") } else { format!("{PLACE}{file}:{line}{PLACE:#} to {last}") };
+    let how = match (paste.replaces, paste.text.is_empty()) {
+        (0, _) => "write before that line",
+        (1, true) => "take that line out",
+        (_, true) => "take those lines out",
+        (1, false) => "write instead of that line",
+        (_, false) => "write instead of those lines",
+    };
+    let text: String =
+        paste.text.lines().map(|line| format!("{}\n", line.split('\t').map(visible).collect::<Vec<_>>().join("\t"))).collect();
+    format!("    {lines}: {how}{}\n{text}", if text.is_empty() { "" } else { ":" })
 }
 
 /// One gate: its stage, a mark, the reason, and the place.

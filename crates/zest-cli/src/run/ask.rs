@@ -4,8 +4,8 @@ use std::io::{BufRead, BufReader};
 
 use anyhow::{Context, Result};
 use jiff::Timestamp;
-use serde_json::json;
-use zest_ledger::ask::{Form, Verdict};
+use serde_json::{Value, json};
+use zest_ledger::ask::{Answer, Change, Form, Remedy, Verdict, Written};
 use zest_ledger::{Engine, Question, json};
 
 use super::{line, selection};
@@ -40,8 +40,28 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
     if let Some(unknown) = unknown::in_answer(&answer) {
         return Err(unknown.into());
     }
-    args.format.format.print(|| json::answer(&answer), || put!("{}", render::answer::render(&answer, &args.ledger.shown())));
+    let writes = |remedy: &Remedy| writes(&engine, remedy, args.paste);
+    let text = || put!("{}", render::answer::with_writes(&answer, &args.ledger.shown(), writes));
+    args.format.format.print(|| told(&engine, &answer, args), text);
     Ok(exit_of(answer.verdict))
+}
+
+/// What a remedy writes into the ledger, if that is to be shown.
+fn writes(engine: &Engine, remedy: &Remedy, is_shown: bool) -> Vec<Written> {
+    let changes: Vec<Change> = remedy.steps.iter().map(|step| step.change.clone()).filter(|c| is_shown && !c.is_of_session()).collect();
+    // It was tried before it was offered, so nothing collides.
+    if changes.is_empty() { Vec::new() } else { engine.written(&changes).unwrap_or_default() }
+}
+
+/// An answer as data.
+fn told(engine: &Engine, answer: &Answer, args: &Ask) -> Value {
+    let mut told = json::answer(answer);
+    if args.paste {
+        for (remedy, fields) in answer.remedies.iter().zip(told["remedies"].as_array_mut().into_iter().flatten()) {
+            fields["writes"] = writes(engine, remedy, true).iter().map(json::written).collect();
+        }
+    }
+    told
 }
 
 /// Puts one question to several systems.
@@ -55,7 +75,7 @@ fn on_each(engine: &Engine, question: &Question, systems: &[String], args: &Ask)
         worst = worse(worst, exit_of(answer.verdict));
         answers.push(answer);
     }
-    let data = || serde_json::Value::Array(answers.iter().map(json::answer).collect());
+    let data = || Value::Array(answers.iter().map(|answer| told(engine, answer, args)).collect());
     args.format.format.print(data, || put!("{}", render::answer::table(&answers)));
     // What one system does not know another may; what none knows is not there.
     let unknown = answers.iter().map(unknown::in_answer).collect::<Option<Vec<_>>>();
@@ -144,7 +164,7 @@ fn reply(engine: &Engine, args: &Ask, number: u64, line: &[u8]) -> (String, Exit
     if let Some(unknown) = unknown::in_answer(&answer) {
         return (error(unknown.0), Exit::Unknown);
     }
-    let mut told = json::answer(&answer);
+    let mut told = told(engine, &answer, args);
     if let (false, Some(fields)) = (args.remedies, told.as_object_mut()) {
         // None were looked for: an empty list would say that there are none.
         fields.shift_remove("remedies");

@@ -20,6 +20,38 @@ pub struct Edit {
     pub more: crate::More,
 }
 
+impl Edit {
+    /// Makes an edit of a key in the table to which a path leads.
+    #[must_use]
+    pub fn new(document: Option<String>, path: Vec<Step>, key: &str, how: How) -> Self {
+        Self { document, path, key: key.to_owned(), how, more: crate::More }
+    }
+}
+
+/// What to paste into a document, whole lines.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Paste {
+    /// The line, from 1, in whose place the text comes, or before which it comes where it replaces none.
+    pub line: u32,
+    /// How many lines it replaces.
+    pub replaces: u32,
+    /// The text, with the end of its last line; empty where lines only go.
+    pub text: String,
+    #[doc(hidden)]
+    pub more: crate::More,
+}
+
+/// An edit, and what to paste to carry it out by hand.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Written {
+    /// The edit.
+    pub edit: Edit,
+    /// The text to paste; none for an entry that was built in code, and for documents in another format than TOML.
+    pub paste: Option<Paste>,
+    #[doc(hidden)]
+    pub more: crate::More,
+}
+
 /// One step on the way to a table.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Step {

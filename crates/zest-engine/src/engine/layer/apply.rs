@@ -318,7 +318,7 @@ impl Draft<'_> {
             Place::Text(span) => Some(self.estate.sources.name(span.source).to_owned()),
             Place::Code(_) => None,
         };
-        self.edits.push(Edit { document, path, key: key.to_owned(), how, more: zest_model::More });
+        self.edits.push(Edit::new(document, path, key, how));
     }
 
     fn find<'a, I: Iterator<Item = &'a At<String>>>(

@@ -2,6 +2,7 @@
 
 mod apply;
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use self::apply::{Draft, Touched};
@@ -11,7 +12,7 @@ use super::{Engine, Membership};
 use crate::engine::{Declared, Estate};
 use crate::links::resolve::Ground;
 use crate::links::{AssignmentId, GroupId, Party, Resolver, SetId, SystemId, UserId};
-use zest_model::ask::{Change, Conflict, Edit};
+use zest_model::ask::{Change, Conflict, Edit, Written};
 use zest_model::finding::{Finding, Findings, Severity};
 use zest_model::table::Table;
 
@@ -97,6 +98,38 @@ impl Engine {
     /// What a change collides with.
     pub fn edits(&self, changes: &[Change]) -> Result<Vec<Edit>, Conflict> {
         Ok(self.draft(changes)?.edits)
+    }
+
+    /// Returns what changes of the ledger would write into its documents, in order, each with the text to paste. The text of a later
+    /// one goes into the document as the earlier ones left it.
+    ///
+    /// # Errors
+    /// What a change collides with.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Change};
+    /// let estate = Ledger::new().document("people.toml", "[users.watch-1]\n[groups.readers]\nmembers = []\n").estate()?;
+    /// let engine = Engine::compile(estate)?;
+    /// let joins = Change::JoinGroup { group: "readers".to_owned(), user: "watch-1".to_owned() };
+    /// let written = &engine.written(&[joins])?[0];
+    /// let paste = written.paste.as_ref().expect("it is TOML");
+    /// assert_eq!((paste.line, paste.replaces, paste.text.as_str()), (3, 1, "members = [\"user:watch-1\"]\n"));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn written(&self, changes: &[Change]) -> Result<Vec<Written>, Conflict> {
+        let mut texts: BTreeMap<String, String> = BTreeMap::new();
+        let write = |edit: Edit| {
+            let paste = edit.document.as_ref().and_then(|name| {
+                let sources = &self.estate.sources;
+                let text = texts.entry(name.clone()).or_insert_with(|| sources.text_of(name).unwrap_or_default().to_owned());
+                let paste = edit.paste(text).ok()?;
+                *text = edit.carried_out(text).ok()?;
+                Some(paste)
+            });
+            Written { edit, paste, more: zest_model::More }
+        };
+        Ok(self.edits(changes)?.into_iter().map(write).collect())
     }
 
     fn draft(&self, changes: &[Change]) -> Result<Draft<'_>, Conflict> {
