@@ -7,6 +7,7 @@ mod databases;
 mod demo;
 mod pages;
 mod readme;
+mod refusals;
 #[cfg(feature = "live")]
 mod servers;
 mod services;

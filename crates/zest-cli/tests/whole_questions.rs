@@ -75,6 +75,11 @@ fn asked_singly_and_in_a_batch_every_question_has_the_same_answer() {
     }
 }
 
+fn without_moments(answer: &mut Value) {
+    let steps = answer["remedies"].as_array_mut().into_iter().flatten().filter_map(|r| r["steps"].as_array_mut()).flatten();
+    steps.map(|step| &mut step["change"]).filter(|c| c["change"] == "moment").for_each(|c| c["value"] = Value::Null);
+}
+
 #[test]
 fn real_processes_say_the_same_singly_and_in_a_batch() {
     let mut facts = Facts::new(zest_testkit::seed(4));
@@ -87,12 +92,14 @@ fn real_processes_say_the_same_singly_and_in_a_batch() {
         let single = zest_with(&[&base[..], &ask].concat(), b"");
         let batch = zest_with(&[&base[..], &["--batch", "--remedies"], &options].concat(), bare.as_bytes());
         assert_eq!(single.status, batch.status, "{asked:?}\n{}{}\n{}", single.out, single.err, batch.out);
-        let reply: Value = serde_json::from_str(&batch.out).expect("JSON");
+        let mut reply: Value = serde_json::from_str(&batch.out).expect("JSON");
         if single.status == 2 {
             assert!(single.err.contains(reply["error"].as_str().expect("an error")), "{}\n{reply}", single.err);
             continue;
         }
-        let answer: Value = serde_json::from_str(&single.out).expect("JSON");
+        let mut answer: Value = serde_json::from_str(&single.out).expect("JSON");
+        // A moment that a remedy proposes is not before that of asking.
+        [&mut answer, &mut reply].into_iter().for_each(without_moments);
         assert_eq!(answer, reply, "{asked:?}");
         assert_eq!(answer["question"], question(&asked), "the answer repeats the question");
         // The text names every fact as well.

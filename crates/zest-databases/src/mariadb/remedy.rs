@@ -1,6 +1,6 @@
 //! What could be changed about a refusal: another origin or active role, a membership, a grant.
 
-use super::{AccountName, Holder, Mariadb, Scope, Server};
+use super::{AccountName, Holder, Mariadb, Need, Privilege, Privileges, Scope, Server};
 use crate::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
 use crate::database::{On, refusing};
 use zest_engine::rules::Site;
@@ -69,34 +69,40 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 let as_role = way(Change::ActiveRole((*role).clone()), format!("once `{}` is the active role", visible(role)), None);
                 ways.push(as_role.of_width_if(Width::WiderThanNeeded, with(role).global().0 != own));
             }
-            let (on, privilege, columns) = match &need {
-                super::Need::Table { definer: None, object, privilege, on } => {
+            let first = |any: &Privileges| any.iter().next().map_or_else(Privileges::default, Privilege::only);
+            let (on, privileges, columns, regrant) = match &need {
+                Need::Table { definer: None, object, privilege, on } => {
                     let columns = if let On::Columns(list) = on { list.clone() } else { Vec::new() };
-                    (object.to_string(), *privilege, columns)
+                    (object.to_string(), privilege.only(), columns, false)
                 }
-                super::Need::Database { database, any } => match any.iter().next() {
-                    Some(privilege) => (Scope::database(database).to_string(), privilege, Vec::new()),
-                    None => return ways,
-                },
-                super::Need::Routine { definer: None, object, privilege } => (object.to_string(), *privilege, Vec::new()),
-                _ => return ways,
+                Need::Database { database, any } => (Scope::database(database).to_string(), first(any), Vec::new(), false),
+                Need::Routine { definer: None, object, privilege } => (object.to_string(), privilege.only(), Vec::new(), false),
+                Need::PassOn { scope, privileges, columns } => (scope.to_string(), *privileges, columns.clone(), true),
+                Need::Global { any } => (Scope::Everything.to_string(), first(any), Vec::new(), false),
+                Need::Table { .. } | Need::Routine { .. } | Need::Activate { .. } | Need::Admin { .. } | Need::Open { .. } => return ways,
             };
+            let list: Vec<&str> = privileges.iter().map(Privilege::word).collect();
+            if list.is_empty() {
+                return ways;
+            }
             let to = view.role().map_or_else(|| view.account().to_string(), str::to_owned);
             let on_columns = if columns.is_empty() {
                 String::new()
             } else {
                 format!(" ({})", columns.iter().map(|c| visible(c)).collect::<Vec<_>>().join(", "))
             };
-            let text = format!("if `{}` were granted {}{on_columns} on {}", visible(&to), privilege.word(), visible(&on));
+            let option = if regrant { ", with the right to pass it on" } else { "" };
+            let text = format!("if `{}` were granted {}{on_columns} on {}{option}", visible(&to), list.join(", "), visible(&on));
             let change = Change::Grant {
                 system: site.entry().id.value.clone(),
-                privileges: vec![privilege.word().to_owned()],
+                privileges: list.into_iter().map(str::to_owned).collect(),
                 columns,
                 on,
                 to,
-                regrant: false,
+                regrant,
             };
-            ways.push(way(change, text, None));
+            let administers = matches!(need, Need::Global { .. });
+            ways.push(way(change, text, None).of_width_if(Width::WiderThanNeeded, administers));
             ways
         }
     }

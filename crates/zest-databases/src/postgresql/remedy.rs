@@ -1,14 +1,15 @@
 //! What could be changed about a refusal: another active role, a membership, a grant.
 
-use super::acl::Grantee;
+use super::acl::{Acl, Grantee};
 use super::state::PREDEFINED;
-use super::{Catalog, Demand, Need, ObjectName, Postgresql, Server, Want};
+use super::{Catalog, Demand, Need, ObjectName, Postgresql, Privilege, Privileges, Server, Want};
 use crate::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
 use crate::database::{On, refusing};
 use zest_engine::rules::Site;
 use zest_engine::trace::Trace;
 use zest_engine::ways::{Way, way, with_time};
 use zest_model::ask::{Answer, Change, Refusal, Width};
+use zest_model::entry::DatabaseRole;
 use zest_model::source::visible;
 use zest_words::nearest;
 
@@ -31,6 +32,16 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
         Refusal::NotStated => {
             let last = server.timed.iter().map(|t| t.value).max();
             with_time(None, last, answer.now).into_iter().collect()
+        }
+        Refusal::CredentialExpired => {
+            let of_this = site.engine().estate().entries().databases.iter().filter(|d| d.system.value == site.entry().id.value);
+            let is_it = |a: &&DatabaseRole| Some(&a.name.value) == answer.account.as_ref();
+            let until = of_this.flat_map(|d| &d.accounts).find(is_it).and_then(|a| a.until.as_ref());
+            let good = until.map(|until| {
+                let change = Change::Prolong { at: site.locate(until.place) };
+                way(change, "if the password of the account were good at that time", Some(until.place))
+            });
+            good.into_iter().collect()
         }
         Refusal::UnknownRole | Refusal::RoleNotGranted | Refusal::RolesActiveTogether => {
             let mut ways = vec![way(Change::ActiveRole("none".to_owned()), "without an active role", None)];
@@ -87,22 +98,26 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
 fn connect(site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
     match (&answer.account, refusal) {
         (Some(account), Refusal::ConnectClosed) => {
-            let need = Need::privilege(account, &ObjectName::database(), super::Privilege::Connect, On::Object);
+            let need = Need::privilege(account, &ObjectName::database(), Privilege::Connect, On::Object);
             grant(site, &need, account).into_iter().collect()
         }
         _ => Vec::new(),
     }
 }
 
-/// Whom to grant what is missing: the role through which somebody has the rest on the object, or else in its schema; else the one
-/// who lacks it.
+/// Whom to grant what is missing: the role through which somebody has the rest on the object, or else in its schema, the nearest
+/// one first; else the one who lacks it. A role that only reads there is not made one that writes: others have it in order to read.
 fn through(catalog: &Catalog, need: &Need) -> String {
-    let Need::Object { role, object, .. } = need else { return String::new() };
+    let Need::Object { role, object, demand } = need else { return String::new() };
     let state = catalog.state();
+    let writes =
+        |privileges: Privileges| privileges.iter().any(|p| !matches!(p, Privilege::Select | Privilege::Usage | Privilege::Execute));
+    let is_write = matches!(demand, Demand::Privilege { any, .. } if writes(*any));
     let groups: Vec<String> = state.roles_of(role, true).into_iter().filter(|r| r != role && !state.is_superuser(r)).collect();
     let holds = |name: &ObjectName, group: &String| {
-        let acl = state.objects.get(name).map(|o| &o.acl);
-        acl.is_some_and(|acl| acl.iter().any(|(grantee, _, _)| matches!(grantee, Grantee::Role(r) if r == group)))
+        let lists = state.objects.get(name).into_iter().flat_map(|o| std::iter::once(&o.acl).chain(o.columns.iter().map(|c| &c.acl)));
+        let is_it = |grantee: &Grantee| matches!(grantee, Grantee::Role(r) if r == group);
+        lists.flat_map(Acl::iter).any(|(grantee, _, held)| is_it(grantee) && (!is_write || writes(held.privileges)))
     };
     let on_it = groups.iter().find(|group| holds(object, group));
     let beside = || {

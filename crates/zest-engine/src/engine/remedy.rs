@@ -82,7 +82,8 @@ pub fn remedies(engine: &Engine, refused: &Answer) -> Vec<Remedy> {
         };
         for way in ways(changed.as_ref().unwrap_or(engine), &answer, refusal) {
             let cost = cost + cost_of(way.width);
-            let is_repeated = plan.iter().any(|w| std::mem::discriminant(&w.change) == std::mem::discriminant(&way.change));
+            let undoes = |w: &Way| std::mem::discriminant(&w.change) == std::mem::discriminant(&way.change) && way.change.is_of_session();
+            let is_repeated = plan.iter().any(|w| undoes(w) || w.change == way.change);
             let is_past = matches!(way.change, Change::Moment(at) if refused.now.is_some_and(|now| at < now));
             if cost <= LARGEST_COST && !is_repeated && !is_past {
                 queue.push(Reverse((is_wider || way.width == Width::WiderThanNeeded, cost, plans.len())));

@@ -6,6 +6,7 @@ use super::rules::Site;
 use crate::engine::Engine;
 use crate::links::{Condition, Conditions, Facts, Party, SystemId, UserId};
 use zest_model::ask::{Answer, Change, Question, Refusal, Width};
+use zest_model::entry::{Channel, Proof};
 use zest_model::source::{Location, Place, visible};
 use zest_words::nearest;
 
@@ -107,16 +108,14 @@ impl<'a> Asked<'a> {
                 ways
             }
             Refusal::NoProof => {
-                let proof = self.question.session.proofs.iter().flatten().next().map_or(zest_model::entry::Proof::Password, |p| p.proof);
-                vec![way(
-                    Change::GiveProof { user: self.name(), proof },
-                    format!("if `{name}` had a {}", proof.word()),
-                    Some(entry.id.place),
-                )]
+                let proof = self.question.session.proofs.iter().flatten().next().map_or(Proof::Password, |p| p.proof);
+                vec![self.give(proof)]
             }
             Refusal::ProofNotRegistered => {
-                let proof = entry.proofs.first();
-                proof.map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None)).into_iter().collect()
+                let own = entry.proofs.iter().map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None));
+                let has = |proof: Proof| entry.proofs.iter().any(|own| own.value == proof);
+                let given = self.question.session.proofs.iter().flatten().map(|p| p.proof).filter(|p| !has(*p));
+                own.chain(given.map(|proof| self.give(proof))).collect()
             }
             Refusal::NothingProven => {
                 entry.proofs.iter().map(|p| way(Change::OnlyProof(p.value), format!("with a {}", p.value.word()), None)).collect()
@@ -125,17 +124,35 @@ impl<'a> Asked<'a> {
         })
     }
 
+    fn give(&self, proof: Proof) -> Way {
+        let entry = self.engine.estate.user(self.user);
+        let text = format!("if `{}` had a {}", visible(&entry.id.value), proof.word());
+        way(Change::GiveProof { user: self.name(), proof }, text, Some(entry.id.place))
+    }
+
+    /// With a proof of the second person given just before, of those that this person has.
+    pub(crate) fn second_person_proves(&self) -> Vec<Way> {
+        let second = self.question.session.approved_by.as_deref().and_then(|id| self.engine.estate.names.users.get(id));
+        let proofs = second.map_or(&[][..], |&user| &self.engine.estate.user(user).proofs);
+        let text = |proof: Proof| format!("with a {} of the second person given just before", proof.word());
+        proofs.iter().map(|p| way(Change::ApproverProof(p.value), text(p.value), None)).collect()
+    }
+
     /// Through a channel, or with a proof, that the system accepts.
     pub(crate) fn accepted(&self, refusal: Refusal) -> Vec<Way> {
         let estate = &self.engine.estate;
         let (user, system) = (estate.user(self.user), estate.system(self.system));
         if refusal == Refusal::ProofNotAccepted {
-            let has = |p: zest_model::entry::Proof| user.proofs.iter().any(|own| own.value == p);
+            let has = |p: Proof| user.proofs.iter().any(|own| own.value == p);
             let accepted = system.accepts.iter().filter(|(c, _)| Some(c.value) == self.question.session.channel).flat_map(|(_, p)| p);
-            return accepted
+            let proofs = accepted
                 .filter(|p| has(p.value))
-                .map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None))
-                .collect();
+                .map(|p| way(Change::OnlyProof(p.value), format!("with a {} instead", p.value.word()), None));
+            // Or through a channel on which the proof that was given counts.
+            let given: Vec<Proof> = self.question.session.proofs.iter().flatten().map(|p| p.proof).collect();
+            let others = system.accepts.iter().filter(|(_, list)| list.iter().any(|p| given.contains(&p.value)));
+            let through = |c: Channel| way(Change::Channel(c), format!("through the channel {}", c.word()), None);
+            return proofs.chain(others.map(|(c, _)| through(c.value))).collect();
         }
         let of_user = user.channels.iter().flatten().map(|c| c.value);
         let channels: Vec<_> = of_user.chain(system.accepts.iter().map(|(c, _)| c.value)).collect();

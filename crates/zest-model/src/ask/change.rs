@@ -124,6 +124,8 @@ changes! {
     ActiveRole(String) = "active-role" Session;
     /// Have another second person.
     SecondPerson(String) = "second-person" Session;
+    /// Have the second person give a proof of identity just before.
+    ApproverProof(Proof) = "approver-proof" Session;
     /// State an attribute of the session.
     Attribute {
         /// Its name.
@@ -434,6 +436,7 @@ impl Change {
             Self::Account(name) => question.session.account = Some(name.clone()),
             Self::ActiveRole(name) => question.session.active_roles = Some(if name == "none" { Vec::new() } else { vec![name.clone()] }),
             Self::SecondPerson(name) => question.session.approved_by = Some(name.clone()),
+            Self::ApproverProof(proof) => question.session.approver_proofs.get_or_insert_default().push(just_now(*proof)),
             Self::Attribute { name, value } => {
                 question.session.attributes.retain(|(k, _)| k != name);
                 question.session.attributes.push((name.clone(), value.clone()));

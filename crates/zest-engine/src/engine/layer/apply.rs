@@ -286,6 +286,7 @@ impl Draft<'_> {
             | Change::Account(_)
             | Change::ActiveRole(_)
             | Change::SecondPerson(_)
+            | Change::ApproverProof(_)
             | Change::Attribute { .. }
             | Change::Acting(_)
             | Change::ActiveRoles(_)
@@ -570,6 +571,18 @@ impl Draft<'_> {
             self.told(account.place, keys(&["hosts", &system, "accounts", &account.value]), "until", How::Unset);
             self.touch_named(&system);
             self.entries.hosts.set(row, Arc::new(entry));
+            return Ok(());
+        }
+        let databases = self.entries.databases.clone();
+        for (part, database) in databases.iter().enumerate() {
+            let is_it = |a: &zest_model::entry::DatabaseRole| a.until.as_ref().is_some_and(|u| spot.is(u.place));
+            let Some(index) = database.accounts.iter().position(is_it) else { continue };
+            let mut entry = (**database).clone();
+            entry.accounts[index].until = None;
+            let (system, account) = (entry.system.value.clone(), &entry.accounts[index].name);
+            self.told(account.place, keys(&["databases", &system, "accounts", &account.value]), "until", How::Unset);
+            self.touch_named(&system);
+            self.entries.databases.set(part, Arc::new(entry));
             return Ok(());
         }
         let found = self.change_grant(at, &|grant: &mut Grant, _: &Spot| {

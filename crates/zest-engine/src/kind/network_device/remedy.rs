@@ -14,7 +14,7 @@ use zest_model::source::{Place, visible};
 /// The level of those who administer a device.
 const HIGHEST: u8 = 15;
 /// How many other levels are proposed.
-const LEVELS: usize = 2;
+const LEVELS: usize = 1;
 
 /// Ways on from one refusal.
 pub(super) fn ways(site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
@@ -45,7 +45,7 @@ pub(super) fn ways(site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way
         Refusal::LevelAboveCeiling => {
             let wanted = question.session.level.unwrap_or(15);
             let narrower = at.ceiling_ways(answer, wanted, |c| way(Change::Level(c), format!("at level {c}"), None));
-            at.other_levels().into_iter().chain(narrower).collect()
+            narrower.into_iter().chain(at.other_levels()).collect()
         }
         Refusal::AboveCeiling | Refusal::BareElevation => at.elevation(answer),
         Refusal::LevelNotReached => {

@@ -5,12 +5,14 @@ use super::permission::{Held, Via, grants_of};
 use super::{Action, Context, Identity, Unread, Weighed, parse, stand, weigh};
 use crate::engine::ways::{Asked, Way, way};
 use crate::links::{Conditions, GroupId, Holder, Outcome, Part, Party, RoleId, UserId};
-use zest_model::ask::{Act, Change, Refusal, Width};
+use zest_model::ask::{Act, Change, Fact, Refusal, Width};
 use zest_model::source::visible;
 use zest_words::nearest;
 
 /// How many resources or people of one sort are tried.
 const TRIED: usize = 6;
+/// How many members of a group or role are counted: more are many.
+const COUNTED: usize = 500;
 
 /// Ways on from one refusal.
 pub(super) fn ways(asked: &Asked<'_>, refusal: Refusal, context: Context<'_>) -> Vec<Way> {
@@ -68,8 +70,9 @@ impl Service<'_> {
             | Refusal::OutsideHours
             | Refusal::OutsideDays
             | Refusal::ChannelOutside
-            | Refusal::ProofMissing
-            | Refusal::AttributesDiffer => self.conditions(),
+            | Refusal::ProofMissing => self.conditions(),
+            Refusal::AttributesDiffer => self.conditions().into_iter().chain(self.grant()).collect(),
+            Refusal::GrantLifted => self.without_attributes().into_iter().chain(self.grant()).collect(),
             Refusal::DeniedByGrant => self.conditions().into_iter().chain(self.except()).collect(),
             Refusal::NotGranted => self.other_identity().into_iter().chain(self.grant()).collect(),
             Refusal::CutByCeiling => self.ceiling(),
@@ -94,15 +97,17 @@ impl Service<'_> {
                 .map(|n| way(Change::Acting(chain[..n].to_vec()), "with the chain cut where it comes back", None))
                 .take(2)
                 .collect(),
-            Refusal::AttributeNotAdmitted => {
-                let stated = self.asked.question.session.attributes.iter();
-                stated.map(|(n, _)| way(Change::NoAttribute(n.clone()), format!("without the attribute `{}`", visible(n)), None)).collect()
+            Refusal::AttributeNotAdmitted => self.without_attributes(),
+            Refusal::RolesActiveTogether => self.active_roles(),
+            Refusal::RoleNotGranted => {
+                let all = way(Change::Unstated(vec![Fact::Roles]), "with all roles active", None);
+                std::iter::once(all).chain(self.active_roles()).chain(self.groups_with_role()).collect()
             }
-            Refusal::RolesActiveTogether | Refusal::RoleNotGranted => self.active_roles(),
             Refusal::UnknownOperation | Refusal::ActionUnreadable | Refusal::UnknownObject | Refusal::PrivilegeMisapplied => {
                 self.other_line()
             }
-            Refusal::SamePerson | Refusal::NotEntitled => self.second_person(),
+            Refusal::SamePerson => self.second_person(),
+            Refusal::NotEntitled => self.asked.second_person_proves().into_iter().chain(self.second_person()).collect(),
             _ => Vec::new(),
         }
     }
@@ -226,6 +231,11 @@ impl Service<'_> {
         weighed.cut.iter().map(|(_, c, _)| raise(c.place)).take(2).collect()
     }
 
+    fn without_attributes(&self) -> Vec<Way> {
+        let stated = self.asked.question.session.attributes.iter();
+        stated.map(|(n, _)| way(Change::NoAttribute(n.clone()), format!("without the attribute `{}`", visible(n)), None)).collect()
+    }
+
     fn own_name(&self) -> Vec<Way> {
         if self.asked.question.session.acting.is_empty() {
             Vec::new()
@@ -273,22 +283,32 @@ impl Service<'_> {
             Some(Identity::User(user)) => format!("user:{}", estate.user(user).id.value),
             None => format!("user:{}", self.asked.question.user),
         };
-        // Through whatever brings the rest on this resource, or else the rest here.
-        let through = |on: Option<&str>| {
-            let mut found = None;
-            let mut look = |held: Held<'_>| {
-                let via = match held.via {
-                    _ if held.grant.is_deny => None,
-                    Via::Party(Party::Group(group)) => Some(format!("group:{}", estate.group(group).id.value)),
-                    Via::Assignment(_, id) | Via::Assumed(id) => Some(role(id)),
-                    Via::Party(Party::User(_)) => None,
-                };
-                found = found.take().or(via);
+        // Through whatever brings others of the sort on this resource (`hulls.start` beside `hulls.stop`), of several what the
+        // fewest have. What only reads there is not made to write: others have it in order to read.
+        let operations = &self.context.links.operations;
+        let sort = |name: &'_ str| name.split_once('.').map(|(head, _)| head.to_owned());
+        let wanted = &operations[action.operation];
+        let is_of_sort = |o: usize| (wanted.reads || !operations[o].reads) && sort(&operations[o].name) == sort(&wanted.name);
+        let brings_the_rest = |grant: &GrantLinks| !grant.is_deny && grant.operations.ones().any(is_of_sort);
+        let mut shared: Option<(usize, String)> = None;
+        let mut look = |held: Held<'_>| {
+            let found = match held.via {
+                _ if !brings_the_rest(held.grant) => return,
+                Via::Party(Party::User(_)) => return,
+                Via::Party(Party::Group(group)) => (vec![Party::Group(group)], format!("group:{}", estate.group(group).id.value)),
+                Via::Assignment(id, of) => (estate.assignments[id.index()].to.iter().map(|&(party, _)| party).collect(), role(of)),
+                Via::Assumed(of) => (Vec::new(), role(of)),
             };
-            grants_of(self.context, standing.as_ref()?.identity, on, &mut look);
-            found
+            let (parties, to) = found;
+            let count = self.asked.engine.members(parties).take(COUNTED).count();
+            if shared.as_ref().is_none_or(|(fewest, _)| count < *fewest) {
+                shared = Some((count, to));
+            }
         };
-        let shared = through(Some(&path)).or_else(|| through(None)).filter(|to| *to != own);
+        if let Some(standing) = &standing {
+            grants_of(self.context, standing.identity, Some(&path), &mut look);
+        }
+        let shared = shared.map(|(_, to)| to).filter(|to| *to != own);
         let place = estate.system(self.asked.system).id.place;
         let grant = |to: String| {
             let text = format!("if `{}` were granted `{}` on `{}`", visible(&to), visible(&name), visible(&path));
@@ -317,7 +337,8 @@ impl Service<'_> {
         found.sort_unstable();
         found.dedup();
         let name = visible(&self.asked.question.user);
-        let governs = |grant: &GrantLinks| !grant.is_deny && grant.operations.count_ones(..) == links.operations.len();
+        let brings = |grant: &GrantLinks, group: &str| links.groups.get(group).is_some_and(|all| all.is_subset(&grant.operations));
+        let governs = |grant: &GrantLinks| !grant.is_deny && (brings(grant, "administer") || brings(grant, "all"));
         let of_role_governs = |role: &RoleId| links.grants_of(Holder::Role(*role), None).into_iter().any(|n| governs(links.grant(n)));
         let governs_group = |group: GroupId| {
             let holder = Holder::Party(Party::Group(group));
@@ -423,6 +444,25 @@ impl Service<'_> {
         held.into_iter().map(|(role, _)| only(role)).take(TRIED).collect()
     }
 
+    /// In a group through which an assignment gives a role that is to be active.
+    fn groups_with_role(&self) -> Vec<Way> {
+        let engine = self.asked.engine;
+        let wanted = self.asked.question.session.active_roles.iter().flatten();
+        let roles: Vec<RoleId> = wanted.filter_map(|name| engine.estate.names.roles.get(name.as_str()).copied()).collect();
+        let mut groups: Vec<GroupId> = Vec::new();
+        for (i, assignment) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(self.asked.system.index())) {
+            if engine.standing(crate::links::AssignmentId::new(i)).1.roles.iter().any(|r| roles.contains(r)) {
+                groups.extend(assignment.to.iter().filter_map(|(p, _)| if let Party::Group(g) = p { Some(*g) } else { None }));
+            }
+        }
+        let join = |group| {
+            let entry = engine.estate.group(group);
+            let text = format!("if `{}` were in group `{}`", visible(&self.asked.question.user), visible(&entry.id.value));
+            way(Change::JoinGroup { group: entry.id.value.clone(), user: self.asked.name() }, text, Some(entry.id.place))
+        };
+        groups.into_iter().take(TRIED).map(join).collect()
+    }
+
     fn other_line(&self) -> Vec<Way> {
         let links = self.context.links;
         let say = |line: String| way(Change::Line(line.clone()), format!("as `{}`", visible(&line)), None);
@@ -467,7 +507,11 @@ impl Service<'_> {
             let change = Change::SecondPerson(user.id.value.clone());
             let mut question = self.asked.question.clone();
             change.apply(&mut question);
-            if self.asked.engine.decide(&question).refusal.is_none() {
+            // They may have to prove who they are as well.
+            let mut proven = question.clone();
+            user.proofs.iter().for_each(|p| Change::ApproverProof(p.value).apply(&mut proven));
+            let agrees = |question| self.asked.engine.decide(question).refusal.is_none();
+            if agrees(&question) || agrees(&proven) {
                 ways.push(way(change, format!("with `{}` as second person", visible(&user.id.value)), None));
             }
         }
