@@ -8,4 +8,6 @@ pub mod kind;
 pub mod links;
 pub mod vocabulary;
 
-pub use engine::{Candidate, Declared, Engine, Estate, conditions, duties, entry, missing, obligations, remedies, rules, trace, ways};
+pub use engine::{
+    Candidate, Declared, Engine, Estate, conditions, duties, entry, missing, obligations, prepared, remedies, rules, trace, ways,
+};

@@ -15,7 +15,7 @@ use rustc_hash::FxHashMap;
 use zest_ledger::ask::{Act, Change, Verdict};
 use zest_ledger::entry::Proof;
 use zest_ledger::estate::Estate;
-use zest_ledger::{Engine, Ledger, Question};
+use zest_ledger::{Engine, Ledger, Prepared, Question};
 use zest_testkit::sized;
 
 const USERS: [usize; 3] = [10, 1_000, 100_000];
@@ -209,6 +209,63 @@ fn refused(c: &mut Criterion) {
     group.finish();
 }
 
+/// Prepared questions of 100,000 users against the same without preparation, on every kind; and two threads against one.
+fn prepared(row: impl Fn(&str, (f64, f64, f64), &str)) {
+    let databases = Engine::compile(estate(&sized::databases(100_000))).expect("it compiles");
+    let device = Engine::compile(estate(&sized::ledger(100_000, 1_000))).expect("it compiles");
+    let cloud = Engine::compile(estate(&sized::cloud(100_000, 1_000))).expect("it compiles");
+    let host = Engine::compile(estate(&sized::host(100, 1_000))).expect("it compiles");
+    let from = "192.0.2.7".parse().expect("an address");
+    let batch: Act = "account:batch".parse().expect("a link");
+    let asked = [
+        ("a privilege, PostgreSQL", &databases, Question::new("", "fares", "select on table fares.price")),
+        ("a privilege, MariaDB", &databases, Question::new("", "points", "select on table points.member").from(from)),
+        ("a statement, PostgreSQL", &databases, Question::statement("", "fares", "SELECT zone FROM fares.price WHERE zone > 3")),
+        ("a statement, MariaDB", &databases, Question::statement("", "points", "SELECT score FROM points.member").from(from)),
+        ("a line, a device", &device, Question::new("", "sw-1", "show port pier-7 tally")),
+        ("an operation, a cloud", &cloud, Question::new("", "sky", "hull.start on line/project-7/hull")),
+        ("a line, a host with 1,000 rules", &host, Question::new("", "box", "/opt/jobs/run pier-7 now").acting(batch)),
+    ];
+    let mut rng = fastrand::Rng::with_seed(2);
+    for (name, engine, template) in asked {
+        let users = engine.estate().entries().users.len();
+        let ask = |_| Question { user: format!("user-{}", rng.usize(0..users)), ..template.clone() };
+        let questions: Vec<Question> = (0..QUESTIONS).map(ask).collect();
+        let ready = engine.prepare(&template);
+        let bare = |t: usize| {
+            black_box(engine.decide(black_box(&questions[t])));
+        };
+        let quick = |t: usize| {
+            black_box(ready.decide(black_box(&questions[t])));
+        };
+        let (one, other, ratio) = side_by_side(bare, quick);
+        row(&format!("not prepared / prepared, {name}"), (one, other, ratio), "more the better");
+    }
+    // Twice the questions on two threads, each with its copy, against once on one.
+    let template = Question::statement("", "fares", "SELECT zone FROM fares.price WHERE zone > 3");
+    let questions: Vec<Question> = (0..QUESTIONS).map(|u| Question { user: format!("user-{u}"), ..template.clone() }).collect();
+    let ready = databases.prepare(&template);
+    let all = |ready: &Prepared<'_>| {
+        let start = Instant::now();
+        for _ in 0..50 {
+            questions.iter().for_each(|question| {
+                black_box(ready.decide(black_box(question)));
+            });
+        }
+        start.elapsed().as_secs_f64() * 1e9
+    };
+    let turn = || {
+        let one = all(&ready);
+        let start = Instant::now();
+        std::thread::scope(|scope| (0..2).for_each(|_| _ = scope.spawn(|| all(&ready.clone()))));
+        (2.0 * one, start.elapsed().as_secs_f64() * 1e9)
+    };
+    let mut turns: Vec<(f64, f64)> = (0..15).map(|_| turn()).collect();
+    turns.sort_by(|a, b| (a.0 / a.1).total_cmp(&(b.0 / b.1)));
+    let (one, two) = turns[turns.len() / 2];
+    row("twice on one thread / on two threads", (one, two, one / two), "2; 1.8 at least is wanted");
+}
+
 /// Reads what criterion measured, in nanoseconds.
 fn measured(path: &str) -> Option<f64> {
     let target =
@@ -272,6 +329,7 @@ fn ratios() {
     row("decide on a cloud, 100,000 users and grants / floor", side_by_side(|t| decide(&large, &of_large, t), floor), "20");
     let turns = side_by_side(|t| decide(&large, &of_large, t), |t| decide(&small, &of_small, t));
     row("decide on a cloud, 100,000 users and grants / 1,000", turns, "3");
+    prepared(row);
     let load = |users: usize| Some(measured(&format!("parse-and-validate/users/{users}"))? + measured(&format!("compile/users/{users}"))?);
     match (load(100_000), load(1_000)) {
         (Some(large), Some(small)) => {

@@ -127,6 +127,8 @@ pub use zest_engine::Engine;
 #[doc(inline)]
 pub use zest_engine::kind::host::{HostConfiguration, Untold, host_configuration};
 #[doc(inline)]
+pub use zest_engine::prepared::Prepared;
+#[doc(inline)]
 pub use zest_model::ask::Question;
 #[doc(inline)]
 pub use zest_model::text::json_schema;

@@ -8,7 +8,7 @@ use jiff::Timestamp;
 use super::hears;
 use super::need::{Needs, Outcome};
 use super::resolve::{DatabaseLinks, accounts, amended, have_servers, parts};
-use super::server::{Server, walk};
+use super::server::{Server, entered, walk};
 use zest_engine::links::resolve::Ground;
 use zest_engine::links::{Resolver, RoleId, SetId, SystemId, UserId};
 use zest_engine::rules::{Combining, Kind, Scratch, Site};
@@ -50,14 +50,17 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     fn join(written: &mut Self::Written, parts: &[Arc<Database>], entry: &DatabaseRole, findings: &mut Vec<Finding>) -> bool;
     /// Makes what decisions look up.
     fn held(written: &Self::Written) -> Arc<Self::Held>;
-    /// Opens a session: finds the account, and makes a role active.
+    /// Opens a session of one of the accounts that were found, and makes a role active. Beside these it looks at nothing but what
+    /// [`Key`](super::server::Key) holds: a prepared question keeps what comes of it.
     fn open<'s>(
-        site: Site<'_>,
         question: &Question,
         server: &Server<Self>,
         held: &'s Self::Held,
+        found: &[usize],
         trace: &mut Trace,
     ) -> Result<Self::Session<'s>, Stop>;
+    /// Returns when the password of an account ends.
+    fn password_ends(held: &Self::Held, account: &str) -> Option<Timestamp>;
     /// Returns the checks that the server makes for a statement or a privilege.
     fn wanted(held: &Self::Held, question: &Question, session: &Self::Session<'_>) -> Result<Needs<Self::Need>, (Refusal, String)>;
     /// Makes a check.
@@ -149,7 +152,7 @@ impl<R: Rules> Kind for Databases<R> {
 
     fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
         let server = Self::server(site).ok_or(Stop)?;
-        R::open(site, question, server, &server.at(question.session.at), trace).map(drop)
+        entered(site, question, server, &server.at(question.session.at), trace).map(drop)
     }
 
     fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {

@@ -15,6 +15,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
 
 use zest_engine::Estate;
 use zest_engine::entry::person;
@@ -28,7 +29,7 @@ use zest_words::nearest;
 pub(crate) use kind::{Databases, Rules};
 pub(crate) use need::{Needs, On, Outcome};
 pub(crate) use privileges::privilege_set;
-pub(crate) use server::{Server, refusing};
+pub(crate) use server::{Server, entered, refusing};
 
 /// The accounts of a server as people use them: name, where it is written, who may use it.
 #[derive(Clone, Debug, Default)]
@@ -39,6 +40,9 @@ pub(crate) struct Accounts {
     lent: FxHashMap<String, Vec<(Party, Place)>>,
     index: Arc<Index>,
 }
+
+/// Accounts, as positions in the list.
+pub(crate) type Positions = SmallVec<[usize; 8]>;
 
 /// Where accounts stand in the list, by what one looks for.
 #[derive(Debug, Default)]
@@ -85,13 +89,13 @@ impl Accounts {
     }
 
     /// Returns the accounts that somebody may use, in order, as positions in the list.
-    fn usable(&self, site: Site<'_>, user: UserId) -> Vec<usize> {
+    fn usable(&self, site: Site<'_>, user: UserId) -> Positions {
         let Index { by_name, by_login, by_party, .. } = &*self.index;
         let groups = site.engine().membership().groups_of(user).into_iter().map(Party::Group);
         let lent = groups.chain([Party::User(user)]).filter_map(|party| by_party.get(&party)).flatten();
         let own = by_login.get(&site.engine().estate().user(user).id.value).into_iter().flatten();
         let changed = self.lent.keys().filter_map(|name| by_name.get(name));
-        let mut found: Vec<usize> = lent.chain(own).chain(changed).copied().filter(|&p| self.may_use(site, user, p)).collect();
+        let mut found: Positions = lent.chain(own).chain(changed).copied().filter(|&p| self.may_use(site, user, p)).collect();
         found.sort_unstable();
         found.dedup();
         found
@@ -127,47 +131,57 @@ pub(crate) const fn hears(fact: Fact) -> bool {
     }
 }
 
-/// Finds the names of the accounts a question may mean.
-pub(crate) fn accounts(site: Site<'_>, question: &Question, accounts: &Accounts, trace: &mut Trace) -> Result<Vec<String>, Stop> {
+/// Finds the accounts a question may mean, in order.
+pub(crate) fn accounts(site: Site<'_>, question: &Question, accounts: &Accounts, trace: &mut Trace) -> Result<Positions, Stop> {
     let engine = site.engine();
     let name = &question.user;
     let user = engine.find_user(name, false);
-    let shown = visible(name);
     let Index { logins, by_name, by_login, .. } = &*accounts.index;
     let is_named =
         |&position: &usize| question.session.account.as_ref().is_none_or(|a| *a == accounts.list[position].0 || *a == logins[position]);
-    let named = |positions: Vec<usize>| positions.into_iter().map(|p| accounts.list[p].0.clone()).collect::<Vec<_>>();
     // Accounts without a login let anybody in whose origin fits.
-    let anonymous = || by_login.get("").into_iter().flatten().copied().filter(is_named).collect::<Vec<_>>();
+    let anonymous = || by_login.get("").into_iter().flatten().copied().filter(is_named).collect::<Positions>();
     if let Some(user) = user {
         person(engine, &question.session, user, trace)?;
-        let found: Vec<usize> = accounts.usable(site, user).into_iter().filter(is_named).collect();
+        let found: Positions = accounts.usable(site, user).into_iter().filter(is_named).collect();
         // The one of the user's own name comes before those that are shared.
-        let own: Vec<usize> = found.iter().copied().filter(|&p| logins[p] == *name).collect();
+        let own: Positions = found.iter().copied().filter(|&p| logins[p] == *name).collect();
         let found = if own.is_empty() { found } else { own };
         let found = if found.is_empty() { anonymous() } else { found };
         if found.is_empty() {
-            let wanted = question.session.account.as_ref().map_or(String::new(), |a| format!(" called `{}`", visible(a)));
             trace.refuse(Stage::Entry, Refusal::NoAccount, || {
-                (format!("`{shown}` has no account{wanted} on this server"), Some(site.entry().id.place))
+                let wanted = question.session.account.as_ref().map_or(String::new(), |a| format!(" called `{}`", visible(a)));
+                (format!("`{}` has no account{wanted} on this server", visible(name)), Some(site.entry().id.place))
             })?;
             return Err(Stop);
         }
-        return Ok(named(found));
+        return Ok(found);
     }
     // A login that no user of the ledger stands behind may be asked about as well.
-    let mut found: Vec<usize> = by_name.get(name).into_iter().chain(by_login.get(name).into_iter().flatten()).copied().collect();
+    let mut found: Positions = by_name.get(name).into_iter().chain(by_login.get(name).into_iter().flatten()).copied().collect();
     found.sort_unstable();
     found.dedup();
     let found = if found.is_empty() { anonymous() } else { found };
     if found.is_empty() {
         trace.refuse(Stage::Entry, Refusal::UnknownUser, || {
             let near = accounts.nearest(engine.estate(), name).map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
-            (format!("neither a user nor an account of this server is called `{shown}`{near}"), None)
+            (format!("neither a user nor an account of this server is called `{}`{near}", visible(name)), None)
         })?;
         return Err(Stop);
     }
-    Ok(named(found))
+    Ok(found)
+}
+
+impl Accounts {
+    /// Returns what a person types of an account's name.
+    pub(crate) fn login(&self, position: usize) -> &str {
+        &self.index.logins[position]
+    }
+
+    /// Returns the names of accounts.
+    pub(crate) fn names(&self, found: &[usize]) -> Vec<String> {
+        found.iter().map(|&position| self.list[position].0.clone()).collect()
+    }
 }
 
 /// Returns whether nobody is behind an account at a moment, though the ledger says who should be: its owner, or everybody who

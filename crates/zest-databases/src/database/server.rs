@@ -2,17 +2,21 @@
 
 use std::collections::BTreeMap;
 use std::fmt;
+use std::hash::BuildHasher as _;
+use std::net::IpAddr;
 use std::ops::Deref;
 use std::sync::{Arc, RwLock};
 
+use hashbrown::HashTable;
 use jiff::Timestamp;
+use rustc_hash::FxBuildHasher;
 
 use super::resolve::DatabaseLinks;
-use super::{Accounts, Rules};
+use super::{Accounts, Rules, accounts};
 use zest_engine::rules::Site;
 use zest_engine::trace::{Stop, Trace, Understood};
 use zest_model::ask::{Question, Refusal, Stage};
-use zest_model::entry::{Database, System};
+use zest_model::entry::{Database, Proof, System};
 
 /// A database server of the estate, with what decisions look up.
 pub(crate) struct Server<R: Rules> {
@@ -21,8 +25,8 @@ pub(crate) struct Server<R: Rules> {
     written: Arc<R::Written>,
     system: Arc<System>,
     parts: Vec<Arc<Database>>,
-    /// What is held at other moments: by which of the grants that end are in force.
-    moments: RwLock<BTreeMap<Vec<bool>, Arc<R::Held>>>,
+    /// What is held at other moments: by how many of the grants that end are over.
+    moments: RwLock<BTreeMap<usize, Arc<R::Held>>>,
 }
 
 impl<R: Rules> fmt::Debug for Server<R> {
@@ -59,9 +63,7 @@ impl<R: Rules> Server<R> {
 
     /// Returns what is held at a moment; where it is not known, grants that end are not in force.
     pub(crate) fn at(&self, at: Option<Timestamp>) -> Arc<R::Held> {
-        let timed = R::timed(&self.written);
-        let Some(moment) = at.filter(|_| !timed.is_empty()) else { return Arc::clone(&self.held) };
-        let key: Vec<bool> = timed.iter().map(|t| moment < t.value).collect();
+        let Some(key) = self.over(at).filter(|_| !R::timed(&self.written).is_empty()) else { return Arc::clone(&self.held) };
         if let Some(known) = self.moments.read().ok().and_then(|m| m.get(&key).cloned()) {
             return known;
         }
@@ -73,10 +75,147 @@ impl<R: Rules> Server<R> {
     }
 }
 
-/// Opens the session, and makes each check of the server.
+/// Finds the account, and opens the session.
+pub(crate) fn entered<'s, R: Rules>(
+    site: Site<'_>,
+    question: &Question,
+    server: &Server<R>,
+    held: &'s R::Held,
+    trace: &mut Trace,
+) -> Result<R::Session<'s>, Stop> {
+    let found = accounts(site, question, &server.accounts, trace)?;
+    R::open(question, server, held, &found, trace)
+}
+
+impl<R: Rules> Server<R> {
+    /// Returns how many of the grants that end are over at a moment; nothing where it is not known. The later ones are in force.
+    fn over(&self, at: Option<Timestamp>) -> Option<usize> {
+        let at = at?;
+        Some(R::timed(&self.written).iter().filter(|t| t.value <= at).count())
+    }
+
+    /// Returns all that the answer about a prepared line depends on, once it is known which account is used; nothing where several
+    /// could be.
+    fn key<'q>(&'q self, question: &'q Question, found: &[usize]) -> Option<Key<&'q str>> {
+        let (&first, rest) = found.split_first()?;
+        let login = self.accounts.login(first);
+        if rest.iter().any(|&other| self.accounts.login(other) != login) {
+            return None;
+        }
+        let session = &question.session;
+        let account = self.accounts.list[first].0.as_str();
+        let role = session.one_role().ok()?;
+        let is_over = |end: Timestamp| session.at.map(|at| at >= end);
+        Some(Key {
+            login,
+            account: if rest.is_empty() { account } else { "" },
+            role: role.map(Option::unwrap_or_default),
+            has_none: role == Some(None),
+            origin: session.origin,
+            local: session.local,
+            by_password: session.proofs.as_ref().is_none_or(|l| l.is_empty() || l.iter().any(|p| p.proof == Proof::Password)),
+            password_over: R::password_ends(&self.held, account).map(is_over),
+            over: self.over(session.at),
+        })
+    }
+}
+
+/// All that the answer about a prepared line depends on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(crate) struct Key<T> {
+    login: T,
+    account: T,
+    role: Option<T>,
+    has_none: bool,
+    origin: Option<IpAddr>,
+    local: bool,
+    by_password: bool,
+    password_over: Option<Option<bool>>,
+    over: Option<usize>,
+}
+
+impl Key<&str> {
+    fn owned(self) -> Key<Box<str>> {
+        let Self { login, account, role, has_none, origin, local, by_password, password_over, over } = self;
+        Key {
+            login: login.into(),
+            account: account.into(),
+            role: role.map(Into::into),
+            has_none,
+            origin,
+            local,
+            by_password,
+            password_over,
+            over,
+        }
+    }
+}
+
+impl Key<Box<str>> {
+    fn borrowed(&self) -> Key<&str> {
+        let Self { login, account, role, has_none, origin, local, by_password, password_over, over } = self;
+        Key {
+            login,
+            account,
+            role: role.as_deref(),
+            has_none: *has_none,
+            origin: *origin,
+            local: *local,
+            by_password: *by_password,
+            password_over: *password_over,
+            over: *over,
+        }
+    }
+}
+
+/// How many answers are kept of one prepared line.
+const KEPT: usize = 1 << 16;
+
+/// What came of a prepared line, for each account in each sort of session.
+#[derive(Debug, Default)]
+struct Known(RwLock<HashTable<(Key<Box<str>>, Option<Refusal>)>>);
+
+impl Known {
+    fn get(&self, key: &Key<&str>) -> Option<Option<Refusal>> {
+        let known = self.0.read().ok()?;
+        known.find(FxBuildHasher.hash_one(key), |(kept, _)| kept.borrowed() == *key).map(|(_, came)| *came)
+    }
+
+    fn keep(&self, key: Key<&str>, came: Option<Refusal>) {
+        if let Ok(mut known) = self.0.write()
+            && known.len() < KEPT
+        {
+            let hash = |key: &Key<&str>| FxBuildHasher.hash_one(key);
+            known.insert_unique(hash(&key), (key.owned(), came), |(kept, _)| hash(&kept.borrowed()));
+        }
+    }
+}
+
+/// Finds the account, opens the session, and makes each check of the server.
 pub(crate) fn walk<R: Rules>(site: Site<'_>, question: &Question, server: &Server<R>, trace: &mut Trace) -> Result<(), Stop> {
+    let found = accounts(site, question, &server.accounts, trace)?;
+    let memo = trace.memo(site.system());
+    let remembered = memo.as_ref().and_then(|memo| memo.kept::<Known>()).zip(server.key(question, &found));
+    let Some((known, key)) = remembered else { return check(question, server, &found, trace) };
+    match known.get(&key) {
+        Some(None) => trace.pass(Stage::Permission, || (String::new(), None)),
+        Some(Some(code)) => trace.refuse(code.stage(), code, || (String::new(), None))?,
+        None => {
+            let came = check(question, server, &found, trace);
+            // Who stops without a reason has decided nothing that could be kept.
+            if came.is_ok() || trace.is_refused() {
+                known.keep(key, trace.first_refusal());
+            }
+            return came;
+        }
+    }
+    Ok(())
+}
+
+/// Opens the session, and makes each check of the server.
+fn check<R: Rules>(question: &Question, server: &Server<R>, found: &[usize], trace: &mut Trace) -> Result<(), Stop> {
     let held = server.at(question.session.at);
-    let session = R::open(site, question, server, &held, trace)?;
+    let session = R::open(question, server, &held, found, trace)?;
     let needs = match R::wanted(&held, question, &session) {
         Ok(needs) => needs,
         Err((code, text)) => {

@@ -8,8 +8,7 @@ use super::privilege::{Level, Privilege};
 use super::state::{Origin, State, View};
 use super::statement::needs;
 use crate::database::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
-use crate::database::{Needs, On, accounts, asked, one_role, uses};
-use zest_engine::rules::Site;
+use crate::database::{Needs, On, asked, one_role, uses};
 use zest_engine::trace::{Stop, Trace};
 use zest_model::ask::{Form, Question, Refusal, Stage};
 use zest_model::source::{Place, visible};
@@ -36,13 +35,13 @@ pub(crate) fn login_of(account: &str) -> String {
 
 /// Finds the account as the server does, and makes the role active.
 pub(crate) fn open<'s>(
-    site: Site<'_>,
     question: &Question,
     server: &Server,
     state: &'s State,
+    found: &[usize],
     trace: &mut Trace,
 ) -> Result<View<'s>, Stop> {
-    let found = accounts(site, question, &server.accounts, trace)?;
+    let found = server.accounts.names(found);
     let mut logins: Vec<String> = found.iter().map(|a| login_of(a)).collect();
     logins.sort();
     logins.dedup();

@@ -72,8 +72,12 @@ impl Rules for Mariadb {
         Arc::clone(&written.state)
     }
 
-    fn open<'s>(site: Site<'_>, question: &Question, server: &Server, held: &'s State, trace: &mut Trace) -> Result<View<'s>, Stop> {
-        open(site, question, server, held, trace)
+    fn open<'s>(question: &Question, server: &Server, held: &'s State, found: &[usize], trace: &mut Trace) -> Result<View<'s>, Stop> {
+        open(question, server, held, found, trace)
+    }
+
+    fn password_ends(_: &State, _: &str) -> Option<Timestamp> {
+        None
     }
 
     fn wanted(held: &State, question: &Question, _: &View<'_>) -> Result<Needs<Need>, (Refusal, String)> {

@@ -2,7 +2,7 @@
 
 use super::{AccountName, Holder, Mariadb, Need, Privilege, Privileges, Scope, Server};
 use crate::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
-use crate::database::{On, refusing};
+use crate::database::{On, entered, refusing};
 use zest_engine::rules::Site;
 use zest_engine::trace::Trace;
 use zest_engine::ways::{Way, way, with_time};
@@ -54,7 +54,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
         }
         _ => {
             let mut trace = Trace::silent();
-            let Ok(view) = super::open(site, question, server, &state, &mut trace) else { return Vec::new() };
+            let Ok(view) = entered(site, question, server, &state, &mut trace) else { return Vec::new() };
             let Some(need) = refusing::<Mariadb>(&state, question, &view) else { return Vec::new() };
             let mut ways = Vec::new();
             let mut roles: Vec<&String> = state.roles.iter().collect();

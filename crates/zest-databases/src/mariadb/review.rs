@@ -4,7 +4,8 @@ use std::collections::BTreeMap;
 
 use jiff::Timestamp;
 
-use super::{AccountName, Holder, Scope, Server, open, open_as};
+use super::{AccountName, Holder, Scope, Server, open_as};
+use crate::database::entered;
 use crate::database::review::{no_use, nobody_uses, over, refusal, without};
 use zest_engine::Engine;
 use zest_engine::entry::person;
@@ -46,7 +47,7 @@ pub(super) fn effective(site: Site<'_>, server: &Server, user: UserId, session: 
     if let Some(refused) = refusal(&trace.into_answer(&question, engine)) {
         return Effective { refused: Some(refused), ..nothing };
     }
-    match open(site, &question, server, &state, &mut Trace::silent()) {
+    match entered(site, &question, server, &state, &mut Trace::silent()) {
         Ok(view) => Effective { database: vec![in_view(engine, &state, &view)], ..nothing },
         Err(_) => nothing,
     }

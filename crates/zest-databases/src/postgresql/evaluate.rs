@@ -7,8 +7,7 @@ use super::object::ObjectName;
 use super::privilege::{Class, Privilege};
 use super::statement::needs;
 use crate::database::not_modelled::{Touch, looked_at};
-use crate::database::{Needs, On, accounts, asked, one_role, uses};
-use zest_engine::rules::Site;
+use crate::database::{Needs, On, asked, one_role, uses};
 use zest_engine::trace::{Stop, Trace};
 use zest_model::ask::{Form, Question, Refusal, Stage};
 use zest_model::entry::Proof;
@@ -22,8 +21,8 @@ pub(crate) struct Standing {
 }
 
 /// Opens the session and makes the stated role active.
-pub(crate) fn open(site: Site<'_>, question: &Question, server: &Server, catalog: &Catalog, trace: &mut Trace) -> Result<Standing, Stop> {
-    let found = accounts(site, question, &server.accounts, trace)?;
+pub(crate) fn open(question: &Question, server: &Server, catalog: &Catalog, found: &[usize], trace: &mut Trace) -> Result<Standing, Stop> {
+    let found = server.accounts.names(found);
     let [account] = found.as_slice() else {
         let names = found.iter().map(|a| format!("`{}`", visible(a))).collect::<Vec<_>>().join(", ");
         trace.refuse(Stage::Entry, Refusal::SeveralAccounts, || {

@@ -78,8 +78,12 @@ impl Rules for Postgresql {
         Arc::new(Catalog::of(Arc::clone(&written.state)))
     }
 
-    fn open(site: Site<'_>, question: &Question, server: &Server, held: &Catalog, trace: &mut Trace) -> Result<Standing, Stop> {
-        open(site, question, server, held, trace)
+    fn open(question: &Question, server: &Server, held: &Catalog, found: &[usize], trace: &mut Trace) -> Result<Standing, Stop> {
+        open(question, server, held, found, trace)
+    }
+
+    fn password_ends(held: &Catalog, account: &str) -> Option<Timestamp> {
+        held.state().roles.get(account)?.valid_until
     }
 
     fn wanted(held: &Catalog, question: &Question, session: &Standing) -> Result<Needs<Need>, (Refusal, String)> {

@@ -4,7 +4,7 @@ use super::acl::{Acl, Grantee};
 use super::state::PREDEFINED;
 use super::{Catalog, Demand, Need, ObjectName, Postgresql, Privilege, Privileges, Server, Want};
 use crate::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
-use crate::database::{On, refusing};
+use crate::database::{On, entered, refusing};
 use zest_engine::rules::Site;
 use zest_engine::trace::Trace;
 use zest_engine::ways::{Way, way, with_time};
@@ -55,7 +55,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
         }
         _ => {
             let mut trace = Trace::silent();
-            let Ok(standing) = super::open(site, question, server, &catalog, &mut trace) else {
+            let Ok(standing) = entered(site, question, server, &catalog, &mut trace) else {
                 return connect(site, answer, refusal);
             };
             let Some(need) = refusing::<Postgresql>(&catalog, question, &standing) else { return Vec::new() };

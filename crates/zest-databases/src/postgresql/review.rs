@@ -4,7 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
 
-use super::{Class, Grantee, ObjectName, Privilege, Server, Want, Way, open, state_of};
+use super::{Class, Grantee, ObjectName, Privilege, Server, Want, Way, state_of};
+use crate::database::entered;
 use crate::database::review::{no_use, nobody_uses, over, refusal, via, without};
 use zest_engine::Engine;
 use zest_engine::links::UserId;
@@ -26,7 +27,7 @@ pub(super) fn effective(site: Site<'_>, server: &Server, user: UserId, session: 
         return Effective { refused: Some(refused), ..nothing };
     }
     let catalog = server.at(session.at);
-    let Ok(standing) = open(site, &question, server, &catalog, &mut Trace::silent()) else { return nothing };
+    let Ok(standing) = entered(site, &question, server, &catalog, &mut Trace::silent()) else { return nothing };
     let held = of_role(engine, &catalog, &standing.role);
     let mut once_active = Vec::new();
     for role in catalog.state().roles.keys().filter(|r| **r != standing.role && !catalog.state().is_superuser(&standing.account)) {

@@ -2,11 +2,9 @@
 
 use std::sync::Arc;
 
-use rustc_hash::FxHashMap;
-
 use super::{CompiledSet, Engine, Membership, standing};
 use crate::engine::Estate;
-use crate::links::{SetId, SystemId, UserId, VocabularyId};
+use crate::links::{SetId, SystemId, VocabularyId};
 use crate::vocabulary::{Command, Vocabulary};
 use zest_command::Pattern;
 use zest_command::alphabet::{Alphabet, AlphabetBuilder};
@@ -31,7 +29,6 @@ impl Engine {
         let systems = systems.map(|id| estate.systems[id.index()].kind.compile(&estate, id)).collect();
         let (standings, standing_of) = standing::standings(&estate);
         let membership = Membership::of(&estate);
-        let folded = estate.entries.systems.iter().any(|s| s.ignores_case()).then(|| Arc::new(fold_names(&estate)));
         Ok(Self {
             estate,
             alphabet,
@@ -41,7 +38,7 @@ impl Engine {
             membership,
             standings: Arc::new(standings),
             standing_of: standing_of.into_iter().collect(),
-            folded,
+            without_case: Arc::default(),
             cache: Arc::default(),
         })
     }
@@ -116,12 +113,4 @@ fn compile_vocabularies(estate: &Estate, alphabet: &Alphabet, findings: &mut Vec
         vocabularies.push(vocabulary);
     }
     vocabularies
-}
-
-fn fold_names(estate: &Estate) -> FxHashMap<String, Vec<UserId>> {
-    let mut folded: FxHashMap<String, Vec<UserId>> = FxHashMap::default();
-    for (i, user) in estate.entries.users.iter().enumerate() {
-        folded.entry(user.id.value.to_lowercase()).or_default().push(UserId::new(i));
-    }
-    folded
 }

@@ -1,14 +1,19 @@
 //! Separation of duties: roles that nobody may hold together, or have active together (ANSI INCITS 359, static and dynamic).
 
+use smallvec::SmallVec;
+
 use crate::engine::Engine;
 use crate::engine::trace::{Stop, Trace};
 use crate::links::{AssignmentId, Outcome, Part, RoleId, SeparationLinks, SystemId, UserId};
 use zest_model::ask::{Refusal, Session, Stage};
 use zest_model::source::{Place, visible};
 
+/// Roles, each with the place of what gives it.
+pub type Roles = SmallVec<[(RoleId, Place); 8]>;
+
 /// The roles somebody holds through assignments, with the place of each assignment; on one system, or anywhere.
-pub fn held(engine: &Engine, user: UserId, on: Option<SystemId>, at: Option<jiff::Timestamp>) -> Vec<(RoleId, Place)> {
-    let mut roles: Vec<(RoleId, Place)> = Vec::new();
+pub fn held(engine: &Engine, user: UserId, on: Option<SystemId>, at: Option<jiff::Timestamp>) -> Roles {
+    let mut roles = Roles::new();
     let session = Session { at, ..Session::default() };
     for candidate in engine.membership.candidates(user).iter().filter(|c| on.is_none_or(|s| engine.membership.covers(**c, s))) {
         let links = &engine.estate.assignments[candidate.assignment.index()];
@@ -27,7 +32,7 @@ pub fn held(engine: &Engine, user: UserId, on: Option<SystemId>, at: Option<jiff
 }
 
 /// Returns the roles of a separation that are among some.
-pub fn clash(separation: &SeparationLinks, roles: &[(RoleId, Place)]) -> Vec<(RoleId, Place)> {
+pub fn clash(separation: &SeparationLinks, roles: &[(RoleId, Place)]) -> Roles {
     roles.iter().copied().filter(|(role, _)| separation.roles.contains(role)).collect()
 }
 
@@ -76,7 +81,7 @@ pub(crate) fn check(engine: &Engine, user: UserId, system: SystemId, session: &S
     for separation in estate.separations.iter().filter(|s| s.when_active) {
         let mut both = clash(separation, &mine);
         if let Some(active) = &session.active_roles {
-            both.retain(|&(r, _)| active.contains(&estate.role(r).id.value));
+            both.retain(|&mut (r, _)| active.contains(&estate.role(r).id.value));
         }
         if both.len() > 1 {
             trace.refuse(Stage::Standing, Refusal::RolesActiveTogether, || {

@@ -15,22 +15,18 @@ pub(crate) fn find_user(engine: &Engine, question: &Question, ignores_case: bool
     if let Some(user) = engine.find_user(&question.user, ignores_case) {
         return Ok(user);
     }
-    let shown = visible(&question.user);
-    let folded = question.user.to_lowercase();
-    let other_case = || engine.estate.entries.users.iter().find(|u| u.id.value.to_lowercase() == folded);
-    if !trace.explains() {
-        let code = if other_case().is_some() { Refusal::WrongCase } else { Refusal::UnknownUser };
-        trace.refuse(Stage::Entry, code, || (String::new(), None))?;
-    } else if let Some(user) = other_case() {
+    let other_case = engine.users_but_for_case(&question.user).next().map(|user| engine.estate.user(user));
+    let shown = || visible(&question.user);
+    if let Some(user) = other_case {
         trace.refuse(Stage::Entry, Refusal::WrongCase, || {
-            (format!("`{shown}` is not `{}`: names on this system are case-sensitive", visible(&user.id.value)), Some(user.id.place))
+            (format!("`{}` is not `{}`: names on this system are case-sensitive", shown(), visible(&user.id.value)), Some(user.id.place))
         })?;
     } else {
         trace.refuse(Stage::Entry, Refusal::UnknownUser, || {
             let near = nearest(&question.user, engine.estate.names.users.keys().map(|k| &**k));
             let place = near.and_then(|n| engine.estate.names.users.get(n)).map(|&id| engine.estate.user(id).id.place);
             let near = near.map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
-            (format!("no identity source knows `{shown}`{near}"), place)
+            (format!("no identity source knows `{}`{near}", shown()), place)
         })?;
     }
     Err(Stop)
@@ -154,14 +150,14 @@ pub(crate) fn accepted(engine: &Engine, session: &Session, user: UserId, system:
     };
     let facts = engine.facts(session, user, system);
     // Where it is not stated what was given, the session may have been opened with anything that is registered.
-    let can_give: Vec<Proof> = match &session.proofs {
-        Some(_) => facts.counting().map(|p| p.proof).collect(),
-        None => engine.estate.user(user).proofs.iter().map(|p| p.value).collect(),
+    let can_give = |proof: Proof| match &session.proofs {
+        Some(_) => facts.counting().any(|p| p.proof == proof),
+        None => engine.estate.user(user).proofs.iter().any(|p| p.value == proof),
     };
-    if !proofs.iter().any(|p| can_give.contains(&p.value)) {
-        let list: Vec<&str> = proofs.iter().map(|p| p.value.word()).collect();
+    if !proofs.iter().any(|p| can_give(p.value)) {
         let what = if session.proofs.is_some() { "none of them was given" } else { "the user has none of them" };
         return trace.refuse(Stage::Entry, Refusal::ProofNotAccepted, || {
+            let list: Vec<&str> = proofs.iter().map(|p| p.value.word()).collect();
             (format!("by {} a session is opened with {}, and {what}", channel.word(), list.join(" or ")), Some(place.place))
         });
     }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
 use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
 
 use crate::engine::Estate;
 use crate::links::{AssignmentId, GroupId, Party, SystemId, UserId};
@@ -21,6 +22,12 @@ pub struct Candidate {
     /// Whether it is known to have no conditions.
     pub(crate) is_firm: bool,
 }
+
+/// How many groups somebody is in at most without memory of their own.
+const FEW: usize = 16;
+
+/// Groups, each once.
+pub(crate) type Groups = SmallVec<[GroupId; FEW]>;
 
 /// What a decision reads of a user: one record, since a large ledger does not fit the nearest cache.
 #[derive(Clone, Copy, Debug)]
@@ -137,13 +144,25 @@ impl Base {
     }
 
     /// Returns groups and all groups that hold them.
-    fn above(&self, groups: &[GroupId]) -> FxHashSet<GroupId> {
-        let mut all: FxHashSet<GroupId> = groups.iter().copied().collect();
-        let mut queue: Vec<GroupId> = groups.to_vec();
-        while let Some(group) = queue.pop() {
+    fn above(&self, groups: &[GroupId]) -> Groups {
+        let mut all: Groups = groups.iter().copied().collect();
+        all.sort_unstable();
+        all.dedup();
+        // A few are looked through faster than hashed, and take no memory of their own.
+        let mut seen: Option<FxHashSet<GroupId>> = None;
+        let mut next = 0;
+        while let Some(&group) = all.get(next) {
+            next += 1;
             for &parent in &self.parents[group.index()] {
-                if all.insert(parent) {
-                    queue.push(parent);
+                let is_new = match &mut seen {
+                    Some(seen) => seen.insert(parent),
+                    None => !all.contains(&parent),
+                };
+                if is_new {
+                    all.push(parent);
+                    if all.len() == FEW {
+                        seen = Some(all.iter().copied().collect());
+                    }
                 }
             }
         }
@@ -200,7 +219,7 @@ impl Membership {
     }
 
     /// Returns all groups that hold a user, directly or through other groups.
-    pub fn groups_of(&self, user: UserId) -> FxHashSet<GroupId> {
+    pub fn groups_of(&self, user: UserId) -> Groups {
         self.base.above(self.direct(user))
     }
 

@@ -12,16 +12,18 @@ mod membership;
 pub mod missing;
 mod nothing;
 pub mod obligations;
+pub mod prepared;
 mod remedy;
 pub mod rules;
 mod standing;
 pub mod trace;
 pub mod ways;
 
-use std::sync::Arc;
+use std::hash::Hasher as _;
+use std::sync::{Arc, OnceLock};
 
 use jiff::Timestamp;
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::{FxHashMap, FxHashSet, FxHasher};
 
 use crate::engine::rules as kind;
 use crate::engine::rules::Site;
@@ -33,6 +35,7 @@ use zest_command::automaton::Automaton;
 use zest_model::ask::{Answer, Decision, Question, RuleRef, Session, Width};
 use zest_model::entry::{Otherwise, RuleVerb, Unrestricted};
 use zest_model::table::{Kept, Table};
+use zest_words::{hash_without_case, same_but_for_case};
 
 pub(crate) use cache::Cache;
 pub use estate::{Declared, Estate};
@@ -80,7 +83,8 @@ pub struct Engine {
     pub(crate) membership: Membership,
     pub(crate) standings: Arc<Vec<Standing>>,
     standing_of: Table<usize>,
-    folded: Option<Arc<FxHashMap<String, Vec<UserId>>>>,
+    /// Users by their names without case, found out when it is first asked for; no change adds a user.
+    without_case: Arc<OnceLock<FxHashMap<u64, Vec<UserId>>>>,
     pub(crate) cache: Arc<Cache>,
 }
 
@@ -306,10 +310,26 @@ impl Engine {
         if !ignores_case {
             return None;
         }
-        match self.folded.as_ref()?.get(&name.to_lowercase())?.as_slice() {
-            [one] => Some(*one),
-            _ => None,
-        }
+        let mut found = self.users_but_for_case(name);
+        found.next().filter(|_| found.next().is_none())
+    }
+
+    /// Returns the users whose names are a name but for upper and lower case.
+    pub(crate) fn users_but_for_case<'a>(&'a self, name: &'a str) -> impl Iterator<Item = UserId> + 'a {
+        let hash = |name: &str| {
+            let mut hasher = FxHasher::default();
+            hash_without_case(name, &mut hasher);
+            hasher.finish()
+        };
+        let all = self.without_case.get_or_init(|| {
+            let mut all: FxHashMap<u64, Vec<UserId>> = FxHashMap::default();
+            for (i, user) in self.estate.entries.users.iter().enumerate() {
+                all.entry(hash(&user.id.value)).or_default().push(UserId::new(i));
+            }
+            all
+        });
+        let alike = all.get(&hash(name)).into_iter().flatten().copied();
+        alike.filter(move |&user| same_but_for_case(&self.estate.user(user).id.value, name))
     }
 
     /// Returns the assignments that reach a user on a system, in the order in which they are tried.

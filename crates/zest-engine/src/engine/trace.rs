@@ -1,7 +1,10 @@
 //! One evaluation serves both the bare decision and the explained answer: they differ in whether reasons are kept.
 
+use std::sync::Arc;
+
 use crate::engine::Engine;
-use crate::links::UserId;
+use crate::engine::prepared::Memo;
+use crate::links::{SystemId, UserId};
 use zest_model::ask::{Answer, Decision, Gate, GateOutcome, Question, Refusal, RuleRef, Stage, Verdict};
 use zest_model::source::Place;
 
@@ -60,13 +63,20 @@ pub struct Trace {
     pub(crate) behind: Vec<UserId>,
     /// Whether somebody is looked at who agrees to the act of another: agreeing is confirming, and nobody else must agree.
     pub(crate) agrees: bool,
+    /// What is kept of a prepared line.
+    pub(crate) memo: Option<Arc<Memo>>,
 }
 
 impl Trace {
     /// Keeps no reasons, and stops at the first refusal.
     #[doc(hidden)]
     pub const fn silent() -> Self {
-        Self { kept: None, refusal: None, asked: false, permitted: false, rule: None, behind: Vec::new(), agrees: false }
+        Self { kept: None, refusal: None, asked: false, permitted: false, rule: None, behind: Vec::new(), agrees: false, memo: None }
+    }
+
+    /// As [`silent`](Self::silent), with what is kept of a prepared line.
+    pub(crate) fn remembering(memo: Option<Arc<Memo>>) -> Self {
+        Self { memo, ..Self::silent() }
     }
 
     /// Keeps every reason, and goes on after a refusal to find the gates that would refuse as well.
@@ -84,6 +94,20 @@ impl Trace {
     #[must_use]
     pub const fn explains(&self) -> bool {
         self.kept.is_some()
+    }
+
+    /// Returns what may be kept of the line from question to question, where it is prepared and no reasons are wanted.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn memo(&self, system: SystemId) -> Option<Arc<Memo>> {
+        self.memo.as_ref().filter(|memo| memo.system == system && !self.explains()).map(Arc::clone)
+    }
+
+    /// Returns the first refusal.
+    #[doc(hidden)]
+    #[must_use]
+    pub const fn first_refusal(&self) -> Option<Refusal> {
+        self.refusal
     }
 
     fn gate(&mut self, stage: Stage, outcome: GateOutcome, reason: impl FnOnce() -> Reason) {

@@ -65,8 +65,7 @@ impl<'a> Asked<'a> {
             return Ok(Self { engine, question, system, user, now: answer.now });
         }
         let estate = &engine.estate;
-        let folded = question.user.to_lowercase();
-        let other_case = estate.entries.users.iter().map(|u| u.id.value.as_str()).find(|id| id.to_lowercase() == folded);
+        let other_case = engine.users_but_for_case(&question.user).next().map(|user| estate.user(user).id.value.as_str());
         let near = other_case.or_else(|| nearest(&question.user, estate.names.users.keys().map(|k| &**k)));
         Err(near.map(|n| way(Change::User(n.to_owned()), format!("as `{}`", visible(n)), None)).into_iter().collect())
     }

@@ -120,6 +120,8 @@ pub struct AssumableLinks {
     pub when: Conditions,
     pub(crate) longest: Option<At<jiff::SignedDuration>>,
     pub(crate) may_state: Vec<String>,
+    /// The resource that the role is: `role/ID`.
+    pub(crate) resource: Arc<str>,
     pub(crate) place: Place,
 }
 

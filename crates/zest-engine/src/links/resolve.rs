@@ -264,6 +264,7 @@ impl Resolver<'_> {
             when: self.conditions(&written.when, None, None),
             longest: written.longest.clone(),
             may_state: written.may_state.iter().map(|t| t.value.clone()).collect(),
+            resource: format!("role/{}", role.id.value).into(),
             place: written.place.unwrap_or(role.id.place),
         })
     }

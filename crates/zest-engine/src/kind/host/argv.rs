@@ -4,6 +4,7 @@
 //! `*` stays within one name of a path. A host's own rules see the arguments joined with blanks; what that could mix up
 //! is found out by [`joined`].
 
+use smallvec::SmallVec;
 use zest_command::{Pattern, Slot, WordPattern};
 
 /// What `sudo` reads as the beginning of something else than a rule (sudoers(5), "Aliases" and "Defaults").
@@ -30,8 +31,8 @@ pub(crate) fn is_variable(text: &str) -> bool {
 /// A line as a host takes it: variables that are handed over, and the arguments.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Argv<'l> {
-    pub(crate) variables: Vec<&'l str>,
-    pub(crate) words: Vec<String>,
+    pub(crate) variables: SmallVec<[&'l str; 2]>,
+    pub(crate) words: SmallVec<[&'l str; 8]>,
 }
 
 /// Takes the variables off the front of a line.
@@ -43,7 +44,7 @@ pub(crate) fn read<'l>(words: &[&'l str]) -> Argv<'l> {
     };
     let count = words.iter().take_while(is_variable).count();
     let variables = words[..count].iter().filter_map(|w| w.split('=').next()).collect();
-    Argv { variables, words: words[count..].iter().map(|w| (*w).to_owned()).collect() }
+    Argv { variables, words: words[count..].iter().copied().collect() }
 }
 
 /// How many links are followed on the way to one file (`path_resolution(7)`).
@@ -128,7 +129,7 @@ fn takes(slot: &Slot, word: &str) -> bool {
 
 /// Returns whether a pattern matches arguments, one by one. The program is the same file under the same name, by whatever
 /// directories and links it is come to.
-pub(crate) fn matches(pattern: &Pattern, words: &[String], links: &[(String, String)]) -> bool {
+pub(crate) fn matches(pattern: &Pattern, words: &[&str], links: &[(String, String)]) -> bool {
     let wanted = pattern.words();
     let is_long_enough = if pattern.is_open() { words.len() >= wanted.len() } else { words.len() == wanted.len() };
     let is_same = |rule: &str, typed: &str| {
@@ -137,16 +138,16 @@ pub(crate) fn matches(pattern: &Pattern, words: &[String], links: &[(String, Str
     is_long_enough
         && wanted.iter().zip(words).enumerate().all(|(i, (want, word))| match want {
             WordPattern::Fixed(list) if i == 0 => list.iter().any(|w| is_same(w, word)),
-            WordPattern::Fixed(list) => list.iter().any(|w| w == word),
+            WordPattern::Fixed(list) => list.iter().any(|w| w == *word),
             WordPattern::Slot(slot) => takes(slot, word),
         })
 }
 
-/// Returns the arguments as a host's own rules see them: joined with blanks, and so cut at every blank.
-pub(crate) fn joined(words: &[String]) -> Vec<String> {
-    let Some((program, rest)) = words.split_first() else { return Vec::new() };
-    let text = rest.join(" ");
-    std::iter::once(program.clone()).chain((!rest.is_empty()).then(|| text.split(' ').map(str::to_owned)).into_iter().flatten()).collect()
+/// Returns the arguments as a host's own rules see them, where that is something else: joined with blanks, and so cut at every blank.
+pub(crate) fn joined<'l>(words: &[&'l str]) -> Option<SmallVec<[&'l str; 8]>> {
+    let (program, rest) = words.split_first()?;
+    let is_other = rest.iter().any(|word| word.contains(' '));
+    is_other.then(|| std::iter::once(*program).chain(rest.iter().flat_map(|word| word.split(' '))).collect())
 }
 
 /// Returns a pattern as the rules of `sudo` write it: one for each program that is written out.

@@ -13,6 +13,7 @@ mod review;
 use std::sync::Arc;
 
 use jiff::{SignedDuration, Timestamp};
+use smallvec::{SmallVec, smallvec};
 
 use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
@@ -171,6 +172,7 @@ pub struct Standing {
 }
 
 /// One rule of those that say what may be run as an account.
+#[derive(Clone, Copy)]
 pub(crate) struct Applied<'e> {
     /// The rule; none for what a set says of all other lines.
     pub(crate) rule: Option<&'e FlatRule>,
@@ -181,7 +183,7 @@ pub(crate) struct Applied<'e> {
 }
 
 impl Applied<'_> {
-    fn matches(&self, words: &[String], links: &[(String, String)]) -> bool {
+    fn matches(&self, words: &[&str], links: &[(String, String)]) -> bool {
         self.rule.is_none_or(|r| argv::matches(&r.pattern, words, links))
     }
 }
@@ -251,41 +253,56 @@ impl<'e> Context<'e> {
 
     /// Returns the rules under which one account may run something as another, in the order in which they are tried.
     pub(crate) fn rules(&self, from: usize, to: usize) -> Vec<Applied<'e>> {
+        let mut list = Vec::new();
+        self.find_rule(from, to, |rule| {
+            list.push(*rule);
+            false
+        });
+        list
+    }
+
+    /// Finds the first rule under which one account may run something as another, of those that are looked for.
+    pub(crate) fn find_rule(&self, from: usize, to: usize, mut is_it: impl FnMut(&Applied<'e>) -> bool) -> Option<Applied<'e>> {
         let target = self.account(to);
         let owner = self.owner(from);
         let is = |party: Party| owner.is_some_and(|u| self.engine.membership.belongs(u, party));
-        let mut list = Vec::new();
+        let engine = self.engine;
+        let mut first = |sets: &[SetId], proof: bool, any_environment: bool, place: Place| {
+            sets.iter().find_map(|set| {
+                let links = &engine.estate.sets[set.index()];
+                let written = links.rules.iter().map(|rule| {
+                    let allows = rule.verb == RuleVerb::Allow;
+                    Applied { rule: Some(rule), allows, proof, any_environment, place: rule.text.place }
+                });
+                let rest = Applied { rule: None, allows: true, proof, any_environment, place };
+                let rest = (links.otherwise == Otherwise::Allow).then_some(rest);
+                written.chain(rest).find(|rule| is_it(rule))
+            })
+        };
         for (party, sets) in &target.commands_of {
-            if is(*party) {
-                self.add(sets, target.proof, false, target.place, &mut list);
+            if is(*party)
+                && let Some(found) = first(sets, target.proof, false, target.place)
+            {
+                return Some(found);
             }
         }
-        if target.used_by.iter().any(|&(p, _)| is(p)) {
-            self.add(&target.commands, target.proof, false, target.place, &mut list);
+        if target.used_by.iter().any(|&(p, _)| is(p))
+            && let Some(found) = first(&target.commands, target.proof, false, target.place)
+        {
+            return Some(found);
         }
         for rule in self.links.run_as.iter().filter(|r| r.targets.contains(&to)) {
             let by = |runner: &Runner| match *runner {
                 Runner::Party(party) => is(party),
                 Runner::Account(account) => account == from,
             };
-            if rule.by.iter().any(by) {
-                self.add(&rule.sets, rule.proof, rule.any_environment, rule.place, &mut list);
+            if rule.by.iter().any(by)
+                && let Some(found) = first(&rule.sets, rule.proof, rule.any_environment, rule.place)
+            {
+                return Some(found);
             }
         }
-        list
-    }
-
-    fn add(&self, sets: &[SetId], proof: bool, any_environment: bool, place: Place, list: &mut Vec<Applied<'e>>) {
-        for set in sets {
-            let links = &self.engine.estate.sets[set.index()];
-            for rule in &links.rules {
-                let allows = rule.verb == RuleVerb::Allow;
-                list.push(Applied { rule: Some(rule), allows, proof, any_environment, place: rule.text.place });
-            }
-            if links.otherwise == Otherwise::Allow {
-                list.push(Applied { rule: None, allows: true, proof, any_environment, place });
-            }
-        }
+        None
     }
 }
 
@@ -318,7 +335,7 @@ pub(crate) fn walk(context: Context<'_>, question: &Question, trace: &mut Trace)
         }
         return edit_job(context, standing, job, trace);
     }
-    trace.understood(|| Understood::FullLine(line::join(argv.words.iter().map(String::as_str))));
+    trace.understood(|| Understood::FullLine(line::join(argv.words.iter().copied())));
     let (standing, is_direct) = follow(context, question, standing, Some(&argv), trace)?;
     if !is_direct {
         typed(context, standing, &argv, trace)?;
@@ -340,7 +357,7 @@ fn follow(
 ) -> Result<(Standing, bool), Stop> {
     let session = &question.session;
     let mut is_direct = false;
-    let mut seen = vec![standing.account];
+    let mut seen: SmallVec<[usize; 8]> = smallvec![standing.account];
     for act in &session.acting {
         let (to, running) = target(context, act, trace)?;
         if is_direct {
@@ -376,7 +393,7 @@ fn no_such_link(why: impl FnOnce() -> String, trace: &mut Trace) -> Stop {
 /// Where the line is not known yet: there must be one that may be run.
 fn may_run_something(context: Context<'_>, standing: Standing, to: usize, trace: &mut Trace) -> Result<(), Stop> {
     let (from, target) = (context.account(standing.account), context.account(to));
-    if context.rules(standing.account, to).iter().any(|r| r.allows) {
+    if context.find_rule(standing.account, to, |r| r.allows).is_some() {
         return Ok(());
     }
     trace.refuse(Stage::Permission, Refusal::NotPermitted, || {
@@ -420,22 +437,22 @@ pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace)
     identity(engine, session, user, trace)?;
     accepted(engine, session, user, context.system, trace)?;
     let account = context.account(index);
-    let shown = visible(&account.login);
+    let shown = || visible(&account.login);
     trace.understood(|| Understood::Account(account.login.clone()));
     trace.pass(Stage::Entry, || {
         let who = visible(&engine.estate.user(user).id.value);
         let how = account.used_by.iter().find(|&&(p, _)| engine.membership.belongs(user, p)).map(|&(_, place)| place);
-        (format!("`{who}` signs in with the account `{shown}`"), Some(how.unwrap_or(account.place)))
+        (format!("`{who}` signs in with the account `{}`", shown()), Some(how.unwrap_or(account.place)))
     });
     if let Some(place) = account.locked {
-        trace.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("the account `{shown}` is locked"), Some(place)))?;
+        trace.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("the account `{}` is locked", shown()), Some(place)))?;
     }
     if let Some(until) = &account.until {
         match session.at {
             None => not_stated(trace, "the time", until.place)?,
             Some(at) if at >= until.value => {
                 trace.refuse(Stage::Entry, Refusal::CredentialExpired, || {
-                    (format!("the account `{shown}` was good until {}", until.value), Some(until.place))
+                    (format!("the account `{}` was good until {}", shown(), until.value), Some(until.place))
                 })?;
             }
             Some(_) => {}
@@ -443,11 +460,14 @@ pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace)
     }
     if account.is_limited() {
         trace.refuse(Stage::Entry, Refusal::AccountLimited, || {
-            (format!("nobody signs in with `{shown}`: only certain lines may be run as it, from their own account"), Some(account.place))
+            (
+                format!("nobody signs in with `{}`: only certain lines may be run as it, from their own account", shown()),
+                Some(account.place),
+            )
         })?;
     } else if account.shell_refuses() {
         trace.refuse(Stage::Entry, Refusal::ShellRefuses, || {
-            (format!("the login shell of `{shown}` is `{}`, which refuses", visible(&account.shell)), Some(account.place))
+            (format!("the login shell of `{}` is `{}`, which refuses", shown(), visible(&account.shell)), Some(account.place))
         })?;
     }
     if let Some(origins) = &account.origin {
@@ -457,7 +477,7 @@ pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace)
             Some(address) => match origins.find(address) {
                 Some(place) => trace.pass(Stage::Entry, || (format!("the account is admitted from {address}"), Some(place))),
                 None => trace.refuse(Stage::Entry, Refusal::OriginNotAdmitted, || {
-                    (format!("the account `{shown}` is not admitted from {address}"), Some(place))
+                    (format!("the account `{}` is not admitted from {address}", shown()), Some(place))
                 })?,
             },
         }
@@ -518,25 +538,25 @@ fn may_run(
     trace: &mut Trace,
 ) -> Result<(), Stop> {
     let (from, target) = (context.account(standing.account), context.account(to));
-    let rules = context.rules(standing.account, to);
-    let (who, whom) = (visible(&from.login), visible(&target.login));
-    let shown = visible(&line::join(argv.words.iter().map(String::as_str)));
+    let (who, whom) = (|| visible(&from.login), || visible(&target.login));
+    let shown = || visible(&line::join(argv.words.iter().copied()));
     if !argv.words.first().is_some_and(|p| p.starts_with('/')) {
         return trace.refuse(Stage::Permission, Refusal::ProgramNotFull, || {
-            (format!("`{shown}` does not begin with the full path of a program, so it is not known what would run"), None)
+            (format!("`{}` does not begin with the full path of a program, so it is not known what would run", shown()), None)
         });
     }
-    let found = rules.iter().find(|r| r.matches(&argv.words, &context.links.links));
+    let first = |words: &[&str]| context.find_rule(standing.account, to, |r| r.matches(words, &context.links.links));
+    let found = first(&argv.words);
     // The host's own rules see the arguments joined; where that makes a difference, nothing is called allowed.
-    let joined = argv::joined(&argv.words);
-    let by_host = if joined == argv.words { found } else { rules.iter().find(|r| r.matches(&joined, &context.links.links)) };
+    let by_host = argv::joined(&argv.words).map_or(found, |joined| first(&joined));
     let (ours, theirs) = (found.is_some_and(|r| r.allows), by_host.is_some_and(|r| r.allows));
-    let place_of = |rule: Option<&Applied<'_>>| rule.map_or(target.place, |r| r.place);
+    let place_of = |rule: Option<Applied<'_>>| rule.map_or(target.place, |r| r.place);
     if ours != theirs {
         let what = if theirs { "would run it" } else { "would refuse it" };
         return trace.refuse(Stage::Permission, Refusal::JoinedArguments, || {
             let text = format!(
-                "as separate arguments `{shown}` is {}; the host joins them with blanks and {what}",
+                "as separate arguments `{}` is {}; the host joins them with blanks and {what}",
+                shown(),
                 if ours { "permitted" } else { "not permitted" }
             );
             (text, Some(place_of(if theirs { by_host } else { found })))
@@ -544,25 +564,25 @@ fn may_run(
     }
     match found {
         None => trace.refuse(Stage::Permission, Refusal::NotPermitted, || {
-            let rest = if rules.is_empty() { "no rule lets it run anything" } else { "no rule permits" };
-            let text = if rules.is_empty() {
-                format!("`{who}` may not run anything as `{whom}`: {rest}")
+            let any = context.find_rule(standing.account, to, |_| true);
+            let text = if any.is_none() {
+                format!("`{}` may not run anything as `{}`: no rule lets it run anything", who(), whom())
             } else {
-                format!("{rest} `{who}` to run `{shown}` as `{whom}`")
+                format!("no rule permits `{}` to run `{}` as `{}`", who(), shown(), whom())
             };
-            (text, Some(rules.first().map_or(target.place, |r| r.place)))
+            (text, Some(place_of(any)))
         })?,
         Some(rule) if !rule.allows => trace.refuse(Stage::Permission, Refusal::DeniedByRule, || {
             let text = rule.rule.map_or(String::new(), |r| visible(&r.text.value));
-            (format!("rule `deny {text}` refuses `{shown}` as `{whom}`"), Some(rule.place))
+            (format!("rule `deny {text}` refuses `{}` as `{}`", shown(), whom()), Some(rule.place))
         })?,
         Some(rule) => {
             trace.pass(Stage::Permission, || {
                 let text = rule.rule.map_or_else(|| "all other lines".to_owned(), |r| visible(&r.text.value));
-                (format!("`{who}` may run it as `{whom}`: rule `allow {text}`"), Some(rule.place))
+                (format!("`{}` may run it as `{}`: rule `allow {text}`", who(), whom()), Some(rule.place))
             });
-            environment(context, rule, argv, trace)?;
-            proof(context, session, standing, rule, trace)?;
+            environment(context, &rule, argv, trace)?;
+            proof(context, session, standing, &rule, trace)?;
             if let Some(duties) = rule.rule.and_then(|r| r.after.as_ref()) {
                 trace.refuse(Stage::Obligations, Refusal::NobodyCan, || {
                     ("the rule wants more to be done first, and a host cannot ask for it".to_owned(), duties.confirm.or(Some(rule.place)))
@@ -644,7 +664,7 @@ fn typed(context: Context<'_>, standing: Standing, argv: &argv::Argv<'_>, trace:
         });
     }
     trace.pass(Stage::Permission, || {
-        let shown = visible(&line::join(argv.words.iter().map(String::as_str)));
+        let shown = visible(&line::join(argv.words.iter().copied()));
         (format!("no command set limits `{shown}`; it runs with the account's own rights"), Some(place))
     });
     Ok(())

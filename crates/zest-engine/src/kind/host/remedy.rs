@@ -90,7 +90,7 @@ impl Host<'_> {
             }
             Refusal::EnvironmentNotKept => {
                 let words = read_arguments(&question.line).unwrap_or_default();
-                let rest = line::join(argv::read(&words).words.iter().map(String::as_str));
+                let rest = line::join(argv::read(&words).words.iter().copied());
                 vec![way(Change::Line(rest.clone()), format!("as `{}`, without variables", visible(&rest)), None)]
             }
             Refusal::NotPermitted | Refusal::DeniedByRule => self.permit(refusal),
@@ -160,7 +160,7 @@ impl Host<'_> {
         found.sort_unstable();
         found.dedup();
         let say = |program: &str| {
-            let line = line::join(std::iter::once(program).chain(argv.words[1..].iter().map(String::as_str)));
+            let line = line::join(std::iter::once(program).chain(argv.words[1..].iter().copied()));
             way(Change::Line(line.clone()), format!("as `{}`", visible(&line)), None)
         };
         found.into_iter().take(TRIED).map(say).collect()
@@ -184,7 +184,7 @@ impl Host<'_> {
         }
         let words = read_arguments(&question.line).unwrap_or_default();
         let argv = argv::read(&words);
-        let pattern = Pattern::literal(argv.words.iter().map(String::as_str)).to_string();
+        let pattern = Pattern::literal(argv.words.iter().copied()).to_string();
         let from = self.answer.account.as_deref().and_then(|l| links.logins.get(l)).copied();
         let to = question
             .session

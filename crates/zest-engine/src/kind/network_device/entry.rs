@@ -106,7 +106,7 @@ fn find_account(engine: &Engine, session: &Session, (system, device): (SystemId,
     let links = &device.links.accounts;
     let name = &engine.estate.user(user).id.value;
     let ignores_case = device.ignores_case;
-    let same = |a: &str, b: &str| a == b || ignores_case && a.to_lowercase() == b.to_lowercase();
+    let same = |a: &str, b: &str| a == b || ignores_case && zest_words::same_but_for_case(a, b);
     let may_use = |&i: &usize| {
         same(&accounts[i].login.value, name) || links[i].used_by.iter().any(|&(party, _)| engine.membership.belongs(user, party))
     };

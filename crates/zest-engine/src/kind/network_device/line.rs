@@ -64,10 +64,10 @@ fn unresolved(
 ) -> Result<(), Stop> {
     let device = engine.estate.system(at.system);
     let place = device.vocabulary.as_ref().map(|v| v.place);
-    let name = device.vocabulary.as_ref().map_or(String::new(), |v| visible(&v.value));
+    let name = || device.vocabulary.as_ref().map_or(String::new(), |v| visible(&v.value));
     match why {
         Unresolved::Incomplete => trace.refuse(Stage::Permission, Refusal::IncompleteCommand, || {
-            (format!("`{}` needs more words in the vocabulary `{name}`", visible(&line::join(words.iter().copied()))), place)
+            (format!("`{}` needs more words in the vocabulary `{}`", visible(&line::join(words.iter().copied())), name()), place)
         }),
         Unresolved::Ambiguous { word, keywords } => trace.refuse(Stage::Permission, Refusal::AmbiguousAbbreviation, || {
             (format!("`{}` could be {}", visible(words[word]), alternatives(&keywords)), place)
@@ -84,7 +84,7 @@ fn unresolved(
                 let near = vocabulary
                     .nearest_keyword(mode, words, word)
                     .map_or(String::new(), |k| format!("; the nearest word is `{}`", visible(&k)));
-                (format!("the vocabulary `{name}` has no command with `{}` here{near}", visible(words[word])), place)
+                (format!("the vocabulary `{}` has no command with `{}` here{near}", name(), visible(words[word])), place)
             })
         }
     }

@@ -3,6 +3,10 @@
 //! Acting as a user is granted on the target, to the person who signed in: it is directional and is not passed on.
 //! Assuming a role takes two halves, each with a code of its own; its rights replace the others.
 
+use std::sync::Arc;
+
+use smallvec::{SmallVec, smallvec};
+
 use super::links::{ASSUME, ActingLinks};
 use super::permission::lifted_by;
 use super::{Action, Context, Identity, Standing, obligations, weigh};
@@ -15,7 +19,7 @@ use zest_words::{nearest, nearest_hint};
 
 /// Follows the links of the session, as far as they lead on this system.
 pub(super) fn follow(context: Context<'_>, question: &Question, standing: &mut Standing, trace: &mut Trace) -> Result<(), Stop> {
-    let mut seen = vec![standing.identity];
+    let mut seen: SmallVec<[Identity; 4]> = smallvec![standing.identity];
     for act in &context.session.acting {
         match act {
             Act::User(name) => as_user(context, standing, name, trace)?,
@@ -39,49 +43,45 @@ pub(super) fn follow(context: Context<'_>, question: &Question, standing: &mut S
 
 fn as_user(context: Context<'_>, standing: &mut Standing, name: &str, trace: &mut Trace) -> Result<(), Stop> {
     let estate = &context.engine.estate;
-    let shown = visible(name);
+    let shown = || visible(name);
     let Some(&target) = estate.names.users.get(name) else {
         trace.refuse(Stage::Standing, Refusal::UnknownActingIdentity, || {
             let near = nearest(name, estate.names.users.keys().map(|k| &**k))
                 .map_or(String::new(), |n| format!("; the nearest name is `{}`", visible(n)));
-            (format!("nobody is called `{shown}`, so nobody can act as him{near}"), None)
+            (format!("nobody is called `{}`, so nobody can act as him{near}", shown()), None)
         })?;
         return Err(Stop);
     };
-    let person = visible(&estate.user(standing.person).id.value);
+    let person = || visible(&estate.user(standing.person).id.value);
     let belongs = |rule: &&ActingLinks| rule.by.iter().any(|&(p, _)| context.engine.membership.belongs(standing.person, p));
     let facts = context.engine.facts(context.session, standing.person, context.system);
     // The right to act as another is the person's own, and an assumed role replaces those.
     let is_own = matches!(standing.identity, Identity::User(_));
-    let rules: Vec<&ActingLinks> = context.links.acting.iter().filter(|r| is_own && r.target == target).filter(belongs).collect();
+    let rules: SmallVec<[&ActingLinks; 4]> = context.links.acting.iter().filter(|r| is_own && r.target == target).filter(belongs).collect();
     let rule = rules.iter().copied().find(|r| r.when.outcome(facts) == Outcome::Holds);
     let fallback = || rules.iter().copied().find(|r| r.when.outcome(facts) == Outcome::Unknown).or_else(|| rules.first().copied());
     match rule.or_else(fallback) {
         None => {
-            let others: Vec<String> = context
-                .links
-                .acting
-                .iter()
-                .filter(|r| r.target == target)
-                .flat_map(|r| &r.by)
-                .map(|&(p, _)| format!("`{}`", visible(&estate.party(p))))
-                .collect();
-            let who = match others.is_empty() {
-                _ if !is_own => "the rights of the assumed role replace their own".to_owned(),
-                true => "nobody may".to_owned(),
-                false => format!("{} may", others.join(" and ")),
+            let who = || {
+                let all = context.links.acting.iter().filter(|r| r.target == target).flat_map(|r| &r.by);
+                let others: Vec<String> = all.map(|&(p, _)| format!("`{}`", visible(&estate.party(p)))).collect();
+                match others.is_empty() {
+                    _ if !is_own => "the rights of the assumed role replace their own".to_owned(),
+                    true => "nobody may".to_owned(),
+                    false => format!("{} may", others.join(" and ")),
+                }
             };
             trace.refuse(Stage::Standing, Refusal::MayNotActAs, || {
                 let place = context.links.acting.iter().find(|r| r.target == target).map_or(estate.user(target).id.place, |r| r.place);
-                (format!("`{person}` may not act as `{shown}`: {who}"), Some(place))
+                (format!("`{}` may not act as `{}`: {}", person(), shown(), who()), Some(place))
             })?;
         }
         Some(rule) if rule.when.outcome(facts) == Outcome::Holds => {
             trace.pass(Stage::Standing, || {
-                (format!("`{person}` acts as user `{shown}`, with the rights of `{shown}` only"), Some(rule.place))
+                (format!("`{0}` acts as user `{1}`, with the rights of `{1}` only", person(), shown()), Some(rule.place))
             });
         }
-        Some(rule) => unmet(&rule.when, &facts, &format!("`{person}` may act as `{shown}` only"), trace)?,
+        Some(rule) => unmet(&rule.when, &facts, || format!("`{}` may act as `{}` only", person(), shown()), trace)?,
     }
     let user = estate.user(target);
     let at = context.session.at;
@@ -90,7 +90,7 @@ fn as_user(context: Context<'_>, standing: &mut Standing, name: &str, trace: &mu
     if user.disabled.as_ref().is_some_and(|d| d.value) || !is_valid {
         let place = user.disabled.as_ref().map(|d| d.place).or(user.until.as_ref().map(|u| u.place)).unwrap_or(user.id.place);
         trace.refuse(Stage::Standing, Refusal::ActingIdentityUnusable, || {
-            (format!("`{shown}` is disabled or not known to be valid now, so nobody can act as him"), Some(place))
+            (format!("`{}` is disabled or not known to be valid now, so nobody can act as him", shown()), Some(place))
         })?;
     }
     standing.user = target;
@@ -100,16 +100,20 @@ fn as_user(context: Context<'_>, standing: &mut Standing, name: &str, trace: &mu
 }
 
 /// Refuses for the first part of conditions that does not hold or is not known.
-fn unmet(conditions: &crate::links::Conditions, facts: &crate::links::Facts<'_>, what: &str, trace: &mut Trace) -> Result<(), Stop> {
+fn unmet(
+    conditions: &crate::links::Conditions,
+    facts: &crate::links::Facts<'_>,
+    what: impl Fn() -> String,
+    trace: &mut Trace,
+) -> Result<(), Stop> {
     for part in conditions.parts(*facts) {
-        let (words, place) = (part.condition.words(), Some(part.place));
+        let (words, place) = (|| part.condition.words(), Some(part.place));
         match part.outcome {
             Outcome::Holds => {}
-            Outcome::Fails => trace.refuse(Stage::Conditions, part.condition.refusal(), || (format!("{what} {words}"), place))?,
+            Outcome::Fails => trace.refuse(Stage::Conditions, part.condition.refusal(), || (format!("{} {}", what(), words()), place))?,
             Outcome::Unknown => {
-                let fact = part.condition.missing(facts);
                 trace.refuse(Stage::Conditions, Refusal::NotStated, || {
-                    (format!("{what} {words}; the question does not state {fact}"), place)
+                    (format!("{} {}; the question does not state {}", what(), words(), part.condition.missing(facts)), place)
                 })?;
             }
         }
@@ -126,7 +130,7 @@ fn assume(
     trace: &mut Trace,
 ) -> Result<(), Stop> {
     let estate = &context.engine.estate;
-    let shown = visible(name);
+    let shown = || visible(name);
     if context.links.is_application {
         trace.refuse(Stage::Standing, Refusal::ActingNotKnown, || {
             ("roles are assumed on clouds; in an application they are held".to_owned(), Some(estate.system(context.system).id.place))
@@ -136,7 +140,7 @@ fn assume(
     let Some(&role) = estate.names.roles.get(name) else {
         trace.refuse(Stage::Standing, Refusal::UnknownRole, || {
             let near = nearest_hint(name, estate.names.roles.keys().map(|k| &**k));
-            (format!("no role is called `{shown}`{near}"), None)
+            (format!("no role is called `{}`{near}", shown()), None)
         })?;
         return Err(Stop);
     };
@@ -155,16 +159,19 @@ fn assume(
         let place = longest.map_or(estate.role(role).id.place, |l| l.place);
         match (context.session.at, end) {
             (None, _) => trace.refuse(Stage::Conditions, Refusal::NotStated, || {
-                (format!("`{shown}` was assumed at {since}; the question does not state the time"), Some(place))
+                (format!("`{}` was assumed at {since}; the question does not state the time", shown()), Some(place))
             })?,
             (Some(at), _) if at < since => trace.refuse(Stage::Standing, Refusal::AssumptionExpired, || {
-                (format!("`{shown}` is assumed only at {since}, which is still to come"), Some(place))
+                (format!("`{}` is assumed only at {since}, which is still to come", shown()), Some(place))
             })?,
             (Some(at), Some((end, longest))) if at >= end => trace.refuse(Stage::Standing, Refusal::AssumptionExpired, || {
-                (format!("`{shown}` was assumed at {since} for at most {:#}, so the session was over at {end}", longest.value), Some(place))
+                (
+                    format!("`{}` was assumed at {since} for at most {:#}, so the session was over at {end}", shown(), longest.value),
+                    Some(place),
+                )
             })?,
             (Some(_), Some((end, _))) => {
-                trace.pass(Stage::Standing, || (format!("the session of `{shown}` lasts until {end}"), Some(place)))
+                trace.pass(Stage::Standing, || (format!("the session of `{}` lasts until {end}", shown()), Some(place)))
             }
             (Some(_), None) => {}
         }
@@ -176,7 +183,7 @@ fn assume(
     {
         trace.refuse(Stage::Standing, Refusal::AssumedTooEarly, || {
             let who = identity_name(context, standing.identity);
-            (format!("`{shown}` was assumed at {since}, before {who} had begun at {outer}"), Some(estate.role(role).id.place))
+            (format!("`{}` was assumed at {since}, before {who} had begun at {outer}", shown()), Some(estate.role(role).id.place))
         })?;
     }
     standing.since = since;
@@ -207,14 +214,17 @@ fn own_half(context: Context<'_>, question: &Question, standing: &Standing, role
     let estate = &context.engine.estate;
     let name = &estate.role(role).id.value;
     let Some(&operation) = context.links.operation_ids.get(ASSUME) else { return Err(Stop) };
-    let action = Action { operation, path: format!("role/{name}") };
+    let action = Action { operation, path: assumed(context, role) };
     let weighed = weigh(context, standing.identity, standing.user, &action, false);
-    let who = identity_name(context, standing.identity);
-    let shown = visible(name);
+    let who = || identity_name(context, standing.identity);
+    let shown = || visible(name);
     if weighed.is_allowed() {
         let held = &weighed.allows[0];
         trace.pass(Stage::Standing, || {
-            (format!("{who} may assume `{shown}`: {}", super::permission::via(context, standing.user, held)), Some(held.grant.place))
+            (
+                format!("{} may assume `{}`: {}", who(), shown(), super::permission::via(context, standing.user, held)),
+                Some(held.grant.place),
+            )
         });
         return obligations::check(context, question, standing, &action, &weighed.allows, trace);
     }
@@ -226,8 +236,11 @@ fn own_half(context: Context<'_>, question: &Question, standing: &Standing, role
         .or(weighed.cut.first().map(|(_, c, _)| c.place))
         .or(weighed.unknown.first().or(weighed.failing.first()).map(|h| h.grant.place))
         .unwrap_or(estate.role(role).id.place);
-    let lifted_by = weighed.denies.first().map(|(held, _)| lifted_by(held, &context.facts(standing.user, &action.path)));
-    let why = if lifted_by.is_some() {
+    let lifted_by = || {
+        let first = weighed.denies.first();
+        first.map_or_else(String::new, |(held, _)| lifted_by(held, &context.facts(standing.user, &action.path)))
+    };
+    let why = if !weighed.denies.is_empty() {
         "it is denied"
     } else if !weighed.cut.is_empty() {
         "a ceiling does not let it through"
@@ -239,26 +252,34 @@ fn own_half(context: Context<'_>, question: &Question, standing: &Standing, role
         "nothing grants `assume` on it"
     };
     let code = if is_open { Refusal::NotStated } else { Refusal::MayNotAssume };
-    trace.refuse(Stage::Standing, code, || (format!("{who} may not assume `{shown}`: {why}{}", lifted_by.unwrap_or_default()), Some(place)))
+    trace.refuse(Stage::Standing, code, || (format!("{} may not assume `{}`: {why}{}", who(), shown(), lifted_by()), Some(place)))
+}
+
+/// The resource that a role is, for whoever wants to assume it.
+fn assumed(context: Context<'_>, role: RoleId) -> Arc<str> {
+    let role = (&context.engine.estate.roles[role.index()].assumable, &context.engine.estate.role(role).id.value);
+    role.0.as_ref().map_or_else(|| format!("role/{}", role.1).into(), |assumable| Arc::clone(&assumable.resource))
 }
 
 /// The role's half: whom it admits, and under which conditions.
 fn role_half(context: Context<'_>, standing: &Standing, role: RoleId, trace: &mut Trace) -> Result<(), Stop> {
     let estate = &context.engine.estate;
-    let shown = visible(&estate.role(role).id.value);
-    let who = identity_name(context, standing.identity);
+    let shown = || visible(&estate.role(role).id.value);
+    let who = || identity_name(context, standing.identity);
     match admitting(context, standing.identity, role) {
         None => {
             let place = estate.roles[role.index()].assumable.as_ref().map_or(estate.role(role).id.place, |a| a.place);
-            trace.refuse(Stage::Standing, Refusal::RoleDoesNotAdmit, || (format!("`{shown}` does not admit {who}"), Some(place)))
+            trace.refuse(Stage::Standing, Refusal::RoleDoesNotAdmit, || (format!("`{}` does not admit {}", shown(), who()), Some(place)))
         }
         Some(assumable) => {
             let facts = context.engine.facts(context.session, standing.user, context.system);
             if assumable.when.outcome(facts) == Outcome::Holds {
-                trace.pass(Stage::Standing, || (format!("`{shown}` admits {who}; its rights replace the others"), Some(assumable.place)));
+                trace.pass(Stage::Standing, || {
+                    (format!("`{}` admits {}; its rights replace the others", shown(), who()), Some(assumable.place))
+                });
                 return Ok(());
             }
-            unmet(&assumable.when, &facts, &format!("`{shown}` is assumed only"), trace)
+            unmet(&assumable.when, &facts, || format!("`{}` is assumed only", shown()), trace)
         }
     }
 }

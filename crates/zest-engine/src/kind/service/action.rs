@@ -1,6 +1,8 @@
 //! What a question asks for: an operation on a resource, or a call of the interface by method and path.
 
 use super::Context;
+use std::sync::Arc;
+
 use super::links::{ADMINISTRATIVE, ASSUME, CHANGE_CREDENTIAL, ServiceLinks};
 use super::resolve::is_there;
 use crate::engine::trace::{Stop, Trace, Understood};
@@ -13,7 +15,7 @@ use zest_words::nearest_hint;
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Action {
     pub(crate) operation: usize,
-    pub(crate) path: String,
+    pub(crate) path: Arc<str>,
 }
 
 /// Why an action cannot be read.
@@ -41,7 +43,7 @@ pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Vec<Action>, Unr
     let head = head.trim();
     if let Some(&operation) = links.operation_ids.get(head) {
         let path = path.filter(|p| !p.is_empty()).ok_or_else(|| Unread::Resource(head.to_owned()))?;
-        return Ok(vec![Action { operation, path: path.to_owned() }]);
+        return Ok(vec![Action { operation, path: path.into() }]);
     }
     let words: Vec<&str> = head.split_whitespace().collect();
     if let [method, address] = words[..]
@@ -54,13 +56,14 @@ pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Vec<Action>, Unr
             return Err(Unread::Operation(head.to_owned()));
         }
         let means = resource(&parts, links).map_err(|()| Unread::Several(head.to_owned()))?;
-        let path = match (means, path) {
+        let path: String = match (means, path) {
             (Some(means), Some(said)) if means != said => return Err(Unread::Other { said: said.to_owned(), means }),
             (Some(path), _) => path,
             (None, Some(said)) => said.to_owned(),
             (None, None) => return Err(Unread::Resource(head.to_owned())),
         };
-        return Ok(operations.into_iter().map(|operation| Action { operation, path: path.clone() }).collect());
+        let path: Arc<str> = path.into();
+        return Ok(operations.into_iter().map(|operation| Action { operation, path: Arc::clone(&path) }).collect());
     }
     if words.len() != 1 {
         return Err(Unread::Form);
@@ -219,7 +222,7 @@ fn known(context: Context<'_>, action: &Action, trace: &mut Trace) -> Result<(),
     let links = context.links;
     let operation = &links.operations[action.operation];
     trace.understood(|| Understood::FullLine(format!("{} on {}", operation.name, visible(&action.path))));
-    trace.understood(|| Understood::Object(action.path.clone()));
+    trace.understood(|| Understood::Object(action.path.to_string()));
     if let Some(why) = bad_path(&action.path) {
         trace.refuse(Stage::Permission, Refusal::ActionUnreadable, || {
             (format!("`{}` is no path of a resource: {why}", visible(&action.path)), None)
@@ -272,7 +275,7 @@ fn exists(context: Context<'_>, action: &Action, trace: &mut Trace) -> Result<()
     if is_known && !(ADMINISTRATIVE.contains(&name) && rest.is_empty()) {
         let links = context.links;
         let is_entry = wanted.is_some_and(|w| matches!(w, "user" | "group" | "role" | "command-set"));
-        if !is_entry && !links.resources.contains_key(action.path.as_str()) {
+        if !is_entry && !links.resources.contains_key(&*action.path) {
             trace.pass(Stage::Permission, || {
                 let near = nearest_hint(&action.path, links.resources.keys().map(|k| &**k));
                 let below = action.path.rsplit_once('/').map_or("", |(above, _)| above);

@@ -12,7 +12,9 @@ mod remedy;
 mod resolve;
 pub mod review;
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
+
+use smallvec::SmallVec;
 
 use jiff::Timestamp;
 
@@ -194,7 +196,7 @@ pub struct Standing {
     /// Who signed in on a host from which the session goes on as the person's account, and every account in between.
     pub(crate) behind: Vec<UserId>,
     /// Everybody as whom the session acts or acted on the way.
-    pub(crate) chain: Vec<UserId>,
+    pub(crate) chain: SmallVec<[UserId; 4]>,
     /// When the assumed role began, if that is stated.
     pub(crate) since: Option<Timestamp>,
     /// The user whose attributes count: the person, or whom he acts as.
@@ -233,18 +235,29 @@ pub(crate) fn stand(context: Context<'_>, question: &Question) -> Option<Standin
 /// Walks through the stages of a question about a cloud or an application.
 pub(crate) fn walk(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
     let standing = open(context, question, trace)?;
-    // Where several templates of an interface match one call, all of them must be allowed.
-    for action in action::read(context, question, trace)? {
-        must_change(context, &standing, &action, trace)?;
-        if is_own_change(context, &standing, &action) {
+    // Where several templates of an interface match one call, all of them must be allowed. What a prepared line means is read once;
+    // one that is refused is read anew.
+    let memo = trace.memo(context.system);
+    let kept: Option<&OnceLock<Vec<Action>>> = memo.as_ref().and_then(|memo| memo.kept());
+    let read: Vec<Action>;
+    let actions: &[Action] = match kept.and_then(OnceLock::get) {
+        Some(known) => known,
+        None => {
+            read = action::read(context, question, trace)?;
+            kept.map_or(&read, |kept| kept.get_or_init(|| read.clone()))
+        }
+    };
+    for action in actions {
+        must_change(context, &standing, action, trace)?;
+        if is_own_change(context, &standing, action) {
             let place = context.engine.estate.user(standing.person).id.place;
             trace.pass(Stage::Permission, || ("everybody may change their own credential".to_owned(), Some(place)));
             continue;
         }
-        let weighed = weigh(context, standing.identity, standing.user, &action, trace.explains());
-        let held = permission::report(context, &standing, &action, &weighed, trace)?;
-        acting::whole_assumption(context, &standing, &action, trace)?;
-        obligations::check(context, question, &standing, &action, &held, trace)?;
+        let weighed = weigh(context, standing.identity, standing.user, action, trace.explains());
+        let held = permission::report(context, &standing, action, &weighed, trace)?;
+        acting::whole_assumption(context, &standing, action, trace)?;
+        obligations::check(context, question, &standing, action, &held, trace)?;
     }
     Ok(())
 }
@@ -261,7 +274,7 @@ pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace)
     let mut standing = Standing {
         person: user,
         behind: trace.behind.clone(),
-        chain: Vec::new(),
+        chain: SmallVec::new(),
         since: None,
         user,
         identity: Identity::User(user),

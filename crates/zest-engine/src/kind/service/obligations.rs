@@ -1,5 +1,7 @@
 //! Obligations: of the object, its type and the right, always; of the grants, those of the one that asks least.
 
+use smallvec::SmallVec;
+
 use super::{Action, Context, Held, Standing};
 use crate::engine::rules::{agrees, could_agree, of_second_person};
 use crate::engine::trace::{Stop, Trace};
@@ -22,8 +24,8 @@ pub(super) fn check(
     held: &[Held<'_>],
     trace: &mut Trace,
 ) -> Result<(), Stop> {
-    let mut met: Vec<Met> = Vec::new();
-    let asked = Asked { context, question, standing, action, held, agrees: trace.agrees };
+    let mut met: Many = Many::new();
+    let asked = Asked { context, question, standing, action, held, agrees: trace.agrees, tells: trace.explains() };
     for duties in standing_duties(context, action) {
         asked.weigh(duties, &mut met);
     }
@@ -31,9 +33,9 @@ pub(super) fn check(
     if let Some(first) = held.first() {
         let is_free = held.iter().any(|h| h.grant.duties.is_none());
         if !is_free {
-            let mut best: Option<(u8, Vec<Met>)> = None;
+            let mut best: Option<(u8, Many)> = None;
             for duties in held.iter().filter_map(|h| h.grant.duties.as_ref()) {
-                let mut found = Vec::new();
+                let mut found = Many::new();
                 asked.weigh(duties, &mut found);
                 let rank = found.iter().map(rank).max().unwrap_or(0);
                 if best.as_ref().is_none_or(|(least, _)| rank < *least) {
@@ -67,9 +69,9 @@ const fn rank(met: &Met) -> u8 {
 }
 
 /// The obligations of the right, the type and the object; on a cloud those of the resource and what it is in.
-fn standing_duties<'e>(context: Context<'e>, action: &'e Action) -> Vec<&'e Duties> {
+fn standing_duties<'e>(context: Context<'e>, action: &'e Action) -> SmallVec<[&'e Duties; 4]> {
     let links = context.links;
-    let mut list = Vec::new();
+    let mut list = SmallVec::new();
     let kind = links.types.get(action.path.split('/').next().unwrap_or_default()).filter(|_| links.is_application);
     let looks = kind.map_or(links.operations[action.operation].reads, |k| k.looks.contains(action.operation));
     if let Some(kind) = kind {
@@ -92,17 +94,26 @@ struct Asked<'a> {
     held: &'a [Held<'a>],
     /// Whether it is the session of a second person: agreeing is confirming, and nobody else must agree.
     agrees: bool,
+    /// Whether reasons are told.
+    tells: bool,
 }
 
+/// What came of some obligations.
+type Many = SmallVec<[Met; 4]>;
+
 impl Asked<'_> {
-    fn weigh(&self, duties: &Duties, met: &mut Vec<Met>) {
+    fn told(&self, text: impl FnOnce() -> String) -> String {
+        if self.tells { text() } else { String::new() }
+    }
+
+    fn weigh(&self, duties: &Duties, met: &mut Many) {
         let Self { context, standing, action, agrees, .. } = *self;
         let session = context.session;
         if let Some(place) = duties.confirm {
             met.push(if session.confirmed || agrees {
-                Met::Yes("the user confirmed".to_owned(), place)
+                Met::Yes(self.told(|| "the user confirmed".to_owned()), place)
             } else {
-                Met::NotYet("the user must confirm".to_owned(), place)
+                Met::NotYet(self.told(|| "the user must confirm".to_owned()), place)
             });
         }
         let off = context.links.identity_checks.as_ref().filter(|c| !c.value);
@@ -110,11 +121,13 @@ impl Asked<'_> {
             let facts = context.facts(standing.user, &action.path);
             let youngest = facts.counting().map(|p| p.age).min();
             met.push(match off {
-                Some(off) => Met::Yes("identity is not checked again: identity checks are switched off".to_owned(), off.place),
-                None if youngest.is_some_and(|a| a <= age.value) => {
-                    Met::Yes(format!("identity was proven within the last {:#}", age.value), age.place)
+                Some(off) => {
+                    Met::Yes(self.told(|| "identity is not checked again: identity checks are switched off".to_owned()), off.place)
                 }
-                None => Met::NotYet(format!("identity must be proven again within the last {:#}", age.value), age.place),
+                None if youngest.is_some_and(|a| a <= age.value) => {
+                    Met::Yes(self.told(|| format!("identity was proven within the last {:#}", age.value)), age.place)
+                }
+                None => Met::NotYet(self.told(|| format!("identity must be proven again within the last {:#}", age.value)), age.place),
             });
         }
         if let Some(place) = duties.second_person.first().map(|&(_, place)| place).or(duties.anyone).filter(|_| !agrees) {

@@ -4,6 +4,7 @@
 //! allow that cannot be known gives nothing. A ceiling lets through or cuts; it never gives.
 
 use fixedbitset::FixedBitSet;
+use smallvec::SmallVec;
 
 use super::links::{CeilingLinks, GrantLinks};
 use super::{Action, Context, Identity, Standing};
@@ -51,7 +52,7 @@ pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option
             let mut of_party = |party: Party| of(Holder::Party(party), Via::Party(party), true);
             of_party(Party::User(user));
             if links.has_parties() {
-                let mut groups: Vec<_> = engine.membership.groups_of(user).into_iter().collect();
+                let mut groups = engine.membership.groups_of(user);
                 groups.sort_unstable();
                 groups.into_iter().for_each(|g| of_party(Party::Group(g)));
             }
@@ -71,20 +72,27 @@ pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option
 }
 
 /// Returns a role and all that it includes.
-pub(crate) fn included(context: Context<'_>, role: RoleId) -> Vec<RoleId> {
+pub(crate) fn included(context: Context<'_>, role: RoleId) -> SmallVec<[RoleId; FEW]> {
     reached(context, &[role], None)
 }
 
 /// Returns some roles and all that they include, without one and what is reached through it alone.
-fn reached(context: Context<'_>, from: &[RoleId], without: Option<RoleId>) -> Vec<RoleId> {
+fn reached(context: Context<'_>, from: &[RoleId], without: Option<RoleId>) -> SmallVec<[RoleId; FEW]> {
     let roles = &context.engine.estate.roles;
-    let mut seen = FixedBitSet::with_capacity(roles.len());
-    without.into_iter().for_each(|role| seen.insert(role.index()));
-    let (mut list, mut queue) = (Vec::new(), from.to_vec());
+    let mut list: SmallVec<[RoleId; FEW]> = SmallVec::new();
+    let mut queue: SmallVec<[RoleId; FEW]> = SmallVec::from_slice(from);
+    // A few are looked through, and take no memory of their own.
+    let mut seen: Option<FixedBitSet> = None;
     while let Some(role) = queue.pop() {
-        if !seen.put(role.index()) {
+        let is_new = Some(role) != without && seen.as_mut().map_or_else(|| !list.contains(&role), |seen| !seen.put(role.index()));
+        if is_new {
             list.push(role);
-            queue.extend(roles[role.index()].includes.iter().rev());
+            queue.extend(roles[role.index()].includes.iter().rev().copied());
+            if list.len() == FEW {
+                let mut all = FixedBitSet::with_capacity(roles.len());
+                list.iter().for_each(|role| all.insert(role.index()));
+                seen = Some(all);
+            }
         }
     }
     list
@@ -117,19 +125,25 @@ pub(crate) fn applies(context: Context<'_>, held: &Held<'_>, facts: &Facts<'_>) 
     outcome
 }
 
+/// How many roles take no memory of their own.
+const FEW: usize = 16;
+
+/// Allows that hold.
+pub(crate) type Allows<'e> = SmallVec<[Held<'e>; 4]>;
+
 /// What all grants come to for one action.
 #[derive(Debug, Default)]
 pub(crate) struct Weighed<'e> {
     /// Denies that bite, and whether that is known.
-    pub(crate) denies: Vec<(Held<'e>, Outcome)>,
+    pub(crate) denies: SmallVec<[(Held<'e>, Outcome); 2]>,
     /// Allows that hold and that every ceiling lets through.
-    pub(crate) allows: Vec<Held<'e>>,
+    pub(crate) allows: Allows<'e>,
     /// Allows that hold, each with a ceiling that does not let it through, and whether that is known.
-    pub(crate) cut: Vec<(Held<'e>, &'e CeilingLinks, Outcome)>,
+    pub(crate) cut: SmallVec<[(Held<'e>, &'e CeilingLinks, Outcome); 2]>,
     /// Allows whose conditions are not known.
-    pub(crate) unknown: Vec<Held<'e>>,
+    pub(crate) unknown: SmallVec<[Held<'e>; 2]>,
     /// Allows whose conditions fail.
-    pub(crate) failing: Vec<Held<'e>>,
+    pub(crate) failing: SmallVec<[Held<'e>; 2]>,
 }
 
 impl Weighed<'_> {
@@ -260,22 +274,23 @@ pub(super) fn report<'e>(
     action: &Action,
     weighed: &Weighed<'e>,
     trace: &mut Trace,
-) -> Result<Vec<Held<'e>>, Stop> {
+) -> Result<Allows<'e>, Stop> {
     let facts = context.facts(standing.user, &action.path);
-    let name = visible(&context.links.operations[action.operation].name);
-    let path = visible(&action.path);
+    let name = || visible(&context.links.operations[action.operation].name);
+    let path = || visible(&action.path);
     let through = |held: &Held<'_>| via(context, standing.user, held);
     for (held, outcome) in &weighed.denies {
-        let lifted_by = lifted_by(held, &facts);
+        let lifted_by = || lifted_by(held, &facts);
         if *outcome == Outcome::Holds {
             trace.refuse(Stage::Permission, Refusal::DeniedByGrant, || {
-                (format!("`{name}` on `{path}` is denied {}{lifted_by}", through(held)), Some(held.grant.place))
+                (format!("`{}` on `{}` is denied {}{}", name(), path(), through(held), lifted_by()), Some(held.grant.place))
             })?;
         } else {
             // A deny of which it is not known whether it applies bites; the answer says what to state.
-            let (fact, _) = not_known(context, held, &facts);
             trace.refuse(Stage::Conditions, Refusal::NotStated, || {
-                let text = format!("`{name}` on `{path}` is denied {}{lifted_by}; the question does not state {fact}", through(held));
+                let (fact, _) = not_known(context, held, &facts);
+                let denied = format!("`{}` on `{}` is denied {}{}", name(), path(), through(held), lifted_by());
+                let text = format!("{denied}; the question does not state {fact}");
                 (text, Some(held.grant.place))
             })?;
         }
@@ -292,23 +307,23 @@ pub(super) fn report<'e>(
     if let Some((held, ceiling, outcome)) = weighed.cut.first() {
         trace.pass(Stage::Permission, || (format!("`{}` is allowed {}", held.grant.shown, through(held)), Some(held.grant.place)));
         if *outcome == Outcome::Unknown {
-            let open = ceiling.when.open_words(&facts).join(" and ");
             trace.refuse(Stage::Conditions, Refusal::NotStated, || {
-                (format!("a ceiling lets `{name}` through only {open}, and the question does not say so"), Some(ceiling.place))
+                let open = ceiling.when.open_words(&facts).join(" and ");
+                (format!("a ceiling lets `{}` through only {open}, and the question does not say so", name()), Some(ceiling.place))
             })?;
         } else {
             trace.refuse(Stage::Permission, Refusal::CutByCeiling, || {
                 let of = if ceiling.of.is_empty() { "" } else { " of the holder" };
                 let within = ceiling.within.as_ref().map_or(String::new(), |w| format!(" within `{}`", visible(w)));
-                (format!("the ceiling{of}{within} does not let `{name}` through"), Some(ceiling.place))
+                (format!("the ceiling{of}{within} does not let `{}` through", name()), Some(ceiling.place))
             })?;
         }
     } else if let Some(held) = weighed.unknown.first() {
-        let (fact, place) = not_known(context, held, &facts);
         trace.pass(Stage::Permission, || {
             (format!("`{}` is allowed {}, under conditions", held.grant.shown, through(held)), Some(held.grant.place))
         });
         trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+            let (fact, place) = not_known(context, held, &facts);
             (format!("the question does not state {fact}, and the grant depends on it"), place)
         })?;
     } else if let Some(held) = weighed.failing.first() {
@@ -331,8 +346,8 @@ pub(super) fn report<'e>(
                 Identity::User(user) => format!("`{}`", visible(&context.engine.estate.user(user).id.value)),
                 Identity::Role(role) => format!("the assumed role `{}`", visible(&context.engine.estate.role(role).id.value)),
             };
-            (format!("nothing grants {who} `{name}` on `{path}`"), Some(context.engine.estate.system(context.system).id.place))
+            (format!("nothing grants {who} `{}` on `{}`", name(), path()), Some(context.engine.estate.system(context.system).id.place))
         })?;
     }
-    Ok(Vec::new())
+    Ok(Allows::new())
 }

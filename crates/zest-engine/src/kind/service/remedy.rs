@@ -32,7 +32,7 @@ fn assumes(asked: &Asked<'_>, context: Context<'_>) -> Vec<(Identity, UserId, Ac
             }
             Act::Role { name, .. } => {
                 if let (Some(&role), Some(&operation)) = (estate.names.roles.get(name.as_str()), context.links.operation_ids.get(ASSUME)) {
-                    list.push((identity, user, Action { operation, path: format!("role/{name}") }));
+                    list.push((identity, user, Action { operation, path: format!("role/{name}").into() }));
                     identity = Identity::Role(role);
                 }
             }
@@ -312,7 +312,7 @@ impl Service<'_> {
         let place = estate.system(self.asked.system).id.place;
         let grant = |to: String| {
             let text = format!("if `{}` were granted `{}` on `{}`", visible(&to), visible(&name), visible(&path));
-            way(Change::Allow { system: self.asked.on(), operation: name.clone(), on: path.clone(), to }, text, Some(place))
+            way(Change::Allow { system: self.asked.on(), operation: name.clone(), on: path.to_string(), to }, text, Some(place))
         };
         shared.into_iter().chain([own]).map(grant).chain(self.groups(&action)).collect()
     }
@@ -372,12 +372,12 @@ impl Service<'_> {
         let system = self.asked.engine.estate.system(self.asked.system).id.place;
         let mut ways = Vec::new();
         for role in self.roles_in_chain() {
-            let action = Action { operation, path: format!("role/{role}") };
+            let action = Action { operation, path: format!("role/{role}").into() };
             ways.extend(self.groups(&action));
             let to = format!("user:{}", self.asked.question.user);
             let text = format!("if `{}` were granted `{ASSUME}` on `role/{}`", visible(&to), visible(role));
             // Whoever may assume a role has all that it has.
-            let change = Change::Allow { system: self.asked.on(), operation: ASSUME.to_owned(), on: action.path, to };
+            let change = Change::Allow { system: self.asked.on(), operation: ASSUME.to_owned(), on: action.path.to_string(), to };
             ways.push(way(change, text, Some(system)).of_width_if(Width::Wide, true));
         }
         ways

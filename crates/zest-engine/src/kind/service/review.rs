@@ -68,7 +68,7 @@ fn has_own_half(context: Context<'_>, identity: Identity, user: UserId, role: Ro
     let Some(&operation) = context.links.operation_ids.get(ASSUME).filter(|_| !context.links.is_application) else {
         return false;
     };
-    let action = Action { operation, path: format!("role/{}", context.engine.estate.role(role).id.value) };
+    let action = Action { operation, path: format!("role/{}", context.engine.estate.role(role).id.value).into() };
     let weighed = weigh(context, identity, user, &action, true);
     let is_denied = weighed.denies.iter().any(|(_, o)| *o == Outcome::Holds);
     !(is_denied || weighed.allows.is_empty() && weighed.unknown.is_empty())
