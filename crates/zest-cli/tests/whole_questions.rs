@@ -46,6 +46,7 @@ fn asked_singly_and_in_a_batch_every_question_has_the_same_answer() {
     let seed = zest_testkit::seed(20_261_127);
     let mut facts = Facts::new(seed);
     let count = zest_testkit::questions(20_000);
+    let mut prepared = std::collections::HashMap::new();
     let (mut allowed, mut stated) = (0, std::collections::BTreeMap::<&str, usize>::new());
     for _ in 0..count {
         let asked = facts.question();
@@ -63,6 +64,10 @@ fn asked_singly_and_in_a_batch_every_question_has_the_same_answer() {
         let by_json = parse_question(&question(&asked).to_string()).unwrap_or_else(|e| panic!("seed {seed}: {asked:?}: {e}"));
         assert_eq!((&in_batch, &by_json), (&asked, &asked), "seed {seed}");
         let (one, other) = (engine.decide(&asked), engine.decide(&in_batch));
+        // Prepared, it is answered with what others have left there, and with what itself has.
+        let line = (asked.system.clone(), asked.line.clone(), asked.form);
+        let ready = prepared.entry(line).or_insert_with(|| engine.prepare(&asked));
+        assert_eq!((ready.decide(&asked), ready.decide(&asked)), (one, one), "seed {seed}: {asked:?}");
         assert_eq!(one, other, "seed {seed}: {asked:?}");
         allowed += usize::from(one.refusal.is_none());
     }

@@ -223,7 +223,7 @@ fn prepared(row: impl Fn(&str, (f64, f64, f64), &str)) {
         ("a statement, PostgreSQL", &databases, Question::statement("", "fares", "SELECT zone FROM fares.price WHERE zone > 3")),
         ("a statement, MariaDB", &databases, Question::statement("", "points", "SELECT score FROM points.member").from(from)),
         ("a line, a device", &device, Question::new("", "sw-1", "show port pier-7 tally")),
-        ("an operation, a cloud", &cloud, Question::new("", "sky", "hull.start on line/project-7/hull")),
+        ("an operation, a cloud", &cloud, Question::new("", "sky", "hull.read on line/project-7/hull")),
         ("a line, a host with 1,000 rules", &host, Question::new("", "box", "/opt/jobs/run pier-7 now").acting(batch)),
     ];
     let mut rng = fastrand::Rng::with_seed(2);

@@ -16,7 +16,7 @@ const FROM_THE_TOP: &[(&str, &[&str])] = &[
     ("zest-engine", &["kind", "engine", "vocabulary", "links"]),
     ("zest-model", &["listing", "ask", "text", "entries", "entry", "written", "shape", "finding", "id", "table", "source", "more"]),
     ("zest-command", &["automaton", "alphabet", "pattern", "line"]),
-    ("zest-words", &["near", "hidden", "address"]),
+    ("zest-words", &["near", "hidden", "case", "address"]),
 ];
 
 /// Returns the folder of a crate.

@@ -173,7 +173,10 @@ const KEPT: usize = 1 << 16;
 
 /// What came of a prepared line, for each account in each sort of session.
 #[derive(Debug, Default)]
-struct Known(RwLock<HashTable<(Key<Box<str>>, Option<Refusal>)>>);
+struct Known(RwLock<HashTable<Came>>);
+
+/// A sort of session, and the refusal if there was one.
+type Came = (Key<Box<str>>, Option<Refusal>);
 
 impl Known {
     fn get(&self, key: &Key<&str>) -> Option<Option<Refusal>> {
