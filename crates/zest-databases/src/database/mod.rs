@@ -95,7 +95,9 @@ impl Accounts {
         let lent = groups.chain([Party::User(user)]).filter_map(|party| by_party.get(&party)).flatten();
         let own = by_login.get(&site.engine().estate().user(user).id.value).into_iter().flatten();
         let changed = self.lent.keys().filter_map(|name| by_name.get(name));
-        let mut found: Positions = lent.chain(own).chain(changed).copied().filter(|&p| self.may_use(site, user, p)).collect();
+        // What a layer changed may have taken one away as well.
+        let is_still = |&position: &usize| self.lent.is_empty() || self.may_use(site, user, position);
+        let mut found: Positions = lent.chain(own).chain(changed).copied().filter(is_still).collect();
         found.sort_unstable();
         found.dedup();
         found
@@ -173,9 +175,18 @@ pub(crate) fn accounts(site: Site<'_>, question: &Question, accounts: &Accounts,
 }
 
 impl Accounts {
-    /// Returns what a person types of an account's name.
-    pub(crate) fn login(&self, position: usize) -> &str {
-        &self.index.logins[position]
+    /// Returns the first account of the same login, if all of some have one; and whether there is but one of them.
+    pub(crate) fn of_one_login(&self, found: &[usize]) -> Option<(usize, bool)> {
+        let Index { logins, by_login, .. } = &*self.index;
+        match found {
+            [] => None,
+            [one] => Some((*one, true)),
+            [first, rest @ ..] => {
+                let login = &logins[*first];
+                let first = *by_login.get(login)?.first()?;
+                rest.iter().all(|&other| logins[other] == *login).then_some((first, false))
+            }
+        }
     }
 
     /// Returns the names of accounts.

@@ -5,7 +5,7 @@ use std::fmt;
 use std::hash::BuildHasher as _;
 use std::net::IpAddr;
 use std::ops::Deref;
-use std::sync::{Arc, RwLock};
+use std::sync::{Arc, OnceLock, RwLock};
 
 use hashbrown::HashTable;
 use jiff::Timestamp;
@@ -27,6 +27,8 @@ pub(crate) struct Server<R: Rules> {
     parts: Vec<Arc<Database>>,
     /// What is held at other moments: by how many of the grants that end are over.
     moments: RwLock<BTreeMap<usize, Arc<R::Held>>>,
+    /// When the passwords of the accounts end.
+    ends: OnceLock<Vec<Option<Timestamp>>>,
 }
 
 impl<R: Rules> fmt::Debug for Server<R> {
@@ -53,6 +55,7 @@ impl<R: Rules> Server<R> {
             system: Arc::clone(system),
             parts,
             moments: RwLock::default(),
+            ends: OnceLock::new(),
         }
     }
 
@@ -94,37 +97,39 @@ impl<R: Rules> Server<R> {
         Some(R::timed(&self.written).iter().filter(|t| t.value <= at).count())
     }
 
+    /// Returns when the password of an account ends, by its position; found out when it is first asked for.
+    fn password_ends(&self, position: usize) -> Option<Timestamp> {
+        let ends = self.ends.get_or_init(|| self.accounts.list.iter().map(|(account, _)| R::password_ends(&self.held, account)).collect());
+        ends.get(position).copied().flatten()
+    }
+
     /// Returns all that the answer about a prepared line depends on, once it is known which account is used; nothing where several
     /// could be.
-    fn key<'q>(&'q self, question: &'q Question, found: &[usize]) -> Option<Key<&'q str>> {
-        let (&first, rest) = found.split_first()?;
-        let login = self.accounts.login(first);
-        if rest.iter().any(|&other| self.accounts.login(other) != login) {
-            return None;
-        }
+    fn key<'q>(&self, question: &'q Question, found: &[usize]) -> Option<Key<&'q str>> {
+        let (account, is_one) = self.accounts.of_one_login(found)?;
         let session = &question.session;
-        let account = self.accounts.list[first].0.as_str();
         let role = session.one_role().ok()?;
         let is_over = |end: Timestamp| session.at.map(|at| at >= end);
         Some(Key {
-            login,
-            account: if rest.is_empty() { account } else { "" },
+            account,
+            is_one,
             role: role.map(Option::unwrap_or_default),
             has_none: role == Some(None),
             origin: session.origin,
             local: session.local,
             by_password: session.proofs.as_ref().is_none_or(|l| l.is_empty() || l.iter().any(|p| p.proof == Proof::Password)),
-            password_over: R::password_ends(&self.held, account).map(is_over),
+            password_over: self.password_ends(account).map(is_over),
             over: self.over(session.at),
         })
     }
 }
 
-/// All that the answer about a prepared line depends on.
+/// All that the answer about a prepared line depends on, on one server.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) struct Key<T> {
-    login: T,
-    account: T,
+    /// The account, or the first of those with its login.
+    account: usize,
+    is_one: bool,
     role: Option<T>,
     has_none: bool,
     origin: Option<IpAddr>,
@@ -134,30 +139,14 @@ pub(crate) struct Key<T> {
     over: Option<usize>,
 }
 
-impl Key<&str> {
-    fn owned(self) -> Key<Box<str>> {
-        let Self { login, account, role, has_none, origin, local, by_password, password_over, over } = self;
+impl<T> Key<T> {
+    /// Returns the key with the role in another form.
+    fn with<'a, U>(&'a self, role: impl FnOnce(&'a T) -> U) -> Key<U> {
+        let Self { account, is_one, role: of, has_none, origin, local, by_password, password_over, over } = self;
         Key {
-            login: login.into(),
-            account: account.into(),
-            role: role.map(Into::into),
-            has_none,
-            origin,
-            local,
-            by_password,
-            password_over,
-            over,
-        }
-    }
-}
-
-impl Key<Box<str>> {
-    fn borrowed(&self) -> Key<&str> {
-        let Self { login, account, role, has_none, origin, local, by_password, password_over, over } = self;
-        Key {
-            login,
-            account,
-            role: role.as_deref(),
+            account: *account,
+            is_one: *is_one,
+            role: of.as_ref().map(role),
             has_none: *has_none,
             origin: *origin,
             local: *local,
@@ -181,7 +170,7 @@ type Came = (Key<Box<str>>, Option<Refusal>);
 impl Known {
     fn get(&self, key: &Key<&str>) -> Option<Option<Refusal>> {
         let known = self.0.read().ok()?;
-        known.find(FxBuildHasher.hash_one(key), |(kept, _)| kept.borrowed() == *key).map(|(_, came)| *came)
+        known.find(FxBuildHasher.hash_one(key), |(kept, _)| kept.with(|role| &**role) == *key).map(|(_, came)| *came)
     }
 
     fn keep(&self, key: Key<&str>, came: Option<Refusal>) {
@@ -189,7 +178,7 @@ impl Known {
             && known.len() < KEPT
         {
             let hash = |key: &Key<&str>| FxBuildHasher.hash_one(key);
-            known.insert_unique(hash(&key), (key.owned(), came), |(kept, _)| hash(&kept.borrowed()));
+            known.insert_unique(hash(&key), (key.with(|role| Box::from(*role)), came), |(kept, _)| hash(&kept.with(|role| &**role)));
         }
     }
 }

@@ -1,8 +1,9 @@
 //! Walks a statement and notes what it touches.
 
 use std::collections::BTreeSet;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
+use rustc_hash::FxHashSet;
 use sqlparser::ast::{
     AccessExpr, Assignment, AssignmentTarget, CastKind, ConflictTarget, Cte, DataType, Delete, Distinct, Expr, FromTable, Function,
     FunctionArg, FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, GroupByWithModifier, Ident, InTarget, Insert,
@@ -153,11 +154,16 @@ struct Source {
     alias: String,
     /// The use it stands for; none for subqueries and functions, whose insides were noted already.
     at: Option<usize>,
-    /// None where the columns cannot be known.
-    columns: Option<Vec<String>>,
+    columns: Outputs,
 }
 
-type Outputs = Option<Vec<String>>;
+/// The columns of something; none where they cannot be known. They are shared: common table expressions hand them on and on.
+type Outputs = Option<Arc<Vec<String>>>;
+
+/// More columns than either server takes in one select list (PostgreSQL 1,664, MariaDB 4,096).
+const MOST_COLUMNS: usize = 4096;
+/// How many columns of sources are looked through for one statement.
+const MOST_WORK: usize = 50_000_000;
 
 /// The walk over one statement.
 pub(crate) struct Walker<'n> {
@@ -168,6 +174,8 @@ pub(crate) struct Walker<'n> {
     scopes: Vec<Vec<Source>>,
     with: Vec<(String, Outputs)>,
     depth: usize,
+    /// How much has been looked through.
+    work: usize,
 }
 
 /// The deepest nesting that is followed.
@@ -184,11 +192,31 @@ pub(crate) fn table_name(dialect: Dialect, name: &ObjectName) -> Vec<String> {
 
 impl<'n> Walker<'n> {
     pub(crate) fn new(dialect: Dialect, names: &'n mut dyn Names) -> Self {
-        Self { dialect, names, footprint: Footprint::default(), scopes: Vec::new(), with: Vec::new(), depth: 0 }
+        Self { dialect, names, footprint: Footprint::default(), scopes: Vec::new(), with: Vec::new(), depth: 0, work: 0 }
     }
 
     fn undecided(&mut self, why: impl Into<String>) {
         self.footprint.undecided.push(why.into());
+    }
+
+    /// Puts columns behind each other.
+    fn all_together(&mut self, lists: Vec<Outputs>) -> Outputs {
+        let lists: Vec<Arc<Vec<String>>> = lists.into_iter().collect::<Option<_>>()?;
+        if lists.iter().map(|l| l.len()).sum::<usize>() > MOST_COLUMNS {
+            self.undecided(format!("more than {MOST_COLUMNS} columns in one select list"));
+            return None;
+        }
+        Some(Arc::new(lists.iter().flat_map(|l| l.iter().cloned()).collect()))
+    }
+
+    /// Counts what is looked through; false once it is too much, and then the statement is not decided.
+    fn spend(&mut self, work: usize) -> bool {
+        let before = self.work;
+        self.work = before.saturating_add(work);
+        if before <= MOST_WORK && self.work > MOST_WORK {
+            self.undecided("too many sources and columns to look each up");
+        }
+        self.work <= MOST_WORK
     }
 
     fn same(&self, one: &str, other: &str) -> bool {
@@ -224,7 +252,7 @@ impl<'n> Walker<'n> {
         let last = name.0.last().and_then(|p| p.as_ident()).map_or(String::new(), |i| self.fold(i));
         let alias = alias.map_or(last, |a| self.fold(a));
         match self.relation(name, verb) {
-            Some((at, relation)) => Source { alias, at: Some(at), columns: Some(relation.columns) },
+            Some((at, relation)) => Source { alias, at: Some(at), columns: Some(Arc::new(relation.columns)) },
             None => Source { alias, at: None, columns: None },
         }
     }
@@ -265,7 +293,7 @@ impl Walker<'_> {
     fn cte(&mut self, cte: &Cte, recursive: bool) {
         let name = self.fold(&cte.alias.name);
         let named: Outputs =
-            (!cte.alias.columns.is_empty()).then(|| cte.alias.columns.iter().map(|c| fold(self.dialect, &c.name)).collect());
+            (!cte.alias.columns.is_empty()).then(|| Arc::new(cte.alias.columns.iter().map(|c| fold(self.dialect, &c.name)).collect()));
         if recursive {
             self.with.push((name.clone(), named.clone()));
         }
@@ -301,7 +329,7 @@ impl Walker<'_> {
                 values.rows.iter().flat_map(|r| &r.content).for_each(|e| self.expr(e));
                 self.scopes.pop();
                 self.tail(query, None);
-                values.rows.first().map(|r| (1..=r.content.len()).map(|i| format!("column{i}")).collect())
+                values.rows.first().map(|r| Arc::new((1..=r.content.len()).map(|i| format!("column{i}")).collect()))
             }
             SetExpr::Insert(statement) | SetExpr::Update(statement) | SetExpr::Delete(statement) | SetExpr::Merge(statement) => {
                 self.statement(statement)
@@ -318,7 +346,7 @@ impl Walker<'_> {
                             inserted: Columns::default(),
                             updated: Columns::default(),
                         });
-                        Some(relation.columns)
+                        Some(Arc::new(relation.columns))
                     }
                     Err(why) => {
                         self.undecided(why);
@@ -368,18 +396,16 @@ impl Walker<'_> {
         for item in &select.from {
             self.joins(item, Verb::Select);
         }
-        let mut outputs: Outputs = Some(Vec::new());
         let mut aliases = Vec::new();
+        let mut named = Vec::new();
         for item in &select.projection {
             let names = self.item(item);
             if let SelectItem::ExprWithAlias { alias, .. } = item {
                 aliases.push(self.fold(alias));
             }
-            outputs = outputs.zip(names).map(|(mut all, more)| {
-                all.extend(more);
-                all
-            });
+            named.push(names);
         }
+        let outputs = self.all_together(named);
         if let Some(Distinct::On(list)) = &select.distinct {
             if self.dialect == Dialect::Mariadb {
                 self.undecided("a clause of another dialect");
@@ -389,7 +415,7 @@ impl Walker<'_> {
         select.selection.iter().chain(&select.having).chain(&select.qualify).for_each(|e| self.expr(e));
         // Grouping and order may name an output column; that is no column of a relation then.
         if !aliases.is_empty() {
-            let named = Source { alias: String::new(), at: None, columns: Some(aliases) };
+            let named = Source { alias: String::new(), at: None, columns: Some(Arc::new(aliases)) };
             if let Some(scope) = self.scopes.last_mut() {
                 scope.push(named);
             }
@@ -432,15 +458,15 @@ impl Walker<'_> {
         match item {
             SelectItem::UnnamedExpr(expr) => {
                 self.expr(expr);
-                Some(vec![output_name(self.dialect, expr)])
+                Some(Arc::new(vec![output_name(self.dialect, expr)]))
             }
             SelectItem::ExprWithAlias { expr, alias } => {
                 self.expr(expr);
-                Some(vec![self.fold(alias)])
+                Some(Arc::new(vec![self.fold(alias)]))
             }
             SelectItem::ExprWithAliases { expr, aliases } => {
                 self.expr(expr);
-                Some(aliases.iter().map(|a| self.fold(a)).collect())
+                Some(Arc::new(aliases.iter().map(|a| self.fold(a)).collect()))
             }
             SelectItem::Wildcard(_) => {
                 let scope = self.scopes.last().cloned().unwrap_or_default();
@@ -464,19 +490,16 @@ impl Walker<'_> {
     }
 
     fn all_of(&mut self, sources: &[Source]) -> Outputs {
-        let mut outputs: Outputs = Some(Vec::new());
+        let mut lists = Vec::new();
         for source in sources.iter().filter(|s| !s.alias.is_empty()) {
             if let Some(at) = source.at {
                 self.footprint.uses[at].verbs.insert(Verb::Select);
-                let columns = source.columns.clone().unwrap_or_default();
+                let columns = source.columns.iter().flat_map(|columns| columns.iter().cloned());
                 self.footprint.uses[at].selected.names.extend(columns);
             }
-            outputs = outputs.zip(source.columns.clone()).map(|(mut all, more)| {
-                all.extend(more);
-                all
-            });
+            lists.push(source.columns.clone());
         }
-        outputs
+        self.all_together(lists)
     }
 
     fn joins(&mut self, item: &TableWithJoins, verb: Verb) {
@@ -498,8 +521,9 @@ impl Walker<'_> {
                 self.undecided("a join of another dialect");
                 continue;
             };
-            let scope = self.scopes.last().cloned().unwrap_or_default();
-            let (left, right) = (&scope[before.min(seen)..seen], &scope[seen..]);
+            let by_name = matches!(constraint, JoinConstraint::Using(_) | JoinConstraint::UsingAlias(..) | JoinConstraint::Natural);
+            let scope = if by_name && self.spend(seen) { self.scopes.last().cloned().unwrap_or_default() } else { Vec::new() };
+            let (left, right) = if scope.is_empty() { (&[][..], &[][..]) } else { (&scope[before.min(seen)..seen], &scope[seen..]) };
             match constraint {
                 JoinConstraint::On(expr) => self.expr(expr),
                 JoinConstraint::Using(list) | JoinConstraint::UsingAlias(list, _) => {
@@ -509,10 +533,10 @@ impl Walker<'_> {
                     }
                 }
                 JoinConstraint::Natural => {
-                    let columns: Vec<String> = right.iter().filter_map(|s| s.columns.clone()).flatten().collect();
-                    let common = columns.iter().filter(|c| left.iter().any(|s| s.columns.as_ref().is_some_and(|l| l.contains(c))));
-                    for column in common.cloned().collect::<Vec<_>>() {
-                        self.in_both(left, right, &column);
+                    let columns = |list: &[Source]| list.iter().filter_map(|s| s.columns.clone()).collect::<Vec<_>>();
+                    let on_the_left: FxHashSet<String> = columns(left).iter().flat_map(|l| l.iter().cloned()).collect();
+                    for column in columns(right).iter().flat_map(|l| l.iter()).filter(|c| on_the_left.contains(*c)) {
+                        self.in_both(left, right, column);
                     }
                 }
                 JoinConstraint::None => {}
@@ -522,6 +546,9 @@ impl Walker<'_> {
 
     fn in_both(&mut self, left: &[Source], right: &[Source], column: &str) {
         for source in left.iter().chain(right) {
+            if !self.spend(source.columns.as_ref().map_or(1, |l| l.len())) {
+                return;
+            }
             if let (Some(at), Some(name)) = (source.at, source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)))) {
                 let name = name.clone();
                 self.select_column(at, &name);
@@ -545,7 +572,7 @@ impl Walker<'_> {
                     if source.at.is_some() {
                         self.undecided("columns are renamed in FROM");
                     }
-                    source.columns = Some(alias.columns.iter().map(|c| self.fold(&c.name)).collect());
+                    source.columns = Some(Arc::new(alias.columns.iter().map(|c| self.fold(&c.name)).collect()));
                 }
                 self.see(source);
             }
@@ -564,7 +591,7 @@ impl Walker<'_> {
                     *scope = hidden;
                 }
                 let columns = match alias.as_ref().filter(|a| !a.columns.is_empty()) {
-                    Some(alias) => Some(alias.columns.iter().map(|c| self.fold(&c.name)).collect()),
+                    Some(alias) => Some(Arc::new(alias.columns.iter().map(|c| self.fold(&c.name)).collect())),
                     None => outputs,
                 };
                 let alias = alias.as_ref().map_or("?".to_owned(), |a| self.fold(&a.name));
@@ -608,28 +635,16 @@ fn output_name(dialect: Dialect, expr: &Expr) -> String {
 impl Walker<'_> {
     fn column(&mut self, alias: Option<&str>, column: &str) {
         for scope in (0..self.scopes.len()).rev() {
-            let sources = self.scopes[scope].clone();
-            for source in sources.iter().filter(|s| alias.is_none_or(|a| s.alias == a)) {
-                let known = source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)).cloned());
-                let is_system = self.dialect == Dialect::Postgresql
-                    && alias.is_some()
-                    && matches!(column, "ctid" | "xmin" | "xmax" | "cmin" | "cmax" | "tableoid");
-                match (known, source.at) {
-                    (Some(name), Some(at)) => return self.select_column(at, &name),
-                    (Some(_), None) => return,
-                    (None, Some(at)) if is_system => return self.select_column(at, column),
-                    _ if source.columns.is_none() && source.at.is_none() && (alias.is_some() || sources.len() == 1) => return,
-                    _ => {}
-                }
+            let width = |s: &Source| s.columns.as_ref().map_or(1, |l| l.len());
+            let work = self.scopes[scope].iter().map(|s| if alias.is_none_or(|a| s.alias == a) { width(s) } else { 1 }).sum();
+            if !self.spend(work) {
+                return;
             }
-            // The name of a source alone is its whole row.
-            if alias.is_none()
-                && let Some(source) = sources.iter().find(|s| s.alias == column && !s.alias.is_empty())
-                && self.dialect == Dialect::Postgresql
-            {
-                if let Some(at) = source.at {
-                    self.select_whole(at);
-                }
+            // The scope is looked at as a whole before anything is noted.
+            let sources = std::mem::take(&mut self.scopes[scope]);
+            let came = self.column_of(&sources, alias, column);
+            self.scopes[scope] = sources;
+            if came {
                 return;
             }
         }
@@ -638,6 +653,40 @@ impl Walker<'_> {
             return self.undecided(format!("the column `{shown}` may come from something whose columns are not known"));
         }
         self.undecided(format!("no column is called `{shown}`"));
+    }
+
+    /// Looks a column up in one scope; returns whether the search ends there.
+    fn column_of(&mut self, sources: &[Source], alias: Option<&str>, column: &str) -> bool {
+        for source in sources.iter().filter(|s| alias.is_none_or(|a| s.alias == a)) {
+            let known = source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)).cloned());
+            let is_system = self.dialect == Dialect::Postgresql
+                && alias.is_some()
+                && matches!(column, "ctid" | "xmin" | "xmax" | "cmin" | "cmax" | "tableoid");
+            match (known, source.at) {
+                (Some(name), Some(at)) => {
+                    self.select_column(at, &name);
+                    return true;
+                }
+                (Some(_), None) => return true,
+                (None, Some(at)) if is_system => {
+                    self.select_column(at, column);
+                    return true;
+                }
+                _ if source.columns.is_none() && source.at.is_none() && (alias.is_some() || sources.len() == 1) => return true,
+                _ => {}
+            }
+        }
+        // The name of a source alone is its whole row.
+        if alias.is_none()
+            && let Some(source) = sources.iter().find(|s| s.alias == column && !s.alias.is_empty())
+            && self.dialect == Dialect::Postgresql
+        {
+            if let Some(at) = source.at {
+                self.select_whole(at);
+            }
+            return true;
+        }
+        false
     }
 
     fn argument(&mut self, argument: &FunctionArg) {
@@ -880,15 +929,8 @@ impl Walker<'_> {
     }
 
     fn returning(&mut self, items: Option<&Vec<SelectItem>>) -> Outputs {
-        let mut outputs: Outputs = Some(Vec::new());
-        for item in items.into_iter().flatten() {
-            let names = self.item(item);
-            outputs = outputs.zip(names).map(|(mut all, more)| {
-                all.extend(more);
-                all
-            });
-        }
-        outputs
+        let named = items.into_iter().flatten().map(|item| self.item(item)).collect();
+        self.all_together(named)
     }
 
     fn insert(&mut self, insert: &Insert) -> Outputs {
@@ -904,7 +946,7 @@ impl Walker<'_> {
             self.scopes.push(vec![target.clone()]);
             insert.assignments.iter().for_each(|a| self.expr(&a.value));
             self.scopes.pop();
-            given = Some(Some(insert.assignments.iter().map(|_| String::new()).collect()));
+            given = Some(Some(Arc::new(insert.assignments.iter().map(|_| String::new()).collect())));
         }
         if let Some(at) = target.at {
             let listed: Vec<String> = if insert.assignments.is_empty() {
@@ -915,11 +957,11 @@ impl Walker<'_> {
             let set: Vec<String> = match (listed.is_empty(), given) {
                 (false, _) => self.known(&columns, &listed),
                 (true, None) => Vec::new(),
-                (true, Some(_)) if self.dialect == Dialect::Mariadb => columns.clone(),
+                (true, Some(_)) if self.dialect == Dialect::Mariadb => columns.to_vec(),
                 (true, Some(Some(outputs))) => columns.iter().take(outputs.len()).cloned().collect(),
                 (true, Some(None)) => {
                     self.undecided("how many columns are inserted");
-                    columns.clone()
+                    columns.to_vec()
                 }
             };
             self.footprint.uses[at].inserted.names.extend(set);
@@ -1116,7 +1158,7 @@ impl Walker<'_> {
                 MergeAction::Insert(insert) => {
                     let columns = target.columns.clone().unwrap_or_default();
                     let listed: Vec<String> = insert.columns.iter().filter_map(|c| table_name(self.dialect, c).pop()).collect();
-                    let set = if listed.is_empty() { columns } else { self.known(&columns, &listed) };
+                    let set = if listed.is_empty() { columns.to_vec() } else { self.known(&columns, &listed) };
                     if let Some(at) = target.at {
                         self.footprint.uses[at].verbs.insert(Verb::Insert);
                         self.footprint.uses[at].inserted.names.extend(set);
@@ -1139,6 +1181,6 @@ impl Walker<'_> {
             }
         }
         self.scopes.pop();
-        Some(Vec::new())
+        Some(Arc::default())
     }
 }
