@@ -91,6 +91,8 @@ impl AlphabetBuilder {
             classes: vec![Vec::new()],
             class_of_state: FxHashMap::default(),
             open_example: vec![None],
+            slot_classes: Vec::new(),
+            closed_words: Vec::new(),
             words: self.words.iter().map(|(text, &word)| (text.clone(), Symbol { word, class: 0 })).collect(),
             slots: self.slots,
             dfa,
@@ -119,6 +121,10 @@ pub struct Alphabet {
     class_of_state: FxHashMap<StateID, u32>,
     /// For each class a word that is not a fixed word, if there is one.
     open_example: Vec<Option<Box<str>>>,
+    /// For each slot the classes of which it takes the words.
+    slot_classes: Vec<Vec<u32>>,
+    /// The fixed words of classes that have no other word.
+    closed_words: Vec<u32>,
 }
 
 impl Alphabet {
@@ -157,6 +163,11 @@ impl Alphabet {
         self.classes.len()
     }
 
+    /// Returns the classes of which a slot takes the words, ascending.
+    pub(crate) fn slot_classes(&self, slot: u32) -> &[u32] {
+        &self.slot_classes[slot as usize]
+    }
+
     pub(crate) fn class_slots(&self, class: u32) -> &[u32] {
         &self.classes[class as usize]
     }
@@ -177,23 +188,16 @@ impl Alphabet {
     }
 
     /// Returns every letter that can occur, given the fixed words that matter at this point: those words, one
-    /// other word of each class, and where a class has no other word, its fixed words.
-    pub(crate) fn letters(&self, relevant: &FxHashSet<u32>) -> Vec<Symbol> {
+    /// other word of each class, and where a class has no other word, its fixed words. Where classes do not matter, one other word
+    /// stands for all.
+    pub(crate) fn letters(&self, relevant: &FxHashSet<u32>, classes_matter: bool) -> Vec<Symbol> {
         let mut letters: Vec<Symbol> = relevant.iter().map(|&w| self.fixed(w)).collect();
         letters.sort_by_key(|s| s.word);
-        let mut closed = FxHashSet::default();
-        for (class, example) in self.open_example.iter().enumerate() {
-            if example.is_some() {
-                letters.push(Symbol { word: NO_WORD, class: class as u32 });
-            } else {
-                closed.insert(class as u32);
-            }
-        }
-        if !closed.is_empty() {
-            let words = 0..self.texts.len() as u32;
-            letters
-                .extend(words.filter(|w| closed.contains(&self.word_class[*w as usize]) && !relevant.contains(w)).map(|w| self.fixed(w)));
-        }
+        let most = if classes_matter { usize::MAX } else { 1 };
+        let open = self.open_example.iter().enumerate().filter(|(_, example)| example.is_some());
+        let open = open.map(|(class, _)| Symbol { word: NO_WORD, class: class as u32 });
+        let closed = self.closed_words.iter().filter(|w| !relevant.contains(w)).map(|&w| self.fixed(w));
+        letters.extend(open.chain(closed).take(most));
         letters
     }
 
@@ -227,6 +231,12 @@ impl Alphabet {
         if self.dfa.is_none() && self.open_example[0].is_none() {
             self.open_example[0] = (0..).map(|n| format!("other{n}").into_boxed_str()).find(|w| !self.words.contains_key(w));
         }
+        self.slot_classes = vec![Vec::new(); self.slots.len()];
+        for (class, slots) in self.classes.iter().enumerate() {
+            slots.iter().for_each(|&slot| self.slot_classes[slot as usize].push(class as u32));
+        }
+        let is_closed = |word: &u32| self.open_example[self.word_class[*word as usize] as usize].is_none();
+        self.closed_words = (0..self.texts.len() as u32).filter(is_closed).collect();
     }
 
     fn walk_slots(&mut self, dfa: &dense::DFA<Vec<u32>>) {
@@ -277,9 +287,13 @@ impl Alphabet {
             }
         }
         before.values_mut().for_each(Vec::dedup);
+        let mut goals: Vec<Vec<StateID>> = vec![Vec::new(); self.classes.len()];
+        for (&state, &class) in seen.iter().filter(|(_, class)| **class != u32::MAX) {
+            goals[class as usize].push(state);
+        }
         for (class, fixed) in fixed_of_class.into_iter().enumerate() {
             let goal = |state: &StateID| seen.get(state).is_some_and(|c| *c as usize == class);
-            let useful = co_reachable(seen.keys().filter(|s| goal(s)), &before);
+            let useful = co_reachable(goals[class].iter(), &before);
             let mut visits: FxHashMap<StateID, usize> = FxHashMap::default();
             let mut queue = VecDeque::from([(start, String::new())]);
             while let Some((state, word)) = queue.pop_front() {

@@ -9,6 +9,7 @@ use std::collections::VecDeque;
 use std::ops::ControlFlow;
 
 use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
 
 use crate::alphabet::{Alphabet, NO_WORD, Symbol};
 use crate::pattern::{Pattern, WordPattern};
@@ -16,7 +17,7 @@ use crate::pattern::{Pattern, WordPattern};
 /// The most states one command set may need.
 pub const MAX_STATES: usize = 200_000;
 /// The most steps that building one command set may take.
-pub const MAX_STEPS: usize = 20_000_000;
+pub const MAX_STEPS: usize = 50_000_000;
 /// The most state combinations that one comparison of automata looks at.
 pub const MAX_COMBINATIONS: usize = 200_000;
 
@@ -192,12 +193,22 @@ impl Builder<'_> {
         };
         let is_by_class = !by_slot.is_empty();
         let fallback = if is_by_class {
-            self.steps += self.alphabet.class_count();
-            let classes = 0..self.alphabet.class_count() as u32;
-            let targets: Result<Vec<u32>, TooLarge> = classes.map(|class| self.state(slots_of(self.alphabet, class))).collect();
-            let first = self.automaton.by_class.len() as u32;
-            self.automaton.by_class.extend(targets?);
-            first
+            // Most classes are of no slot here: for those it is as for any other word.
+            let mut classes: Vec<u32> = by_slot.keys().flat_map(|&slot| self.alphabet.slot_classes(slot).iter().copied()).collect();
+            classes.sort_unstable();
+            classes.dedup();
+            self.steps += self.alphabet.class_count() / 8;
+            self.steps += classes.iter().map(|&class| 1 + self.alphabet.class_slots(class).len()).sum::<usize>();
+            if self.steps > MAX_STEPS {
+                return Err(TooLarge);
+            }
+            let other = self.state(always.clone())?;
+            let first = self.automaton.by_class.len();
+            self.automaton.by_class.resize(first + self.alphabet.class_count(), other);
+            for class in classes {
+                self.automaton.by_class[first + class as usize] = self.state(slots_of(self.alphabet, class))?;
+            }
+            first as u32
         } else {
             self.state(always.clone())?
         };
@@ -236,7 +247,7 @@ pub enum Explored {
 /// Walks several automata of one alphabet side by side over all lines at once, shortest lines first.
 ///
 /// `visit` gets the states and a shortest line that leads to them. Combinations for which `is_alive` is false
-/// are not followed further.
+/// are not followed further, nor those in which the first automaton takes no part any more.
 pub fn explore(
     alphabet: &Alphabet,
     automata: &[&Automaton],
@@ -261,14 +272,21 @@ pub fn explore(
             return Explored::Stopped;
         }
         let relevant: FxHashSet<u32> = automata.iter().zip(&*states).flat_map(|(a, &s)| a.edge_words[s as usize].iter().copied()).collect();
-        for symbol in alphabet.letters(&relevant) {
-            let to: Box<[u32]> = automata.iter().zip(&*states).map(|(a, &s)| a.step(s, symbol)).collect();
-            if is_alive(&to) && !seen.contains(&to) {
+        let classes_matter = automata.iter().zip(&*states).any(|(a, &s)| a.states[s as usize].is_by_class);
+        for symbol in alphabet.letters(&relevant, classes_matter) {
+            // The first one leads, and most letters lead it nowhere.
+            let first = automata[0].step(states[0], symbol);
+            if is_dead(first) {
+                continue;
+            }
+            let others = automata[1..].iter().zip(&states[1..]).map(|(a, &s)| a.step(s, symbol));
+            let to: SmallVec<[u32; 8]> = std::iter::once(first).chain(others).collect();
+            if is_alive(&to) && !seen.contains(&to[..]) {
                 if found.len() >= MAX_COMBINATIONS {
                     return Explored::GaveUp;
                 }
-                seen.insert(to.clone());
-                found.push((to, next, symbol));
+                seen.insert(to[..].into());
+                found.push((to[..].into(), next, symbol));
             }
         }
         next += 1;

@@ -1,8 +1,9 @@
 //! What a session holds on a MariaDB server, and what is odd about one.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
+use rustc_hash::FxHashSet;
 
 use super::{AccountName, Holder, Scope, Server, open_as};
 use crate::database::entered;
@@ -206,7 +207,7 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
             findings.push(finding);
             continue;
         }
-        let roles: Vec<&String> = state.memberships.keys().filter(|(m, _)| *m == holder).map(|(_, r)| r).collect();
+        let roles: Vec<&String> = state.granted_to(&holder).collect();
         if account.default_role.is_none() && !roles.is_empty() && name.user != "root" {
             let list = roles.iter().map(|r| format!("`{}`", visible(r))).collect::<Vec<_>>().join(", ");
             findings.push(
@@ -218,12 +219,14 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
         let all = state.grants.get(&(holder, Scope::Everything)).is_some_and(|h| h.privileges == super::Level::Global.applicable());
         nobody_uses(engine, &name.to_string(), &name.user, !server.accounts.used_by(&name.to_string()).is_empty(), all, at, findings);
     }
+    let root = Holder::Account(AccountName::new("root", "localhost"));
+    let used: FxHashSet<&String> = state.memberships.keys().filter(|(m, _)| *m != root).map(|(_, role)| role).collect();
+    let granted: BTreeSet<&Holder> = state.grants.keys().map(|(holder, _)| holder).collect();
     for role in &state.roles {
         let holder = Holder::Role(role.clone());
         let Some(at) = place(&holder) else { continue };
-        let holds = state.grants.keys().any(|(h, _)| *h == holder) || state.memberships.keys().any(|(m, _)| *m == holder);
-        let root = Holder::Account(AccountName::new("root", "localhost"));
-        let used = state.memberships.keys().any(|(m, r)| r == role && *m != root);
+        let holds = granted.contains(&holder) || state.granted_to(&holder).next().is_some();
+        let used = used.contains(role);
         no_use(!holds, !used, &visible(role), at, findings);
     }
 }

@@ -1,6 +1,9 @@
 //! What one MariaDB server knows: accounts, roles, memberships, objects, and grants at every level.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::OnceLock;
+
+use rustc_hash::FxHashSet;
 
 use super::name::{AccountName, Holder, ObjectName, Scope, matches, rank};
 use super::privilege::{Level, Privilege, Privileges};
@@ -181,22 +184,25 @@ impl State {
         }
     }
 
+    /// Returns the roles that somebody was granted, in their order.
+    pub(crate) fn granted_to<'s>(&'s self, member: &Holder) -> impl Iterator<Item = &'s String> + use<'s> {
+        let (from, member) = ((member.clone(), String::new()), member.clone());
+        self.memberships.range(from..).map(|(key, _)| key).take_while(move |(m, _)| *m == member).map(|(_, role)| role)
+    }
+
     /// Returns the roles that a role brings, itself among them.
     #[must_use]
     pub fn roles_of(&self, role: &Holder) -> BTreeSet<Holder> {
-        let mut found = BTreeSet::from([role.clone()]);
+        let mut seen: FxHashSet<&str> = FxHashSet::default();
         let mut queue = vec![role.clone()];
         while let Some(at) = queue.pop() {
-            let from = (at.clone(), String::new());
-            for (member, parent) in self.memberships.range(from..).map(|(k, _)| k).take_while(|(m, _)| *m == at) {
-                debug_assert_eq!(*member, at);
-                let parent = Holder::Role(parent.clone());
-                if found.insert(parent.clone()) {
-                    queue.push(parent);
+            for parent in self.granted_to(&at) {
+                if seen.insert(parent) {
+                    queue.push(Holder::Role(parent.clone()));
                 }
             }
         }
-        found
+        seen.into_iter().map(|role| Holder::Role(role.to_owned())).chain([role.clone()]).collect()
     }
 
     /// Returns the accounts by which a session may make a role active: those of the session's login whose origin fits
@@ -248,6 +254,8 @@ pub struct View<'s> {
     /// None for a definer's rights, which come from no origin but the account's own.
     origin: Option<Origin>,
     role: Option<String>,
+    /// The role and PUBLIC, each with what it includes; found out when it is first asked for.
+    others: OnceLock<Vec<BTreeSet<Holder>>>,
 }
 
 /// One ground for something held.
@@ -276,13 +284,13 @@ impl<'s> View<'s> {
     /// Makes the view of a session.
     #[must_use]
     pub fn new(state: &'s State, account: &AccountName, origin: Origin, role: Option<&str>) -> Self {
-        Self { state, account: account.clone(), origin: Some(origin), role: role.map(str::to_owned) }
+        Self { state, account: account.clone(), origin: Some(origin), role: role.map(str::to_owned), others: OnceLock::new() }
     }
 
     /// Makes the view of a definer.
     #[must_use]
     pub fn of_definer(state: &'s State, account: &AccountName) -> Self {
-        Self { state, account: account.clone(), origin: None, role: None }
+        Self { state, account: account.clone(), origin: None, role: None, others: OnceLock::new() }
     }
 
     /// Returns the active role.
@@ -294,7 +302,8 @@ impl<'s> View<'s> {
     /// Returns the view of the same session with another role active.
     #[must_use]
     pub fn with_role(&self, role: &str) -> Self {
-        Self { role: Some(role.to_owned()), ..self.clone() }
+        let Self { state, account, origin, role: _, others: _ } = self;
+        Self { state, account: account.clone(), origin: origin.clone(), role: Some(role.to_owned()), others: OnceLock::new() }
     }
 
     /// Returns whether this session may make a role active.
@@ -317,19 +326,20 @@ impl<'s> View<'s> {
     }
 
     /// The role and PUBLIC, each with what it includes.
-    fn others(&self) -> Vec<BTreeSet<Holder>> {
-        let role = self.role.as_ref().map(|r| self.state.roles_of(&Holder::Role(r.clone())));
-        let given = |(m, _): &(Holder, String)| *m == Holder::Public;
-        let has_public = self.state.has_public || self.state.memberships.keys().any(given);
-        let public = has_public.then(|| self.state.roles_of(&Holder::Public));
-        role.into_iter().chain(public).collect()
+    fn others(&self) -> &[BTreeSet<Holder>] {
+        self.others.get_or_init(|| {
+            let role = self.role.as_ref().map(|r| self.state.roles_of(&Holder::Role(r.clone())));
+            let has_public = self.state.has_public || self.state.granted_to(&Holder::Public).next().is_some();
+            let public = has_public.then(|| self.state.roles_of(&Holder::Public));
+            role.into_iter().chain(public).collect()
+        })
     }
 
     /// Returns what is held globally, with grounds.
     #[must_use]
     pub fn global(&self) -> (Privileges, Vec<(Privileges, Source)>) {
         let own = self.counting_globally();
-        let (mut all, mut grounds) = self.sum(self.others().into_iter().flatten().map(|h| (h, Scope::Everything)));
+        let (mut all, mut grounds) = self.sum(self.others().iter().flatten().map(|h| (h.clone(), Scope::Everything)));
         let of_own = own.iter().map(|a| self.sum([(Holder::Account(a.clone()), Scope::Everything)].into_iter()));
         if let Some((common, of_common)) = of_own.reduce(|(a, grounds), (b, _)| (a.and(b), grounds)) {
             all = all.or(common);
@@ -408,7 +418,7 @@ impl<'s> View<'s> {
         for holders in self.others() {
             // The patterns of all included roles are merged by their text; then the most specific one counts.
             let mut merged: BTreeMap<&str, (Privileges, Vec<Source>)> = BTreeMap::new();
-            for holder in &holders {
+            for holder in holders {
                 for ((h, scope), held) in patterns(holder) {
                     if let Scope::Databases(pattern) = scope {
                         let entry = merged.entry(pattern).or_default();
@@ -494,9 +504,9 @@ impl<'s> View<'s> {
         let scope = Scope::Table(database.to_owned(), name.to_owned());
         let mut found = OnTable { privileges: global.or(of_database), ..OnTable::default() };
         let own = self.own_rows(&scope);
-        let others = self.others().into_iter().flatten().filter_map(|h| {
+        let others = self.others().iter().flatten().filter_map(|h| {
             let held = self.state.grants.get(&(h.clone(), scope.clone()))?.clone();
-            Some((h, held))
+            Some((h.clone(), held))
         });
         for (holder, held) in own.into_iter().chain(others) {
             found.privileges = found.privileges.or(held.privileges);
@@ -522,7 +532,7 @@ impl<'s> View<'s> {
         grounds.extend(more);
         let own = self.own_rows(scope);
         let others =
-            self.others().into_iter().flatten().filter_map(|h| Some((h.clone(), self.state.grants.get(&(h, scope.clone()))?.clone())));
+            self.others().iter().flatten().filter_map(|h| Some((h.clone(), self.state.grants.get(&(h.clone(), scope.clone()))?.clone())));
         for (holder, held) in own.into_iter().chain(others) {
             sum = sum.or(held.privileges);
             grounds.push((held.privileges, Source { holder, scope: scope.clone(), place: held.place }));
@@ -560,10 +570,10 @@ impl<'s> View<'s> {
             _ => false,
         };
         // What PUBLIC holds on single objects does not bring their database into the list (found on 10.11).
-        let others = self.role.as_ref().map(|r| self.state.roles_of(&Holder::Role(r.clone()))).unwrap_or_default();
+        let others = self.role.as_ref().and_then(|_| self.others().first());
         self.state.grants.keys().filter(|(_, s)| is_in(s)).any(|(holder, _)| match holder {
             Holder::Account(account) => account.user == self.account.user && self.fits(account),
-            other => others.contains(other),
+            other => others.is_some_and(|others| others.contains(other)),
         })
     }
 

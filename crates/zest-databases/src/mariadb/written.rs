@@ -10,6 +10,7 @@ use super::document::level_of;
 use super::name::{AccountName, Class, Holder, ObjectName, Scope};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Account, GrantChange, Object, State};
+use crate::database::circles::closing;
 use crate::database::not_modelled::{GONE, notes};
 use zest_model::entry::{Credential, Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
 use zest_model::finding::{Code, Finding};
@@ -207,10 +208,13 @@ impl Reader<'_> {
     }
 
     fn circles(&mut self, parts: &[Arc<Database>]) {
-        for entry in parts.iter().flat_map(|p| &p.roles) {
+        let all = || parts.iter().flat_map(|p| &p.roles);
+        let joins = all().flat_map(|e| e.member_of.iter().chain(&e.administers).map(|role| (e.name.value.as_str(), role.value.as_str())));
+        let mut closing = closing(&joins.collect::<Vec<_>>()).into_iter();
+        for entry in all() {
             let own = Holder::Role(entry.name.value.clone());
             for role in entry.member_of.iter().chain(&entry.administers) {
-                if self.state.roles_of(&Holder::Role(role.value.clone())).contains(&own) {
+                if closing.next().unwrap_or_default() {
                     self.state.memberships.remove(&(own.clone(), role.value.clone()));
                     self.findings.push(
                         Finding::new(

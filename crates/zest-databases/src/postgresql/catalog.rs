@@ -389,22 +389,15 @@ impl Catalog {
         let mut queue: VecDeque<String> = [role.to_owned()].into();
         while let Some(at) = queue.pop_front() {
             let chain = chains[&at].clone();
-            for parent in self.state.roles_of(&at, true).into_iter().skip(1) {
-                if self.is_direct(&at, &parent) && !chains.contains_key(&parent) {
-                    let mut longer = chain.clone();
-                    longer.push(parent.clone());
-                    chains.insert(parent.clone(), longer);
-                    queue.push_back(parent);
+            for parent in self.state.parents_of(&at, true) {
+                if !chains.contains_key(parent) {
+                    let longer = chain.iter().cloned().chain([parent.to_owned()]).collect();
+                    chains.insert(parent.to_owned(), longer);
+                    queue.push_back(parent.to_owned());
                 }
             }
         }
         chains
-    }
-
-    fn is_direct(&self, member: &str, role: &str) -> bool {
-        self.state.roles.get(member).is_some_and(|r| r.member_of.contains_key(role))
-            || PREDEFINED.iter().any(|(p, m)| *p == member && m.contains(&role))
-            || role == "pg_database_owner" && member == self.state.database_owner()
     }
 }
 

@@ -60,9 +60,11 @@ pub(crate) fn open(question: &Question, server: &Server, catalog: &Catalog, foun
     }
     let database = catalog.object(&ObjectName::database());
     let connects = database.is_some_and(|d| catalog.holds(number, d, Privilege::Connect, Want::Privilege));
-    let connect = Need::privilege(account, &ObjectName::database(), Privilege::Connect, On::Object).outcome(catalog);
     if connects {
-        trace.pass(Stage::Entry, || (connect.text, connect.place));
+        trace.pass(Stage::Entry, || {
+            let connect = Need::privilege(account, &ObjectName::database(), Privilege::Connect, On::Object).outcome(catalog);
+            (connect.text, connect.place)
+        });
     } else {
         trace.refuse(Stage::Entry, Refusal::ConnectClosed, || {
             (format!("`{shown}` does not hold connect on the database"), server.places.objects.get(&ObjectName::database()).copied())

@@ -72,8 +72,11 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                     || PREDEFINED.iter().any(|(name, _)| name == r)
                     || state.roles.get(r).is_some_and(|r| r.create_role || r.create_database || r.replication || r.bypass_row_security)
             };
+            let within = state.open_to(std::iter::once(standing.account.as_str()));
+            let is_superuser = state.is_superuser(&standing.account);
+            let may_become = |r: &str| is_superuser || within.contains(r);
             let is_own = |r: &&String| **r == standing.account;
-            let mut open: Vec<&String> = candidates.iter().copied().filter(|r| state.may_become(&standing.account, r)).collect();
+            let mut open: Vec<&String> = candidates.iter().copied().filter(|r| may_become(r)).collect();
             open.sort_by_key(|r| governs(r));
             ways.extend(open.iter().take(PROPOSED).map(|r| {
                 let as_role = way(Change::ActiveRole((*r).clone()), format!("once `{}` is the active role", visible(r)), None);
@@ -81,7 +84,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             }));
             // Memberships that would bring it; roles without login first.
             let mut groups: Vec<&String> = candidates.iter().copied().filter(|r| !state.roles.get(*r).is_some_and(|x| x.login)).collect();
-            groups.retain(|r| !state.may_become(&standing.account, r));
+            groups.retain(|r| !may_become(r));
             // Those that own things would bring far more than what is wanted.
             groups.sort_by_key(|r| (governs(r), owned(r)));
             let member = |r: &String| {

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
+use rustc_hash::FxHashSet;
 
 use super::{Class, Grantee, ObjectName, Privilege, Server, Want, Way, state_of};
 use crate::database::entered;
@@ -30,8 +31,9 @@ pub(super) fn effective(site: Site<'_>, server: &Server, user: UserId, session: 
     let Ok(standing) = entered(site, &question, server, &catalog, &mut Trace::silent()) else { return nothing };
     let held = of_role(engine, &catalog, &standing.role);
     let mut once_active = Vec::new();
+    let within = catalog.state().open_to(std::iter::once(standing.account.as_str()));
     for role in catalog.state().roles.keys().filter(|r| **r != standing.role && !catalog.state().is_superuser(&standing.account)) {
-        if catalog.state().may_become(&standing.account, role) {
+        if within.contains(role.as_str()) {
             let more = without(of_role(engine, &catalog, role), &held);
             if !more.is_empty() {
                 once_active.push((role.clone(), more));
@@ -242,13 +244,17 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
 fn shut_schemas(catalog: &super::Catalog, findings: &mut Vec<Finding>) {
     let state = catalog.state();
     let mut seen = BTreeSet::new();
+    let mut reached_of: BTreeMap<ObjectName, FxHashSet<&str>> = BTreeMap::new();
     for (name, object) in &state.objects {
         let Some(schema) = name.schema().map(|s| ObjectName::new(Class::Schema, &[s])) else { continue };
         let Some(at_schema) = catalog.object(&schema) else { continue };
         for (grantee, _, held) in object.acl.iter() {
             let (Grantee::Role(role), Some(place)) = (grantee, held.place) else { continue };
             let opens = |r: &str| catalog.role(r).is_some_and(|n| catalog.holds(n, at_schema, Privilege::Usage, Want::Privilege));
-            let reached = || state.roles.iter().any(|(n, r)| r.login && !r.superuser && state.may_become(n, role) && opens(n));
+            let mut reached = || {
+                let logins = || state.roles.iter().filter(|(n, r)| r.login && !r.superuser && opens(n)).map(|(n, _)| n.as_str());
+                reached_of.entry(schema.clone()).or_insert_with(|| state.open_to(logins())).contains(role.as_str())
+            };
             if !opens(role) && !reached() && seen.insert((role.clone(), schema.clone())) {
                 findings.push(
                     Finding::new(

@@ -5,6 +5,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::Timestamp;
+use rustc_hash::FxHashSet;
 
 use super::acl::{Acl, AclRefusal, Grantee, Inherits, Turn};
 use super::object::ObjectName;
@@ -211,33 +212,72 @@ impl State {
 
     /// Walks memberships from a role; stops at roles that do not inherit where `inheriting` (`roles_is_member_of`).
     pub(crate) fn roles_of(&self, role: &str, inheriting: bool) -> Vec<String> {
-        let mut list = vec![role.to_owned()];
-        let mut seen: BTreeSet<String> = list.iter().cloned().collect();
-        let mut next = 0;
-        while let Some(at) = list.get(next).cloned() {
+        self.walk(role, inheriting, |_| false).into_iter().map(str::to_owned).collect()
+    }
+
+    /// Goes up from a role, the nearest first, until one is found that is looked for; the last of the list is that one.
+    fn walk<'s>(&'s self, role: &'s str, inheriting: bool, is_it: impl Fn(&str) -> bool) -> Vec<&'s str> {
+        let mut list = Vec::new();
+        self.climb(role, inheriting, &mut FxHashSet::default(), &mut list, is_it);
+        list
+    }
+
+    /// Returns the roles that a role is itself a member of; those whose privileges it inherits, if that is asked for.
+    pub(crate) fn parents_of<'s>(&'s self, role: &str, inheriting: bool) -> impl Iterator<Item = &'s str> {
+        let entry = self.roles.get(role);
+        let passes = !inheriting || entry.is_none_or(|r| r.inherit);
+        let written = entry.into_iter().flat_map(|r| r.member_of.keys().map(String::as_str));
+        let predefined = PREDEFINED.iter().find(|(p, _)| *p == role).into_iter().flat_map(|(_, m)| m.iter().copied());
+        let of_owner = (role == self.database_owner()).then_some("pg_database_owner");
+        written.chain(predefined).chain(of_owner).filter(move |_| passes)
+    }
+
+    /// Adds a role and those above it to a list, but for what was seen before.
+    fn climb<'s>(
+        &'s self,
+        role: &'s str,
+        inheriting: bool,
+        seen: &mut FxHashSet<&'s str>,
+        list: &mut Vec<&'s str>,
+        is_it: impl Fn(&str) -> bool,
+    ) {
+        seen.insert(role);
+        list.push(role);
+        let mut next = list.len() - 1;
+        while let Some(&at) = list.get(next) {
             next += 1;
-            let entry = self.roles.get(&at);
-            if inheriting && entry.is_some_and(|r| !r.inherit) {
-                continue;
-            }
-            let mut parents: Vec<String> = entry.map_or_else(Vec::new, |r| r.member_of.keys().cloned().collect());
-            parents.extend(PREDEFINED.iter().filter(|(p, _)| *p == at).flat_map(|(_, m)| m.iter().map(|s| (*s).to_owned())));
-            if at == self.database_owner() {
-                parents.push("pg_database_owner".to_owned());
-            }
-            for parent in parents {
-                if seen.insert(parent.clone()) {
+            for parent in self.parents_of(at, inheriting) {
+                if seen.insert(parent) {
                     list.push(parent);
+                    if is_it(parent) {
+                        return;
+                    }
                 }
             }
         }
-        list
+    }
+
+    /// Returns all roles that one of some may become by SET ROLE, themselves among them; superusers may become any, and are not looked
+    /// at for that.
+    pub(crate) fn open_to<'s>(&'s self, members: impl Iterator<Item = &'s str>) -> FxHashSet<&'s str> {
+        let mut open = FxHashSet::default();
+        for member in members {
+            if !open.contains(member) {
+                self.climb(member, false, &mut open, &mut Vec::new(), |_| false);
+            }
+        }
+        open
+    }
+
+    /// Returns whether a role is another one, or belongs to it.
+    fn belongs(&self, member: &str, role: &str, inheriting: bool) -> bool {
+        member == role || self.walk(member, inheriting, |found| found == role).last() == Some(&role)
     }
 
     /// Returns whether a role may become another by SET ROLE (`is_member_of_role`).
     #[must_use]
     pub fn may_become(&self, member: &str, role: &str) -> bool {
-        member == role || self.is_superuser(member) || self.roles_of(member, false).iter().any(|r| r == role)
+        self.is_superuser(member) || self.belongs(member, role, false)
     }
 
     /// Applies a GRANT or REVOKE as the server would.
@@ -454,6 +494,6 @@ pub(crate) const fn everywhere(class: Class, privilege: Privilege) -> &'static [
 
 impl Inherits for State {
     fn has_privileges_of(&self, member: &str, role: &str) -> bool {
-        member == role || self.is_superuser(member) || self.roles_of(member, true).iter().any(|r| r == role)
+        self.is_superuser(member) || self.belongs(member, role, true)
     }
 }

@@ -9,6 +9,7 @@ use super::acl::{Acl, AclRefusal, Grantee};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use super::state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, PREDEFINED, Role, State};
+use crate::database::circles::closing;
 use crate::database::name::parts;
 use crate::database::not_modelled::notes;
 use zest_model::entry::{Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs, System};
@@ -191,10 +192,12 @@ impl Reader<'_> {
 
     /// The server refuses memberships that lead back to where they began.
     fn circles(&mut self, parts: &[Arc<Database>]) {
-        for entry in parts.iter().flat_map(|p| p.accounts.iter().chain(&p.roles)) {
+        let all = || parts.iter().flat_map(|p| p.accounts.iter().chain(&p.roles));
+        let joins = all().flat_map(|e| e.member_of.iter().chain(&e.administers).map(|role| (e.name.value.as_str(), role.value.as_str())));
+        let mut closing = closing(&joins.collect::<Vec<_>>()).into_iter();
+        for entry in all() {
             for role in entry.member_of.iter().chain(&entry.administers) {
-                let back = self.state.roles_of(&role.value, false).contains(&entry.name.value);
-                if back {
+                if closing.next().unwrap_or_default() {
                     if let Some(member) = self.state.roles.get_mut(&entry.name.value) {
                         member.member_of.remove(&role.value);
                     }

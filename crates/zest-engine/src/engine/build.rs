@@ -8,7 +8,7 @@ use crate::links::{SetId, SystemId, VocabularyId};
 use crate::vocabulary::{Command, Vocabulary};
 use zest_command::Pattern;
 use zest_command::alphabet::{Alphabet, AlphabetBuilder};
-use zest_command::automaton::{Automaton, MAX_STATES};
+use zest_command::automaton::{Automaton, MAX_STATES, MAX_STEPS};
 use zest_model::finding::{Code, Finding, Findings};
 use zest_model::source::visible;
 use zest_model::table::Table;
@@ -75,9 +75,12 @@ pub(super) fn set(estate: &Estate, alphabet: &Alphabet, id: SetId, findings: &mu
     let Ok(automaton) = Automaton::build(alphabet, &patterns) else {
         let id = &estate.set(id).id;
         findings.push(
-            Finding::new(Code::CommandSetTooLarge, format!("the command set `{}` needs more than {MAX_STATES} states", visible(&id.value)))
-                .at(id.place, "too many combinations of its rules are possible")
-                .help("use fewer rules with `{word}` or `*` before fixed words, or split the set"),
+            Finding::new(
+                Code::CommandSetTooLarge,
+                format!("the command set `{}` needs more than {MAX_STATES} states, or {MAX_STEPS} steps to make them", visible(&id.value)),
+            )
+            .at(id.place, "too many combinations of its rules are possible")
+            .help("use fewer rules with `{word}` or `*` before fixed words, or split the set"),
         );
         return None;
     };

@@ -22,6 +22,9 @@ pub struct HostConfiguration {
     pub keys_of: Vec<(String, Vec<String>)>,
 }
 
+/// How many rules are written for one host at most.
+const MOST_RULES: usize = 100_000;
+
 /// Why a host cannot be told the ledger's rules.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
@@ -39,12 +42,23 @@ pub enum Untold {
         /// Where it stands.
         location: Location,
     },
+    /// There are more rules than `sudo` could read at each call.
+    TooMany {
+        /// How many lines are written at most.
+        most: usize,
+    },
 }
 
 impl fmt::Display for Untold {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::NotAHost => f.write_str("it is not a host of the ledger"),
+            Self::TooMany { most } => {
+                write!(
+                    f,
+                    "it takes more than {most} rules of `sudo`, which reads them all at each call: run as fewer accounts, or by groups"
+                )
+            }
             Self::NobodySignsIn => f.write_str("nobody could sign in on it at that moment: everybody would be locked out"),
             Self::Deny { rule, why, location } => {
                 write!(f, "the rule `deny {rule}` ({location}) cannot be told, since {why}; without it more would be allowed")
@@ -119,6 +133,7 @@ fn run_as_rules(context: Context<'_>, at: Timestamp) -> Result<String, Untold> {
     for name in &links.keep_environment {
         let _ = writeln!(out, "Defaults env_keep += \"{}\"", name.value);
     }
+    let mut lines = 0;
     for (from, account) in links.accounts.iter().enumerate() {
         if context.is_dead(from, at) {
             let has_rules = (0..links.accounts.len()).any(|to| !context.rules(from, to).is_empty());
@@ -153,6 +168,10 @@ fn run_as_rules(context: Context<'_>, at: Timestamp) -> Result<String, Untold> {
                     },
                 };
                 for command in commands {
+                    lines += 1;
+                    if lines > MOST_RULES {
+                        return Err(Untold::TooMany { most: MOST_RULES });
+                    }
                     let proof = if rule.proof { "PASSWD" } else { "NOPASSWD" };
                     let environment = if rule.any_environment { "SETENV" } else { "NOSETENV" };
                     let (not, end) = if rule.allows { ("", end.as_str()) } else { ("!", "") };

@@ -24,7 +24,7 @@ use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
 use crate::links::resolve::Ground;
 use crate::links::{FlatRule, Party, Resolver, RoleId, SetId, SystemId, UserId};
-use resolve::{HostAccountLinks, HostLinks, Runner};
+use resolve::{HostAccountLinks, HostLinks};
 use zest_command::line::{self, read_arguments};
 use zest_model::ask::{Act, Answer, Change, Fact, Question, Refusal, Running, Session, Stage};
 use zest_model::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, Unrestricted, User};
@@ -291,12 +291,8 @@ impl<'e> Context<'e> {
         {
             return Some(found);
         }
-        for rule in self.links.run_as.iter().filter(|r| r.targets.contains(&to)) {
-            let by = |runner: &Runner| match *runner {
-                Runner::Party(party) => is(party),
-                Runner::Account(account) => account == from,
-            };
-            if rule.by.iter().any(by)
+        for rule in self.links.run_as.iter().filter(|r| r.targets.contains(to)) {
+            if (rule.by_accounts.contains(from) || rule.by.iter().any(|&party| is(party)))
                 && let Some(found) = first(&rule.sets, rule.proof, rule.any_environment, rule.place)
             {
                 return Some(found);

@@ -1,5 +1,6 @@
 //! Hosts with their references followed.
 
+use fixedbitset::FixedBitSet;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::argv;
@@ -67,19 +68,14 @@ impl HostAccountLinks {
     }
 }
 
-/// Whoever may run something as another account, seen from the account of the session.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Runner {
-    Party(Party),
-    /// The account of this number.
-    Account(usize),
-}
-
 #[derive(Debug)]
 pub(crate) struct RunAsLinks {
-    pub(crate) by: Vec<Runner>,
-    /// Numbers of accounts.
-    pub(crate) targets: Vec<usize>,
+    /// People who run it.
+    pub(crate) by: Vec<Party>,
+    /// Accounts that run it, by their numbers.
+    pub(crate) by_accounts: FixedBitSet,
+    /// The accounts that it is run as, by their numbers.
+    pub(crate) targets: FixedBitSet,
     pub(crate) sets: Vec<SetId>,
     pub(crate) proof: bool,
     pub(crate) any_environment: bool,
@@ -187,18 +183,20 @@ impl Resolver<'_> {
             links.proof_lasts = part.proof_lasts.as_ref().map(|l| l.value).or(links.proof_lasts);
             for rule in &part.run_as {
                 let mut by = Vec::new();
+                let none = || FixedBitSet::with_capacity(links.accounts.len());
+                let (mut by_accounts, mut targets) = (none(), none());
                 for text in &rule.by {
                     match text.value.strip_prefix("account:") {
-                        Some(login) => by.extend(look_up(&links.logins, "account", login, text.place, self.findings).map(Runner::Account)),
-                        None => by.extend(self.party(text).map(|(p, _)| Runner::Party(p))),
+                        Some(login) => by_accounts.extend(look_up(&links.logins, "account", login, text.place, self.findings)),
+                        None => by.extend(self.party(text).map(|(p, _)| p)),
                     }
                 }
-                let mut targets = Vec::new();
                 for text in &rule.target {
                     targets.extend(look_up(&links.logins, "account", &text.value, text.place, self.findings));
                 }
                 links.run_as.push(RunAsLinks {
                     by,
+                    by_accounts,
                     targets,
                     sets: self.named_sets(&rule.commands),
                     proof: rule.proof.as_ref().is_none_or(|p| p.value),

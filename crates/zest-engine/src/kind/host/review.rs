@@ -64,7 +64,7 @@ pub(crate) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<
         let system = engine.estate.system(context.system);
         for rule in &links.run_as {
             let Some(what) = anything(engine, &rule.sets) else { continue };
-            let names: Vec<String> = rule.targets.iter().map(|&t| format!("`{}`", visible(&links.accounts[t].login))).collect();
+            let names: Vec<String> = rule.targets.ones().map(|t| format!("`{}`", visible(&links.accounts[t].login))).collect();
             findings.push(
                 Finding::new(Code::RunAnything, format!("anything at all may be run as {}{}", names.join(", "), what.by()))
                     .at(rule.place, "whoever may do this is that account")

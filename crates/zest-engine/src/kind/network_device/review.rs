@@ -8,7 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::{Device, Instances, Origin, elevations};
 use crate::engine::entry::gone;
 use crate::engine::{Engine, Standing};
-use crate::links::{AssignmentId, CommandId, ModeId, Party, SetId, SystemId};
+use crate::links::{AssignmentId, AssignmentLinks, CommandId, ModeId, Party, SetId, SystemId};
 use zest_command::Pattern;
 use zest_command::automaton::{Automaton, Explored, explore, is_dead};
 use zest_model::entry::{Credential, Does, IdentitySource, Otherwise, RuleVerb};
@@ -17,7 +17,7 @@ use zest_model::source::{Place, visible};
 
 /// Adds what is odd about devices.
 pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
-    let mut review = Review { engine, at, findings };
+    let mut review = Review { engine, at, findings, of_use: FxHashMap::default() };
     review.sessions();
     review.systems();
 }
@@ -26,6 +26,8 @@ struct Review<'e, 'f> {
     engine: &'e Engine,
     at: Option<Timestamp>,
     findings: &'f mut Vec<Finding>,
+    /// Which assignments are of use to somebody, by their numbers.
+    of_use: FxHashMap<usize, bool>,
 }
 
 impl Review<'_, '_> {
@@ -349,8 +351,7 @@ impl Review<'_, '_> {
         for (i, links) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(id.index())) {
             let (number, standing) = engine.standing(AssignmentId::new(i));
             let reach = device.reach(engine, Origin::Assignment(number));
-            let is_over = links.conditions.until().is_some_and(|(until, _)| self.at.is_some_and(|at| at >= until));
-            if !is_over && self.somebody_is_there(links.to.iter().map(|&(p, _)| p).collect()) {
+            if self.is_of_use(i, links) {
                 top = top.max(reach.levels().last().copied().unwrap_or(0));
             }
             if let Some(&set) = standing.sets.first()
@@ -456,6 +457,17 @@ impl Review<'_, '_> {
                     .help("write when-central-down = \"own-levels\""),
             );
         }
+    }
+
+    /// Returns whether an assignment is not over, and is for somebody who is there; found out once for each.
+    fn is_of_use(&mut self, number: usize, links: &AssignmentLinks) -> bool {
+        if let Some(known) = self.of_use.get(&number) {
+            return *known;
+        }
+        let is_over = links.conditions.until().is_some_and(|(until, _)| self.at.is_some_and(|at| at >= until));
+        let is_of_use = !is_over && self.somebody_is_there(links.to.iter().map(|&(p, _)| p).collect());
+        self.of_use.insert(number, is_of_use);
+        is_of_use
     }
 
     /// Returns whether one of some parties, or of their members, is neither disabled nor past the end.
