@@ -299,8 +299,12 @@ pub const fn is_dead(state: u32) -> bool {
     state == DEAD
 }
 
-/// Returns the rules that decide no line at all, each with the rules that decide its lines instead.
-pub fn hidden_rules(alphabet: &Alphabet, automaton: &Automaton, patterns: &[&Pattern]) -> Vec<(u32, Vec<u32>)> {
+/// How many rules are compared one by one with those that hide them.
+pub const MAX_HIDDEN: usize = 1000;
+
+/// Returns the rules that decide no line at all, each with the rules that decide its lines instead; without those for all behind the
+/// first [`MAX_HIDDEN`].
+pub fn hidden_rules(alphabet: &Alphabet, automaton: &Automaton, patterns: &[&Pattern]) -> Vec<(u32, Option<Vec<u32>>)> {
     let mut deciding = FxHashSet::default();
     let whole = explore(
         alphabet,
@@ -316,7 +320,8 @@ pub fn hidden_rules(alphabet: &Alphabet, automaton: &Automaton, patterns: &[&Pat
     }
     (0..patterns.len() as u32)
         .filter(|rule| !deciding.contains(rule))
-        .map(|rule| (rule, hiding(alphabet, automaton, patterns[rule as usize])))
+        .enumerate()
+        .map(|(n, rule)| (rule, (n < MAX_HIDDEN).then(|| hiding(alphabet, automaton, patterns[rule as usize]))))
         .collect()
 }
 

@@ -34,6 +34,7 @@ mod references;
 mod rehearsal;
 mod remedies;
 mod schema;
+mod shapes;
 mod support;
 mod told;
 

@@ -11,6 +11,7 @@ pub mod naive;
 pub mod pages;
 pub mod random;
 pub mod servers;
+pub mod shapes;
 pub mod sized;
 
 /// Returns a number of the environment, or the one that every run takes, and says which.

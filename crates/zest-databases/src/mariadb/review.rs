@@ -65,8 +65,9 @@ pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<
 fn in_view(engine: &Engine, state: &super::State, view: &super::View<'_>) -> OnDatabase {
     let held = of_view(engine, state, view);
     let mut once_active = Vec::new();
+    let graph = state.graph();
     for role in state.roles.iter().filter(|r| view.role() != Some(r) && view.may_activate(r)) {
-        let more = without(of_view(engine, state, &view.with_role(role)), &held);
+        let more = without(of_view(engine, state, &view.with_role_of(role, &graph)), &held);
         if !more.is_empty() {
             once_active.push((role.clone(), more));
         }

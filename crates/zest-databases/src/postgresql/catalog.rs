@@ -61,6 +61,8 @@ pub struct Catalog {
     object_names: Vec<ObjectName>,
     object_numbers: FxHashMap<ObjectName, ObjectNumber>,
     superusers: FixedBitSet,
+    /// The roles whose privileges each role inherits directly.
+    parents: Vec<Vec<u32>>,
     /// All roles whose privileges a role has: bits over roles that others are members of.
     closures: Vec<Box<[u64]>>,
     /// The bit of a role that others are members of.
@@ -146,6 +148,7 @@ impl Catalog {
             role_names,
             role_numbers,
             closures,
+            parents,
             group_of,
             group_count: group_count as usize,
             rows: Vec::with_capacity(state.objects.len()),
@@ -340,13 +343,21 @@ impl Catalog {
     /// Explains by which way a role holds a privilege; the shortest chain of memberships first.
     #[must_use]
     pub fn way(&self, role: RoleNumber, object: ObjectNumber, column: Option<&str>, privilege: Privilege, want: Want) -> Option<Way> {
-        let asked = &self.role_names[role.0 as usize];
         if self.superusers.contains(role.0 as usize) {
             return Some(Way::Superuser);
         }
-        let name = &self.object_names[object.0 as usize];
+        let number = object.0 as usize;
+        let name = &self.object_names[number];
         let object = self.state.objects.get(name)?;
-        let chains = self.chains(asked);
+        // Most is held by nobody who asks: that is seen without looking for a way.
+        let is_held = match column {
+            None => self.in_row(role, &self.rows[number], privilege, want),
+            Some(column) => self.holds_column(role, ObjectNumber(number as u32), column, privilege, want),
+        };
+        if !is_held {
+            return None;
+        }
+        let before = self.reached(role);
         let in_acl = |acl: &Acl, column: Option<&str>| {
             let holders = acl.iter().filter(|(_, _, held)| match want {
                 Want::Privilege => held.privileges.contains(privilege),
@@ -356,7 +367,7 @@ impl Catalog {
                 .filter_map(|(grantee, grantor, held)| {
                     let chain = match grantee {
                         Grantee::Public => Vec::new(),
-                        Grantee::Role(name) => chains.get(name.as_str())?.clone(),
+                        Grantee::Role(name) => self.chain(&before, name)?,
                     };
                     let length = if chain.is_empty() { usize::MAX } else { chain.len() };
                     let way = match grantee {
@@ -369,35 +380,47 @@ impl Catalog {
                 .map(|(_, way)| way)
         };
         if want == Want::GrantOption
-            && let Some(chain) = chains.get(object.owner.as_str())
+            && let Some(chain) = self.chain(&before, &object.owner)
         {
-            return Some(Way::Owner { chain: chain.clone() });
+            return Some(Way::Owner { chain });
         }
         let predefined = || {
             let roles = if want == Want::Privilege { everywhere(name.class, privilege) } else { &[] };
-            roles.iter().find_map(|r| chains.get(*r)).map(|chain| Way::Predefined { chain: chain.clone() })
+            roles.iter().find_map(|r| self.chain(&before, r)).map(|chain| Way::Predefined { chain })
         };
         let of_column = || column.and_then(|c| object.columns.iter().find(|x| x.name == c)).and_then(|c| in_acl(&c.acl, Some(&c.name)));
         in_acl(&object.acl, None).or_else(predefined).or_else(of_column)
     }
 
-    /// Returns for each role whose privileges this one has the shortest chain of memberships to it.
-    #[must_use]
-    pub fn chains(&self, role: &str) -> FxHashMap<String, Vec<String>> {
-        let mut chains: FxHashMap<String, Vec<String>> = FxHashMap::default();
-        chains.insert(role.to_owned(), vec![role.to_owned()]);
-        let mut queue: VecDeque<String> = [role.to_owned()].into();
+    /// Returns for each role whose privileges this one has the member by which it comes to it first, on the shortest way.
+    fn reached(&self, role: RoleNumber) -> Vec<u32> {
+        let mut before = vec![NOBODY; self.role_names.len()];
+        before[role.0 as usize] = role.0;
+        let mut queue = VecDeque::from([role.0]);
         while let Some(at) = queue.pop_front() {
-            let chain = chains[&at].clone();
-            for parent in self.state.parents_of(&at, true) {
-                if !chains.contains_key(parent) {
-                    let longer = chain.iter().cloned().chain([parent.to_owned()]).collect();
-                    chains.insert(parent.to_owned(), longer);
-                    queue.push_back(parent.to_owned());
+            for &parent in &self.parents[at as usize] {
+                if before[parent as usize] == NOBODY {
+                    before[parent as usize] = at;
+                    queue.push_back(parent);
                 }
             }
         }
-        chains
+        before
+    }
+
+    /// Returns the chain of memberships to a role, if it was reached.
+    fn chain(&self, before: &[u32], role: &str) -> Option<Vec<String>> {
+        let mut at = self.role_numbers.get(role)?.0;
+        if before[at as usize] == NOBODY {
+            return None;
+        }
+        let mut chain = vec![self.role_names[at as usize].clone()];
+        while before[at as usize] != at {
+            at = before[at as usize];
+            chain.push(self.role_names[at as usize].clone());
+        }
+        chain.reverse();
+        Some(chain)
     }
 }
 

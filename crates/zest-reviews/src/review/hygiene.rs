@@ -5,7 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use zest_command::Pattern;
 
-use zest_command::automaton::hidden_rules;
+use zest_command::automaton::{MAX_HIDDEN, hidden_rules};
 use zest_engine::entry::gone;
 use zest_engine::links::{AssignmentId, AssignmentLinks, Conditions, Party, RoleId, SetId, UserId};
 use zest_engine::rules::Combining;
@@ -344,6 +344,12 @@ impl Review<'_> {
                     format!("the rule `{} {}` never decides", hidden.verb.word(), visible(&hidden.text.value)),
                 )
                 .at(hidden.text.place, "every line it matches is decided before");
+                let Some(hiding) = hiding else {
+                    self.findings.push(finding.help(format!(
+                        "{MAX_HIDDEN} such rules stand before it, so it was not found out by which rule: move it before that one, or take it out"
+                    )));
+                    continue;
+                };
                 for &other in hiding.iter().take(3) {
                     let first = &links.rules[other as usize];
                     finding = finding.also(first.text.place, format!("by `{} {}`", first.verb.word(), visible(&first.text.value)));

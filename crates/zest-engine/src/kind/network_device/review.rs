@@ -348,10 +348,16 @@ impl Review<'_, '_> {
         let mut open = FxHashSet::default();
         let mut top = 0;
         let mut unasked: Option<Place> = None;
+        let mut seen = FxHashSet::default();
         for (i, links) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(id.index())) {
             let (number, standing) = engine.standing(AssignmentId::new(i));
+            let is_of_use = self.is_of_use(i, links);
+            // Assignments that give the same are looked at once.
+            if !seen.insert((number, is_of_use, links.to.is_empty())) {
+                continue;
+            }
             let reach = device.reach(engine, Origin::Assignment(number));
-            if self.is_of_use(i, links) {
+            if is_of_use {
                 top = top.max(reach.levels().last().copied().unwrap_or(0));
             }
             if let Some(&set) = standing.sets.first()
