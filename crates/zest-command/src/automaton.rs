@@ -300,7 +300,7 @@ pub const fn is_dead(state: u32) -> bool {
 }
 
 /// How many rules are compared one by one with those that hide them.
-pub const MAX_HIDDEN: usize = 1000;
+pub const MAX_HIDDEN: usize = 300;
 
 /// Returns the rules that decide no line at all, each with the rules that decide its lines instead; without those for all behind the
 /// first [`MAX_HIDDEN`].
