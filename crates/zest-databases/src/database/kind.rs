@@ -27,6 +27,8 @@ use zest_model::text::OutsideTable;
 pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     /// The word of the kind.
     const WORD: &'static [entry::Kind];
+    /// Whether it matters where a session comes from.
+    const BY_ORIGIN: bool;
     /// What the server itself keeps about rights, as the ledger writes it.
     type Written: Clone + Send + Sync + 'static;
     /// The same, as decisions look it up.

@@ -109,7 +109,8 @@ impl Engine {
     /// # Example
     /// ```
     /// use zest_ledger::{Engine, Ledger, ask::Change};
-    /// let estate = Ledger::new().document("people.toml", "[users.watch-1]\n[groups.readers]\nmembers = []\n").estate()?;
+    /// let people = "[users.watch-1]\n[groups.readers]\nmembers = []\n[systems.desk]\nkind = \"application\"\n";
+    /// let estate = Ledger::new().document("people.toml", people).estate()?;
     /// let engine = Engine::compile(estate)?;
     /// let joins = Change::JoinGroup { group: "readers".to_owned(), user: "watch-1".to_owned() };
     /// let written = &engine.written(&[joins])?[0];
