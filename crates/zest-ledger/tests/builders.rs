@@ -176,11 +176,11 @@ fn a_ledger_may_be_text_and_code_at_once_and_ids_stay_unique() {
 #[test]
 fn what_a_program_keeps_can_go_to_other_threads() {
     fn goes<T: Send + Sync>() {}
-    goes::<zest_ledger::Ledger>();
+    goes::<Ledger>();
     goes::<zest_ledger::estate::Estate>();
-    goes::<zest_ledger::Engine>();
+    goes::<Engine>();
     goes::<zest_ledger::Prepared<'_>>();
-    goes::<zest_ledger::Question>();
+    goes::<Question>();
     goes::<zest_ledger::ask::Answer>();
     goes::<zest_ledger::ask::Change>();
     goes::<zest_ledger::ask::Conflict>();
