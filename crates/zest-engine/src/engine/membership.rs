@@ -160,7 +160,8 @@ impl Base {
                 };
                 if is_new {
                     all.push(parent);
-                    if all.len() == FEW {
+                    // Somebody may be in more than a few to begin with.
+                    if seen.is_none() && all.len() >= FEW {
                         seen = Some(all.iter().copied().collect());
                     }
                 }

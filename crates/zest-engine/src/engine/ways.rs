@@ -24,12 +24,6 @@ pub struct Way {
 }
 
 impl Way {
-    /// Returns the way as one that reaches further than one action needs.
-    #[must_use]
-    pub fn wider_than_needed(self) -> Self {
-        Self { width: Width::WiderThanNeeded, ..self }
-    }
-
     /// Returns the way with another width if something is so.
     #[must_use]
     pub fn of_width_if(self, width: Width, is_so: bool) -> Self {

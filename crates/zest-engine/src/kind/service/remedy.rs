@@ -378,7 +378,7 @@ impl Service<'_> {
             let text = format!("if `{}` were granted `{ASSUME}` on `role/{}`", visible(&to), visible(role));
             // Whoever may assume a role has all that it has.
             let change = Change::Allow { system: self.asked.on(), operation: ASSUME.to_owned(), on: action.path.to_string(), to };
-            ways.push(way(change, text, Some(system)).of_width_if(Width::Wide, true));
+            ways.push(Way { width: Width::Wide, ..way(change, text, Some(system)) });
         }
         ways
     }
