@@ -9,6 +9,7 @@ mod builders;
 mod cloud_laws;
 mod clouds;
 mod command_sets;
+mod company;
 mod comparisons;
 mod conditions;
 mod covered;

@@ -2,6 +2,7 @@
 //! ledgers to measure.
 
 pub mod clouds;
+pub mod company;
 pub mod databases;
 pub mod edits;
 pub mod estates;
