@@ -9,7 +9,8 @@ use smallvec::SmallVec;
 
 use crate::engine::Estate;
 use crate::links::{AssignmentId, GroupId, Party, SystemId, UserId};
-use zest_model::entry::User;
+use zest_model::ask::Proven;
+use zest_model::entry::{Proof, User};
 use zest_model::source::Place;
 
 /// An assignment that reaches a user, with what a decision reads of it.
@@ -35,6 +36,18 @@ struct Record {
     first: u32,
     count: u32,
     is_plain: bool,
+    proofs: Proofs,
+}
+
+/// Which proofs somebody can give, one bit each.
+type Proofs = u16;
+
+const fn bit(proof: Proof) -> Proofs {
+    1 << proof as u32
+}
+
+fn proofs(user: &User) -> Proofs {
+    user.proofs.iter().fold(0, |all, proof| all | bit(proof.value))
 }
 
 /// Who is in which groups, and which assignments that leads to. A copy with another membership of one user shares the rest.
@@ -64,6 +77,7 @@ struct Own {
     direct: Box<[GroupId]>,
     candidates: Box<[Candidate]>,
     is_plain: bool,
+    proofs: Proofs,
 }
 
 impl Base {
@@ -128,7 +142,8 @@ impl Base {
             if !is_own {
                 by_groups.insert(groups, (first, count));
             }
-            base.records.push(Record { first, count, is_plain: is_plain(&estate.entries.users[i]) });
+            let user = &estate.entries.users[i];
+            base.records.push(Record { first, count, is_plain: is_plain(user), proofs: proofs(user) });
         }
         base.direct = direct;
         base
@@ -186,8 +201,8 @@ impl Membership {
             direct.dedup();
             let list = self.base.assignments_of(user, &direct);
             let candidates = list.iter().map(|a| self.base.of_assignment[a.index()]).collect();
-            let is_plain = is_plain(&estate.entries.users[user.index()]);
-            changed.insert(user, Own { direct: direct.into(), candidates, is_plain });
+            let entry = &estate.entries.users[user.index()];
+            changed.insert(user, Own { direct: direct.into(), candidates, is_plain: is_plain(entry), proofs: proofs(entry) });
         }
         Self { base: Arc::clone(&self.base), changed: Arc::new(changed) }
     }
@@ -217,6 +232,14 @@ impl Membership {
     /// Returns whether nothing about a user can refuse entry but a proof that is not his.
     pub(crate) fn is_plain(&self, user: UserId) -> bool {
         self.own(user).map_or_else(|| self.base.records[user.index()].is_plain, |own| own.is_plain)
+    }
+
+    /// Returns whether somebody about whom nothing can refuse entry can give each of the proofs that were given, and gave one if any
+    /// is told of.
+    pub(crate) fn gives(&self, user: UserId, given: Option<&[Proven]>) -> bool {
+        let proofs = self.own(user).map_or_else(|| self.base.records[user.index()].proofs, |own| own.proofs);
+        let is_registered = |proven: &Proven| proofs & bit(proven.proof) != 0;
+        self.is_plain(user) && given.is_none_or(|given| !given.is_empty() && given.iter().all(is_registered))
     }
 
     /// Returns all groups that hold a user, directly or through other groups.

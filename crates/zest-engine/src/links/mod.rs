@@ -106,7 +106,7 @@ pub struct RoleLinks {
 }
 
 /// Whoever a grant, a ceiling or an assumption is for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub(crate) enum Holder {
     Party(Party),
     Role(RoleId),

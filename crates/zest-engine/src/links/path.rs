@@ -5,7 +5,7 @@ use zest_command::{Slot, WordPattern};
 /// One part of a pattern.
 #[derive(Clone, Debug, PartialEq, Eq)]
 enum Part {
-    Fixed(String),
+    Fixed(Box<str>),
     Any,
     /// A word with one `*` in it.
     Affix(WordPattern),
@@ -14,13 +14,22 @@ enum Part {
 /// A pattern over paths.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct PathPattern {
-    parts: Vec<Part>,
+    /// Its parts up to the first `*`: every path it covers is this one, or is below it.
+    beginning: Box<str>,
+    /// The others.
+    rest: Box<[Part]>,
     /// Whether all that is below is covered as well.
     is_open: bool,
 }
 
 /// Says why a text is no path, if it is none.
 pub(crate) fn bad_path(path: &str) -> Option<&'static str> {
+    // Most are letters of ASCII and `/`, of which only the parts need to be looked at.
+    let is_simple = |byte: u8| byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_' | b'/');
+    if !path.is_empty() && path.bytes().all(is_simple) {
+        let is_empty = path.starts_with('/') || path.ends_with('/') || path.as_bytes().windows(2).any(|two| two == b"//");
+        return is_empty.then_some("a part between two `/` is empty");
+    }
     if path.is_empty() {
         Some("it is empty")
     } else if path.split('/').any(str::is_empty) {
@@ -51,22 +60,35 @@ impl PathPattern {
             parts.push(match part.split_once('*') {
                 _ if part.is_empty() => return Err("a part between two `/` is empty"),
                 None if matches!(part, "." | "..") => return Err("a part is `.` or `..`"),
-                None => Part::Fixed(part.to_owned()),
+                None => Part::Fixed(part.into()),
                 Some(("", "")) => Part::Any,
                 Some((_, rest)) if rest.contains('*') => return Err("one `*` a part, and `**` only at the end"),
                 Some((start, end)) => Part::Affix(WordPattern::Slot(Slot::Affix(start.to_owned(), end.to_owned()))),
             });
         }
-        Ok(Self { parts, is_open: is_open || inherits })
+        let fixed: Vec<&str> = parts.iter().map_while(|p| if let Part::Fixed(text) = p { Some(&**text) } else { None }).collect();
+        Ok(Self { beginning: fixed.join("/").into(), rest: parts[fixed.len()..].into(), is_open: is_open || inherits })
     }
 
     /// Returns whether it covers a path. A path has no more than the parts it is made of: it is never re-joined.
     pub(crate) fn covers(&self, path: &str) -> bool {
-        let mut rest = path.split('/');
-        for part in &self.parts {
+        let rest = if self.beginning.is_empty() {
+            Some(path)
+        } else {
+            match path.strip_prefix(&*self.beginning) {
+                None => return false,
+                Some("") => None,
+                Some(rest) => match rest.strip_prefix('/') {
+                    Some(rest) => Some(rest),
+                    None => return false,
+                },
+            }
+        };
+        let mut rest = rest.into_iter().flat_map(|rest| rest.split('/'));
+        for part in &self.rest {
             let Some(word) = rest.next() else { return false };
             let fits = match part {
-                Part::Fixed(fixed) => fixed == word,
+                Part::Fixed(fixed) => **fixed == *word,
                 Part::Any => true,
                 Part::Affix(pattern) => pattern.matches(word),
             };
@@ -78,26 +100,28 @@ impl PathPattern {
     }
 
     /// Returns the path, if the pattern has no `*`.
-    pub(crate) fn literal(&self) -> Option<String> {
-        let parts: Option<Vec<&str>> =
-            self.parts.iter().map(|p| if let Part::Fixed(text) = p { Some(text.as_str()) } else { None }).collect();
-        parts.filter(|p| !p.is_empty()).map(|p| p.join("/"))
+    pub(crate) fn literal(&self) -> Option<&str> {
+        self.fixed().map(|(path, _)| path).filter(|path| !path.is_empty())
+    }
+
+    /// Returns the path, if the pattern has no `*` but one for all that is below, and whether that is covered as well.
+    pub(crate) fn fixed(&self) -> Option<(&str, bool)> {
+        self.rest.is_empty().then_some((&self.beginning, self.is_open))
     }
 
     /// Returns the path that every path it covers is, or is below: its parts up to the first `*`. It may be empty.
-    pub(crate) fn beginning(&self) -> String {
-        let fixed = self.parts.iter().map_while(|p| if let Part::Fixed(text) = p { Some(text.as_str()) } else { None });
-        fixed.collect::<Vec<_>>().join("/")
+    pub(crate) fn beginning(&self) -> &str {
+        &self.beginning
     }
 
     /// Returns the first part, if it is a fixed one.
     pub(crate) fn head(&self) -> Option<&str> {
-        self.parts.first().and_then(|p| if let Part::Fixed(text) = p { Some(text.as_str()) } else { None })
+        self.beginning.split('/').next().filter(|head| !head.is_empty())
     }
 
     /// Returns whether it covers every path.
     pub(crate) fn is_everything(&self) -> bool {
-        self.is_open && self.parts.is_empty()
+        self.is_open && self.beginning.is_empty() && self.rest.is_empty()
     }
 }
 

@@ -20,15 +20,10 @@ pub(crate) fn open<'e>(engine: &'e Engine, question: &Question, system: SystemId
     let session = &question.session;
     let device = Device::of(engine, system).ok_or(Stop)?;
     let user = find_user(engine, question, device.ignores_case, trace)?;
-    let is_plain = !trace.explains() && engine.membership.is_plain(user);
-    if !is_plain {
-        person(engine, session, user, trace)?;
-    }
+    person(engine, session, user, trace)?;
     let (standing, from, band) = match source(engine, session, (system, device), user, trace)? {
         Source::Central => {
-            if !is_plain || session.proofs.is_some() {
-                identity(engine, session, user, trace)?;
-            }
+            identity(engine, session, user, trace)?;
             if !engine.estate.separations.is_empty() {
                 duties::held_apart(engine, user, session, trace)?;
             }

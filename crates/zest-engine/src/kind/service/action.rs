@@ -3,7 +3,7 @@
 use super::Context;
 use std::sync::Arc;
 
-use super::links::{ADMINISTRATIVE, ASSUME, CHANGE_CREDENTIAL, ServiceLinks};
+use super::links::{ADMINISTRATIVE, ServiceLinks};
 use super::resolve::is_there;
 use crate::engine::trace::{Stop, Trace, Understood};
 use crate::links::path::bad_path;
@@ -247,17 +247,10 @@ fn known(context: Context<'_>, action: &Action, trace: &mut Trace) -> Result<(),
 /// Entries of the ledger are resources as well, for those operations that are about them.
 fn exists(context: Context<'_>, action: &Action, trace: &mut Trace) -> Result<(), Stop> {
     let estate = &context.engine.estate;
-    let name = context.links.operations[action.operation].name.as_str();
+    let operation = &context.links.operations[action.operation];
+    let name = operation.name.as_str();
     let (head, rest) = action.path.split_once('/').unwrap_or((&action.path, ""));
-    let wanted = match name {
-        "reset-credential" | CHANGE_CREDENTIAL => Some("user"),
-        "change-members" => Some("group"),
-        "edit-role" | ASSUME => Some("role"),
-        "edit-command-set" => Some("command-set"),
-        "read-secret" => Some("secret"),
-        "edit-job" => Some("job"),
-        _ => None,
-    };
+    let wanted = operation.entry;
     if let Some(wanted) = wanted.filter(|w| *w != head) {
         trace.refuse(Stage::Permission, Refusal::PrivilegeMisapplied, || {
             (format!("`{name}` is about a {wanted}: write `{name} on {wanted}/NAME`"), None)
@@ -272,7 +265,10 @@ fn exists(context: Context<'_>, action: &Action, trace: &mut Trace) -> Result<()
         _ => is_there(&action.path, context.links),
     };
     // The last part of an operation's own entries is never guessed from a container above it.
-    if is_known && !(ADMINISTRATIVE.contains(&name) && rest.is_empty()) {
+    if is_known && !(operation.place.is_none() && ADMINISTRATIVE.contains(&name) && rest.is_empty()) {
+        if !trace.explains() {
+            return Ok(());
+        }
         let links = context.links;
         let is_entry = wanted.is_some_and(|w| matches!(w, "user" | "group" | "role" | "command-set"));
         if !is_entry && !links.resources.contains_key(&*action.path) {

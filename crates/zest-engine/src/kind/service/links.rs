@@ -5,10 +5,10 @@ use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
 use rustc_hash::FxHashMap;
-use smallvec::SmallVec;
 
-use crate::links::path::PathPattern;
-use crate::links::{Conditions, Duties, Holder, Party, RoleId, UserId};
+pub(crate) use super::grants::GrantLinks;
+use super::grants::{Beginnings, Grants, Numbers};
+use crate::links::{Conditions, Duties, Holder, Party, UserId};
 use zest_model::entry::{Channel, Proof};
 use zest_model::source::{At, Place};
 
@@ -51,51 +51,57 @@ impl ServiceLinks {
         Self { base: Arc::clone(&self.base), added: self.added.iter().cloned().chain([grant]).collect() }
     }
 
-    /// Returns every grant with its number.
+    /// Returns every grant, in the order in which they count.
     pub(crate) fn grants(&self) -> impl Iterator<Item = &GrantLinks> {
-        self.base.grants.iter().chain(&self.added)
+        self.base.own.all().iter().chain(&self.added).chain(self.base.of_roles.all())
     }
 
-    /// Returns the grant of a number.
+    /// Returns the grant of a number: those that are written for the system, then those that were added, then those of roles.
     pub(crate) fn grant(&self, number: usize) -> &GrantLinks {
-        self.base.grants.get(number).unwrap_or_else(|| &self.added[number - self.base.grants.len()])
+        let own = self.base.own.all();
+        match number.checked_sub(own.len()) {
+            None => &own[number],
+            Some(behind) => match behind.checked_sub(self.added.len()) {
+                None => &self.added[behind],
+                Some(of_roles) => &self.base.of_roles.all()[of_roles],
+            },
+        }
     }
 
     /// Returns the grants, to whomever, that can concern a path.
-    pub(crate) fn grants_on(&self, path: &str) -> impl Iterator<Item = &GrantLinks> {
-        let beginnings = self.base.beginnings(path);
-        let numbers = beginnings.into_iter().filter_map(|id| self.base.by_beginning.all.get(&id)).flatten();
-        numbers.map(|&number| &self.base.grants[number]).chain(&self.added)
+    pub(crate) fn grants_on<'l>(&'l self, path: &str) -> impl Iterator<Item = &'l GrantLinks> + use<'l> {
+        self.base.own.on(path).chain(&self.added).chain(self.base.of_roles.on(path))
     }
 
     /// Returns whether there is a grant for anybody but roles.
     pub(crate) fn has_parties(&self) -> bool {
-        !self.base.by_party.is_empty() || !self.added.is_empty()
+        !self.base.own.is_empty() || !self.added.is_empty()
     }
 
     /// Returns every user and group with a grant; one may come several times.
     pub(crate) fn parties(&self) -> impl Iterator<Item = Party> {
-        let added = self.added.iter().flat_map(|g| &g.holders);
-        let added = added.filter_map(|holder| if let Holder::Party(party) = holder { Some(*party) } else { None });
-        self.base.by_party.keys().copied().chain(added)
+        let holders = self.base.own.holders().chain(self.added.iter().flat_map(|grant| grant.holders.iter().copied()));
+        holders.filter_map(|holder| if let Holder::Party(party) = holder { Some(party) } else { None })
     }
 
-    /// Returns the numbers of the grants of a holder, in the order in which they count; with the beginnings of a path, of those
-    /// alone that can concern it.
-    pub(crate) fn grants_of(&self, holder: Holder, beginnings: Option<&Beginnings>) -> SmallVec<[usize; 8]> {
-        let all = match holder {
-            Holder::Party(party) => self.base.by_party.get(&party),
-            Holder::Role(role) => self.base.by_role.get(&role),
-        };
-        let mut numbers: SmallVec<[usize; 8]> = match (all, beginnings) {
-            (None, _) => SmallVec::new(),
-            (Some(all), None) => all.iter().copied().collect(),
-            (Some(_), Some(beginnings)) => self.base.by_beginning.of(holder, beginnings),
-        };
+    /// Returns what of a path the grants begin with: those for the system, and those of roles.
+    pub(crate) fn beginnings(&self, path: &str) -> [Beginnings; 2] {
+        [self.base.own.beginnings(path), self.base.of_roles.beginnings(path)]
+    }
+
+    /// Returns the numbers of the grants of a holder, in the order in which they count, and whether it is known that each is on the
+    /// path; with the beginnings of a path, of those alone that can concern it.
+    pub(crate) fn grants_of(&self, holder: Holder, beginnings: Option<&[Beginnings; 2]>) -> Numbers {
+        let [own, of_roles] = beginnings.map_or([None, None], |[own, of_roles]| [Some(own), Some(of_roles)]);
+        let mut numbers = self.base.own.of_holder(holder, own);
+        let mut behind = self.base.own.all().len();
         if !self.added.is_empty() {
-            let added = self.added.iter().enumerate().filter(|(_, g)| g.holders.contains(&holder));
-            let behind = numbers.iter().position(|&n| n >= self.base.own).unwrap_or(numbers.len());
-            numbers.insert_many(behind, added.map(|(i, _)| self.base.grants.len() + i).collect::<Vec<_>>());
+            let added = self.added.iter().enumerate().filter(|(_, grant)| grant.holders.contains(&holder));
+            numbers.extend(added.map(|(i, _)| (behind + i, false)));
+            behind += self.added.len();
+        }
+        if let Holder::Role(_) = holder {
+            numbers.extend(self.base.of_roles.of_holder(holder, of_roles).into_iter().map(|(i, is_on)| (behind + i, is_on)));
         }
         numbers
     }
@@ -117,13 +123,12 @@ pub struct ServiceBase {
     pub resources: FxHashMap<Box<str>, ResourceLinks>,
     /// The types of an application.
     pub types: FxHashMap<String, TypeLinks>,
-    /// Grants written here, and then those of every role.
-    pub(super) grants: Vec<GrantLinks>,
-    /// How many of them are written here.
-    pub(super) own: usize,
-    pub(super) by_party: FxHashMap<Party, Vec<usize>>,
-    pub(super) by_role: FxHashMap<RoleId, Vec<usize>>,
-    pub(super) by_beginning: ByBeginning,
+    /// Grants that are written for it.
+    pub(super) own: Grants,
+    /// Those of all roles: systems with the same operations share them.
+    pub(super) of_roles: Arc<Grants>,
+    /// Whether a resource has obligations.
+    pub(crate) has_duties: bool,
     pub(crate) ceilings: Vec<CeilingLinks>,
     pub(crate) acting: Vec<ActingLinks>,
     pub(crate) covers: Vec<(At<Channel>, Vec<At<Channel>>)>,
@@ -140,76 +145,14 @@ impl ServiceLinks {
     }
 }
 
-/// Grants by whom they are for and by the path with which what they are on begins, so that a decision looks at those alone
-/// that can concern its resource.
-#[derive(Debug, Default)]
-pub(super) struct ByBeginning {
-    beginnings: FxHashMap<Box<str>, u32>,
-    /// The bytes of the longest of them: a longer path is not looked through to its end.
-    longest: usize,
-    grants: FxHashMap<(Holder, u32), Vec<usize>>,
-    /// Those of all holders.
-    all: FxHashMap<u32, Vec<usize>>,
-}
-
-/// The numbers of a path and of all that it is below, as far as a grant begins with them.
-pub(crate) type Beginnings = SmallVec<[u32; 8]>;
-
-impl ServiceBase {
-    /// Says by whom each grant can be found.
-    pub(super) fn index(&mut self) {
-        for (i, grant) in self.grants.iter().enumerate() {
-            self.by_beginning.add(i, grant);
-            for holder in &grant.holders {
-                match *holder {
-                    Holder::Party(party) => self.by_party.entry(party).or_default().push(i),
-                    Holder::Role(role) => self.by_role.entry(role).or_default().push(i),
-                }
-            }
-        }
-    }
-
-    pub(crate) fn beginnings(&self, path: &str) -> Beginnings {
-        self.by_beginning.of_path(path)
-    }
-}
-
-impl ByBeginning {
-    fn add(&mut self, number: usize, grant: &GrantLinks) {
-        let everywhere = grant.on.is_empty().then(String::new);
-        for beginning in grant.on.iter().map(PathPattern::beginning).chain(everywhere) {
-            let next = self.beginnings.len() as u32;
-            self.longest = self.longest.max(beginning.len());
-            let id = *self.beginnings.entry(beginning.into()).or_insert(next);
-            self.all.entry(id).or_default().push(number);
-            for &holder in &grant.holders {
-                self.grants.entry((holder, id)).or_default().push(number);
-            }
-        }
-    }
-
-    fn of_path(&self, path: &str) -> Beginnings {
-        let ends = path.match_indices('/').map(|(end, _)| end).chain([path.len()]);
-        let ends = [0].into_iter().chain(ends).take_while(|&end| end <= self.longest);
-        ends.filter_map(|end| self.beginnings.get(&path[..end]).copied()).collect()
-    }
-
-    /// Returns the numbers of the grants of a holder that can concern a path, in the order in which they are written.
-    fn of(&self, holder: Holder, beginnings: &Beginnings) -> SmallVec<[usize; 8]> {
-        let mut found: SmallVec<[usize; 8]> =
-            beginnings.iter().filter_map(|&id| self.grants.get(&(holder, id))).flatten().copied().collect();
-        found.sort_unstable();
-        found.dedup();
-        found
-    }
-}
-
 /// An operation.
 #[derive(Debug)]
 pub struct OperationLinks {
     /// Its name.
     pub name: String,
     pub(crate) reads: bool,
+    /// What it is about, if it is one on the ledger's own entries: a `user`, a `group`, a `role`.
+    pub(crate) entry: Option<&'static str>,
     /// Method and path, for an operation of an interface.
     pub(crate) call: Option<(String, String)>,
     pub(crate) place: Option<Place>,
@@ -237,32 +180,6 @@ pub struct TypeLinks {
     pub right_duties: FxHashMap<usize, Duties>,
     pub(crate) second_person_right: Option<usize>,
     pub(crate) place: Place,
-}
-
-#[derive(Clone, Debug)]
-pub(crate) struct GrantLinks {
-    pub(crate) is_deny: bool,
-    pub(crate) operations: FixedBitSet,
-    /// Everywhere, if empty.
-    pub(crate) on: Vec<PathPattern>,
-    pub(crate) except_on: Vec<PathPattern>,
-    pub(crate) holders: Vec<Holder>,
-    pub(crate) when: Conditions,
-    /// Conditions that lift it.
-    pub(crate) lifted_by: Option<Conditions>,
-    pub(crate) duties: Option<Duties>,
-    pub(crate) place: Place,
-    /// Operations and resources as they are written.
-    pub(crate) shown: String,
-    pub(crate) shown_on: String,
-}
-
-impl GrantLinks {
-    pub(crate) fn concerns(&self, operation: usize, path: &str) -> bool {
-        self.operations.contains(operation)
-            && (self.on.is_empty() || self.on.iter().any(|p| p.covers(path)))
-            && !self.except_on.iter().any(|p| p.covers(path))
-    }
 }
 
 #[derive(Debug)]

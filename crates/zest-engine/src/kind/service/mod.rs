@@ -5,6 +5,7 @@
 
 mod acting;
 mod action;
+mod grants;
 pub mod links;
 mod obligations;
 mod permission;
@@ -288,13 +289,18 @@ pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace)
 
 /// Returns whether somebody changes their own credential, in their own name.
 fn is_own_change(context: Context<'_>, standing: &Standing, action: &Action) -> bool {
-    context.links.operations[action.operation].name == CHANGE_CREDENTIAL
+    let operation = &context.links.operations[action.operation];
+    operation.entry.is_some()
+        && operation.name == CHANGE_CREDENTIAL
         && standing.identity == Identity::User(standing.person)
         && action.path.strip_prefix("user/") == Some(&context.engine.estate.user(standing.person).id.value)
 }
 
 /// A credential that must be changed leaves exactly one thing to do.
 fn must_change(context: Context<'_>, standing: &Standing, action: &Action, trace: &mut Trace) -> Result<(), Stop> {
+    if context.engine.membership.is_plain(standing.person) {
+        return Ok(());
+    }
     let user = context.engine.estate.user(standing.person);
     match &user.must_change_credential {
         Some(must) if must.value && !is_own_change(context, standing, action) => {

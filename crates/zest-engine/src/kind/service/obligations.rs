@@ -31,7 +31,7 @@ pub(super) fn check(
     }
     // Whoever holds a right directly does not wait for the approval that another grant of the same right asks for.
     if let Some(first) = held.first() {
-        let is_free = held.iter().any(|h| h.grant.duties.is_none());
+        let is_free = held.iter().any(|h| h.grant.is_bare || h.grant.duties.is_none());
         if !is_free {
             let mut best: Option<(u8, Many)> = None;
             for duties in held.iter().filter_map(|h| h.grant.duties.as_ref()) {
@@ -43,7 +43,7 @@ pub(super) fn check(
                 }
             }
             met.extend(best.into_iter().flat_map(|(_, found)| found));
-        } else if first.grant.duties.is_some() {
+        } else if trace.explains() && first.grant.duties.is_some() {
             let free = held.iter().find(|h| h.grant.duties.is_none());
             trace.pass(Stage::Obligations, || {
                 ("another grant gives it without the obligations of the first".to_owned(), free.map(|h| h.grant.place))
@@ -78,7 +78,7 @@ fn standing_duties<'e>(context: Context<'e>, action: &'e Action) -> SmallVec<[&'
         list.extend(kind.right_duties.get(&action.operation));
         list.extend(kind.duties.as_ref().filter(|_| !looks));
     }
-    if !looks {
+    if !looks && links.has_duties {
         let ends = action.path.match_indices('/').map(|(end, _)| end).chain([action.path.len()]);
         list.extend(ends.filter_map(|end| links.resources.get(&action.path[..end])?.duties.as_ref()));
     }

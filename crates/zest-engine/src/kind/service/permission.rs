@@ -20,6 +20,8 @@ pub(crate) struct Held<'e> {
     pub(crate) grant: &'e GrantLinks,
     /// The number of the grant on its system, by which equal paths to it are told apart from others.
     pub(crate) number: usize,
+    /// Whether it is known to be on the path that was asked for.
+    pub(crate) is_on: bool,
     pub(crate) via: Via,
 }
 
@@ -40,10 +42,10 @@ pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option
     let beginnings = on.map(|path| links.beginnings(path));
     // Nobody sheds a deny by leaving the role that brings it out of the session.
     let mut of = |holder: Holder, via: Via, is_active: bool| {
-        for number in links.grants_of(holder, beginnings.as_ref()) {
+        for (number, is_on) in links.grants_of(holder, beginnings.as_ref()) {
             let grant = links.grant(number);
             if is_active || grant.is_deny {
-                each(Held { grant, number, via });
+                each(Held { grant, number, is_on, via });
             }
         }
     };
@@ -104,13 +106,16 @@ pub(crate) fn conditions<'e>(context: Context<'e>, held: &Held<'e>) -> impl Iter
         Via::Assignment(id, _) => Some(&context.engine.estate.assignments[id.index()].conditions),
         Via::Party(_) | Via::Assumed(_) => None,
     };
-    assigned.into_iter().chain([&held.grant.when])
+    // What a bare grant says beside this is nothing, and is not fetched.
+    let own = if held.grant.is_bare { None } else { Some(&held.grant.when) };
+    assigned.into_iter().chain(own)
 }
 
 /// Returns whether a grant applies: its conditions hold, and those that lift it do not.
 pub(crate) fn applies(context: Context<'_>, held: &Held<'_>, facts: &Facts<'_>) -> Outcome {
     let mut outcome = Outcome::Holds;
-    let lifted = held.grant.lifted_by.as_ref().map(|c| match c.outcome(*facts) {
+    let lifted_by = if held.grant.is_bare { None } else { held.grant.lifted_by.as_ref() };
+    let lifted = lifted_by.map(|c| match c.outcome(*facts) {
         Outcome::Holds => Outcome::Fails,
         Outcome::Fails => Outcome::Holds,
         Outcome::Unknown => Outcome::Unknown,
@@ -157,7 +162,8 @@ pub(crate) fn weigh<'e>(context: Context<'e>, identity: Identity, user: UserId, 
     let facts = context.facts(user, &action.path);
     let mut weighed = Weighed::default();
     grants_of(context, identity, Some(&action.path), |held| {
-        if !held.grant.concerns(action.operation, &action.path) || !is_in_scope(context, &held, &action.path) {
+        let concerns = held.grant.operations.contains(action.operation) && (held.is_on || held.grant.is_on(&action.path));
+        if !concerns || !is_in_scope(context, &held, &action.path) {
             return;
         }
         if !all && !weighed.denies.is_empty() {

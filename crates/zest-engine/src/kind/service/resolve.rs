@@ -1,11 +1,14 @@
 //! Follows the references of clouds and applications.
 
+use std::sync::Arc;
+
 use fixedbitset::FixedBitSet;
 use rustc_hash::FxHashMap;
 
+use super::grants::{GrantLinks, Grants, Sets, Terms};
 use super::links::{
-    ADMINISTRATIVE, ASSUME, ActingLinks, CHANGE_CREDENTIAL, CeilingLinks, GrantLinks, OperationLinks, ResourceLinks, ServiceBase,
-    ServiceLinks, TypeLinks,
+    ADMINISTRATIVE, ASSUME, ActingLinks, CHANGE_CREDENTIAL, CeilingLinks, OperationLinks, ResourceLinks, ServiceBase, ServiceLinks,
+    TypeLinks,
 };
 use crate::links::path::{PathPattern, bad_path};
 use crate::links::{Duties, Holder, Party, Resolver, RoleId, look_up};
@@ -50,6 +53,7 @@ impl Resolver<'_> {
         let mut links = ServiceBase { is_application: system.kind() == Kind::APPLICATION, ..ServiceBase::default() };
         self.operations(&parts, entries, &mut links);
         self.resources(&parts, &mut links);
+        let (mut sets, mut grants) = (Sets::default(), Vec::new());
         for part in &parts {
             links.addresses.extend(part.addresses.iter().map(|(a, b)| (a.value.clone(), b.value.clone())));
             links.covers.extend(part.proofs_cover.iter().cloned());
@@ -67,9 +71,9 @@ impl Resolver<'_> {
                 if grant.on.is_empty() {
                     self.incomplete(grant, "on what", "add `on = \"PATH\"`, or `on = \"**\"` for everything");
                 }
-                if let Some(grant) = self.grant(grant, holders, &links) {
+                if let Some(grant) = self.grant(grant, holders, &links, &mut sets) {
                     self.paths_are_declared(&grant.1, &links);
-                    links.grants.push(grant.0);
+                    grants.push(grant.0);
                 }
             }
             for ceiling in &part.ceilings {
@@ -102,7 +106,7 @@ impl Resolver<'_> {
                 links.acting.push(ActingLinks { target, by, when: self.conditions(&rule.when, None, None), place: rule.place });
             }
         }
-        links.own = links.grants.len();
+        links.own = Grants::of(grants);
         links
     }
 
@@ -120,6 +124,7 @@ impl Resolver<'_> {
                     list.push(OperationLinks {
                         name: described.name.clone(),
                         reads: described.reads(),
+                        entry: None,
                         call: Some((described.method.clone(), described.path.clone())),
                         place: Some(described.place),
                     });
@@ -127,13 +132,19 @@ impl Resolver<'_> {
             }
             for operation in &part.operations {
                 let reads = operation.reads.as_ref().is_some_and(|r| r.value);
-                list.push(OperationLinks { name: operation.name.value.clone(), reads, call: None, place: Some(operation.name.place) });
+                list.push(OperationLinks {
+                    name: operation.name.value.clone(),
+                    reads,
+                    entry: None,
+                    call: None,
+                    place: Some(operation.name.place),
+                });
             }
             for object_type in &part.types {
                 for right in &object_type.rights {
                     if !list.iter().any(|o| o.name == right.value) {
                         let reads = object_type.looks.iter().any(|l| l.value == right.value);
-                        list.push(OperationLinks { name: right.value.clone(), reads, call: None, place: Some(right.place) });
+                        list.push(OperationLinks { name: right.value.clone(), reads, entry: None, call: None, place: Some(right.place) });
                     }
                 }
             }
@@ -153,7 +164,8 @@ impl Resolver<'_> {
         drop(calls);
         let own = list.len();
         for name in ADMINISTRATIVE.into_iter().chain([ASSUME, CHANGE_CREDENTIAL]) {
-            list.push(OperationLinks { name: name.to_owned(), reads: false, call: None, place: None });
+            let entry = about(name);
+            list.push(OperationLinks { name: name.to_owned(), reads: false, entry, call: None, place: None });
         }
         for (i, operation) in list.iter().enumerate() {
             // `allow = ["write"]` must not be a right of that name to one reader and all that changes to another.
@@ -248,6 +260,7 @@ impl Resolver<'_> {
                 }
             }
             let duties = self.service_duties(&resource.after);
+            links.has_duties |= duties.is_some();
             let found = ResourceLinks { attributes: resource.attributes.clone(), duties, place: resource.path.place };
             if let Some(earlier) = links.resources.insert(path.as_str().into(), found) {
                 self.declared_twice("path", &resource.path, earlier.place);
@@ -288,7 +301,7 @@ impl Resolver<'_> {
         for (pattern, text) in written {
             let Some(head) = pattern.head() else { continue };
             let is_administrative = matches!(head, "user" | "group" | "role" | "command-set");
-            if let Some(path) = pattern.literal().filter(|_| !is_administrative) {
+            if let Some(path) = pattern.literal().filter(|_| !is_administrative).map(str::to_owned) {
                 if links.is_application && !path.contains('/') && !pattern.covers(&format!("{path}/x")) {
                     self.bad_path(text, "an object is written as TYPE/NAME; all of a type as `TYPE/*`");
                 } else if !(links.is_application && links.types.contains_key(&path)) {
@@ -313,18 +326,19 @@ impl Resolver<'_> {
         let mut set = |list: &[At<String>]| {
             let mut operations = FixedBitSet::with_capacity(links.operations.len());
             for name in list {
-                match operations_named(&name.value, links) {
-                    Some(found) => operations.union_with(&found),
-                    None => self.unknown_operation(
+                if !put_named(&name.value, links, &mut operations) {
+                    self.unknown_operation(
                         name,
                         &mut links.groups.keys().map(String::as_str).chain(links.operation_ids.keys().map(|k| &**k)),
-                    ),
+                    );
                 }
             }
             operations
         };
-        let (mut operations, except) = (set(names), set(except));
-        operations.difference_with(&except);
+        let mut operations = set(names);
+        if !except.is_empty() {
+            operations.difference_with(&set(except));
+        }
         operations
     }
 
@@ -353,7 +367,13 @@ impl Resolver<'_> {
     }
 
     /// Reads one grant for one system; also returns its patterns over paths as they are written.
-    fn grant(&mut self, written: &entry::Grant, holders: Vec<Holder>, links: &ServiceBase) -> Option<(GrantLinks, Patterns)> {
+    fn grant(
+        &mut self,
+        written: &entry::Grant,
+        holders: Vec<Holder>,
+        links: &ServiceBase,
+        sets: &mut Sets,
+    ) -> Option<(GrantLinks, Patterns)> {
         let names = match (written.allow.first(), written.deny.first()) {
             (Some(_), None) => &written.allow,
             (None, Some(deny)) => {
@@ -400,22 +420,18 @@ impl Resolver<'_> {
         let (on, except_on) = (patterns(&written.on), patterns(&written.except_on));
         let lifted_by = (!written.lifted_by.is_empty()).then(|| self.conditions(&written.lifted_by, None, None));
         let plain = |list: &[(PathPattern, At<String>)]| list.iter().map(|(p, _)| p.clone()).collect();
-        Some((
-            GrantLinks {
-                is_deny: written.allow.is_empty(),
-                operations,
-                on: plain(&on),
-                except_on: plain(&except_on),
-                holders,
-                when: self.conditions(&written.when, written.from.as_ref(), written.until.as_ref()),
-                lifted_by,
-                duties: self.service_duties(&written.after),
-                place: written.place,
-                shown: shown(names, &written.except),
-                shown_on: if written.on.is_empty() { "everything".to_owned() } else { shown(&written.on, &written.except_on) },
-            },
-            on.into_iter().chain(except_on).collect(),
-        ))
+        let terms = Terms {
+            on: plain(&on),
+            except_on: plain(&except_on),
+            holders,
+            when: self.conditions(&written.when, written.from.as_ref(), written.until.as_ref()),
+            lifted_by,
+            duties: self.service_duties(&written.after),
+            place: written.place,
+            shown: shown(names, &written.except),
+            shown_on: if written.on.is_empty() { "everything".to_owned() } else { shown(&written.on, &written.except_on) },
+        };
+        Some((GrantLinks::new(written.allow.is_empty(), sets.one(operations), terms), on.into_iter().chain(except_on).collect()))
     }
 
     /// Adds what changes say that only grant something; nothing where more is changed.
@@ -427,7 +443,7 @@ impl Resolver<'_> {
         for grant in parts[parts.len().checked_sub(changes.len())?..].iter().flat_map(|part| &part.grants) {
             let known = links.as_ref().unwrap_or(before);
             let holders = self.holders(&grant.to).into_iter().map(|(h, _)| h).collect();
-            let (grant, paths) = self.grant(grant, holders, known)?;
+            let (grant, paths) = self.grant(grant, holders, known, &mut Sets::default())?;
             self.paths_are_declared(&paths, known);
             links = Some(known.with(grant));
         }
@@ -436,6 +452,8 @@ impl Resolver<'_> {
 
     /// Reports grants of roles that name somebody, or an operation that no system knows.
     pub(super) fn role_grants_are_known(&mut self, entries: &Entries, services: &[&ServiceLinks]) {
+        let bases: Vec<&ServiceBase> = services.iter().map(|links| &***links).collect();
+        let distinct: Vec<&ServiceBase> = alike(&bases).into_iter().map(|group| bases[group[0]]).collect();
         for grant in entries.roles.iter().flat_map(|role| &role.grants) {
             if let Some(to) = grant.to.first() {
                 self.findings.push(
@@ -445,35 +463,44 @@ impl Resolver<'_> {
                 );
             }
             for name in grant.allow.iter().chain(&grant.deny).chain(&grant.except) {
-                if !services.iter().any(|s| operations_named(&name.value, s).is_some()) {
-                    let of = |s: &&'_ ServiceLinks| {
+                if !distinct.iter().any(|s| is_named(&name.value, s)) {
+                    let of = |s: &&'_ ServiceBase| {
                         s.groups.keys().cloned().chain(s.operation_ids.keys().map(|k| k.to_string())).collect::<Vec<_>>()
                     };
-                    let known: Vec<String> = services.iter().flat_map(of).collect();
+                    let known: Vec<String> = distinct.iter().flat_map(of).collect();
                     self.unknown_operation(name, &mut known.iter().map(String::as_str));
                 }
             }
         }
     }
 
-    /// Adds the grants of roles to clouds and applications; what a system does not know, a role cannot give there.
+    /// Adds the grants of roles to clouds and applications; what a system does not know, a role cannot give there. Systems with the
+    /// same operations share them.
     pub(super) fn role_grants(&mut self, entries: &Entries, services: &mut [&mut ServiceBase]) {
+        let groups = alike(&services.iter().map(|links| &**links).collect::<Vec<_>>());
+        let mut found: Vec<(Sets, Vec<GrantLinks>)> = groups.iter().map(|_| Default::default()).collect();
         for (i, role) in entries.roles.iter().enumerate() {
             for grant in &role.grants {
                 let before = self.findings.len();
                 let mut is_reported = false;
-                for links in services.iter_mut() {
-                    let mut here = grant.clone();
-                    here.allow.retain(|n| operations_named(&n.value, links).is_some());
-                    here.deny.retain(|n| operations_named(&n.value, links).is_some());
-                    here.except.retain(|n| operations_named(&n.value, links).is_some());
-                    if here.allow.is_empty() && here.deny.is_empty() && !(grant.allow.is_empty() && grant.deny.is_empty()) {
-                        continue;
-                    }
+                for (group, (sets, grants)) in groups.iter().zip(&mut found) {
+                    let links = &*services[group[0]];
+                    let is_known = |name: &At<String>| is_named(&name.value, links);
+                    let holders = vec![Holder::Role(RoleId::new(i))];
                     let start = self.findings.len();
-                    if let Some((found, _)) = self.grant(&here, vec![Holder::Role(RoleId::new(i))], links) {
-                        links.grants.push(found);
-                    }
+                    let new = if grant.allow.iter().chain(&grant.deny).chain(&grant.except).all(is_known) {
+                        self.grant(grant, holders, links, sets)
+                    } else {
+                        let mut here = grant.clone();
+                        here.allow.retain(is_known);
+                        here.deny.retain(is_known);
+                        here.except.retain(is_known);
+                        if here.allow.is_empty() && here.deny.is_empty() {
+                            continue;
+                        }
+                        self.grant(&here, holders, links, sets)
+                    };
+                    grants.extend(new.map(|(new, _)| new));
                     if is_reported {
                         self.findings.truncate(start);
                     }
@@ -481,7 +508,41 @@ impl Resolver<'_> {
                 }
             }
         }
-        services.iter_mut().for_each(|links| links.index());
+        for (group, (_, grants)) in groups.iter().zip(found) {
+            let grants = Arc::new(Grants::of(grants));
+            group.iter().for_each(|&service| services[service].of_roles = Arc::clone(&grants));
+        }
+    }
+}
+
+/// Returns the systems, by their places in a list, that cannot be told apart by what a role may say of them.
+fn alike(services: &[&ServiceBase]) -> Vec<Vec<usize>> {
+    let is_same = |one: &ServiceBase, other: &ServiceBase| {
+        one.is_application == other.is_application
+            && one.operations.len() == other.operations.len()
+            && one.groups == other.groups
+            && one.operations.iter().zip(&other.operations).all(|(one, other)| one.name == other.name)
+    };
+    let mut groups: Vec<Vec<usize>> = Vec::new();
+    for (i, links) in services.iter().enumerate() {
+        match groups.iter_mut().find(|group| is_same(services[group[0]], links)) {
+            Some(group) => group.push(i),
+            None => groups.push(vec![i]),
+        }
+    }
+    groups
+}
+
+/// Returns of what entry of the ledger an operation is, if it is about one.
+fn about(operation: &str) -> Option<&'static str> {
+    match operation {
+        "reset-credential" | CHANGE_CREDENTIAL => Some("user"),
+        "change-members" => Some("group"),
+        "edit-role" | ASSUME => Some("role"),
+        "edit-command-set" => Some("command-set"),
+        "read-secret" => Some("secret"),
+        "edit-job" => Some("job"),
+        _ => None,
     }
 }
 
@@ -494,24 +555,33 @@ fn shown(list: &[At<String>], except: &[At<String>]) -> String {
 /// The groups of operations that every system has.
 const OF_GROUPS: [&str; 4] = ["all", "read", "write", "administer"];
 
-/// Returns the operations that a name stands for: a group, an operation, or a `*` in a name.
-fn operations_named(name: &str, links: &ServiceBase) -> Option<FixedBitSet> {
+/// Returns whether a name stands for operations: a group, an operation, or several by a `*` in it.
+fn is_named(name: &str, links: &ServiceBase) -> bool {
+    links.groups.contains_key(name) || links.operation_ids.contains_key(name) || several(name, links).next().is_some()
+}
+
+/// Adds the operations that a name stands for; false if there are none.
+fn put_named(name: &str, links: &ServiceBase, into: &mut FixedBitSet) -> bool {
     if let Some(group) = links.groups.get(name) {
-        return Some(group.clone());
+        into.union_with(group);
+        return true;
     }
-    let mut found = FixedBitSet::with_capacity(links.operations.len());
     if let Some(&operation) = links.operation_ids.get(name) {
-        found.insert(operation);
-        return Some(found);
+        into.insert(operation);
+        return true;
     }
-    let (start, end) = name.split_once('*')?;
-    if start.is_empty() || end.contains('*') {
-        return None;
-    }
-    let pattern = WordPattern::Slot(Slot::Affix(start.to_owned(), end.to_owned()));
-    let own = links.groups.get("all")?;
-    found.extend(own.ones().filter(|&o| pattern.matches(&links.operations[o].name)));
-    (!found.is_clear()).then_some(found)
+    let mut found = several(name, links).peekable();
+    let is_found = found.peek().is_some();
+    into.extend(found);
+    is_found
+}
+
+/// The operations that a name with one `*` stands for.
+fn several<'l>(name: &str, links: &'l ServiceBase) -> impl Iterator<Item = usize> + use<'l> {
+    let affix = name.split_once('*').filter(|(start, end)| !start.is_empty() && !end.contains('*'));
+    let pattern = affix.map(|(start, end)| WordPattern::Slot(Slot::Affix(start.to_owned(), end.to_owned())));
+    let all = pattern.and_then(|pattern| Some((pattern, links.groups.get("all")?)));
+    all.into_iter().flat_map(move |(pattern, own)| own.ones().filter(move |&o| pattern.matches(&links.operations[o].name)))
 }
 
 /// Returns whether a path is declared; below a container of a cloud there may be more than is declared.

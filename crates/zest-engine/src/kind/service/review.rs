@@ -135,14 +135,16 @@ impl<'e> Services<'e, '_> {
                     }
                     for &(holder, place) in &assumable.by {
                         if let Holder::Role(from) = holder
-                            && clouds.iter().any(|s| s.grants_of(Holder::Role(from), None).into_iter().any(|g| gives(s, s.grant(g), &path)))
+                            && clouds
+                                .iter()
+                                .any(|s| s.grants_of(Holder::Role(from), None).into_iter().any(|(g, _)| gives(s, s.grant(g), &path)))
                         {
                             edges[from.index()].push((to, place));
                         }
                     }
                 }
                 None => {
-                    let named = |g: &GrantLinks| g.on.iter().any(|p| p.literal().as_deref() == Some(path.as_str()));
+                    let named = |g: &GrantLinks| g.on.iter().any(|p| p.literal() == Some(path.as_str()));
                     if let Some((_, grant)) = grants().find(|(s, g)| gives(s, g, &path) && named(g)) {
                         self.findings.push(
                             Finding::new(Code::AssumptionHalf, format!("`{ASSUME}` is granted on `{path}`, but that role admits nobody"))
@@ -219,7 +221,7 @@ impl<'e> Services<'e, '_> {
         }
         let of_grants = links.grants().flat_map(|grant| {
             let what = if grant.is_deny { "a deny" } else { "a grant" };
-            grant.on.iter().chain(&grant.except_on).map(move |p| (what, p.beginning(), grant.place))
+            grant.on.iter().chain(&grant.except_on).map(move |p| (what, p.beginning().to_owned(), grant.place))
         });
         let of_ceilings = links.ceilings.iter().filter_map(|c| Some(("a ceiling", c.within.clone()?, c.place)));
         let mut found: Vec<(Place, &str, String)> = of_grants

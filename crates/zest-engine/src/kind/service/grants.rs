@@ -1,0 +1,227 @@
+//! Grants of clouds and applications, and where those are found that can concern a path.
+//!
+//! What is written once is kept once, whatever number of systems it counts on: a decision looks at one short row of a grant, and at
+//! its terms only where there is something in them to look at.
+
+use std::ops::{Deref, Range};
+use std::sync::Arc;
+
+use fixedbitset::FixedBitSet;
+use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
+
+use crate::links::path::PathPattern;
+use crate::links::{Conditions, Duties, Holder};
+use zest_model::source::Place;
+
+/// A grant on one system.
+#[derive(Clone, Debug)]
+pub(crate) struct GrantLinks {
+    pub(crate) is_deny: bool,
+    /// Whether it has no conditions of its own, nothing that lifts it, and no obligations.
+    pub(crate) is_bare: bool,
+    /// Grants of the same operations have one set of them.
+    pub(crate) operations: Arc<FixedBitSet>,
+    terms: Arc<Terms>,
+}
+
+/// What is written of a grant, but for the operations: they have numbers on each system.
+#[derive(Clone, Debug)]
+pub(crate) struct Terms {
+    /// Everywhere, if empty.
+    pub(crate) on: Vec<PathPattern>,
+    pub(crate) except_on: Vec<PathPattern>,
+    pub(crate) holders: Vec<Holder>,
+    pub(crate) when: Conditions,
+    /// Conditions that lift it.
+    pub(crate) lifted_by: Option<Conditions>,
+    pub(crate) duties: Option<Duties>,
+    pub(crate) place: Place,
+    /// Operations and resources as they are written.
+    pub(crate) shown: String,
+    pub(crate) shown_on: String,
+}
+
+impl Deref for GrantLinks {
+    type Target = Terms;
+
+    fn deref(&self) -> &Terms {
+        &self.terms
+    }
+}
+
+impl GrantLinks {
+    pub(super) fn new(is_deny: bool, operations: Arc<FixedBitSet>, terms: Terms) -> Self {
+        let Terms { on: _, except_on: _, holders: _, when, lifted_by, duties, place: _, shown: _, shown_on: _ } = &terms;
+        let is_bare = when.is_empty() && lifted_by.is_none() && duties.is_none();
+        Self { is_deny, is_bare, operations, terms: Arc::new(terms) }
+    }
+
+    pub(crate) fn concerns(&self, operation: usize, path: &str) -> bool {
+        self.operations.contains(operation) && self.is_on(path)
+    }
+
+    /// Returns whether it is on a path.
+    pub(super) fn is_on(&self, path: &str) -> bool {
+        (self.on.is_empty() || self.on.iter().any(|p| p.covers(path))) && !self.except_on.iter().any(|p| p.covers(path))
+    }
+}
+
+/// Sets of operations, each once.
+#[derive(Debug, Default)]
+pub(super) struct Sets(FxHashSet<Arc<FixedBitSet>>);
+
+impl Sets {
+    pub(super) fn one(&mut self, set: FixedBitSet) -> Arc<FixedBitSet> {
+        if let Some(known) = self.0.get(&set) {
+            return Arc::clone(known);
+        }
+        let set = Arc::new(set);
+        self.0.insert(Arc::clone(&set));
+        set
+    }
+}
+
+/// What it says about a grant that a path is, or is below, what the grant begins with.
+#[derive(Clone, Copy, Debug)]
+enum Found {
+    /// The grant is on it.
+    On,
+    /// The grant is on that path itself, and on nothing below.
+    OnItself,
+    /// The pattern has more to say.
+    Open,
+}
+
+/// Where a grant is found.
+#[derive(Clone, Copy, Debug)]
+struct Entry {
+    beginning: u32,
+    grant: u32,
+    found: Found,
+}
+
+/// Grants in the order in which they count, and by whom they are for and the path that what they are on begins with: a decision looks
+/// at those alone that can concern its resource.
+#[derive(Debug, Default)]
+pub(crate) struct Grants {
+    all: Vec<GrantLinks>,
+    beginnings: FxHashMap<Box<str>, u32>,
+    /// The bytes of the longest of them: a longer path is not looked through to its end.
+    longest: usize,
+    holders: FxHashMap<Holder, Range<u32>>,
+    /// Those of each holder side by side, by beginning.
+    entries: Vec<Entry>,
+    /// Grants by beginning, whoever they are for.
+    by_beginning: Vec<(u32, u32)>,
+}
+
+/// What of a path grants begin with: the path itself (true), and what it is below.
+pub(crate) type Beginnings = SmallVec<[(u32, bool); 8]>;
+
+/// Numbers of grants, in the order in which they count, and whether it is known that each is on the path that was asked for.
+pub(crate) type Numbers = SmallVec<[(usize, bool); 8]>;
+
+impl Grants {
+    pub(super) fn of(all: Vec<GrantLinks>) -> Self {
+        let mut new = Self { all, ..Self::default() };
+        let mut entries: Vec<(Holder, Entry)> = Vec::new();
+        for (number, grant) in all_of(&new.all) {
+            let everywhere = grant.on.is_empty().then_some(("", Found::Open));
+            let patterns = grant.on.iter().map(|pattern| {
+                let found = match pattern.fixed() {
+                    Some((_, is_open)) if grant.except_on.is_empty() => {
+                        if is_open {
+                            Found::On
+                        } else {
+                            Found::OnItself
+                        }
+                    }
+                    _ => Found::Open,
+                };
+                (pattern.beginning(), found)
+            });
+            for (text, found) in patterns.chain(everywhere) {
+                let next = new.beginnings.len() as u32;
+                new.longest = new.longest.max(text.len());
+                let beginning = match new.beginnings.get(text) {
+                    Some(&known) => known,
+                    None => *new.beginnings.entry(text.into()).or_insert(next),
+                };
+                new.by_beginning.push((beginning, number));
+                entries.extend(grant.holders.iter().map(|&holder| (holder, Entry { beginning, grant: number, found })));
+            }
+        }
+        new.by_beginning.sort_unstable();
+        new.by_beginning.dedup();
+        entries.sort_by_key(|(holder, entry)| (*holder, entry.beginning, entry.grant));
+        for (at, (holder, _)) in entries.iter().enumerate() {
+            let at = at as u32;
+            new.holders.entry(*holder).or_insert(at..at).end = at + 1;
+        }
+        new.entries = entries.into_iter().map(|(_, entry)| entry).collect();
+        new
+    }
+
+    pub(super) fn all(&self) -> &[GrantLinks] {
+        &self.all
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.all.is_empty()
+    }
+
+    /// Returns those for whom there are grants.
+    pub(super) fn holders(&self) -> impl Iterator<Item = Holder> {
+        self.holders.keys().copied()
+    }
+
+    pub(super) fn beginnings(&self, path: &str) -> Beginnings {
+        if self.all.is_empty() {
+            return Beginnings::new();
+        }
+        let ends = path.match_indices('/').map(|(end, _)| end).chain([path.len()]);
+        let ends = [0].into_iter().chain(ends).take_while(|&end| end <= self.longest);
+        ends.filter_map(|end| Some((*self.beginnings.get(&path[..end])?, end == path.len()))).collect()
+    }
+
+    /// Returns the grants, to whomever, that can concern a path.
+    pub(super) fn on<'g>(&'g self, path: &str) -> impl Iterator<Item = &'g GrantLinks> + use<'g> {
+        self.beginnings(path).into_iter().flat_map(|(beginning, _)| {
+            let start = self.by_beginning.partition_point(|(of, _)| *of < beginning);
+            let here = self.by_beginning[start..].iter().take_while(move |(of, _)| *of == beginning);
+            here.map(|&(_, grant)| &self.all[grant as usize])
+        })
+    }
+
+    /// Returns the grants of a holder; with the beginnings of a path, those alone that can concern it.
+    pub(super) fn of_holder(&self, holder: Holder, beginnings: Option<&Beginnings>) -> Numbers {
+        let mut numbers = Numbers::new();
+        let Some(range) = self.holders.get(&holder) else { return numbers };
+        let entries = &self.entries[range.start as usize..range.end as usize];
+        match beginnings {
+            None => numbers.extend(entries.iter().map(|entry| (entry.grant as usize, false))),
+            Some(beginnings) => {
+                for &(beginning, is_whole) in beginnings {
+                    let start = entries.partition_point(|entry| entry.beginning < beginning);
+                    for entry in entries[start..].iter().take_while(|entry| entry.beginning == beginning) {
+                        match entry.found {
+                            Found::On => numbers.push((entry.grant as usize, true)),
+                            Found::OnItself if is_whole => numbers.push((entry.grant as usize, true)),
+                            Found::OnItself => {}
+                            Found::Open => numbers.push((entry.grant as usize, false)),
+                        }
+                    }
+                }
+            }
+        }
+        // One that is found in several ways counts once, and is known to be on the path if one of them says so.
+        numbers.sort_unstable_by_key(|&(number, is_on)| (number, !is_on));
+        numbers.dedup_by_key(|(number, _)| *number);
+        numbers
+    }
+}
+
+fn all_of(all: &[GrantLinks]) -> impl Iterator<Item = (u32, &GrantLinks)> {
+    all.iter().enumerate().map(|(number, grant)| (number as u32, grant))
+}
