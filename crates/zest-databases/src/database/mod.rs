@@ -92,7 +92,8 @@ impl Accounts {
     /// Returns the accounts that somebody may use, in order, as positions in the list.
     fn usable(&self, site: Site<'_>, user: UserId) -> Positions {
         let Index { by_name, by_login, by_party, .. } = &*self.index;
-        let groups = site.engine().membership().groups_of(user).into_iter().map(Party::Group);
+        let groups = site.engine().membership().groups_of(user);
+        let groups = groups.iter().map(|group| Party::Group(*group));
         let lent = groups.chain([Party::User(user)]).filter_map(|party| by_party.get(&party)).flatten();
         let own = by_login.get(&site.engine().estate().user(user).id.value).into_iter().flatten();
         let changed = self.lent.keys().filter_map(|name| by_name.get(name));

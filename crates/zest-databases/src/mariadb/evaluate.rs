@@ -99,7 +99,7 @@ pub(crate) fn open_as<'s>(
     let plain = with_role(None);
     let Some(role) = role else {
         trace.pass(Stage::Standing, || {
-            let held = state.memberships.iter().any(|((m, _), _)| *m == Holder::Account(account.clone()));
+            let held = state.granted_to(&Holder::Account(account.clone())).next().is_some();
             let note = if held { "; the roles it was granted bring nothing until one is made active" } else { "" };
             (format!("no role is active{note}"), place)
         });
@@ -139,7 +139,7 @@ fn found_account(
     let origin = if question.session.local { Some(Origin::Local) } else { question.session.origin.map(Origin::Address) };
     let Some(origin) = origin else {
         // One account for every address, and no anonymous one before it: then the address does not matter.
-        let rivals: Vec<&AccountName> = state.accounts.keys().filter(|a| a.user == login || a.user.is_empty()).collect();
+        let rivals: Vec<&AccountName> = of_login(state, login).collect();
         if let [one] = rivals.as_slice()
             && one.host == "%"
         {
@@ -197,8 +197,13 @@ fn named_before<'s>(state: &'s State, login: &str, origin: &Origin, account: &Ac
         let is_address = host.chars().all(|c| c.is_ascii_hexdigit() || matches!(c, '.' | ':' | '/' | '%' | '_'));
         !is_address && (address.to_canonical().is_loopback() || !host.eq_ignore_ascii_case("localhost"))
     };
-    let fits = |a: &&AccountName| (a.user == login || a.user.is_empty()) && is_name(&a.host) && rank(&a.host) <= rank(&account.host);
-    state.accounts.keys().find(fits)
+    of_login(state, login).find(|a| is_name(&a.host) && rank(&a.host) <= rank(&account.host))
+}
+
+/// The accounts that may be meant by a login: the anonymous ones, and those of its name.
+fn of_login<'s>(state: &'s State, login: &str) -> impl Iterator<Item = &'s AccountName> + use<'s> {
+    let named = (!login.is_empty()).then(|| state.accounts_of(login));
+    state.accounts_of("").chain(named.into_iter().flatten())
 }
 
 /// Returns the database that bare names mean; none where there are several.

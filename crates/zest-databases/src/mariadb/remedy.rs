@@ -59,7 +59,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             let mut ways = Vec::new();
             let mut roles: Vec<&String> = state.roles.iter().collect();
             // Roles that bring fewer rights first.
-            roles.sort_by_key(|r| state.grants.keys().filter(|(h, _)| *h == Holder::Role((*r).clone())).count());
+            roles.sort_by_key(|r| state.held_by(&Holder::Role((*r).clone())).count());
             let with = |role: &str| super::View::new(&state, view.account(), super::Origin::Local, Some(role));
             let brings = |role: &&&String| need.outcome(&state, &with(role)).refusal.is_none();
             let mine = |role: &&&String| view.may_activate(role);

@@ -157,13 +157,13 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
             ),
             Holder::Role(_) => {}
         }
-        let wide = state.grants.iter().find(|((h, s), other)| {
+        let wide = state.held_by(holder).find(|((_, s), other)| {
             let is_wider = match (s, scope) {
                 (Scope::Everything, s) => *s != Scope::Everything,
                 (Scope::Databases(p), Scope::Table(d, _) | Scope::Function(d, _) | Scope::Procedure(d, _)) => super::matches(d, p),
                 _ => false,
             };
-            h == holder && is_wider && !held.privileges.is_empty() && held.privileges.without(other.privileges).is_empty()
+            is_wider && !held.privileges.is_empty() && held.privileges.without(other.privileges).is_empty()
         });
         if let Some(((_, wider), other)) = wide {
             let finding = Finding::new(

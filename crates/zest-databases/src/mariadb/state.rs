@@ -170,7 +170,7 @@ impl State {
     #[must_use]
     pub fn account_for(&self, login: &str, origin: &Origin) -> Option<&AccountName> {
         let fitting = |user: &str| {
-            let mut list: Vec<&AccountName> = self.accounts.keys().filter(|a| a.user == user && admits(&a.host, origin)).collect();
+            let mut list: Vec<&AccountName> = self.accounts_of(user).filter(|a| admits(&a.host, origin)).collect();
             // Equal ranks: the larger text comes first.
             list.sort_by(|a, b| rank(&a.host).cmp(&rank(&b.host)).then_with(|| b.host.cmp(&a.host)));
             list.into_iter().next()
@@ -182,6 +182,28 @@ impl State {
             (Some(named), _) => Some(named),
             (None, anonymous) => anonymous,
         }
+    }
+
+    /// Returns the accounts of a login, in their order.
+    pub(crate) fn accounts_of<'s>(&'s self, login: &str) -> impl Iterator<Item = &'s AccountName> + use<'s> {
+        let (from, login) = (AccountName::new(login, ""), login.to_owned());
+        self.accounts.range(from..).map(|(account, _)| account).take_while(move |account| account.user == login)
+    }
+
+    /// Returns what somebody holds, by level and name.
+    pub(crate) fn held_by<'s>(&'s self, holder: &Holder) -> impl Iterator<Item = (&'s (Holder, Scope), &'s Held)> + use<'s> {
+        let (from, holder) = ((holder.clone(), Scope::Everything), holder.clone());
+        self.grants.range(from..).take_while(move |((of, _), _)| *of == holder)
+    }
+
+    /// Returns what the accounts of a login hold.
+    fn held_by_login<'s>(&'s self, login: &str) -> impl Iterator<Item = (&'s AccountName, &'s (Holder, Scope), &'s Held)> + use<'s> {
+        let (from, login) = ((Holder::Account(AccountName::new(login, "")), Scope::Everything), login.to_owned());
+        let rows = self.grants.range(from..).map_while(|(key, held)| match &key.0 {
+            Holder::Account(account) => Some((account, key, held)),
+            Holder::Public | Holder::Role(_) => None,
+        });
+        rows.take_while(move |(account, ..)| account.user == login)
     }
 
     /// Returns the roles that somebody was granted, in their order.
@@ -231,8 +253,9 @@ impl State {
     #[must_use]
     pub fn activating(&self, account: &AccountName, origin: Option<&Origin>, role: &str) -> Vec<AccountName> {
         let of = |holder: Holder| self.memberships.contains_key(&(holder, role.to_owned()));
-        let fits = |a: &&AccountName| a.user == account.user && origin.map_or(*a == account, |o| admits(&a.host, o));
-        let found: Vec<AccountName> = self.accounts.keys().filter(fits).filter(|a| of(Holder::Account((*a).clone()))).cloned().collect();
+        let fits = |a: &&AccountName| origin.map_or(*a == account, |o| admits(&a.host, o));
+        let found: Vec<AccountName> =
+            self.accounts_of(&account.user).filter(fits).filter(|a| of(Holder::Account((*a).clone()))).cloned().collect();
         if found.is_empty() && of(Holder::Public) { vec![account.clone()] } else { found }
     }
 }
@@ -430,26 +453,12 @@ impl<'s> View<'s> {
     /// alone; those of all accounts with the session's login and a fitting origin compete, and anonymous ones.
     #[must_use]
     pub fn database(&self, database: &str) -> (Privileges, Vec<(Privileges, Source)>) {
-        let patterns = |holder: &Holder| {
-            let from = (holder.clone(), Scope::Databases(String::new()));
-            let of = holder.clone();
-            self.state.grants.range(from..).take_while(move |((h, s), _)| *h == of && matches!(s, Scope::Databases(_)))
-        };
+        let patterns = |holder: &Holder| self.state.held_by(holder).filter(|((_, scope), _)| matches!(scope, Scope::Databases(_)));
         let fitting = |(_, scope): &(Holder, Scope)| matches!(scope, Scope::Databases(p) if matches(database, p));
         let mut best: Option<(&(Holder, Scope), &Held)> = None;
         for user in [self.account.user.as_str(), ""] {
             let mut rows: Vec<(&AccountName, &(Holder, Scope), &Held)> = Vec::new();
-            for ((holder, scope), _) in self.state.grants.iter().filter(|((_, s), _)| matches!(s, Scope::Databases(_))) {
-                let Holder::Account(account) = holder else { continue };
-                let key = (holder.clone(), scope.clone());
-                if account.user == user
-                    && self.fits(account)
-                    && fitting(&key)
-                    && let Some((key, held)) = self.state.grants.get_key_value(&key)
-                {
-                    rows.push((account, key, held));
-                }
-            }
+            rows.extend(self.state.held_by_login(user).filter(|(account, key, _)| fitting(key) && self.fits(account)));
             rows.sort_by(|a, b| Self::order(a.0, a.1).cmp(&Self::order(b.0, b.1)));
             if let Some((_, key, held)) = rows.into_iter().next()
                 && best.is_none_or(|(b, _)| Self::order_of(key) < Self::order_of(b))
@@ -499,13 +508,12 @@ impl<'s> View<'s> {
     /// name of the host, which such accounts fit: where a role, or PUBLIC, has none on a database, this one counts
     /// (found on 10.11).
     fn of_nobody_anywhere(&self, database: &str) -> Option<(&'s (Holder, Scope), &'s Held)> {
-        let fits = |(holder, scope): &(Holder, Scope)| match (holder, scope) {
-            (Holder::Account(account), Scope::Databases(pattern)) => {
-                account.user.is_empty() && matches("", &account.host) && matches(database, pattern)
-            }
+        let fits = |account: &AccountName, scope: &Scope| match scope {
+            Scope::Databases(pattern) => matches("", &account.host) && matches(database, pattern),
             _ => false,
         };
-        self.state.grants.iter().filter(|(key, _)| fits(key)).min_by(|a, b| Self::order_of(a.0).cmp(&Self::order_of(b.0)))
+        let rows = self.state.held_by_login("").filter(|(account, key, _)| fits(account, &key.1));
+        rows.map(|(_, key, held)| (key, held)).min_by(|a, b| Self::order_of(a.0).cmp(&Self::order_of(b.0)))
     }
 
     fn order<'k>(account: &'k AccountName, key: &'k (Holder, Scope)) -> impl Ord + use<'k> {
@@ -526,15 +534,8 @@ impl<'s> View<'s> {
     /// looked for with each, and the most specific one that has any counts alone. Between an address and a network that
     /// are equally specific, the server takes the one it happens to find first; then only what both give is certain.
     fn own_rows(&self, scope: &Scope) -> Option<(Holder, Held)> {
-        let mut rows: Vec<(&AccountName, &Held)> = self
-            .state
-            .grants
-            .iter()
-            .filter_map(|((holder, s), held)| match holder {
-                Holder::Account(account) if s == scope && account.user == self.account.user && self.fits(account) => Some((account, held)),
-                _ => None,
-            })
-            .collect();
+        let rows = self.state.held_by_login(&self.account.user).filter(|(account, key, _)| key.1 == *scope && self.fits(account));
+        let mut rows: Vec<(&AccountName, &Held)> = rows.map(|(account, _, held)| (account, held)).collect();
         rows.sort_by(|a, b| rank(&a.0.host).cmp(&rank(&b.0.host)).then_with(|| b.0.host.cmp(&a.0.host)));
         let (account, first) = rows.first()?;
         let mut held = (*first).clone();
@@ -621,10 +622,8 @@ impl<'s> View<'s> {
         };
         // What PUBLIC holds on single objects does not bring their database into the list (found on 10.11).
         let others = self.role.as_ref().and_then(|_| self.others().first());
-        self.state.grants.keys().filter(|(_, s)| is_in(s)).any(|(holder, _)| match holder {
-            Holder::Account(account) => account.user == self.account.user && self.fits(account),
-            other => others.is_some_and(|others| others.contains(other)),
-        })
+        self.state.held_by_login(&self.account.user).any(|(account, key, _)| is_in(&key.1) && self.fits(account))
+            || others.into_iter().flatten().any(|holder| self.state.held_by(holder).any(|((_, scope), _)| is_in(scope)))
     }
 
     /// Returns whether a table is in this session's list of tables: a grant option alone counts only where it is held on

@@ -429,11 +429,8 @@ impl Reader<'_> {
 
     /// A revoke at one level takes nothing from another: the server refuses it, or leaves the wider grant.
     fn without_effect(&mut self, change: &GrantChange, place: Place) {
-        let wider = self.state.grants.iter().find(|((holder, scope), held)| {
-            *holder == change.holder
-                && *scope != change.scope
-                && !held.privileges.and(change.privileges).is_empty()
-                && covers(scope, &change.scope)
+        let wider = self.state.held_by(&change.holder).find(|((_, scope), held)| {
+            *scope != change.scope && !held.privileges.and(change.privileges).is_empty() && covers(scope, &change.scope)
         });
         let mut finding = Finding::new(
             Code::RevokeWithoutEffect,

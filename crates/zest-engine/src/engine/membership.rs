@@ -1,6 +1,7 @@
 //! Which groups hold a user, directly or through other groups, and which assignments that leads to.
 
 use std::collections::VecDeque;
+use std::ops::Deref;
 use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
@@ -30,14 +31,40 @@ const FEW: usize = 16;
 /// Groups, each once.
 pub(crate) type Groups = SmallVec<[GroupId; FEW]>;
 
+/// The groups that hold somebody, by their numbers: as they are kept, or as they were found.
+#[derive(Debug)]
+pub enum Held<'m> {
+    Kept(&'m [GroupId]),
+    Found(Groups),
+}
+
+impl Deref for Held<'_> {
+    type Target = [GroupId];
+
+    fn deref(&self) -> &[GroupId] {
+        match self {
+            Self::Kept(groups) => groups,
+            Self::Found(groups) => groups,
+        }
+    }
+}
+
 /// What a decision reads of a user: one record, since a large ledger does not fit the nearest cache.
 #[derive(Clone, Copy, Debug)]
 struct Record {
     first: u32,
     count: u32,
+    /// The number of the list of groups, or [`NOT_KEPT`].
+    groups: u32,
     is_plain: bool,
     proofs: Proofs,
 }
+
+/// The groups of the user are looked up: all lists together would be too long.
+const NOT_KEPT: u32 = u32::MAX;
+
+/// How many groups the lists may have together, beside as many as there are users.
+const KEPT: usize = 4_000_000;
 
 /// Which proofs somebody can give, one bit each.
 type Proofs = u16;
@@ -63,6 +90,8 @@ pub struct Membership {
 struct Base {
     records: Vec<Record>,
     candidates: Vec<Candidate>,
+    /// Groups and all groups that hold them, each list for all users who are directly in the same.
+    all_groups: Vec<Box<[GroupId]>>,
     coverages: Vec<FixedBitSet>,
     direct: Vec<Box<[GroupId]>>,
     parents: Vec<Vec<GroupId>>,
@@ -115,6 +144,7 @@ impl Base {
         let mut base = Self {
             records: Vec::with_capacity(direct.len()),
             candidates: Vec::new(),
+            all_groups: Vec::new(),
             coverages,
             direct: direct.into_iter().map(Vec::into_boxed_slice).collect(),
             parents,
@@ -123,14 +153,29 @@ impl Base {
             of_assignment,
         };
         let mut lists: FxHashMap<Vec<AssignmentId>, (u32, u32)> = FxHashMap::default();
-        let mut by_groups: FxHashMap<&[GroupId], (u32, u32)> = FxHashMap::default();
+        let mut by_groups: FxHashMap<&[GroupId], (u32, (u32, u32))> = FxHashMap::default();
+        let mut left = KEPT + estate.entries.users.len();
         let direct = std::mem::take(&mut base.direct);
         for (i, groups) in direct.iter().enumerate() {
             let user = UserId::new(i);
+            let known = by_groups.get(&**groups).copied();
             let is_own = base.by_user.contains_key(&user);
-            let known = if is_own { None } else { by_groups.get(&**groups).copied() };
-            let (first, count) = known.unwrap_or_else(|| {
-                let list = base.assignments_of(user, groups);
+            let mut range = known.map(|(_, range)| range).filter(|_| !is_own);
+            let number = known.map(|(number, _)| number).unwrap_or_else(|| {
+                let mut above = base.above(groups);
+                above.sort_unstable();
+                if above.len() > left {
+                    return NOT_KEPT;
+                }
+                left -= above.len();
+                base.all_groups.push(above.as_slice().into());
+                base.all_groups.len() as u32 - 1
+            });
+            let (first, count) = *range.get_or_insert_with(|| {
+                let list = match base.all_groups.get(number as usize) {
+                    Some(all) => base.assignments_in(user, all),
+                    None => base.assignments_of(user, groups),
+                };
                 if let Some(&range) = lists.get(&list) {
                     return range;
                 }
@@ -140,10 +185,10 @@ impl Base {
                 range
             });
             if !is_own {
-                by_groups.insert(groups, (first, count));
+                by_groups.insert(groups, (number, (first, count)));
             }
             let user = &estate.entries.users[i];
-            base.records.push(Record { first, count, is_plain: is_plain(user), proofs: proofs(user) });
+            base.records.push(Record { first, count, groups: number, is_plain: is_plain(user), proofs: proofs(user) });
         }
         base.direct = direct;
         base
@@ -151,7 +196,12 @@ impl Base {
 
     /// The assignments that reach a user who is in some groups, in the order in which they are tried.
     fn assignments_of(&self, user: UserId, groups: &[GroupId]) -> Vec<AssignmentId> {
-        let inherited = self.above(groups).into_iter().flat_map(|g| self.by_group[g.index()].iter().copied());
+        self.assignments_in(user, &self.above(groups))
+    }
+
+    /// The same, for a user whom these groups hold and no other.
+    fn assignments_in(&self, user: UserId, all: &[GroupId]) -> Vec<AssignmentId> {
+        let inherited = all.iter().flat_map(|g| self.by_group[g.index()].iter().copied());
         let mut list: Vec<AssignmentId> = inherited.chain(self.by_user.get(&user).into_iter().flatten().copied()).collect();
         list.sort_unstable();
         list.dedup();
@@ -242,9 +292,17 @@ impl Membership {
         self.is_plain(user) && given.is_none_or(|given| !given.is_empty() && given.iter().all(is_registered))
     }
 
-    /// Returns all groups that hold a user, directly or through other groups.
-    pub fn groups_of(&self, user: UserId) -> Groups {
-        self.base.above(self.direct(user))
+    /// Returns all groups that hold a user, directly or through other groups, by their numbers.
+    pub fn groups_of(&self, user: UserId) -> Held<'_> {
+        let kept = if self.own(user).is_none() { self.base.all_groups.get(self.base.records[user.index()].groups as usize) } else { None };
+        kept.map_or_else(
+            || {
+                let mut groups = self.base.above(self.direct(user));
+                groups.sort_unstable();
+                Held::Found(groups)
+            },
+            |groups| Held::Kept(groups),
+        )
     }
 
     /// Returns whether a group is another one, or in it.
@@ -256,7 +314,7 @@ impl Membership {
     pub fn belongs(&self, user: UserId, party: Party) -> bool {
         match party {
             Party::User(id) => id == user,
-            Party::Group(group) => self.direct(user).contains(&group) || self.groups_of(user).contains(&group),
+            Party::Group(group) => self.groups_of(user).binary_search(&group).is_ok(),
         }
     }
 

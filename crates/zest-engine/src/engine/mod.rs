@@ -270,12 +270,11 @@ impl Engine {
 impl Engine {
     /// Returns what conditions may look at: the session, the user's attributes, the labels and rules of the system.
     pub(crate) fn facts<'a>(&'a self, session: &'a Session, user: UserId, system: SystemId) -> Facts<'a> {
-        let entry = self.estate.user(user);
         let site = Site { engine: self, system };
         let covers = site.kind().covers(site);
         Facts {
             session,
-            user: Some((&entry.id.value, &entry.attributes)),
+            user: Some(&self.estate.entries.users[user.index()]),
             resource: None,
             labels: &self.estate.system(system).labels,
             covers,

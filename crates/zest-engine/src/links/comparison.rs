@@ -72,7 +72,7 @@ impl Operand {
         let find = |list: &'a [(At<String>, At<String>)]| list.iter().find(|(k, _)| k.value == *name).map(|(_, v)| v.value.as_str());
         match scope {
             Scope::User => {
-                let (id, attributes) = facts.user?;
+                let (id, attributes) = facts.user.map(|user| (user.id.value.as_str(), &user.attributes))?;
                 if name == "id" { Some(id) } else { find(attributes) }
             }
             Scope::Resource => {

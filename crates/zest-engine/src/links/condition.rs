@@ -4,6 +4,7 @@
 //! would make it hold; how it is written is in [`When`]. A new condition is a key there and a variant here.
 
 use std::net::IpAddr;
+use std::sync::Arc;
 
 use ipnet::IpNet;
 use jiff::civil::{DateTime, Time, Weekday};
@@ -14,7 +15,7 @@ use smallvec::SmallVec;
 use super::Resolver;
 use super::comparison::{Comparison, Operand};
 use zest_model::ask::{Change, Proven, Refusal, Session};
-use zest_model::entry::{Channel, Proof, When};
+use zest_model::entry::{Channel, Proof, User, When};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{At, Place, visible};
 use zest_words::nearest;
@@ -164,8 +165,8 @@ type Attributes = [(At<String>, At<String>)];
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Facts<'a> {
     pub(crate) session: &'a Session,
-    /// The id and the attributes of the user.
-    pub(crate) user: Option<(&'a str, &'a Attributes)>,
+    /// The user as a ledger keeps it: most conditions do not look at it, and then it is not fetched.
+    pub(crate) user: Option<&'a Arc<User>>,
     /// The path of the resource, and its attributes if it is declared.
     pub(crate) resource: Option<(&'a str, Option<&'a Attributes>)>,
     /// The labels of the system.

@@ -1,8 +1,10 @@
 //! What a question asks for: an operation on a resource, or a call of the interface by method and path.
 
-use super::Context;
 use std::sync::Arc;
 
+use smallvec::{SmallVec, smallvec};
+
+use super::Context;
 use super::links::{ADMINISTRATIVE, ServiceLinks};
 use super::resolve::is_there;
 use crate::engine::trace::{Stop, Trace, Understood};
@@ -17,6 +19,9 @@ pub(crate) struct Action {
     pub(crate) operation: usize,
     pub(crate) path: Arc<str>,
 }
+
+/// What a line asks for: one action, or several where several operations may be meant.
+pub(crate) type Actions = SmallVec<[Action; 1]>;
 
 /// Why an action cannot be read.
 #[derive(Debug, PartialEq, Eq)]
@@ -37,13 +42,13 @@ pub(crate) enum Unread {
 
 /// Reads `OPERATION on PATH`, `METHOD /path` or `METHOD /path on PATH`. A call may be one of several operations, where several
 /// templates of the interface match it.
-pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Vec<Action>, Unread> {
+pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Actions, Unread> {
     let line = line.trim_start();
     let (head, path) = line.rsplit_once(" on ").map_or((line, None), |(head, path)| (head, Some(path.trim_start())));
     let head = head.trim();
     if let Some(&operation) = links.operation_ids.get(head) {
         let path = path.filter(|p| !p.is_empty()).ok_or_else(|| Unread::Resource(head.to_owned()))?;
-        return Ok(vec![Action { operation, path: path.into() }]);
+        return Ok(smallvec![Action { operation, path: path.into() }]);
     }
     let words: Vec<&str> = head.split_whitespace().collect();
     if let [method, address] = words[..]
@@ -156,7 +161,7 @@ fn addressed(parts: &[String], from: &str, to: &str) -> Option<String> {
 }
 
 /// Reads the action of a question, and checks that the system has the operation and the resource.
-pub(super) fn read(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<Vec<Action>, Stop> {
+pub(super) fn read(context: Context<'_>, question: &Question, trace: &mut Trace) -> Result<Actions, Stop> {
     let links = context.links;
     let system = context.engine.estate.system(context.system);
     let place = Some(system.id.place);

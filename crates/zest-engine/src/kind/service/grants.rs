@@ -93,10 +93,9 @@ enum Found {
     Open,
 }
 
-/// Where a grant is found.
+/// A grant that is found.
 #[derive(Clone, Copy, Debug)]
 struct Entry {
-    beginning: u32,
     grant: u32,
     found: Found,
 }
@@ -110,7 +109,9 @@ pub(crate) struct Grants {
     /// The bytes of the longest of them: a longer path is not looked through to its end.
     longest: usize,
     holders: FxHashMap<Holder, Range<u32>>,
-    /// Those of each holder side by side, by beginning.
+    /// The beginnings of those of each holder side by side, in order; by themselves, so that many lie in one line of a cache.
+    keys: Vec<u32>,
+    /// The grant of each of them.
     entries: Vec<Entry>,
     /// Grants by beginning, whoever they are for.
     by_beginning: Vec<(u32, u32)>,
@@ -125,7 +126,7 @@ pub(crate) type Numbers = SmallVec<[(usize, bool); 8]>;
 impl Grants {
     pub(super) fn of(all: Vec<GrantLinks>) -> Self {
         let mut new = Self { all, ..Self::default() };
-        let mut entries: Vec<(Holder, Entry)> = Vec::new();
+        let mut entries: Vec<(Holder, u32, Entry)> = Vec::new();
         for (number, grant) in all_of(&new.all) {
             let everywhere = grant.on.is_empty().then_some(("", Found::Open));
             let patterns = grant.on.iter().map(|pattern| {
@@ -149,17 +150,17 @@ impl Grants {
                     None => *new.beginnings.entry(text.into()).or_insert(next),
                 };
                 new.by_beginning.push((beginning, number));
-                entries.extend(grant.holders.iter().map(|&holder| (holder, Entry { beginning, grant: number, found })));
+                entries.extend(grant.holders.iter().map(|&holder| (holder, beginning, Entry { grant: number, found })));
             }
         }
         new.by_beginning.sort_unstable();
         new.by_beginning.dedup();
-        entries.sort_by_key(|(holder, entry)| (*holder, entry.beginning, entry.grant));
-        for (at, (holder, _)) in entries.iter().enumerate() {
+        entries.sort_by_key(|(holder, beginning, entry)| (*holder, *beginning, entry.grant));
+        for (at, (holder, ..)) in entries.iter().enumerate() {
             let at = at as u32;
             new.holders.entry(*holder).or_insert(at..at).end = at + 1;
         }
-        new.entries = entries.into_iter().map(|(_, entry)| entry).collect();
+        (new.keys, new.entries) = entries.into_iter().map(|(_, beginning, entry)| (beginning, entry)).unzip();
         new
     }
 
@@ -198,13 +199,14 @@ impl Grants {
     pub(super) fn of_holder(&self, holder: Holder, beginnings: Option<&Beginnings>) -> Numbers {
         let mut numbers = Numbers::new();
         let Some(range) = self.holders.get(&holder) else { return numbers };
-        let entries = &self.entries[range.start as usize..range.end as usize];
+        let range = range.start as usize..range.end as usize;
+        let (keys, entries) = (&self.keys[range.clone()], &self.entries[range]);
         match beginnings {
             None => numbers.extend(entries.iter().map(|entry| (entry.grant as usize, false))),
             Some(beginnings) => {
                 for &(beginning, is_whole) in beginnings {
-                    let start = entries.partition_point(|entry| entry.beginning < beginning);
-                    for entry in entries[start..].iter().take_while(|entry| entry.beginning == beginning) {
+                    let start = keys.partition_point(|key| *key < beginning);
+                    for (_, entry) in keys[start..].iter().zip(&entries[start..]).take_while(|(key, _)| **key == beginning) {
                         match entry.found {
                             Found::On => numbers.push((entry.grant as usize, true)),
                             Found::OnItself if is_whole => numbers.push((entry.grant as usize, true)),
@@ -216,8 +218,10 @@ impl Grants {
             }
         }
         // One that is found in several ways counts once, and is known to be on the path if one of them says so.
-        numbers.sort_unstable_by_key(|&(number, is_on)| (number, !is_on));
-        numbers.dedup_by_key(|(number, _)| *number);
+        if numbers.len() > 1 {
+            numbers.sort_unstable_by_key(|&(number, is_on)| (number, !is_on));
+            numbers.dedup_by_key(|(number, _)| *number);
+        }
         numbers
     }
 }

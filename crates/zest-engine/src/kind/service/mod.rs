@@ -40,7 +40,7 @@ use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
 
 pub(crate) use acting::admitting;
-pub(crate) use action::{Action, Unread, parse};
+pub(crate) use action::{Action, Actions, Unread, parse};
 pub(crate) use permission::{Held, Weighed, conditions, grants_of, included, via, weigh};
 
 /// The kinds `cloud` and `application`.
@@ -239,8 +239,8 @@ pub(crate) fn walk(context: Context<'_>, question: &Question, trace: &mut Trace)
     // Where several templates of an interface match one call, all of them must be allowed. What a prepared line means is read once;
     // one that is refused is read anew.
     let memo = trace.memo(context.system);
-    let kept: Option<&OnceLock<Vec<Action>>> = memo.as_ref().and_then(|memo| memo.kept());
-    let read: Vec<Action>;
+    let kept: Option<&OnceLock<Actions>> = memo.as_ref().and_then(|memo| memo.kept());
+    let read: Actions;
     let actions: &[Action] = match kept.and_then(OnceLock::get) {
         Some(known) => known,
         None => {
@@ -258,7 +258,7 @@ pub(crate) fn walk(context: Context<'_>, question: &Question, trace: &mut Trace)
         let weighed = weigh(context, standing.identity, standing.user, action, trace.explains());
         let held = permission::report(context, &standing, action, &weighed, trace)?;
         acting::whole_assumption(context, &standing, action, trace)?;
-        obligations::check(context, question, &standing, action, &held, trace)?;
+        obligations::check(context, question, &standing, action, held, trace)?;
     }
     Ok(())
 }

@@ -54,9 +54,7 @@ pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option
             let mut of_party = |party: Party| of(Holder::Party(party), Via::Party(party), true);
             of_party(Party::User(user));
             if links.has_parties() {
-                let mut groups = engine.membership.groups_of(user);
-                groups.sort_unstable();
-                groups.into_iter().for_each(|g| of_party(Party::Group(g)));
+                engine.membership.groups_of(user).iter().for_each(|&g| of_party(Party::Group(g)));
             }
             for candidate in engine.candidates(user, system) {
                 for &role in &engine.standing(candidate.assignment).1.roles {
@@ -274,17 +272,23 @@ pub(super) fn lifted_by(held: &Held<'_>, facts: &Facts<'_>) -> String {
 }
 
 /// Tells about the grants, and refuses where they do not come to an allow. Returns the allows.
-pub(super) fn report<'e>(
+pub(super) fn report<'w, 'e>(
     context: Context<'e>,
     standing: &Standing,
     action: &Action,
-    weighed: &Weighed<'e>,
+    weighed: &'w Weighed<'e>,
     trace: &mut Trace,
-) -> Result<Allows<'e>, Stop> {
+) -> Result<&'w [Held<'e>], Stop> {
+    if weighed.denies.is_empty()
+        && let Some(first) = weighed.allows.first()
+    {
+        tell_allowed(context, standing, action, first, trace);
+        return Ok(&weighed.allows);
+    }
+    let through = |held: &Held<'_>| via(context, standing.user, held);
     let facts = context.facts(standing.user, &action.path);
     let name = || visible(&context.links.operations[action.operation].name);
     let path = || visible(&action.path);
-    let through = |held: &Held<'_>| via(context, standing.user, held);
     for (held, outcome) in &weighed.denies {
         let lifted_by = || lifted_by(held, &facts);
         if *outcome == Outcome::Holds {
@@ -302,13 +306,8 @@ pub(super) fn report<'e>(
         }
     }
     if let Some(first) = weighed.allows.first() {
-        trace.pass(Stage::Permission, || (format!("`{}` is allowed {}", first.grant.shown, through(first)), Some(first.grant.place)));
-        for conditions in conditions(context, first) {
-            for part in conditions.parts(facts) {
-                trace.pass(Stage::Conditions, || (part.condition.told(&facts, "the entry", true), Some(part.place)));
-            }
-        }
-        return Ok(weighed.allows.clone());
+        tell_allowed(context, standing, action, first, trace);
+        return Ok(&weighed.allows);
     }
     if let Some((held, ceiling, outcome)) = weighed.cut.first() {
         trace.pass(Stage::Permission, || (format!("`{}` is allowed {}", held.grant.shown, through(held)), Some(held.grant.place)));
@@ -355,5 +354,18 @@ pub(super) fn report<'e>(
             (format!("nothing grants {who} `{}` on `{}`", name(), path()), Some(context.engine.estate.system(context.system).id.place))
         })?;
     }
-    Ok(Allows::new())
+    Ok(&[])
+}
+
+/// Tells of the allow that decides, and of its conditions.
+fn tell_allowed(context: Context<'_>, standing: &Standing, action: &Action, held: &Held<'_>, trace: &mut Trace) {
+    trace.pass(Stage::Permission, || {
+        (format!("`{}` is allowed {}", held.grant.shown, via(context, standing.user, held)), Some(held.grant.place))
+    });
+    if trace.explains() {
+        let facts = context.facts(standing.user, &action.path);
+        for part in conditions(context, held).flat_map(|conditions| conditions.parts(facts)) {
+            trace.pass(Stage::Conditions, || (part.condition.told(&facts, "the entry", true), Some(part.place)));
+        }
+    }
 }
