@@ -160,6 +160,31 @@ proptest! {
         }
     }
 
+    /// A host compares words in its own way, and decides by the first rule that matches all the same.
+    #[test]
+    fn a_host_decides_by_the_first_match(rules in prop::collection::vec((rule(), "/o/[ab]|/p/a|[{]/o/a[|]/p/b[}]"), 1..10), lines in prop::collection::vec("/[op]/[ab]( ([ab]{1,2}|7|3|12|13|192\\.0\\.2\\.1)){0,3}", 16)) {
+        let rules: Vec<String> = rules
+                .iter()
+                .map(|(rule, program)| rule.replacen(" ", &format!(" {program} "), 1).replace("{address}", "ab"))
+                .collect();
+        let texts = rules.iter().map(|rule| format!("{rule:?}")).collect::<Vec<_>>().join(", ");
+        let engine = engine(&format!(
+            "[users.op-1]\nproofs = ['key']\n[systems.box]\nkind = 'host'\nno-command-set = 'nothing'\n[command-sets.s]\nrules = [{texts}]\n\
+             [hosts.box]\naccounts = {{ op-1 = {{}}, batch = {{}} }}\n\
+             run-as = [{{ by = ['user:op-1'], as = ['batch'], commands = ['s'], proof = false }}]\n"
+        ));
+        for line in &lines {
+            let words = read_line(line).expect("the line can be read");
+            let first = rules.iter().find(|r| {
+                let (_, pattern) = r.split_once(' ').expect("a rule has a verb");
+                Pattern::parse(pattern).expect("the pattern can be read").matches(&words)
+            });
+            let question = Question::new("op-1", "box", line).acting("account:batch".parse().expect("a link"));
+            let allowed = first.is_some_and(|rule| rule.starts_with("allow"));
+            prop_assert_eq!(engine.decide(&question).verdict == Verdict::Allowed, allowed, "{:?} {}", &rules, line);
+        }
+    }
+
     /// A rule that is called hidden decides none of the lines that it matches.
     #[test]
     fn hidden_means_never_first(rules in prop::collection::vec(rule(), 2..7), lines in prop::collection::vec("(a|b|ab|7|12)( (a|b|7|x)){0,2}", 20)) {

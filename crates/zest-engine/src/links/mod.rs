@@ -6,7 +6,7 @@ pub(crate) mod condition;
 pub(crate) mod path;
 pub mod resolve;
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 pub(crate) use circles::circles;
 pub(crate) use condition::{Condition, Facts, Judged, Networks};
@@ -18,6 +18,7 @@ pub use zest_model::id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId
 pub(crate) use zest_model::table::Table;
 
 use zest_command::Pattern;
+use zest_command::tree::Tree;
 use zest_model::entry::{self, Does, Otherwise, RuleVerb};
 use zest_model::source::{At, Place};
 
@@ -92,6 +93,18 @@ pub struct SetLinks {
     /// Its rules, in order.
     pub rules: Vec<FlatRule>,
     pub(crate) otherwise: Otherwise,
+    tree: OnceLock<Tree>,
+}
+
+impl SetLinks {
+    pub(crate) fn new(rules: Vec<FlatRule>, otherwise: Otherwise) -> Self {
+        Self { rules, otherwise, tree: OnceLock::new() }
+    }
+
+    /// Returns its patterns as a tree, for kinds that compare words in a way of their own.
+    pub(crate) fn tree(&self) -> &Tree {
+        self.tree.get_or_init(|| Tree::of(self.rules.iter().map(|rule| &*rule.pattern)))
+    }
 }
 
 /// A role with its references followed.

@@ -455,7 +455,7 @@ impl Resolver<'_> {
             );
         }
         let otherwise = set.otherwise.as_ref().map_or(Otherwise::Deny, |o| o.value);
-        Arc::new(SetLinks { rules: rules.unwrap_or_default(), otherwise })
+        Arc::new(SetLinks::new(rules.unwrap_or_default(), otherwise))
     }
 
     /// Reads the rules of a set: each, or the number of the set that is included there.

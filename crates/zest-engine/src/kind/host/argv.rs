@@ -5,6 +5,7 @@
 //! is found out by [`joined`].
 
 use smallvec::SmallVec;
+use zest_command::tree::Words;
 use zest_command::{Pattern, Slot, WordPattern};
 
 /// What `sudo` reads as the beginning of something else than a rule (sudoers(5), "Aliases" and "Defaults").
@@ -127,20 +128,22 @@ fn takes(slot: &Slot, word: &str) -> bool {
     }
 }
 
-/// Returns whether a pattern matches arguments, one by one. The program is the same file under the same name, by whatever
+/// How a host compares the words of a line with patterns, one by one. The program is the same file under the same name, by whatever
 /// directories and links it is come to.
-pub(crate) fn matches(pattern: &Pattern, words: &[&str], links: &[(String, String)]) -> bool {
-    let wanted = pattern.words();
-    let is_long_enough = if pattern.is_open() { words.len() >= wanted.len() } else { words.len() == wanted.len() };
-    let is_same = |rule: &str, typed: &str| {
-        rule == typed || base(rule) == base(typed) && resolved(rule, links).is_some_and(|path| resolved(typed, links) == Some(path))
-    };
-    is_long_enough
-        && wanted.iter().zip(words).enumerate().all(|(i, (want, word))| match want {
-            WordPattern::Fixed(list) if i == 0 => list.iter().any(|w| is_same(w, word)),
-            WordPattern::Fixed(list) => list.iter().any(|w| w == *word),
-            WordPattern::Slot(slot) => takes(slot, word),
-        })
+pub(crate) struct Arguments<'l> {
+    /// Directories that lead to others.
+    pub(crate) links: &'l [(String, String)],
+}
+
+impl Words for Arguments<'_> {
+    fn is_same(&self, written: &str, word: &str) -> bool {
+        let leads = |path: &str| resolved(path, self.links);
+        written == word || base(written) == base(word) && leads(written).is_some_and(|path| leads(word) == Some(path))
+    }
+
+    fn takes(&self, slot: &Slot, word: &str) -> bool {
+        takes(slot, word)
+    }
 }
 
 /// Returns the arguments as a host's own rules see them, where that is something else: joined with blanks, and so cut at every blank.

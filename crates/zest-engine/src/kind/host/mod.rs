@@ -23,7 +23,7 @@ use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
 use crate::links::resolve::Ground;
-use crate::links::{FlatRule, Party, Resolver, RoleId, SetId, SystemId, UserId};
+use crate::links::{FlatRule, Party, Resolver, RoleId, SetId, SetLinks, SystemId, UserId};
 use resolve::{HostAccountLinks, HostLinks};
 use zest_command::line::{self, read_arguments};
 use zest_model::ask::{Act, Answer, Change, Fact, Question, Refusal, Running, Session, Stage};
@@ -182,10 +182,41 @@ pub(crate) struct Applied<'e> {
     pub(crate) place: Place,
 }
 
-impl Applied<'_> {
-    fn matches(&self, words: &[&str], links: &[(String, String)]) -> bool {
-        self.rule.is_none_or(|r| argv::matches(&r.pattern, words, links))
+/// What goes for all rules of a set where it is applied.
+#[derive(Clone, Copy)]
+struct Applying {
+    proof: bool,
+    any_environment: bool,
+    place: Place,
+}
+
+impl Applying {
+    fn rule(self, rule: &FlatRule) -> Applied<'_> {
+        let Self { proof, any_environment, place: _ } = self;
+        Applied { rule: Some(rule), allows: rule.verb == RuleVerb::Allow, proof, any_environment, place: rule.text.place }
     }
+
+    /// What a set says of all other lines.
+    fn rest<'e>(self, links: &'e SetLinks) -> Option<Applied<'e>> {
+        let Self { proof, any_environment, place } = self;
+        (links.otherwise == Otherwise::Allow).then_some(Applied { rule: None, allows: true, proof, any_environment, place })
+    }
+
+    /// All rules of a set, in order.
+    fn all<'e>(self, links: &'e SetLinks) -> impl Iterator<Item = Applied<'e>> {
+        links.rules.iter().map(move |rule| self.rule(rule)).chain(self.rest(links))
+    }
+}
+
+/// Which rule is looked for.
+#[derive(Clone, Copy)]
+pub(crate) enum Sought<'l> {
+    /// Any.
+    Any,
+    /// One that allows something.
+    Allowing,
+    /// One that matches a line.
+    Matching(&'l [&'l str]),
 }
 
 impl<'e> Context<'e> {
@@ -254,30 +285,34 @@ impl<'e> Context<'e> {
     /// Returns the rules under which one account may run something as another, in the order in which they are tried.
     pub(crate) fn rules(&self, from: usize, to: usize) -> Vec<Applied<'e>> {
         let mut list = Vec::new();
-        self.find_rule(from, to, |rule| {
-            list.push(*rule);
-            false
+        self.in_sets(from, to, |links, applied| {
+            list.extend(applied.all(links));
+            None::<Applied<'_>>
         });
         list
     }
 
-    /// Finds the first rule under which one account may run something as another, of those that are looked for.
-    pub(crate) fn find_rule(&self, from: usize, to: usize, mut is_it: impl FnMut(&Applied<'e>) -> bool) -> Option<Applied<'e>> {
+    /// Finds the first rule under which one account may run something as another, of those that are sought.
+    pub(crate) fn find_rule(&self, from: usize, to: usize, sought: Sought<'_>) -> Option<Applied<'e>> {
+        let arguments = argv::Arguments { links: &self.links.links };
+        self.in_sets(from, to, |links, applied| match sought {
+            Sought::Any => applied.all(links).next(),
+            Sought::Allowing => applied.all(links).find(|rule| rule.allows),
+            Sought::Matching(words) => {
+                let rule = links.tree().first(words, &arguments).map(|number| applied.rule(&links.rules[number]));
+                rule.or_else(|| applied.rest(links))
+            }
+        })
+    }
+
+    /// Goes through the command sets by which one account may run something as another, until one comes to something.
+    fn in_sets<T>(&self, from: usize, to: usize, mut each: impl FnMut(&'e SetLinks, Applying) -> Option<T>) -> Option<T> {
         let target = self.account(to);
         let owner = self.owner(from);
         let is = |party: Party| owner.is_some_and(|u| self.engine.membership.belongs(u, party));
         let engine = self.engine;
         let mut first = |sets: &[SetId], proof: bool, any_environment: bool, place: Place| {
-            sets.iter().find_map(|set| {
-                let links = &engine.estate.sets[set.index()];
-                let written = links.rules.iter().map(|rule| {
-                    let allows = rule.verb == RuleVerb::Allow;
-                    Applied { rule: Some(rule), allows, proof, any_environment, place: rule.text.place }
-                });
-                let rest = Applied { rule: None, allows: true, proof, any_environment, place };
-                let rest = (links.otherwise == Otherwise::Allow).then_some(rest);
-                written.chain(rest).find(|rule| is_it(rule))
-            })
+            sets.iter().find_map(|set| each(&engine.estate.sets[set.index()], Applying { proof, any_environment, place }))
         };
         for (party, sets) in &target.commands_of {
             if is(*party)
@@ -389,7 +424,7 @@ fn no_such_link(why: impl FnOnce() -> String, trace: &mut Trace) -> Stop {
 /// Where the line is not known yet: there must be one that may be run.
 fn may_run_something(context: Context<'_>, standing: Standing, to: usize, trace: &mut Trace) -> Result<(), Stop> {
     let (from, target) = (context.account(standing.account), context.account(to));
-    if context.find_rule(standing.account, to, |r| r.allows).is_some() {
+    if context.find_rule(standing.account, to, Sought::Allowing).is_some() {
         return Ok(());
     }
     trace.refuse(Stage::Permission, Refusal::NotPermitted, || {
@@ -541,7 +576,7 @@ fn may_run(
             (format!("`{}` does not begin with the full path of a program, so it is not known what would run", shown()), None)
         });
     }
-    let first = |words: &[&str]| context.find_rule(standing.account, to, |r| r.matches(words, &context.links.links));
+    let first = |words: &[&str]| context.find_rule(standing.account, to, Sought::Matching(words));
     let found = first(&argv.words);
     // The host's own rules see the arguments joined; where that makes a difference, nothing is called allowed.
     let by_host = argv::joined(&argv.words).map_or(found, |joined| first(&joined));
@@ -560,7 +595,7 @@ fn may_run(
     }
     match found {
         None => trace.refuse(Stage::Permission, Refusal::NotPermitted, || {
-            let any = context.find_rule(standing.account, to, |_| true);
+            let any = context.find_rule(standing.account, to, Sought::Any);
             let text = if any.is_none() {
                 format!("`{}` may not run anything as `{}`: no rule lets it run anything", who(), whom())
             } else {
