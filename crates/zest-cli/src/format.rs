@@ -2,9 +2,20 @@
 //! form for programs is made of the command's data, so that it is there in all commands at once.
 
 use clap::ValueEnum;
+use serde::Serialize;
 use serde_json::Value;
 
 use crate::out::say;
+
+/// Returns what has a form for programs, to print it or to add to it.
+pub(crate) fn data(value: &impl Serialize) -> Value {
+    serde_json::to_value(value).expect("keys are texts, and nothing else can fail")
+}
+
+/// Adds the same to a text, as one line without its end.
+pub(crate) fn add(value: &impl Serialize, text: &mut Vec<u8>) {
+    serde_json::to_writer(text, value).expect("keys are texts, and nothing else can fail");
+}
 
 /// How to print.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]

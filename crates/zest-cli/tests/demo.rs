@@ -8,7 +8,8 @@ use crate::support::{root, zest, zest_with};
 
 fn findings(ledger: &str) -> Vec<Value> {
     let ran = zest(&format!("findings --ledger demo/{ledger} --at 2026-11-25T09:00:00+01:00 --format json"));
-    serde_json::from_str(&ran.out).expect("JSON")
+    let told: Value = serde_json::from_str(&ran.out).expect("JSON");
+    told["findings"].as_array().expect("a list").clone()
 }
 
 /// The tables of a demo ledger, by their headers.

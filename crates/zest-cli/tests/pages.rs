@@ -80,10 +80,18 @@ fn the_keys_of_the_format_are_listed() {
         }
     }
     let ran = zest("schema");
+    same_as_file("docs/ledger.schema.json", &ran.out);
     let schema: Value = serde_json::from_str(&ran.out).expect("JSON");
     let mut page = String::from(
         "# Keys of the ledger format\n\nEvery table and every key of format 1. A test writes this page from the schema (`ZEST_REWRITE=1`).\n",
     );
     table(&mut page, "A document", &schema);
     same_as_file("docs/ledger-keys.md", &page);
+}
+
+#[test]
+fn the_forms_for_programs_are_described_by_the_types_that_write_them() {
+    for (name, schema) in zest_ledger::json::schemas() {
+        same_as_file(&format!("docs/forms/{name}.schema.json"), &format!("{schema:#}\n"));
+    }
 }

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 use serde_json::Value;
-use zest_ledger::ask::{Change, Question, Refusal, Verdict};
+use zest_ledger::ask::{Answer, Change, Question, Refusal, Verdict};
 use zest_ledger::{Engine, Ledger, json};
 use zest_testkit::pages::same_as_file;
 
@@ -84,7 +84,7 @@ fn applied(asked: &Asked, printed: &str, answer: &Value, remedy: &Value, origina
     }
     let mut question: Question = json::parse_question(&answer["question"].to_string()).expect("a question");
     for step in remedy["steps"].as_array().expect("steps") {
-        Change::from_json(&step["change"]).expect("a change").apply(&mut question);
+        serde_json::from_value::<Change>(step["change"].clone()).expect("a change").apply(&mut question);
     }
     compiled(&documents).decide(&question).verdict
 }
@@ -97,6 +97,8 @@ fn each_remedy_works_as_it_is_printed_and_the_narrowest_comes_first() {
     let mut ledgers: BTreeMap<String, BTreeMap<String, String>> = BTreeMap::new();
     let mut codes: BTreeSet<String> = BTreeSet::new();
     let (mut refused, mut tried) = (0, 0);
+    let [_, (_, schema), ..] = json::schemas();
+    let schema = jsonschema::validator_for(&schema).expect("it is a schema");
     for line in QUESTIONS.lines().filter(|l| !l.is_empty() && !l.starts_with('#')) {
         if let Some(kind) = line.strip_prefix("= ") {
             let _ = writeln!(page, "\n## {kind}\n\n| `zest ask …` | code | because | remedies |\n|---|---|---|---|");
@@ -104,6 +106,15 @@ fn each_remedy_works_as_it_is_printed_and_the_narrowest_comes_first() {
         }
         let asked = Asked::read(line);
         let answer: Value = serde_json::from_str(&asked.ask("json")).expect("JSON");
+        assert!(schema.is_valid(&answer), "{}: {:?}", asked.shown, schema.iter_errors(&answer).next());
+        let read: Answer = serde_json::from_value(answer.clone()).unwrap_or_else(|e| panic!("{e}: {answer:#}"));
+        let mut again = serde_json::to_value(&read).expect("it can be written");
+        for (remedy, before) in
+            again["remedies"].as_array_mut().into_iter().flatten().zip(answer["remedies"].as_array().into_iter().flatten())
+        {
+            remedy.as_object_mut().zip(before.get("writes")).map(|(fields, writes)| fields.insert("writes".to_owned(), writes.clone()));
+        }
+        assert_eq!(again, answer, "{}", asked.shown);
         let printed = asked.ask("text");
         let is_denied = answer["verdict"] == "denied";
         let code = answer["code"].as_str().unwrap_or("allowed").to_owned();

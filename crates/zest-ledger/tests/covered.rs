@@ -1,7 +1,7 @@
 //! Credentials inside of a question are not shown again, in whatever form an answer is written.
 
-use zest_ledger::ask::{Form, covered, is_secret_name};
-use zest_ledger::{Question, json};
+use zest_ledger::Question;
+use zest_ledger::ask::{Answer, Form, covered, is_secret_name};
 
 use crate::support::{ask, engine};
 
@@ -65,7 +65,8 @@ fn no_form_of_an_answer_shows_it() {
     ];
     for question in questions {
         let answer = ask(&engine, &question);
-        let forms = [json::answer(&answer).to_string(), format!("{answer:?}"), json::answer(&engine.explain(&question)).to_string()];
+        let json = |answer: &Answer| serde_json::to_string(answer).expect("it can be written");
+        let forms = [json(&answer), format!("{answer:?}"), json(&engine.explain(&question))];
         for form in forms {
             assert!(!form.contains("lowtide") && form.contains("[covered]"), "{}: {form}", question.line);
         }

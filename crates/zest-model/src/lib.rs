@@ -7,6 +7,7 @@ pub mod ask;
 pub mod entries;
 pub mod entry;
 pub mod finding;
+pub mod form;
 pub mod id;
 pub mod listing;
 mod more;

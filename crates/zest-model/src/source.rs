@@ -5,6 +5,8 @@ use std::ops::Range;
 use std::panic::Location as CodeLocation;
 use std::sync::Arc;
 
+use serde::{Deserialize, Serialize};
+
 pub use zest_words::visible;
 
 /// The number of a document within its ledger.
@@ -70,7 +72,9 @@ impl<T> At<T> {
 }
 
 /// A file, line and column, ready to print as `file:line`.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
 pub struct Location {
     /// The document's name as given, with control characters made visible.
     pub file: String,

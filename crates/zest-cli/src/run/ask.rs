@@ -11,7 +11,8 @@ use zest_ledger::{Engine, Question, json};
 use super::{line, selection};
 use crate::args::Ask;
 use crate::exit::Exit;
-use crate::out::{complain, flush, put, say};
+use crate::format::{add, data};
+use crate::out::{complain, flush, put};
 use crate::{render, unknown};
 
 /// The longest question that is read in a batch, in bytes.
@@ -55,7 +56,7 @@ fn writes(engine: &Engine, remedy: &Remedy, is_shown: bool) -> Vec<Written> {
 
 /// An answer as data.
 fn told(engine: &Engine, answer: &Answer, args: &Ask) -> Value {
-    let mut told = json::answer(answer);
+    let mut told = data(answer);
     if args.paste {
         for (remedy, fields) in answer.remedies.iter().zip(told["remedies"].as_array_mut().into_iter().flatten()) {
             fields["writes"] = writes(engine, remedy, true).iter().map(json::written).collect();
@@ -122,32 +123,38 @@ fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
                 block.push((number, line));
             }
         }
-        for (reply, exit) in answered(engine, args, &block, workers) {
+        for (replies, exit) in answered(engine, args, &block, workers) {
             worst = worse(worst, exit);
-            say!("{reply}");
+            put!("{replies}");
         }
         flush()?;
     }
     Ok(worst)
 }
 
-/// Answers some lines, in their order.
+/// Answers some lines: the replies of each part, in their order, and the worst of its exits.
 fn answered(engine: &Engine, args: &Ask, block: &[Asked], workers: usize) -> Vec<(String, Exit)> {
-    let each = |part: &[Asked]| part.iter().map(|(number, line)| reply(engine, args, *number, line)).collect::<Vec<_>>();
+    let each = |part: &[Asked]| {
+        let (mut replies, mut worst) = (Vec::new(), Exit::Nothing);
+        for (number, line) in part {
+            worst = worse(worst, reply(engine, args, *number, line, &mut replies));
+            replies.push(b'\n');
+        }
+        (String::from_utf8(replies).expect("JSON is text"), worst)
+    };
     if block.len() < MANY || workers == 1 {
-        return each(block);
+        return vec![each(block)];
     }
     std::thread::scope(|scope| {
         let parts: Vec<_> = block.chunks(block.len().div_ceil(workers)).map(|part| scope.spawn(|| each(part))).collect();
-        let join = |part: std::thread::ScopedJoinHandle<'_, Vec<(String, Exit)>>| {
-            part.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))
-        };
-        parts.into_iter().flat_map(join).collect()
+        let join =
+            |part: std::thread::ScopedJoinHandle<'_, (String, Exit)>| part.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
+        parts.into_iter().map(join).collect()
     })
 }
 
-/// Answers one line.
-fn reply(engine: &Engine, args: &Ask, number: u64, line: &[u8]) -> (String, Exit) {
+/// Answers one line: adds the reply to others.
+fn reply(engine: &Engine, args: &Ask, number: u64, line: &[u8], replies: &mut Vec<u8>) -> Exit {
     let parsed = std::str::from_utf8(line).map_err(|_| "not UTF-8 text".to_owned()).and_then(|text| {
         if text.len() > MAX_QUESTION {
             Err("longer than 1 MiB".to_owned())
@@ -155,22 +162,25 @@ fn reply(engine: &Engine, args: &Ask, number: u64, line: &[u8]) -> (String, Exit
             json::parse_question_in(text, &args.session.0).map_err(|e| e.to_string())
         }
     });
-    let error = |error: String| json!({ "error": error, "line": number }).to_string();
+    let error = |error: String| json!({ "error": error, "line": number });
     let question = match parsed {
         Ok(question) => question,
-        Err(why) => return (error(why), Exit::Unreadable),
+        Err(why) => {
+            add(&error(why), replies);
+            return Exit::Unreadable;
+        }
     };
     let answer = if args.remedies { engine.ask_at(&question, Timestamp::now()) } else { engine.explain(&question) };
     if let Some(unknown) = unknown::in_answer(&answer) {
-        return (error(unknown.0), Exit::Unknown);
+        add(&error(unknown.0), replies);
+        return Exit::Unknown;
     }
-    let mut told = told(engine, &answer, args);
-    if let (false, Some(fields)) = (args.remedies, told.as_object_mut()) {
-        // None were looked for: an empty list would say that there are none.
-        fields.shift_remove("remedies");
-        fields.shift_remove("able");
+    if args.paste {
+        add(&told(engine, &answer, args), replies);
+    } else {
+        add(&answer, replies);
     }
-    (told.to_string(), exit_of(answer.verdict))
+    exit_of(answer.verdict)
 }
 
 /// Reads one line, keeping at most a little more than the longest question.

@@ -3,10 +3,11 @@
 use anyhow::Result;
 use jiff::Timestamp;
 use zest_ledger::finding::{Code, Findings, Severity};
-use zest_ledger::{Engine, json, review};
+use zest_ledger::{Engine, review};
 
 use crate::args::{FailOn, FindingsArgs};
 use crate::exit::Exit;
+use crate::format::data;
 use crate::out::{complain, put, say};
 use crate::{folder, render};
 
@@ -21,7 +22,7 @@ pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {
         put!("{}", render::findings::render(&findings));
         say!("{moment}");
     };
-    args.format.format.print(|| json::findings(&findings), text);
+    args.format.format.print(|| data(&findings), text);
     if args.format.format.is_data() && args.at.is_none() {
         complain!("zest: {moment}");
     }

@@ -1,10 +1,13 @@
 //! An engine of an estate: alphabet, automata, memberships, and what each kind makes of its systems.
 
+use std::hash::{Hash as _, Hasher as _};
 use std::sync::Arc;
+
+use rustc_hash::FxHasher;
 
 use super::{CompiledSet, Engine, Membership, standing};
 use crate::engine::Estate;
-use crate::links::{SetId, SystemId, VocabularyId};
+use crate::links::{FlatRule, SetId, SystemId, VocabularyId};
 use crate::vocabulary::{Command, Vocabulary};
 use zest_command::Pattern;
 use zest_command::alphabet::{Alphabet, AlphabetBuilder};
@@ -84,8 +87,14 @@ pub(super) fn set(estate: &Estate, alphabet: &Alphabet, id: SetId, findings: &mu
         );
         return None;
     };
-    let verbs = links.rules.iter().map(|r| r.verb).collect();
-    Some(Arc::new(CompiledSet { automaton, verbs, otherwise: links.otherwise }))
+    let name = &estate.set(id).id.value;
+    let meaning = |(index, rule): (usize, &FlatRule)| {
+        let mut hasher = FxHasher::default();
+        (name, index, rule.verb, &rule.text.value).hash(&mut hasher);
+        (rule.verb, hasher.finish())
+    };
+    let rules = links.rules.iter().enumerate().map(meaning).collect();
+    Some(Arc::new(CompiledSet { automaton, rules, otherwise: links.otherwise }))
 }
 
 fn compile_vocabularies(estate: &Estate, alphabet: &Alphabet, findings: &mut Vec<Finding>) -> Vec<Vocabulary> {

@@ -92,7 +92,8 @@ pub struct Engine {
 #[derive(Debug)]
 pub struct CompiledSet {
     pub automaton: Automaton,
-    pub(crate) verbs: Vec<RuleVerb>,
+    /// What each rule does, and what tells it from others in all engines.
+    pub(crate) rules: Vec<(RuleVerb, u64)>,
     pub(crate) otherwise: Otherwise,
 }
 
@@ -197,6 +198,7 @@ impl Engine {
     fn answered(&self, question: &Question, now: Option<Timestamp>) -> Answer {
         let mut answer = self.explained(question);
         answer.now = answer.now.or(now);
+        answer.sought = true;
         if answer.refusal.is_some() {
             answer.remedies = remedies(self, &answer);
             if answer.remedies.iter().all(|r| r.width > Width::Narrow) {
@@ -360,8 +362,14 @@ impl Engine {
         for &set in sets {
             let compiled = &self.sets[set.index()];
             match rule_of(set) {
-                Some(index) if compiled.verbs[index as usize] == RuleVerb::Deny => return SetVerdict::Denied(RuleRef { set, index }),
-                Some(index) => allowed = allowed.or(Some(RuleRef { set, index })),
+                Some(index) => {
+                    let (verb, meaning) = compiled.rules[index as usize];
+                    let rule = RuleRef { set, index, meaning };
+                    match verb {
+                        RuleVerb::Deny => return SetVerdict::Denied(rule),
+                        RuleVerb::Allow | RuleVerb::Include => allowed = allowed.or(Some(rule)),
+                    }
+                }
                 None if compiled.otherwise == Otherwise::Allow => otherwise = otherwise.or(Some(set)),
                 None => {}
             }

@@ -203,6 +203,7 @@ impl Trace {
             object,
             remedies: Vec::new(),
             able: Vec::new(),
+            sought: false,
             now: question.session.at,
             more: zest_model::More,
         }

@@ -1,6 +1,7 @@
 //! Answers: a verdict, every gate that had a say, and where each is written.
 
 use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
 
 use crate::id::SetId;
 use crate::source::Location;
@@ -8,7 +9,9 @@ use crate::source::Location;
 use super::{Question, Remedy};
 
 /// The stages of an answer, in order. Each of them can refuse.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
 pub enum Stage {
     /// Can this session be opened at all?
     Entry,
@@ -37,11 +40,14 @@ impl Stage {
 }
 
 /// The result in one word.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
 pub enum Verdict {
     /// The action would be carried out.
     Allowed,
     /// It would be carried out once the obligations are met.
+    #[serde(rename = "allowed after obligations")]
     AllowedAfter,
     /// It would be refused.
     Denied,
@@ -62,9 +68,10 @@ impl Verdict {
 macro_rules! refusals {
     ($($(#[doc = $doc:literal])+ $name:ident = $slug:literal $stage:ident;)+) => {
         /// The stable code of a refusal.
-        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+        #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
         #[non_exhaustive]
-        pub enum Refusal { $($(#[doc = $doc])+ $name,)+ }
+        pub enum Refusal { $($(#[doc = $doc])+ #[serde(rename = $slug)] $name,)+ }
 
         impl Refusal {
             /// All refusals.
@@ -280,12 +287,32 @@ refusals! {
 }
 
 /// A rule of a command set.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+///
+/// Two are equal if they are the same rule at the same place of a set of the same name, also in two engines of which one numbers its
+/// sets otherwise.
+#[derive(Clone, Copy, Debug)]
 pub struct RuleRef {
     /// The set whose automaton decided.
     pub set: SetId,
     /// The rule's position in the set, included sets counted in.
     pub index: u32,
+    /// The name of the set, the position and the rule's text, hashed to 64 bits.
+    #[doc(hidden)]
+    pub meaning: u64,
+}
+
+impl PartialEq for RuleRef {
+    fn eq(&self, other: &Self) -> bool {
+        self.meaning == other.meaning
+    }
+}
+
+impl Eq for RuleRef {}
+
+impl std::hash::Hash for RuleRef {
+    fn hash<H: std::hash::Hasher>(&self, state: &mut H) {
+        self.meaning.hash(state);
+    }
 }
 
 /// A verdict without its explanation: what a decision costs nothing more than.
@@ -328,6 +355,8 @@ pub struct Gate {
 }
 
 /// An explained answer.
+///
+/// Two answers are equal if they say the same: also answers of two engines, of which one may have rules that the other has not.
 #[derive(Clone, Debug)]
 pub struct Answer {
     /// The question.
@@ -352,11 +381,33 @@ pub struct Answer {
     pub remedies: Vec<Remedy>,
     /// For a refusal that nothing small turns round: some people who are allowed the same, in the same session.
     pub able: Vec<String>,
+    /// Whether remedies were looked for; where they were not, none means nothing.
+    pub sought: bool,
     /// The moment of asking, where it is known: no remedy lies before it.
     #[doc(hidden)]
     pub now: Option<Timestamp>,
     #[doc(hidden)]
     pub more: crate::More,
+}
+
+impl PartialEq for Answer {
+    /// Whether two answers say the same: the rule has a number in its engine, and the gates name it; the moment of asking decides
+    /// nothing.
+    fn eq(&self, other: &Self) -> bool {
+        let Self { question, verdict, refusal, rule: _, gates, full_line, level, account, object, remedies, able, sought, now: _, more: _ } =
+            self;
+        *question == other.question
+            && *verdict == other.verdict
+            && *refusal == other.refusal
+            && *gates == other.gates
+            && *full_line == other.full_line
+            && *level == other.level
+            && *account == other.account
+            && *object == other.object
+            && *remedies == other.remedies
+            && *able == other.able
+            && *sought == other.sought
+    }
 }
 
 impl Answer {

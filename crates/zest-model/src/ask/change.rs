@@ -3,7 +3,8 @@
 use std::net::IpAddr;
 
 use jiff::Timestamp;
-use serde_json::{Map, Value, json};
+use serde::{Deserialize as _, Serialize, Serializer};
+use serde_json::{Value, json};
 
 use super::{Act, Central, Fact, Proven, Question, Session, Width};
 use crate::entry::{Channel, Proof};
@@ -16,6 +17,15 @@ macro_rules! changes {
         $( { $( $(#[doc = $field_doc:literal])+ $field:ident: $ty:ty, )+ } )?
         = $word:literal $of:ident;)+) => {
         /// One change of a session or of a ledger. It names whatever it is about, so it can be kept, sent and applied elsewhere.
+        ///
+        /// # Example
+        /// ```
+        /// use zest_ledger::ask::Change;
+        /// let change = Change::JoinGroup { group: "shore-watch".to_owned(), user: "watch-1".to_owned() };
+        /// let text = serde_json::to_string(&change).expect("it can be written");
+        /// assert_eq!(text, r#"{"format":1,"change":"join-group","group":"shore-watch","user":"watch-1"}"#);
+        /// assert_eq!(serde_json::from_str::<Change>(&text).expect("it can be read"), change);
+        /// ```
         #[derive(Clone, Debug, PartialEq)]
         pub enum Change {
             $($(#[doc = $doc])+ $name $( ( $one ) )? $( { $( $(#[doc = $field_doc])+ $field: $ty, )+ } )?,)+
@@ -43,37 +53,33 @@ macro_rules! changes {
                 match self { $(Self::$name { .. } => Width::$of,)+ }
             }
 
-            /// Returns the change as JSON: its word under `change`, and what it is about.
-            ///
-            /// # Example
-            /// ```
-            /// use zest_ledger::ask::Change;
-            /// let change = Change::JoinGroup { group: "shore-watch".to_owned(), user: "watch-1".to_owned() };
-            /// let json = change.to_json();
-            /// assert_eq!(json.to_string(), r#"{"change":"join-group","group":"shore-watch","user":"watch-1"}"#);
-            /// assert_eq!(Change::from_json(&json), Ok(change));
-            /// ```
-            #[must_use]
-            pub fn to_json(&self) -> Value {
-                let mut fields = Map::new();
-                fields.insert("change".to_owned(), json!(self.word()));
+            /// Returns its word under `change`, and what it is about.
+            pub(crate) fn fields(&self) -> Fields {
+                let mut fields = vec![("change", Value::from(self.word()))];
                 match self {
                     $(
                         #[allow(unused_variables, reason = "some changes say nothing more")]
                         Self::$name { $( 0: changes!(@bind value $one) )? $( $( $field, )+ )? } => {
-                            $( fields.insert("value".to_owned(), <$one as Field>::put(value)); )?
-                            $( $( fields.insert(stringify!($field).to_owned(), <$ty as Field>::put($field)); )+ )?
+                            $( fields.push(("value", <$one as Field>::put(value))); )?
+                            $( $( fields.push((stringify!($field), <$ty as Field>::put($field))); )+ )?
                         }
                     )+
                 }
-                Value::Object(fields)
+                Fields(fields)
             }
 
-            /// Reads what [`to_json`](Self::to_json) writes.
-            ///
-            /// # Errors
-            /// What is expected instead.
-            pub fn from_json(json: &Value) -> Result<Self, String> {
+            /// Returns each change: its word, what it is, and the schema of what it is about.
+            #[cfg(feature = "schema")]
+            pub(crate) fn shapes() -> Vec<(&'static str, &'static str, Vec<(&'static str, Value)>)> {
+                vec![$((
+                    $word,
+                    concat!($($doc),+),
+                    vec![$( (changes!(@value $one), <$one as Field>::schema()), )? $( $( (stringify!($field), <$ty as Field>::schema()), )+ )?],
+                ),)+]
+            }
+
+            /// Reads what [`fields`](Self::fields) writes, or says what is expected instead.
+            pub(crate) fn read(json: &Value) -> Result<Self, String> {
                 let word = json["change"].as_str().ok_or("expected an object with the key `change`")?;
                 let known: &[&str] = match word {
                     $($word => &["change", $( changes!(@value $one), )? $( $( stringify!($field), )+ )?],)+
@@ -314,10 +320,22 @@ changes! {
     } = "credential-changed" Narrow;
 }
 
+/// What a change says, in order.
+pub(crate) struct Fields(Vec<(&'static str, Value)>);
+
+impl Serialize for Fields {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_map(self.0.iter().map(|(key, value)| (*key, value)))
+    }
+}
+
 /// What a change is about, as JSON.
 trait Field: Sized {
     fn put(&self) -> Value;
     fn take(json: &Value) -> Option<Self>;
+    /// The JSON Schema of it.
+    #[cfg(feature = "schema")]
+    fn schema() -> Value;
 }
 
 fn take<T: Field>(json: &Value, key: &str) -> Result<T, String> {
@@ -332,6 +350,11 @@ impl Field for String {
     fn take(json: &Value) -> Option<Self> {
         json.as_str().map(str::to_owned)
     }
+
+    #[cfg(feature = "schema")]
+    fn schema() -> Value {
+        json!({ "type": "string" })
+    }
 }
 
 impl Field for u8 {
@@ -341,6 +364,11 @@ impl Field for u8 {
 
     fn take(json: &Value) -> Option<Self> {
         json.as_u64()?.try_into().ok()
+    }
+
+    #[cfg(feature = "schema")]
+    fn schema() -> Value {
+        json!({ "type": "integer", "minimum": 0, "maximum": 255 })
     }
 }
 
@@ -352,6 +380,11 @@ impl Field for bool {
     fn take(json: &Value) -> Option<Self> {
         json.as_bool()
     }
+
+    #[cfg(feature = "schema")]
+    fn schema() -> Value {
+        json!({ "type": "boolean" })
+    }
 }
 
 impl<T: Field> Field for Option<T> {
@@ -361,6 +394,11 @@ impl<T: Field> Field for Option<T> {
 
     fn take(json: &Value) -> Option<Self> {
         if json.is_null() { Some(None) } else { T::take(json).map(Some) }
+    }
+
+    #[cfg(feature = "schema")]
+    fn schema() -> Value {
+        json!({ "anyOf": [T::schema(), { "type": "null" }] })
     }
 }
 
@@ -372,16 +410,29 @@ impl<T: Field> Field for Vec<T> {
     fn take(json: &Value) -> Option<Self> {
         json.as_array()?.iter().map(T::take).collect()
     }
+
+    #[cfg(feature = "schema")]
+    fn schema() -> Value {
+        json!({ "type": "array", "items": T::schema() })
+    }
 }
 
 impl Field for Location {
     fn put(&self) -> Value {
-        json!({ "file": self.file, "line": self.line, "column": self.column })
+        json!(self)
     }
 
     fn take(json: &Value) -> Option<Self> {
-        let number = |key: &str| json[key].as_u64()?.try_into().ok();
-        Some(Self { file: json["file"].as_str()?.to_owned(), line: number("line")?, column: number("column")? })
+        Self::deserialize(json).ok()
+    }
+
+    #[cfg(feature = "schema")]
+    fn schema() -> Value {
+        let number = json!({ "type": "integer", "minimum": 1 });
+        json!({
+            "type": "object", "properties": { "file": { "type": "string" }, "line": number, "column": number },
+            "required": ["file", "line", "column"], "additionalProperties": false,
+        })
     }
 }
 
@@ -398,6 +449,11 @@ macro_rules! texts {
                 fn take(json: &Value) -> Option<Self> {
                     let take: fn(&str) -> Option<Self> = $take;
                     take(json.as_str()?)
+                }
+
+                #[cfg(feature = "schema")]
+                fn schema() -> Value {
+                    json!({ "type": "string" })
                 }
             }
         )+

@@ -13,6 +13,7 @@ mod session;
 pub use act::{Act, Running};
 pub use answer::{Answer, Decision, Gate, GateOutcome, Refusal, RuleRef, Stage, Verdict};
 pub use change::Change;
+pub(crate) use change::Fields;
 pub use cover::{covered, is_secret_name};
 pub use edit::{Conflict, Edit, How, Paste, Step as EditStep, Written};
 pub use fact::{Fact, FactForm};

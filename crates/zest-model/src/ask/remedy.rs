@@ -1,5 +1,7 @@
 //! Remedies: smallest changes that turn a refusal round.
 
+use serde::{Deserialize, Serialize};
+
 use super::{Change, Verdict};
 use crate::source::Location;
 
@@ -12,7 +14,9 @@ use crate::source::Location;
 /// assert_eq!(Change::Enable { user: "net-3".to_owned() }.width(), Width::Narrow);
 /// assert!(Width::Session < Width::Narrow && Width::Wide < Width::WiderThanNeeded);
 /// ```
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
 pub enum Width {
     /// Of this session only: the ledger stays as it is.
     Session,
@@ -22,6 +26,7 @@ pub enum Width {
     Wide,
     /// What nobody should do for one action: it weakens a deny for everybody, takes somebody else's account, or brings ownership
     /// or administration.
+    #[serde(rename = "wider than needed")]
     WiderThanNeeded,
 }
 

@@ -14,7 +14,9 @@ pub fn parse(text: &str) -> Result<Value, serde_json::Error> {
     Ok(value)
 }
 
-struct Unique(Value);
+/// A value in which no key stands twice.
+#[derive(Debug)]
+pub struct Unique(pub Value);
 
 impl<'de> Deserialize<'de> for Unique {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {

@@ -366,7 +366,7 @@ impl OnDevice<'_> {
         let symbols = zest_command::alphabet::symbols(&self.engine.alphabet, words.iter().copied());
         let denies = |set: &&crate::links::SetId| {
             let compiled = &self.engine.sets[set.index()];
-            compiled.automaton.decide(&symbols).is_some_and(|rule| compiled.verbs[rule as usize] == zest_model::entry::RuleVerb::Deny)
+            compiled.automaton.decide(&symbols).is_some_and(|rule| compiled.rules[rule as usize].0 == zest_model::entry::RuleVerb::Deny)
         };
         let denying: Vec<_> = standing.sets.iter().filter(denies).copied().collect();
         let sets = if denying.is_empty() { standing.sets.clone() } else { denying };

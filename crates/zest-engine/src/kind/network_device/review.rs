@@ -93,7 +93,7 @@ impl Review<'_, '_> {
                         |states, line| {
                             let decided = compiled.automaton.accepted(states[1]);
                             let passes =
-                                decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.verbs[r as usize] == RuleVerb::Allow);
+                                decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.rules[r as usize].0 == RuleVerb::Allow);
                             // What an earlier rule lets through, the deny was never meant to catch.
                             let is_later = decided.is_none_or(|r| links.rules[r as usize].text.place > rule.text.place);
                             if wide.accepted(states[0]).is_some() && passes && is_later {

@@ -1,0 +1,40 @@
+//! The form in which questions, answers, remedies, changes and findings are written for programs: `serde`, with a version.
+//!
+//! Keys are never renamed within a version. What a later version writes is refused by name, and never half read.
+
+mod answer;
+mod change;
+mod finding;
+mod question;
+#[cfg(feature = "schema")]
+mod schema;
+
+use serde::de::Error as _;
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+pub use finding::{Defect, Defects, Remark};
+pub use question::{QuestionError, parse_question, parse_question_in};
+#[cfg(feature = "schema")]
+pub use schema::schemas;
+
+/// The version of the form; it is written under `format`.
+pub const FORMAT: u32 = 1;
+
+/// The version under `format`: the one that is known here, or an error.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+struct Format;
+
+impl Serialize for Format {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_u32(FORMAT)
+    }
+}
+
+impl<'de> Deserialize<'de> for Format {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        match u32::deserialize(deserializer)? {
+            FORMAT => Ok(Self),
+            other => Err(D::Error::custom(format_args!("`format` is {other}, and this version reads format {FORMAT}"))),
+        }
+    }
+}
