@@ -428,12 +428,12 @@ pub(crate) struct Ask {
 
 fn parse_moment(text: &str) -> Result<Timestamp, String> {
     let mut session = Session::default();
-    session.state(Fact::At, text)?;
+    session.state(Fact::At, text).map_err(|why| why.to_string())?;
     session.at.ok_or_else(|| "expected a moment".to_owned())
 }
 
 fn parse_attribute(text: &str) -> Result<(String, String), String> {
     let mut session = Session::default();
-    session.state(Fact::Attributes, text)?;
+    session.state(Fact::Attributes, text).map_err(|why| why.to_string())?;
     session.attributes.pop().ok_or_else(|| "expected NAME=VALUE".to_owned())
 }

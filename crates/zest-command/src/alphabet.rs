@@ -246,12 +246,16 @@ impl Alphabet {
             let mut buffer = [0; 4];
             letter.encode_utf8(&mut buffer).bytes().fold(state, |s, b| dfa.next_state(s, b))
         };
+        // Letters that the automaton does not tell apart lead to the same states: one of them shows the way.
+        let mut told_apart = FxHashSet::default();
+        let is_first = |letter: &&char| !letter.is_ascii() || told_apart.insert(dfa.byte_classes().get(**letter as u8));
+        let ways: Vec<char> = letters.iter().filter(is_first).copied().collect();
         // Every state that some text leads to, and its class at the end of the word.
         let mut seen = FxHashMap::from_iter([(start, u32::MAX)]);
         let mut queue = VecDeque::from([start]);
         let mut class_ids: FxHashMap<Vec<u32>, u32> = FxHashMap::from_iter([(Vec::new(), 0)]);
         while let Some(state) = queue.pop_front() {
-            for &letter in &letters {
+            for &letter in &ways {
                 let next = step(state, letter);
                 if seen.contains_key(&next) {
                     continue;
@@ -282,7 +286,7 @@ impl Alphabet {
         }
         let mut before: FxHashMap<StateID, Vec<StateID>> = FxHashMap::default();
         for &state in seen.keys() {
-            for &letter in &letters {
+            for &letter in &ways {
                 before.entry(step(state, letter)).or_default().push(state);
             }
         }

@@ -326,9 +326,13 @@ fn ratios() {
         let walked = question.line.bytes().fold(0_u8, |sum, byte| black_box(sum ^ byte));
         black_box((names.get(&question.user), systems.get(&question.system), walked));
     };
-    row("decide on a cloud, 100,000 users and grants / floor", side_by_side(|t| decide(&large, &of_large, t), floor), "20");
+    row("decide on a cloud, 100,000 users and grants / floor", side_by_side(|t| decide(&large, &of_large, t), floor), "5");
     let turns = side_by_side(|t| decide(&large, &of_large, t), |t| decide(&small, &of_small, t));
     row("decide on a cloud, 100,000 users and grants / 1,000", turns, "3");
+    let host = |(users, rules)| (Engine::compile(estate(&sized::host(users, rules))).expect("it compiles"), host_questions(users, rules));
+    let ((few, of_few), (many, of_many)) = (host(HOSTS[0]), host(HOSTS[1]));
+    let turns = side_by_side(|t| decide(&many, &of_many, t), |t| decide(&few, &of_few, t));
+    row("decide on a host, 1,000 rules of an account / 10", turns, "3");
     prepared(row);
     let load = |users: usize| Some(measured(&format!("parse-and-validate/users/{users}"))? + measured(&format!("compile/users/{users}"))?);
     match (load(100_000), load(1_000)) {

@@ -2,7 +2,7 @@
 
 #![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
 
-use zest_ledger::ask::Act;
+use zest_ledger::ask::{Act, FactError};
 use zest_ledger::entry::Proof;
 use zest_ledger::{Engine, Ledger, Question};
 
@@ -36,7 +36,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             .at("2026-11-26T10:00:00Z".parse().expect("a moment"))
     };
     let coded = || ask().proof(Proof::OneTimeCode, jiff::SignedDuration::from_mins(5));
-    let keeper = |since: &str| -> Result<Act, String> { format!("role:quay-keeper@{since}").parse() };
+    let keeper = |since: &str| -> Result<Act, FactError> { format!("role:quay-keeper@{since}").parse() };
     for question in [
         ask(),
         coded(),

@@ -6,7 +6,8 @@
 //! # Example
 //! ```
 //! use zest_ledger::{Engine, Ledger, Question, ask::Answer};
-//! let engine = Engine::compile(Ledger::new().estate()?)?;
+//! let text = "[systems.box]\nkind = 'host'\nno-command-set = 'nothing'\n";
+//! let engine = Engine::compile(Ledger::new().document("box.toml", text).estate()?)?;
 //! let answer = engine.ask(&Question::new("watch-1", "sw-1", "show log"));
 //! let text = serde_json::to_string(&answer).expect("it can be written");
 //! assert!(text.starts_with(r#"{"format":1,"question":{"user":"watch-1","on":"sw-1","line":"show log"},"verdict":"denied""#));

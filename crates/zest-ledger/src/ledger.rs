@@ -166,6 +166,45 @@ impl Ledger {
     }
 }
 
+/// An estate back as a ledger, to add to it or to read it anew: its entries as written, its documents and kinds.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, entry::User};
+/// let text = "[users.watch-1]\nproofs = ['key']\n[systems.box]\nkind = 'host'\nno-command-set = 'nothing'\n";
+/// let estate = Ledger::new().document("people.toml", text).estate()?;
+/// let grown = Ledger::from(&estate).user(User::new("watch-2")).estate()?;
+/// assert_eq!(grown.users().len(), 2);
+/// assert_eq!(grown.sources().locate(grown.users()[0].id.place).to_string(), "people.toml:1");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+impl From<&Estate> for Ledger {
+    fn from(estate: &Estate) -> Self {
+        Self { kinds: estate.kinds().clone(), sources: estate.sources().clone(), entries: estate.entries().clone(), findings: Vec::new() }
+    }
+}
+
+impl Ledger {
+    /// Takes over the documents of an estate: entries of it that are added here keep their places. Without them such an entry stands
+    /// in a document `?`, and never in one of this ledger.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, entry::User};
+    /// let host = "[systems.box]\nkind = 'host'\nno-command-set = 'nothing'\n";
+    /// let old = Ledger::new().document("people.toml", &format!("{host}[users.watch-1]\n")).estate()?;
+    /// let moved = User::clone(&old.users()[0]);
+    /// let new = Ledger::new().document("other.toml", host).documents_of(&old).user(moved).estate()?;
+    /// assert_eq!(new.sources().locate(new.users()[0].id.place).to_string(), "people.toml:4");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    #[must_use]
+    pub fn documents_of(mut self, estate: &Estate) -> Self {
+        self.sources.take_over(estate.sources());
+        self
+    }
+}
+
 /// Writes the methods that add an entry built in code.
 macro_rules! adders {
     ($($(#[doc = $doc:literal])+ $name:ident: $ty:ty => $field:ident;)+) => {

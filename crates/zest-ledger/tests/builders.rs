@@ -187,3 +187,36 @@ fn what_a_program_keeps_can_go_to_other_threads() {
     goes::<zest_ledger::finding::Findings>();
     goes::<zest_ledger::review::Effective>();
 }
+
+#[test]
+fn an_estate_goes_back_into_a_ledger_and_answers_the_same() {
+    use crate::support::{PIER, engine};
+    let before = engine(PIER);
+    let estate = Ledger::from(before.estate()).estate().unwrap_or_else(|findings| panic!("{findings}"));
+    let after = Engine::compile(estate).unwrap_or_else(|findings| panic!("{findings}"));
+    let mut source = zest_testkit::random::Source::new(5);
+    for _ in 0..200 {
+        let question = source.question();
+        assert_eq!(after.decide(&question), before.decide(&question), "{question:?}");
+        assert_eq!(after.explain(&question), before.explain(&question));
+    }
+    // A document beside it has places of its own.
+    let more = Ledger::from(before.estate()).document("more.toml", "[users.watch-9]\nproofs = [\"password\"]\n").estate().expect("valid");
+    let place = |id: &str| more.sources().locate(more.users().iter().find(|user| user.id.value == id).expect("there").id.place).file;
+    assert_eq!((place("watch-1").as_str(), place("watch-9").as_str()), ("ledger.toml", "more.toml"));
+}
+
+#[test]
+fn an_entry_that_moves_never_cites_a_document_of_the_ledger_it_came_to() {
+    let old = Ledger::new()
+        .document("old.toml", "\n\n[users.gone-1]\ndisabled = true\n[systems.box]\nkind = \"host\"\nno-command-set = \"nothing\"\n")
+        .estate()
+        .expect("valid");
+    let user = || zest_ledger::entry::User::clone(&old.users()[0]);
+    let text = "[users.watch-1]\nproofs = [\"password\"]\n[systems.box]\nkind = \"host\"\nno-command-set = \"nothing\"\n";
+    let without = Ledger::new().document("new.toml", text).user(user()).estate().expect("valid");
+    let with = Ledger::new().document("new.toml", text).documents_of(&old).user(user()).estate().expect("valid");
+    let told = |estate: &zest_ledger::estate::Estate| estate.sources().locate(estate.users()[1].id.place);
+    assert_eq!(told(&without).file, "?");
+    assert_eq!((told(&with).file.as_str(), told(&with).line), ("old.toml", 3));
+}

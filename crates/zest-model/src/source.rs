@@ -4,12 +4,13 @@ use std::fmt;
 use std::ops::Range;
 use std::panic::Location as CodeLocation;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU32, Ordering};
 
 use serde::{Deserialize, Serialize};
 
 pub use zest_words::visible;
 
-/// The number of a document within its ledger.
+/// The number of a document, among those of all ledgers of the process: later ones have higher numbers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct SourceId(u32);
 
@@ -100,36 +101,52 @@ struct Source {
 /// All documents of a ledger: names, texts, and the way from an offset to a line.
 #[derive(Clone, Debug, Default)]
 pub struct SourceMap {
-    sources: Vec<Arc<Source>>,
+    /// In the order of their numbers.
+    sources: Vec<(SourceId, Arc<Source>)>,
 }
 
+/// The number of the next document, of whatever ledger: an entry that moves to another one never cites a document of that one.
+static NEXT: AtomicU32 = AtomicU32::new(0);
+
 impl SourceMap {
+    fn get(&self, id: SourceId) -> Option<&Source> {
+        let index = self.sources.binary_search_by_key(&id, |(id, _)| *id).ok()?;
+        Some(&self.sources[index].1)
+    }
+
+    /// Takes over the documents of another ledger, so that what is written in them keeps its places here.
+    pub fn take_over(&mut self, other: &Self) {
+        self.sources.extend(other.sources.iter().cloned());
+        self.sources.sort_by_key(|(id, _)| *id);
+        self.sources.dedup_by_key(|(id, _)| *id);
+    }
+
     /// Adds a document and returns its number. Texts of 4 GiB and more are not accepted.
     pub fn add(&mut self, name: &str, text: &str) -> Option<SourceId> {
         u32::try_from(text.len()).ok()?;
-        let id = SourceId(u32::try_from(self.sources.len()).ok()?);
+        let id = SourceId(NEXT.fetch_update(Ordering::Relaxed, Ordering::Relaxed, |next| next.checked_add(1)).ok()?);
         let line_starts =
             std::iter::once(0).chain(text.bytes().enumerate().filter(|&(_, b)| b == b'\n').map(|(i, _)| i as u32 + 1)).collect();
-        self.sources.push(Arc::new(Source { name: visible(name), text: text.to_owned(), line_starts }));
+        self.sources.push((id, Arc::new(Source { name: visible(name), text: text.to_owned(), line_starts })));
         Some(id)
     }
 
     /// Returns the name of a document, safe to print.
     #[must_use]
     pub fn name(&self, id: SourceId) -> &str {
-        self.sources.get(id.0 as usize).map_or("?", |s| s.name.as_str())
+        self.get(id).map_or("?", |s| s.name.as_str())
     }
 
     /// Returns the text of a document.
     #[must_use]
     pub fn text(&self, id: SourceId) -> &str {
-        self.sources.get(id.0 as usize).map_or("", |s| s.text.as_str())
+        self.get(id).map_or("", |s| s.text.as_str())
     }
 
     /// Returns the text of the first document of a name, as [`name`](Self::name) gives it.
     #[must_use]
     pub fn text_of(&self, name: &str) -> Option<&str> {
-        self.sources.iter().find(|source| source.name == name).map(|source| source.text.as_str())
+        self.sources.iter().find(|(_, source)| source.name == name).map(|(_, source)| source.text.as_str())
     }
 
     /// Returns how many documents there are.
@@ -153,7 +170,7 @@ impl SourceMap {
     /// Returns the bytes of the line in which a span starts, without its line break.
     #[must_use]
     pub fn line_range(&self, span: Span) -> Range<usize> {
-        let Some(source) = self.sources.get(span.source.0 as usize) else { return 0..0 };
+        let Some(source) = self.get(span.source) else { return 0..0 };
         let line = source.line_starts.partition_point(|&s| s <= span.start).saturating_sub(1);
         let start = source.line_starts.get(line).map_or(0, |&s| s as usize);
         let end = source.line_starts.get(line + 1).map_or(source.text.len(), |&s| s as usize - 1);
@@ -163,11 +180,12 @@ impl SourceMap {
     /// Finds what [`locate`](Self::locate) returned; nothing for a line that a document does not have.
     #[doc(hidden)]
     pub fn spot(&self, at: &Location) -> Option<Spot> {
-        let Some(index) = self.sources.iter().position(|source| source.name == at.file) else { return Some(Spot::Code(at.clone())) };
-        let source = &self.sources[index];
+        let Some((id, source)) = self.sources.iter().find(|(_, source)| source.name == at.file) else {
+            return Some(Spot::Code(at.clone()));
+        };
         let start = *source.line_starts.get((at.line as usize).checked_sub(1)?)? as usize;
         let before: usize = source.text.get(start..)?.chars().take((at.column as usize).checked_sub(1)?).map(char::len_utf8).sum();
-        Some(Spot::Text(SourceId(index as u32), (start + before) as u32))
+        Some(Spot::Text(*id, (start + before) as u32))
     }
 
     /// Returns file, line and column of a place.
@@ -176,7 +194,7 @@ impl SourceMap {
         match place {
             Place::Code(at) => Location { file: visible(at.file()), line: at.line(), column: at.column() },
             Place::Text(span) => {
-                let Some(source) = self.sources.get(span.source.0 as usize) else {
+                let Some(source) = self.get(span.source) else {
                     return Location { file: "?".to_owned(), line: 0, column: 0 };
                 };
                 let line = source.line_starts.partition_point(|&s| s <= span.start);

@@ -125,7 +125,7 @@ pub(super) fn second_person(text: &str) -> Result<(&str, Option<Vec<Proven>>), S
     let user = words.next().unwrap_or_default();
     let mut session = Facts::default();
     for word in words {
-        session.state(Fact::ApproverProofs, word)?;
+        session.state(Fact::ApproverProofs, word).map_err(|why| why.to_string())?;
     }
     Ok((user, session.approver_proofs))
 }

@@ -4,6 +4,7 @@ use std::fmt;
 
 use jiff::Timestamp;
 
+use super::FactError;
 use crate::source::visible;
 
 /// One link: as whom a session acts from there on.
@@ -14,7 +15,7 @@ use crate::source::visible;
 /// let act: Act = "role:night-operator@2026-11-26T22:00:00Z".parse()?;
 /// assert_eq!(act.to_string(), "in role night-operator");
 /// assert!("night-operator".parse::<Act>().is_err());
-/// # Ok::<(), String>(())
+/// # Ok::<(), zest_ledger::ask::FactError>(())
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Act {
@@ -50,10 +51,16 @@ pub enum Running {
 }
 
 impl std::str::FromStr for Act {
-    type Err = String;
+    type Err = FactError;
 
     /// Reads `user:ID`, `role:ID`, `role:ID@MOMENT`, `account:LOGIN`, `account:HOST/LOGIN LINE` or `shell:HOST/LOGIN`.
-    fn from_str(text: &str) -> Result<Self, String> {
+    fn from_str(text: &str) -> Result<Self, FactError> {
+        Self::read(text).map_err(FactError::new)
+    }
+}
+
+impl Act {
+    fn read(text: &str) -> Result<Self, String> {
         let wrong = || {
             format!(
                 "`{}` is not one of user:ID, role:ID, role:ID@MOMENT, account:[HOST/]LOGIN [LINE] and shell:[HOST/]LOGIN",

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use toml_edit::{Array, ArrayOfTables, Document, DocumentMut, Item, Table, TableLike, Value};
 
-use super::{Edit, EditStep, How, Paste};
+use super::{Edit, EditError, EditStep, How, Paste};
 
 /// Longer values are not repeated as a whole to show one line of them.
 const LONGEST: usize = 12;
@@ -22,9 +22,13 @@ impl Edit {
     /// let edit = Edit::new(None, path.into(), "members", How::AddLast("\"user:watch-2\"".to_owned()));
     /// let text = "[groups.shore-watch] # by day\nmembers = [\"user:watch-1\"]\n";
     /// assert_eq!(edit.carried_out(text)?, "[groups.shore-watch] # by day\nmembers = [\"user:watch-1\", \"user:watch-2\"]\n");
-    /// # Ok::<(), String>(())
+    /// # Ok::<(), zest_ledger::ask::EditError>(())
     /// ```
-    pub fn carried_out(&self, text: &str) -> Result<String, String> {
+    pub fn carried_out(&self, text: &str) -> Result<String, EditError> {
+        self.edited(text).map_err(EditError::new)
+    }
+
+    fn edited(&self, text: &str) -> Result<String, String> {
         let mut document: DocumentMut = text.parse().map_err(|e| format!("{e}"))?;
         let table = walk(document.as_table_mut(), &self.path)?;
         let value = |text: &str| text.parse::<Value>().map_err(|e| format!("{e}"));
@@ -67,9 +71,9 @@ impl Edit {
     /// let paste = edit.paste("[roles.reader]\ncommands = [\n  \"trace\",\n]\n")?;
     /// assert_eq!((paste.line, paste.replaces), (2, 3));
     /// assert_eq!(paste.text, "commands = [\n  \"trace\",\n  \"show\",\n]\n");
-    /// # Ok::<(), String>(())
+    /// # Ok::<(), zest_ledger::ask::EditError>(())
     /// ```
-    pub fn paste(&self, text: &str) -> Result<Paste, String> {
+    pub fn paste(&self, text: &str) -> Result<Paste, EditError> {
         let edited = self.carried_out(text)?;
         let (old, new): (Vec<&str>, Vec<&str>) = (text.split_inclusive('\n').collect(), edited.split_inclusive('\n').collect());
         let shortest = old.len().min(new.len());

@@ -3,7 +3,7 @@
 //! A fact that is added to [`Session`] must be added here, or nothing compiles: [`Session::stated`] takes a session
 //! apart field by field, and every other function goes over [`Fact`] exhaustively.
 
-use super::{Act, Central, Proven, Session};
+use super::{Act, Central, FactError, Proven, Session};
 use crate::entry::{Channel, Proof};
 use crate::source::visible;
 
@@ -16,7 +16,7 @@ use crate::source::visible;
 /// session.state(Fact::Proofs, "one-time-code=10m by web")?;
 /// assert_eq!(session.stated(), [(Fact::Proofs, vec!["one-time-code=10m by web".to_owned()])]);
 /// assert!(session.state(Fact::Level, "16").is_err());
-/// # Ok::<(), String>(())
+/// # Ok::<(), zest_ledger::ask::FactError>(())
 /// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Fact {
@@ -239,7 +239,11 @@ impl Session {
     ///
     /// # Errors
     /// What is expected instead.
-    pub fn state(&mut self, fact: Fact, text: &str) -> Result<(), String> {
+    pub fn state(&mut self, fact: Fact, text: &str) -> Result<(), FactError> {
+        self.stated_as(fact, text).map_err(FactError::new)
+    }
+
+    fn stated_as(&mut self, fact: Fact, text: &str) -> Result<(), String> {
         match fact {
             Fact::At => once(&mut self.at, moment(text)?),
             Fact::Origin => once(&mut self.origin, text.parse().map_err(|_| "expected an address".to_owned())?),
@@ -257,7 +261,7 @@ impl Session {
             Fact::Account => once(&mut self.account, text.to_owned()),
             Fact::Roles => several(&mut self.active_roles, text, |role| Ok(role.to_owned())),
             Fact::Acting => {
-                self.acting.push(text.parse::<Act>()?);
+                self.acting.push(text.parse::<Act>().map_err(|e| e.to_string())?);
                 Ok(())
             }
             Fact::Attributes => {

@@ -7,7 +7,7 @@ use jiff::{SignedDuration, Timestamp};
 use crate::entry::{Channel, Proof};
 use crate::source::visible;
 
-use super::Act;
+use super::{Act, FactError};
 
 /// Whether the central identity source can be reached.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
@@ -48,9 +48,13 @@ impl Proven {
     /// let proven = Proven::parse(Proof::OneTimeCode, "10m by web")?;
     /// assert_eq!(proven.channel, Some(Channel::Web));
     /// assert_eq!(proven.written(), "10m by web");
-    /// # Ok::<(), String>(())
+    /// # Ok::<(), zest_ledger::ask::FactError>(())
     /// ```
-    pub fn parse(proof: Proof, text: &str) -> Result<Self, String> {
+    pub fn parse(proof: Proof, text: &str) -> Result<Self, FactError> {
+        Self::read(proof, text).map_err(FactError::new)
+    }
+
+    fn read(proof: Proof, text: &str) -> Result<Self, String> {
         let (age, channel) = text.split_once(" by ").map_or((text, None), |(age, channel)| (age, Some(channel)));
         let channel = channel
             .map(|c| Channel::from_word(c.trim()).ok_or_else(|| format!("expected one of {} behind `by`", Channel::WORDS.join(", "))));
