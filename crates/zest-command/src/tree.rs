@@ -5,7 +5,7 @@
 //! Patterns that begin alike go through the same nodes: what a walk costs grows with the placeholders that stand side by side, and not
 //! with the number of patterns.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::{SmallVec, smallvec};
 
 use crate::pattern::{Pattern, Slot, WordPattern};
@@ -70,39 +70,30 @@ impl Tree {
     /// Makes the tree of a list of patterns.
     pub fn of<'p>(patterns: impl Iterator<Item = &'p Pattern>) -> Self {
         let mut tree = Self { nodes: vec![Node::default()], programs: Vec::new(), by_name: FxHashMap::default() };
-        // What is written out alike leads to one node.
-        let mut known: FxHashMap<(u32, &'p [String]), u32> = FxHashMap::default();
+        // What is written alike leads to one node.
+        let mut fixed: FxHashMap<(u32, &'p [String]), u32> = FxHashMap::default();
+        let mut slots: FxHashMap<(u32, &'p Slot), u32> = FxHashMap::default();
         for (number, pattern) in patterns.enumerate() {
             let number = number as u32;
             let mut at = 0;
             for (position, word) in pattern.words().iter().enumerate() {
                 at = match word {
-                    WordPattern::Slot(slot) => {
-                        let next = tree.nodes[at as usize].slots.iter().find(|(known, _)| known == slot).map(|(_, next)| *next);
-                        next.unwrap_or_else(|| {
-                            let next = tree.node(number);
-                            tree.nodes[at as usize].slots.push((slot.clone(), next));
-                            next
-                        })
-                    }
-                    WordPattern::Fixed(list) => *known.entry((at, list)).or_insert_with(|| {
+                    WordPattern::Slot(slot) => *slots.entry((at, slot)).or_insert_with(|| {
+                        let next = tree.node(number);
+                        tree.nodes[at as usize].slots.push((slot.clone(), next));
+                        next
+                    }),
+                    WordPattern::Fixed(list) => *fixed.entry((at, list)).or_insert_with(|| {
                         let next = tree.node(number);
                         if position == 0 {
                             let program = tree.programs.len() as u32;
                             tree.programs.push((list.clone(), next));
-                            for word in list {
-                                let programs = tree.by_name.entry(name(word).into()).or_default();
-                                if !programs.contains(&program) {
-                                    programs.push(program);
-                                }
-                            }
+                            let names: FxHashSet<&str> = list.iter().map(|word| name(word)).collect();
+                            names.into_iter().for_each(|name| tree.by_name.entry(name.into()).or_default().push(program));
                         } else {
-                            for word in list {
-                                let nodes = tree.nodes[at as usize].words.entry(word.as_str().into()).or_default();
-                                if !nodes.contains(&next) {
-                                    nodes.push(next);
-                                }
-                            }
+                            let words: FxHashSet<&str> = list.iter().map(String::as_str).collect();
+                            let node = &mut tree.nodes[at as usize];
+                            words.into_iter().for_each(|word| node.words.entry(word.into()).or_default().push(next));
                         }
                         next
                     }),
