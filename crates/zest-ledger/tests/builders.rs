@@ -6,6 +6,7 @@ use zest_ledger::entry::{
     Account, Assignment, BareElevation, Channel, Command, CommandSet, Credential, Does, Group, IdentitySource, NameCase, On,
     OriginNetworks, Otherwise, Proof, Role, System, Unrestricted, User, UserKind, Vocabulary, When, WhenCentralDown,
 };
+use zest_ledger::estate::Estate;
 use zest_ledger::finding::Code;
 use zest_ledger::{Engine, Ledger, Question};
 
@@ -177,7 +178,7 @@ fn a_ledger_may_be_text_and_code_at_once_and_ids_stay_unique() {
 fn what_a_program_keeps_can_go_to_other_threads() {
     fn goes<T: Send + Sync>() {}
     goes::<Ledger>();
-    goes::<zest_ledger::estate::Estate>();
+    goes::<Estate>();
     goes::<Engine>();
     goes::<zest_ledger::Prepared<'_>>();
     goes::<Question>();
@@ -212,11 +213,11 @@ fn an_entry_that_moves_never_cites_a_document_of_the_ledger_it_came_to() {
         .document("old.toml", "\n\n[users.gone-1]\ndisabled = true\n[systems.box]\nkind = \"host\"\nno-command-set = \"nothing\"\n")
         .estate()
         .expect("valid");
-    let user = || zest_ledger::entry::User::clone(&old.users()[0]);
+    let user = || User::clone(&old.users()[0]);
     let text = "[users.watch-1]\nproofs = [\"password\"]\n[systems.box]\nkind = \"host\"\nno-command-set = \"nothing\"\n";
     let without = Ledger::new().document("new.toml", text).user(user()).estate().expect("valid");
     let with = Ledger::new().document("new.toml", text).documents_of(&old).user(user()).estate().expect("valid");
-    let told = |estate: &zest_ledger::estate::Estate| estate.sources().locate(estate.users()[1].id.place);
+    let told = |estate: &Estate| estate.sources().locate(estate.users()[1].id.place);
     assert_eq!(told(&without).file, "?");
     assert_eq!((told(&with).file.as_str(), told(&with).line), ("old.toml", 3));
 }
