@@ -495,7 +495,8 @@ impl Resolver<'_> {
                         here.allow.retain(is_known);
                         here.deny.retain(is_known);
                         here.except.retain(is_known);
-                        if here.allow.is_empty() && here.deny.is_empty() {
+                        let said = !(grant.allow.is_empty() && grant.deny.is_empty());
+                        if said && here.allow.is_empty() && here.deny.is_empty() {
                             continue;
                         }
                         self.grant(&here, holders, links, sets)

@@ -112,18 +112,20 @@ impl<'e> Services<'e, '_> {
     fn assumptions(&mut self) {
         let estate = &self.engine.estate;
         let mut edges: Vec<Vec<(usize, Place)>> = vec![Vec::new(); estate.roles.len()];
-        let clouds: Vec<&ServiceLinks> = estate.all_links().map(|(_, s)| s).filter(|s: &&ServiceLinks| !s.is_application).collect();
+        let clouds = estate.all_links().map(|(_, s)| s).filter(|s: &&ServiceLinks| !s.is_application);
         let path = |role: usize| format!("role/{}", estate.role(RoleId::new(role)).id.value);
-        let gives = |links: &ServiceLinks, grant: &GrantLinks, path: &str| {
-            links.operation_ids.get(ASSUME).is_some_and(|&o| !grant.is_deny && grant.concerns(o, path))
-        };
+        // Few grants of an estate are about assuming a role, and only they are looked at for each.
+        let assuming: Vec<&GrantLinks> = clouds
+            .filter_map(|s| Some((s, *s.operation_ids.get(ASSUME)?)))
+            .flat_map(|(s, assume)| s.grants().filter(move |grant| !grant.is_deny && grant.operations.contains(assume)))
+            .collect();
         for (to, links) in estate.roles.iter().enumerate() {
             let name = visible(&estate.role(RoleId::new(to)).id.value);
             let path = path(to);
-            let grants = || clouds.iter().flat_map(|s| s.grants().map(move |g| (*s, g)));
+            let mut giving = assuming.iter().filter(|grant| grant.is_on(&path));
             match &links.assumable {
                 Some(assumable) => {
-                    if !grants().any(|(s, g)| gives(s, g, &path)) {
+                    if giving.next().is_none() {
                         self.findings.push(
                             Finding::new(
                                 Code::AssumptionHalf,
@@ -135,9 +137,7 @@ impl<'e> Services<'e, '_> {
                     }
                     for &(holder, place) in &assumable.by {
                         if let Holder::Role(from) = holder
-                            && clouds
-                                .iter()
-                                .any(|s| s.grants_of(Holder::Role(from), None).into_iter().any(|(g, _)| gives(s, s.grant(g), &path)))
+                            && assuming.iter().any(|grant| grant.holders.contains(&holder) && grant.is_on(&path))
                         {
                             edges[from.index()].push((to, place));
                         }
@@ -145,7 +145,7 @@ impl<'e> Services<'e, '_> {
                 }
                 None => {
                     let named = |g: &GrantLinks| g.on.iter().any(|p| p.literal() == Some(path.as_str()));
-                    if let Some((_, grant)) = grants().find(|(s, g)| gives(s, g, &path) && named(g)) {
+                    if let Some(grant) = giving.find(|grant| named(grant)) {
                         self.findings.push(
                             Finding::new(Code::AssumptionHalf, format!("`{ASSUME}` is granted on `{path}`, but that role admits nobody"))
                                 .at(grant.place, "one half of two")
