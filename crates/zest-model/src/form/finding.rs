@@ -35,7 +35,7 @@ pub struct Defect {
     pub code: String,
     /// Its name, such as `bad-value`.
     pub name: String,
-    /// `error`, `warning` or `advice`.
+    /// `error`, `warning` or `note`.
     pub severity: String,
     /// The fact.
     pub message: String,
