@@ -61,8 +61,9 @@ struct Node {
     slots: Vec<(Slot, u32)>,
 }
 
-/// Returns the last part of a path.
-fn name(path: &str) -> &str {
+/// Returns the last part of a path: the name of the file that it leads to, as it is written.
+#[must_use]
+pub fn name(path: &str) -> &str {
     path.rsplit('/').next().unwrap_or(path)
 }
 

@@ -16,7 +16,7 @@ use zest_ledger::ask::{Act, Change, Verdict};
 use zest_ledger::entry::Proof;
 use zest_ledger::estate::Estate;
 use zest_ledger::{Engine, Ledger, Prepared, Question};
-use zest_testkit::sized;
+use zest_testkit::{sized, turns};
 
 const USERS: [usize; 3] = [10, 1_000, 100_000];
 const RULES: [usize; 3] = [10, 1_000, 10_000];
@@ -275,27 +275,8 @@ fn measured(path: &str) -> Option<f64> {
     value["median"]["point_estimate"].as_f64()
 }
 
-/// Runs two jobs in turns and returns the median time of each for one call, and the median of their ratios.
-///
-/// On a shared machine the speed drifts from second to second; what runs side by side drifts together.
-fn side_by_side(mut one: impl FnMut(usize), mut other: impl FnMut(usize)) -> (f64, f64, f64) {
-    const ROUNDS: usize = 200;
-    let time = |job: &mut dyn FnMut(usize)| {
-        let start = Instant::now();
-        (0..QUESTIONS).for_each(&mut *job);
-        start.elapsed().as_nanos() as f64 / QUESTIONS as f64
-    };
-    let rounds: Vec<(f64, f64)> = (0..ROUNDS).map(|_| (time(&mut one), time(&mut other))).collect();
-    let median = |values: Vec<f64>| {
-        let mut values = values;
-        values.sort_by(f64::total_cmp);
-        values[values.len() / 2]
-    };
-    (
-        median(rounds.iter().map(|r| r.0).collect()),
-        median(rounds.iter().map(|r| r.1).collect()),
-        median(rounds.iter().map(|r| r.0 / r.1).collect()),
-    )
+fn side_by_side(one: impl FnMut(usize), other: impl FnMut(usize)) -> (f64, f64, f64) {
+    turns::side_by_side(QUESTIONS, one, other)
 }
 
 fn ratios() {

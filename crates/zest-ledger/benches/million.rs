@@ -14,6 +14,7 @@ use rustc_hash::FxHashMap;
 use zest_ledger::ask::Verdict;
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::company::{Company, MILLION};
+use zest_testkit::turns::side_by_side;
 
 /// The most memory that this process has had, and what it has now, in MiB, as the kernel counts it.
 fn memory() -> (usize, usize) {
@@ -23,19 +24,6 @@ fn memory() -> (usize, usize) {
         line.and_then(|line| line.split_whitespace().nth(1)).and_then(|kib| kib.parse::<usize>().ok()).unwrap_or_default() / 1024
     };
     (of("VmHWM:"), of("VmRSS:"))
-}
-
-/// Runs two jobs over all questions in turns, and returns the median time of each for one question, in nanoseconds.
-fn in_turns(questions: usize, mut one: impl FnMut(usize), mut other: impl FnMut(usize)) -> (f64, f64) {
-    let time = |job: &mut dyn FnMut(usize)| {
-        let start = Instant::now();
-        (0..questions).for_each(&mut *job);
-        start.elapsed().as_nanos() as f64 / questions as f64
-    };
-    let (mut ones, mut others): (Vec<f64>, Vec<f64>) = (0..100).map(|_| (time(&mut one), time(&mut other))).unzip();
-    ones.sort_by(f64::total_cmp);
-    others.sort_by(f64::total_cmp);
-    (ones[50], others[50])
 }
 
 fn main() {
@@ -81,7 +69,8 @@ fn main() {
             let walked = question.line.bytes().fold(0_u8, |sum, byte| black_box(sum ^ byte));
             black_box((names.get(&question.user), systems.get(&question.system), walked));
         };
-        let (ours, floor) = in_turns(questions.len(), |turn| _ = black_box(engine.decide(black_box(&questions[turn]))), floor);
-        println!("{kind:<15} {ours:>6.0} ns a decision, floor {floor:>4.0} ns, ratio {:>5.1}", ours / floor);
+        let decide = |turn: usize| _ = black_box(engine.decide(black_box(&questions[turn])));
+        let (ours, floor, ratio) = side_by_side(questions.len(), decide, floor);
+        println!("{kind:<15} {ours:>6.0} ns a decision, floor {floor:>4.0} ns, ratio {ratio:>5.1}");
     }
 }

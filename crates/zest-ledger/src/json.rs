@@ -28,7 +28,7 @@ use zest_reviews::review::{CommandRight, DataRight, Effective, Extent, OnHost, O
 /// Returns a place: its file, line and column, or `null`.
 #[must_use]
 pub fn place(location: Option<&Location>) -> Value {
-    location.map_or(Value::Null, |l| json!({ "file": l.file, "line": l.line, "column": l.column }))
+    json!(location)
 }
 
 /// Returns what a change of the ledger writes: the edit in words, and the text to paste if there is one.

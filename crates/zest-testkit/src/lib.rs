@@ -14,6 +14,7 @@ pub mod random;
 pub mod servers;
 pub mod shapes;
 pub mod sized;
+pub mod turns;
 
 /// Returns a number of the environment, or the one that every run takes, and says which.
 fn setting(name: &str, otherwise: u64) -> u64 {

@@ -2,11 +2,9 @@
 
 use serde::de::Error as _;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
-use serde_json::Value;
 
-use super::FORMAT;
+use super::{FORMAT, is_known};
 use crate::ask::Change;
-use crate::source::visible;
 use crate::text::unique::Unique;
 
 /// A change inside of something that says its format.
@@ -33,11 +31,8 @@ impl Serialize for Change {
 impl<'de> Deserialize<'de> for Change {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         let Unique(mut value) = Unique::deserialize(deserializer)?;
-        let format = value.as_object_mut().and_then(|object| object.remove("format")).unwrap_or(Value::from(FORMAT));
-        if format.as_u64() != Some(u64::from(FORMAT)) {
-            let format = visible(&format.to_string());
-            return Err(D::Error::custom(format_args!("`format` is {format}, and this version reads format {FORMAT}")));
-        }
+        let format = value.as_object_mut().and_then(|object| object.remove("format"));
+        is_known(format.as_ref()).map_err(D::Error::custom)?;
         Self::read(&value).map_err(D::Error::custom)
     }
 }

@@ -9,9 +9,13 @@ mod question;
 #[cfg(feature = "schema")]
 mod schema;
 
+use std::fmt;
+
 use serde::de::Error as _;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
+use serde_json::Value;
 
+use crate::source::visible;
 pub use finding::{Defect, Defects, Remark};
 pub use question::{QuestionError, parse_question, parse_question_in};
 #[cfg(feature = "schema")]
@@ -19,6 +23,18 @@ pub use schema::schemas;
 
 /// The version of the form; it is written under `format`.
 pub const FORMAT: u32 = 1;
+
+/// Checks the version under `format` of a form that may leave it out.
+fn is_known(format: Option<&Value>) -> Result<(), String> {
+    match format.filter(|format| format.as_u64() != Some(u64::from(FORMAT))) {
+        None => Ok(()),
+        Some(other) => Err(another(&visible(&other.to_string()))),
+    }
+}
+
+fn another(format: &dyn fmt::Display) -> String {
+    format!("`format` is {format}, and this version reads format {FORMAT}")
+}
 
 /// The version under `format`: the one that is known here, or an error.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -34,7 +50,7 @@ impl<'de> Deserialize<'de> for Format {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         match u32::deserialize(deserializer)? {
             FORMAT => Ok(Self),
-            other => Err(D::Error::custom(format_args!("`format` is {other}, and this version reads format {FORMAT}"))),
+            other => Err(D::Error::custom(another(&other))),
         }
     }
 }

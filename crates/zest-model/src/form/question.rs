@@ -7,7 +7,7 @@ use serde::ser::SerializeMap as _;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use serde_json::{Map, Value, json};
 
-use super::FORMAT;
+use super::{FORMAT, is_known};
 use crate::ask::{Fact, Form, Question, Session};
 use crate::source::visible;
 use crate::text::unique::{self, Unique};
@@ -97,9 +97,7 @@ fn read(value: Value, otherwise: &Session) -> Result<Question, QuestionError> {
             .map_or_else(|| format!("the keys are {}", keys().collect::<Vec<_>>().join(", ")), |n| format!("did you mean `{n}`?"));
         return Err(QuestionError(format!("a question has no key `{}`; {near}", visible(unknown))));
     }
-    if let Some(format) = object.get("format").filter(|format| format.as_u64() != Some(u64::from(FORMAT))) {
-        return Err(QuestionError(format!("`format` is {}, and this version reads format {FORMAT}", visible(&format.to_string()))));
-    }
+    is_known(object.get("format")).map_err(QuestionError)?;
     let mut session = Session::default();
     let mut stated: Vec<Fact> = Vec::new();
     let role = object.get(ROLE).filter(|role| !role.is_null());

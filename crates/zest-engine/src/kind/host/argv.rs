@@ -5,7 +5,7 @@
 //! is found out by [`joined`].
 
 use smallvec::SmallVec;
-use zest_command::tree::Words;
+use zest_command::tree::{Words, name};
 use zest_command::{Pattern, Slot, WordPattern};
 
 /// What `sudo` reads as the beginning of something else than a rule (sudoers(5), "Aliases" and "Defaults").
@@ -88,11 +88,6 @@ fn resolved(path: &str, links: &[(String, String)]) -> Option<String> {
     Some(format!("/{}{end}", parts.join("/")))
 }
 
-/// Returns the name of the file a path leads to, as it is written.
-fn base(path: &str) -> &str {
-    path.rsplit('/').next().unwrap_or(path)
-}
-
 /// Programs by which a session goes on as another account.
 const OTHER_ACCOUNT: [&str; 10] = ["sudo", "sudoedit", "su", "doas", "runuser", "pkexec", "setpriv", "newgrp", "sg", "login"];
 
@@ -138,7 +133,7 @@ pub(crate) struct Arguments<'l> {
 impl Words for Arguments<'_> {
     fn is_same(&self, written: &str, word: &str) -> bool {
         let leads = |path: &str| resolved(path, self.links);
-        written == word || base(written) == base(word) && leads(written).is_some_and(|path| leads(word) == Some(path))
+        written == word || name(written) == name(word) && leads(written).is_some_and(|path| leads(word) == Some(path))
     }
 
     fn takes(&self, slot: &Slot, word: &str) -> bool {
@@ -162,7 +157,7 @@ pub(crate) fn told(pattern: &Pattern) -> Result<Vec<String>, &'static str> {
         return if pattern.is_open() { Ok(vec!["ALL".to_owned()]) } else { Err("it is empty") };
     };
     let WordPattern::Fixed(programs) = program else { return Err("its first word is not the path of a program") };
-    if programs.iter().any(|p| base(p) == "sudoedit") {
+    if programs.iter().any(|p| name(p) == "sudoedit") {
         return Err("`sudoedit` is no program with a path for `sudo`, and cannot be told apart from the files it edits");
     }
     let is_path = |p: &String| {

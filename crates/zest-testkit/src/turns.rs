@@ -1,0 +1,27 @@
+//! Two jobs measured in turns, for benches.
+
+use std::time::Instant;
+
+/// Runs two jobs in turns, each over all questions by their numbers, and returns the median time of each for one question, in
+/// nanoseconds, and the median of their ratios.
+///
+/// On a shared machine the speed drifts from second to second; what runs side by side drifts together.
+pub fn side_by_side(questions: usize, mut one: impl FnMut(usize), mut other: impl FnMut(usize)) -> (f64, f64, f64) {
+    const ROUNDS: usize = 200;
+    let time = |job: &mut dyn FnMut(usize)| {
+        let start = Instant::now();
+        (0..questions).for_each(&mut *job);
+        start.elapsed().as_nanos() as f64 / questions as f64
+    };
+    let rounds: Vec<(f64, f64)> = (0..ROUNDS).map(|_| (time(&mut one), time(&mut other))).collect();
+    let median = |values: Vec<f64>| {
+        let mut values = values;
+        values.sort_by(f64::total_cmp);
+        values[values.len() / 2]
+    };
+    (
+        median(rounds.iter().map(|r| r.0).collect()),
+        median(rounds.iter().map(|r| r.1).collect()),
+        median(rounds.iter().map(|r| r.0 / r.1).collect()),
+    )
+}
