@@ -19,11 +19,9 @@ const MAX_LOOKED_AT: usize = 10_000;
 
 /// Reads a folder and validates what is in it. What cannot be read becomes a finding.
 pub(crate) fn read(folder: &Path) -> Validated {
-    let (mut ledger, documents) = open(folder);
-    for (name, bytes) in documents {
-        ledger = ledger.document_bytes(&name, &bytes);
-    }
-    ledger.validate()
+    let (ledger, documents) = open(folder);
+    let threads = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    ledger.documents(&documents, threads).validate()
 }
 
 /// Returns the documents of a folder that can be read, each with its name in the ledger.

@@ -7,15 +7,11 @@
 
 use std::collections::VecDeque;
 
-use regex_automata::dfa::{Automaton as _, StartKind, dense};
-use regex_automata::util::{primitives::StateID, syntax};
-use regex_automata::{Anchored, MatchKind};
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::pattern::{Pattern, Slot, WordPattern, canonical_word};
+use crate::slots::{Slots, State};
 
-/// The most memory the automaton over the bytes of a word may take.
-const SLOT_AUTOMATON_BYTES: usize = 32 << 20;
 /// No fixed word.
 pub(crate) const NO_WORD: u32 = u32::MAX;
 
@@ -64,38 +60,23 @@ impl AlphabetBuilder {
     /// Builds the alphabet.
     ///
     /// # Errors
-    /// The placeholders need an automaton of more than 32 MiB.
+    /// The placeholders need an automaton of more than 32 MiB, or more than 100 million steps to make it.
     pub fn build(self) -> Result<Alphabet, AlphabetTooLarge> {
         let mut slots: Vec<(&Slot, u32)> = self.slots.iter().map(|(s, &i)| (s, i)).collect();
         slots.sort_by_key(|&(_, i)| i);
-        let dfa = if slots.is_empty() {
-            None
-        } else {
-            let patterns: Vec<String> = slots.iter().map(|(s, _)| s.regex()).collect();
-            let config = dense::Config::new()
-                .match_kind(MatchKind::All)
-                .start_kind(StartKind::Anchored)
-                .dfa_size_limit(Some(SLOT_AUTOMATON_BYTES))
-                .determinize_size_limit(Some(4 * SLOT_AUTOMATON_BYTES));
-            let dfa = dense::Builder::new()
-                .configure(config)
-                .syntax(syntax::Config::new().unicode(false).utf8(false))
-                .thompson(regex_automata::nfa::thompson::Config::new().utf8(false))
-                .build_many(&patterns)
-                .map_err(|_| AlphabetTooLarge)?;
-            Some(dfa)
-        };
+        let slots: Vec<&Slot> = slots.into_iter().map(|(slot, _)| slot).collect();
+        let automaton = Slots::build(&slots).map_err(|_| AlphabetTooLarge)?;
         let mut alphabet = Alphabet {
             texts: vec![Box::default(); self.words.len()],
             word_class: Vec::new(),
             classes: vec![Vec::new()],
-            class_of_state: FxHashMap::default(),
+            class_of_list: vec![0; automaton.list_count()],
             open_example: vec![None],
             slot_classes: Vec::new(),
             closed_words: Vec::new(),
             words: self.words.iter().map(|(text, &word)| (text.clone(), Symbol { word, class: 0 })).collect(),
             slots: self.slots,
-            dfa,
+            automaton,
         };
         for (text, id) in self.words {
             alphabet.texts[id as usize] = text;
@@ -115,10 +96,11 @@ pub struct Alphabet {
     texts: Vec<Box<str>>,
     word_class: Vec<u32>,
     slots: FxHashMap<Slot, u32>,
-    dfa: Option<dense::DFA<Vec<u32>>>,
+    automaton: Slots,
     /// The slots of each class; class 0 has none.
     classes: Vec<Vec<u32>>,
-    class_of_state: FxHashMap<StateID, u32>,
+    /// The class of each list of slots that the automaton ends in.
+    class_of_list: Vec<u32>,
     /// For each class a word that is not a fixed word, if there is one.
     open_example: Vec<Option<Box<str>>>,
     /// For each slot the classes of which it takes the words.
@@ -202,34 +184,36 @@ impl Alphabet {
     }
 
     fn class(&self, word: &str) -> u32 {
-        let Some(dfa) = &self.dfa else { return 0 };
-        let Some(mut state) = dfa.universal_start_state(Anchored::Yes) else { return 0 };
-        for &byte in word.as_bytes() {
-            state = dfa.next_state(state, byte);
-            if dfa.is_dead_state(state) {
-                return 0;
-            }
-        }
-        self.class_of_state.get(&dfa.next_eoi_state(state)).copied().unwrap_or(0)
+        self.class_at(self.automaton.walk(word))
     }
 
-    /// Walks the automaton over the bytes of a word: finds every class that some word has, and for each class a
-    /// word that is not fixed.
+    fn class_at(&self, state: State) -> u32 {
+        self.class_of_list[self.automaton.list_at(state) as usize]
+    }
+
+    fn is_fixed(&self, word: &str) -> bool {
+        self.words.contains_key(word)
+    }
+
+    /// Finds every class that some word has, and for each class a word that is not fixed.
     fn find_classes(&mut self) {
-        if let Some(dfa) = self.dfa.take() {
-            self.walk_slots(&dfa);
-            self.dfa = Some(dfa);
+        let letters = self.example_letters();
+        let reached = Reached::of(&self.automaton, &letters);
+        for &(state, ..) in &reached.order[1..] {
+            let list = self.automaton.list_at(state);
+            if list != 0 && self.class_of_list[list as usize] == 0 {
+                self.class_of_list[list as usize] = self.classes.len() as u32;
+                self.classes.push(self.automaton.list(list).to_vec());
+            }
         }
         self.word_class = self.texts.iter().map(|t| self.class(t)).collect();
+        self.open_example = self.open_examples(&reached, &letters);
         // Friendly examples first, so that an example line reads like a line; then whatever was found.
         for word in FRIENDLY {
             let symbol = self.symbol(word);
             if symbol.word == NO_WORD && !FRIENDLY.contains(&self.open_example[symbol.class as usize].as_deref().unwrap_or("")) {
                 self.open_example[symbol.class as usize] = Some(word.into());
             }
-        }
-        if self.dfa.is_none() && self.open_example[0].is_none() {
-            self.open_example[0] = (0..).map(|n| format!("other{n}").into_boxed_str()).find(|w| !self.words.contains_key(w));
         }
         self.slot_classes = vec![Vec::new(); self.slots.len()];
         for (class, slots) in self.classes.iter().enumerate() {
@@ -239,88 +223,50 @@ impl Alphabet {
         self.closed_words = (0..self.texts.len() as u32).filter(is_closed).collect();
     }
 
-    fn walk_slots(&mut self, dfa: &dense::DFA<Vec<u32>>) {
-        let Some(start) = dfa.universal_start_state(Anchored::Yes) else { return };
-        let letters = self.example_letters();
-        let step = |state: StateID, letter: char| {
-            let mut buffer = [0; 4];
-            letter.encode_utf8(&mut buffer).bytes().fold(state, |s, b| dfa.next_state(s, b))
-        };
-        // Letters that the automaton does not tell apart lead to the same states: one of them shows the way.
-        let mut told_apart = FxHashSet::default();
-        let is_first = |letter: &&char| !letter.is_ascii() || told_apart.insert(dfa.byte_classes().get(**letter as u8));
-        let ways: Vec<char> = letters.iter().filter(is_first).copied().collect();
-        // Every state that some text leads to, and its class at the end of the word.
-        let mut seen = FxHashMap::from_iter([(start, u32::MAX)]);
-        let mut queue = VecDeque::from([start]);
-        let mut class_ids: FxHashMap<Vec<u32>, u32> = FxHashMap::from_iter([(Vec::new(), 0)]);
-        while let Some(state) = queue.pop_front() {
-            for &letter in &ways {
-                let next = step(state, letter);
-                if seen.contains_key(&next) {
-                    continue;
-                }
-                let end = dfa.next_eoi_state(next);
-                let slots: Vec<u32> = if dfa.is_match_state(end) {
-                    let mut list: Vec<u32> = (0..dfa.match_len(end)).map(|i| dfa.match_pattern(end, i).as_u32()).collect();
-                    list.sort_unstable();
-                    list
-                } else {
-                    Vec::new()
-                };
-                let class = *class_ids.entry(slots).or_insert_with_key(|slots| {
-                    self.classes.push(slots.clone());
-                    self.open_example.push(None);
-                    self.classes.len() as u32 - 1
-                });
-                self.class_of_state.insert(end, class);
-                seen.insert(next, class);
-                queue.push_back(next);
+    /// Returns for each class its shortest word that is not fixed, if there is one.
+    fn open_examples(&self, reached: &Reached, letters: &[char]) -> Vec<Option<Box<str>>> {
+        let mut examples = vec![None; self.classes.len()];
+        let mut is_looked_for = vec![true; self.classes.len()];
+        let mut before = None;
+        for (place, &(state, ..)) in reached.order.iter().enumerate().skip(1) {
+            let class = self.class_at(state) as usize;
+            if !std::mem::take(&mut is_looked_for[class]) {
+                continue;
             }
+            let shortest = reached.word(place);
+            examples[class] = if self.is_fixed(&shortest) {
+                let before = before.get_or_insert_with(|| reached.before(&self.automaton));
+                self.longer_example(class as u32, reached, before, letters)
+            } else {
+                Some(shortest.into())
+            };
         }
-        // For each class its shortest words, until one is not fixed. A state is looked at once more than there
-        // are fixed words of the class, which is enough for the shortest of the others to be found.
-        let mut fixed_of_class = vec![0_usize; self.classes.len()];
-        for text in &self.texts {
-            fixed_of_class[self.class_with(dfa, text) as usize] += 1;
-        }
-        let mut before: FxHashMap<StateID, Vec<StateID>> = FxHashMap::default();
-        for &state in seen.keys() {
-            for &letter in &ways {
-                before.entry(step(state, letter)).or_default().push(state);
-            }
-        }
-        before.values_mut().for_each(Vec::dedup);
-        let mut goals: Vec<Vec<StateID>> = vec![Vec::new(); self.classes.len()];
-        for (&state, &class) in seen.iter().filter(|(_, class)| **class != u32::MAX) {
-            goals[class as usize].push(state);
-        }
-        for (class, fixed) in fixed_of_class.into_iter().enumerate() {
-            let goal = |state: &StateID| seen.get(state).is_some_and(|c| *c as usize == class);
-            let useful = co_reachable(goals[class].iter(), &before);
-            let mut visits: FxHashMap<StateID, usize> = FxHashMap::default();
-            let mut queue = VecDeque::from([(start, String::new())]);
-            while let Some((state, word)) = queue.pop_front() {
-                if goal(&state) && !word.is_empty() && !self.words.contains_key(word.as_str()) {
-                    self.open_example[class] = Some(word.into_boxed_str());
-                    break;
-                }
-                for &letter in &letters {
-                    let next = step(state, letter);
-                    let count = visits.entry(next).or_default();
-                    if useful.contains(&next) && *count <= fixed {
-                        *count += 1;
-                        queue.push_back((next, format!("{word}{letter}")));
-                    }
-                }
-            }
-        }
+        examples
     }
 
-    fn class_with(&self, dfa: &dense::DFA<Vec<u32>>, word: &str) -> u32 {
-        let Some(start) = dfa.universal_start_state(Anchored::Yes) else { return 0 };
-        let state = word.bytes().fold(start, |s, b| dfa.next_state(s, b));
-        self.class_of_state.get(&dfa.next_eoi_state(state)).copied().unwrap_or(0)
+    /// Returns the shortest word of a class that is not fixed, where the shortest one is.
+    ///
+    /// A state is looked at once more than there are fixed words of the class, which is enough for the shortest of the others.
+    fn longer_example(&self, class: u32, reached: &Reached, before: &Before, letters: &[char]) -> Option<Box<str>> {
+        let is_goal = |state: State| state != State::START && self.class_at(state) == class;
+        let useful = co_reachable(reached.order.iter().map(|&(state, ..)| state).filter(|&state| is_goal(state)), before);
+        let fixed = self.word_class.iter().filter(|c| **c == class).count();
+        let mut visits: FxHashMap<State, usize> = FxHashMap::default();
+        let mut queue = VecDeque::from([(State::START, String::new())]);
+        while let Some((state, word)) = queue.pop_front() {
+            if is_goal(state) && !word.is_empty() && !self.is_fixed(&word) {
+                return Some(word.into_boxed_str());
+            }
+            for &letter in letters {
+                let next = step(&self.automaton, state, letter);
+                let count = visits.entry(next).or_default();
+                if useful.contains(&next) && *count <= fixed {
+                    *count += 1;
+                    queue.push_back((next, format!("{word}{letter}")));
+                }
+            }
+        }
+        None
     }
 
     /// Letters that are enough to tell all slots apart: those of ASCII, those written in a slot, and one other.
@@ -340,10 +286,69 @@ impl Alphabet {
     }
 }
 
+/// The states that some text leads to, the ones of shorter texts first.
+struct Reached {
+    /// Each state, the place of the one before it, and the letter that leads there.
+    order: Vec<(State, usize, char)>,
+    /// Letters of which the automaton tells any two apart.
+    ways: Vec<char>,
+}
+
+/// For each state those from which one letter leads there.
+type Before = FxHashMap<State, Vec<State>>;
+
+impl Reached {
+    fn of(automaton: &Slots, letters: &[char]) -> Self {
+        // Letters that the automaton does not tell apart lead to the same states: one of them shows the way.
+        let mut told_apart = FxHashSet::default();
+        let is_first = |letter: &&char| !letter.is_ascii() || told_apart.insert(automaton.column(**letter as u8));
+        let ways: Vec<char> = letters.iter().filter(is_first).copied().collect();
+        let mut order = vec![(State::START, 0, ' ')];
+        let mut seen = FxHashSet::from_iter([State::START]);
+        let mut place = 0;
+        while let Some(&(state, ..)) = order.get(place) {
+            for &letter in &ways {
+                let next = step(automaton, state, letter);
+                if seen.insert(next) {
+                    order.push((next, place, letter));
+                }
+            }
+            place += 1;
+        }
+        Self { order, ways }
+    }
+
+    /// Returns the first of the shortest words that lead to the state at a place.
+    fn word(&self, mut place: usize) -> String {
+        let mut letters = Vec::new();
+        while place > 0 {
+            let (_, before, letter) = self.order[place];
+            letters.push(letter);
+            place = before;
+        }
+        letters.into_iter().rev().collect()
+    }
+
+    fn before(&self, automaton: &Slots) -> Before {
+        let mut before = Before::default();
+        for &(state, ..) in &self.order {
+            for &letter in &self.ways {
+                before.entry(step(automaton, state, letter)).or_default().push(state);
+            }
+        }
+        before.values_mut().for_each(Vec::dedup);
+        before
+    }
+}
+
+fn step(automaton: &Slots, state: State, letter: char) -> State {
+    letter.encode_utf8(&mut [0; 4]).bytes().fold(state, |state, byte| automaton.next(state, byte))
+}
+
 /// Returns the states from which one of some states can be reached, which count themselves.
-fn co_reachable<'s>(goals: impl Iterator<Item = &'s StateID>, before: &FxHashMap<StateID, Vec<StateID>>) -> FxHashSet<StateID> {
-    let mut useful: FxHashSet<StateID> = goals.copied().collect();
-    let mut queue: Vec<StateID> = useful.iter().copied().collect();
+fn co_reachable(goals: impl Iterator<Item = State>, before: &Before) -> FxHashSet<State> {
+    let mut useful: FxHashSet<State> = goals.collect();
+    let mut queue: Vec<State> = useful.iter().copied().collect();
     while let Some(state) = queue.pop() {
         for &earlier in before.get(&state).into_iter().flatten() {
             if useful.insert(earlier) {

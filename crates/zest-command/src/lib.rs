@@ -6,6 +6,7 @@ pub mod alphabet;
 pub mod automaton;
 pub mod line;
 pub mod pattern;
+mod slots;
 pub mod tree;
 
 pub use line::{LineError, MAX_LINE_BYTES, MAX_LINE_WORDS, read_line};

@@ -132,7 +132,6 @@ impl Pattern {
         Ok(Self { words, is_open })
     }
 
-    /// Makes the pattern that matches one line only.
     /// Makes a pattern of words, with nothing behind them.
     pub const fn of(words: Vec<WordPattern>) -> Self {
         Self { words, is_open: false }
@@ -229,20 +228,6 @@ impl Slot {
     /// Returns whether its words are numbers.
     pub const fn is_number(&self) -> bool {
         matches!(self, Self::Number | Self::Range(..))
-    }
-
-    /// Returns a regular expression over bytes for its canonical words.
-    pub(crate) fn regex(&self) -> String {
-        match self {
-            Self::Word => "(?s-u:.+)".to_owned(),
-            Self::Number => "(?:0|[1-9][0-9]{0,17})".to_owned(),
-            Self::Range(low, high) => range_regex(*low, *high),
-            Self::Address => format!("(?:{}|{})", ipv4_regex(), ipv6_regex()),
-            Self::Network => {
-                format!("(?:{}/{}|{}/{})", ipv4_regex(), range_regex(0, 32), ipv6_regex(), range_regex(0, 128))
-            }
-            Self::Affix(start, end) => format!("{}(?s-u:.*){}", bytes_regex(start), bytes_regex(end)),
-        }
     }
 }
 
@@ -369,54 +354,4 @@ fn parse_placeholder(inner: &str, span: Range<usize>) -> Result<WordPattern, Pat
         }
     };
     Ok(WordPattern::Slot(slot))
-}
-
-fn bytes_regex(text: &str) -> String {
-    text.bytes().map(|b| format!("(?-u:\\x{b:02x})")).collect()
-}
-
-fn ipv4_regex() -> String {
-    let octet = "(?:25[0-5]|2[0-4][0-9]|1[0-9][0-9]|[1-9]?[0-9])";
-    format!("(?:{octet}\\.{octet}\\.{octet}\\.{octet})")
-}
-
-/// IPv6 addresses with groups as RFC 5952 writes them; compared words are in that form already.
-fn ipv6_regex() -> String {
-    let group = "(?:0|[1-9a-f][0-9a-f]{0,3})";
-    let mut forms = vec![format!("{group}(?::{group}){{7}}"), format!("::ffff:{}", ipv4_regex())];
-    for left in 0..=6_usize {
-        let before = match left {
-            0 => String::new(),
-            n => format!("{group}(?::{group}){{{}}}", n - 1),
-        };
-        let after = match 6 - left {
-            0 => String::new(),
-            n => format!("(?:{group}(?::{group}){{0,{}}})?", n - 1),
-        };
-        forms.push(format!("{before}::{after}"));
-    }
-    format!("(?:{})", forms.join("|"))
-}
-
-/// Decimal numbers from `low` to `high`: split where the number of digits or the leading digits change.
-fn range_regex(low: u64, high: u64) -> String {
-    let mut parts = Vec::new();
-    let mut start = low;
-    while start <= high {
-        // The largest block `start ..= end` in which the last digits run from all 0 to all 9.
-        let mut width = 1;
-        while start.is_multiple_of(width * 10) && start != 0 && width < 1_000_000_000_000_000_000 && start + width * 10 - 1 <= high {
-            width *= 10;
-        }
-        let lead = start / width;
-        // As many blocks as keep the same digits before the last one.
-        let last = (lead / 10 * 10 + 9).min(if width == 1 { high } else { (high + 1) / width - 1 });
-        let last = if start == 0 { 9.min(high) } else { last };
-        let prefix = if lead / 10 == 0 { String::new() } else { (lead / 10).to_string() };
-        let zeros = width.to_string().len() - 1;
-        let tail = if zeros == 0 { String::new() } else { format!("[0-9]{{{zeros}}}") };
-        parts.push(format!("{prefix}[{}-{}]{tail}", lead % 10, last % 10));
-        start = (last + 1) * width;
-    }
-    format!("(?:{})", parts.join("|"))
 }

@@ -1,6 +1,7 @@
 //! A ledger: documents and entries, collected before they are validated.
 
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use crate::kind::known;
 use zest_engine::Estate;
@@ -10,8 +11,8 @@ use zest_model::entry::{
     Assignment, CommandSet, CredentialRule, Database, Group, Host, OriginNetworks, Role, Separation, Service, System, User, Vocabulary,
 };
 use zest_model::finding::{Code, Finding, Findings};
-use zest_model::source::SourceMap;
-use zest_model::text::{is_interface, read_document, read_interface};
+use zest_model::source::{SourceId, SourceMap};
+use zest_model::text::{OutsideTable, is_interface, read_document, read_interface};
 
 /// What [`Ledger::validate`] comes to: the findings, and the estate if none of them is an error.
 #[derive(Debug)]
@@ -40,6 +41,38 @@ pub struct Ledger {
     findings: Vec<Finding>,
 }
 
+/// From how many bytes of documents on another thread is started: before, starting it takes as long as reading them.
+const WORTH_A_THREAD: usize = 16 << 10;
+
+/// The most threads that documents are read on.
+const MAX_THREADS: usize = 64;
+
+/// A document that has its number and is not read yet.
+struct Document<'t> {
+    text: &'t str,
+    source: SourceId,
+    form: DocumentForm<'t>,
+}
+
+/// What a document holds.
+enum DocumentForm<'t> {
+    /// Entries of the ledger.
+    Entries,
+    /// The interface of a cloud, by its name.
+    Interface(&'t str),
+}
+
+impl Document<'_> {
+    fn read(&self, kinds: (&[&'static str], &[OutsideTable]), entries: &mut Entries, findings: &mut Vec<Finding>) {
+        match self.form {
+            DocumentForm::Entries => read_document(self.text, self.source, kinds, entries, findings),
+            DocumentForm::Interface(name) => {
+                entries.interfaces.push(Arc::new(read_interface(name, self.text, self.source, findings)));
+            }
+        }
+    }
+}
+
 impl Default for Ledger {
     fn default() -> Self {
         Self { kinds: known(), sources: SourceMap::default(), entries: Entries::default(), findings: Vec::new() }
@@ -65,13 +98,36 @@ impl Ledger {
     /// Adds a document. What cannot be read in it becomes a finding of [`validate`](Self::validate).
     #[must_use]
     pub fn document(mut self, name: &str, text: &str) -> Self {
-        match self.sources.add(name, text) {
-            Some(source) => {
-                let format = (self.kinds.words(), self.kinds.tables());
-                read_document(text, source, (&format.0, &format.1), &mut self.entries, &mut self.findings);
-            }
-            None => self.findings.push(Finding::unreadable(name, "it is 4 GiB or larger")),
+        if let Some(source) = self.source(name, text) {
+            let document = Document { text, source, form: DocumentForm::Entries };
+            self.read_all(&[document], 1);
         }
+        self
+    }
+
+    /// Adds documents in their order, each a name and bytes as [`document_bytes`](Self::document_bytes) takes them, and reads them
+    /// on as many threads as are given, at most 64.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let documents = [("people.toml", "[users.watch-1]\n"), ("more.toml", "[users.watch-2]\n[users.watch-1]\n")];
+    /// let findings = Ledger::new().documents(&documents, 2).validate().findings;
+    /// assert!(findings.to_string().starts_with("more.toml:2:8: error[ZL0106]"));
+    /// ```
+    #[must_use]
+    pub fn documents(mut self, documents: &[(impl AsRef<str>, impl AsRef<[u8]>)], threads: usize) -> Self {
+        let mut readable = Vec::with_capacity(documents.len());
+        for (name, bytes) in documents {
+            let name = name.as_ref();
+            if let Some(text) = self.text(name, bytes.as_ref())
+                && let Some(source) = self.source(name, text)
+            {
+                let form = if is_interface(name) { DocumentForm::Interface(name) } else { DocumentForm::Entries };
+                readable.push(Document { text, source, form });
+            }
+        }
+        self.read_all(&readable, threads);
         self
     }
 
@@ -106,21 +162,23 @@ impl Ledger {
     /// ```
     #[must_use]
     pub fn interface(mut self, name: &str, text: &str) -> Self {
-        match self.sources.add(name, text) {
-            Some(source) => self.entries.interfaces.push(Arc::new(read_interface(name, text, source, &mut self.findings))),
-            None => self.findings.push(Finding::unreadable(name, "it is 4 GiB or larger")),
+        if let Some(source) = self.source(name, text) {
+            let document = Document { text, source, form: DocumentForm::Interface(name) };
+            self.read_all(&[document], 1);
         }
         self
     }
 
     /// Adds a document of bytes, which must be UTF-8 text: an interface if its name ends like one.
     #[must_use]
-    pub fn document_bytes(mut self, name: &str, bytes: &[u8]) -> Self {
+    pub fn document_bytes(self, name: &str, bytes: &[u8]) -> Self {
+        self.documents(&[(name, bytes)], 1)
+    }
+
+    /// Returns the text of a document without a mark of byte order; a finding says where it is none.
+    fn text<'b>(&mut self, name: &str, bytes: &'b [u8]) -> Option<&'b str> {
         match std::str::from_utf8(bytes) {
-            Ok(text) => {
-                let text = text.strip_prefix('\u{feff}').unwrap_or(text);
-                if is_interface(name) { self.interface(name, text) } else { self.document(name, text) }
-            }
+            Ok(text) => Some(text.strip_prefix('\u{feff}').unwrap_or(text)),
             Err(error) => {
                 let valid = std::str::from_utf8(&bytes[..error.valid_up_to()]).unwrap_or_default();
                 let line = valid.matches('\n').count() + 1;
@@ -129,8 +187,47 @@ impl Ledger {
                     Finding::new(Code::NotText, format!("`{name}` is not UTF-8 text: the first bad byte is in line {line}"))
                         .help("save the document as UTF-8"),
                 );
-                self
+                None
             }
+        }
+    }
+
+    /// Numbers a document, before any is read: so findings come in the order of the documents, whoever reads them first.
+    fn source(&mut self, name: &str, text: &str) -> Option<SourceId> {
+        let source = self.sources.add(name, text);
+        if source.is_none() {
+            self.findings.push(Finding::unreadable(name, "it is 4 GiB or larger"));
+        }
+        source
+    }
+
+    /// Reads documents, some of them on other threads if there is enough to read.
+    fn read_all(&mut self, documents: &[Document<'_>], threads: usize) {
+        let is_worth_it = documents.iter().map(|d| d.text.len()).sum::<usize>() >= WORTH_A_THREAD;
+        let others = if is_worth_it { threads.min(documents.len()).clamp(1, MAX_THREADS) - 1 } else { 0 };
+        let format = (self.kinds.words(), self.kinds.tables());
+        let next = AtomicUsize::new(0);
+        // Whoever has time takes the next document, and remembers which it was.
+        let read = || {
+            let mut taken = Vec::new();
+            loop {
+                let number = next.fetch_add(1, Ordering::Relaxed);
+                let Some(document) = documents.get(number) else { break taken };
+                let (mut entries, mut findings) = (Entries::default(), Vec::new());
+                document.read((&format.0, &format.1), &mut entries, &mut findings);
+                taken.push((number, entries, findings));
+            }
+        };
+        let mut parts = std::thread::scope(|scope| {
+            let others: Vec<_> = (0..others).map(|_| scope.spawn(read)).collect();
+            let mut parts = read();
+            others.into_iter().for_each(|other| parts.extend(other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))));
+            parts
+        });
+        parts.sort_unstable_by_key(|&(number, ..)| number);
+        for (_, entries, findings) in parts {
+            self.entries.append(entries);
+            self.findings.extend(findings);
         }
     }
 

@@ -44,6 +44,45 @@ pub struct Entries {
     pub outside: Table<Arc<OutsideEntry>>,
 }
 
+impl Entries {
+    /// Puts the entries of documents that were read apart behind those that are here.
+    #[doc(hidden)]
+    pub fn append(&mut self, later: Self) {
+        let Self {
+            users,
+            groups,
+            origins,
+            systems,
+            vocabularies,
+            command_sets,
+            roles,
+            assignments,
+            databases,
+            services,
+            hosts,
+            separations,
+            credential_rules,
+            interfaces,
+            outside,
+        } = self;
+        users.append(later.users);
+        groups.append(later.groups);
+        origins.append(later.origins);
+        systems.append(later.systems);
+        vocabularies.append(later.vocabularies);
+        command_sets.append(later.command_sets);
+        roles.append(later.roles);
+        assignments.append(later.assignments);
+        databases.append(later.databases);
+        services.append(later.services);
+        hosts.append(later.hosts);
+        separations.append(later.separations);
+        credential_rules.append(later.credential_rules);
+        interfaces.append(later.interfaces);
+        outside.append(later.outside);
+    }
+}
+
 /// What is written of a system of a kind from outside.
 #[derive(Debug)]
 pub struct OutsideEntry {

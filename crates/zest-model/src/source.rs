@@ -3,8 +3,8 @@
 use std::fmt;
 use std::ops::Range;
 use std::panic::Location as CodeLocation;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
+use std::sync::{Arc, OnceLock};
 
 use serde::{Deserialize, Serialize};
 
@@ -95,7 +95,17 @@ impl fmt::Display for Location {
 struct Source {
     name: String,
     text: String,
-    line_starts: Vec<u32>,
+    /// Made when somebody asks for a line: most documents of a large ledger are never cited.
+    line_starts: OnceLock<Vec<u32>>,
+}
+
+impl Source {
+    fn line_starts(&self) -> &[u32] {
+        self.line_starts.get_or_init(|| {
+            let breaks = self.text.bytes().enumerate().filter(|&(_, b)| b == b'\n');
+            std::iter::once(0).chain(breaks.map(|(i, _)| i as u32 + 1)).collect()
+        })
+    }
 }
 
 /// All documents of a ledger: names, texts, and the way from an offset to a line.
@@ -125,9 +135,7 @@ impl SourceMap {
     pub fn add(&mut self, name: &str, text: &str) -> Option<SourceId> {
         u32::try_from(text.len()).ok()?;
         let id = SourceId(NEXT.fetch_update(Ordering::Relaxed, Ordering::Relaxed, |next| next.checked_add(1)).ok()?);
-        let line_starts =
-            std::iter::once(0).chain(text.bytes().enumerate().filter(|&(_, b)| b == b'\n').map(|(i, _)| i as u32 + 1)).collect();
-        self.sources.push((id, Arc::new(Source { name: visible(name), text: text.to_owned(), line_starts })));
+        self.sources.push((id, Arc::new(Source { name: visible(name), text: text.to_owned(), line_starts: OnceLock::new() })));
         Some(id)
     }
 
@@ -171,9 +179,9 @@ impl SourceMap {
     #[must_use]
     pub fn line_range(&self, span: Span) -> Range<usize> {
         let Some(source) = self.get(span.source) else { return 0..0 };
-        let line = source.line_starts.partition_point(|&s| s <= span.start).saturating_sub(1);
-        let start = source.line_starts.get(line).map_or(0, |&s| s as usize);
-        let end = source.line_starts.get(line + 1).map_or(source.text.len(), |&s| s as usize - 1);
+        let line = source.line_starts().partition_point(|&s| s <= span.start).saturating_sub(1);
+        let start = source.line_starts().get(line).map_or(0, |&s| s as usize);
+        let end = source.line_starts().get(line + 1).map_or(source.text.len(), |&s| s as usize - 1);
         start..end.max(start)
     }
 
@@ -183,7 +191,7 @@ impl SourceMap {
         let Some((id, source)) = self.sources.iter().find(|(_, source)| source.name == at.file) else {
             return Some(Spot::Code(at.clone()));
         };
-        let start = *source.line_starts.get((at.line as usize).checked_sub(1)?)? as usize;
+        let start = *source.line_starts().get((at.line as usize).checked_sub(1)?)? as usize;
         let before: usize = source.text.get(start..)?.chars().take((at.column as usize).checked_sub(1)?).map(char::len_utf8).sum();
         Some(Spot::Text(*id, (start + before) as u32))
     }
@@ -197,7 +205,7 @@ impl SourceMap {
                 let Some(source) = self.get(span.source) else {
                     return Location { file: "?".to_owned(), line: 0, column: 0 };
                 };
-                let line = source.line_starts.partition_point(|&s| s <= span.start);
+                let line = source.line_starts().partition_point(|&s| s <= span.start);
                 let start = self.line_range(span).start;
                 let column = source.text.get(start..span.start as usize).map_or(0, |s| s.chars().count());
                 Location { file: source.name.clone(), line: line as u32, column: column as u32 + 1 }

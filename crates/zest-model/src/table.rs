@@ -85,6 +85,15 @@ impl<T: Clone> Table<T> {
     }
 
     #[doc(hidden)]
+    pub fn append(&mut self, later: Self) {
+        if self.is_empty() {
+            *self = later;
+        } else {
+            Arc::make_mut(&mut self.rows).extend(later.iter().cloned());
+        }
+    }
+
+    #[doc(hidden)]
     pub fn sort_by_key<K: Ord>(&mut self, key: impl FnMut(&T) -> K) {
         Arc::make_mut(&mut self.rows).sort_by_key(key);
     }

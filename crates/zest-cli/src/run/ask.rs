@@ -28,22 +28,22 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
-    let (Some(user), Some(on)) = (&args.user, &args.on) else { return batch(&engine, args) };
+    let (Some(user), Some(on)) = (&args.user, &args.on) else { return batch(engine, args) };
     let mut question = Question::in_session(user, on, &line::of_words(&args.line), args.session.0.clone());
     if let Some(sql) = &args.sql {
         question.line.clone_from(sql);
         question.form = Form::Statement;
     }
-    if let Some(systems) = selection::several(&engine, on)? {
-        return on_each(&engine, &question, &systems, args);
+    if let Some(systems) = selection::several(engine, on)? {
+        return on_each(engine, &question, &systems, args);
     }
     let answer = engine.ask_at(&question, Timestamp::now());
     if let Some(unknown) = unknown::in_answer(&answer) {
         return Err(unknown.into());
     }
-    let writes = |remedy: &Remedy| writes(&engine, remedy, args.paste);
+    let writes = |remedy: &Remedy| writes(engine, remedy, args.paste);
     let text = || put!("{}", render::answer::with_writes(&answer, &args.ledger.shown(), writes));
-    args.format.format.print(|| told(&engine, &answer, args), text);
+    args.format.format.print(|| told(engine, &answer, args), text);
     Ok(exit_of(answer.verdict))
 }
 

@@ -18,7 +18,7 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
     if let Some(on) = &args.on {
         crate::unknown::system(engine.estate(), on)?;
     }
-    let Some(rights) = review::effective(&engine, &args.user, args.on.as_deref(), &session) else {
+    let Some(rights) = review::effective(engine, &args.user, args.on.as_deref(), &session) else {
         // The question's own words for it name the nearest user.
         let system = engine.estate().systems().first().map_or("", |s| s.id.value.as_str());
         let answer = engine.sign_in(&Question::new(&args.user, system, ""));

@@ -26,12 +26,14 @@ use crate::out::{complain, complain_of};
 use crate::{folder, render};
 
 /// Reads and compiles a ledger, or prints what stops that.
-pub(crate) fn engine(folder: &Path) -> Result<Engine, Exit> {
+///
+/// The engine is kept until the program ends: nobody waits for it to be taken apart, which takes a second where it is large.
+pub(crate) fn engine(folder: &Path) -> Result<&'static Engine, Exit> {
     let validated = folder::read(folder);
     let stopped = match validated.estate {
         None => validated.findings,
         Some(estate) => match Engine::compile(estate) {
-            Ok(engine) => return Ok(engine),
+            Ok(engine) => return Ok(Box::leak(Box::new(engine))),
             Err(findings) => findings,
         },
     };

@@ -25,7 +25,7 @@ pub(crate) fn run(args: &Obligations) -> Result<Exit> {
         Err(exit) => return Ok(exit),
     };
     crate::unknown::system(engine.estate(), &args.system)?;
-    let Some(table) = review::obligations(&engine, &args.system) else {
+    let Some(table) = review::obligations(engine, &args.system) else {
         bail!("`{}` is neither a cloud nor an application of this ledger", visible(&args.system));
     };
     let chosen: Vec<ObjectObligations> = table.into_iter().filter(|o| is_chosen(o, args)).collect();

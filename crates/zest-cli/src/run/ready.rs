@@ -20,7 +20,7 @@ pub(crate) fn run(args: &Ready) -> Result<Exit> {
     if let Some(on) = &args.on {
         crate::unknown::system(engine.estate(), on)?;
     }
-    let Some(ready) = review::readiness(&engine, &args.user, args.on.as_deref(), args.at) else {
+    let Some(ready) = review::readiness(engine, &args.user, args.on.as_deref(), args.at) else {
         complain!("zest: no user is named `{}`", visible(&args.user));
         return Ok(Exit::Denied);
     };

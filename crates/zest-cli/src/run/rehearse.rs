@@ -27,10 +27,10 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
             let (shown, kind) = (visible(&args.on), kind.word());
             bail!("`{shown}` is of the kind `{kind}`, which is not rehearsed; ask about statements with `zest ask --sql`");
         }
-        _ => return super::console::run(engine, args),
+        _ => return super::console::run(engine.clone(), args),
     }
     let notices = system.notices.clone();
-    let mut rehearsal = match Rehearsal::open(engine, &args.user, &args.on, args.session.0.clone()) {
+    let mut rehearsal = match Rehearsal::open(engine.clone(), &args.user, &args.on, args.session.0.clone()) {
         Ok(rehearsal) => rehearsal,
         Err(answer) => return refused(&answer, args),
     };

@@ -18,7 +18,7 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
         Err(exit) => return Ok(exit),
     };
     crate::unknown::system(engine.estate(), &args.on)?;
-    let view = review::session(&engine, &Question::in_session(&args.user, &args.on, "", args.session.0.clone()));
+    let view = review::session(engine, &Question::in_session(&args.user, &args.on, "", args.session.0.clone()));
     if let Some((_, text, _)) = view.refused.as_ref().filter(|(code, ..)| code.names_nothing()) {
         return Err(crate::unknown::Unknown(text.clone()).into());
     }

@@ -20,7 +20,7 @@ use zest_model::entry::{Database, Proof, System};
 
 /// A database server of the estate, with what decisions look up.
 pub(crate) struct Server<R: Rules> {
-    held: Arc<R::Held>,
+    held: OnceLock<Arc<R::Held>>,
     pub(crate) accounts: Arc<Accounts>,
     written: Arc<R::Written>,
     system: Arc<System>,
@@ -49,7 +49,7 @@ impl<R: Rules> Server<R> {
     pub(crate) fn new(system: &Arc<System>, parts: Vec<Arc<Database>>, links: &DatabaseLinks<R::Written>) -> Self {
         let DatabaseLinks { accounts, written } = links;
         Self {
-            held: R::held(written),
+            held: OnceLock::new(),
             accounts: Arc::clone(accounts),
             written: Arc::clone(written),
             system: Arc::clone(system),
@@ -64,9 +64,14 @@ impl<R: Rules> Server<R> {
         &self.parts
     }
 
+    /// Returns what is held where no grant is over: found out by the first question, since most runs of a program ask about other systems.
+    fn held(&self) -> &Arc<R::Held> {
+        self.held.get_or_init(|| R::held(&self.written))
+    }
+
     /// Returns what is held at a moment; where it is not known, grants that end are not in force.
     pub(crate) fn at(&self, at: Option<Timestamp>) -> Arc<R::Held> {
-        let Some(key) = self.over(at).filter(|_| !R::timed(&self.written).is_empty()) else { return Arc::clone(&self.held) };
+        let Some(key) = self.over(at).filter(|_| !R::timed(&self.written).is_empty()) else { return Arc::clone(self.held()) };
         if let Some(known) = self.moments.read().ok().and_then(|m| m.get(&key).cloned()) {
             return known;
         }
@@ -99,7 +104,7 @@ impl<R: Rules> Server<R> {
 
     /// Returns when the password of an account ends, by its position; found out when it is first asked for.
     fn password_ends(&self, position: usize) -> Option<Timestamp> {
-        let ends = self.ends.get_or_init(|| self.accounts.list.iter().map(|(account, _)| R::password_ends(&self.held, account)).collect());
+        let ends = self.ends.get_or_init(|| self.accounts.list.iter().map(|(account, _)| R::password_ends(self.held(), account)).collect());
         ends.get(position).copied().flatten()
     }
 
