@@ -8,6 +8,8 @@ use std::path::{Path, PathBuf};
 use zest_ledger::finding::Finding;
 use zest_ledger::{Ledger, Validated};
 
+use crate::progress;
+
 /// How deep folders may be nested.
 const MAX_DEPTH: usize = 32;
 /// The largest document that is read, in bytes.
@@ -21,7 +23,7 @@ const MAX_LOOKED_AT: usize = 10_000;
 pub(crate) fn read(folder: &Path) -> Validated {
     let (ledger, documents) = open(folder);
     let threads = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
-    ledger.documents(&documents, threads).validate()
+    progress::during("reading the ledger", || ledger.documents(&documents, threads).validate())
 }
 
 /// Returns the documents of a folder that can be read, each with its name in the ledger.

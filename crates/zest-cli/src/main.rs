@@ -5,6 +5,7 @@ mod exit;
 mod folder;
 mod format;
 mod out;
+mod progress;
 mod render;
 mod run;
 mod unknown;

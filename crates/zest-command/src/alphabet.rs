@@ -6,6 +6,7 @@
 //! not guessed: a deterministic automaton over the bytes of a word, holding all slots at once, is walked.
 
 use std::collections::VecDeque;
+use std::hash::Hash;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -60,7 +61,7 @@ impl AlphabetBuilder {
     /// Builds the alphabet.
     ///
     /// # Errors
-    /// The placeholders need an automaton of more than 32 MiB, or more than 100 million steps to make it.
+    /// The placeholders need an automaton of more than 32 MiB, or more than 50 million steps to make it.
     pub fn build(self) -> Result<Alphabet, AlphabetTooLarge> {
         let mut slots: Vec<(&Slot, u32)> = self.slots.iter().map(|(s, &i)| (s, i)).collect();
         slots.sort_by_key(|&(_, i)| i);
@@ -73,7 +74,7 @@ impl AlphabetBuilder {
             class_of_list: vec![0; automaton.list_count()],
             open_example: vec![None],
             slot_classes: Vec::new(),
-            closed_words: Vec::new(),
+            closed_words: FxHashMap::default(),
             words: self.words.iter().map(|(text, &word)| (text.clone(), Symbol { word, class: 0 })).collect(),
             slots: self.slots,
             automaton,
@@ -87,6 +88,15 @@ impl AlphabetBuilder {
         }
         Ok(alphabet)
     }
+}
+
+/// All words that are not written out at some point, in groups that lead to the same.
+pub(crate) struct Others(Vec<Group>);
+
+/// A class of the group that has words which are not fixed, if there is one, and the fixed words of its classes that have no others.
+struct Group {
+    open: Option<u32>,
+    closed: Vec<u32>,
 }
 
 /// See the [module](self).
@@ -106,7 +116,7 @@ pub struct Alphabet {
     /// For each slot the classes of which it takes the words.
     slot_classes: Vec<Vec<u32>>,
     /// The fixed words of classes that have no other word.
-    closed_words: Vec<u32>,
+    closed_words: FxHashMap<u32, Vec<u32>>,
 }
 
 impl Alphabet {
@@ -121,6 +131,31 @@ impl Alphabet {
             WordPattern::Fixed(words) => words.iter().all(|w| self.words.contains_key(w.as_str())),
             WordPattern::Slot(slot) => self.slots.contains_key(slot),
         })
+    }
+
+    /// Returns whether some line matches both patterns, which the alphabet knows.
+    pub fn overlap(&self, one: &Pattern, other: &Pattern) -> bool {
+        let (one_words, other_words) = (one.words(), other.words());
+        let fits = match (one.is_open(), other.is_open()) {
+            (true, true) => true,
+            (true, false) => one_words.len() <= other_words.len(),
+            (false, true) => one_words.len() >= other_words.len(),
+            (false, false) => one_words.len() == other_words.len(),
+        };
+        fits && one_words.iter().zip(other_words).all(|(one, other)| self.share_a_word(one, other))
+    }
+
+    fn share_a_word(&self, one: &WordPattern, other: &WordPattern) -> bool {
+        match (one, other) {
+            (WordPattern::Fixed(words), other) | (other, WordPattern::Fixed(words)) => words.iter().any(|word| other.matches(word)),
+            (WordPattern::Slot(one), WordPattern::Slot(other)) => {
+                let (Some(one), Some(other)) = (self.slot_id(one), self.slot_id(other)) else { return true };
+                // Every class has words, and both lists ascend: the shorter one is looked for in the longer one.
+                let (one, other) = (self.slot_classes(one), self.slot_classes(other));
+                let (few, many) = if one.len() <= other.len() { (one, other) } else { (other, one) };
+                few.iter().any(|class| many.binary_search(class).is_ok())
+            }
+        }
     }
 
     /// Returns the letter of a word that is written out in some pattern.
@@ -145,13 +180,13 @@ impl Alphabet {
         self.classes.len()
     }
 
+    pub(crate) fn class_slots(&self, class: u32) -> &[u32] {
+        &self.classes[class as usize]
+    }
+
     /// Returns the classes of which a slot takes the words, ascending.
     pub(crate) fn slot_classes(&self, slot: u32) -> &[u32] {
         &self.slot_classes[slot as usize]
-    }
-
-    pub(crate) fn class_slots(&self, class: u32) -> &[u32] {
-        &self.classes[class as usize]
     }
 
     /// Returns a word for a letter.
@@ -169,18 +204,56 @@ impl Alphabet {
         FRIENDLY.into_iter().chain(open).chain(self.texts.iter().map(|t| &**t)).find(fits).unwrap_or("word")
     }
 
-    /// Returns every letter that can occur, given the fixed words that matter at this point: those words, one
-    /// other word of each class, and where a class has no other word, its fixed words. Where classes do not matter, one other word
-    /// stands for all.
-    pub(crate) fn letters(&self, relevant: &FxHashSet<u32>, classes_matter: bool) -> Vec<Symbol> {
+    /// Returns every letter that can occur, given the fixed words that matter at this point: those words, and of all other words one
+    /// for each group of classes that lead to the same.
+    pub(crate) fn letters(&self, relevant: &FxHashSet<u32>, others: &Others) -> Vec<Symbol> {
         let mut letters: Vec<Symbol> = relevant.iter().map(|&w| self.fixed(w)).collect();
         letters.sort_by_key(|s| s.word);
-        let most = if classes_matter { usize::MAX } else { 1 };
-        let open = self.open_example.iter().enumerate().filter(|(_, example)| example.is_some());
-        let open = open.map(|(class, _)| Symbol { word: NO_WORD, class: class as u32 });
-        let closed = self.closed_words.iter().filter(|w| !relevant.contains(w)).map(|&w| self.fixed(w));
-        letters.extend(open.chain(closed).take(most));
+        let other = |group: &Group| {
+            let fixed = || group.closed.iter().find(|word| !relevant.contains(word)).map(|&word| self.fixed(word));
+            group.open.map(|class| Symbol { word: NO_WORD, class }).or_else(fixed)
+        };
+        letters.extend(others.0.iter().filter_map(other));
         letters
+    }
+
+    /// Groups the words of some classes, or of all, by where they lead.
+    pub(crate) fn others<T: Clone + Hash + Eq>(&self, classes: Option<&[u32]>, leads_to: impl Fn(u32) -> T) -> Others {
+        let mut groups: Vec<Group> = Vec::new();
+        let mut number: FxHashMap<T, usize> = FxHashMap::default();
+        // Neighbours often lead to the same.
+        let mut last: Option<(T, usize)> = None;
+        let mut group_of = |class: u32| {
+            let to = leads_to(class);
+            if let Some((_, group)) = last.as_ref().filter(|(last, _)| *last == to) {
+                return *group;
+            }
+            let group = *number.entry(to.clone()).or_insert(groups.len());
+            last = Some((to, group));
+            if group == groups.len() {
+                groups.push(Group { open: None, closed: Vec::new() });
+            }
+            group
+        };
+        let (mut open, mut closed) = (Vec::new(), Vec::new());
+        let mut look_at = |class: u32| match &self.open_example[class as usize] {
+            Some(_) => open.push((class, group_of(class))),
+            None => closed.extend(self.closed_words.get(&class).into_iter().flatten().map(|&word| (word, class))),
+        };
+        match classes {
+            Some(classes) => classes.iter().copied().for_each(&mut look_at),
+            None => (0..self.classes.len() as u32).for_each(&mut look_at),
+        }
+        // Fixed words come last and in their order, like all letters.
+        closed.sort_unstable();
+        let closed: Vec<(u32, usize)> = closed.into_iter().map(|(word, class)| (word, group_of(class))).collect();
+        for (class, group) in open {
+            groups[group].open.get_or_insert(class);
+        }
+        for (word, group) in closed {
+            groups[group].closed.push(word);
+        }
+        Others(groups)
     }
 
     fn class(&self, word: &str) -> u32 {
@@ -219,8 +292,11 @@ impl Alphabet {
         for (class, slots) in self.classes.iter().enumerate() {
             slots.iter().for_each(|&slot| self.slot_classes[slot as usize].push(class as u32));
         }
-        let is_closed = |word: &u32| self.open_example[self.word_class[*word as usize] as usize].is_none();
-        self.closed_words = (0..self.texts.len() as u32).filter(is_closed).collect();
+        for (word, &class) in self.word_class.iter().enumerate() {
+            if self.open_example[class as usize].is_none() {
+                self.closed_words.entry(class).or_default().push(word as u32);
+            }
+        }
     }
 
     /// Returns for each class its shortest word that is not fixed, if there is one.

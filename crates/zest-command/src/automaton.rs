@@ -5,19 +5,20 @@
 //! later rule is dropped from the state: it can no longer decide. A decision costs one step a word, whatever the
 //! number of rules.
 
-use std::collections::VecDeque;
+use std::collections::{BTreeMap, VecDeque};
 use std::ops::ControlFlow;
+use std::rc::Rc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
-use crate::alphabet::{Alphabet, NO_WORD, Symbol};
+use crate::alphabet::{Alphabet, NO_WORD, Others, Symbol};
 use crate::pattern::{Pattern, WordPattern};
 
 /// The most states one command set may need.
 pub const MAX_STATES: usize = 200_000;
 /// The most steps that building one command set may take.
-pub const MAX_STEPS: usize = 50_000_000;
+pub const MAX_STEPS: usize = 20_000_000;
 /// The most state combinations that one comparison of automata looks at.
 pub const MAX_COMBINATIONS: usize = 200_000;
 
@@ -57,6 +58,8 @@ pub struct Automaton {
     /// Edges of states that have many, by state and word.
     many: FxHashMap<(u32, u32), u32>,
     by_class: Vec<u32>,
+    /// For the first target by class of a state the classes that lead somewhere, where most words lead nowhere.
+    leading: FxHashMap<u32, Box<[u32]>>,
     /// The fixed words with an edge of their own, for each state.
     edge_words: Vec<Box<[u32]>>,
 }
@@ -68,8 +71,8 @@ struct Builder<'a> {
     alphabet: &'a Alphabet,
     patterns: &'a [&'a Pattern],
     automaton: Automaton,
-    ids: FxHashMap<Vec<Item>, u32>,
-    queue: VecDeque<(u32, Vec<Item>)>,
+    ids: FxHashMap<Rc<[Item]>, u32>,
+    queue: VecDeque<(u32, Rc<[Item]>)>,
     steps: usize,
 }
 
@@ -82,13 +85,14 @@ impl Automaton {
             few: Vec::new(),
             many: FxHashMap::default(),
             by_class: Vec::new(),
+            leading: FxHashMap::default(),
             edge_words: vec![Box::default()],
         };
         let mut builder = Builder { alphabet, patterns, automaton: empty, ids: FxHashMap::default(), queue: VecDeque::new(), steps: 0 };
-        let all = (0..patterns.len() as u32).map(|rule| (rule, 0)).collect();
+        let mut all = (0..patterns.len() as u32).map(|rule| (rule, 0)).collect();
         // OK because an automaton without rules needs its start state as well.
-        if builder.state(all)? == DEAD {
-            builder.push_state(Vec::new(), NO_RULE);
+        if builder.state(&mut all)? == DEAD {
+            builder.push_state(Rc::default(), NO_RULE);
         }
         while let Some((state, items)) = builder.queue.pop_front() {
             builder.expand(state, &items)?;
@@ -133,7 +137,7 @@ impl Automaton {
 }
 
 impl Builder<'_> {
-    fn push_state(&mut self, items: Vec<Item>, accepts: u32) -> u32 {
+    fn push_state(&mut self, items: Rc<[Item]>, accepts: u32) -> u32 {
         let id = self.automaton.states.len() as u32;
         self.automaton.states.push(State { accepts, fallback: DEAD, is_by_class: false, edges: 0, first_edge: 0 });
         self.automaton.edge_words.push(Box::default());
@@ -141,8 +145,8 @@ impl Builder<'_> {
         id
     }
 
-    /// Returns the state for a set of items, making it if it is new.
-    fn state(&mut self, mut items: Vec<Item>) -> Result<u32, TooLarge> {
+    /// Returns the state for a set of items, making it if it is new. What cannot decide any more is taken out of the set.
+    fn state(&mut self, items: &mut Vec<Item>) -> Result<u32, TooLarge> {
         if items.is_empty() {
             return Ok(DEAD);
         }
@@ -154,21 +158,22 @@ impl Builder<'_> {
         if let Some(open) = items.iter().filter(ended).find(|&&(rule, _)| self.patterns[rule as usize].is_open()).copied() {
             items.retain(|&(rule, _)| rule <= open.0);
         }
-        if let Some(&id) = self.ids.get(&items) {
+        if let Some(&id) = self.ids.get(items.as_slice()) {
             return Ok(id);
         }
         if self.automaton.state_count() >= MAX_STATES || self.steps > MAX_STEPS {
             return Err(TooLarge);
         }
         let accepts = items.iter().find(ended).map_or(NO_RULE, |&(rule, _)| rule);
-        self.ids.insert(items.clone(), self.automaton.state_count() as u32);
+        let items = Rc::from(items.as_slice());
+        self.ids.insert(Rc::clone(&items), self.automaton.state_count() as u32);
         Ok(self.push_state(items, accepts))
     }
 
     fn expand(&mut self, state: u32, items: &[Item]) -> Result<(), TooLarge> {
         let patterns = self.patterns;
         let mut by_word: FxHashMap<u32, Vec<Item>> = FxHashMap::default();
-        let mut by_slot: FxHashMap<u32, Vec<Item>> = FxHashMap::default();
+        let mut by_slot: BTreeMap<u32, Vec<Item>> = BTreeMap::new();
         let mut always = Vec::new();
         for &(rule, at) in items {
             let pattern = patterns[rule as usize];
@@ -187,41 +192,58 @@ impl Builder<'_> {
                 }
             }
         }
-        let slots_of = |alphabet: &Alphabet, class: u32| -> Vec<Item> {
-            let slots = alphabet.class_slots(class).iter().filter_map(|s| by_slot.get(s));
-            slots.flatten().copied().chain(always.iter().copied()).collect()
-        };
-        let is_by_class = !by_slot.is_empty();
-        let fallback = if is_by_class {
-            // Most classes are of no slot here: for those it is as for any other word.
-            let mut classes: Vec<u32> = by_slot.keys().flat_map(|&slot| self.alphabet.slot_classes(slot).iter().copied()).collect();
-            classes.sort_unstable();
-            classes.dedup();
-            self.steps += self.alphabet.class_count() / 8;
-            self.steps += classes.iter().map(|&class| 1 + self.alphabet.class_slots(class).len()).sum::<usize>();
+        // Most classes are of no slot here: for those it is as for any other word. Those of the same slots lead to the same.
+        let mut slots_of: FxHashMap<u32, Vec<u32>> = FxHashMap::default();
+        let led_to = |slots: &[u32]| slots.iter().flat_map(|slot| &by_slot[slot]).chain(&always).copied().collect::<Vec<Item>>();
+        let fallback = if by_slot.is_empty() {
+            self.state(&mut always.clone())?
+        } else {
+            let classes_of = |slot: &u32| self.alphabet.slot_classes(*slot);
+            self.steps += self.alphabet.class_count() + by_slot.keys().map(|slot| classes_of(slot).len()).sum::<usize>();
             if self.steps > MAX_STEPS {
                 return Err(TooLarge);
             }
-            let other = self.state(always.clone())?;
+            let other = self.state(&mut always.clone())?;
             let first = self.automaton.by_class.len();
             self.automaton.by_class.resize(first + self.alphabet.class_count(), other);
-            for class in classes {
-                self.automaton.by_class[first + class as usize] = self.state(slots_of(self.alphabet, class))?;
+            let mut classes: Vec<u32>;
+            if let (1, Some(slot)) = (by_slot.len(), by_slot.keys().next()) {
+                classes = classes_of(slot).to_vec();
+                let target = self.state(&mut led_to(&[*slot]))?;
+                classes.iter().for_each(|&class| self.automaton.by_class[first + class as usize] = target);
+            } else {
+                for &slot in by_slot.keys() {
+                    classes_of(&slot).iter().for_each(|&class| slots_of.entry(class).or_default().push(slot));
+                }
+                classes = slots_of.keys().copied().collect();
+                classes.sort_unstable();
+                let mut known: FxHashMap<&[u32], u32> = FxHashMap::default();
+                for &class in &classes {
+                    let slots = slots_of[&class].as_slice();
+                    let target = match known.get(slots) {
+                        Some(&target) => target,
+                        None => self.state(&mut led_to(slots))?,
+                    };
+                    known.insert(slots, target);
+                    self.automaton.by_class[first + class as usize] = target;
+                }
+            }
+            if other == DEAD {
+                self.automaton.leading.insert(first as u32, classes.as_slice().into());
             }
             first as u32
-        } else {
-            self.state(always.clone())?
         };
         let first_edge = self.automaton.few.len() as u32;
         let row = &mut self.automaton.states[state as usize];
-        (row.fallback, row.is_by_class, row.edges, row.first_edge) = (fallback, is_by_class, by_word.len() as u32, first_edge);
+        (row.fallback, row.is_by_class, row.edges, row.first_edge) = (fallback, !by_slot.is_empty(), by_word.len() as u32, first_edge);
         let mut words: Vec<u32> = by_word.keys().copied().collect();
         words.sort_unstable();
         let mut targets = Vec::with_capacity(words.len());
         for &word in &words {
-            let mut next = slots_of(self.alphabet, self.alphabet.fixed(word).class);
+            let slots = self.alphabet.class_slots(self.alphabet.fixed(word).class);
+            let mut next = led_to(&slots.iter().copied().filter(|slot| by_slot.contains_key(slot)).collect::<Vec<_>>());
             next.extend(&by_word[&word]);
-            targets.push((word, self.state(next)?));
+            targets.push((word, self.state(&mut next)?));
         }
         if targets.len() as u32 <= FEW {
             self.automaton.few.extend(targets);
@@ -244,6 +266,24 @@ pub enum Explored {
     GaveUp,
 }
 
+/// For each automaton the beginning of its targets by class, or where classes do not matter whether other words lead nowhere.
+type Rows = SmallVec<[Result<u32, bool>; 4]>;
+
+/// Groups the words without an edge of their own by where they lead, as far as the first automaton takes part.
+fn others_of(alphabet: &Alphabet, automata: &[&Automaton], rows: &Rows) -> Others {
+    let leading = match rows[0] {
+        Err(true) => Some(&[][..]),
+        Err(false) => None,
+        Ok(row) => automata[0].leading.get(&row).map(|classes| &**classes),
+    };
+    let by_class: SmallVec<[&[u32]; 4]> =
+        automata.iter().zip(rows).filter_map(|(a, row)| Some(&a.by_class[row.ok()? as usize..][..alphabet.class_count()])).collect();
+    match *by_class.as_slice() {
+        [targets] => alphabet.others(leading, |class| targets[class as usize]),
+        _ => alphabet.others(leading, |class| by_class.iter().map(|targets| targets[class as usize]).collect::<SmallVec<[u32; 4]>>()),
+    }
+}
+
 /// Walks several automata of one alphabet side by side over all lines at once, shortest lines first.
 ///
 /// `visit` gets the states and a shortest line that leads to them. Combinations for which `is_alive` is false
@@ -259,21 +299,18 @@ pub fn explore(
     let mut seen: FxHashSet<Box<[u32]>> = FxHashSet::default();
     // States, the entry they were reached from, and the letter that led there.
     let mut found: Vec<(Box<[u32]>, usize, Symbol)> = vec![(start, 0, Symbol { word: NO_WORD, class: 0 })];
+    let mut others: FxHashMap<Rows, Others> = FxHashMap::default();
     let mut next = 0;
     while next < found.len() {
-        let mut line = Vec::new();
-        let mut at = next;
-        while at != 0 {
-            line.push(found[at].2);
-            at = found[at].1;
-        }
         let states = found[next].0.clone();
-        if next != 0 && visit(&states, &mut line.iter().rev().copied()).is_break() {
-            return Explored::Stopped;
-        }
         let relevant: FxHashSet<u32> = automata.iter().zip(&*states).flat_map(|(a, &s)| a.edge_words[s as usize].iter().copied()).collect();
-        let classes_matter = automata.iter().zip(&*states).any(|(a, &s)| a.states[s as usize].is_by_class);
-        for symbol in alphabet.letters(&relevant, classes_matter) {
+        let row = |(a, &s): (&&Automaton, &u32)| {
+            let row = a.states[s as usize];
+            if row.is_by_class { Ok(row.fallback) } else { Err(is_dead(row.fallback)) }
+        };
+        let others =
+            others.entry(automata.iter().zip(&*states).map(row).collect()).or_insert_with_key(|rows| others_of(alphabet, automata, rows));
+        for symbol in alphabet.letters(&relevant, others) {
             // The first one leads, and most letters lead it nowhere.
             let first = automata[0].step(states[0], symbol);
             if is_dead(first) {
@@ -287,6 +324,15 @@ pub fn explore(
                 }
                 seen.insert(to[..].into());
                 found.push((to[..].into(), next, symbol));
+                let mut line = Vec::new();
+                let mut at = found.len() - 1;
+                while at != 0 {
+                    line.push(found[at].2);
+                    at = found[at].1;
+                }
+                if visit(&to, &mut line.iter().rev().copied()).is_break() {
+                    return Explored::Stopped;
+                }
             }
         }
         next += 1;

@@ -19,10 +19,8 @@ use std::fmt;
 use std::net::{IpAddr, Ipv6Addr};
 use std::ops::Range;
 
-use ipnet::IpNet;
-
 use crate::line::{MAX_LINE_WORDS, join};
-use zest_words::{is_hidden, visible};
+use zest_words::{canonical_network, is_hidden, parse_network, visible};
 
 /// What one word of a pattern matches when it is not a fixed word.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -209,7 +207,7 @@ impl Slot {
                 canonical_number(word).is_some_and(|n| n == word) && word.parse().is_ok_and(|n: u64| (*low..=*high).contains(&n))
             }
             Self::Address => word.parse::<IpAddr>().is_ok_and(|a| a.to_string() == word),
-            Self::Network => word.parse::<IpNet>().is_ok_and(|n| n.to_string() == word),
+            Self::Network => parse_network(word).is_some_and(|n| n.to_string() == word),
             Self::Affix(start, end) => {
                 word.len() >= start.len() + end.len() && word.starts_with(start.as_str()) && word.ends_with(end.as_str())
             }
@@ -253,8 +251,8 @@ pub fn canonical_word(word: &str) -> Cow<'_, str> {
     }
     let form = if let Ok(address) = word.parse::<Ipv6Addr>() {
         address.to_canonical().to_string()
-    } else if let Ok(network) = word.parse::<IpNet>() {
-        zest_words::canonical_network(network).to_string()
+    } else if let Some(network) = parse_network(word) {
+        canonical_network(network).to_string()
     } else {
         return Cow::Borrowed(word);
     };

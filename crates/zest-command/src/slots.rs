@@ -14,8 +14,8 @@ use crate::pattern::Slot;
 
 /// The most memory the table of the automaton may take.
 const MAX_BYTES: usize = 32 << 20;
-/// The most steps of single machines that making the table may take: a second or less.
-const MAX_STEPS: usize = 100_000_000;
+/// The most steps of single machines that making the table may take: about a second.
+const MAX_STEPS: usize = 50_000_000;
 
 /// The placeholders need a larger table, or more steps to make it, than is allowed.
 #[derive(Clone, Copy, Debug)]
@@ -296,8 +296,10 @@ impl Digits {
             _ => order as i32,
         };
         let (low, high, read) = (compare(low, &self.low), compare(high, &self.high), read + 1);
-        // OK because nobody reads more digits than the higher end has.
-        (read < self.high.len() || read == self.high.len() && high <= 1).then_some(read as u32 * ORDERS + (low * 3 + high) as u32 + ZERO)
+        // The lengths at which the number may end: that of an end only if it does not lie beyond it.
+        let shortest = self.low.len() + usize::from(low == 0);
+        let longest = self.high.len() - usize::from(high == 2);
+        (read.max(shortest) <= longest).then_some(read as u32 * ORDERS + (low * 3 + high) as u32 + ZERO)
     }
 
     fn takes(&self, state: u32) -> bool {

@@ -1,5 +1,7 @@
 //! Command sets as automata: they decide like the patterns read one by one, and hidden rules are found exactly.
 
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
+
 use proptest::prelude::*;
 use zest_ledger::Question;
 use zest_ledger::ask::Verdict;
@@ -140,6 +142,72 @@ fn rule() -> impl Strategy<Value = String> {
     })
 }
 
+const PLACEHOLDERS: [&str; 16] = [
+    "{number}",
+    "{address}",
+    "{network}",
+    "{3-12}",
+    "{0-255}",
+    "{100-99999}",
+    "ab*ba",
+    "a*",
+    "*a",
+    "x*aab",
+    "{17-17}",
+    "{999-1001}",
+    "1*",
+    "*:1",
+    "2001*",
+    "{word}",
+];
+
+/// The form in which a device compares a word: addresses as RFC 5952 writes them, and networks by their first address.
+fn compared(word: &str) -> String {
+    let address = |text: &str| text.parse::<IpAddr>().ok().filter(|a| a.is_ipv6() || a.to_string() == text);
+    let first = |address: IpAddr, length: u32| match address {
+        IpAddr::V4(four) => IpAddr::from(Ipv4Addr::from(four.to_bits() & u32::MAX.checked_shl(32 - length).unwrap_or(0))),
+        IpAddr::V6(six) => IpAddr::from(Ipv6Addr::from(six.to_bits() & u128::MAX.checked_shl(128 - length).unwrap_or(0))),
+    };
+    if let Some(six) = address(word).filter(IpAddr::is_ipv6) {
+        return six.to_canonical().to_string();
+    }
+    let parts = word.split_once('/').and_then(|(text, length)| Some((address(text)?, length.parse::<u8>().ok()?, length)));
+    match parts {
+        // A length has as many digits as the longest one, or fewer.
+        Some((address, length, text))
+            if text.len() <= if address.is_ipv4() { 2 } else { 3 } && length <= if address.is_ipv4() { 32 } else { 128 } =>
+        {
+            format!("{}/{length}", first(address, u32::from(length)))
+        }
+        _ => word.to_owned(),
+    }
+}
+
+/// A word that some placeholder may take, or that is nearly one.
+fn placed_word() -> impl Strategy<Value = String> {
+    let hidden = |(bits, mask, spoilt): (u128, u128, Option<(usize, char)>)| {
+        // Masked bits make runs of zeros, which is where addresses have several spellings.
+        let mut letters: Vec<char> = Ipv6Addr::from(bits & mask).to_string().chars().collect();
+        if let Some((at, letter)) = spoilt {
+            let at = at % letters.len();
+            letters[at] = letter;
+        }
+        letters.into_iter().collect::<String>()
+    };
+    let spoilt = prop::option::of((any::<usize>(), prop::char::ranges(vec!['0'..='9', 'a'..='g', '.'..='/', ':'..=':'].into())));
+    let six = (any::<u128>(), any::<u128>(), spoilt).prop_map(hidden);
+    let four = any::<u32>().prop_map(|bits| Ipv4Addr::from(bits).to_string());
+    let network = |of: BoxedStrategy<String>| (of, 0_u8..140).prop_map(|(address, length)| format!("{address}/{length}"));
+    prop_oneof![
+        3 => "[0-9a-f:./xb]{1,9}",
+        2 => "[0-9]{1,6}",
+        1 => four.clone(),
+        2 => six.clone(),
+        1 => network(four.boxed()),
+        1 => network(six.boxed()),
+    ]
+}
+
 /// A rule that a host can be told: three words of any kind, written for `sudo`, are longer than it takes.
 fn short_rule() -> impl Strategy<Value = String> {
     rule().prop_filter("a host takes a rule of this length", |rule| rule.matches(['{', '*']).count() < 3)
@@ -162,6 +230,21 @@ proptest! {
             prop_assert_eq!(decision.rule.map(|r| r.index as usize), first, "{:?} {}", &rules, line);
             let allowed = first.is_some_and(|i| rules[i].starts_with("allow"));
             prop_assert_eq!(decision.verdict == Verdict::Allowed, allowed, "{:?} {}", &rules, line);
+        }
+    }
+
+    /// However placeholders overlap, each takes the words that it says, and no others.
+    #[test]
+    fn placeholders_side_by_side_take_what_they_say(
+        rules in prop::sample::subsequence(PLACEHOLDERS.to_vec(), 1..PLACEHOLDERS.len()).prop_shuffle(),
+        words in prop::collection::vec(placed_word(), 24),
+    ) {
+        let rules: Vec<String> = rules.iter().map(|pattern| format!("allow {pattern}")).collect();
+        let engine = engine(&with_rules(&rules, ""));
+        for line in &words {
+            let word = compared(line);
+            let first = rules.iter().position(|r| Pattern::parse(&r["allow ".len()..]).expect("it can be read").matches(&[&word]));
+            prop_assert_eq!(engine.decide(&Question::new("watch-1", "switch", line)).rule.map(|r| r.index as usize), first, "{:?} {} {}", &rules, line, word);
         }
     }
 
@@ -232,16 +315,16 @@ proptest! {
             static ENGINE: zest_ledger::Engine = engine(&with_rules(&["allow {address}".into(), "deny {network}".into()], ""));
         }
         // Masked bits make runs of zeros, which is where addresses have several spellings.
-        let six = std::net::Ipv6Addr::from(bits & mask & (mask >> 7));
+        let six = Ipv6Addr::from(bits & mask & (mask >> 7));
         let spelt: Vec<String> = six.segments().iter().map(|s| format!("{s:04X}")).collect();
-        let words = [six.to_string(), spelt.join(":"), std::net::Ipv4Addr::from(four).to_string(), format!("{six}/{prefix}"), format!("{}/{prefix}", std::net::Ipv4Addr::from(four)), junk];
+        let words = [six.to_string(), spelt.join(":"), Ipv4Addr::from(four).to_string(), format!("{six}/{prefix}"), format!("{}/{prefix}", Ipv4Addr::from(four)), junk];
         for word in words {
             let decision = ENGINE.with(|engine| engine.decide(&Question::new("watch-1", "switch", &word)));
-            let expected = if word.parse::<std::net::IpAddr>().is_ok() {
+            let expected = if word.parse::<IpAddr>().is_ok() {
                 Some(0)
             } else if word.split_once('/').is_some_and(|(address, length)| {
                 let most = if address.contains(':') { 128 } else { 32 };
-                address.parse::<std::net::IpAddr>().is_ok() && length.parse::<u8>().is_ok_and(|l| l <= most)
+                address.parse::<IpAddr>().is_ok() && length.parse::<u8>().is_ok_and(|l| l <= most)
             }) {
                 Some(1)
             } else {

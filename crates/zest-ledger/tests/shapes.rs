@@ -4,6 +4,7 @@
 
 use zest_ledger::ask::{Refusal, Session};
 use zest_ledger::entry::Kind;
+use zest_ledger::finding::Code;
 use zest_ledger::review::{effective, hygiene};
 use zest_ledger::{Engine, HostConfiguration, Ledger, Question, Untold, host_configuration};
 use zest_testkit::shapes;
@@ -39,7 +40,7 @@ fn views_that_double_are_read_once() {
 fn many_ranges_meet_the_limit_of_a_command_set() {
     let estate = Ledger::new().document("shape.toml", &shapes::ranges(1000)).estate().expect("valid");
     let findings = Engine::compile(estate).expect_err("it is too large");
-    assert!(findings.to_string().contains("needs more than 200000 states, or 50000000 steps"), "{findings}");
+    assert!(findings.to_string().contains("needs more than 200000 states, or 20000000 steps"), "{findings}");
     let some = engine(&shapes::ranges(40));
     assert_eq!(some.decide(&Question::new("watch-1", "sw", "show 1 1")).refusal, Some(Refusal::NotPermitted));
 }
@@ -54,6 +55,30 @@ fn beginnings_that_hide_each_other_are_all_found() {
     assert_eq!(findings.matches("never decides").count(), 2990, "{}", &findings[..2000]);
     let helps = all.list().iter().filter_map(|f| f.help.as_ref());
     assert_eq!(helps.filter(|h| h.contains("300 such rules stand before it")).count(), 2690);
+}
+
+#[test]
+fn denies_that_begin_alike_are_each_told_a_line_that_passes() {
+    let all = hygiene(&engine(&shapes::narrow_denies(2000)), None);
+    let told = all.list().iter().filter(|f| f.code == Code::DenyTooNarrow).map(|f| f.message.as_str());
+    // What passes is the same for all of them; a deny that an earlier one hides is told as well.
+    assert_eq!(told.filter(|message| message.ends_with("lets `show something` pass")).count(), 2000);
+}
+
+#[test]
+fn beginnings_behind_any_word_are_told_apart_or_are_too_many() {
+    let some = engine(&shapes::beginnings_behind_any_word(3000, ""));
+    assert_eq!(some.decide(&Question::new("watch-1", "sw", "show a x77y")).refusal, None);
+    assert_eq!(some.decide(&Question::new("watch-1", "sw", "show a y77y")).refusal, Some(Refusal::NotPermitted));
+    assert!(hygiene(&some, None).list().iter().any(|f| f.code == Code::RuleHidden));
+    for (text, limit) in [
+        (shapes::beginnings_behind_any_word(8000, "{word} ..."), "needs more than 200000 states, or 20000000 steps"),
+        (shapes::ends(8000), "an automaton of more than 32 MiB, or 50 million steps"),
+    ] {
+        let estate = Ledger::new().document("shape.toml", &text).estate().expect("valid");
+        let findings = Engine::compile(estate).expect_err("it is too large");
+        assert!(findings.to_string().contains(limit), "{findings}");
+    }
 }
 
 #[test]

@@ -37,6 +37,24 @@ pub fn beginnings(count: usize) -> String {
     rules((0..count).map(|i| format!("allow show x{i}* ...")))
 }
 
+/// `count` denies of words that begin alike, each with a line that passes beside it.
+#[must_use]
+pub fn narrow_denies(count: usize) -> String {
+    rules((0..count).map(|i| format!("deny show x{i}*")).chain(["allow ...".to_owned()]))
+}
+
+/// `count` rules of which each has a beginning of its own behind any word, and `behind` behind that.
+#[must_use]
+pub fn beginnings_behind_any_word(count: usize, behind: &str) -> String {
+    rules((0..count).map(|i| format!("allow show {{word}} x{i}* {behind}")))
+}
+
+/// `count` rules for words that end alike.
+#[must_use]
+pub fn ends(count: usize) -> String {
+    rules((0..count).map(|i| format!("allow show *x{i} ...")))
+}
+
 /// Roles of a database server in layers, each a member of all of the layer below; of the lowest each may read a table.
 #[must_use]
 pub fn lattice(kind: &str, account: &str, width: usize, depth: usize) -> String {

@@ -5,7 +5,7 @@ mod case;
 mod hidden;
 mod near;
 
-pub use address::canonical_network;
+pub use address::{canonical_network, parse_network};
 pub use case::{hash_without_case, same_but_for_case};
 pub use hidden::{is_hidden, skeleton, visible};
 pub use near::{nearest, nearest_hint};

@@ -13,7 +13,7 @@ use crate::args::Ask;
 use crate::exit::Exit;
 use crate::format::{add, data};
 use crate::out::{complain, flush, put};
-use crate::{render, unknown};
+use crate::{progress, render, unknown};
 
 /// The longest question that is read in a batch, in bytes.
 const MAX_QUESTION: usize = 1 << 20;
@@ -110,6 +110,7 @@ fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
     let mut input = BufReader::with_capacity(BLOCK, std::io::stdin().lock());
     let workers = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
     let (mut worst, mut number, mut is_over) = (Exit::Nothing, 0, false);
+    let bar = progress::of_input();
     while !is_over {
         let mut block: Vec<Asked> = Vec::new();
         while block.is_empty() || input.buffer().contains(&b'\n') {
@@ -123,12 +124,14 @@ fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
                 block.push((number, line));
             }
         }
+        bar.inc(block.iter().map(|(_, line)| line.len() as u64 + 1).sum());
         for (replies, exit) in answered(engine, args, &block, workers) {
             worst = worse(worst, exit);
             put!("{replies}");
         }
         flush()?;
     }
+    bar.finish_and_clear();
     Ok(worst)
 }
 

@@ -7,7 +7,7 @@ use zest_ledger::{Question, json, review};
 use crate::args::EffectiveArgs;
 use crate::exit::Exit;
 use crate::out::{complain, put};
-use crate::render;
+use crate::{progress, render};
 
 pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -18,7 +18,8 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
     if let Some(on) = &args.on {
         crate::unknown::system(engine.estate(), on)?;
     }
-    let Some(rights) = review::effective(engine, &args.user, args.on.as_deref(), &session) else {
+    let rights = progress::during("listing permissions", || review::effective(engine, &args.user, args.on.as_deref(), &session));
+    let Some(rights) = rights else {
         // The question's own words for it name the nearest user.
         let system = engine.estate().systems().first().map_or("", |s| s.id.value.as_str());
         let answer = engine.sign_in(&Question::new(&args.user, system, ""));

@@ -9,7 +9,7 @@ use crate::args::{FailOn, FindingsArgs};
 use crate::exit::Exit;
 use crate::format::data;
 use crate::out::{complain, put, say};
-use crate::{folder, render};
+use crate::{folder, progress, render};
 
 pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {
     if let Some(code) = &args.about {
@@ -43,10 +43,10 @@ pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {
 /// Errors of the documents, or where there are none, everything that is odd.
 fn of_folder(args: &FindingsArgs, at: Timestamp) -> Findings {
     let validated = folder::read(&args.ledger.ledger);
-    match validated.estate.map(Engine::compile) {
+    match validated.estate.map(|estate| progress::during("compiling the ledger", || Engine::compile(estate))) {
         None => validated.findings,
         Some(Err(findings)) => validated.findings.merged(findings),
-        Some(Ok(engine)) => validated.findings.merged(review::hygiene(&engine, Some(at))),
+        Some(Ok(engine)) => validated.findings.merged(progress::during("looking for defects", || review::hygiene(&engine, Some(at)))),
     }
 }
 

@@ -23,7 +23,7 @@ use zest_ledger::Engine;
 
 use crate::exit::Exit;
 use crate::out::{complain, complain_of};
-use crate::{folder, render};
+use crate::{folder, progress, render};
 
 /// Reads and compiles a ledger, or prints what stops that.
 ///
@@ -32,7 +32,7 @@ pub(crate) fn engine(folder: &Path) -> Result<&'static Engine, Exit> {
     let validated = folder::read(folder);
     let stopped = match validated.estate {
         None => validated.findings,
-        Some(estate) => match Engine::compile(estate) {
+        Some(estate) => match progress::during("compiling the ledger", || Engine::compile(estate)) {
             Ok(engine) => return Ok(Box::leak(Box::new(engine))),
             Err(findings) => findings,
         },

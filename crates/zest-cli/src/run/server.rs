@@ -17,7 +17,7 @@ use crate::args::{Read, RollOut};
 use crate::exit::Exit;
 use crate::out::{complain, complain_of, put, say};
 use crate::render::style::counted;
-use crate::{folder, unknown};
+use crate::{folder, progress, unknown};
 
 #[cfg(feature = "live")]
 pub(crate) use super::live::{read, roll_out};
@@ -149,12 +149,12 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
             (State::of(&read, &args.system, at)?, file.display().to_string())
         }
     };
-    let stops = now.cannot_write(&wanted).or_else(|| now.lock_out(&wanted, postgresql::BOOTSTRAP, at));
-    if let Some(why) = stops {
+    let stops = || now.cannot_write(&wanted).or_else(|| now.lock_out(&wanted, postgresql::BOOTSTRAP, at));
+    if let Some(why) = progress::during("looking for lock-outs", stops) {
         complain!("zest: nothing is written for `{}`, at {at}: {why}", visible(&args.system));
         return Ok(Exit::Denied);
     }
-    let steps = now.steps_to(&wanted, postgresql::BOOTSTRAP);
+    let steps = progress::during("finding the statements", || now.steps_to(&wanted, postgresql::BOOTSTRAP));
     let mut out = String::new();
     let (count, system, ledger) = (counted(steps.len(), "statement"), visible(&args.system), args.ledger.shown());
     let _ = writeln!(out, "-- {system}: {count}, from {} to the ledger {ledger}, at {at}", visible(&since));
@@ -179,7 +179,7 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
 
 /// Prints one of the files that tell a host the ledger's rules.
 fn emit_host(estate: Estate, args: &Emit) -> Result<Exit> {
-    let engine = match Engine::compile(estate) {
+    let engine = match progress::during("compiling the ledger", || Engine::compile(estate)) {
         Ok(engine) => engine,
         Err(findings) => {
             complain_of!("{}", crate::render::findings::render(&findings));
@@ -187,7 +187,7 @@ fn emit_host(estate: Estate, args: &Emit) -> Result<Exit> {
         }
     };
     let at = args.moment.moment();
-    let told = match host_configuration(&engine, &args.system, at) {
+    let told = match progress::during("writing the rules", || host_configuration(&engine, &args.system, at)) {
         Ok(told) => told,
         Err(why) => {
             complain!("zest: nothing is written for `{}`, at {at}: {why}", visible(&args.system));

@@ -61,7 +61,8 @@ pub(super) fn commands(estate: &Estate, findings: &mut Vec<Finding>) -> Option<C
     let lines = estate.vocabularies.iter().flat_map(|v| v.commands.iter().map(|c| &c.pattern));
     rules.chain(lines).for_each(|pattern| builder.add(pattern));
     let Ok(alphabet) = builder.build() else {
-        let message = "the placeholders and `*` patterns of the ledger need an automaton of more than 32 MiB";
+        let message =
+            "the placeholders and `*` patterns of the ledger need an automaton of more than 32 MiB, or 50 million steps to make it";
         let finding = Finding::new(Code::CommandSetTooLarge, message);
         findings.push(finding.help("use fewer different `*` patterns, or write words out as `{on|off}`"));
         return None;

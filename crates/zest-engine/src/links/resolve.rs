@@ -19,8 +19,8 @@ use zest_model::entry::{self, Band, Does, Otherwise, Rule, RuleVerb};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{At, Place, visible};
 use zest_model::text::bad_name;
-use zest_words::canonical_network;
 use zest_words::nearest;
+use zest_words::{canonical_network, parse_network};
 
 /// The most rules a set may have once included sets are put in their places.
 const MAX_RULES: usize = 65_536;
@@ -167,9 +167,9 @@ fn network(text: &At<String>, findings: &mut Vec<Finding>) -> Option<(IpNet, Pla
     if let Ok(address) = written.parse::<IpAddr>() {
         return Some((IpNet::from(address.to_canonical()), text.place));
     }
-    match written.parse::<IpNet>() {
-        Ok(net) if net.trunc() == net => Some((canonical_network(net), text.place)),
-        Ok(net) => {
+    match parse_network(written) {
+        Some(net) if net.trunc() == net => Some((canonical_network(net), text.place)),
+        Some(net) => {
             bad_value(
                 text,
                 "a network",
@@ -178,7 +178,7 @@ fn network(text: &At<String>, findings: &mut Vec<Finding>) -> Option<(IpNet, Pla
             );
             None
         }
-        Err(_) => {
+        None => {
             bad_value(
                 text,
                 "an address, a network or an origin",

@@ -10,7 +10,7 @@ use crate::engine::entry::gone;
 use crate::engine::{Engine, Standing};
 use crate::links::{AssignmentId, AssignmentLinks, CommandId, ModeId, Party, SetId, SystemId};
 use zest_command::Pattern;
-use zest_command::automaton::{Automaton, Explored, explore, is_dead};
+use zest_command::automaton::{Automaton, explore, is_dead};
 use zest_model::entry::{Credential, Does, IdentitySource, Otherwise, RuleVerb};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{Place, visible};
@@ -80,32 +80,17 @@ impl Review<'_, '_> {
         let engine = self.engine;
         let mut found: Vec<(Place, String, String)> = Vec::new();
         for (&set, vocabularies) in vocabularies_of {
-            let (compiled, links) = (&engine.sets[set.index()], &engine.estate.sets[set.index()]);
+            let links = &engine.estate.sets[set.index()];
+            // Many denies are as wide as one pattern.
+            let mut passing: FxHashMap<String, Vec<(Option<Place>, String)>> = FxHashMap::default();
             for rule in links.rules.iter().filter(|r| r.verb == RuleVerb::Deny) {
                 let commands = vocabularies.iter().flat_map(|&v| &engine.vocabularies[v].commands);
-                let passing = commands.filter_map(|c| widened(&rule.pattern, &c.pattern)).find_map(|wide| {
-                    let wide = Automaton::build(&engine.alphabet, &[&wide]).ok()?;
-                    let mut example = None;
-                    explore(
-                        &engine.alphabet,
-                        &[&wide, &compiled.automaton],
-                        |s| !is_dead(s[0]),
-                        |states, line| {
-                            let decided = compiled.automaton.accepted(states[1]);
-                            let passes =
-                                decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.rules[r as usize].0 == RuleVerb::Allow);
-                            // What an earlier rule lets through, the deny was never meant to catch.
-                            let is_later = decided.is_none_or(|r| links.rules[r as usize].text.place > rule.text.place);
-                            if wide.accepted(states[0]).is_some() && passes && is_later {
-                                example = Some(zest_command::line::join(line.map(|s| engine.alphabet.example(s))));
-                                return ControlFlow::Break(());
-                            }
-                            ControlFlow::Continue(())
-                        },
-                    );
-                    example
+                let example = commands.filter_map(|c| widened(&rule.pattern, &c.pattern)).find_map(|wide| {
+                    let passing = passing.entry(wide.to_string()).or_insert_with(|| self.passing(set, &wide));
+                    // What an earlier rule lets through, the deny was never meant to catch.
+                    passing.iter().find(|(by, _)| by.is_none_or(|by| by > rule.text.place)).map(|(_, example)| example.clone())
                 });
-                if let Some(example) = passing {
+                if let Some(example) = example {
                     found.push((rule.text.place, visible(&rule.text.value), example));
                 }
             }
@@ -119,6 +104,30 @@ impl Review<'_, '_> {
                     .help("write `{word}`, or `...` at the end, so that it catches whatever the device takes"),
             );
         }
+    }
+
+    /// Returns lines of a pattern that a set lets pass, one for each rule that does, and one for where no rule decides: the shortest
+    /// lines, in their order.
+    fn passing(&self, set: SetId, pattern: &Pattern) -> Vec<(Option<Place>, String)> {
+        let engine = self.engine;
+        let (compiled, links) = (&engine.sets[set.index()], &engine.estate.sets[set.index()]);
+        let Ok(own) = Automaton::build(&engine.alphabet, &[pattern]) else { return Vec::new() };
+        let (mut passing, mut seen) = (Vec::new(), FxHashSet::default());
+        explore(
+            &engine.alphabet,
+            &[&own, &compiled.automaton],
+            |s| !is_dead(s[0]),
+            |states, line| {
+                let decided = compiled.automaton.accepted(states[1]);
+                let passes = decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.rules[r as usize].0 == RuleVerb::Allow);
+                if own.accepted(states[0]).is_some() && passes && seen.insert(decided) {
+                    let line = zest_command::line::join(line.map(|s| engine.alphabet.example(s)));
+                    passing.push((decided.map(|r| links.rules[r as usize].text.place), line));
+                }
+                ControlFlow::Continue(())
+            },
+        );
+        passing
     }
 
     fn session(&mut self, number: usize, standing: &Standing, device: &Device, place: Place) {
@@ -270,22 +279,10 @@ impl Review<'_, '_> {
         let mut reported = FxHashSet::default();
         let mut matching: FxHashSet<Place> = FxHashSet::default();
         let mut silent: Vec<(SetId, usize)> = Vec::new();
-        let known: Vec<Option<Automaton>> = engine
-            .vocabularies
-            .iter()
-            .map(|v| Automaton::build(&engine.alphabet, &v.commands.iter().map(|c| &c.pattern).collect::<Vec<_>>()).ok())
-            .collect();
         for (&set, vocabularies) in vocabularies_of {
             for (index, rule) in engine.estate.sets[set.index()].rules.iter().enumerate() {
-                let Ok(own) = Automaton::build(&engine.alphabet, &[&rule.pattern]) else { continue };
-                let meets = vocabularies.iter().filter_map(|&v| known[v].as_ref()).any(|vocabulary| {
-                    let both = |s: &[u32]| !is_dead(s[0]) && !is_dead(s[1]);
-                    let met = explore(&engine.alphabet, &[&own, vocabulary], both, |states, _| {
-                        let is_met = own.accepted(states[0]).is_some() && vocabulary.accepted(states[1]).is_some();
-                        if is_met { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
-                    });
-                    met != Explored::Fully
-                });
+                let mut commands = vocabularies.iter().flat_map(|&v| &engine.vocabularies[v].commands);
+                let meets = commands.any(|command| engine.alphabet.overlap(&rule.pattern, &command.pattern));
                 if meets {
                     matching.insert(rule.text.place);
                 } else {
