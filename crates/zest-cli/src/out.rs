@@ -64,6 +64,13 @@ pub(crate) fn add(text: fmt::Arguments<'_>) {
     let _ = WAITING.lock().unwrap_or_else(std::sync::PoisonError::into_inner).write_fmt(text);
 }
 
+/// Writes bytes without colours, after what was collected.
+pub(crate) fn write(bytes: &[u8]) -> Result<(), NotWritten> {
+    flush()?;
+    let mut out = std::io::stdout().lock();
+    out.write_all(bytes).and_then(|()| out.flush()).map_err(NotWritten)
+}
+
 /// Writes what was collected.
 pub(crate) fn flush() -> Result<(), NotWritten> {
     let text = std::mem::take(&mut *WAITING.lock().unwrap_or_else(std::sync::PoisonError::into_inner));

@@ -12,7 +12,7 @@ use super::{line, selection};
 use crate::args::Ask;
 use crate::exit::Exit;
 use crate::format::{add, data};
-use crate::out::{complain, flush, put};
+use crate::out::{complain, put, write};
 use crate::{progress, render, unknown};
 
 /// The longest question that is read in a batch, in bytes.
@@ -96,6 +96,8 @@ pub(crate) const fn exit_of(verdict: Verdict) -> Exit {
 
 /// How many bytes of questions are answered before anything is written.
 const BLOCK: usize = 1 << 18;
+/// About as long as most replies are, in bytes.
+const USUAL_REPLY: usize = 2 << 10;
 /// From how many questions on it pays to use all processors.
 const MANY: usize = 64;
 
@@ -127,23 +129,22 @@ fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
         bar.inc(block.iter().map(|(_, line)| line.len() as u64 + 1).sum());
         for (replies, exit) in answered(engine, args, &block, workers) {
             worst = worse(worst, exit);
-            put!("{replies}");
+            write(&replies)?;
         }
-        flush()?;
     }
     bar.finish_and_clear();
     Ok(worst)
 }
 
 /// Answers some lines: the replies of each part, in their order, and the worst of its exits.
-fn answered(engine: &Engine, args: &Ask, block: &[Asked], workers: usize) -> Vec<(String, Exit)> {
+fn answered(engine: &Engine, args: &Ask, block: &[Asked], workers: usize) -> Vec<(Vec<u8>, Exit)> {
     let each = |part: &[Asked]| {
-        let (mut replies, mut worst) = (Vec::new(), Exit::Nothing);
+        let (mut replies, mut worst) = (Vec::with_capacity(part.len() * USUAL_REPLY), Exit::Nothing);
         for (number, line) in part {
             worst = worse(worst, reply(engine, args, *number, line, &mut replies));
             replies.push(b'\n');
         }
-        (String::from_utf8(replies).expect("JSON is text"), worst)
+        (replies, worst)
     };
     if block.len() < MANY || workers == 1 {
         return vec![each(block)];
@@ -151,7 +152,7 @@ fn answered(engine: &Engine, args: &Ask, block: &[Asked], workers: usize) -> Vec
     std::thread::scope(|scope| {
         let parts: Vec<_> = block.chunks(block.len().div_ceil(workers)).map(|part| scope.spawn(|| each(part))).collect();
         let join =
-            |part: std::thread::ScopedJoinHandle<'_, (String, Exit)>| part.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
+            |part: std::thread::ScopedJoinHandle<'_, (Vec<u8>, Exit)>| part.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
         parts.into_iter().map(join).collect()
     })
 }
