@@ -1,5 +1,6 @@
 //! The rules of PostgreSQL 15.
 
+mod about_roles;
 mod acl;
 mod catalog;
 mod difference;

@@ -27,6 +27,8 @@ pub(crate) enum Need {
     Member { role: String, of: String, why: String },
     /// The right to pass on the membership of a role.
     Admin { role: String, of: String },
+    /// All rights of another role, through memberships that inherit.
+    Rights { role: String, of: String },
 }
 
 impl Need {
@@ -56,9 +58,11 @@ impl Need {
     fn of(&self, other: &str) -> Self {
         let mut need = self.clone();
         match &mut need {
-            Self::Object { role, .. } | Self::Switch { role, .. } | Self::Member { role, .. } | Self::Admin { role, .. } => {
-                other.clone_into(role)
-            }
+            Self::Object { role, .. }
+            | Self::Switch { role, .. }
+            | Self::Member { role, .. }
+            | Self::Admin { role, .. }
+            | Self::Rights { role, .. } => other.clone_into(role),
         }
         need
     }
@@ -179,11 +183,20 @@ impl Need {
             Self::Admin { role, of } => {
                 let state = catalog.state();
                 let creates = state.roles.get(role).is_some_and(|r| r.create_role) && !state.is_superuser(of);
-                let passes = |r: &String| state.roles.get(r).is_some_and(|r| r.member_of.get(of) == Some(&true));
+                // Nobody but a superuser makes somebody a member of a superuser.
+                let passes = |r: &String| !state.is_superuser(of) && state.roles.get(r).is_some_and(|r| r.member_of.get(of) == Some(&true));
                 if state.is_superuser(role) || creates || state.roles_of(role, false).iter().any(passes) {
                     pass(format!("`{}` may pass on the membership of `{}`", visible(role), visible(of)), None)
                 } else {
                     fail(Refusal::NoAdminOption, format!("`{}` may not pass on the membership of `{}`", visible(role), visible(of)))
+                }
+            }
+            Self::Rights { role, of } => {
+                let (shown, other) = (visible(role), visible(of));
+                if catalog.role(role).zip(catalog.role(of)).is_some_and(|(role, of)| catalog.has_role(role, of)) {
+                    pass(format!("`{shown}` has all rights of `{other}`"), None)
+                } else {
+                    fail(Refusal::NoPrivilege, format!("`{shown}` does not have the rights of `{other}`, which only its members inherit"))
                 }
             }
         }

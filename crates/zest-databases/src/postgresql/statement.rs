@@ -10,6 +10,7 @@ use sqlparser::ast::{
 };
 
 use super::Column;
+use super::about_roles;
 use super::catalog::{Catalog, Want};
 use super::need::{Demand, Need};
 use super::object::ObjectName;
@@ -75,7 +76,7 @@ const BUILT_IN_TYPES: &[&str] = &[
 ];
 
 /// Settings that everybody may set and see.
-const OPEN: &[&str] = &[
+pub(crate) const OPEN: &[&str] = &[
     "application_name",
     "client_encoding",
     "client_min_messages",
@@ -102,6 +103,9 @@ struct Circumstances {
 
 /// Derives what a statement needs when `current` runs it in a session of `session`.
 pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
+    if let Some(needs) = about_roles::needs(catalog.state(), (session, current), text) {
+        return Ok(needs);
+    }
     with_statements(Dialect::Postgresql, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
         Ok(needs_of(catalog, (session, current), text, statement))
@@ -817,17 +821,6 @@ impl Deriver<'_> {
                 }
             }
             Statement::CreateDatabase { .. } => self.switch("create-database"),
-            Statement::CreateRole(create) => {
-                let strong = create.superuser == Some(true) || create.replication == Some(true) || create.bypassrls == Some(true);
-                self.switch(if strong { "superuser" } else { "create-role" });
-                self.roles(create.in_role.iter().chain(&create.in_group));
-            }
-            Statement::AlterRole { name, .. } => {
-                let role = fold(Dialect::Postgresql, name);
-                let strong = self.catalog.state().is_superuser(&role);
-                self.switch(if strong { "superuser" } else { "create-role" });
-                self.undecided.push("which switches the change touches".to_owned());
-            }
             Statement::AlterTable(alter) => self.alter_table(&alter.name, &alter.operations),
             Statement::AlterView(alter) => {
                 let view = self.existing(&alter.name, RELATIONS);
@@ -871,8 +864,6 @@ impl Deriver<'_> {
             }
             Statement::Grant(grant) => self.grant(&grant.privileges, grant.objects.as_ref(), grant.granted_by.is_some()),
             Statement::Revoke(revoke) => self.grant(&revoke.privileges, revoke.objects.as_ref(), revoke.granted_by.is_some()),
-            Statement::GrantRole(grant) => self.roles(grant.roles.iter()),
-            Statement::RevokeRole(revoke) => self.roles(revoke.roles.iter()),
             Statement::Set(Set::SetRole { role_name: Some(name), .. }) => {
                 let of = fold(Dialect::Postgresql, name);
                 if of != "none" {
@@ -1038,12 +1029,6 @@ impl Deriver<'_> {
                     self.own(Some(schema));
                     continue;
                 }
-                ObjectType::Role | ObjectType::User | ObjectType::Group => {
-                    let role = table_name(Dialect::Postgresql, name).join(".");
-                    let strong = self.catalog.state().is_superuser(&role);
-                    self.switch(if strong { "superuser" } else { "create-role" });
-                    continue;
-                }
                 _ => {
                     self.undecided.push(format!("DROP {object_type} is not followed"));
                     continue;
@@ -1080,17 +1065,6 @@ impl Deriver<'_> {
                 self.early.push(Need::Object { role: self.role.clone(), object: one.clone(), demand });
             }
             _ => self.undecided.push(format!("which routine `{}` is meant", parts.join("."))),
-        }
-    }
-
-    fn roles<'i>(&mut self, roles: impl Iterator<Item = &'i sqlparser::ast::Ident>) {
-        for role in roles {
-            let of = fold(Dialect::Postgresql, role);
-            if !self.catalog.state().knows_role(&of) {
-                self.undecided.push(format!("no role is named `{of}`"));
-                continue;
-            }
-            self.early.push(Need::Admin { role: self.role.clone(), of });
         }
     }
 
