@@ -1,6 +1,6 @@
 //! The rules of PostgreSQL 15.
 
-mod about_roles;
+mod about_rights;
 mod acl;
 mod catalog;
 mod difference;

@@ -4,13 +4,13 @@
 use std::collections::BTreeSet;
 
 use sqlparser::ast::{
-    Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, DataType,
+    Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, DataType, FunctionDesc,
     FunctionReturnType, GrantObjects, LockTableMode, ObjectName as Written, ObjectType, Owner, Privileges as Listed, SchemaName, Set,
     Statement, TableConstraint,
 };
 
 use super::Column;
-use super::about_roles;
+use super::about_rights;
 use super::catalog::{Catalog, Want};
 use super::need::{Demand, Need};
 use super::object::ObjectName;
@@ -103,7 +103,7 @@ struct Circumstances {
 
 /// Derives what a statement needs when `current` runs it in a session of `session`.
 pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
-    if let Some(needs) = about_roles::needs(catalog.state(), (session, current), text) {
+    if let Some(needs) = about_rights::needs(catalog.state(), (session, current), text) {
         return Ok(needs);
     }
     with_statements(Dialect::Postgresql, text, false, |read| {
@@ -315,6 +315,7 @@ impl Deriver<'_> {
     }
 }
 
+const ROUTINES: &[Class] = &[Class::Function, Class::Procedure];
 const RELATIONS: &[Class] = &[Class::Table, Class::View, Class::MaterialisedView, Class::Sequence];
 
 /// Rows
@@ -828,13 +829,7 @@ impl Deriver<'_> {
             }
             Statement::Drop { object_type, names, cascade, if_exists, .. } => self.drop(*object_type, names, *cascade, *if_exists),
             Statement::DropFunction(drop) => {
-                for described in &drop.func_desc {
-                    let types = described
-                        .args
-                        .as_ref()
-                        .map(|a| a.iter().map(|x| x.data_type.to_string().to_lowercase()).collect::<Vec<_>>().join(", "));
-                    self.drop_routine(&described.name, types.as_deref());
-                }
+                drop.func_desc.iter().for_each(|described| self.drop_routine(described));
             }
             Statement::RefreshMaterializedView(refresh) => {
                 let view = self.existing(&refresh.name, RELATIONS);
@@ -1046,49 +1041,86 @@ impl Deriver<'_> {
         }
     }
 
-    fn drop_routine(&mut self, name: &Written, types: Option<&str>) {
-        let parts = table_name(Dialect::Postgresql, name);
+    fn drop_routine(&mut self, described: &FunctionDesc) {
+        if let Some(object) = self.routine(described, &[Class::Function]) {
+            let demand = Demand::Owner { or_of_schema: true };
+            self.early.push(Need::Object { role: self.role.clone(), object, demand });
+        }
+    }
+
+    /// Finds a routine by its name, and by the types of its arguments where they are written.
+    fn routine(&mut self, described: &FunctionDesc, classes: &[Class]) -> Option<ObjectName> {
+        let parts = table_name(Dialect::Postgresql, &described.name);
+        let types =
+            described.args.as_ref().map(|a| a.iter().map(|x| x.data_type.to_string().to_lowercase()).collect::<Vec<_>>().join(", "));
         let fits = |n: &&ObjectName| {
-            n.class.is_routine()
+            classes.contains(&n.class)
                 && n.parts.ends_with(&parts)
-                && types.is_none_or(|t| {
+                && types.as_deref().is_none_or(|t| {
                     n.arguments.as_deref().is_some_and(|a| a.replace(' ', "") == t.replace(' ', "").replace("int,", "integer,"))
                 })
         };
         let found: Vec<ObjectName> = self.catalog.objects().iter().filter(fits).cloned().collect();
-        match found.as_slice() {
-            [one] => {
-                if let [schema, _] = parts.as_slice() {
-                    self.use_schema(schema);
-                }
-                let demand = Demand::Owner { or_of_schema: true };
-                self.early.push(Need::Object { role: self.role.clone(), object: one.clone(), demand });
-            }
-            _ => self.undecided.push(format!("which routine `{}` is meant", parts.join("."))),
+        let [one] = found.as_slice() else {
+            self.undecided.push(format!("which routine `{}` is meant", parts.join(".")));
+            return None;
+        };
+        if let [schema, _] = parts.as_slice() {
+            self.use_schema(schema);
+        } else if !self.path().iter().any(|schema| one.schema() == Some(schema) && self.may_look_into(schema)) {
+            self.undecided.push(format!("nothing called `{}` is found in the search path", parts.join(".")));
+            return None;
         }
+        Some(one.clone())
+    }
+
+    /// Returns all objects of some classes in schemas, which must be open.
+    fn all_in(&mut self, schemas: &[Written], classes: &[Class]) -> Vec<ObjectName> {
+        let mut all = Vec::new();
+        for schema in schemas {
+            let schema = table_name(Dialect::Postgresql, schema).join(".");
+            if self.catalog.object(&ObjectName::new(Class::Schema, &[&schema])).is_none() {
+                self.undecided.push(format!("no schema `{schema}` is in the inventory"));
+                continue;
+            }
+            self.use_schema(&schema);
+            let is_there = |object: &&ObjectName| classes.contains(&object.class) && object.schema() == Some(&schema);
+            all.extend(self.catalog.objects().iter().filter(is_there).cloned());
+        }
+        all
+    }
+
+    /// Finds what is granted on.
+    fn granted_on(&mut self, objects: Option<&GrantObjects>) -> Option<Vec<ObjectName>> {
+        let mut routines = |list: &[FunctionDesc], classes| list.iter().filter_map(|described| self.routine(described, classes)).collect();
+        Some(match objects? {
+            GrantObjects::Tables(names) => names.iter().filter_map(|name| self.existing(name, RELATIONS)).collect(),
+            GrantObjects::Sequences(names) => names.iter().filter_map(|name| self.existing(name, &[Class::Sequence])).collect(),
+            GrantObjects::Schemas(names) => {
+                names.iter().map(|name| ObjectName::new(Class::Schema, &[&table_name(Dialect::Postgresql, name).join(".")])).collect()
+            }
+            GrantObjects::Databases(names) => names.iter().map(|_| ObjectName::database()).collect(),
+            GrantObjects::AllTablesInSchema { schemas } => self.all_in(schemas, &[Class::Table, Class::View, Class::MaterialisedView]),
+            GrantObjects::AllSequencesInSchema { schemas } => self.all_in(schemas, &[Class::Sequence]),
+            GrantObjects::AllFunctionsInSchema { schemas } => self.all_in(schemas, &[Class::Function]),
+            GrantObjects::AllProceduresInSchema { schemas } => self.all_in(schemas, &[Class::Procedure]),
+            GrantObjects::AllRoutinesInSchema { schemas } => self.all_in(schemas, ROUTINES),
+            GrantObjects::Functions(list) => routines(list, &[Class::Function]),
+            GrantObjects::Procedures(list) => routines(list, &[Class::Procedure]),
+            GrantObjects::Routines(list) => routines(list, ROUTINES),
+            _ => return None,
+        })
     }
 
     fn grant(&mut self, privileges: &Listed, objects: Option<&GrantObjects>, by_another: bool) {
         if by_another {
             self.undecided.push("GRANTED BY".to_owned());
         }
-        let (names, classes): (&[Written], &[Class]) = match objects {
-            Some(GrantObjects::Tables(names)) => (names, RELATIONS),
-            Some(GrantObjects::Sequences(names)) => (names, &[Class::Sequence]),
-            Some(GrantObjects::Schemas(names)) => (names, &[Class::Schema]),
-            Some(GrantObjects::Databases(names)) => (names, &[Class::Database]),
-            _ => {
-                self.undecided.push("a form of GRANT or REVOKE that is not followed".to_owned());
-                return;
-            }
+        let Some(objects) = self.granted_on(objects) else {
+            self.undecided.push("a form of GRANT or REVOKE that is not followed".to_owned());
+            return;
         };
-        for name in names {
-            let object = match classes {
-                [Class::Schema] => Some(ObjectName::new(Class::Schema, &[&table_name(Dialect::Postgresql, name).join(".")])),
-                [Class::Database] => Some(ObjectName::database()),
-                _ => self.existing(name, classes),
-            };
-            let Some(object) = object else { continue };
+        for object in objects {
             let applicable = object.class.applicable();
             let (mut any, mut columns) = (Privileges::NONE, Vec::new());
             match privileges {

@@ -1,4 +1,5 @@
-//! Statements about roles, and what the server checks for them (`user.c` of version 15).
+//! Statements about roles, and grants on types, languages and foreign servers: what the server checks for them (`user.c` and
+//! `aclchk.c` of version 15).
 //!
 //! The parser of SQL reads few of their forms, so they have a grammar of their own over its words. A text that is none of them, or goes
 //! on in a way that is not known here, is left to that parser.
@@ -6,12 +7,14 @@
 use sqlparser::dialect::PostgreSqlDialect;
 use sqlparser::tokenizer::{Token, Tokenizer};
 
-use super::need::Need;
+use super::catalog::Want;
+use super::need::{Demand, Need};
 use super::object::ObjectName;
+use super::privilege::{Class, Privilege, Privileges};
 use super::state::State;
 use super::statement::OPEN;
-use crate::database::Needs;
 use crate::database::not_modelled::looked_at_on_server;
+use crate::database::{Needs, On};
 
 /// A role as a statement names it.
 #[derive(Debug)]
@@ -65,6 +68,13 @@ enum About {
         members: Vec<Named>,
         by: Option<Named>,
         is_grant: bool,
+    },
+    /// A grant on objects, or its revocation: names without their quotes, one part or two.
+    Grant {
+        class: Class,
+        privileges: Option<Vec<String>>,
+        names: Vec<Vec<String>>,
+        by: Option<Named>,
     },
     /// What some roles own, given to another or dropped.
     Owned {
@@ -150,6 +160,12 @@ impl Checks<'_> {
                     _ => {}
                 }
             }
+            About::Grant { class, privileges, names, by } => {
+                if by.as_ref().is_some_and(|by| self.name(by) != self.current) {
+                    self.undecided.push("what another grantor may give".to_owned());
+                }
+                self.grant(*class, privileges.as_deref(), names);
+            }
             About::Owned { by, to } => {
                 for role in by.iter().chain(to) {
                     if let Some(of) = self.known(role) {
@@ -160,6 +176,34 @@ impl Checks<'_> {
                     self.each_owned(by, to.is_some());
                 }
             }
+        }
+    }
+
+    fn grant(&mut self, class: Class, privileges: Option<&[String]>, names: &[Vec<String>]) {
+        let applicable = class.applicable();
+        let wanted: Option<Privileges> = privileges.map_or(Some(applicable), |list| {
+            list.iter()
+                .map(|word| applicable.iter().find(|privilege| privilege.word() == word))
+                .collect::<Option<Vec<Privilege>>>()
+                .map(|list| list.into_iter().collect())
+        });
+        let Some(any) = wanted else {
+            self.undecided.push(format!("a privilege that a {} does not have", class.word()));
+            return;
+        };
+        for name in names {
+            let parts: Vec<&str> = name.iter().map(String::as_str).collect();
+            let object = ObjectName::new(class, &parts);
+            if !self.state.objects.contains_key(&object) {
+                self.undecided.push(format!("`{object}` is not in the inventory by this name"));
+                continue;
+            }
+            if let (true, [schema, _]) = (class.is_in_schema(), parts.as_slice()) {
+                let schema = ObjectName::new(Class::Schema, &[schema]);
+                self.list.push(Need::privilege(self.current, &schema, Privilege::Usage, On::Object));
+            }
+            let demand = Demand::Privilege { any, on: On::Object, want: Want::GrantOption };
+            self.list.push(Need::Object { role: self.current.to_owned(), object, demand });
         }
     }
 
@@ -336,6 +380,15 @@ impl Words {
                 return None;
             }
         }
+        if !is_grant && self.is("grant") && self.is_then("option") {
+            self.at += 2;
+            return self.takes("for").then(|| self.grant(is_grant))?;
+        }
+        let begin = self.at;
+        if let Some(grant) = self.grant(is_grant) {
+            return Some(grant);
+        }
+        self.at = begin;
         let roles = self.list()?;
         let members = self.takes(if is_grant { "to" } else { "from" }).then(|| self.list())??;
         if is_grant && self.takes("with") && !(self.takes("admin") && self.takes("option")) {
@@ -346,6 +399,62 @@ impl Words {
             self.takes_any(&["cascade", "restrict"]);
         }
         Some(About::Membership { roles, members, by, is_grant })
+    }
+
+    /// Reads a grant on what has no columns: the parser of SQL reads the others.
+    fn grant(&mut self, is_grant: bool) -> Option<About> {
+        let privileges = if self.takes("all") {
+            self.takes("privileges");
+            None
+        } else {
+            let mut list = vec![self.name()?];
+            while self.takes_token(&Token::Comma) {
+                list.push(self.name()?);
+            }
+            Some(list)
+        };
+        if !self.takes("on") {
+            return None;
+        }
+        let class = match () {
+            () if self.takes_any(&["type", "domain"]) => Class::Type,
+            () if self.takes("language") => Class::Language,
+            () if self.takes("foreign") && self.takes("server") => Class::Server,
+            () if self.takes("data") && self.takes("wrapper") => Class::Wrapper,
+            () => return None,
+        };
+        let mut names = Vec::new();
+        loop {
+            let mut name = vec![self.name()?];
+            while self.takes_token(&Token::Period) {
+                name.push(self.name()?);
+            }
+            names.push(name);
+            if !self.takes_token(&Token::Comma) {
+                break;
+            }
+        }
+        if !self.takes(if is_grant { "to" } else { "from" }) {
+            return None;
+        }
+        loop {
+            // Whom it is given to is not checked; everybody may be one of them.
+            if self.is("group") && matches!(self.tokens.get(self.at + 1), Some(Token::Word(_))) {
+                self.at += 1;
+            }
+            self.named()?;
+            if !self.takes_token(&Token::Comma) {
+                break;
+            }
+        }
+        if is_grant && self.takes("with") && !(self.takes("grant") && self.takes("option")) {
+            return None;
+        }
+        let by = if self.takes("granted") { Some(self.takes("by").then(|| self.named())??) } else { None };
+        if !is_grant {
+            self.takes_any(&["cascade", "restrict"]);
+        }
+        Some(About::Grant { class, privileges, names, by })
     }
 
     fn alter(&mut self) -> Option<About> {
