@@ -1,0 +1,137 @@
+//! Statements about roles and rights on PostgreSQL 15, row by row; `zest-bridges` holds more of them against the server.
+
+use std::sync::LazyLock;
+
+use zest_ledger::ask::{Refusal, Verdict};
+use zest_ledger::{Engine, Question};
+
+use crate::support::engine;
+
+static ENGINE: LazyLock<Engine> = LazyLock::new(|| {
+    engine(
+        "[users.root]\nproofs = ['password']\n[users.maker]\nproofs = ['password']\n[users.clerk]\nproofs = ['password']\n\
+         [users.copier]\nproofs = ['password']\n[users.lender]\nproofs = ['password']\n\
+         [systems.db]\nkind = 'postgresql'\n\
+         [databases.db]\nowner = 'lender'\n\
+         [databases.db.accounts]\nroot = { may = ['superuser'] }\nmaker = { may = ['create-role'] }\nclerk = { member-of = ['desk'] }\n\
+         copier = { may = ['replication'] }\nlender = { administers = ['desk', 'root'], member-of = ['desk'] }\n\
+         [databases.db.roles]\ndesk = {}\n'Odd \"one' = {}\nstrong = { may = ['superuser'] }\n\
+         [databases.db.objects]\n'schema s' = { owner = 'lender' }\n'type s.t' = { owner = 'lender' }\n'language plpgsql' = {}\n\
+         'function s.f(integer)' = { owner = 'lender' }\n'table s.one' = { owner = 'lender', columns = { id = 'integer' } }\n\
+         'table s.two' = { owner = 'desk', columns = { id = 'integer' } }\n",
+    )
+});
+
+fn refused(account: &str, statement: &str) -> Option<Refusal> {
+    let answer = ENGINE.decide(&Question::statement(account, "db", statement));
+    assert_eq!(answer.refusal.is_none(), answer.verdict == Verdict::Allowed, "{account}: {statement}");
+    answer.refusal
+}
+
+#[test]
+fn each_statement_needs_what_the_server_checks() {
+    use Refusal::{NoAdminOption, NoGrantOption, NoPrivilege, NotDecided, NotOwner, SchemaShut, StatementUnreadable, SwitchOff};
+    for (account, statement, expected) in [
+        // Membership: the option on the role, or the switch for roles; of a superuser only superusers.
+        ("lender", "GRANT desk TO clerk", None),
+        ("lender", "grant DESK to clerk with admin option granted by current_user", None),
+        ("clerk", "GRANT desk TO clerk", Some(NoAdminOption)),
+        ("maker", "GRANT desk TO clerk", None),
+        ("maker", "GRANT strong TO clerk", Some(NoAdminOption)),
+        ("lender", "GRANT root TO clerk", Some(NoAdminOption)),
+        ("root", "GRANT root TO clerk", None),
+        ("lender", "GRANT desk TO clerk GRANTED BY root", Some(SwitchOff)),
+        ("root", "GRANT desk TO clerk GRANTED BY lender", None),
+        ("lender", "REVOKE ADMIN OPTION FOR desk FROM clerk CASCADE", None),
+        ("lender", "REVOKE desk FROM clerk GRANTED BY root", Some(NotDecided)),
+        ("lender", "GRANT desk TO nobody_here", Some(NotDecided)),
+        ("lender", "GRANT \"DESK\" TO clerk", Some(NotDecided)),
+        ("maker", "GRANT \"Odd \"\"one\" TO clerk", None),
+        ("maker", "GRANT pg_database_owner TO clerk", Some(NotDecided)),
+        // Making and changing roles.
+        ("maker", "CREATE ROLE extra NOSUPERUSER IN ROLE desk", None),
+        ("maker", "CREATE ROLE extra IN ROLE strong", Some(NoAdminOption)),
+        ("maker", "CREATE ROLE extra SUPERUSER", Some(SwitchOff)),
+        ("maker", "CREATE USER extra BYPASSRLS", Some(SwitchOff)),
+        ("maker", "CREATE ROLE desk", Some(NotDecided)),
+        ("maker", "CREATE ROLE pg_mine", Some(NotDecided)),
+        ("clerk", "CREATE ROLE extra", Some(SwitchOff)),
+        ("clerk", "ALTER ROLE clerk PASSWORD 'x'", None),
+        ("clerk", "ALTER USER current_user WITH ENCRYPTED PASSWORD 'x'", None),
+        ("clerk", "ALTER ROLE clerk PASSWORD 'x' NOLOGIN", Some(SwitchOff)),
+        ("clerk", "ALTER ROLE desk PASSWORD 'x'", Some(SwitchOff)),
+        ("copier", "ALTER ROLE copier PASSWORD 'x'", Some(SwitchOff)),
+        ("maker", "ALTER ROLE copier PASSWORD 'x'", Some(SwitchOff)),
+        ("maker", "ALTER ROLE strong LOGIN", Some(SwitchOff)),
+        ("maker", "ALTER ROLE clerk NOBYPASSRLS", Some(SwitchOff)),
+        ("maker", "ALTER ROLE clerk CREATEROLE CONNECTION LIMIT -1 VALID UNTIL 'infinity'", None),
+        ("maker", "ALTER ROLE pg_monitor LOGIN", Some(NotDecided)),
+        ("lender", "ALTER GROUP desk ADD USER clerk", Some(SwitchOff)),
+        ("maker", "ALTER GROUP desk DROP USER clerk", None),
+        ("maker", "ALTER ROLE desk RENAME TO bench", None),
+        ("maker", "ALTER ROLE maker RENAME TO bench", Some(NotDecided)),
+        ("maker", "ALTER ROLE desk RENAME TO clerk", Some(NotDecided)),
+        ("maker", "DROP ROLE IF EXISTS nobody_here, clerk", None),
+        ("maker", "DROP ROLE clerk, strong", Some(SwitchOff)),
+        ("maker", "DROP USER maker", Some(NotDecided)),
+        // Settings for later sessions.
+        ("clerk", "ALTER ROLE clerk SET search_path = s, public", None),
+        ("clerk", "ALTER ROLE clerk SET log_statement = 'none'", Some(NotDecided)),
+        ("root", "ALTER ROLE clerk SET log_statement = 'none'", None),
+        ("clerk", "ALTER ROLE desk RESET ALL", Some(SwitchOff)),
+        ("maker", "ALTER ROLE ALL SET work_mem = '8MB'", Some(SwitchOff)),
+        ("lender", "ALTER DATABASE db SET search_path TO s", None),
+        ("clerk", "ALTER DATABASE db RESET ALL", Some(NotOwner)),
+        ("lender", "ALTER DATABASE other SET search_path TO s", Some(NotDecided)),
+        // What roles own.
+        ("lender", "REASSIGN OWNED BY desk TO lender", None),
+        ("lender", "REASSIGN OWNED BY lender TO desk", Some(NotDecided)),
+        ("clerk", "REASSIGN OWNED BY desk TO lender", Some(NoPrivilege)),
+        ("clerk", "DROP OWNED BY lender", Some(NoPrivilege)),
+        ("clerk", "DROP OWNED BY desk CASCADE", Some(NotDecided)),
+        ("root", "DROP OWNED BY desk, clerk", None),
+        // Objects: all of a schema at once, routines, and what has no columns.
+        ("lender", "GRANT SELECT ON ALL TABLES IN SCHEMA s TO clerk", None),
+        ("clerk", "GRANT SELECT ON ALL TABLES IN SCHEMA s TO clerk", Some(SchemaShut)),
+        ("lender", "GRANT SELECT ON ALL TABLES IN SCHEMA nowhere TO clerk", Some(NotDecided)),
+        ("lender", "GRANT EXECUTE ON FUNCTION s.f(integer) TO clerk", None),
+        ("clerk", "GRANT EXECUTE ON ALL ROUTINES IN SCHEMA s TO clerk", Some(SchemaShut)),
+        ("lender", "GRANT EXECUTE ON PROCEDURE s.f(integer) TO clerk", Some(NotDecided)),
+        ("lender", "GRANT USAGE ON TYPE s.t TO clerk WITH GRANT OPTION", None),
+        ("lender", "REVOKE GRANT OPTION FOR ALL PRIVILEGES ON DOMAIN s.t FROM PUBLIC", None),
+        ("clerk", "GRANT USAGE ON TYPE s.t TO clerk", Some(SchemaShut)),
+        ("clerk", "GRANT USAGE ON LANGUAGE plpgsql TO clerk", Some(NoGrantOption)),
+        ("lender", "GRANT SELECT ON TYPE s.t TO clerk", Some(NotDecided)),
+        ("lender", "GRANT USAGE ON TYPE t TO clerk", Some(NotDecided)),
+        // Nothing is dropped: what follows, or is not known, is read by nobody.
+        ("maker", "GRANT desk TO clerk; DROP ROLE root", Some(StatementUnreadable)),
+        ("maker", "CREATE ROLE extra; GRANT root TO extra", Some(StatementUnreadable)),
+        ("clerk", "ALTER ROLE clerk SET work_mem = '1MB'; ALTER ROLE root NOLOGIN", Some(StatementUnreadable)),
+    ] {
+        assert_eq!(refused(account, statement), expected, "{account}: {statement}");
+    }
+}
+
+#[test]
+fn a_statement_that_is_cut_is_allowed_only_where_it_is_one_of_its_own() {
+    let whole = [
+        "GRANT desk TO clerk WITH ADMIN OPTION",
+        "CREATE ROLE extra WITH LOGIN PASSWORD 'it''s' CONNECTION LIMIT 3 IN ROLE desk",
+        "ALTER ROLE clerk IN DATABASE postgres SET search_path TO s, \"public\"",
+        "/* a /* b */ c */ ALTER ROLE clerk VALID UNTIL '2027-01-01'",
+        "REVOKE GRANT OPTION FOR ALL PRIVILEGES ON TYPE s.t FROM PUBLIC CASCADE",
+    ];
+    for statement in whole {
+        for end in (0..=statement.len()).filter(|end| statement.is_char_boundary(*end)) {
+            let answer = ENGINE.decide(&Question::statement("clerk", "db", &statement[..end]));
+            // The own setting is the only thing of all these that a clerk may change, and only once it has a value.
+            let is_own_setting = statement[..end].contains("SET search_path TO ");
+            assert!(answer.verdict != Verdict::Allowed || is_own_setting, "{}", &statement[..end]);
+        }
+    }
+    let mut deep = "/*".repeat(10_000);
+    deep.push_str("GRANT desk TO clerk");
+    assert_ne!(ENGINE.decide(&Question::statement("root", "db", &deep)).verdict, Verdict::Allowed);
+    let long = format!("GRANT desk TO {}clerk", "clerk, ".repeat(9_000));
+    assert_eq!(ENGINE.decide(&Question::statement("clerk", "db", &long)).refusal, Some(Refusal::NoAdminOption));
+}
