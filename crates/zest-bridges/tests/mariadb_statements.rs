@@ -229,3 +229,156 @@ fn each_statement_has_the_servers_verdict_and_names_the_servers_object() {
     assert!(all.len() >= 300, "{} statements", all.len());
     assert!(undecided * 10 < counts.total(), "too many statements are not decided");
 }
+
+/// Accounts of which each may do something else with accounts; `plain` nothing, and `holder` only what a role brings.
+const KEEPERS: &str = "
+[systems.m]
+kind = 'mariadb'
+[databases.m]
+not-modelled = ['names are not resolved']
+[databases.m.accounts]
+'maker@%' = {}
+'writer@%' = {}
+'cleaner@%' = {}
+'keeper@%' = {}
+'reader@%' = {}
+'plain@%' = { member-of = ['spare'] }
+'holder@%' = { member-of = ['ring'], default-role = 'ring' }
+'giver@%' = {}
+'victim@%' = {}
+[databases.m.roles]
+ring = {}
+spare = {}
+[databases.m.objects]
+'database d' = {}
+'table d.t' = { columns = { id = 'int' } }
+[[databases.m.grants]]
+allow = ['create user']
+on = 'everything'
+to = ['maker@%', 'ring']
+[[databases.m.grants]]
+allow = ['insert']
+on = 'database mysql'
+to = ['writer@%']
+[[databases.m.grants]]
+allow = ['delete']
+on = 'database mysql'
+to = ['cleaner@%']
+[[databases.m.grants]]
+allow = ['update']
+on = 'database mysql'
+to = ['keeper@%']
+[[databases.m.grants]]
+allow = ['select']
+on = 'database mysql'
+to = ['reader@%']
+[[databases.m.grants]]
+allow = ['select']
+on = 'database d'
+to = ['giver@%']
+regrant = true
+";
+
+const ABOUT_ACCOUNTS: &[&str] = &[
+    "create user extra",
+    "create user extra@localhost identified by 'x'",
+    "create user 'extra'@'10.0.0.1', `other`@`%` identified by 'x' require ssl account lock",
+    "create user if not exists victim",
+    "create or replace user victim@'%' identified via mysql_native_password using ''",
+    "create role extra_role",
+    "create or replace role spare_role",
+    "create role if not exists extra_role with admin current_user",
+    "create role extra_role with admin victim@'%'",
+    "drop user victim",
+    "drop user if exists 'victim'@'%', nobody@localhost",
+    "drop role spare_role",
+    "drop role if exists spare_role, extra_role",
+    "alter user victim identified by 'x'",
+    "alter user if exists 'victim'@'%' account lock",
+    "alter user current_user() identified by ''",
+    "alter user current_user with max_user_connections 90",
+    "rename user victim to 'renamed'@'localhost'",
+    "set password = password('')",
+    "set password for current_user = ''",
+    "set password for current_user() = password('')",
+    "set password for victim = password('x')",
+    "set password for 'victim'@'%' = ''",
+    "set password for 'plain'@'%' = ''",
+    "set password for PLAIN = ''",
+    "set default role none",
+    "set default role none for current_user",
+    "set default role none for victim",
+    "set default role spare",
+    "set default role ring",
+    "show grants",
+    "show grants for current_user",
+    "show grants for current_user()",
+    "show grants for victim",
+    "show grants for 'victim'@'%'",
+    "show grants for plain@'%'",
+    "show grants for ring",
+    "show grants for spare",
+    "show create user",
+    "show create user current_user",
+    "show create user victim",
+    "revoke all privileges, grant option from victim",
+    "revoke all, grant option from 'victim'@'%'",
+    "revoke grant option on d.* from victim",
+    "revoke grant option on *.* from victim",
+    "revoke grant option on d.t from victim",
+];
+
+#[test]
+fn statements_about_accounts_have_the_servers_verdict() {
+    let Some(server) = servers::wanted(servers::mariadb) else { return };
+    let mut users = String::new();
+    let logins = ["maker", "writer", "cleaner", "keeper", "reader", "plain", "holder", "giver", "victim"];
+    logins.iter().for_each(|login| users.push_str(&format!("[users.{login}]\nproofs = ['password']\n")));
+    let estate = Ledger::new().document("m.toml", &format!("{users}{KEEPERS}")).estate().unwrap_or_else(|f| panic!("{f}"));
+    let ledger = state_of(&estate, "m", None).expect("it is there");
+    let mut session = open(&server);
+    clean(&mut session);
+    let steps = session.read().expect("reads").steps_to(&ledger, &root());
+    session.run(&steps).expect("rolled out");
+    let engine = Engine::compile(estate).unwrap_or_else(|f| panic!("{f}"));
+    let address: IpAddr = "127.0.8.1".parse().expect("an address");
+    let (mut counts, mut wrong, mut undecided) = (Counts::default(), Vec::new(), 0);
+    for login in &logins[..8] {
+        for statement in ABOUT_ACCOUNTS {
+            // As it was before.
+            for again in [
+                "DROP USER IF EXISTS extra, extra@localhost, 'extra'@'10.0.0.1', other, 'renamed'@'localhost'",
+                "DROP ROLE IF EXISTS extra_role",
+                "CREATE OR REPLACE USER victim",
+                "CREATE OR REPLACE ROLE spare_role",
+                "GRANT SELECT ON d.* TO victim WITH GRANT OPTION",
+            ] {
+                session.client().query_drop(again).unwrap_or_else(|e| panic!("{again}: {e}"));
+            }
+            for account in ledger.accounts.keys().filter(|a| a.user != "root") {
+                session.client().query_drop(format!("ALTER USER {} IDENTIFIED BY '' ACCOUNT UNLOCK", account.sql())).expect("root may");
+            }
+            session.client().query_drop("SET DEFAULT ROLE ring FOR 'holder'@'%'").expect("root may");
+            let question = Question::statement(login, "m", statement).from(address);
+            let answer = engine.explain(&question);
+            let mut conn = connect(&server, login, &Origin::Address(address)).unwrap_or_else(|e| panic!("{login}: {e}"));
+            let theirs = conn.query_iter(statement).and_then(|mut rows| rows.try_for_each(|row| row.map(drop)));
+            let refused = theirs.as_ref().err().and_then(refusal);
+            if answer.refusal == Some(Refusal::NotDecided) {
+                undecided += 1;
+                continue;
+            }
+            let refuses = answer.verdict == Verdict::Denied;
+            if refuses == refused.is_some() {
+                counts.add(if refuses { "refused by both" } else { "allowed by both" }, 1);
+                continue;
+            }
+            let ours = answer.first_refusal().map_or("allowed".to_owned(), |g| g.text.clone());
+            wrong.push(format!("{login}: {statement}\n    server: {:?}\n    we: {ours}", theirs.err().map(|e| e.to_string())));
+        }
+    }
+    assert!(wrong.is_empty(), "{} disagree:\n{}", wrong.len(), wrong.join("\n"));
+    eprintln!("  {undecided:>9}  not decided from the ledger, and said so");
+    counts.print(&format!("MariaDB, {} statements about accounts under 8 identities", ABOUT_ACCOUNTS.len()));
+    assert!(undecided * 20 < counts.total(), "too many statements are not decided");
+}

@@ -24,7 +24,9 @@ pub(super) fn place(server: &Server, need: &Need, view: &View<'_>) -> Option<Pla
     match need {
         Need::Table { object, .. } | Need::Routine { object, .. } => server.places.objects.get(object).copied(),
         Need::Activate { role } | Need::Admin { role } => server.places.holders.get(&Holder::Role(role.clone())).copied(),
-        Need::Database { .. } | Need::Global { .. } | Need::PassOn { .. } | Need::Open { .. } => place_of(server, view.account()),
+        Need::Database { .. } | Need::Global { .. } | Need::PassOn { .. } | Need::Open { .. } | Need::Accounts { .. } => {
+            place_of(server, view.account())
+        }
     }
 }
 

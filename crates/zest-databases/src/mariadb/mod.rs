@@ -1,5 +1,6 @@
 //! The rules of MariaDB 10.11.
 
+mod about_rights;
 mod difference;
 mod document;
 mod evaluate;

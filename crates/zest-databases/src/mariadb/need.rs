@@ -7,6 +7,9 @@ use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
 use zest_model::source::visible;
 
+/// The database in which the server keeps its accounts.
+const ACCOUNTS: &str = "mysql";
+
 /// One check of the server.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Need {
@@ -24,6 +27,9 @@ pub(crate) enum Need {
     Activate { role: String },
     /// To pass on the membership of a role.
     Admin { role: String },
+    /// To change or see accounts: these privileges on the database `mysql`, or `create-user` on everything where that does as well; nothing
+    /// for the own account, and for a role that it may make active.
+    Accounts { own: Option<AccountName>, role: Option<String>, privileges: Privileges, or_makes_accounts: bool },
     /// To open a database: as one's default database, or as that of a routine while it runs.
     Open { definer: Option<AccountName>, database: String },
 }
@@ -35,6 +41,7 @@ impl Need {
             Self::Table { object, .. } | Self::Routine { object, .. } => Some(object.to_string()),
             Self::Database { database, .. } | Self::Open { database, .. } => Some(Scope::database(database).to_string()),
             Self::PassOn { scope, .. } => Some(scope.to_string()),
+            Self::Accounts { .. } => Some(Scope::database(ACCOUNTS).to_string()),
             Self::Global { .. } => Some(Scope::Everything.to_string()),
             Self::Activate { .. } | Self::Admin { .. } => None,
         }
@@ -180,6 +187,33 @@ impl Need {
                 } else {
                     fail(Refusal::NoAdminOption, format!("`{}` may not pass on the membership of `{}`", who(&None), visible(role)))
                 }
+            }
+            Self::Accounts { own, role, privileges, or_makes_accounts } => {
+                let shown = who(&None);
+                let passes = |text: String, place| Outcome { refusal: None, text, place };
+                let account = session.account();
+                let is_own = own.as_ref().is_some_and(|own| own.user == account.user && own.host.eq_ignore_ascii_case(&account.host));
+                if is_own || role.as_deref().is_some_and(|role| session.role() == Some(role) || session.may_activate(role)) {
+                    return passes(format!("it is what `{shown}` is itself"), None);
+                }
+                let (global, mut grounds) = session.global();
+                let (held, more) = session.database(ACCOUNTS);
+                grounds.extend(more);
+                if let (true, Some(first)) = (privileges.iter().all(|p| global.or(held).contains(p)), privileges.iter().next()) {
+                    let place = ground(&grounds, first).and_then(|s| s.place);
+                    return passes(
+                        format!("`{shown}` holds {privileges} on database `{ACCOUNTS}` {}", told(&grounds, first, &shown)),
+                        place,
+                    );
+                }
+                if *or_makes_accounts && global.contains(Privilege::CreateUser) {
+                    let place = ground(&grounds, Privilege::CreateUser).and_then(|s| s.place);
+                    let how = told(&grounds, Privilege::CreateUser, &shown);
+                    return passes(format!("`{shown}` holds {} on everything {how}", Privilege::CreateUser.word()), place);
+                }
+                let other =
+                    if *or_makes_accounts { format!(", nor {} on everything", Privilege::CreateUser.word()) } else { String::new() };
+                fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {privileges} on database `{ACCOUNTS}`{other}"))
             }
             Self::Open { definer, database } => {
                 let (shown, name) = (who(definer), visible(&Scope::database(database).to_string()));

@@ -78,6 +78,10 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 Need::Database { database, any } => (Scope::database(database).to_string(), first(any), Vec::new(), false),
                 Need::Routine { definer: None, object, privilege } => (object.to_string(), privilege.only(), Vec::new(), false),
                 Need::PassOn { scope, privileges, columns } => (scope.to_string(), *privileges, columns.clone(), true),
+                Need::Accounts { or_makes_accounts: true, .. } => {
+                    (Scope::Everything.to_string(), Privilege::CreateUser.only(), Vec::new(), false)
+                }
+                Need::Accounts { privileges, .. } => (Scope::database("mysql").to_string(), *privileges, Vec::new(), false),
                 Need::Global { any } => (Scope::Everything.to_string(), first(any), Vec::new(), false),
                 Need::Table { .. } | Need::Routine { .. } | Need::Activate { .. } | Need::Admin { .. } | Need::Open { .. } => return ways,
             };

@@ -5,6 +5,7 @@ use sqlparser::ast::{
     Set, Statement, Use as UseDatabase,
 };
 
+use super::about_rights;
 use super::name::{AccountName, Class, ObjectName, Scope};
 use super::need::{Need, object_in};
 use super::privilege::{Level, Privilege, Privileges};
@@ -28,6 +29,9 @@ struct Circumstances {
 
 /// Derives what a statement needs; `database` is the default database of the session.
 pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
+    if let Some(needs) = about_rights::needs(state, text) {
+        return Ok(needs);
+    }
     with_statements(Dialect::Mariadb, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
         let mut needs = needs_of(state, database, statement);
@@ -436,7 +440,6 @@ impl Deriver<'_> {
                     self.alter_routine(&described.name, Class::Procedure);
                 }
             }
-            Statement::CreateRole(_) | Statement::CreateUser(_) => self.global(&[Privilege::CreateUser]),
             Statement::Grant(grant) => self.grant(&grant.privileges, grant.objects.as_ref()),
             Statement::Revoke(revoke) => self.grant(&revoke.privileges, revoke.objects.as_ref()),
             Statement::GrantRole(grant) => grant.roles.iter().for_each(|r| self.list.push(Need::Admin { role: r.value.clone() })),

@@ -4,8 +4,9 @@
 //! The parser of SQL reads few of their forms, so they have a grammar of their own over its words. A text that is none of them, or goes
 //! on in a way that is not known here, is left to that parser.
 
-use sqlparser::dialect::PostgreSqlDialect;
-use sqlparser::tokenizer::{Token, Tokenizer};
+use std::ops::{Deref, DerefMut};
+
+use sqlparser::tokenizer::Token;
 
 use super::catalog::Want;
 use super::need::{Demand, Need};
@@ -15,6 +16,7 @@ use super::state::State;
 use super::statement::OPEN;
 use crate::database::not_modelled::looked_at_on_server;
 use crate::database::{Needs, On};
+use crate::sql::{Dialect, Words};
 
 /// A role as a statement names it.
 #[derive(Debug)]
@@ -318,29 +320,31 @@ impl Checks<'_> {
     }
 }
 
-/// Reads a statement about roles.
+/// Reads a statement about roles and rights.
 fn read(text: &str) -> Option<About> {
-    let first = text.trim_start().get(..5)?.to_ascii_lowercase();
-    if !["grant", "revok", "creat", "alter", "drop ", "reass"].contains(&first.as_str()) && !text.trim_start().starts_with(['-', '/']) {
-        return None;
-    }
-    let tokens = Tokenizer::new(&PostgreSqlDialect {}, text).tokenize().ok()?;
-    let mut tokens: Vec<Token> = tokens.into_iter().filter(|token| !matches!(token, Token::Whitespace(_))).collect();
-    while tokens.last() == Some(&Token::SemiColon) {
-        tokens.pop();
-    }
-    let mut words = Words { tokens, at: 0 };
-    let about = words.statement()?;
-    (words.at == words.tokens.len()).then_some(about)
+    let mut statement = Reader(Words::of(Dialect::Postgresql, &["create", "alter", "drop", "grant", "revoke", "reassign"], text)?);
+    let about = statement.statement()?;
+    statement.is_over().then_some(about)
 }
 
-/// The words of a statement, and how far they were read.
-struct Words {
-    tokens: Vec<Token>,
-    at: usize,
+/// Reads the words of a statement.
+struct Reader(Words);
+
+impl Deref for Reader {
+    type Target = Words;
+
+    fn deref(&self) -> &Words {
+        &self.0
+    }
 }
 
-impl Words {
+impl DerefMut for Reader {
+    fn deref_mut(&mut self) -> &mut Words {
+        &mut self.0
+    }
+}
+
+impl Reader {
     fn statement(&mut self) -> Option<About> {
         if self.takes("create") {
             let is_role = self.takes_any(&["role", "user", "group"]);
@@ -352,7 +356,7 @@ impl Words {
         }
         if self.takes("drop") {
             if self.takes("owned") {
-                let by = self.takes("by").then(|| self.list())??;
+                let by = self.takes("by").then(|| self.roles())??;
                 self.takes_any(&["cascade", "restrict"]);
                 return Some(About::Owned { by, to: None });
             }
@@ -363,10 +367,10 @@ impl Words {
             if if_exists && !self.takes("exists") {
                 return None;
             }
-            return Some(About::Drop { roles: self.list()?, if_exists });
+            return Some(About::Drop { roles: self.roles()?, if_exists });
         }
         if self.takes("reassign") {
-            let by = (self.takes("owned") && self.takes("by")).then(|| self.list())??;
+            let by = (self.takes("owned") && self.takes("by")).then(|| self.roles())??;
             let to = self.takes("to").then(|| self.named())??;
             return Some(About::Owned { by, to: Some(to) });
         }
@@ -374,23 +378,19 @@ impl Words {
         if !is_grant && !self.takes("revoke") {
             return None;
         }
-        if !is_grant && self.is("admin") && self.is_then("option") {
-            self.at += 2;
-            if !self.takes("for") {
-                return None;
-            }
-        }
-        if !is_grant && self.is("grant") && self.is_then("option") {
-            self.at += 2;
+        if !is_grant && self.takes_both("grant", "option") {
             return self.takes("for").then(|| self.grant(is_grant))?;
         }
-        let begin = self.at;
+        if !is_grant && self.takes_both("admin", "option") && !self.takes("for") {
+            return None;
+        }
+        let begin = self.place();
         if let Some(grant) = self.grant(is_grant) {
             return Some(grant);
         }
-        self.at = begin;
-        let roles = self.list()?;
-        let members = self.takes(if is_grant { "to" } else { "from" }).then(|| self.list())??;
+        self.go_to(begin);
+        let roles = self.roles()?;
+        let members = self.takes(if is_grant { "to" } else { "from" }).then(|| self.roles())??;
         if is_grant && self.takes("with") && !(self.takes("admin") && self.takes("option")) {
             return None;
         }
@@ -439,9 +439,7 @@ impl Words {
         }
         loop {
             // Whom it is given to is not checked; everybody may be one of them.
-            if self.is("group") && matches!(self.tokens.get(self.at + 1), Some(Token::Word(_))) {
-                self.at += 1;
-            }
+            self.takes_before_name("group");
             self.named()?;
             if !self.takes_token(&Token::Comma) {
                 break;
@@ -476,7 +474,7 @@ impl Words {
             return Some(About::Rename { role, to: self.name()? });
         }
         if is_group {
-            let options = (self.takes_any(&["add", "drop"]) && self.takes("user")).then(|| self.list())??;
+            let options = (self.takes_any(&["add", "drop"]) && self.takes("user")).then(|| self.roles())??;
             return Some(About::Alter { role, options: Options { members: options, ..Options::default() } });
         }
         if self.is("in") || self.is("set") || self.is("reset") {
@@ -502,8 +500,7 @@ impl Words {
         }
         let name = if !is_set && self.takes("all") {
             None
-        } else if self.is("time") && self.is_then("zone") {
-            self.at += 2;
+        } else if self.takes_both("time", "zone") {
             Some("timezone".to_owned())
         } else {
             let mut name = self.name()?.to_lowercase();
@@ -512,13 +509,8 @@ impl Words {
             }
             Some(name)
         };
-        if is_set {
-            let begin = self.at;
-            self.at = self.tokens.len();
-            let has_more_statements = self.tokens[begin..].contains(&Token::SemiColon);
-            if begin == self.at || has_more_statements {
-                return None;
-            }
+        if is_set && !self.takes_rest() {
+            return None;
         }
         Some(About::Setting { role, everybody, database, name })
     }
@@ -526,10 +518,8 @@ impl Words {
     fn options(&mut self, is_new: bool) -> Option<Options> {
         let mut options = Options::default();
         self.takes("with");
-        while self.at < self.tokens.len() {
-            let Some(Token::Word(word)) = self.tokens.get(self.at) else { return None };
-            let option = word.quote_style.is_none().then(|| word.value.to_ascii_lowercase())?;
-            self.at += 1;
+        while !self.is_over() {
+            let option = self.word()?;
             match option.as_str() {
                 "superuser" | "nosuperuser" => options.superuser = Some(option == "superuser"),
                 "replication" | "noreplication" => options.replication = Some(option == "replication"),
@@ -549,16 +539,16 @@ impl Words {
                 "valid" => options.others = (self.takes("until") && self.takes_text()).then_some(true)?,
                 "sysid" if is_new => options.others = self.takes_number().then_some(true)?,
                 "in" if is_new => {
-                    options.in_roles.extend(self.takes_any(&["role", "group"]).then(|| self.list())??);
+                    options.in_roles.extend(self.takes_any(&["role", "group"]).then(|| self.roles())??);
                 }
-                "role" | "user" | "admin" if is_new => options.members.extend(self.list()?),
+                "role" | "user" | "admin" if is_new => options.members.extend(self.roles()?),
                 _ => return None,
             }
         }
         Some(options)
     }
 
-    fn list(&mut self) -> Option<Vec<Named>> {
+    fn roles(&mut self) -> Option<Vec<Named>> {
         let mut list = vec![self.named()?];
         while self.takes_token(&Token::Comma) {
             list.push(self.named()?);
@@ -572,65 +562,5 @@ impl Words {
             () if self.takes("session_user") => Named::Session,
             () => Named::Role(self.name()?),
         })
-    }
-
-    /// Reads a name: without quotes in small letters.
-    fn name(&mut self) -> Option<String> {
-        let Some(Token::Word(word)) = self.tokens.get(self.at) else { return None };
-        let name = match word.quote_style {
-            None => word.value.to_lowercase(),
-            Some('"') => word.value.clone(),
-            Some(_) => return None,
-        };
-        self.at += 1;
-        Some(name)
-    }
-
-    fn is(&self, word: &str) -> bool {
-        self.is_at(self.at, word)
-    }
-
-    fn is_then(&self, word: &str) -> bool {
-        self.is_at(self.at + 1, word)
-    }
-
-    fn is_at(&self, at: usize, word: &str) -> bool {
-        matches!(self.tokens.get(at), Some(Token::Word(found)) if found.quote_style.is_none() && found.value.eq_ignore_ascii_case(word))
-    }
-
-    fn takes(&mut self, word: &str) -> bool {
-        let is = self.is(word);
-        self.at += usize::from(is);
-        is
-    }
-
-    fn takes_any(&mut self, words: &[&str]) -> bool {
-        words.iter().any(|word| self.takes(word))
-    }
-
-    fn takes_token(&mut self, token: &Token) -> bool {
-        let is = self.tokens.get(self.at) == Some(token);
-        self.at += usize::from(is);
-        is
-    }
-
-    fn takes_text(&mut self) -> bool {
-        let is = matches!(
-            self.tokens.get(self.at),
-            Some(
-                Token::SingleQuotedString(_)
-                    | Token::EscapedStringLiteral(_)
-                    | Token::UnicodeStringLiteral(_)
-                    | Token::DollarQuotedString(_)
-            )
-        );
-        self.at += usize::from(is);
-        is
-    }
-
-    fn takes_number(&mut self) -> bool {
-        let is = matches!(self.tokens.get(self.at), Some(Token::Number(..)));
-        self.at += usize::from(is);
-        is
     }
 }

@@ -22,7 +22,7 @@ pub(crate) enum Dialect {
 }
 
 /// The longest text that is parsed, in bytes.
-const LONGEST: usize = 256 * 1024;
+pub(super) const LONGEST: usize = 256 * 1024;
 /// Up to this length a statement outside of any view or routine fits on whatever stack there is.
 const SHORT: usize = 256;
 /// What one byte of text can cost on the stack: `1+1+1…` makes a level of the tree of every two bytes, and walking

@@ -5,8 +5,10 @@
 
 mod footprint;
 mod touches;
+mod words;
 
 #[cfg(feature = "postgresql")]
 pub(crate) use footprint::fold;
 pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, one, table_name, with_statements};
 pub(crate) use touches::Touches;
+pub(crate) use words::Words;

@@ -1,0 +1,226 @@
+//! Statements about accounts, roles, passwords and what they hold, and what the server checks for them (`sql_parse.cc`, `sql_acl.cc` of
+//! version 10.11).
+//!
+//! The parser of SQL reads few of their forms, so they have a grammar of their own over its words. A text that is none of them, or goes
+//! on in a way that is not known here, is left to that parser.
+
+use sqlparser::tokenizer::Token;
+
+use super::name::{AccountName, Scope};
+use super::need::Need;
+use super::privilege::{Privilege, Privileges};
+use super::state::State;
+use crate::database::Needs;
+use crate::database::not_modelled::looked_at_on_server;
+use crate::sql::{Dialect, Words};
+
+/// An account or role as a statement names it.
+#[derive(Debug)]
+enum Named {
+    /// A login and its origin, if one is written: without, it may be a role.
+    Account(String, Option<String>),
+    CurrentAccount,
+    CurrentRole,
+}
+
+#[derive(Debug)]
+enum About {
+    /// Accounts or roles are made, dropped, changed or renamed, or lose all they hold.
+    Accounts(&'static [Privilege]),
+    /// A role is made in the care of somebody else.
+    RoleFor(&'static [Privilege]),
+    Password(Named),
+    DefaultRole {
+        role: Option<String>,
+        of: Named,
+    },
+    Shown(Named),
+    /// The option to pass on is taken back.
+    Option(Scope),
+}
+
+const BEGINS: &[&str] = &["create", "drop", "alter", "rename", "set", "show", "revoke"];
+
+/// Returns the checks for a statement, if it is one about accounts and rights.
+pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
+    let mut words = Words::of(Dialect::Mariadb, BEGINS, text)?;
+    let about = statement(&mut words)?;
+    if !words.is_over() {
+        return None;
+    }
+    let (mut list, mut undecided) = (Vec::new(), Vec::new());
+    let any = |list: &[Privilege]| list.iter().copied().collect::<Privileges>();
+    let account = |named: Named| match named {
+        Named::Account(user, host) => Some(AccountName::new(&user, host.as_deref().unwrap_or("%"))),
+        Named::CurrentAccount | Named::CurrentRole => None,
+    };
+    match about {
+        About::Accounts(privileges) | About::RoleFor(privileges) => {
+            if let About::RoleFor(_) = about {
+                undecided.push("whether that is the own account, or who may name another as the one that passes a role on".to_owned());
+            }
+            list.push(Need::Accounts { own: None, role: None, privileges: any(privileges), or_makes_accounts: true });
+        }
+        About::Password(of) => {
+            if let Some(own) = account(of) {
+                list.push(Need::Accounts { own: Some(own), role: None, privileges: Privilege::Update.only(), or_makes_accounts: false });
+            }
+        }
+        About::DefaultRole { role, of } => match (account(of), role) {
+            (None, None) => {}
+            (None, Some(role)) => list.push(Need::Activate { role }),
+            (Some(own), role) => {
+                list.push(Need::Accounts { own: Some(own), role: None, privileges: Privilege::Update.only(), or_makes_accounts: false });
+                if role.is_some() {
+                    undecided.push("whether the role was granted to that account".to_owned());
+                }
+            }
+        },
+        About::Shown(of) => {
+            let role = match &of {
+                Named::Account(name, None) if state.roles.contains(name) => Some(name.clone()),
+                _ => None,
+            };
+            let own = if role.is_some() { None } else { account(of) };
+            if own.is_some() || role.is_some() {
+                list.push(Need::Accounts { own, role, privileges: Privilege::Select.only(), or_makes_accounts: false });
+            }
+        }
+        About::Option(scope) => list.push(Need::PassOn { scope, privileges: Privileges::NONE, columns: Vec::new() }),
+    }
+    if let Some(note) = looked_at_on_server(&state.not_modelled, "", text, true) {
+        undecided.push(format!("the server has {note}, which is not modelled"));
+    }
+    Some(Needs { list, undecided, notes: Vec::new() })
+}
+
+fn statement(words: &mut Words) -> Option<About> {
+    if words.takes("create") {
+        let replaces = words.takes_both("or", "replace");
+        let is_role = words.takes("role");
+        if !is_role && !words.takes("user") {
+            return None;
+        }
+        if words.takes("if") && !words.takes_both("not", "exists") {
+            return None;
+        }
+        let inserts: &'static [Privilege] = if replaces { &[Privilege::Insert, Privilege::Delete] } else { &[Privilege::Insert] };
+        if is_role {
+            accounts(words)?;
+            if words.takes_both("with", "admin") && matches!(named(words)?, Named::Account(..)) {
+                return Some(About::RoleFor(inserts));
+            }
+        } else {
+            named(words)?;
+            if !words.is_over() && !words.takes_rest() {
+                return None;
+            }
+        }
+        return Some(About::Accounts(inserts));
+    }
+    if words.takes("drop") {
+        if !words.takes_any(&["user", "role"]) || words.takes("if") && !words.takes("exists") {
+            return None;
+        }
+        accounts(words)?;
+        return Some(About::Accounts(&[Privilege::Delete]));
+    }
+    if words.takes("alter") {
+        if !words.takes("user") || words.takes("if") && !words.takes("exists") {
+            return None;
+        }
+        named(words)?;
+        return words.takes_rest().then_some(About::Accounts(&[Privilege::Update]));
+    }
+    if words.takes("rename") {
+        if !words.takes("user") {
+            return None;
+        }
+        loop {
+            named(words)?;
+            words.takes("to").then(|| named(words))??;
+            if !words.takes_token(&Token::Comma) {
+                return Some(About::Accounts(&[Privilege::Update]));
+            }
+        }
+    }
+    if words.takes("set") {
+        if words.takes("password") {
+            let of = if words.takes("for") { named(words)? } else { Named::CurrentAccount };
+            return (words.takes_token(&Token::Eq) && words.takes_rest()).then_some(About::Password(of));
+        }
+        if !words.takes_both("default", "role") {
+            return None;
+        }
+        let role = if words.takes("none") { None } else { Some(words.name()?) };
+        let of = if words.takes("for") { named(words)? } else { Named::CurrentAccount };
+        return Some(About::DefaultRole { role, of });
+    }
+    if words.takes("show") {
+        let is_account = words.takes_both("create", "user");
+        if !is_account && !words.takes("grants") {
+            return None;
+        }
+        let is_named = if is_account { !words.is_over() } else { words.takes("for") };
+        return Some(About::Shown(if is_named { named(words)? } else { Named::CurrentAccount }));
+    }
+    if !words.takes("revoke") {
+        return None;
+    }
+    if words.takes("all") {
+        words.takes("privileges");
+        let takes_option = words.takes_token(&Token::Comma) && words.takes_both("grant", "option");
+        (takes_option && words.takes("from")).then(|| accounts(words))??;
+        return Some(About::Accounts(&[Privilege::Update]));
+    }
+    if !words.takes_both("grant", "option") || !words.takes("on") {
+        return None;
+    }
+    let scope = if words.takes_token(&Token::Mul) {
+        (words.takes_token(&Token::Period) && words.takes_token(&Token::Mul)).then_some(Scope::Everything)?
+    } else {
+        let database = words.name()?;
+        if !words.takes_token(&Token::Period) {
+            return None;
+        }
+        if words.takes_token(&Token::Mul) { Scope::Databases(database) } else { Scope::Table(database, words.name()?) }
+    };
+    words.takes("from").then(|| accounts(words))??;
+    Some(About::Option(scope))
+}
+
+fn accounts(words: &mut Words) -> Option<()> {
+    named(words)?;
+    while words.takes_token(&Token::Comma) {
+        named(words)?;
+    }
+    Some(())
+}
+
+/// Reads an account or role. What the parser of SQL takes for one word may hold the sign between login and origin.
+fn named(words: &mut Words) -> Option<Named> {
+    for (word, named) in [("current_user", Named::CurrentAccount), ("current_role", Named::CurrentRole)] {
+        if words.takes(word) {
+            if words.takes_token(&Token::LParen) && !words.takes_token(&Token::RParen) {
+                return None;
+            }
+            return Some(named);
+        }
+    }
+    if let Some(word) = words.takes_sign_word() {
+        let (user, host) = word.split_once('@')?;
+        if user.is_empty() || host.contains('@') {
+            return None;
+        }
+        let host = if host.is_empty() { words.name()? } else { host.to_owned() };
+        return Some(Named::Account(user.to_owned(), Some(host)));
+    }
+    let user = words.name()?;
+    let Some(sign) = words.takes_sign_word() else { return Some(Named::Account(user, None)) };
+    let host = sign.strip_prefix('@')?;
+    if host.contains('@') {
+        return None;
+    }
+    let host = if host.is_empty() { words.name()? } else { host.to_owned() };
+    Some(Named::Account(user, Some(host)))
+}

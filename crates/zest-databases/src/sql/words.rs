@@ -1,0 +1,171 @@
+//! The words of a statement, one after the other, for grammars of our own: statements about rights, which the parser of SQL often cannot
+//! read.
+
+use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
+use sqlparser::tokenizer::{Token, Tokenizer};
+
+use super::Dialect;
+use super::footprint::LONGEST;
+
+/// The words of one statement, and how far they were read. What a grammar does not know leaves it to the parser of SQL.
+pub(crate) struct Words {
+    dialect: Dialect,
+    tokens: Vec<Token>,
+    at: usize,
+}
+
+impl Words {
+    /// Takes a text apart that begins with one of some words; nothing where that is not sure. Signs at its end that only end a statement
+    /// are left out.
+    pub(crate) fn of(dialect: Dialect, begins: &[&str], text: &str) -> Option<Self> {
+        // Most statements are others, and are not worth the work; a comment may stand before any.
+        let start = text.trim_start();
+        let begins_with = |word: &&&str| start.get(..word.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(word));
+        if text.len() > LONGEST || !start.starts_with(['-', '/', '#']) && begins.iter().find(begins_with).is_none() {
+            return None;
+        }
+        let tokens = match dialect {
+            Dialect::Postgresql => Tokenizer::new(&PostgreSqlDialect {}, text).tokenize(),
+            // What stands in such a comment is carried out.
+            Dialect::Mariadb if text.contains("/*!") || text.contains("/*M!") => return None,
+            Dialect::Mariadb => Tokenizer::new(&MySqlDialect {}, text).tokenize(),
+        };
+        let mut tokens: Vec<Token> = tokens.ok()?.into_iter().filter(|token| !matches!(token, Token::Whitespace(_))).collect();
+        while tokens.last() == Some(&Token::SemiColon) {
+            tokens.pop();
+        }
+        Some(Self { dialect, tokens, at: 0 })
+    }
+
+    /// Returns whether all was read.
+    pub(crate) fn is_over(&self) -> bool {
+        self.at == self.tokens.len()
+    }
+
+    /// Reads two words if they come next.
+    pub(crate) fn takes_both(&mut self, first: &str, second: &str) -> bool {
+        let are = self.is(first) && self.is_at(self.at + 1, second);
+        self.at += if are { 2 } else { 0 };
+        are
+    }
+
+    /// Reads whatever is left of one statement: something, and nothing that begins another.
+    pub(crate) fn takes_rest(&mut self) -> bool {
+        let rest = &self.tokens[self.at..];
+        let is_rest = !rest.is_empty() && !rest.contains(&Token::SemiColon);
+        self.at = self.tokens.len();
+        is_rest
+    }
+
+    /// Reads a name: on PostgreSQL without quotes in small letters, on MariaDB as it stands.
+    pub(crate) fn name(&mut self) -> Option<String> {
+        let name = match (self.dialect, self.tokens.get(self.at)?) {
+            (Dialect::Postgresql, Token::Word(word)) => match word.quote_style {
+                None => word.value.to_lowercase(),
+                Some('"') => word.value.clone(),
+                Some(_) => return None,
+            },
+            (Dialect::Mariadb, Token::Word(word)) if matches!(word.quote_style, None | Some('`')) && !word.value.contains('@') => {
+                word.value.clone()
+            }
+            (Dialect::Mariadb, Token::SingleQuotedString(text) | Token::DoubleQuotedString(text)) if !text.contains('\\') => text.clone(),
+            _ => return None,
+        };
+        self.at += 1;
+        Some(name)
+    }
+
+    /// Returns whether a word comes next, which is not in quotes.
+    pub(crate) fn is(&self, word: &str) -> bool {
+        self.is_at(self.at, word)
+    }
+
+    fn is_at(&self, at: usize, word: &str) -> bool {
+        matches!(self.tokens.get(at), Some(Token::Word(found)) if found.quote_style.is_none() && found.value.eq_ignore_ascii_case(word))
+    }
+
+    /// Reads a word if it comes next.
+    pub(crate) fn takes(&mut self, word: &str) -> bool {
+        let is = self.is(word);
+        self.at += usize::from(is);
+        is
+    }
+
+    /// Reads one of some words if it comes next.
+    pub(crate) fn takes_any(&mut self, words: &[&str]) -> bool {
+        words.iter().any(|word| self.takes(word))
+    }
+
+    /// Reads a sign if it comes next.
+    pub(crate) fn takes_token(&mut self, token: &Token) -> bool {
+        let is = self.tokens.get(self.at) == Some(token);
+        self.at += usize::from(is);
+        is
+    }
+}
+
+/// What the grammar for PostgreSQL reads.
+#[cfg(feature = "postgresql")]
+impl Words {
+    /// Reads a word without quotes, in small letters.
+    pub(crate) fn word(&mut self) -> Option<String> {
+        let Token::Word(word) = self.tokens.get(self.at)? else { return None };
+        let word = word.quote_style.is_none().then(|| word.value.to_ascii_lowercase())?;
+        self.at += 1;
+        Some(word)
+    }
+
+    /// Reads a word if it comes next, and a name behind it.
+    pub(crate) fn takes_before_name(&mut self, word: &str) -> bool {
+        let is = self.is(word) && matches!(self.tokens.get(self.at + 1), Some(Token::Word(_)));
+        self.at += usize::from(is);
+        is
+    }
+
+    /// Goes back, or forth, to a place.
+    pub(crate) fn go_to(&mut self, place: usize) {
+        self.at = place;
+    }
+
+    /// Returns how far it was read.
+    pub(crate) const fn place(&self) -> usize {
+        self.at
+    }
+
+    /// Reads a text in quotes if it comes next.
+    pub(crate) fn takes_text(&mut self) -> bool {
+        let is = matches!(
+            self.tokens.get(self.at),
+            Some(
+                Token::SingleQuotedString(_)
+                    | Token::EscapedStringLiteral(_)
+                    | Token::UnicodeStringLiteral(_)
+                    | Token::DollarQuotedString(_)
+            )
+        );
+        self.at += usize::from(is);
+        is
+    }
+
+    /// Reads a number if it comes next.
+    pub(crate) fn takes_number(&mut self) -> bool {
+        let is = matches!(self.tokens.get(self.at), Some(Token::Number(..)));
+        self.at += usize::from(is);
+        is
+    }
+}
+
+/// What the grammar for MariaDB reads.
+#[cfg(feature = "mariadb")]
+impl Words {
+    /// Reads a word without quotes that holds an `@`, which the parser takes for a letter on MariaDB, if it comes next.
+    pub(crate) fn takes_sign_word(&mut self) -> Option<String> {
+        let word = match self.tokens.get(self.at)? {
+            Token::Word(word) if word.quote_style.is_none() && word.value.contains('@') => word.value.clone(),
+            Token::AtSign => "@".to_owned(),
+            _ => return None,
+        };
+        self.at += 1;
+        Some(word)
+    }
+}
