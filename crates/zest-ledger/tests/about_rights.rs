@@ -1,4 +1,4 @@
-//! Statements about roles and rights on PostgreSQL 15, row by row; `zest-bridges` holds more of them against the server.
+//! Statements about roles, accounts and rights on both databases, row by row; `zest-bridges` holds more of them against the server.
 
 use std::sync::LazyLock;
 
@@ -134,4 +134,68 @@ fn a_statement_that_is_cut_is_allowed_only_where_it_is_one_of_its_own() {
     assert_ne!(ENGINE.decide(&Question::statement("root", "db", &deep)).verdict, Verdict::Allowed);
     let long = format!("GRANT desk TO {}clerk", "clerk, ".repeat(9_000));
     assert_eq!(ENGINE.decide(&Question::statement("clerk", "db", &long)).refusal, Some(Refusal::NoAdminOption));
+}
+
+static MARIA: LazyLock<Engine> = LazyLock::new(|| {
+    engine(
+        "[users.maker]\nproofs = ['password']\n[users.clerk]\nproofs = ['password']\n[users.keeper]\nproofs = ['password']\n\
+         [systems.db]\nkind = 'mariadb'\n[databases.db]\nnot-modelled = ['names are not resolved']\n\
+         [databases.db.accounts]\n'maker@%' = {}\n'clerk@192.0.2.%' = { member-of = ['desk'] }\n'keeper@%' = {}\n\
+         [databases.db.roles]\ndesk = {}\nother = {}\n\
+         [[databases.db.grants]]\nallow = ['create user']\non = 'everything'\nto = ['maker@%']\n\
+         [[databases.db.grants]]\nallow = ['update']\non = 'database mysql'\nto = ['keeper@%']\n",
+    )
+});
+
+fn from_office(user: &str, statement: &str) -> Question {
+    Question::statement(user, "db", statement).from("192.0.2.7".parse().expect("an address"))
+}
+
+#[test]
+fn each_statement_about_accounts_needs_what_the_server_checks() {
+    use Refusal::{NoGrantOption, NoPrivilege, NotDecided, RoleNotGranted, StatementUnreadable};
+    for (user, statement, expected) in [
+        ("maker", "CREATE USER 'x'@'10.0.0.%' IDENTIFIED VIA unix_socket", None),
+        ("maker", "create or replace role r", None),
+        ("keeper", "CREATE ROLE r", Some(NoPrivilege)),
+        ("keeper", "RENAME USER clerk@`192.0.2.%` TO x, maker TO y@localhost", None),
+        ("clerk", "DROP USER IF EXISTS maker, keeper@'%'", Some(NoPrivilege)),
+        ("maker", "CREATE ROLE r WITH ADMIN CURRENT_USER()", None),
+        ("maker", "CREATE ROLE r WITH ADMIN clerk", Some(NotDecided)),
+        ("clerk", "ALTER USER current_user() IDENTIFIED BY 'x'", Some(NoPrivilege)),
+        // The own password, by whichever of its names; not that of the same login from elsewhere.
+        ("clerk", "SET PASSWORD = PASSWORD('x')", None),
+        ("clerk", "SET PASSWORD FOR 'clerk'@'192.0.2.%' = PASSWORD('x')", None),
+        ("clerk", "SET PASSWORD FOR clerk = PASSWORD('x')", Some(NoPrivilege)),
+        ("clerk", "SET PASSWORD FOR 'Clerk'@'192.0.2.%' = PASSWORD('x')", Some(NoPrivilege)),
+        ("maker", "SET PASSWORD FOR keeper = PASSWORD('x')", Some(NoPrivilege)),
+        ("keeper", "SET PASSWORD FOR maker = PASSWORD('x')", None),
+        ("clerk", "SET DEFAULT ROLE desk", None),
+        ("clerk", "SET DEFAULT ROLE other", Some(RoleNotGranted)),
+        ("clerk", "SET DEFAULT ROLE NONE FOR maker", Some(NoPrivilege)),
+        ("keeper", "SET DEFAULT ROLE desk FOR maker", Some(NotDecided)),
+        ("clerk", "SHOW GRANTS", None),
+        ("clerk", "SHOW GRANTS FOR desk", None),
+        ("clerk", "SHOW GRANTS FOR other", Some(NoPrivilege)),
+        ("clerk", "SHOW CREATE USER maker", Some(NoPrivilege)),
+        ("keeper", "REVOKE ALL PRIVILEGES, GRANT OPTION FROM clerk@'192.0.2.%'", None),
+        ("keeper", "REVOKE GRANT OPTION ON *.* FROM maker", Some(NoGrantOption)),
+        // Nothing is dropped, and what such a comment holds is carried out.
+        ("maker", "CREATE ROLE r; GRANT ALL ON *.* TO r", Some(StatementUnreadable)),
+        ("clerk", "SHOW GRANTS /*! FOR maker */", Some(NotDecided)),
+        ("clerk", "SET PASSWORD /*M! FOR maker */ = PASSWORD('x')", Some(NotDecided)),
+    ] {
+        let answer = MARIA.decide(&from_office(user, statement));
+        assert_eq!(answer.refusal.is_none(), answer.verdict == Verdict::Allowed, "{user}: {statement}");
+        if expected == Some(NotDecided) || expected == Some(StatementUnreadable) {
+            // Which of the two says so is the parser's matter.
+            assert!(matches!(answer.refusal, Some(NotDecided | StatementUnreadable)), "{user}: {statement}: {:?}", answer.refusal);
+        } else {
+            assert_eq!(answer.refusal, expected, "{user}: {statement}");
+        }
+    }
+    let whole = "ALTER USER 'maker'@'%' IDENTIFIED BY 'it''s' REQUIRE SSL ACCOUNT LOCK";
+    for end in 0..=whole.len() {
+        assert_ne!(MARIA.decide(&from_office("clerk", &whole[..end])).verdict, Verdict::Allowed, "{}", &whole[..end]);
+    }
 }
