@@ -113,7 +113,7 @@ impl Ledger {
     /// use zest_ledger::Ledger;
     /// let documents = [("people.toml", "[users.watch-1]\n"), ("more.toml", "[users.watch-2]\n[users.watch-1]\n")];
     /// let findings = Ledger::new().documents(&documents, 2).validate().findings;
-    /// assert!(findings.to_string().starts_with("more.toml:2:8: error[ZL0106]"));
+    /// assert!(findings.to_string().starts_with("more.toml:2:8: error[ZL0203]"));
     /// ```
     #[must_use]
     pub fn documents(mut self, documents: &[(impl AsRef<str>, impl AsRef<[u8]>)], threads: usize) -> Self {

@@ -105,7 +105,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 to,
                 regrant,
             };
-            let administers = matches!(need, Need::Global { .. });
+            let administers = matches!(need, Need::Global { .. } | Need::Accounts { .. });
             ways.push(way(change, text, None).of_width_if(Width::WiderThanNeeded, administers));
             ways
         }
