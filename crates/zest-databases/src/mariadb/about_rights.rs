@@ -62,14 +62,18 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
             list.push(Need::Accounts { own: None, role: None, privileges: any(privileges), or_makes_accounts: true });
         }
         About::Password(of) => {
+            undecided.extend(nameless(state));
             if let Some(own) = account(of) {
                 list.push(Need::Accounts { own: Some(own), role: None, privileges: Privilege::Update.only(), or_makes_accounts: false });
             }
         }
         About::DefaultRole { role, of } => match (account(of), role) {
-            (None, None) => {}
-            (None, Some(role)) => list.push(Need::Activate { role }),
+            (None, role) => {
+                undecided.extend(nameless(state));
+                list.extend(role.map(|role| Need::Activate { role }));
+            }
             (Some(own), role) => {
+                undecided.extend(nameless(state));
                 list.push(Need::Accounts { own: Some(own), role: None, privileges: Privilege::Update.only(), or_makes_accounts: false });
                 if role.is_some() {
                     undecided.push("whether the role was granted to that account".to_owned());
@@ -92,6 +96,12 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
         undecided.push(format!("the server has {note}, which is not modelled"));
     }
     Some(Needs { list, undecided, notes: Vec::new() })
+}
+
+/// Whoever signed in by an account without a name changes nothing of it.
+fn nameless(state: &State) -> Option<String> {
+    let is_there = state.accounts.keys().any(|account| account.user.is_empty());
+    is_there.then(|| "whether the session is of an account without a name, which changes nothing of itself".to_owned())
 }
 
 fn statement(words: &mut Words) -> Option<About> {

@@ -85,6 +85,9 @@ enum About {
     },
 }
 
+/// Names that the server takes for something else than a role of that name.
+const KEPT: &[&str] = &["current_role", "current_user", "none", "public", "session_user"];
+
 /// Returns the checks for a statement, if it is one about roles.
 pub(crate) fn needs(state: &State, (session, current): (&str, &str), text: &str) -> Option<Needs<Need>> {
     let about = read(text)?;
@@ -312,7 +315,7 @@ impl Checks<'_> {
     }
 
     fn new_name(&mut self, name: &str) {
-        if name.starts_with("pg_") || name == "public" || name == "none" {
+        if name.starts_with("pg_") || KEPT.contains(&name) {
             self.undecided.push(format!("`{name}` is a name that the server keeps for itself"));
         } else if self.state.knows_role(name) {
             self.undecided.push(format!("a role is named `{name}` already"));
