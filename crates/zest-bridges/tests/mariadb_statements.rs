@@ -118,6 +118,9 @@ const STATEMENTS: &[&str] = &[
     "create role extra",
     "grant select on club.partner to auditor",
     "grant select on campaigns.* to auditor",
+    "grant execute on procedure club.take_points to auditor",
+    "grant execute, alter routine on function club.is_gold to auditor with grant option",
+    "revoke all privileges on procedure club.take_points from auditor",
     "start transaction",
 ];
 
@@ -252,6 +255,14 @@ spare = {}
 [databases.m.objects]
 'database d' = {}
 'table d.t' = { columns = { id = 'int' } }
+[databases.m.objects.'procedure d.p']
+owner = 'root@localhost'
+body = 'BEGIN END'
+[[databases.m.grants]]
+allow = ['execute']
+on = 'procedure d.p'
+to = ['giver@%']
+regrant = true
 [[databases.m.grants]]
 allow = ['create user']
 on = 'everything'
@@ -326,6 +337,10 @@ const ABOUT_ACCOUNTS: &[&str] = &[
     "revoke grant option on d.* from victim",
     "revoke grant option on *.* from victim",
     "revoke grant option on d.t from victim",
+    "grant execute on procedure d.p to victim",
+    "grant alter routine, execute on procedure d.p to victim with grant option",
+    "grant all on procedure d.p to victim",
+    "revoke execute on procedure d.p from victim",
 ];
 
 #[test]
@@ -352,6 +367,7 @@ fn statements_about_accounts_have_the_servers_verdict() {
                 "CREATE OR REPLACE USER victim",
                 "CREATE OR REPLACE ROLE spare_role",
                 "GRANT SELECT ON d.* TO victim WITH GRANT OPTION",
+                "GRANT EXECUTE ON PROCEDURE d.p TO victim",
             ] {
                 session.client().query_drop(again).unwrap_or_else(|e| panic!("{again}: {e}"));
             }

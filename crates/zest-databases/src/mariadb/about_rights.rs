@@ -6,7 +6,7 @@
 
 use sqlparser::tokenizer::Token;
 
-use super::name::{AccountName, Scope};
+use super::name::{AccountName, Class, ObjectName, Scope};
 use super::need::Need;
 use super::privilege::{Privilege, Privileges};
 use super::state::State;
@@ -37,9 +37,14 @@ enum About {
     Shown(Named),
     /// The option to pass on is taken back.
     Option(Scope),
+    /// A grant on a routine, or its revocation.
+    Routine {
+        object: ObjectName,
+        privileges: Option<Vec<Privilege>>,
+    },
 }
 
-const BEGINS: &[&str] = &["create", "drop", "alter", "rename", "set", "show", "revoke"];
+const BEGINS: &[&str] = &["create", "grant", "drop", "alter", "rename", "set", "show", "revoke"];
 
 /// Returns the checks for a statement, if it is one about accounts and rights.
 pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
@@ -89,6 +94,13 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
             if own.is_some() || role.is_some() {
                 list.push(Need::Accounts { own, role, privileges: Privilege::Select.only(), or_makes_accounts: false });
             }
+        }
+        About::Routine { object, privileges } => {
+            let privileges = privileges.map_or_else(|| any(&[Privilege::Execute, Privilege::AlterRoutine]), |list| any(&list));
+            if !state.objects.contains_key(&object) {
+                undecided.push(format!("`{object}` is not in the inventory"));
+            }
+            list.push(Need::PassOn { scope: Scope::of(&object), privileges, columns: Vec::new() });
         }
         About::Option(scope) => list.push(Need::PassOn { scope, privileges: Privileges::NONE, columns: Vec::new() }),
     }
@@ -174,7 +186,16 @@ fn statement(words: &mut Words) -> Option<About> {
         let is_named = if is_account { !words.is_over() } else { words.takes("for") };
         return Some(About::Shown(if is_named { named(words)? } else { Named::CurrentAccount }));
     }
-    if !words.takes("revoke") {
+    let is_grant = words.takes("grant");
+    if !is_grant && !words.takes("revoke") {
+        return None;
+    }
+    let begin = words.place();
+    if let Some(routine) = on_routine(words, is_grant) {
+        return Some(routine);
+    }
+    words.go_to(begin);
+    if is_grant {
         return None;
     }
     if words.takes("all") {
@@ -197,6 +218,40 @@ fn statement(words: &mut Words) -> Option<About> {
     };
     words.takes("from").then(|| accounts(words))??;
     Some(About::Option(scope))
+}
+
+/// Reads a grant on a routine: the parser of SQL reads those on tables.
+fn on_routine(words: &mut Words, is_grant: bool) -> Option<About> {
+    let mut privileges = Some(Vec::new());
+    if words.takes("all") {
+        words.takes("privileges");
+        privileges = None;
+    } else {
+        loop {
+            let privilege = match () {
+                () if words.takes("execute") => Privilege::Execute,
+                () if words.takes_both("alter", "routine") => Privilege::AlterRoutine,
+                () => return None,
+            };
+            privileges.as_mut()?.push(privilege);
+            if !words.takes_token(&Token::Comma) {
+                break;
+            }
+        }
+    }
+    let class = match () {
+        () if !words.takes("on") => return None,
+        () if words.takes("procedure") => Class::Procedure,
+        () if words.takes("function") => Class::Function,
+        () => return None,
+    };
+    let database = words.name()?;
+    let name = words.takes_token(&Token::Period).then(|| words.name())??;
+    words.takes(if is_grant { "to" } else { "from" }).then(|| accounts(words))??;
+    if is_grant && words.takes("with") && !words.takes_both("grant", "option") {
+        return None;
+    }
+    Some(About::Routine { object: ObjectName::new(class, &database, &name), privileges })
 }
 
 fn accounts(words: &mut Words) -> Option<()> {

@@ -42,6 +42,16 @@ impl Words {
         self.at == self.tokens.len()
     }
 
+    /// Goes back, or forth, to a place.
+    pub(crate) fn go_to(&mut self, place: usize) {
+        self.at = place;
+    }
+
+    /// Returns how far it was read.
+    pub(crate) const fn place(&self) -> usize {
+        self.at
+    }
+
     /// Reads two words if they come next.
     pub(crate) fn takes_both(&mut self, first: &str, second: &str) -> bool {
         let are = self.is(first) && self.is_at(self.at + 1, second);
@@ -120,16 +130,6 @@ impl Words {
         let is = self.is(word) && matches!(self.tokens.get(self.at + 1), Some(Token::Word(_)));
         self.at += usize::from(is);
         is
-    }
-
-    /// Goes back, or forth, to a place.
-    pub(crate) fn go_to(&mut self, place: usize) {
-        self.at = place;
-    }
-
-    /// Returns how far it was read.
-    pub(crate) const fn place(&self) -> usize {
-        self.at
     }
 
     /// Reads a text in quotes if it comes next.
