@@ -31,6 +31,11 @@ fn main() -> ExitCode {
     }
 }
 
+/// Returns on how many threads work is worth being shared.
+fn processors() -> usize {
+    std::thread::available_parallelism().map_or(1, std::num::NonZero::get)
+}
+
 fn carry_out(command: &Command) -> anyhow::Result<Exit> {
     match command {
         Command::Demo(args) => run::demo::run(args),

@@ -66,13 +66,13 @@ impl AlphabetBuilder {
         let mut slots: Vec<(&Slot, u32)> = self.slots.iter().map(|(s, &i)| (s, i)).collect();
         slots.sort_by_key(|&(_, i)| i);
         let slots: Vec<&Slot> = slots.into_iter().map(|(slot, _)| slot).collect();
-        let automaton = Slots::build(&slots).map_err(|_| AlphabetTooLarge)?;
+        let automaton = Slots::build(&slots).ok_or(AlphabetTooLarge)?;
         let mut alphabet = Alphabet {
             texts: vec![Box::default(); self.words.len()],
             word_class: Vec::new(),
-            classes: vec![Vec::new()],
+            classes: vec![0],
             class_of_list: vec![0; automaton.list_count()],
-            open_example: vec![None],
+            open_example: Vec::new(),
             slot_classes: Vec::new(),
             closed_words: FxHashMap::default(),
             words: self.words.iter().map(|(text, &word)| (text.clone(), Symbol { word, class: 0 })).collect(),
@@ -107,8 +107,8 @@ pub struct Alphabet {
     word_class: Vec<u32>,
     slots: FxHashMap<Slot, u32>,
     automaton: Slots,
-    /// The slots of each class; class 0 has none.
-    classes: Vec<Vec<u32>>,
+    /// For each class the list of its slots in the automaton; class 0 has none.
+    classes: Vec<u32>,
     /// The class of each list of slots that the automaton ends in.
     class_of_list: Vec<u32>,
     /// For each class a word that is not a fixed word, if there is one.
@@ -181,7 +181,7 @@ impl Alphabet {
     }
 
     pub(crate) fn class_slots(&self, class: u32) -> &[u32] {
-        &self.classes[class as usize]
+        self.automaton.list(self.classes[class as usize])
     }
 
     /// Returns the classes of which a slot takes the words, ascending.
@@ -276,7 +276,7 @@ impl Alphabet {
             let list = self.automaton.list_at(state);
             if list != 0 && self.class_of_list[list as usize] == 0 {
                 self.class_of_list[list as usize] = self.classes.len() as u32;
-                self.classes.push(self.automaton.list(list).to_vec());
+                self.classes.push(list);
             }
         }
         self.word_class = self.texts.iter().map(|t| self.class(t)).collect();
@@ -289,8 +289,8 @@ impl Alphabet {
             }
         }
         self.slot_classes = vec![Vec::new(); self.slots.len()];
-        for (class, slots) in self.classes.iter().enumerate() {
-            slots.iter().for_each(|&slot| self.slot_classes[slot as usize].push(class as u32));
+        for (class, &list) in self.classes.iter().enumerate() {
+            self.automaton.list(list).iter().for_each(|&slot| self.slot_classes[slot as usize].push(class as u32));
         }
         for (word, &class) in self.word_class.iter().enumerate() {
             if self.open_example[class as usize].is_none() {

@@ -266,18 +266,35 @@ pub enum Explored {
     GaveUp,
 }
 
-/// For each automaton the beginning of its targets by class, or where classes do not matter whether other words lead nowhere.
-type Rows = SmallVec<[Result<u32, bool>; 4]>;
+/// What a state makes of words that have no edge of their own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+enum Row {
+    /// Their targets by class begin here.
+    ByClass(u32),
+    /// All of them lead to one state.
+    Alike,
+    /// All of them lead nowhere.
+    Nowhere,
+}
+
+/// A row of each automaton.
+type Rows = SmallVec<[Row; 4]>;
 
 /// Groups the words without an edge of their own by where they lead, as far as the first automaton takes part.
 fn others_of(alphabet: &Alphabet, automata: &[&Automaton], rows: &Rows) -> Others {
     let leading = match rows[0] {
-        Err(true) => Some(&[][..]),
-        Err(false) => None,
-        Ok(row) => automata[0].leading.get(&row).map(|classes| &**classes),
+        Row::Nowhere => Some(&[][..]),
+        Row::Alike => None,
+        Row::ByClass(row) => automata[0].leading.get(&row).map(|classes| &**classes),
     };
-    let by_class: SmallVec<[&[u32]; 4]> =
-        automata.iter().zip(rows).filter_map(|(a, row)| Some(&a.by_class[row.ok()? as usize..][..alphabet.class_count()])).collect();
+    let by_class: SmallVec<[&[u32]; 4]> = automata
+        .iter()
+        .zip(rows)
+        .filter_map(|(a, row)| match *row {
+            Row::ByClass(first) => Some(&a.by_class[first as usize..][..alphabet.class_count()]),
+            Row::Alike | Row::Nowhere => None,
+        })
+        .collect();
     match *by_class.as_slice() {
         [targets] => alphabet.others(leading, |class| targets[class as usize]),
         _ => alphabet.others(leading, |class| by_class.iter().map(|targets| targets[class as usize]).collect::<SmallVec<[u32; 4]>>()),
@@ -306,7 +323,11 @@ pub fn explore(
         let relevant: FxHashSet<u32> = automata.iter().zip(&*states).flat_map(|(a, &s)| a.edge_words[s as usize].iter().copied()).collect();
         let row = |(a, &s): (&&Automaton, &u32)| {
             let row = a.states[s as usize];
-            if row.is_by_class { Ok(row.fallback) } else { Err(is_dead(row.fallback)) }
+            match row.is_by_class {
+                true => Row::ByClass(row.fallback),
+                false if is_dead(row.fallback) => Row::Nowhere,
+                false => Row::Alike,
+            }
         };
         let others =
             others.entry(automata.iter().zip(&*states).map(row).collect()).or_insert_with_key(|rows| others_of(alphabet, automata, rows));

@@ -17,10 +17,6 @@ const MAX_BYTES: usize = 32 << 20;
 /// The most steps of single machines that making the table may take: about a second.
 const MAX_STEPS: usize = 50_000_000;
 
-/// The placeholders need a larger table, or more steps to make it, than is allowed.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct SlotsTooLarge;
-
 /// A state of the automaton. Nothing leads out of [`State::DEAD`], and no placeholder takes a word that ends there.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct State(u32);
@@ -43,8 +39,9 @@ pub(crate) struct Slots {
 }
 
 impl Slots {
-    /// Makes the automaton of placeholders, which are known by their places in the list from here on.
-    pub(crate) fn build(slots: &[&Slot]) -> Result<Self, SlotsTooLarge> {
+    /// Makes the automaton of placeholders, which are known by their places in the list from here on; nothing where they need a
+    /// larger table, or more steps to make it, than is allowed.
+    pub(crate) fn build(slots: &[&Slot]) -> Option<Self> {
         let machines: Vec<(u32, Machine<'_>)> =
             slots.iter().enumerate().flat_map(|(i, slot)| Machine::of(slot).into_iter().map(move |m| (i as u32, m))).collect();
         let (column, letters) = columns(slots);
@@ -69,7 +66,7 @@ impl Slots {
             this.taken_by.push(list);
             steps += live.len() * columns;
             if steps > MAX_STEPS || (this.next.len() + columns) * size_of::<State>() > MAX_BYTES {
-                return Err(SlotsTooLarge);
+                return None;
             }
             for &byte in &letters {
                 next.clear();
@@ -83,7 +80,7 @@ impl Slots {
                 }));
             }
         }
-        Ok(this)
+        Some(this)
     }
 
     /// Returns where a byte leads from a state.

@@ -13,7 +13,7 @@ use crate::args::Ask;
 use crate::exit::Exit;
 use crate::format::{add, data};
 use crate::out::{complain, put, write};
-use crate::{progress, render, unknown};
+use crate::{processors, progress, render, unknown};
 
 /// The longest question that is read in a batch, in bytes.
 const MAX_QUESTION: usize = 1 << 20;
@@ -110,7 +110,7 @@ type Asked = (u64, Vec<u8>);
 /// answered line by line.
 fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
     let mut input = BufReader::with_capacity(BLOCK, std::io::stdin().lock());
-    let workers = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    let workers = processors();
     let (mut worst, mut number, mut is_over) = (Exit::Nothing, 0, false);
     let bar = progress::of_input();
     while !is_over {

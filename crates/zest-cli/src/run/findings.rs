@@ -3,7 +3,7 @@
 use anyhow::Result;
 use jiff::Timestamp;
 use zest_ledger::finding::{Code, Findings, Severity};
-use zest_ledger::{Engine, review};
+use zest_ledger::review;
 
 use crate::args::{FailOn, FindingsArgs};
 use crate::exit::Exit;
@@ -43,7 +43,7 @@ pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {
 /// Errors of the documents, or where there are none, everything that is odd.
 fn of_folder(args: &FindingsArgs, at: Timestamp) -> Findings {
     let validated = folder::read(&args.ledger.ledger);
-    match validated.estate.map(|estate| progress::during("compiling the ledger", || Engine::compile(estate))) {
+    match validated.estate.map(super::compiled) {
         None => validated.findings,
         Some(Err(findings)) => validated.findings.merged(findings),
         Some(Ok(engine)) => validated.findings.merged(progress::during("looking for defects", || review::hygiene(&engine, Some(at)))),

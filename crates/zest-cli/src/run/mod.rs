@@ -20,10 +20,17 @@ pub(crate) mod shell;
 use std::path::Path;
 
 use zest_ledger::Engine;
+use zest_ledger::estate::Estate;
+use zest_ledger::finding::Findings;
 
 use crate::exit::Exit;
 use crate::out::{complain, complain_of};
 use crate::{folder, progress, render};
+
+/// Compiles an estate, and says so where it takes long.
+pub(crate) fn compiled(estate: Estate) -> Result<Engine, Findings> {
+    progress::during("compiling the ledger", || Engine::compile(estate))
+}
 
 /// Reads and compiles a ledger, or prints what stops that.
 ///
@@ -32,7 +39,7 @@ pub(crate) fn engine(folder: &Path) -> Result<&'static Engine, Exit> {
     let validated = folder::read(folder);
     let stopped = match validated.estate {
         None => validated.findings,
-        Some(estate) => match progress::during("compiling the ledger", || Engine::compile(estate)) {
+        Some(estate) => match compiled(estate) {
             Ok(engine) => return Ok(Box::leak(Box::new(engine))),
             Err(findings) => findings,
         },

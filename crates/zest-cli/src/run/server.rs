@@ -9,7 +9,7 @@ use zest_ledger::drift::Step;
 use zest_ledger::entry::Kind;
 use zest_ledger::estate::Estate;
 use zest_ledger::source::visible;
-use zest_ledger::{Engine, host_configuration, mariadb, postgresql};
+use zest_ledger::{host_configuration, mariadb, postgresql};
 
 use crate::args::{Emit, Part};
 #[cfg(not(feature = "live"))]
@@ -179,7 +179,7 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
 
 /// Prints one of the files that tell a host the ledger's rules.
 fn emit_host(estate: Estate, args: &Emit) -> Result<Exit> {
-    let engine = match progress::during("compiling the ledger", || Engine::compile(estate)) {
+    let engine = match super::compiled(estate) {
         Ok(engine) => engine,
         Err(findings) => {
             complain_of!("{}", crate::render::findings::render(&findings));

@@ -127,9 +127,9 @@ pub(crate) fn looked_at(notes: &BTreeSet<String>, touch: Touch) -> Option<&str> 
     notes.iter().find(looks).map(String::as_str)
 }
 
-/// Returns the first note of a server that a statement of `role` looks at: `setting search_path of app` is for `app`
+/// Says which note of a server a statement of `role` looks at first: `setting search_path of app` is for `app`
 /// alone, and `operator %% of public` for statements with that sign.
-pub(crate) fn looked_at_on_server<'n>(notes: &'n BTreeSet<String>, role: &str, statement: &str, is_making: bool) -> Option<&'n str> {
+pub(crate) fn looked_at_on_server(notes: &BTreeSet<String>, role: &str, statement: &str, is_making: bool) -> Option<String> {
     let looks = |note: &&str| {
         let mut words = note.split_whitespace();
         let (sort, name) = (words.next().unwrap_or(""), words.next().unwrap_or(""));
@@ -141,7 +141,8 @@ pub(crate) fn looked_at_on_server<'n>(notes: &'n BTreeSet<String>, role: &str, s
                 _ => true,
             }
     };
-    notes.iter().map(String::as_str).find(looks)
+    let note = notes.iter().map(String::as_str).find(looks)?;
+    Some(format!("the server has {note}, which is not modelled"))
 }
 
 /// Takes the notes of an entry; each begins with a sort that is known.

@@ -26,9 +26,11 @@ enum Named {
 #[derive(Debug)]
 enum About {
     /// Accounts or roles are made, dropped, changed or renamed, or lose all they hold.
-    Accounts(&'static [Privilege]),
-    /// A role is made in the care of somebody else.
-    RoleFor(&'static [Privilege]),
+    Accounts {
+        privileges: &'static [Privilege],
+        /// A role is made in the care of a named account.
+        cares: bool,
+    },
     Password(Named),
     DefaultRole {
         role: Option<String>,
@@ -59,32 +61,28 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
         Named::Account(user, host) => Some(AccountName::new(&user, host.as_deref().unwrap_or("%"))),
         Named::CurrentAccount | Named::CurrentRole => None,
     };
+    let changed = |own| Need::Accounts { own: Some(own), role: None, privileges: Privilege::Update.only(), or_makes_accounts: false };
     match about {
-        About::Accounts(privileges) | About::RoleFor(privileges) => {
-            if let About::RoleFor(_) = about {
+        About::Accounts { privileges, cares } => {
+            if cares {
                 undecided.push("whether that is the own account, or who may name another as the one that passes a role on".to_owned());
             }
             list.push(Need::Accounts { own: None, role: None, privileges: any(privileges), or_makes_accounts: true });
         }
         About::Password(of) => {
             undecided.extend(nameless(state));
-            if let Some(own) = account(of) {
-                list.push(Need::Accounts { own: Some(own), role: None, privileges: Privilege::Update.only(), or_makes_accounts: false });
-            }
+            list.extend(account(of).map(changed));
         }
-        About::DefaultRole { role, of } => match (account(of), role) {
-            (None, role) => {
-                undecided.extend(nameless(state));
-                list.extend(role.map(|role| Need::Activate { role }));
-            }
-            (Some(own), role) => {
-                undecided.extend(nameless(state));
-                list.push(Need::Accounts { own: Some(own), role: None, privileges: Privilege::Update.only(), or_makes_accounts: false });
-                if role.is_some() {
-                    undecided.push("whether the role was granted to that account".to_owned());
+        About::DefaultRole { role, of } => {
+            undecided.extend(nameless(state));
+            match (account(of).map(changed), role) {
+                (None, role) => list.extend(role.map(|role| Need::Activate { role })),
+                (Some(need), role) => {
+                    list.push(need);
+                    undecided.extend(role.map(|_| "whether the role was granted to that account".to_owned()));
                 }
             }
-        },
+        }
         About::Shown(of) => {
             let role = match &of {
                 Named::Account(name, None) if state.roles.contains(name) => Some(name.clone()),
@@ -104,9 +102,7 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
         }
         About::Option(scope) => list.push(Need::PassOn { scope, privileges: Privileges::NONE, columns: Vec::new() }),
     }
-    if let Some(note) = looked_at_on_server(&state.not_modelled, "", text, true) {
-        undecided.push(format!("the server has {note}, which is not modelled"));
-    }
+    undecided.extend(looked_at_on_server(&state.not_modelled, "", text, true));
     Some(Needs { list, undecided, notes: Vec::new() })
 }
 
@@ -129,42 +125,35 @@ fn statement(words: &mut Words) -> Option<About> {
         let inserts: &'static [Privilege] = if replaces { &[Privilege::Insert, Privilege::Delete] } else { &[Privilege::Insert] };
         if is_role {
             accounts(words)?;
-            if words.takes_both("with", "admin") && matches!(named(words)?, Named::Account(..)) {
-                return Some(About::RoleFor(inserts));
-            }
-        } else {
-            named(words)?;
-            if !words.is_over() && !words.takes_rest() {
-                return None;
-            }
+            let cares = words.takes_both("with", "admin") && matches!(named(words)?, Named::Account(..));
+            return Some(About::Accounts { privileges: inserts, cares });
         }
-        return Some(About::Accounts(inserts));
+        named(words)?;
+        return (words.is_over() || words.takes_rest()).then_some(About::Accounts { privileges: inserts, cares: false });
     }
     if words.takes("drop") {
         if !words.takes_any(&["user", "role"]) || words.takes("if") && !words.takes("exists") {
             return None;
         }
         accounts(words)?;
-        return Some(About::Accounts(&[Privilege::Delete]));
+        return Some(About::Accounts { privileges: &[Privilege::Delete], cares: false });
     }
     if words.takes("alter") {
         if !words.takes("user") || words.takes("if") && !words.takes("exists") {
             return None;
         }
         named(words)?;
-        return words.takes_rest().then_some(About::Accounts(&[Privilege::Update]));
+        return words.takes_rest().then_some(About::Accounts { privileges: &[Privilege::Update], cares: false });
     }
     if words.takes("rename") {
         if !words.takes("user") {
             return None;
         }
-        loop {
+        words.list(|words| {
             named(words)?;
-            words.takes("to").then(|| named(words))??;
-            if !words.takes_token(&Token::Comma) {
-                return Some(About::Accounts(&[Privilege::Update]));
-            }
-        }
+            words.takes("to").then(|| named(words))?
+        })?;
+        return Some(About::Accounts { privileges: &[Privilege::Update], cares: false });
     }
     if words.takes("set") {
         if words.takes("password") {
@@ -202,7 +191,7 @@ fn statement(words: &mut Words) -> Option<About> {
         words.takes("privileges");
         let takes_option = words.takes_token(&Token::Comma) && words.takes_both("grant", "option");
         (takes_option && words.takes("from")).then(|| accounts(words))??;
-        return Some(About::Accounts(&[Privilege::Update]));
+        return Some(About::Accounts { privileges: &[Privilege::Update], cares: false });
     }
     if !words.takes_both("grant", "option") || !words.takes("on") {
         return None;
@@ -222,22 +211,16 @@ fn statement(words: &mut Words) -> Option<About> {
 
 /// Reads a grant on a routine: the parser of SQL reads those on tables.
 fn on_routine(words: &mut Words, is_grant: bool) -> Option<About> {
-    let mut privileges = Some(Vec::new());
+    let mut privileges = None;
     if words.takes("all") {
         words.takes("privileges");
-        privileges = None;
     } else {
-        loop {
-            let privilege = match () {
-                () if words.takes("execute") => Privilege::Execute,
-                () if words.takes_both("alter", "routine") => Privilege::AlterRoutine,
-                () => return None,
-            };
-            privileges.as_mut()?.push(privilege);
-            if !words.takes_token(&Token::Comma) {
-                break;
+        privileges = Some(words.list(|words| {
+            if words.takes("execute") {
+                return Some(Privilege::Execute);
             }
-        }
+            words.takes_both("alter", "routine").then_some(Privilege::AlterRoutine)
+        })?);
     }
     let class = match () {
         () if !words.takes("on") => return None,
@@ -254,12 +237,8 @@ fn on_routine(words: &mut Words, is_grant: bool) -> Option<About> {
     Some(About::Routine { object: ObjectName::new(class, &database, &name), privileges })
 }
 
-fn accounts(words: &mut Words) -> Option<()> {
-    named(words)?;
-    while words.takes_token(&Token::Comma) {
-        named(words)?;
-    }
-    Some(())
+fn accounts(words: &mut Words) -> Option<Vec<Named>> {
+    words.list(named)
 }
 
 /// Reads an account or role. What the parser of SQL takes for one word may hold the sign between login and origin.

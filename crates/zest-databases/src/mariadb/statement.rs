@@ -35,9 +35,7 @@ pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result
     with_statements(Dialect::Mariadb, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
         let mut needs = needs_of(state, database, statement);
-        if let Some(note) = looked_at_on_server(&state.not_modelled, "", text, true) {
-            needs.undecided.push(format!("the server has {note}, which is not modelled"));
-        }
+        needs.undecided.extend(looked_at_on_server(&state.not_modelled, "", text, true));
         // Only who may set another's name may make something in it.
         let upper = text.to_uppercase();
         if upper.split("DEFINER").skip(1).any(|rest| rest.trim_start().starts_with('=')) {

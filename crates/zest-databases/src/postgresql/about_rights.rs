@@ -4,8 +4,6 @@
 //! The parser of SQL reads few of their forms, so they have a grammar of their own over its words. A text that is none of them, or goes
 //! on in a way that is not known here, is left to that parser.
 
-use std::ops::{Deref, DerefMut};
-
 use sqlparser::tokenizer::Token;
 
 use super::catalog::Want;
@@ -93,9 +91,7 @@ pub(crate) fn needs(state: &State, (session, current): (&str, &str), text: &str)
     let about = read(text)?;
     let mut checks = Checks { state, session, current, list: Vec::new(), undecided: Vec::new(), notes: Vec::new() };
     checks.of(&about);
-    if let Some(note) = looked_at_on_server(&state.not_modelled, session, text, true) {
-        checks.undecided.push(format!("the server has {note}, which is not modelled"));
-    }
+    checks.undecided.extend(looked_at_on_server(&state.not_modelled, session, text, true));
     let Checks { list, undecided, notes, .. } = checks;
     Some(Needs { list, undecided, notes })
 }
@@ -325,245 +321,209 @@ impl Checks<'_> {
 
 /// Reads a statement about roles and rights.
 fn read(text: &str) -> Option<About> {
-    let mut statement = Reader(Words::of(Dialect::Postgresql, &["create", "alter", "drop", "grant", "revoke", "reassign"], text)?);
-    let about = statement.statement()?;
-    statement.is_over().then_some(about)
+    let mut words = Words::of(Dialect::Postgresql, &["create", "alter", "drop", "grant", "revoke", "reassign"], text)?;
+    let about = statement(&mut words)?;
+    words.is_over().then_some(about)
 }
 
-/// Reads the words of a statement.
-struct Reader(Words);
-
-impl Deref for Reader {
-    type Target = Words;
-
-    fn deref(&self) -> &Words {
-        &self.0
+fn statement(words: &mut Words) -> Option<About> {
+    if words.takes("create") {
+        let is_role = words.takes_any(&["role", "user", "group"]);
+        let name = words.name().filter(|_| is_role)?;
+        return Some(About::Create { name, options: options(words, true)? });
     }
+    if words.takes("alter") {
+        return alter(words);
+    }
+    if words.takes("drop") {
+        if words.takes("owned") {
+            let by = words.takes("by").then(|| roles(words))??;
+            words.takes_any(&["cascade", "restrict"]);
+            return Some(About::Owned { by, to: None });
+        }
+        if !words.takes_any(&["role", "user", "group"]) {
+            return None;
+        }
+        let if_exists = words.takes("if");
+        if if_exists && !words.takes("exists") {
+            return None;
+        }
+        return Some(About::Drop { roles: roles(words)?, if_exists });
+    }
+    if words.takes("reassign") {
+        let by = (words.takes("owned") && words.takes("by")).then(|| roles(words))??;
+        let to = words.takes("to").then(|| named(words))??;
+        return Some(About::Owned { by, to: Some(to) });
+    }
+    let is_grant = words.takes("grant");
+    if !is_grant && !words.takes("revoke") {
+        return None;
+    }
+    if !is_grant && words.takes_both("grant", "option") {
+        return words.takes("for").then(|| grant(words, is_grant))?;
+    }
+    if !is_grant && words.takes_both("admin", "option") && !words.takes("for") {
+        return None;
+    }
+    let begin = words.place();
+    if let Some(grant) = grant(words, is_grant) {
+        return Some(grant);
+    }
+    words.go_to(begin);
+    let granted = roles(words)?;
+    let members = words.takes(if is_grant { "to" } else { "from" }).then(|| roles(words))??;
+    let by = end(words, is_grant, "admin")?;
+    Some(About::Membership { roles: granted, members, by, is_grant })
 }
 
-impl DerefMut for Reader {
-    fn deref_mut(&mut self) -> &mut Words {
-        &mut self.0
+/// Reads what stands behind those who are given something, or lose it: the option, by whom, and what becomes of others.
+fn end(words: &mut Words, is_grant: bool, option: &str) -> Option<Option<Named>> {
+    if is_grant && words.takes("with") && !words.takes_both(option, "option") {
+        return None;
     }
+    let by = if words.takes("granted") { Some(words.takes("by").then(|| named(words))??) } else { None };
+    if !is_grant {
+        words.takes_any(&["cascade", "restrict"]);
+    }
+    Some(by)
 }
 
-impl Reader {
-    fn statement(&mut self) -> Option<About> {
-        if self.takes("create") {
-            let is_role = self.takes_any(&["role", "user", "group"]);
-            let name = self.name().filter(|_| is_role)?;
-            return Some(About::Create { name, options: self.options(true)? });
-        }
-        if self.takes("alter") {
-            return self.alter();
-        }
-        if self.takes("drop") {
-            if self.takes("owned") {
-                let by = self.takes("by").then(|| self.roles())??;
-                self.takes_any(&["cascade", "restrict"]);
-                return Some(About::Owned { by, to: None });
-            }
-            if !self.takes_any(&["role", "user", "group"]) {
-                return None;
-            }
-            let if_exists = self.takes("if");
-            if if_exists && !self.takes("exists") {
-                return None;
-            }
-            return Some(About::Drop { roles: self.roles()?, if_exists });
-        }
-        if self.takes("reassign") {
-            let by = (self.takes("owned") && self.takes("by")).then(|| self.roles())??;
-            let to = self.takes("to").then(|| self.named())??;
-            return Some(About::Owned { by, to: Some(to) });
-        }
-        let is_grant = self.takes("grant");
-        if !is_grant && !self.takes("revoke") {
-            return None;
-        }
-        if !is_grant && self.takes_both("grant", "option") {
-            return self.takes("for").then(|| self.grant(is_grant))?;
-        }
-        if !is_grant && self.takes_both("admin", "option") && !self.takes("for") {
-            return None;
-        }
-        let begin = self.place();
-        if let Some(grant) = self.grant(is_grant) {
-            return Some(grant);
-        }
-        self.go_to(begin);
-        let roles = self.roles()?;
-        let members = self.takes(if is_grant { "to" } else { "from" }).then(|| self.roles())??;
-        if is_grant && self.takes("with") && !(self.takes("admin") && self.takes("option")) {
-            return None;
-        }
-        let by = if self.takes("granted") { Some(self.takes("by").then(|| self.named())??) } else { None };
-        if !is_grant {
-            self.takes_any(&["cascade", "restrict"]);
-        }
-        Some(About::Membership { roles, members, by, is_grant })
+/// Reads a grant on what has no columns: the parser of SQL reads the others.
+fn grant(words: &mut Words, is_grant: bool) -> Option<About> {
+    let privileges = if words.takes("all") {
+        words.takes("privileges");
+        None
+    } else {
+        Some(words.list(Words::name)?)
+    };
+    if !words.takes("on") {
+        return None;
     }
+    let class = match () {
+        () if words.takes_any(&["type", "domain"]) => Class::Type,
+        () if words.takes("language") => Class::Language,
+        () if words.takes_both("foreign", "server") => Class::Server,
+        () if words.takes("foreign") && words.takes_both("data", "wrapper") => Class::Wrapper,
+        () => return None,
+    };
+    let names = words.list(|words| {
+        let mut name = vec![words.name()?];
+        while words.takes_token(&Token::Period) {
+            name.push(words.name()?);
+        }
+        Some(name)
+    })?;
+    let grantee = |words: &mut Words| {
+        words.takes_before_name("group");
+        named(words)
+    };
+    // Whom it is given to is not checked; everybody may be one of them.
+    words.takes(if is_grant { "to" } else { "from" }).then(|| words.list(grantee))??;
+    let by = end(words, is_grant, "grant")?;
+    Some(About::Grant { class, privileges, names, by })
+}
 
-    /// Reads a grant on what has no columns: the parser of SQL reads the others.
-    fn grant(&mut self, is_grant: bool) -> Option<About> {
-        let privileges = if self.takes("all") {
-            self.takes("privileges");
-            None
-        } else {
-            let mut list = vec![self.name()?];
-            while self.takes_token(&Token::Comma) {
-                list.push(self.name()?);
-            }
-            Some(list)
-        };
-        if !self.takes("on") {
-            return None;
-        }
-        let class = match () {
-            () if self.takes_any(&["type", "domain"]) => Class::Type,
-            () if self.takes("language") => Class::Language,
-            () if self.takes("foreign") && self.takes("server") => Class::Server,
-            () if self.takes("data") && self.takes("wrapper") => Class::Wrapper,
-            () => return None,
-        };
-        let mut names = Vec::new();
-        loop {
-            let mut name = vec![self.name()?];
-            while self.takes_token(&Token::Period) {
-                name.push(self.name()?);
-            }
-            names.push(name);
-            if !self.takes_token(&Token::Comma) {
-                break;
-            }
-        }
-        if !self.takes(if is_grant { "to" } else { "from" }) {
-            return None;
-        }
-        loop {
-            // Whom it is given to is not checked; everybody may be one of them.
-            self.takes_before_name("group");
-            self.named()?;
-            if !self.takes_token(&Token::Comma) {
-                break;
-            }
-        }
-        if is_grant && self.takes("with") && !(self.takes("grant") && self.takes("option")) {
-            return None;
-        }
-        let by = if self.takes("granted") { Some(self.takes("by").then(|| self.named())??) } else { None };
-        if !is_grant {
-            self.takes_any(&["cascade", "restrict"]);
-        }
-        Some(About::Grant { class, privileges, names, by })
+fn alter(words: &mut Words) -> Option<About> {
+    if words.takes("database") {
+        let database = Some(words.name()?);
+        return setting(words, None, false, database);
     }
+    let is_group = words.is("group");
+    if !words.takes_any(&["role", "user", "group"]) {
+        return None;
+    }
+    if !is_group && words.takes("all") {
+        let database = in_database(words)?;
+        return setting(words, None, true, database);
+    }
+    let role = named(words)?;
+    if words.takes("rename") {
+        let (Named::Role(role), true) = (role, words.takes("to")) else { return None };
+        return Some(About::Rename { role, to: words.name()? });
+    }
+    if is_group {
+        let options = (words.takes_any(&["add", "drop"]) && words.takes("user")).then(|| roles(words))??;
+        return Some(About::Alter { role, options: Options { members: options, ..Options::default() } });
+    }
+    if words.is("in") || words.is("set") || words.is("reset") {
+        let database = in_database(words)?;
+        return setting(words, Some(role), false, database);
+    }
+    Some(About::Alter { role, options: options(words, false)? })
+}
 
-    fn alter(&mut self) -> Option<About> {
-        if self.takes("database") {
-            let database = Some(self.name()?);
-            return self.setting(None, false, database);
-        }
-        let is_group = self.is("group");
-        if !self.takes_any(&["role", "user", "group"]) {
-            return None;
-        }
-        if !is_group && self.takes("all") {
-            let database = self.in_database()?;
-            return self.setting(None, true, database);
-        }
-        let role = self.named()?;
-        if self.takes("rename") {
-            let (Named::Role(role), true) = (role, self.takes("to")) else { return None };
-            return Some(About::Rename { role, to: self.name()? });
-        }
-        if is_group {
-            let options = (self.takes_any(&["add", "drop"]) && self.takes("user")).then(|| self.roles())??;
-            return Some(About::Alter { role, options: Options { members: options, ..Options::default() } });
-        }
-        if self.is("in") || self.is("set") || self.is("reset") {
-            let database = self.in_database()?;
-            return self.setting(Some(role), false, database);
-        }
-        Some(About::Alter { role, options: self.options(false)? })
+/// Reads `IN DATABASE name`, which may be missing.
+fn in_database(words: &mut Words) -> Option<Option<String>> {
+    if !words.takes("in") {
+        return Some(None);
     }
+    words.takes("database").then(|| words.name()).map(|name| name.map(Some))?
+}
 
-    /// Reads `IN DATABASE name`, which may be missing.
-    fn in_database(&mut self) -> Option<Option<String>> {
-        if !self.takes("in") {
-            return Some(None);
-        }
-        self.takes("database").then(|| self.name()).map(|name| name.map(Some))?
+/// Reads what is set or reset; the value itself says nothing about rights.
+fn setting(words: &mut Words, role: Option<Named>, everybody: bool, database: Option<String>) -> Option<About> {
+    let is_set = words.takes("set");
+    if !is_set && !words.takes("reset") {
+        return None;
     }
-
-    /// Reads what is set or reset; the value itself says nothing about rights.
-    fn setting(&mut self, role: Option<Named>, everybody: bool, database: Option<String>) -> Option<About> {
-        let is_set = self.takes("set");
-        if !is_set && !self.takes("reset") {
-            return None;
+    let name = if !is_set && words.takes("all") {
+        None
+    } else if words.takes_both("time", "zone") {
+        Some("timezone".to_owned())
+    } else {
+        let mut name = words.name()?.to_lowercase();
+        while words.takes_token(&Token::Period) {
+            name = format!("{name}.{}", words.name()?.to_lowercase());
         }
-        let name = if !is_set && self.takes("all") {
-            None
-        } else if self.takes_both("time", "zone") {
-            Some("timezone".to_owned())
-        } else {
-            let mut name = self.name()?.to_lowercase();
-            while self.takes_token(&Token::Period) {
-                name = format!("{name}.{}", self.name()?.to_lowercase());
+        Some(name)
+    };
+    if is_set && !words.takes_rest() {
+        return None;
+    }
+    Some(About::Setting { role, everybody, database, name })
+}
+
+fn options(words: &mut Words, is_new: bool) -> Option<Options> {
+    let mut options = Options::default();
+    words.takes("with");
+    while !words.is_over() {
+        let option = words.word()?;
+        match option.as_str() {
+            "superuser" | "nosuperuser" => options.superuser = Some(option == "superuser"),
+            "replication" | "noreplication" => options.replication = Some(option == "replication"),
+            "bypassrls" | "nobypassrls" => options.bypass_row_security = Some(option == "bypassrls"),
+            "createdb" | "nocreatedb" | "createrole" | "nocreaterole" | "inherit" | "noinherit" | "login" | "nologin" => {
+                options.others = true;
             }
-            Some(name)
-        };
-        if is_set && !self.takes_rest() {
-            return None;
-        }
-        Some(About::Setting { role, everybody, database, name })
-    }
-
-    fn options(&mut self, is_new: bool) -> Option<Options> {
-        let mut options = Options::default();
-        self.takes("with");
-        while !self.is_over() {
-            let option = self.word()?;
-            match option.as_str() {
-                "superuser" | "nosuperuser" => options.superuser = Some(option == "superuser"),
-                "replication" | "noreplication" => options.replication = Some(option == "replication"),
-                "bypassrls" | "nobypassrls" => options.bypass_row_security = Some(option == "bypassrls"),
-                "createdb" | "nocreatedb" | "createrole" | "nocreaterole" | "inherit" | "noinherit" | "login" | "nologin" => {
-                    options.others = true;
-                }
-                "encrypted" => options.password = (self.takes("password") && self.takes_text()).then_some(true)?,
-                "password" => options.password = (self.takes("null") || self.takes_text()).then_some(true)?,
-                "connection" => {
-                    let is_number = self.takes("limit") && {
-                        self.takes_token(&Token::Minus);
-                        self.takes_number()
-                    };
-                    options.others = is_number.then_some(true)?;
-                }
-                "valid" => options.others = (self.takes("until") && self.takes_text()).then_some(true)?,
-                "sysid" if is_new => options.others = self.takes_number().then_some(true)?,
-                "in" if is_new => {
-                    options.in_roles.extend(self.takes_any(&["role", "group"]).then(|| self.roles())??);
-                }
-                "role" | "user" | "admin" if is_new => options.members.extend(self.roles()?),
-                _ => return None,
+            "encrypted" => options.password = (words.takes("password") && words.takes_text()).then_some(true)?,
+            "password" => options.password = (words.takes("null") || words.takes_text()).then_some(true)?,
+            "connection" => {
+                let is_number = words.takes("limit") && {
+                    words.takes_token(&Token::Minus);
+                    words.takes_number()
+                };
+                options.others = is_number.then_some(true)?;
             }
+            "valid" => options.others = (words.takes("until") && words.takes_text()).then_some(true)?,
+            "sysid" if is_new => options.others = words.takes_number().then_some(true)?,
+            "in" if is_new => {
+                options.in_roles.extend(words.takes_any(&["role", "group"]).then(|| roles(words))??);
+            }
+            "role" | "user" | "admin" if is_new => options.members.extend(roles(words)?),
+            _ => return None,
         }
-        Some(options)
     }
+    Some(options)
+}
 
-    fn roles(&mut self) -> Option<Vec<Named>> {
-        let mut list = vec![self.named()?];
-        while self.takes_token(&Token::Comma) {
-            list.push(self.named()?);
-        }
-        Some(list)
-    }
+fn roles(words: &mut Words) -> Option<Vec<Named>> {
+    words.list(named)
+}
 
-    fn named(&mut self) -> Option<Named> {
-        Some(match () {
-            () if self.takes_any(&["current_user", "current_role"]) => Named::Current,
-            () if self.takes("session_user") => Named::Session,
-            () => Named::Role(self.name()?),
-        })
-    }
+fn named(words: &mut Words) -> Option<Named> {
+    Some(match () {
+        () if words.takes_any(&["current_user", "current_role"]) => Named::Current,
+        () if words.takes("session_user") => Named::Session,
+        () => Named::Role(words.name()?),
+    })
 }

@@ -414,9 +414,7 @@ impl Deriver<'_> {
     }
 
     fn of_server(&mut self, text: &str, is_making: bool) {
-        if let Some(note) = looked_at_on_server(&self.catalog.state().not_modelled, &self.session, text, is_making) {
-            self.undecided.push(format!("the server has {note}, which is not modelled"));
-        }
+        self.undecided.extend(looked_at_on_server(&self.catalog.state().not_modelled, &self.session, text, is_making));
     }
 
     fn sequence(&mut self, name: &str, any: &[Privilege]) {

@@ -20,8 +20,8 @@ impl Words {
     pub(crate) fn of(dialect: Dialect, begins: &[&str], text: &str) -> Option<Self> {
         // Most statements are others, and are not worth the work; a comment may stand before any.
         let start = text.trim_start();
-        let begins_with = |word: &&&str| start.get(..word.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(word));
-        if text.len() > LONGEST || !start.starts_with(['-', '/', '#']) && begins.iter().find(begins_with).is_none() {
+        let begins_with = |word: &&str| start.get(..word.len()).is_some_and(|begin| begin.eq_ignore_ascii_case(word));
+        if text.len() > LONGEST || !start.starts_with(['-', '/', '#']) && !begins.iter().any(begins_with) {
             return None;
         }
         let tokens = match dialect {
@@ -83,6 +83,15 @@ impl Words {
         };
         self.at += 1;
         Some(name)
+    }
+
+    /// Reads one thing or more with commas between them.
+    pub(crate) fn list<T>(&mut self, mut one: impl FnMut(&mut Self) -> Option<T>) -> Option<Vec<T>> {
+        let mut list = vec![one(self)?];
+        while self.takes_token(&Token::Comma) {
+            list.push(one(self)?);
+        }
+        Some(list)
     }
 
     /// Returns whether a word comes next, which is not in quotes.
