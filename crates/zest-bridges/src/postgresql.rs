@@ -275,7 +275,7 @@ objects AS (
   SELECT 'type', s.nspname::text, typname::text, NULL, typowner, coalesce(typacl, acldefault('T', typowner)), false, false, NULL, NULL, NULL, NULL,
          (SELECT array_agg(enumlabel::text ORDER BY enumsortorder) FROM pg_enum WHERE enumtypid = t.oid)
   FROM pg_type t JOIN spaces s ON s.oid = typnamespace
-  WHERE typtype IN ('e', 'd') OR typtype = 'c' AND EXISTS (SELECT FROM pg_class c WHERE c.oid = typrelid AND relkind = 'c')
+  WHERE typtype IN ('e', 'd', 'r') OR typtype = 'b' AND typcategory <> 'A' OR typtype = 'c' AND EXISTS (SELECT FROM pg_class c WHERE c.oid = typrelid AND relkind = 'c')
   UNION ALL
   SELECT relkind::text, s.nspname::text, relname::text, NULL, relowner,
          coalesce(relacl, acldefault(CASE relkind WHEN 'S' THEN 's' ELSE 'r' END::\"char\", relowner)),
@@ -336,6 +336,12 @@ loose AS (
   FROM pg_depend d LEFT JOIN types t ON d.refclassid = 'pg_type'::regclass AND t.oid = d.refobjid
   WHERE d.refobjid >= 12000
     AND (d.refclassid IN ('pg_proc'::regclass, 'pg_operator'::regclass) OR t.typtype NOT IN ('e', 'c'))),
+unseen AS (
+  SELECT l.classid, l.objid FROM loose l
+  WHERE EXISTS (SELECT FROM pg_cast WHERE oid >= 12000) OR EXISTS (
+    SELECT FROM pg_depend d WHERE d.classid = l.classid AND d.objid = l.objid AND d.refobjid >= 12000 AND d.refclassid <> 'pg_proc'::regclass
+      AND (d.refclassid = 'pg_operator'::regclass
+           OR EXISTS (SELECT FROM types t WHERE d.refclassid = 'pg_type'::regclass AND t.oid = d.refobjid AND t.typtype NOT IN ('e', 'c'))))),
 within AS (SELECT oid AS outermost, oid AS at FROM types WHERE oid >= 12000
            UNION SELECT w.outermost, t.inner_type FROM within w JOIN types t ON t.oid = w.at WHERE t.inner_type IS NOT NULL),
 checked AS (
@@ -373,6 +379,7 @@ notes (oid, note) AS (
   UNION SELECT adrelid, CASE attgenerated WHEN '' THEN 'default of ' ELSE 'generated ' END || attname
         FROM pg_attrdef f JOIN pg_attribute a ON attrelid = adrelid AND attnum = adnum
         JOIN loose l ON l.classid = 'pg_attrdef'::regclass AND l.objid = f.oid
+        WHERE attgenerated <> '' OR EXISTS (SELECT FROM unseen u WHERE u.classid = l.classid AND u.objid = l.objid)
   UNION SELECT indrelid, 'index ' || c.relname FROM pg_index i JOIN pg_class c ON c.oid = indexrelid
         JOIN loose l ON l.classid = 'pg_class'::regclass AND l.objid = indexrelid WHERE indexprs IS NOT NULL OR indpred IS NOT NULL
   UNION SELECT attrelid, 'check of the type ' || t.nspname || '.' || t.typname || ' of ' || attname
@@ -394,7 +401,10 @@ FROM pg_proc p JOIN spaces s ON s.oid = pronamespace, LATERAL (
 UNION SELECT 'type', t.nspname::text, t.typname::text, NULL, 'check' FROM types t JOIN spaces s ON s.nspname = t.nspname
   JOIN checked k ON k.oid = t.oid WHERE t.typtype = 'd'
 UNION SELECT 'type', t.nspname::text, t.typname::text, NULL, 'type that is not of the server' FROM types t JOIN spaces s ON s.nspname = t.nspname
-  JOIN foreigners f ON f.oid = t.oid WHERE t.typtype = 'd'
+  JOIN foreigners f ON f.oid = t.oid WHERE t.typtype IN ('d', 'r', 'b')
+UNION SELECT 'function', s.nspname::text, proname::text, oidvectortypes(proargtypes), 'body of an aggregate' FROM pg_proc p
+  JOIN spaces s ON s.oid = pronamespace JOIN pg_aggregate g ON g.aggfnoid = p.oid
+  WHERE EXISTS (SELECT FROM loose l WHERE l.classid = 'pg_proc'::regclass AND l.objid = p.oid)
 UNION SELECT '', NULL, '', NULL, 'setting ' || name || role FROM settings
   WHERE name !~ '^(log_|enable_|application_name$|client_encoding$|client_min_messages$|extra_float_digits$|.*_timeout$|work_mem$|maintenance_work_mem$|random_page_cost$|default_statistics_target$)'
     AND lower(name) NOT IN ('datestyle', 'intervalstyle', 'timezone')
@@ -413,6 +423,18 @@ UNION SELECT '', NULL, '', NULL, 'rights on the type ' || typname FROM pg_type t
   WHERE typnamespace = 'pg_catalog'::regnamespace AND typacl IS NOT NULL AND NOT EXISTS (SELECT FROM aclexplode(typacl) WHERE grantee = 0)
 UNION SELECT '', NULL, '', NULL, 'rights on the schema pg_catalog' FROM pg_namespace n
   WHERE nspname = 'pg_catalog' AND nspacl IS NOT NULL AND NOT EXISTS (SELECT FROM aclexplode(nspacl) WHERE grantee = 0 AND privilege_type = 'USAGE')
+UNION SELECT '', NULL, '', NULL, 'catalog ' || CASE nspname WHEN 'pg_catalog' THEN '' ELSE nspname || '.' END || relname
+  FROM pg_class c JOIN pg_namespace n ON n.oid = relnamespace LEFT JOIN pg_init_privs i ON i.objoid = c.oid AND i.classoid = 'pg_class'::regclass AND objsubid = 0
+  WHERE relkind IN ('r', 'v') AND CASE nspname
+    WHEN 'pg_catalog' THEN relacl IS DISTINCT FROM initprivs OR EXISTS (
+      SELECT FROM pg_attribute a LEFT JOIN pg_init_privs o ON o.objoid = c.oid AND o.classoid = 'pg_class'::regclass AND o.objsubid = attnum
+      WHERE attrelid = c.oid AND attacl IS DISTINCT FROM o.initprivs)
+    WHEN 'information_schema' THEN EXISTS (SELECT FROM pg_attribute WHERE attrelid = c.oid AND attacl IS NOT NULL) OR relacl IS NOT NULL AND (
+      NOT EXISTS (SELECT FROM aclexplode(relacl) WHERE grantee = 0)
+      OR EXISTS (SELECT FROM aclexplode(relacl) WHERE grantee <> relowner AND (grantee <> 0 OR privilege_type <> 'SELECT')))
+    ELSE false END
+UNION SELECT '', NULL, '', NULL, 'parameter ' || parname FROM pg_parameter_acl
+UNION SELECT '', NULL, '', NULL, 'tablespace ' || spcname FROM pg_tablespace WHERE spcacl IS NOT NULL
 UNION SELECT '', NULL, '', NULL, 'rights of others in pg_catalog: ' || proname FROM pg_proc WHERE pronamespace = 'pg_catalog'::regnamespace AND oid >= 16384
 UNION SELECT '', NULL, '', NULL, 'operator ' || oprname || ' of ' || n.nspname FROM pg_operator o JOIN pg_namespace n ON n.oid = oprnamespace
   WHERE o.oid >= 12000 AND oprleft < 12000 AND oprright < 12000

@@ -2,12 +2,15 @@
 //!
 //! `ZEST_CHECKS=1000000` compares that many in all (the full run), `ZEST_SEED` chooses other estates.
 
+mod built_in;
 mod hosts;
 mod mariadb;
 mod mariadb_statements;
 mod not_modelled;
 mod postgresql;
 mod postgresql_statements;
+mod postgresql_suite;
+mod suites;
 mod support;
 mod troubles;
 

@@ -76,7 +76,8 @@ fn each_statement_needs_what_the_server_checks() {
         ("maker", "DROP USER maker", Some(NotDecided)),
         // Settings for later sessions.
         ("clerk", "ALTER ROLE clerk SET search_path = s, public", None),
-        ("clerk", "ALTER ROLE clerk SET log_statement = 'none'", Some(NotDecided)),
+        ("clerk", "ALTER ROLE clerk SET log_statement = 'none'", Some(SwitchOff)),
+        ("clerk", "ALTER ROLE clerk SET shared_buffers = '1GB'", Some(NotDecided)),
         ("root", "ALTER ROLE clerk SET log_statement = 'none'", None),
         ("clerk", "ALTER ROLE desk RESET ALL", Some(SwitchOff)),
         ("maker", "ALTER ROLE ALL SET work_mem = '8MB'", Some(SwitchOff)),

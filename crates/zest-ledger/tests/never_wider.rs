@@ -462,7 +462,7 @@ rows! { pg:
     a_type_of_others: sql("clerk", "create table pier.made (sea pier.kept)") => NO_PRIVILEGE;
     a_list_of_a_type_of_others: sql("clerk", "create table pier.made (sea pier.kept[])") => NO_PRIVILEGE;
     a_name_behind_a_shut_schema: sql("clerk", "select 'hidden.t'::regclass") => Err(Refusal::SchemaShut);
-    a_size_behind_a_shut_schema: sql("clerk", "select pg_relation_size('hidden.t')") => UNDECIDED;
+    a_size_behind_a_shut_schema: sql("clerk", "select pg_relation_size('hidden.t')") => Err(Refusal::SchemaShut);
     a_body_that_is_not_there: sql("clerk", "select pier.empty()") => UNDECIDED;
     a_body_that_is_not_modelled: sql("clerk", "select pier.atomic()") => UNDECIDED;
     a_role_that_is_made_a_superuser: sql("maker", "create role made in role boss") => Err(Refusal::NoAdminOption);

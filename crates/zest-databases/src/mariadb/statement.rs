@@ -83,6 +83,11 @@ impl Names for Deriver<'_> {
         // There are no types but the server's own.
         Ok(())
     }
+
+    fn column_type(&self, _: usize, _: &str) -> Option<String> {
+        // Routines are not told apart by the types of their arguments.
+        None
+    }
 }
 
 impl Touches for Deriver<'_> {
@@ -99,6 +104,10 @@ impl Touches for Deriver<'_> {
 
     fn undecided(&mut self, why: String) {
         self.undecided.push(why);
+    }
+
+    fn in_body(&self) -> bool {
+        false
     }
 }
 

@@ -9,16 +9,16 @@ use sqlparser::tokenizer::Token;
 use super::catalog::Want;
 use super::need::{Demand, Need};
 use super::object::ObjectName;
-use super::privilege::{Class, Privilege, Privileges};
+use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use super::state::State;
-use super::statement::OPEN;
+use super::statement::settings;
 use crate::database::not_modelled::looked_at_on_server;
 use crate::database::{Needs, On};
 use crate::sql::{Dialect, Words};
 
 /// A role as a statement names it.
 #[derive(Debug)]
-enum Named {
+pub(super) enum Named {
     Role(String),
     Current,
     Session,
@@ -75,6 +75,17 @@ enum About {
         privileges: Option<Vec<String>>,
         names: Vec<Vec<String>>,
         by: Option<Named>,
+    },
+    /// A grant of the right to a setting, or of one on a tablespace; or its revocation.
+    OnServer {
+        what: &'static str,
+        names: Vec<String>,
+        is_grant: bool,
+    },
+    /// All columns of tables, some of them named.
+    Columns {
+        columns: Vec<String>,
+        tables: Vec<Vec<String>>,
     },
     /// What some roles own, given to another or dropped.
     Owned {
@@ -167,6 +178,39 @@ impl Checks<'_> {
                 }
                 self.grant(*class, privileges.as_deref(), names);
             }
+            About::OnServer { what, names, is_grant } => {
+                for name in names {
+                    let note = format!("{what} {name}");
+                    if self.state.not_modelled.contains(&note) {
+                        self.undecided.push(format!("the server has changed rights on the {note}, which are not modelled"));
+                    } else if *what == "parameter" && !is_grant {
+                        self.notes.push(format!("nobody was given anything on the {note}, and the server says nothing"));
+                    } else {
+                        // Nobody else holds anything of it.
+                        self.list.push(Need::Server {
+                            role: self.current.to_owned(),
+                            of: Vec::new(),
+                            what: format!("granting on the {note}"),
+                        });
+                    }
+                }
+            }
+            About::Columns { columns, tables } => {
+                for table in tables {
+                    let parts: Vec<&str> = table.iter().map(String::as_str).collect();
+                    let classes = [Class::Table, Class::View, Class::MaterialisedView];
+                    let known =
+                        classes.iter().map(|class| ObjectName::new(*class, &parts)).find(|name| self.state.objects.contains_key(name));
+                    let (Some(object), [schema, _]) = (known, parts.as_slice()) else {
+                        self.undecided.push(format!("`{}` is not in the inventory by this name", parts.join(".")));
+                        continue;
+                    };
+                    let schema = ObjectName::new(Class::Schema, &[schema]);
+                    self.list.push(Need::privilege(self.current, &schema, Privilege::Usage, On::Object));
+                    let demand = Demand::Privilege { any: COLUMN_PRIVILEGES, on: On::Columns(columns.clone()), want: Want::GrantOption };
+                    self.list.push(Need::Object { role: self.current.to_owned(), object, demand });
+                }
+            }
             About::Owned { by, to } => {
                 for role in by.iter().chain(to) {
                     if let Some(of) = self.known(role) {
@@ -194,7 +238,10 @@ impl Checks<'_> {
         };
         for name in names {
             let parts: Vec<&str> = name.iter().map(String::as_str).collect();
-            let object = ObjectName::new(class, &parts);
+            let object = match class {
+                Class::Database if parts == [self.state.database.as_str()] => ObjectName::database(),
+                _ => ObjectName::new(class, &parts),
+            };
             if !self.state.objects.contains_key(&object) {
                 self.undecided.push(format!("`{object}` is not in the inventory by this name"));
                 continue;
@@ -262,8 +309,14 @@ impl Checks<'_> {
             None => self.undecided.push("whose another database is".to_owned()),
         }
         // What everybody may set in a session may be set for later ones.
-        if let Some(name) = name.filter(|name| !OPEN.contains(name) && !self.state.is_superuser(self.current)) {
-            self.undecided.push(format!("who may set `{name}`"));
+        let note = name.map(|name| format!("parameter {name}")).filter(|note| self.state.not_modelled.contains(note));
+        match name.map(settings::keep) {
+            Some(Ok(settings::Who::Superusers)) if note.is_some() && !self.state.is_superuser(self.current) => {
+                self.undecided.push("whether the setting is among those that were given to somebody".to_owned());
+            }
+            Some(Ok(settings::Who::Superusers)) => self.switch("superuser"),
+            Some(Err(why)) if !self.state.is_superuser(self.current) => self.undecided.push(why),
+            None | Some(Ok(settings::Who::Everybody | settings::Who::Readers(_)) | Err(_)) => {}
         }
     }
 
@@ -392,14 +445,29 @@ fn end(words: &mut Words, is_grant: bool, option: &str) -> Option<Option<Named>>
 fn grant(words: &mut Words, is_grant: bool) -> Option<About> {
     let privileges = if words.takes("all") {
         words.takes("privileges");
+        if words.takes_token(&Token::LParen) {
+            return all_columns(words, is_grant);
+        }
         None
     } else {
-        Some(words.list(Words::name)?)
+        let privilege = |words: &mut Words| {
+            let privilege = words.name()?;
+            Some(match privilege.as_str() {
+                "temp" => "temporary".to_owned(),
+                "alter" if words.takes("system") => "alter system".to_owned(),
+                _ => privilege,
+            })
+        };
+        Some(words.list(privilege)?)
     };
     if !words.takes("on") {
         return None;
     }
+    if words.is("parameter") || words.is("tablespace") {
+        return on_server(words, privileges.as_deref(), is_grant);
+    }
     let class = match () {
+        () if words.takes("database") => Class::Database,
         () if words.takes_any(&["type", "domain"]) => Class::Type,
         () if words.takes("language") => Class::Language,
         () if words.takes_both("foreign", "server") => Class::Server,
@@ -421,6 +489,54 @@ fn grant(words: &mut Words, is_grant: bool) -> Option<About> {
     words.takes(if is_grant { "to" } else { "from" }).then(|| words.list(grantee))??;
     let by = end(words, is_grant, "grant")?;
     Some(About::Grant { class, privileges, names, by })
+}
+
+/// Reads who is given something, and what stands behind them.
+fn to_whom(words: &mut Words, is_grant: bool) -> Option<()> {
+    let grantee = |words: &mut Words| {
+        words.takes_before_name("group");
+        named(words)
+    };
+    words.takes(if is_grant { "to" } else { "from" }).then(|| words.list(grantee))??;
+    // Another grantor than the current one is refused before anything is checked.
+    end(words, is_grant, "grant")?.is_none_or(|by| matches!(by, Named::Current)).then_some(())
+}
+
+fn on_server(words: &mut Words, privileges: Option<&[String]>, is_grant: bool) -> Option<About> {
+    let (what, known): (&str, &[&str]) = if words.takes("parameter") {
+        ("parameter", &["set", "alter system"])
+    } else {
+        words.takes("tablespace").then_some(("tablespace", &["create"][..]))?
+    };
+    if privileges.is_some_and(|list| !list.iter().all(|word| known.contains(&word.as_str()))) {
+        return None;
+    }
+    let names = words.list(|words| {
+        let mut name = words.name()?;
+        while words.takes_token(&Token::Period) {
+            name = format!("{name}.{}", words.name()?);
+        }
+        Some(name)
+    })?;
+    // Tablespaces beside the two that every server has are not listed.
+    if what == "tablespace" && !names.iter().all(|name| matches!(name.as_str(), "pg_default" | "pg_global")) {
+        return None;
+    }
+    to_whom(words, is_grant)?;
+    Some(About::OnServer { what, names, is_grant })
+}
+
+fn all_columns(words: &mut Words, is_grant: bool) -> Option<About> {
+    let columns = words.list(Words::name)?;
+    (words.takes_token(&Token::RParen) && words.takes("on")).then_some(())?;
+    words.takes("table");
+    let tables = words.list(|words| {
+        let schema = words.name()?;
+        let table = words.takes_token(&Token::Period).then(|| words.name())??;
+        Some(vec![schema, table])
+    })?;
+    to_whom(words, is_grant)?;
+    Some(About::Columns { columns, tables })
 }
 
 fn alter(words: &mut Words) -> Option<About> {
@@ -516,11 +632,11 @@ fn options(words: &mut Words, is_new: bool) -> Option<Options> {
     Some(options)
 }
 
-fn roles(words: &mut Words) -> Option<Vec<Named>> {
+pub(super) fn roles(words: &mut Words) -> Option<Vec<Named>> {
     words.list(named)
 }
 
-fn named(words: &mut Words) -> Option<Named> {
+pub(super) fn named(words: &mut Words) -> Option<Named> {
     Some(match () {
         () if words.takes_any(&["current_user", "current_role"]) => Named::Current,
         () if words.takes("session_user") => Named::Session,

@@ -161,8 +161,10 @@ pub(crate) fn object_of(catalog: &Catalog, text: &str) -> Result<ObjectName, (Re
 pub(super) fn place(server: &Server, need: &Need) -> Option<Place> {
     match need {
         Need::Object { object, .. } => server.places.objects.get(object).copied(),
-        Need::Switch { role, .. } | Need::Member { role, .. } | Need::Admin { role, .. } | Need::Rights { role, .. } => {
-            server.places.roles.get(role).copied()
-        }
+        Need::Switch { role, .. }
+        | Need::Member { role, .. }
+        | Need::Admin { role, .. }
+        | Need::Rights { role, .. }
+        | Need::Server { role, .. } => server.places.roles.get(role).copied(),
     }
 }

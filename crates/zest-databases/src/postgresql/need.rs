@@ -29,6 +29,8 @@ pub(crate) enum Need {
     Admin { role: String, of: String },
     /// All rights of another role, through memberships that inherit.
     Rights { role: String, of: String },
+    /// What the server gives to superusers, and to those who have all rights of one of these roles of its own.
+    Server { role: String, of: Vec<&'static str>, what: String },
 }
 
 impl Need {
@@ -62,7 +64,8 @@ impl Need {
             | Self::Switch { role, .. }
             | Self::Member { role, .. }
             | Self::Admin { role, .. }
-            | Self::Rights { role, .. } => other.clone_into(role),
+            | Self::Rights { role, .. }
+            | Self::Server { role, .. } => other.clone_into(role),
         }
         need
     }
@@ -190,6 +193,18 @@ impl Need {
                 } else {
                     fail(Refusal::NoAdminOption, format!("`{}` may not pass on the membership of `{}`", visible(role), visible(of)))
                 }
+            }
+            Self::Server { role, of, what } => {
+                let shown = visible(role);
+                let has = |of: &&&str| catalog.role(role).zip(catalog.role(of)).is_some_and(|(role, of)| catalog.has_role(role, of));
+                if catalog.state().is_superuser(role) {
+                    return pass(format!("`{shown}` is a superuser, which passes every check ({what})"), None);
+                }
+                if let Some(of) = of.iter().find(has) {
+                    return pass(format!("`{shown}` has all rights of `{of}` ({what})"), None);
+                }
+                let others = of.iter().map(|of| format!(" or members of `{of}`")).collect::<String>();
+                fail(Refusal::NoPrivilege, format!("`{shown}` may not: {what} is for superusers{others}"))
             }
             Self::Rights { role, of } => {
                 let (shown, other) = (visible(role), visible(of));

@@ -1,12 +1,16 @@
 //! Which checks the server makes for a statement, in its order: names are looked up first, then rows' rights are
 //! checked relation by relation, then routines and sequences as they are run.
 
+mod catalogs;
+mod objects;
+pub(super) mod settings;
+
 use std::collections::BTreeSet;
 
 use sqlparser::ast::{
-    Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, DataType, FunctionDesc,
-    FunctionReturnType, GrantObjects, LockTableMode, ObjectName as Written, ObjectType, Owner, Privileges as Listed, SchemaName, Set,
-    Statement, TableConstraint,
+    Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, CreateTableLikeKind,
+    DataType, FunctionDesc, FunctionReturnType, GrantObjects, LockTableMode, ObjectName as Written, ObjectType, Owner,
+    Privileges as Listed, Query, SchemaName, Set, SetExpr, Statement, TableConstraint,
 };
 
 use super::Column;
@@ -19,13 +23,34 @@ use crate::database::followed::{Followed, Then};
 use crate::database::name::parts;
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::database::{Needs, On};
-use crate::sql::{Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, fold, one, table_name, with_statements};
+use crate::sql::{
+    Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, WORDS_FOR_VALUES, Words, fold, one, table_name, with_statements,
+};
 use zest_model::ask::Refusal;
 
 /// Functions of the server that everybody may run and that touch no table of ours: one name a line, sorted. Made from
 /// `pg_proc` of version 15: `proacl IS NULL` in `pg_catalog`, without those that run SQL given to them, take the name of an
 /// object, or check rights of their own.
 const BUILT_IN: &str = include_str!("functions.txt");
+
+/// Functions of the server that not everybody may run, and the roles of the server that may, besides superusers: made from
+/// `pg_proc` of version 15.
+const GUARDED: &str = include_str!("functions-guarded.txt");
+
+/// What stands for the body of an aggregate.
+const OF_AGGREGATES: &str = "aggregate_dummy";
+
+/// Functions about a relation, whose name is looked up, with the number of their arguments; everybody may run them.
+const OF_RELATIONS: &[(&str, usize)] = &[
+    ("has_any_column_privilege", 2),
+    ("has_table_privilege", 2),
+    ("pg_get_viewdef", 1),
+    ("pg_indexes_size", 1),
+    ("pg_relation_filepath", 1),
+    ("pg_relation_size", 1),
+    ("pg_table_size", 1),
+    ("pg_total_relation_size", 1),
+];
 
 /// Types of the server itself that the parser has no word of its own for, and whose values name nothing.
 const BUILT_IN_TYPES: &[&str] = &[
@@ -75,22 +100,6 @@ const BUILT_IN_TYPES: &[&str] = &[
     "xml",
 ];
 
-/// Settings that everybody may set and see.
-pub(crate) const OPEN: &[&str] = &[
-    "application_name",
-    "client_encoding",
-    "client_min_messages",
-    "datestyle",
-    "enable_seqscan",
-    "extra_float_digits",
-    "intervalstyle",
-    "lock_timeout",
-    "search_path",
-    "statement_timeout",
-    "timezone",
-    "work_mem",
-];
-
 /// A view or routine, and all that what is in it depends on.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 struct Circumstances {
@@ -106,33 +115,45 @@ pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str)
     if let Some(needs) = about_rights::needs(catalog.state(), (session, current), text) {
         return Ok(needs);
     }
+    let mut deriver = Deriver::new(catalog, session, current);
+    if deriver.about_objects(text) {
+        deriver.of_server(text, true);
+        return Ok(deriver.needs());
+    }
     with_statements(Dialect::Postgresql, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
-        Ok(needs_of(catalog, (session, current), text, statement))
+        deriver.without_data =
+            Words::of(Dialect::Postgresql, &["create"], text).is_some_and(|words| words.ends_with(&["with", "no", "data"]));
+        deriver.server(statement, text);
+        deriver.statement(statement);
+        Ok(deriver.needs())
     })
 }
 
-fn needs_of(catalog: &Catalog, (session, current): (&str, &str), text: &str, statement: &Statement) -> Needs<Need> {
-    let mut deriver = Deriver {
-        catalog,
-        session: session.to_owned(),
-        role: current.to_owned(),
-        caller: current.to_owned(),
-        // An explicit DEFAULT is worked out like one that is left out.
-        names_default: text.to_uppercase().contains("DEFAULT"),
-        looks_up: true,
-        found: Vec::new(),
-        early: Vec::new(),
-        rows: Vec::new(),
-        late: Vec::new(),
-        undecided: Vec::new(),
-        notes: Vec::new(),
-        followed: Followed::default(),
-    };
-    deriver.server(statement, text);
-    deriver.statement(statement);
-    let Deriver { early, rows, late, undecided, notes, .. } = deriver;
-    Needs { list: early.into_iter().chain(rows).chain(late).collect(), undecided, notes }
+impl<'c> Deriver<'c> {
+    fn new(catalog: &'c Catalog, session: &str, current: &str) -> Self {
+        Self {
+            catalog,
+            session: session.to_owned(),
+            role: current.to_owned(),
+            caller: current.to_owned(),
+            looks_up: true,
+            without_data: false,
+            in_body: false,
+            found: Vec::new(),
+            early: Vec::new(),
+            rows: Vec::new(),
+            late: Vec::new(),
+            undecided: Vec::new(),
+            notes: Vec::new(),
+            followed: Followed::default(),
+        }
+    }
+
+    fn needs(self) -> Needs<Need> {
+        let Self { early, rows, late, undecided, notes, .. } = self;
+        Needs { list: early.into_iter().chain(rows).chain(late).collect(), undecided, notes }
+    }
 }
 
 struct Deriver<'c> {
@@ -142,11 +163,13 @@ struct Deriver<'c> {
     role: String,
     /// Who the server says is the current user: routines and sequences are checked for it, inside of views too.
     caller: String,
-    /// Whether the statement asks for defaults by name.
-    names_default: bool,
     /// Whether schemas are checked when names are looked up; not inside of views.
     looks_up: bool,
-    found: Vec<ObjectName>,
+    /// Whether the body of a routine is read.
+    in_body: bool,
+    /// Whether what is made of a query is left empty: then its rows are not read.
+    without_data: bool,
+    found: Vec<Found>,
     early: Vec<Need>,
     rows: Vec<Need>,
     late: Vec<Need>,
@@ -155,12 +178,47 @@ struct Deriver<'c> {
     followed: Followed<Circumstances>,
 }
 
+/// A relation that was found by name.
+#[derive(Clone, Debug)]
+enum Found {
+    Listed(ObjectName),
+    /// Of the server itself.
+    Own(catalogs::Own),
+}
+
+impl Found {
+    const fn listed(&self) -> Option<&ObjectName> {
+        match self {
+            Self::Listed(object) => Some(object),
+            Self::Own(_) => None,
+        }
+    }
+}
+
+/// The columns of every sequence.
+const OF_SEQUENCES: &[&str] = &["last_value", "log_cnt", "is_called"];
+
 impl Names for Deriver<'_> {
     fn relation(&mut self, name: &[String]) -> Result<Relation, String> {
+        if let Some(own) = catalogs::own(name) {
+            let columns = own.columns.iter().map(|column| (*column).to_owned()).collect();
+            self.found.push(Found::Own(own));
+            return Ok(Relation { number: self.found.len() - 1, columns });
+        }
         let object = self.look_up(name, &[Class::Table, Class::View, Class::MaterialisedView, Class::Sequence])?;
-        let columns = self.catalog.state().objects.get(&object).map(|o| o.columns.iter().map(|c| c.name.clone()).collect());
-        self.found.push(object);
-        Ok(Relation { number: self.found.len() - 1, columns: columns.unwrap_or_default() })
+        let columns = match object.class {
+            Class::Sequence => OF_SEQUENCES.iter().map(|column| (*column).to_owned()).collect(),
+            _ => self.columns_of(&object),
+        };
+        self.found.push(Found::Listed(object));
+        Ok(Relation { number: self.found.len() - 1, columns })
+    }
+
+    fn column_type(&self, relation: usize, column: &str) -> Option<String> {
+        let Found::Listed(object) = &self.found[relation] else { return None };
+        let found = self.catalog.state().objects.get(object)?.columns.iter().find(|known| known.name == column)?;
+        let plain = found.data_type.split('(').next().unwrap_or("").to_owned();
+        (!plain.is_empty()).then_some(plain)
     }
 
     fn cast(&mut self, data_type: &DataType, text: Option<&str>) -> Result<(), String> {
@@ -177,6 +235,16 @@ impl Names for Deriver<'_> {
             [schema, one] if schema == "pg_catalog" => one.as_str(),
             _ => "",
         };
+        if matches!(bare, "regnamespace" | "regrole")
+            && let Some((named, _)) = text.and_then(parts)
+        {
+            let [one] = named.as_slice() else { return Err(format!("which name is turned into a `{bare}`")) };
+            let is_known = match bare {
+                "regrole" => self.catalog.state().knows_role(one),
+                _ => self.catalog.object(&ObjectName::new(Class::Schema, &[one])).is_some(),
+            };
+            return if is_known { Ok(()) } else { Err(format!("nothing called `{one}` is in the inventory")) };
+        }
         if bare == "regclass"
             && let Some((mut named, _)) = text.and_then(parts)
         {
@@ -204,8 +272,10 @@ impl Touches for Deriver<'_> {
     const DIALECT: Dialect = Dialect::Postgresql;
 
     fn on_relation(&mut self, used: &Use) {
-        let object = self.found[used.relation].clone();
-        self.relation_used(&object, used);
+        match self.found[used.relation].clone() {
+            Found::Listed(object) => self.relation_used(&object, used),
+            Found::Own(own) => self.own_used(&own, used),
+        }
     }
 
     fn on_routine(&mut self, call: &Call, is_procedure: bool) {
@@ -214,6 +284,10 @@ impl Touches for Deriver<'_> {
 
     fn undecided(&mut self, why: String) {
         self.undecided.push(why);
+    }
+
+    fn in_body(&self) -> bool {
+        self.in_body
     }
 }
 
@@ -279,9 +353,8 @@ impl Deriver<'_> {
     }
 
     /// Finds the schema in which something new would be made.
-    fn schema_of_new(&mut self, name: &Written) -> Option<ObjectName> {
-        let parts = table_name(Dialect::Postgresql, name);
-        let schema = match parts.as_slice() {
+    fn schema_of_new(&mut self, parts: &[String]) -> Option<ObjectName> {
+        let schema = match parts {
             [_] => self.path().into_iter().find(|s| self.may_look_into(s)),
             [.., schema, _] => Some(schema.clone()),
             [] => None,
@@ -294,8 +367,28 @@ impl Deriver<'_> {
     }
 
     fn create_in_schema(&mut self, name: &Written) {
-        if let Some(schema) = self.schema_of_new(name) {
-            self.early.push(Need::privilege(&self.role, &schema, Privilege::Create, On::Object));
+        self.create_in(&table_name(Dialect::Postgresql, name));
+    }
+
+    /// Superusers may, and who has all rights of one of these roles of the server.
+    fn server_right(&mut self, of: &[&'static str], what: &str) {
+        self.early.push(Need::Server { role: self.role.clone(), of: of.to_vec(), what: what.to_owned() });
+    }
+
+    fn setting(&mut self, who: Result<settings::Who, String>, name: &str) {
+        let note = format!("parameter {}", name.to_lowercase());
+        let is_given = who == Ok(settings::Who::Superusers) && self.catalog.state().not_modelled.contains(&note);
+        if is_given && !self.catalog.state().is_superuser(&self.role) {
+            self.undecided.push(format!("the server has changed rights on the {note}, which are not modelled"));
+            return;
+        }
+        match who {
+            Ok(settings::Who::Everybody) => {}
+            Ok(settings::Who::Superusers) => self.server_right(&[], &format!("the setting `{name}`")),
+            Ok(settings::Who::Readers(roles)) => {
+                self.server_right(&roles.split(',').collect::<Vec<_>>(), &format!("the setting `{name}`"));
+            }
+            Err(why) => self.undecided.push(why),
         }
     }
 
@@ -320,12 +413,34 @@ const RELATIONS: &[Class] = &[Class::Table, Class::View, Class::MaterialisedView
 
 /// Rows
 impl Deriver<'_> {
+    fn columns_of(&self, object: &ObjectName) -> Vec<String> {
+        self.catalog.state().objects.get(object).map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default()
+    }
+
+    /// A table or view of the server itself: most are open to everybody for reading, and superusers alone change them.
+    fn own_used(&mut self, own: &catalogs::Own, used: &Use) {
+        let name = own.name;
+        let note = format!("catalog {name}");
+        if self.catalog.state().not_modelled.contains(&note) {
+            self.undecided.push(format!("the server has {note}, which is not modelled"));
+        }
+        let only_reads = used.verbs.iter().all(|verb| *verb == Verb::Select);
+        let is_hidden = |column: &str| used.selected.whole || used.selected.names.contains(column);
+        match &own.readers {
+            _ if used.verbs.is_empty() => {}
+            _ if !only_reads => self.server_right(&[], &format!("`{name}`")),
+            _ if own.hidden.iter().any(|column| is_hidden(column)) => self.server_right(&["pg_read_all_data"], &format!("`{name}`")),
+            Some(readers) => self.server_right(&readers.clone(), &format!("`{name}`")),
+            None => {}
+        }
+    }
+
     fn relation_used(&mut self, object: &ObjectName, used: &Use) {
         let role = self.role.clone();
+        let whole = self.columns_of(object);
         let on = |columns: &Columns| {
             if columns.whole {
-                let all = self.catalog.state().objects.get(object).map(|o| o.columns.iter().map(|c| c.name.clone()).collect());
-                On::Columns(all.unwrap_or_default())
+                On::Columns(whole.clone())
             } else if columns.names.is_empty() {
                 On::Some
             } else {
@@ -357,12 +472,10 @@ impl Deriver<'_> {
                 self.undecided.push(format!("whether the policies of {object} let the new rows in"));
             }
         }
-        if used.verbs.contains(&Verb::Insert) || self.names_default && used.verbs.contains(&Verb::Update) {
-            let is_given = |c: &&Column| used.inserted.names.contains(&c.name) && !self.names_default;
-            let missing: Vec<&String> = entry.columns.iter().filter(|c| !is_given(c)).filter_map(|c| c.default.as_ref()).collect();
-            for default in missing {
-                self.default(default);
-            }
+        let is_worked_out =
+            |c: &&Column| used.defaulted.contains(&c.name) || used.verbs.contains(&Verb::Insert) && !used.inserted.names.contains(&c.name);
+        for default in entry.columns.iter().filter(is_worked_out).filter_map(|c| c.default.as_ref()) {
+            self.expression(object, default);
         }
         if object.class == Class::View {
             self.through_view(object, used);
@@ -375,15 +488,17 @@ impl Deriver<'_> {
             || self.catalog.role(role).zip(self.catalog.role(owner)).is_some_and(|(r, o)| self.catalog.has_role(r, o))
     }
 
-    /// A default is worked out as the caller: the sequences and functions in it need rights of their own.
-    fn default(&mut self, default: &str) {
+    /// A default, or what a generated column or a CHECK says, is worked out as the caller: the sequences and functions in it need rights
+    /// of their own. The columns in it need none.
+    fn expression(&mut self, table: &ObjectName, expression: &str) {
         // Its names were looked up when it was made.
-        let before = std::mem::replace(&mut self.looks_up, false);
-        with_statements(Dialect::Postgresql, &format!("SELECT {default}"), true, |read| match one(read) {
+        let before = (std::mem::replace(&mut self.looks_up, false), self.rows.clone());
+        let text = format!("SELECT {expression} FROM {}", table.sql());
+        with_statements(Dialect::Postgresql, &text, true, |read| match one(read) {
             Ok(statement) => self.walk(statement),
-            Err(_) => self.undecided.push(format!("the default `{default}` cannot be read")),
+            Err(_) => self.undecided.push(format!("`{expression}` of {table} cannot be read")),
         });
-        self.looks_up = before;
+        (self.looks_up, self.rows) = before;
     }
 
     /// What the server looks at there and the ledger only names makes the statement undecided.
@@ -471,7 +586,7 @@ impl Deriver<'_> {
 
     /// A view over one relation passes changes on to it, column by column.
     fn change_through_view(&mut self, view: &ObjectName, statement: &Statement, used: &Use) {
-        use sqlparser::ast::{Expr, SelectItem, SetExpr, TableFactor};
+        use sqlparser::ast::{Expr, SelectItem, TableFactor};
         let simple = || {
             let Statement::Query(query) = statement else { return None };
             let SetExpr::Select(select) = &*query.body else { return None };
@@ -535,6 +650,7 @@ impl Deriver<'_> {
             selected: map(&used.selected),
             inserted: map(&used.inserted),
             updated: map(&used.updated),
+            defaulted: map(&Columns { whole: false, names: used.defaulted.clone() }).names,
         };
         self.relation_used(&base, &behind);
     }
@@ -561,6 +677,17 @@ impl Deriver<'_> {
                     self.undecided.push(format!("which sequence {last} is called for"));
                     return;
                 }
+                ("set_config", Some(name)) => return self.setting(settings::set(&name.to_lowercase()), name),
+                ("current_setting", Some(name)) => return self.setting(settings::show(&name.to_lowercase()), name),
+                (name, Some(text)) if OF_RELATIONS.contains(&(name, call.arguments)) => {
+                    if let Err(why) = self.cast(&DataType::Regclass, Some(text)) {
+                        self.undecided.push(why);
+                    }
+                    return;
+                }
+                ("row" | "array", _) => return,
+                (name, _) if call.arguments == 0 && WORDS_FOR_VALUES.contains(&name) => return,
+                (name, _) if self.guarded(name) => return,
                 _ => {}
             }
         }
@@ -581,6 +708,15 @@ impl Deriver<'_> {
             .filter(count)
             .cloned()
             .collect();
+        let found = match found.as_slice() {
+            [_, _, ..] => of_types(found, &call.types),
+            _ => found,
+        };
+        // Another of the same name that is the server's could be meant as well.
+        if !found.is_empty() && call.name.len() == 1 && BUILT_IN.lines().collect::<Vec<_>>().binary_search(&last.as_str()).is_ok() {
+            self.undecided.push(format!("whether the server's own `{last}` is meant"));
+            return;
+        }
         if found.is_empty() {
             // One of the same name with other arguments could be the one that fits.
             let near = catalog.objects().iter().any(|n| n.class.is_routine() && n.last() == last && in_path(&n));
@@ -593,6 +729,7 @@ impl Deriver<'_> {
         }
         if found.len() > 1 {
             self.undecided.push(format!("which of {} routines called `{}` is meant", found.len(), call.name.join(".")));
+            return;
         }
         for name in found {
             if let (Some(schema), [_, _]) = (name.schema().map(str::to_owned), call.name.as_slice())
@@ -605,6 +742,14 @@ impl Deriver<'_> {
         }
     }
 
+    /// A routine of the server that not everybody may run; whether it is one.
+    fn guarded(&mut self, name: &str) -> bool {
+        let Some(line) = GUARDED.lines().find(|line| line.split(' ').next() == Some(name)) else { return false };
+        let readers = line.split(' ').nth(1).unwrap_or("-").split(',').filter(|role| *role != "-").collect::<Vec<_>>();
+        self.server_right(&readers, &format!("`{name}`"));
+        true
+    }
+
     /// A routine in SQL is followed; it runs as its owner where it says so.
     fn inside_routine(&mut self, name: &ObjectName) {
         let Some(entry) = self.catalog.state().objects.get(name) else { return };
@@ -612,6 +757,10 @@ impl Deriver<'_> {
         self.not_modelled(name, Touch::Call);
         if entry.language.as_deref() == Some("sql") && body.trim().is_empty() {
             self.undecided.push(format!("what {name} does: its body is not in the ledger"));
+            return;
+        }
+        if entry.language.as_deref() == Some("internal") && body == OF_AGGREGATES {
+            // What it is made of is the server's own, or it is named in the ledger.
             return;
         }
         if entry.language.as_deref() != Some("sql") {
@@ -627,6 +776,7 @@ impl Deriver<'_> {
                 std::mem::replace(&mut self.role, role.clone()),
                 std::mem::replace(&mut self.caller, role),
                 std::mem::replace(&mut self.looks_up, true),
+                std::mem::replace(&mut self.in_body, true),
             );
             with_statements(Dialect::Postgresql, &body, true, |read| match read {
                 Ok(statements) => {
@@ -638,10 +788,17 @@ impl Deriver<'_> {
                 }
                 Err(_) => self.undecided.push(format!("the body of {name} cannot be read")),
             });
-            (self.role, self.caller, self.looks_up) = before;
+            (self.role, self.caller, self.looks_up, self.in_body) = before;
             self.followed.leave(here);
         }
     }
+}
+
+/// Of routines of one name, leaves the one that takes just these types where all are known; the server takes it before all others.
+fn of_types(found: Vec<ObjectName>, types: &[Option<String>]) -> Vec<ObjectName> {
+    let Some(types) = types.iter().map(|known| known.as_deref().map(objects::printed)).collect::<Option<Vec<_>>>() else { return found };
+    let is_it = |name: &&ObjectName| name.arguments.as_deref().map(objects::listed).unwrap_or_default() == types;
+    found.iter().find(is_it).map_or_else(|| found.clone(), |one| vec![one.clone()])
 }
 
 /// Counts the types in a list of arguments.
@@ -660,11 +817,54 @@ fn split_types(list: &str) -> usize {
         .count()
 }
 
+/// Takes `INTO` out of a query that makes a table: the query, the name, and whether the table is temporary.
+fn into(query: &Query) -> Option<(Query, Written, bool)> {
+    let SetExpr::Select(select) = &*query.body else { return None };
+    let into = select.into.as_ref()?;
+    let mut plain = query.clone();
+    if let SetExpr::Select(select) = &mut *plain.body {
+        select.into = None;
+    }
+    let [target] = into.targets.as_slice() else { return None };
+    let name = match target {
+        sqlparser::ast::Expr::Identifier(ident) => vec![ident.clone()],
+        sqlparser::ast::Expr::CompoundIdentifier(parts) => parts.clone(),
+        _ => return None,
+    };
+    Some((plain, Written::from(name), into.temporary))
+}
+
 /// Everything else
 impl Deriver<'_> {
     fn any(&mut self, object: ObjectName, list: &[Privilege]) {
         let demand = Demand::Privilege { any: list.iter().copied().collect(), on: On::Object, want: Want::Privilege };
         self.rows.push(Need::Object { role: self.role.clone(), object, demand });
+    }
+
+    /// A lock of a view locks all that it reads, in its name.
+    fn lock(&mut self, object: &ObjectName, wanted: &[Privilege]) {
+        self.any(object.clone(), wanted);
+        let Some(entry) = self.catalog.state().objects.get(object).filter(|_| object.class == Class::View) else { return };
+        let Some(query) = entry.query.clone() else {
+            self.undecided.push(format!("what {object} reads: its query is not in the ledger"));
+            return;
+        };
+        let role = if entry.runs_as_owner { entry.owner.clone() } else { self.role.clone() };
+        let here = Circumstances { object: object.clone(), role: role.clone(), caller: self.caller.clone(), change: None };
+        if !self.enter(&here) {
+            return;
+        }
+        let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
+        let (rows, late, seen) = (self.rows.clone(), self.late.clone(), self.found.len());
+        with_statements(Dialect::Postgresql, &query, true, |read| match one(read) {
+            Ok(statement) => self.walk(statement),
+            Err(_) => self.undecided.push(format!("the query of {object} cannot be read")),
+        });
+        (self.rows, self.late) = (rows, late);
+        let inner: Vec<ObjectName> = self.found[seen..].iter().filter_map(Found::listed).cloned().collect();
+        inner.iter().for_each(|object| self.lock(object, wanted));
+        (self.role, self.looks_up) = before;
+        self.followed.leave(here);
     }
 
     fn own(&mut self, object: Option<ObjectName>) {
@@ -686,9 +886,18 @@ impl Deriver<'_> {
     #[expect(clippy::too_many_lines, reason = "one arm for each statement")]
     fn statement(&mut self, statement: &Statement) {
         match statement {
-            Statement::Query(_) | Statement::Insert(_) | Statement::Update(_) | Statement::Delete(_) | Statement::Merge(_) => {
-                self.walk(statement)
-            }
+            Statement::Query(query) => match into(query) {
+                Some((query, name, is_temporary)) => {
+                    self.made_of(&query, true);
+                    if is_temporary {
+                        self.on_database(Privilege::Temporary);
+                    } else {
+                        self.create_in_schema(&name);
+                    }
+                }
+                None => self.walk(statement),
+            },
+            Statement::Insert(_) | Statement::Update(_) | Statement::Delete(_) | Statement::Merge(_) => self.walk(statement),
             Statement::Explain { statement, .. } => self.statement(statement),
             Statement::Call(function) => self.call(function),
             Statement::Truncate(truncate) => {
@@ -704,7 +913,8 @@ impl Deriver<'_> {
                         self.any(object, &[Privilege::Truncate]);
                     }
                 }
-                if matches!(truncate.cascade, Some(sqlparser::ast::CascadeOption::Cascade)) {
+                let is_cascade = matches!(truncate.cascade, Some(sqlparser::ast::CascadeOption::Cascade));
+                if is_cascade && !self.catalog.state().is_superuser(&self.role) {
                     self.undecided.push("which tables TRUNCATE … CASCADE reaches".to_owned());
                 }
             }
@@ -716,10 +926,7 @@ impl Deriver<'_> {
                 };
                 for target in &lock.tables {
                     if let Some(object) = self.existing(&target.name, RELATIONS) {
-                        if object.class == Class::View {
-                            self.undecided.push("LOCK of a view locks what is behind it".to_owned());
-                        }
-                        self.any(object, wanted);
+                        self.lock(&object, wanted);
                     }
                 }
             }
@@ -744,20 +951,25 @@ impl Deriver<'_> {
                     }
                 }
                 if let Some(query) = &create.query {
-                    self.walk(&Statement::Query(query.clone()));
+                    self.made_of(query, !self.without_data);
                 }
-                if create.like.is_some() || create.inherits.is_some() || create.partition_of.is_some() {
-                    self.undecided.push("a table made after another one".to_owned());
+                if let Some(CreateTableLikeKind::Parenthesized(like) | CreateTableLikeKind::Plain(like)) = &create.like
+                    && let Some(object) = self.existing(&like.name, RELATIONS)
+                {
+                    self.early.push(Need::privilege(&self.role, &object, Privilege::Select, On::Object));
+                    self.types_of(&object);
+                }
+                for parent in create.inherits.iter().flatten().chain(&create.partition_of) {
+                    if let Some(object) = self.existing(parent, RELATIONS) {
+                        self.own(Some(object.clone()));
+                        self.types_of(&object);
+                    }
                 }
             }
             Statement::CreateView(create) => {
                 // The names in the query are looked up first; its rows are checked when the view is used, but those of
                 // a materialised view at once, when it has been made.
-                let (rows, late) = (std::mem::take(&mut self.rows), std::mem::take(&mut self.late));
-                self.walk(&Statement::Query(create.query.clone()));
-                if !create.materialized {
-                    (self.rows, self.late) = (rows, late);
-                }
+                self.made_of(&create.query, create.materialized && !self.without_data);
                 if create.temporary {
                     self.on_database(Privilege::Temporary);
                 } else {
@@ -772,8 +984,14 @@ impl Deriver<'_> {
             Statement::CreateIndex(create) => {
                 let table = self.existing(&create.table_name, RELATIONS);
                 let is_column = |e: &sqlparser::ast::Expr| matches!(e, sqlparser::ast::Expr::Identifier(_));
-                if create.predicate.is_some() || !create.columns.iter().all(|c| is_column(&c.column.expr)) {
-                    self.undecided.push("what the expressions of the index run".to_owned());
+                let expressions = create.columns.iter().map(|c| &c.column.expr).filter(|e| !is_column(e)).chain(&create.predicate);
+                let expressions: Vec<String> = expressions.map(ToString::to_string).collect();
+                if let Some(table) = table.as_ref().filter(|_| !expressions.is_empty()) {
+                    // They are worked out in the name of the owner.
+                    let owner = self.catalog.state().objects.get(table).map_or_else(String::new, |entry| entry.owner.clone());
+                    let caller = std::mem::replace(&mut self.caller, owner);
+                    expressions.iter().for_each(|expression| self.expression(table, expression));
+                    self.caller = caller;
                 }
                 if let Some(schema) = table.as_ref().and_then(|t| t.schema()).map(|s| ObjectName::new(Class::Schema, &[s])) {
                     self.own(table);
@@ -787,16 +1005,16 @@ impl Deriver<'_> {
                     self.early.push(Need::Member { role: self.role.clone(), of, why: "it would own the schema".to_owned() });
                 }
             }
-            Statement::CreateSequence { name, temporary: false, .. } => {
-                self.create_in_schema(name);
-                if statement.to_string().contains("OWNED BY") {
-                    self.undecided.push("OWNED BY".to_owned());
-                }
-            }
+            Statement::CreateSequence { temporary: true, .. } => self.on_database(Privilege::Temporary),
+            Statement::CreateSequence { name, .. } => self.create_in_schema(name),
             Statement::CreateType { name, representation } => {
+                use sqlparser::ast::UserDefinedTypeRepresentation as Made;
                 self.create_in_schema(name);
-                if !matches!(representation, Some(sqlparser::ast::UserDefinedTypeRepresentation::Enum { .. })) {
-                    self.undecided.push("which types the new one is made of".to_owned());
+                match representation {
+                    Some(Made::Enum { .. }) => {}
+                    Some(Made::Composite { attributes }) => attributes.iter().for_each(|part| self.type_used(&part.data_type)),
+                    Some(Made::Range { options }) if matches!(options.as_slice(), [_]) => {}
+                    _ => self.undecided.push("which types the new one is made of".to_owned()),
                 }
             }
             Statement::CreateDomain(create) => {
@@ -819,13 +1037,27 @@ impl Deriver<'_> {
                     self.undecided.push("whether the routine is there already, and whose it is".to_owned());
                 }
             }
+            // Names are looked up; rights are looked at when it is carried out.
+            Statement::Prepare { statement, .. } => {
+                let before = (std::mem::take(&mut self.rows), std::mem::take(&mut self.late));
+                self.statement(statement);
+                (self.rows, self.late) = before;
+            }
+            Statement::Declare { stmts, .. } => {
+                for declared in stmts {
+                    match &declared.for_query {
+                        Some(query) => self.walk(&Statement::Query(query.clone())),
+                        None => self.not_known(statement),
+                    }
+                }
+            }
             Statement::CreateDatabase { .. } => self.switch("create-database"),
             Statement::AlterTable(alter) => self.alter_table(&alter.name, &alter.operations),
             Statement::AlterView(alter) => {
                 let view = self.existing(&alter.name, RELATIONS);
                 self.own(view);
             }
-            Statement::Drop { object_type, names, cascade, if_exists, .. } => self.drop(*object_type, names, *cascade, *if_exists),
+            Statement::Drop { object_type, names, if_exists, .. } => self.drop(*object_type, names, *if_exists),
             Statement::DropFunction(drop) => {
                 drop.func_desc.iter().for_each(|described| self.drop_routine(described));
             }
@@ -835,15 +1067,7 @@ impl Deriver<'_> {
                 // The query runs in the name of the owner.
                 if let Some((view, owner)) = view.and_then(|v| Some((v.clone(), self.catalog.state().objects.get(&v)?.owner.clone()))) {
                     let before = (std::mem::replace(&mut self.role, owner.clone()), std::mem::replace(&mut self.caller, owner));
-                    let nothing = Columns { whole: false, names: BTreeSet::new() };
-                    let used = Use {
-                        relation: 0,
-                        verbs: BTreeSet::from([Verb::Select]),
-                        selected: nothing.clone(),
-                        inserted: nothing.clone(),
-                        updated: nothing,
-                    };
-                    self.through_view(&view, &used);
+                    self.through_view(&view, &Use::of(0, Verb::Select));
                     (self.role, self.caller) = before;
                 }
             }
@@ -855,8 +1079,8 @@ impl Deriver<'_> {
                 let object = self.existing(object_name, RELATIONS);
                 self.own(object);
             }
-            Statement::Grant(grant) => self.grant(&grant.privileges, grant.objects.as_ref(), grant.granted_by.is_some()),
-            Statement::Revoke(revoke) => self.grant(&revoke.privileges, revoke.objects.as_ref(), revoke.granted_by.is_some()),
+            Statement::Grant(grant) => self.grant(&grant.privileges, grant.objects.as_ref(), grant.granted_by.as_ref()),
+            Statement::Revoke(revoke) => self.grant(&revoke.privileges, revoke.objects.as_ref(), revoke.granted_by.as_ref()),
             Statement::Set(Set::SetRole { role_name: Some(name), .. }) => {
                 let of = fold(Dialect::Postgresql, name);
                 if of != "none" {
@@ -867,17 +1091,16 @@ impl Deriver<'_> {
                 Set::SetRole { role_name: None, .. } | Set::SetTransaction { .. } | Set::SetTimeZone { .. } | Set::SetNames { .. },
             ) => {}
             Statement::Set(Set::SingleAssignment { variable, .. }) => {
-                let name = table_name(Dialect::Postgresql, variable).join(".");
-                if !OPEN.contains(&name.as_str()) {
-                    self.undecided.push(format!("who may set `{name}`"));
-                }
+                let name = table_name(Dialect::Postgresql, variable).join(".").to_lowercase();
+                self.setting(settings::set(&name), &name);
             }
-            // Some settings are shown to superusers only.
+            // Some settings are shown to few.
             Statement::ShowVariable { variable } => {
                 let name = variable.iter().map(|i| i.value.to_lowercase()).collect::<Vec<_>>().join(" ");
-                let shown = ["server_version", "server_version_num", "time zone", "transaction isolation level", "transaction_isolation"];
-                if !OPEN.contains(&name.as_str()) && !shown.contains(&name.as_str()) {
-                    self.undecided.push(format!("who may see the setting `{name}`"));
+                match name.as_str() {
+                    // It leaves out what is not to be seen.
+                    "all" | "time zone" | "transaction isolation level" | "session authorization" => {}
+                    name => self.setting(settings::show(name), name),
                 }
             }
             Statement::StartTransaction { statements, .. } if statements.is_empty() => {}
@@ -891,6 +1114,46 @@ impl Deriver<'_> {
             | Statement::Discard { .. }
             | Statement::Reset(_) => {}
             other => self.not_known(other),
+        }
+    }
+
+    /// A relation that is made of a query: its names are looked up first, and the types of its columns must be open; its rows are
+    /// read where it is filled at once.
+    fn made_of(&mut self, query: &Query, is_filled: bool) {
+        let (rows, late, found) = (self.rows.clone(), self.late.clone(), self.found.len());
+        self.walk(&Statement::Query(Box::new(query.clone())));
+        if !is_filled {
+            (self.rows, self.late) = (rows, late);
+        }
+        let made_of: Vec<ObjectName> = self.found[found..].iter().filter_map(Found::listed).cloned().collect();
+        for object in made_of {
+            let has_own = |column: &Column| column.data_type.contains('.');
+            let entry = self.catalog.state().objects.get(&object);
+            if entry.is_some_and(|entry| entry.columns.iter().any(has_own)) {
+                // Which of its columns come out is not followed: where all their types are open, it does not matter.
+                let before = self.early.len();
+                self.types_of(&object);
+                let needs = self.early.split_off(before);
+                if let Some(shut) = needs.iter().find(|need| !need.outcome(self.catalog).passes()) {
+                    self.undecided.push(format!("whether a column comes out for which this holds: {}", shut.outcome(self.catalog).text));
+                }
+            }
+        }
+    }
+
+    /// The types of all columns of a relation must be open to whoever makes another one like it.
+    fn types_of(&mut self, object: &ObjectName) {
+        let Some(entry) = self.catalog.state().objects.get(object) else { return };
+        for column in entry.columns.iter().filter(|column| column.data_type.contains('.')) {
+            let bare = column.data_type.trim_end_matches("[]").split('(').next().unwrap_or("");
+            let known = parts(bare).and_then(|(name, _)| match name.as_slice() {
+                [schema, last] => Some(ObjectName::new(Class::Type, &[schema, last])),
+                _ => None,
+            });
+            match known.filter(|name| self.catalog.object(name).is_some()) {
+                Some(name) => self.early.push(Need::privilege(&self.role, &name, Privilege::Usage, On::Object)),
+                None => self.undecided.push(format!("who may use the type `{}`", column.data_type)),
+            }
         }
     }
 
@@ -915,14 +1178,18 @@ impl Deriver<'_> {
                 if object.class != Class::Table {
                     self.undecided.push(format!("COPY of {object}"));
                 }
-                let entry = self.catalog.state().objects.get(&object);
-                let all = || entry.map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default();
-                let names: BTreeSet<String> =
-                    if columns.is_empty() { all() } else { columns.iter().map(|c| fold(Dialect::Postgresql, c)).collect() };
-                let (listed, nothing) = (Columns { whole: false, names }, Columns { whole: false, names: BTreeSet::new() });
-                let (verb, selected, inserted) =
-                    if to { (Verb::Select, listed, nothing.clone()) } else { (Verb::Insert, nothing.clone(), listed) };
-                self.relation_used(&object, &Use { relation: 0, verbs: BTreeSet::from([verb]), selected, inserted, updated: nothing });
+                let names: BTreeSet<String> = if columns.is_empty() {
+                    self.columns_of(&object).into_iter().collect()
+                } else {
+                    columns.iter().map(|c| fold(Dialect::Postgresql, c)).collect()
+                };
+                let listed = Columns { whole: false, names };
+                let used = if to {
+                    Use { selected: listed, ..Use::of(0, Verb::Select) }
+                } else {
+                    Use { inserted: listed, ..Use::of(0, Verb::Insert) }
+                };
+                self.relation_used(&object, &used);
             }
         }
     }
@@ -947,8 +1214,15 @@ impl Deriver<'_> {
     fn references(&mut self, table: &Written, columns: &[sqlparser::ast::Ident]) {
         if let Some(object) = self.existing(table, RELATIONS) {
             let list: Vec<String> = columns.iter().map(|c| fold(Dialect::Postgresql, c)).collect();
+            let on_object = Need::privilege(&self.role, &object, Privilege::References, On::Object);
+            if list.is_empty() && on_object.outcome(self.catalog).passes() {
+                self.rows.push(on_object);
+                return;
+            }
             if list.is_empty() {
                 self.undecided.push(format!("which columns are the key of {object}"));
+                self.rows.push(Need::privilege(&self.role, &object, Privilege::References, On::Some));
+                return;
             }
             self.rows.push(Need::privilege(&self.role, &object, Privilege::References, On::Columns(list)));
         }
@@ -965,7 +1239,8 @@ impl Deriver<'_> {
                     for option in &column_def.options {
                         match &option.option {
                             ColumnOption::Null | ColumnOption::NotNull | ColumnOption::Comment(_) => {}
-                            ColumnOption::Default(value) => self.default(&value.to_string()),
+                            ColumnOption::Default(value) => self.expression(&table, &value.to_string()),
+                            ColumnOption::Check(check) => self.expression(&table, &check.expr.to_string()),
                             ColumnOption::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
                             _ => self.undecided.push("what the options of the new column run".to_owned()),
                         }
@@ -993,6 +1268,9 @@ impl Deriver<'_> {
                     self.references(&key.foreign_table, &key.referred_columns);
                 }
                 AlterTableOperation::AddConstraint { constraint: TableConstraint::PrimaryKey(_) | TableConstraint::Unique(_), .. } => {}
+                AlterTableOperation::AddConstraint { constraint: TableConstraint::Check(check), .. } => {
+                    self.expression(&table, &check.expr.to_string());
+                }
                 AlterTableOperation::AddConstraint { .. } => self.undecided.push("what the constraint runs".to_owned()),
                 AlterTableOperation::OwnerTo { new_owner: Owner::Ident(owner) } => {
                     let of = fold(Dialect::Postgresql, owner);
@@ -1006,10 +1284,7 @@ impl Deriver<'_> {
         }
     }
 
-    fn drop(&mut self, object_type: ObjectType, names: &[Written], cascade: bool, if_exists: bool) {
-        if cascade {
-            self.undecided.push("what CASCADE would take along".to_owned());
-        }
+    fn drop(&mut self, object_type: ObjectType, names: &[Written], if_exists: bool) {
         for name in names {
             let classes: &[Class] = match object_type {
                 ObjectType::Table | ObjectType::ForeignTable => &[Class::Table],
@@ -1110,9 +1385,12 @@ impl Deriver<'_> {
         })
     }
 
-    fn grant(&mut self, privileges: &Listed, objects: Option<&GrantObjects>, by_another: bool) {
-        if by_another {
-            self.undecided.push("GRANTED BY".to_owned());
+    fn grant(&mut self, privileges: &Listed, objects: Option<&GrantObjects>, by: Option<&sqlparser::ast::Ident>) {
+        if let Some(by) = by.map(|by| fold(Dialect::Postgresql, by)) {
+            let is_current = matches!(by.as_str(), "current_user" | "current_role") || by == self.role;
+            if !is_current {
+                self.undecided.push(format!("the server takes no grantor but the current one, and `{by}` is named"));
+            }
         }
         let Some(objects) = self.granted_on(objects) else {
             self.undecided.push("a form of GRANT or REVOKE that is not followed".to_owned());

@@ -9,10 +9,12 @@ use sqlparser::ast::{
     FunctionArg, FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, GroupByWithModifier, Ident, InTarget, Insert,
     JoinConstraint, JoinOperator, LimitClause, Merge, MergeAction, MergeInsertKind, MergeUpdateKind, NamedWindowExpr, ObjectName,
     OnConflictAction, OnInsert, OrderByExpr, OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement,
-    Subscript, TableFactor, TableObject, TableWithJoins, Update, UpdateTableFromKind, Value, WindowFrameBound, WindowSpec, WindowType,
+    Subscript, TableFactor, TableObject, TableSampleKind, TableWithJoins, UnaryOperator, Update, UpdateTableFromKind, Value,
+    WindowFrameBound, WindowSpec, WindowType,
 };
 use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
-use sqlparser::parser::Parser;
+use sqlparser::parser::{Parser, ParserError};
+use sqlparser::tokenizer::{Span, Token, TokenWithSpan, Tokenizer};
 
 /// Whose SQL it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -72,15 +74,71 @@ fn parse(dialect: Dialect, text: &str) -> Result<Vec<Statement>, String> {
     if dialect == Dialect::Mariadb && ["/*!", "/*M!", "/*m!"].iter().any(|mark| text.contains(mark)) {
         return Err("it holds a comment that the server carries out (`/*! … */`): write it without".to_owned());
     }
-    // The parser does not know the short form of `SELECT * FROM`.
-    let head = text.trim_start();
-    let table = head.get(..6).filter(|h| h.eq_ignore_ascii_case("table ") && dialect == Dialect::Postgresql);
-    let text = &table.map_or_else(|| text.to_owned(), |_| format!("SELECT * FROM {}", &head[6..]));
     let parsed = match dialect {
-        Dialect::Postgresql => Parser::parse_sql(&PostgreSqlDialect {}, text),
+        Dialect::Postgresql => {
+            let tokens = Tokenizer::new(&PostgreSqlDialect {}, text).tokenize_with_location();
+            tokens
+                .map_err(ParserError::from)
+                .and_then(|tokens| Parser::new(&PostgreSqlDialect {}).with_tokens_with_locations(as_parsed(&tokens)).parse_statements())
+        }
         Dialect::Mariadb => Parser::parse_sql(&MySqlDialect {}, text),
     };
     parsed.map_err(|e| e.to_string().trim_start_matches("sql parser error: ").to_owned())
+}
+
+/// Stands for `DEFAULT VALUES` where the parser does not know it; no text of SQL holds such a sign.
+const ALL_DEFAULTS: &str = "\0";
+
+/// Puts forms that the parser does not know into others that need the same rights: `TABLE t`, locks of keys alone, whole rows of defaults
+/// in a MERGE, what a table made like another takes along, and whether a new one is filled.
+fn as_parsed(tokens: &[TokenWithSpan]) -> Vec<TokenWithSpan> {
+    let is = |token: &Token, word: &str| matches!(token, Token::Word(w) if w.quote_style.is_none() && w.value.eq_ignore_ascii_case(word));
+    let word = |word: &str| Token::make_word(word, None);
+    let spans: Vec<Span> = tokens.iter().map(|token| token.span).collect();
+    let at: Vec<usize> = (0..tokens.len()).filter(|i| !matches!(tokens[*i].token, Token::Whitespace(_))).collect();
+    let begins =
+        |i: usize, words: &[&str]| words.iter().enumerate().all(|(j, word)| at.get(i + j).is_some_and(|k| is(&tokens[*k].token, word)));
+    let is_create = begins(0, &["create"]);
+    let mut out: Vec<Token> = Vec::new();
+    let mut place: Vec<usize> = Vec::new();
+    let mut put = |token: Token, from: usize| {
+        out.push(token);
+        place.push(from);
+    };
+    let mut i = 0;
+    while let Some(&k) = at.get(i) {
+        let taken = match () {
+            () if i == 0 && begins(i, &["table"]) => {
+                [word("SELECT"), Token::Mul, word("FROM")].into_iter().for_each(|token| put(token, k));
+                1
+            }
+            () if begins(i, &["for", "no", "key", "update"]) => {
+                [word("FOR"), word("UPDATE")].into_iter().for_each(|token| put(token, k));
+                4
+            }
+            () if begins(i, &["for", "key", "share"]) => {
+                [word("FOR"), word("SHARE")].into_iter().for_each(|token| put(token, k));
+                3
+            }
+            () if begins(i, &["then", "insert", "default", "values"]) => {
+                let all = Token::make_word(ALL_DEFAULTS, Some('"'));
+                let tokens = [word("THEN"), word("INSERT"), word("VALUES"), Token::LParen, all, Token::RParen];
+                tokens.into_iter().for_each(|token| put(token, k));
+                4
+            }
+            () if is_create && (begins(i, &["including"]) || begins(i, &["excluding"])) => 2,
+            () if is_create && begins(i, &["with", "no", "data"]) && at.get(i + 3).is_none_or(|k| tokens[*k].token == Token::SemiColon) => {
+                3
+            }
+            () if is_create && begins(i, &["with", "data"]) && at.get(i + 2).is_none_or(|k| tokens[*k].token == Token::SemiColon) => 2,
+            () => {
+                put(tokens[k].token.clone(), k);
+                1
+            }
+        };
+        i += taken;
+    }
+    out.into_iter().zip(place).map(|(token, from)| TokenWithSpan { token, span: spans[from] }).collect()
 }
 
 /// What is done with a relation.
@@ -111,6 +169,23 @@ pub(crate) struct Use {
     pub(crate) selected: Columns,
     pub(crate) inserted: Columns,
     pub(crate) updated: Columns,
+    /// Columns that are given their default by the word for it.
+    pub(crate) defaulted: BTreeSet<String>,
+}
+
+impl Use {
+    /// Makes a use in which no column is touched yet.
+    pub(crate) fn of(relation: usize, verb: Verb) -> Self {
+        let nothing = Columns::default();
+        Self {
+            relation,
+            verbs: [verb].into(),
+            selected: nothing.clone(),
+            inserted: nothing.clone(),
+            updated: nothing,
+            defaulted: BTreeSet::new(),
+        }
+    }
 }
 
 /// A call of a routine.
@@ -118,8 +193,18 @@ pub(crate) struct Use {
 pub(crate) struct Call {
     pub(crate) name: Vec<String>,
     pub(crate) arguments: usize,
+    /// The types of the arguments that are sure, in the words of the statement or of the ledger.
+    pub(crate) types: Vec<Option<String>>,
     /// The first argument, where it is a text.
     pub(crate) text: Option<String>,
+    /// False where nobody reads what it gives, and so it is not called.
+    pub(crate) is_run: bool,
+}
+
+impl Call {
+    fn of(name: Vec<String>, arguments: usize) -> Self {
+        Self { name, arguments, types: vec![None; arguments], text: None, is_run: true }
+    }
 }
 
 /// What a statement touches.
@@ -146,6 +231,9 @@ pub(crate) trait Names {
     /// Looks at a type that a value is turned into; `text` is the value where it is written out. The error says why it
     /// is not known what that needs.
     fn cast(&mut self, data_type: &DataType, text: Option<&str>) -> Result<(), String>;
+
+    /// Returns the type of a column of a relation that was found, where it is known.
+    fn column_type(&self, relation: usize, column: &str) -> Option<String>;
 }
 
 /// Something in a FROM clause.
@@ -165,6 +253,16 @@ const MOST_COLUMNS: usize = 4096;
 /// How many columns of sources are looked through for one statement.
 const MOST_WORK: usize = 50_000_000;
 
+/// A query of a `WITH` clause.
+#[derive(Clone, Debug)]
+struct Common {
+    name: String,
+    outputs: Outputs,
+    /// The uses and calls in it, of a query that only reads: PostgreSQL does not run one that nobody refers to.
+    reads: Option<(std::ops::Range<usize>, std::ops::Range<usize>)>,
+    is_used: bool,
+}
+
 /// The walk over one statement.
 pub(crate) struct Walker<'n> {
     dialect: Dialect,
@@ -172,10 +270,12 @@ pub(crate) struct Walker<'n> {
     pub(crate) footprint: Footprint,
     /// Sources that can be seen, innermost scope last.
     scopes: Vec<Vec<Source>>,
-    with: Vec<(String, Outputs)>,
+    with: Vec<Common>,
     depth: usize,
     /// How much has been looked through.
     work: usize,
+    /// Whether it is in the body of a routine: a name that is no column is a parameter there, and the server looked when it was made.
+    in_body: bool,
 }
 
 /// The deepest nesting that is followed.
@@ -191,8 +291,8 @@ pub(crate) fn table_name(dialect: Dialect, name: &ObjectName) -> Vec<String> {
 }
 
 impl<'n> Walker<'n> {
-    pub(crate) fn new(dialect: Dialect, names: &'n mut dyn Names) -> Self {
-        Self { dialect, names, footprint: Footprint::default(), scopes: Vec::new(), with: Vec::new(), depth: 0, work: 0 }
+    pub(crate) fn new(dialect: Dialect, names: &'n mut dyn Names, in_body: bool) -> Self {
+        Self { dialect, names, footprint: Footprint::default(), scopes: Vec::new(), with: Vec::new(), depth: 0, work: 0, in_body }
     }
 
     fn undecided(&mut self, why: impl Into<String>) {
@@ -232,13 +332,7 @@ impl<'n> Walker<'n> {
         let parts = table_name(self.dialect, name);
         match self.names.relation(&parts) {
             Ok(relation) => {
-                self.footprint.uses.push(Use {
-                    relation: relation.number,
-                    verbs: [verb].into(),
-                    selected: Columns::default(),
-                    inserted: Columns::default(),
-                    updated: Columns::default(),
-                });
+                self.footprint.uses.push(Use::of(relation.number, verb));
                 Some((self.footprint.uses.len() - 1, relation))
             }
             Err(why) => {
@@ -285,7 +379,12 @@ impl Walker<'_> {
             }
         }
         let outputs = self.set_expr(&query.body, Some(query));
-        self.with.truncate(with);
+        for common in self.with.drain(with..).collect::<Vec<_>>() {
+            if let Some((uses, calls)) = common.reads.filter(|_| !common.is_used && self.dialect == Dialect::Postgresql) {
+                self.footprint.uses[uses].iter_mut().for_each(|used| used.verbs.clear());
+                self.footprint.calls[calls].iter_mut().for_each(|call| call.is_run = false);
+            }
+        }
         self.depth -= 1;
         outputs
     }
@@ -295,13 +394,16 @@ impl Walker<'_> {
         let named: Outputs =
             (!cte.alias.columns.is_empty()).then(|| Arc::new(cte.alias.columns.iter().map(|c| fold(self.dialect, &c.name)).collect()));
         if recursive {
-            self.with.push((name.clone(), named.clone()));
+            self.with.push(Common { name: name.clone(), outputs: named.clone(), reads: None, is_used: true });
         }
+        let (uses, calls) = (self.footprint.uses.len(), self.footprint.calls.len());
         let outputs = self.query(&cte.query);
         if recursive {
             self.with.pop();
         }
-        self.with.push((name, named.or(outputs)));
+        let changes = self.footprint.uses[uses..].iter().any(|used| used.verbs.iter().any(|verb| *verb != Verb::Select));
+        let reads = (!changes).then_some((uses..self.footprint.uses.len(), calls..self.footprint.calls.len()));
+        self.with.push(Common { name, outputs: named.or(outputs), reads, is_used: false });
     }
 
     fn set_expr(&mut self, body: &SetExpr, query: Option<&Query>) -> Outputs {
@@ -339,13 +441,7 @@ impl Walker<'_> {
                 match self.names.relation(&parts) {
                     Ok(relation) => {
                         let whole = Columns { whole: true, ..Columns::default() };
-                        self.footprint.uses.push(Use {
-                            relation: relation.number,
-                            verbs: [Verb::Select].into(),
-                            selected: whole,
-                            inserted: Columns::default(),
-                            updated: Columns::default(),
-                        });
+                        self.footprint.uses.push(Use { selected: whole, ..Use::of(relation.number, Verb::Select) });
                         Some(Arc::new(relation.columns))
                     }
                     Err(why) => {
@@ -559,12 +655,21 @@ impl Walker<'_> {
     fn factor(&mut self, factor: &TableFactor, verb: Verb) {
         match factor {
             TableFactor::Table { name, alias, args: None, version: None, json_path: None, sample, with_hints, .. } => {
-                if sample.is_some() || !with_hints.is_empty() {
+                let is_plain = |kind: &TableSampleKind| {
+                    let (TableSampleKind::BeforeTableAlias(sample) | TableSampleKind::AfterTableAlias(sample)) = kind;
+                    let value = sample.quantity.as_ref().map(|quantity| &quantity.value);
+                    self.dialect == Dialect::Postgresql && value.is_none_or(|value| matches!(value, Expr::Value(_)))
+                };
+                if sample.as_ref().is_some_and(|kind| !is_plain(kind)) || !with_hints.is_empty() {
                     self.undecided("a sample of a relation, whose arguments are not followed");
                 }
                 let parts = table_name(self.dialect, name);
-                let cte = if parts.len() == 1 { self.with.iter().rev().find(|(n, _)| *n == parts[0]).cloned() } else { None };
-                let mut source = match cte {
+                let common = if parts.len() == 1 { self.with.iter_mut().rev().find(|c| c.name == parts[0]) } else { None };
+                let common = common.map(|common| {
+                    common.is_used = true;
+                    (common.name.clone(), common.outputs.clone())
+                });
+                let mut source = match common {
                     Some((name, columns)) => Source { alias: alias.as_ref().map_or(name, |a| self.fold(&a.name)), at: None, columns },
                     None => self.source_of(name, alias.as_ref().map(|a| &a.name), verb),
                 };
@@ -577,7 +682,7 @@ impl Walker<'_> {
                 self.see(source);
             }
             TableFactor::Table { name, alias, args: Some(args), .. } => {
-                let call = Call { name: table_name(self.dialect, name), arguments: args.args.len(), text: None };
+                let call = Call::of(table_name(self.dialect, name), args.args.len());
                 args.args.iter().for_each(|a| self.argument(a));
                 self.footprint.calls.push(call);
                 let last = table_name(self.dialect, name).pop().unwrap_or_default();
@@ -598,7 +703,7 @@ impl Walker<'_> {
                 self.see(Source { alias, at: None, columns });
             }
             TableFactor::Function { name, args, alias, .. } => {
-                let call = Call { name: table_name(self.dialect, name), arguments: args.len(), text: None };
+                let call = Call::of(table_name(self.dialect, name), args.len());
                 args.iter().for_each(|a| self.argument(a));
                 self.footprint.calls.push(call);
                 let alias = alias.as_ref().map_or("?".to_owned(), |a| self.fold(&a.name));
@@ -652,6 +757,9 @@ impl Walker<'_> {
         if self.scopes.iter().flatten().any(|s| s.columns.is_none() && s.at.is_none()) {
             return self.undecided(format!("the column `{shown}` may come from something whose columns are not known"));
         }
+        if self.in_body {
+            return;
+        }
         self.undecided(format!("no column is called `{shown}`"));
     }
 
@@ -660,7 +768,7 @@ impl Walker<'_> {
         for source in sources.iter().filter(|s| alias.is_none_or(|a| s.alias == a)) {
             let known = source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)).cloned());
             let is_system = self.dialect == Dialect::Postgresql
-                && alias.is_some()
+                && (alias.is_some() || sources.len() == 1)
                 && matches!(column, "ctid" | "xmin" | "xmax" | "cmin" | "cmax" | "tableoid");
             match (known, source.at) {
                 (Some(name), Some(at)) => {
@@ -703,16 +811,24 @@ impl Walker<'_> {
     }
 
     pub(crate) fn call(&mut self, function: &Function) {
-        let mut call = Call { name: table_name(self.dialect, &function.name), arguments: 0, text: None };
+        let mut call = Call::of(table_name(self.dialect, &function.name), 0);
         for arguments in [&function.parameters, &function.args] {
             match arguments {
                 FunctionArguments::None => {}
                 FunctionArguments::Subquery(query) => {
                     call.arguments += 1;
+                    call.types.push(None);
                     self.query(query);
                 }
                 FunctionArguments::List(list) => {
                     call.arguments += list.args.len();
+                    for argument in &list.args {
+                        let FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) = argument else {
+                            call.types.push(None);
+                            continue;
+                        };
+                        call.types.push(self.type_of(expr));
+                    }
                     if let Some(FunctionArg::Unnamed(FunctionArgExpr::Expr(expr))) = list.args.first() {
                         call.text = text_of(expr);
                     }
@@ -734,6 +850,38 @@ impl Walker<'_> {
             self.window(spec);
         }
         self.footprint.calls.push(call);
+    }
+
+    /// Returns the type of an expression where it is sure.
+    fn type_of(&self, expr: &Expr) -> Option<String> {
+        match expr {
+            Expr::Nested(inner) | Expr::UnaryOp { op: UnaryOperator::Minus | UnaryOperator::Plus, expr: inner } => self.type_of(inner),
+            Expr::Cast { data_type, .. } => Some(data_type.to_string().to_lowercase()),
+            Expr::Value(value) => match &value.value {
+                Value::Number(number, _) if number.parse::<i32>().is_ok() => Some("integer".to_owned()),
+                Value::Number(number, _) if number.parse::<i64>().is_ok() => Some("bigint".to_owned()),
+                Value::Number(..) => Some("numeric".to_owned()),
+                Value::Boolean(_) => Some("boolean".to_owned()),
+                _ => None,
+            },
+            Expr::Identifier(ident) => self.type_of_column(None, &self.fold(ident)),
+            Expr::CompoundIdentifier(parts) => match parts.as_slice() {
+                [.., alias, column] => self.type_of_column(Some(&self.fold(alias)), &self.fold(column)),
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
+    fn type_of_column(&self, alias: Option<&str>, column: &str) -> Option<String> {
+        let scope = self.scopes.last()?;
+        let has = |source: &&Source| {
+            alias.is_none_or(|alias| source.alias == alias)
+                && source.columns.as_ref().is_none_or(|list| list.iter().any(|known| self.same(known, column)))
+        };
+        let mut found = scope.iter().filter(has);
+        let (source, None) = (found.next()?, found.next()) else { return None };
+        self.names.column_type(self.footprint.uses[source.at?].relation, column)
     }
 
     fn window(&mut self, spec: &WindowSpec) {
@@ -760,8 +908,11 @@ impl Walker<'_> {
             }
             Expr::Identifier(ident) => {
                 let name = self.fold(ident);
-                // A variable, not a column.
-                if !(self.dialect == Dialect::Mariadb && name.starts_with('@')) {
+                // A variable, the word for a default, or one that reads like a function, not a column.
+                let is_word =
+                    self.dialect == Dialect::Postgresql && ident.quote_style.is_none() && WORDS_FOR_VALUES.contains(&name.as_str());
+                let is_variable = self.dialect == Dialect::Mariadb && name.starts_with('@');
+                if !(is_default(expr) || is_word || is_variable) {
                     self.column(None, &name);
                 }
             }
@@ -900,6 +1051,14 @@ impl Walker<'_> {
     }
 }
 
+/// Words of SQL that stand for a value of the session, which the parser takes for names.
+pub(crate) const WORDS_FOR_VALUES: &[&str] = &["current_catalog", "current_role", "current_schema", "current_user", "session_user", "user"];
+
+/// Whether an expression is the word `DEFAULT`, which names the default of a column.
+fn is_default(expr: &Expr) -> bool {
+    matches!(expr, Expr::Identifier(ident) if ident.quote_style.is_none() && ident.value.eq_ignore_ascii_case("default"))
+}
+
 fn text_of(expr: &Expr) -> Option<String> {
     match expr {
         Expr::Value(value) => match &value.value {
@@ -964,6 +1123,15 @@ impl Walker<'_> {
                     columns.to_vec()
                 }
             };
+            let rows = match insert.source.as_ref().map(|query| &*query.body) {
+                Some(SetExpr::Values(values)) => values.rows.iter().map(|row| row.content.as_slice()).collect(),
+                _ => Vec::new(),
+            };
+            let word = |row: &[Expr]| -> Vec<String> {
+                row.iter().zip(&set).filter(|(value, _)| is_default(value)).map(|(_, column)| column.clone()).collect()
+            };
+            let defaulted: Vec<String> = rows.into_iter().flat_map(word).collect();
+            self.footprint.uses[at].defaulted.extend(defaulted);
             self.footprint.uses[at].inserted.names.extend(set);
             if insert.replace_into {
                 self.footprint.uses[at].verbs.insert(Verb::Delete);
@@ -1040,6 +1208,9 @@ impl Walker<'_> {
             let Some(at) = target.at else { continue };
             let columns = target.columns.clone().unwrap_or_default();
             let known = self.known(&columns, &names);
+            if is_default(&assignment.value) {
+                self.footprint.uses[at].defaulted.extend(known.iter().cloned());
+            }
             self.footprint.uses[at].verbs.insert(Verb::Update);
             self.footprint.uses[at].updated.names.extend(known);
         }
@@ -1158,13 +1329,34 @@ impl Walker<'_> {
                 MergeAction::Insert(insert) => {
                     let columns = target.columns.clone().unwrap_or_default();
                     let listed: Vec<String> = insert.columns.iter().filter_map(|c| table_name(self.dialect, c).pop()).collect();
-                    let set = if listed.is_empty() { columns.to_vec() } else { self.known(&columns, &listed) };
+                    let is_all_defaults = |row: &[Expr]| matches!(row, [Expr::Identifier(ident)] if ident.value == ALL_DEFAULTS);
+                    let has_none =
+                        matches!(&insert.kind, MergeInsertKind::Values(values) if values.rows.iter().any(|r| is_all_defaults(&r.content)));
+                    let set = match () {
+                        () if has_none => Vec::new(),
+                        () if listed.is_empty() => columns.to_vec(),
+                        () => self.known(&columns, &listed),
+                    };
                     if let Some(at) = target.at {
                         self.footprint.uses[at].verbs.insert(Verb::Insert);
-                        self.footprint.uses[at].inserted.names.extend(set);
+                        self.footprint.uses[at].inserted.names.extend(set.iter().cloned());
                     }
                     match &insert.kind {
-                        MergeInsertKind::Values(values) => values.rows.iter().flat_map(|r| &r.content).for_each(|e| self.expr(e)),
+                        MergeInsertKind::Values(values) => {
+                            let defaulted: Vec<String> = values
+                                .rows
+                                .iter()
+                                .flat_map(|row| row.content.iter().zip(&set))
+                                .filter(|(value, _)| is_default(value))
+                                .map(|(_, column)| column.clone())
+                                .collect();
+                            if let Some(at) = target.at {
+                                self.footprint.uses[at].defaulted.extend(defaulted);
+                            }
+                            if !has_none {
+                                values.rows.iter().flat_map(|r| &r.content).for_each(|e| self.expr(e));
+                            }
+                        }
                         _ => self.undecided("a form of MERGE that is not followed"),
                     }
                 }

@@ -7,8 +7,8 @@ mod footprint;
 mod touches;
 mod words;
 
-#[cfg(feature = "postgresql")]
-pub(crate) use footprint::fold;
 pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, one, table_name, with_statements};
+#[cfg(feature = "postgresql")]
+pub(crate) use footprint::{WORDS_FOR_VALUES, fold};
 pub(crate) use touches::Touches;
 pub(crate) use words::Words;

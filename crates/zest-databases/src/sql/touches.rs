@@ -18,6 +18,9 @@ pub(crate) trait Touches: Names + Sized {
     /// Notes what is not known.
     fn undecided(&mut self, why: String);
 
+    /// Returns whether what is walked is the body of a routine.
+    fn in_body(&self) -> bool;
+
     /// Checks all that a statement touches.
     fn walk(&mut self, statement: &Statement) {
         self.touched(false, |walker| {
@@ -32,12 +35,13 @@ pub(crate) trait Touches: Names + Sized {
 
     /// Checks what a walk comes across; the last routine is a procedure where one is called.
     fn touched(&mut self, is_call: bool, walk: impl FnOnce(&mut Walker<'_>)) {
-        let mut walker = Walker::new(Self::DIALECT, self);
+        let in_body = self.in_body();
+        let mut walker = Walker::new(Self::DIALECT, self, in_body);
         walk(&mut walker);
         let Footprint { uses, calls, undecided } = walker.footprint;
         undecided.into_iter().for_each(|why| self.undecided(why));
         uses.iter().for_each(|used| self.on_relation(used));
-        for (i, call) in calls.iter().enumerate() {
+        for (i, call) in calls.iter().enumerate().filter(|(_, call)| call.is_run) {
             self.on_routine(call, is_call && i + 1 == calls.len());
         }
     }

@@ -37,6 +37,13 @@ impl Words {
         Some(Self { dialect, tokens, at: 0 })
     }
 
+    /// Returns whether the statement ends with some words.
+    #[cfg(feature = "postgresql")]
+    pub(crate) fn ends_with(&self, words: &[&str]) -> bool {
+        let from = self.tokens.len().checked_sub(words.len());
+        from.is_some_and(|from| words.iter().enumerate().all(|(i, word)| self.is_at(from + i, word)))
+    }
+
     /// Returns whether all was read.
     pub(crate) fn is_over(&self) -> bool {
         self.at == self.tokens.len()
@@ -154,6 +161,21 @@ impl Words {
         );
         self.at += usize::from(is);
         is
+    }
+
+    /// Reads a text in plain quotes.
+    pub(crate) fn text(&mut self) -> Option<String> {
+        let Token::SingleQuotedString(text) = self.tokens.get(self.at)? else { return None };
+        let text = text.clone();
+        self.at += 1;
+        Some(text)
+    }
+
+    /// Passes over whatever comes next; nothing at the end of the statement.
+    pub(crate) fn skip(&mut self) -> Option<()> {
+        self.tokens.get(self.at).filter(|token| **token != Token::SemiColon)?;
+        self.at += 1;
+        Some(())
     }
 
     /// Reads a number if it comes next.

@@ -1,0 +1,84 @@
+//! What the server brings along, as lists beside the rules: read from a fresh server, and held against what is checked in.
+//!
+//! `ZEST_REWRITE=1` writes the lists.
+
+use std::fmt::Write as _;
+
+use zest_bridges::postgresql::Session;
+use zest_testkit::servers;
+
+use crate::postgresql::{open, sql};
+
+/// Roles of the server that can see more than everybody.
+const READERS: &[&str] = &["pg_monitor", "pg_read_all_settings", "pg_read_all_stats", "pg_stat_scan_tables", "pg_read_all_data"];
+
+fn rows(session: &mut Session, query: &str) -> Vec<Vec<String>> {
+    let messages = session.client().simple_query(query).unwrap_or_else(|e| panic!("{query}: {e}"));
+    let row = |message: &postgres::SimpleQueryMessage| match message {
+        postgres::SimpleQueryMessage::Row(row) => Some((0..row.len()).map(|i| row.get(i).unwrap_or("").to_owned()).collect()),
+        _ => None,
+    };
+    messages.iter().filter_map(row).collect()
+}
+
+/// Says who may do what everybody is refused: the readers that may, or a dash.
+fn who(session: &mut Session, attempt: &str) -> String {
+    let mut may = |role: &str| {
+        sql(session, &format!("SET ROLE {role}"));
+        let came = session.client().batch_execute(attempt);
+        sql(session, "RESET ROLE");
+        came.is_ok()
+    };
+    if may("nobody") {
+        return "public".to_owned();
+    }
+    let list: Vec<&str> = READERS.iter().copied().filter(|role| may(role)).collect();
+    if list.is_empty() { "-".to_owned() } else { list.join(",") }
+}
+
+fn held_against(file: &str, now: &str) {
+    let path = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../zest-databases/src/postgresql").join(file);
+    if std::env::var_os("ZEST_REWRITE").is_some() {
+        std::fs::write(&path, now).expect("it is written");
+    }
+    let kept = std::fs::read_to_string(&path).unwrap_or_default();
+    let first = kept.lines().zip(now.lines()).find(|(kept, now)| kept != now);
+    assert!(kept == now, "{file} is not what the server says now; first: {first:?}");
+}
+
+#[test]
+fn the_lists_of_what_is_built_in_are_the_servers() {
+    let Some(server) = servers::wanted(servers::postgresql) else { return };
+    let mut session = open(&server, "postgres");
+    sql(&mut session, "CREATE ROLE nobody");
+    let mut catalogs = String::new();
+    let query = "SELECT CASE n.nspname WHEN 'pg_catalog' THEN '' ELSE n.nspname || '.' END || relname, n.nspname || '.' || relname,
+                        string_agg(CASE WHEN attacl IS NOT NULL OR NOT EXISTS (SELECT FROM pg_attribute o WHERE o.attrelid = c.oid AND o.attacl IS NOT NULL)
+                                   THEN '' ELSE '!' END || attname, ' ' ORDER BY attnum), bool_or(attacl IS NOT NULL)
+                 FROM pg_class c JOIN pg_namespace n ON n.oid = relnamespace JOIN pg_attribute a ON attrelid = c.oid AND attnum > 0
+                 WHERE n.nspname IN ('pg_catalog', 'information_schema') AND relkind IN ('r', 'v') GROUP BY n.nspname, relname, c.oid
+                 ORDER BY n.nspname COLLATE \"C\", relname COLLATE \"C\"";
+    for row in rows(&mut session, query) {
+        let [name, full, columns, by_column] = row.as_slice() else { panic!("{row:?}") };
+        let may = if by_column == "t" { "public".to_owned() } else { who(&mut session, &format!("SELECT * FROM {full} LIMIT 0")) };
+        let _ = writeln!(catalogs, "{name} {may} {columns}");
+    }
+    held_against("catalogs.txt", &catalogs);
+    let mut settings = String::new();
+    for row in rows(&mut session, "SELECT name, context FROM pg_settings ORDER BY name COLLATE \"C\"") {
+        let [name, context] = row.as_slice() else { panic!("{row:?}") };
+        let shown = who(&mut session, &format!("SHOW {name}"));
+        let _ = writeln!(settings, "{} {context} {shown}", name.to_lowercase());
+    }
+    held_against("settings.txt", &settings);
+    let mut guarded = String::new();
+    let query = "SELECT proname, string_agg(DISTINCT coalesce(r.rolname, '-'), ',' ORDER BY coalesce(r.rolname, '-'))
+                 FROM pg_proc p LEFT JOIN LATERAL (SELECT grantee FROM aclexplode(proacl) WHERE grantee <> proowner) x ON true
+                      LEFT JOIN pg_roles r ON r.oid = x.grantee
+                 WHERE pronamespace = 'pg_catalog'::regnamespace GROUP BY proname
+                 HAVING bool_and(proacl IS NOT NULL AND NOT EXISTS (SELECT FROM aclexplode(proacl) WHERE grantee = 0)) ORDER BY proname COLLATE \"C\"";
+    for row in rows(&mut session, query) {
+        let _ = writeln!(guarded, "{}", row.join(" "));
+    }
+    held_against("functions-guarded.txt", &guarded);
+}

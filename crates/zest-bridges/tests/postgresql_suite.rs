@@ -1,0 +1,127 @@
+//! The suite of statements on PostgreSQL, on the demo's ticketing database with all that it has not got.
+
+use std::collections::BTreeMap;
+
+use std::sync::{Arc, Mutex};
+
+use postgres::error::SqlState;
+use postgres::{Client, NoTls};
+use zest_ledger::postgresql::quoted;
+use zest_ledger::{Engine, Ledger, Question};
+use zest_testkit::servers::{self, Server};
+
+use crate::postgresql::{open, sql};
+use crate::suites::{Compared, Said, suite};
+use crate::support::demo;
+
+/// Accounts and active roles under which each statement is tried.
+const IDENTITIES: &[(&str, Option<&str>)] = &[
+    ("postgres", None),
+    ("postgres", Some("fare-reader")),
+    ("db-lead", None),
+    ("db-lead", Some("ticketing-owner")),
+    ("purser-1", None),
+    ("purser-3", None),
+    ("purser-3", Some("fare-clerk")),
+    ("dispatcher-1", None),
+    ("tariff-1", None),
+    ("counter-app", None),
+    ("report-runner", None),
+    ("auditor-1", None),
+    ("fare-lead", None),
+];
+
+/// A session of an account, which keeps the warnings that it is sent.
+struct Try {
+    client: Client,
+    warnings: Arc<Mutex<Vec<String>>>,
+}
+
+impl Try {
+    fn open(server: &Server, account: &str) -> Self {
+        let warnings: Arc<Mutex<Vec<String>>> = Arc::default();
+        let kept = Arc::clone(&warnings);
+        let mut config = Client::configure();
+        config.host("127.0.0.1").port(server.port).user(account).dbname("ticketing");
+        config.notice_callback(move |notice| {
+            if notice.severity() == "WARNING" {
+                kept.lock().expect("nobody panics with it").push(notice.message().to_owned());
+            }
+        });
+        Self { client: config.connect(NoTls).expect("the account may sign in"), warnings }
+    }
+
+    fn run(&mut self, text: &str) {
+        self.client.batch_execute(text).unwrap_or_else(|e| panic!("{text}: {e}"));
+    }
+
+    /// Attempts a statement in a transaction that is rolled back.
+    fn attempt(&mut self, role: Option<&str>, statement: &str) -> Said {
+        let as_role = role.map_or(String::new(), |role| format!("; SET ROLE {}", quoted(role)));
+        self.run(&format!("BEGIN{as_role}"));
+        self.warnings.lock().expect("nobody panics with it").clear();
+        let came = self.client.batch_execute(statement);
+        let warnings = self.warnings.lock().expect("nobody panics with it").clone();
+        let _ = self.client.batch_execute("ROLLBACK");
+        self.run("RESET SESSION AUTHORIZATION; RESET ALL");
+        // What it only warns of is not done.
+        let nothing = ["no privileges were granted", "no privileges could be revoked", "skipping "];
+        let Err(error) = came else {
+            let refused = warnings.iter().find(|warning| nothing.iter().any(|begin| warning.starts_with(begin)));
+            return refused.map_or(Said::Allowed(None), |warning| Said::Refused(format!("warning: {warning}")));
+        };
+        // The client does not know what to do with the rows of a COPY.
+        let Some(error) = error.as_db_error() else { return Said::Allowed(Some(error.to_string())) };
+        let text = format!("{} ({})", error.message(), error.code().code());
+        match *error.code() {
+            SqlState::INSUFFICIENT_PRIVILEGE => Said::Refused(text),
+            SqlState::SYNTAX_ERROR | SqlState::ACTIVE_SQL_TRANSACTION | SqlState::FEATURE_NOT_SUPPORTED | SqlState::WRONG_OBJECT_TYPE => {
+                Said::Nothing(text)
+            }
+            _ => Said::Allowed(Some(text)),
+        }
+    }
+}
+
+#[test]
+fn each_form_of_the_manual_has_the_servers_verdict() {
+    let Some(server) = servers::wanted(servers::postgresql) else { return };
+    let estate = demo().estate().unwrap_or_else(|f| panic!("{f}"));
+    let ledger = zest_ledger::postgresql::state_of(&estate, "ticketing", None).expect("the demo has it");
+    let mut admin = open(&server, "postgres");
+    sql(&mut admin, "CREATE DATABASE ticketing TEMPLATE template0");
+    let mut session = open(&server, "ticketing");
+    let steps = session.read().expect("reads").steps_to(&ledger, "postgres");
+    session.run(&steps).expect("the demo is rolled out");
+    sql(&mut session, include_str!("statements/postgresql-estate.sql"));
+    sql(&mut session, "REFRESH MATERIALIZED VIEW reports.route_totals");
+    let document = session.read().expect("reads").document("ticketing", None);
+    let estate = Ledger::new().document("read.toml", &document).estate().unwrap_or_else(|f| panic!("{f}\n{document}"));
+    let engine = Engine::compile(estate).unwrap_or_else(|f| panic!("{f}"));
+    let all = suite(include_str!("statements/postgresql.txt"));
+    let mut compared = Compared::default();
+    let mut sessions: BTreeMap<&str, Try> = BTreeMap::new();
+    for (account, role) in IDENTITIES {
+        let who = format!("{account}{}", role.map_or(String::new(), |r| format!(" as {r}")));
+        let session = sessions.entry(account).or_insert_with(|| Try::open(&server, account));
+        for statement in &all {
+            let question = Question::statement(account, "ticketing", &statement.sql);
+            let question = role.map_or(question.clone(), |role| question.active_role(role));
+            let answer = engine.explain(&question.at(jiff::Timestamp::now()));
+            let said = session.attempt(*role, &statement.sql);
+            compared.add(&who, statement, &answer, &said);
+        }
+    }
+    let (count, open) = compared.totals();
+    let told = compared.told();
+    if let Some(file) = std::env::var_os("ZEST_SUITE") {
+        std::fs::write(file, format!("{document}\n\n{told}\n{}", compared.wrong.join("\n"))).expect("it is written");
+    }
+    assert!(compared.wrong.is_empty(), "{} disagree:\n{}\n{told}", compared.wrong.len(), compared.wrong.join("\n"));
+    eprintln!(
+        "  {count:>9}  tries of {} statements under {} identities compared, none disagrees; {open} not decided",
+        all.len(),
+        IDENTITIES.len()
+    );
+    assert!(all.len() >= 1_500, "{} statements", all.len());
+}

@@ -1,0 +1,136 @@
+-- What the demo's ticketing database has not got: carried out on the server after the roll-out, then read back.
+ALTER TABLE fares.zone ADD PRIMARY KEY (id);
+ALTER TABLE voyages.pier ADD PRIMARY KEY (id);
+
+-- tables of others than the one owner, and a schema of a group's own
+CREATE SCHEMA desk AUTHORIZATION "fare-clerk";
+GRANT USAGE ON SCHEMA desk TO counter WITH GRANT OPTION;
+GRANT USAGE, CREATE ON SCHEMA voyages TO "voyage-planner" WITH GRANT OPTION;
+CREATE TABLE desk.board (id integer PRIMARY KEY, text text, seen boolean);
+ALTER TABLE desk.board OWNER TO "fare-clerk";
+GRANT SELECT, INSERT (text), UPDATE (text) ON desk.board TO counter WITH GRANT OPTION;
+CREATE TABLE voyages.tide (id integer, pier integer, height numeric(4, 2));
+ALTER TABLE voyages.tide OWNER TO "voyage-planner";
+
+-- sequences of three sorts
+CREATE TABLE fares.parcel (id serial PRIMARY KEY, zone integer REFERENCES fares.zone, weight numeric DEFAULT 1 CHECK (weight > 0));
+CREATE TABLE fares.label (id integer GENERATED ALWAYS AS IDENTITY, parcel integer, twice integer GENERATED ALWAYS AS (parcel * 2) STORED);
+ALTER TABLE fares.parcel OWNER TO "ticketing-owner";
+ALTER TABLE fares.label OWNER TO "ticketing-owner";
+GRANT INSERT ON fares.parcel, fares.label TO "fare-clerk", counter;
+GRANT USAGE ON SEQUENCE fares.parcel_id_seq TO "fare-clerk";
+GRANT SELECT ON fares.parcel, fares.label TO counter;
+CREATE SEQUENCE voyages.log_number;
+ALTER SEQUENCE voyages.log_number OWNER TO "voyage-planner";
+GRANT SELECT ON SEQUENCE voyages.log_number TO counter;
+GRANT UPDATE ON SEQUENCE voyages.log_number TO "fare-reader";
+
+-- types
+CREATE TYPE fares.mood AS ENUM ('calm', 'rough');
+CREATE TYPE fares.span AS (low integer, high integer);
+CREATE DOMAIN fares.positive AS integer CHECK (VALUE > 0);
+CREATE TYPE desk.stripe AS RANGE (SUBTYPE = integer);
+ALTER TYPE fares.mood OWNER TO "ticketing-owner";
+ALTER TYPE fares.span OWNER TO "ticketing-owner";
+ALTER DOMAIN fares.positive OWNER TO "ticketing-owner";
+ALTER TYPE desk.stripe OWNER TO "fare-clerk";
+REVOKE USAGE ON TYPE fares.mood FROM PUBLIC;
+GRANT USAGE ON TYPE fares.mood TO "fare-clerk";
+REVOKE USAGE ON DOMAIN fares.positive FROM PUBLIC;
+
+-- routines: overloads, languages, security, settings, aggregates, procedures
+CREATE FUNCTION fares.with_tax(amount numeric) RETURNS numeric LANGUAGE sql AS 'select amount * 1.25';
+CREATE FUNCTION fares.with_tax(amount integer) RETURNS integer LANGUAGE sql AS 'select amount * 2';
+CREATE FUNCTION fares.dearest() RETURNS numeric LANGUAGE sql AS 'select max(amount) from fares.price';
+CREATE FUNCTION fares.dearest_of_owner() RETURNS numeric LANGUAGE sql SECURITY DEFINER AS 'select max(amount) from fares.price';
+CREATE FUNCTION fares.by_hand() RETURNS integer LANGUAGE plpgsql AS 'begin return 1; end';
+CREATE FUNCTION fares.secret() RETURNS integer LANGUAGE sql AS 'select 1';
+CREATE FUNCTION fares.with_rest(numeric, more integer DEFAULT 1) RETURNS numeric LANGUAGE sql AS 'select $1 + $2';
+CREATE FUNCTION fares.sum_of(VARIADIC list integer[]) RETURNS integer LANGUAGE sql AS 'select 1';
+CREATE FUNCTION fares.atomic() RETURNS bigint LANGUAGE sql BEGIN ATOMIC SELECT count(*) FROM fares.zone; END;
+CREATE FUNCTION fares.elsewhere() RETURNS bigint LANGUAGE sql SET search_path = sales AS 'select count(*) from ticket';
+CREATE PROCEDURE fares.tidy() LANGUAGE sql AS 'delete from fares.draft';
+CREATE PROCEDURE fares.tidy_as_owner() LANGUAGE sql SECURITY DEFINER AS 'delete from fares.draft';
+CREATE AGGREGATE fares.total(integer) (SFUNC = int4pl, STYPE = integer, INITCOND = '0');
+DO $$ DECLARE f regprocedure; BEGIN
+  FOR f IN SELECT oid FROM pg_proc WHERE pronamespace = 'fares'::regnamespace LOOP
+    EXECUTE format('ALTER ROUTINE %s OWNER TO "ticketing-owner"', f);
+  END LOOP; END $$;
+REVOKE EXECUTE ON FUNCTION fares.secret() FROM PUBLIC;
+GRANT EXECUTE ON FUNCTION fares.secret() TO "fare-clerk";
+REVOKE EXECUTE ON FUNCTION fares.with_tax(integer) FROM PUBLIC;
+REVOKE EXECUTE ON FUNCTION fares.total(integer) FROM PUBLIC;
+GRANT EXECUTE ON FUNCTION fares.total(integer) TO counter;
+
+-- what uses routines without naming them
+CREATE TABLE desk.note (id integer DEFAULT fares.secret(), amount integer, CHECK (amount < 10));
+CREATE TABLE desk.ticked (id integer, amount integer CHECK (fares.secret() = amount));
+CREATE TABLE desk.made (id integer, double integer GENERATED ALWAYS AS (id + 1) STORED);
+CREATE TABLE desk.graded (id fares.positive, mood fares.mood);
+ALTER TABLE desk.note OWNER TO "fare-clerk";
+ALTER TABLE desk.ticked OWNER TO "fare-clerk";
+ALTER TABLE desk.made OWNER TO "fare-clerk";
+ALTER TABLE desk.graded OWNER TO "fare-clerk";
+GRANT ALL ON desk.note, desk.ticked, desk.made, desk.graded TO counter;
+
+-- row security
+CREATE POLICY own_shifts ON sales.shift FOR SELECT USING (clerk = current_user);
+CREATE TABLE desk.locker (id integer, holder text DEFAULT current_user);
+ALTER TABLE desk.locker OWNER TO "fare-clerk";
+ALTER TABLE desk.locker ENABLE ROW LEVEL SECURITY;
+CREATE POLICY mine ON desk.locker USING (holder = current_user);
+CREATE TABLE desk.nobody (id integer);
+ALTER TABLE desk.nobody OWNER TO "fare-clerk";
+ALTER TABLE desk.nobody ENABLE ROW LEVEL SECURITY;
+CREATE TABLE desk.everybody (id integer);
+ALTER TABLE desk.everybody OWNER TO "fare-clerk";
+ALTER TABLE desk.everybody ENABLE ROW LEVEL SECURITY;
+CREATE POLICY everybody_reads ON desk.everybody FOR SELECT USING (true);
+CREATE POLICY everybody_adds ON desk.everybody FOR INSERT WITH CHECK (true);
+CREATE TABLE desk.forced (id integer);
+ALTER TABLE desk.forced OWNER TO "fare-clerk";
+ALTER TABLE desk.forced ENABLE ROW LEVEL SECURITY;
+ALTER TABLE desk.forced FORCE ROW LEVEL SECURITY;
+CREATE TABLE desk.looked_up (id integer);
+ALTER TABLE desk.looked_up OWNER TO "fare-clerk";
+ALTER TABLE desk.looked_up ENABLE ROW LEVEL SECURITY;
+CREATE POLICY by_price ON desk.looked_up USING (id IN (SELECT id FROM fares.price));
+CREATE POLICY by_secret ON desk.looked_up FOR UPDATE USING (fares.secret() = 1);
+GRANT ALL ON desk.locker, desk.nobody, desk.everybody, desk.forced, desk.looked_up TO counter;
+
+-- triggers and rules
+CREATE TABLE desk.log (what text);
+ALTER TABLE desk.log OWNER TO "fare-clerk";
+CREATE FUNCTION desk.noted() RETURNS trigger LANGUAGE plpgsql AS 'begin insert into desk.log values (''x''); return new; end';
+ALTER FUNCTION desk.noted() OWNER TO "fare-clerk";
+CREATE TABLE desk.watched (id integer);
+ALTER TABLE desk.watched OWNER TO "fare-clerk";
+CREATE TRIGGER noted AFTER INSERT ON desk.watched FOR EACH ROW EXECUTE FUNCTION desk.noted();
+CREATE TABLE desk.ruled (id integer);
+ALTER TABLE desk.ruled OWNER TO "fare-clerk";
+CREATE RULE noted AS ON DELETE TO desk.ruled DO ALSO INSERT INTO desk.log VALUES ('gone');
+GRANT ALL ON desk.watched, desk.ruled TO counter;
+
+-- views over views, each with rights of its own
+CREATE VIEW fares.open_prices AS SELECT id, amount FROM fares.price;
+CREATE VIEW fares.callers_prices WITH (security_invoker = true) AS SELECT id, amount FROM fares.price;
+CREATE VIEW desk.prices AS SELECT * FROM fares.callers_prices;
+CREATE VIEW desk.lockers AS SELECT * FROM desk.locker;
+CREATE VIEW desk.secretly AS SELECT fares.secret() AS n;
+CREATE MATERIALIZED VIEW desk.dear AS SELECT id FROM fares.price;
+ALTER VIEW fares.open_prices OWNER TO "ticketing-owner";
+ALTER VIEW fares.callers_prices OWNER TO "ticketing-owner";
+ALTER VIEW desk.prices OWNER TO "fare-clerk";
+ALTER VIEW desk.lockers OWNER TO "fare-clerk";
+ALTER VIEW desk.secretly OWNER TO "fare-clerk";
+ALTER MATERIALIZED VIEW desk.dear OWNER TO "fare-clerk";
+GRANT SELECT ON fares.open_prices, fares.callers_prices, desk.prices, desk.lockers, desk.secretly, desk.dear TO counter;
+GRANT UPDATE ON desk.prices TO "fare-clerk";
+
+-- default privileges, and who may make others members
+ALTER DEFAULT PRIVILEGES FOR ROLE "fare-clerk" IN SCHEMA desk GRANT SELECT ON TABLES TO purser;
+GRANT "voyage-reader" TO counter WITH ADMIN OPTION;
+GRANT pg_read_all_data TO "auditor-1";
+GRANT CREATE ON DATABASE ticketing TO "voyage-planner";
+GRANT TEMPORARY ON DATABASE ticketing TO counter;
+CREATE ROLE "fare-lead" LOGIN CREATEROLE CREATEDB IN ROLE "fare-clerk";

@@ -1,0 +1,118 @@
+//! The suites of statements: each form of the servers' manuals, asked of us and attempted on the real server under each identity.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+
+use zest_ledger::ask::{Answer, Refusal, Verdict};
+
+/// One statement and the chapter it stands under.
+#[derive(Clone, Debug)]
+pub(crate) struct Written {
+    pub(crate) chapter: String,
+    pub(crate) sql: String,
+}
+
+/// Reads a suite: lists of words first (`table = a, b`), then chapters (`== insert`) with statements, in which a word in
+/// braces stands for each of its list; where there are several, they walk side by side.
+pub(crate) fn suite(text: &str) -> Vec<Written> {
+    let mut lists: BTreeMap<&str, Vec<String>> = BTreeMap::new();
+    let mut chapter = String::new();
+    let mut all: Vec<Written> = Vec::new();
+    for line in text.lines().map(str::trim_end).filter(|line| !line.is_empty() && !line.starts_with("# ")) {
+        if let Some(title) = line.strip_prefix("== ") {
+            title.clone_into(&mut chapter);
+        } else if let Some((name, words)) = line.split_once(" = ").filter(|_| chapter.is_empty()) {
+            lists.insert(name, split(words));
+        } else {
+            let used: Vec<(String, &Vec<String>)> =
+                lists.iter().map(|(name, words)| (format!("{{{name}}}"), words)).filter(|(mark, _)| line.contains(mark)).collect();
+            let count = used.iter().map(|(_, words)| words.len()).max().unwrap_or(1);
+            for turn in 0..count {
+                let sql = used.iter().enumerate().fold(line.to_owned(), |sql, (shift, (mark, words))| {
+                    sql.replace(mark, &words[(turn + shift * (turn / words.len())) % words.len()])
+                });
+                if !all.iter().any(|known| known.sql == sql) {
+                    all.push(Written { chapter: chapter.clone(), sql });
+                }
+            }
+        }
+    }
+    all
+}
+
+/// Splits at the commas that stand in no parentheses.
+fn split(words: &str) -> Vec<String> {
+    let mut depth = 0_usize;
+    words
+        .split(|c| {
+            depth = match c {
+                '(' => depth + 1,
+                ')' => depth.saturating_sub(1),
+                _ => depth,
+            };
+            c == ',' && depth == 0
+        })
+        .map(|word| word.trim().to_owned())
+        .collect()
+}
+
+/// What a server said to an attempt.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Said {
+    /// Carried out, or refused for something else than rights.
+    Allowed(Option<String>),
+    /// Refused for want of a right.
+    Refused(String),
+    /// It never came to a check of rights.
+    Nothing(String),
+}
+
+/// What came of a suite, by chapter.
+#[derive(Debug, Default)]
+pub(crate) struct Compared {
+    chapters: BTreeMap<String, [u64; 4]>,
+    reasons: BTreeMap<String, (u64, String)>,
+    pub(crate) wrong: Vec<String>,
+}
+
+impl Compared {
+    /// Compares one answer with what the server said; `is_chance` lets a difference pass that the server leaves open.
+    pub(crate) fn add(&mut self, who: &str, statement: &Written, answer: &Answer, said: &Said) {
+        let counts = self.chapters.entry(statement.chapter.clone()).or_default();
+        let ours = answer.first_refusal().map_or("allowed".to_owned(), |ground| ground.text.clone());
+        let is_undecided = matches!(answer.refusal, Some(Refusal::NotDecided | Refusal::StatementUnreadable | Refusal::UnknownObject));
+        let refuses = answer.verdict == Verdict::Denied;
+        match said {
+            Said::Nothing(_) => counts[3] += 1,
+            _ if is_undecided => {
+                counts[2] += 1;
+                let reason = self.reasons.entry(ours).or_insert_with(|| (0, statement.sql.clone()));
+                reason.0 += 1;
+            }
+            Said::Refused(_) if refuses => counts[1] += 1,
+            Said::Allowed(_) if !refuses => counts[0] += 1,
+            _ => self.wrong.push(format!("{who}: {}\n    server: {said:?}\n    we: {ours}", statement.sql)),
+        }
+    }
+
+    /// Returns how many tries were compared, and how many of all that could be are not decided.
+    pub(crate) fn totals(&self) -> (u64, u64) {
+        self.chapters.values().fold((0, 0), |(compared, open), [yes, no, undecided, _]| (compared + yes + no, open + undecided))
+    }
+
+    /// Tells the counts by chapter, and what is not decided with its reasons, most frequent first.
+    pub(crate) fn told(&self) -> String {
+        let mut out = String::from("| chapter | allowed by both | refused by both | not decided | no check |\n|---|---|---|---|---|\n");
+        for (chapter, [yes, no, undecided, nothing]) in &self.chapters {
+            let share = 100.0 * *undecided as f64 / (yes + no + undecided).max(1) as f64;
+            let _ = writeln!(out, "| {chapter} | {yes} | {no} | {undecided} ({share:.0} %) | {nothing} |");
+        }
+        let mut reasons: Vec<_> = self.reasons.iter().collect();
+        reasons.sort_by_key(|(reason, (count, _))| (u64::MAX - count, *reason));
+        out.push('\n');
+        for (reason, (count, sql)) in reasons {
+            let _ = writeln!(out, "{count} times: {reason}\n    {sql}");
+        }
+        out
+    }
+}
