@@ -177,6 +177,13 @@ impl Session {
         self.settings(&mut state)?;
         Self::grants_as_objects(&mut state);
         // Grants in the server's own databases are the server's matter.
+        let notes: Vec<String> = (state.grants.keys())
+            .filter_map(|(_, scope)| match scope {
+                Scope::Table(database, _) if is_own(database) => Some(format!("own tables of {}", database.to_lowercase())),
+                _ => None,
+            })
+            .collect();
+        state.not_modelled.extend(notes);
         state
             .grants
             .retain(|(_, scope), _| !matches!(scope, Scope::Table(d, _) | Scope::Function(d, _) | Scope::Procedure(d, _) if is_own(d)));
@@ -185,7 +192,8 @@ impl Session {
 
     /// What holds for whole sessions.
     fn settings(&mut self, state: &mut State) -> Result<(), BridgeError> {
-        let sql = "SELECT @@global.skip_name_resolve, @@global.read_only, @@global.sql_mode, @@global.init_connect";
+        let sql = "SELECT @@global.skip_name_resolve, @@global.read_only, @@global.sql_mode, @@global.init_connect,
+            @@global.log_bin AND NOT @@global.log_bin_trust_function_creators";
         for row in self.rows("settings", sql)? {
             let mut note = |text: &str| _ = state.not_modelled.insert(text.to_owned());
             if flag(&row, 0) {
@@ -196,6 +204,9 @@ impl Session {
             }
             if !text(&row, 3).is_empty() {
                 note("setting init_connect");
+            }
+            if flag(&row, 4) {
+                note("binlog without trust in who makes functions");
             }
             for mode in text(&row, 2).split(',') {
                 // These change how a statement is read.

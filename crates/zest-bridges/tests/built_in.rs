@@ -4,9 +4,12 @@
 
 use std::fmt::Write as _;
 
+use mysql::prelude::Queryable;
 use zest_bridges::postgresql::Session;
+use zest_ledger::mariadb::Origin;
 use zest_testkit::servers;
 
+use crate::mariadb::connect;
 use crate::postgresql::{open, sql};
 
 /// Roles of the server that can see more than everybody.
@@ -37,7 +40,7 @@ fn who(session: &mut Session, attempt: &str) -> String {
 }
 
 fn held_against(file: &str, now: &str) {
-    let path = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../zest-databases/src/postgresql").join(file);
+    let path = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../zest-databases/src").join(file);
     if std::env::var_os("ZEST_REWRITE").is_some() {
         std::fs::write(&path, now).expect("it is written");
     }
@@ -47,7 +50,7 @@ fn held_against(file: &str, now: &str) {
 }
 
 #[test]
-fn the_lists_of_what_is_built_in_are_the_servers() {
+fn the_lists_of_what_is_built_into_postgresql_are_the_servers() {
     let Some(server) = servers::wanted(servers::postgresql) else { return };
     let mut session = open(&server, "postgres");
     sql(&mut session, "CREATE ROLE nobody");
@@ -63,14 +66,14 @@ fn the_lists_of_what_is_built_in_are_the_servers() {
         let may = if by_column == "t" { "public".to_owned() } else { who(&mut session, &format!("SELECT * FROM {full} LIMIT 0")) };
         let _ = writeln!(catalogs, "{name} {may} {columns}");
     }
-    held_against("catalogs.txt", &catalogs);
+    held_against("postgresql/catalogs.txt", &catalogs);
     let mut settings = String::new();
     for row in rows(&mut session, "SELECT name, context FROM pg_settings ORDER BY name COLLATE \"C\"") {
         let [name, context] = row.as_slice() else { panic!("{row:?}") };
         let shown = who(&mut session, &format!("SHOW {name}"));
         let _ = writeln!(settings, "{} {context} {shown}", name.to_lowercase());
     }
-    held_against("settings.txt", &settings);
+    held_against("postgresql/settings.txt", &settings);
     let mut guarded = String::new();
     let query = "SELECT proname, string_agg(DISTINCT coalesce(r.rolname, '-'), ',' ORDER BY coalesce(r.rolname, '-'))
                  FROM pg_proc p LEFT JOIN LATERAL (SELECT grantee FROM aclexplode(proacl) WHERE grantee <> proowner) x ON true
@@ -80,5 +83,54 @@ fn the_lists_of_what_is_built_in_are_the_servers() {
     for row in rows(&mut session, query) {
         let _ = writeln!(guarded, "{}", row.join(" "));
     }
-    held_against("functions-guarded.txt", &guarded);
+    held_against("postgresql/functions-guarded.txt", &guarded);
+}
+
+/// The privileges that a refusal names, in small letters.
+fn named(error: &mysql::Error) -> Option<String> {
+    let mysql::Error::MySqlError(error) = error else { return None };
+    let list = error.message.strip_prefix("Access denied; you need (at least one of) the ")?.split(" privilege(s)").next()?;
+    Some(list.to_lowercase().replace(", ", ","))
+}
+
+#[test]
+fn the_lists_of_what_is_built_into_mariadb_are_the_servers() {
+    let Some(server) = servers::wanted(servers::mariadb) else { return };
+    let mut admin = connect(&server, "root", &Origin::Local).expect("root may");
+    admin.query_drop("CREATE USER nobody@localhost").expect("root may");
+    let mut nobody = connect(&server, "nobody", &Origin::Local).expect("it may sign in");
+    let mut settings = String::new();
+    let query = "SELECT LOWER(variable_name), variable_scope, read_only FROM information_schema.system_variables ORDER BY 1";
+    for (name, scope, read_only) in admin.query::<(String, String, String), _>(query).expect("root may") {
+        let mut who = |word: &str, is_there: bool| {
+            if !is_there || read_only == "YES" {
+                return "-".to_owned();
+            }
+            // What is checked of a value is not always checked of the default.
+            let values = ["DEFAULT".to_owned(), format!("@@{word}.{name}"), "1".to_owned()];
+            let refusal = values.iter().find_map(|value| named(&nobody.query_drop(format!("SET {word} {name} = {value}")).err()?));
+            refusal.unwrap_or_else(|| "everybody".to_owned())
+        };
+        let (session, global) = (who("SESSION", scope != "GLOBAL"), who("GLOBAL", scope != "SESSION ONLY"));
+        let _ = writeln!(settings, "{name};{session};{global}");
+    }
+    held_against("mariadb/settings.txt", &settings);
+    // The session that set all that would answer otherwise.
+    let mut nobody = connect(&server, "nobody", &Origin::Local).expect("it may sign in");
+    let mut catalogs = String::new();
+    let query = "SELECT table_name, GROUP_CONCAT(column_name ORDER BY ordinal_position SEPARATOR ' ') FROM information_schema.columns
+                 WHERE table_schema = 'information_schema' GROUP BY 1 ORDER BY 1";
+    for (name, columns) in admin.query::<(String, String), _>(query).expect("root may") {
+        let came = nobody.query_drop(format!("SELECT * FROM information_schema.{name} LIMIT 1"));
+        let who = came.err().map_or_else(|| "everybody".to_owned(), |error| named(&error).unwrap_or_else(|| panic!("{name}: {error}")));
+        let _ = writeln!(catalogs, "{};{who};{}", name.to_lowercase(), columns.to_lowercase());
+    }
+    // Some that measure are open to everybody.
+    let query = query.replace("information_schema'", "performance_schema'");
+    for (name, columns) in admin.query::<(String, String), _>(query).expect("root may") {
+        if nobody.query_drop(format!("SELECT * FROM performance_schema.{name} LIMIT 1")).is_ok() {
+            let _ = writeln!(catalogs, "performance_schema.{};everybody;{}", name.to_lowercase(), columns.to_lowercase());
+        }
+    }
+    held_against("mariadb/catalogs.txt", &catalogs);
 }

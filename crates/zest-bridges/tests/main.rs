@@ -6,6 +6,7 @@ mod built_in;
 mod hosts;
 mod mariadb;
 mod mariadb_statements;
+mod mariadb_suite;
 mod not_modelled;
 mod postgresql;
 mod postgresql_statements;

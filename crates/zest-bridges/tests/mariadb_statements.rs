@@ -12,7 +12,7 @@ use crate::mariadb::{clean, connect, open, refusal, root};
 use crate::support::{Counts, demo_with};
 
 /// The demo, with the networks of the ships and piers moved to addresses that this machine has.
-fn moved() -> Ledger {
+pub(crate) fn moved() -> Ledger {
     // The servers of the tests look no names up, and the demo comes from addresses of this machine.
     let note = "[databases.loyalty]\nnot-modelled = [\"names are not resolved\"]\n\n[databases.loyalty.accounts]";
     demo_with(|text| {
@@ -375,6 +375,7 @@ fn statements_about_accounts_have_the_servers_verdict() {
                 session.client().query_drop(format!("ALTER USER {} IDENTIFIED BY '' ACCOUNT UNLOCK", account.sql())).expect("root may");
             }
             session.client().query_drop("SET DEFAULT ROLE ring FOR 'holder'@'%'").expect("root may");
+            session.client().query_drop("SET DEFAULT ROLE NONE FOR 'plain'@'%'").expect("root may");
             let question = Question::statement(login, "m", statement).from(address);
             let answer = engine.explain(&question);
             let mut conn = connect(&server, login, &Origin::Address(address)).unwrap_or_else(|e| panic!("{login}: {e}"));

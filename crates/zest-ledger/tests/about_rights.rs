@@ -174,17 +174,18 @@ fn each_statement_about_accounts_needs_what_the_server_checks() {
         ("clerk", "SET DEFAULT ROLE desk", None),
         ("clerk", "SET DEFAULT ROLE other", Some(RoleNotGranted)),
         ("clerk", "SET DEFAULT ROLE NONE FOR maker", Some(NoPrivilege)),
-        ("keeper", "SET DEFAULT ROLE desk FOR maker", Some(NotDecided)),
+        ("keeper", "SET DEFAULT ROLE desk FOR maker", Some(RoleNotGranted)),
         ("clerk", "SHOW GRANTS", None),
-        ("clerk", "SHOW GRANTS FOR desk", None),
+        // Granted, and not active.
+        ("clerk", "SHOW GRANTS FOR desk", Some(NoPrivilege)),
         ("clerk", "SHOW GRANTS FOR other", Some(NoPrivilege)),
         ("clerk", "SHOW CREATE USER maker", Some(NoPrivilege)),
         ("keeper", "REVOKE ALL PRIVILEGES, GRANT OPTION FROM clerk@'192.0.2.%'", None),
         ("keeper", "REVOKE GRANT OPTION ON *.* FROM maker", Some(NoGrantOption)),
         // Nothing is dropped, and what such a comment holds is carried out.
         ("maker", "CREATE ROLE r; GRANT ALL ON *.* TO r", Some(StatementUnreadable)),
-        ("clerk", "SHOW GRANTS /*! FOR maker */", Some(NotDecided)),
-        ("clerk", "SET PASSWORD /*M! FOR maker */ = PASSWORD('x')", Some(NotDecided)),
+        ("clerk", "SHOW GRANTS /*! FOR maker */", Some(NoPrivilege)),
+        ("clerk", "SET PASSWORD /*M! FOR maker */ = PASSWORD('x')", Some(NoPrivilege)),
     ] {
         let answer = MARIA.decide(&from_office(user, statement));
         assert_eq!(answer.refusal.is_none(), answer.verdict == Verdict::Allowed, "{user}: {statement}");

@@ -88,6 +88,8 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("catalog", "changed rights on a table or view of the server's own; with its name, for statements that use it", &[]),
     ("parameter", "rights on a setting that somebody was given", &[]),
     ("tablespace", "changed rights on a tablespace", &[]),
+    ("own", "`own tables of mysql` and the like: grants on single tables of the server's own (MariaDB)", &[]),
+    ("binlog", "functions and triggers are made by superusers alone, for the binary log's sake (MariaDB)", &[]),
     ("read-only", "a server that takes no changes", ALL),
     ("event", "a trigger on what is made, changed, given or dropped", &[Make]),
     ("definer", "a definer that is a role, or gone", ALL),

@@ -8,7 +8,7 @@ use sqlparser::tokenizer::Token;
 
 use super::name::{AccountName, Class, ObjectName, Scope};
 use super::need::Need;
-use super::privilege::{Privilege, Privileges};
+use super::privilege::{Level, Privilege, Privileges};
 use super::state::State;
 use crate::database::Needs;
 use crate::database::not_modelled::looked_at_on_server;
@@ -16,7 +16,7 @@ use crate::sql::{Dialect, Words};
 
 /// An account or role as a statement names it.
 #[derive(Debug)]
-enum Named {
+pub(super) enum Named {
     /// A login and its origin, if one is written: without, it may be a role.
     Account(String, Option<String>),
     CurrentAccount,
@@ -39,6 +39,14 @@ enum About {
     Shown(Named),
     /// The option to pass on is taken back.
     Option(Scope),
+    /// A grant on tables, databases or everything, or its revocation; nothing stands for all privileges.
+    On {
+        scope: Scope,
+        level: Level,
+        privileges: Option<Privileges>,
+        columns: Vec<String>,
+    },
+    Proxy(Named),
     /// A grant on a routine, or its revocation.
     Routine {
         object: ObjectName,
@@ -78,11 +86,17 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
             match (account(of).map(changed), role) {
                 (None, role) => list.extend(role.map(|role| Need::Activate { role })),
                 (Some(need), role) => {
+                    let account = match &need {
+                        Need::Accounts { own: Some(account), .. } => account.clone(),
+                        _ => return None,
+                    };
                     list.push(need);
-                    undecided.extend(role.map(|_| "whether the role was granted to that account".to_owned()));
+                    list.extend(role.map(|role| Need::HoldsRole { account, role }));
                 }
             }
         }
+        // What everybody holds, everybody may see.
+        About::Shown(Named::Account(name, None)) if name.eq_ignore_ascii_case("public") => {}
         About::Shown(of) => {
             let role = match &of {
                 Named::Account(name, None) if state.roles.contains(name) => Some(name.clone()),
@@ -100,6 +114,11 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
             }
             list.push(Need::PassOn { scope: Scope::of(&object), privileges, columns: Vec::new() });
         }
+        About::On { scope, level, privileges, columns } => {
+            let all = level.applicable().without(Privilege::GrantOption.only());
+            list.push(Need::PassOn { scope, privileges: privileges.unwrap_or(all), columns });
+        }
+        About::Proxy(of) => list.extend(account(of).map(|of| Need::Proxy { of })),
         About::Option(scope) => list.push(Need::PassOn { scope, privileges: Privileges::NONE, columns: Vec::new() }),
     }
     undecided.extend(looked_at_on_server(&state.not_modelled, "", text, true));
@@ -184,6 +203,18 @@ fn statement(words: &mut Words) -> Option<About> {
         return Some(routine);
     }
     words.go_to(begin);
+    if words.takes("proxy") {
+        let of = words.takes("on").then(|| named(words))??;
+        words.takes(if is_grant { "to" } else { "from" }).then(|| accounts(words))??;
+        if is_grant && words.takes("with") {
+            words.takes_both("grant", "option").then_some(())?;
+        }
+        return Some(About::Proxy(of));
+    }
+    if let Some(grant) = on_objects(words, is_grant) {
+        return Some(grant);
+    }
+    words.go_to(begin);
     if is_grant {
         return None;
     }
@@ -237,12 +268,66 @@ fn on_routine(words: &mut Words, is_grant: bool) -> Option<About> {
     Some(About::Routine { object: ObjectName::new(class, &database, &name), privileges })
 }
 
+/// Reads a grant on tables, databases or everything.
+fn on_objects(words: &mut Words, is_grant: bool) -> Option<About> {
+    let (mut privileges, mut columns) = (Privileges::NONE, Vec::new());
+    let is_all = words.takes("all");
+    if is_all {
+        words.takes("privileges");
+    } else {
+        let listed = words.list(|words| {
+            let mut word = words.word()?;
+            while !words.is("on") {
+                let Some(more) = words.word() else { break };
+                word = format!("{word} {more}");
+            }
+            let mut columns = Vec::new();
+            if words.takes_token(&Token::LParen) {
+                columns = words.list(Words::name)?;
+                words.takes_token(&Token::RParen).then_some(())?;
+            }
+            let privilege = match word.as_str() {
+                "usage" => Privileges::NONE,
+                "replication client" => Privilege::BinlogMonitor.only(),
+                "replication replica" => Privilege::ReplicationSlave.only(),
+                "replica monitor" => Privilege::SlaveMonitor.only(),
+                "replication replica admin" => Privilege::ReplicationSlaveAdmin.only(),
+                word => Privilege::from_word(word)?.only(),
+            };
+            Some((privilege, columns))
+        })?;
+        for (privilege, named) in listed {
+            privileges = privileges.or(privilege);
+            columns.extend(named);
+        }
+    }
+    words.takes("on").then_some(())?;
+    words.takes("table");
+    let (scope, level) = if words.takes_token(&Token::Mul) {
+        (words.takes_token(&Token::Period) && words.takes_token(&Token::Mul)).then_some((Scope::Everything, Level::Global))?
+    } else {
+        let database = words.name()?;
+        words.takes_token(&Token::Period).then_some(())?;
+        if words.takes_token(&Token::Mul) {
+            (Scope::Databases(database), Level::Database)
+        } else {
+            (Scope::Table(database, words.name()?), Level::Table)
+        }
+    };
+    words.takes(if is_grant { "to" } else { "from" }).then(|| accounts(words))??;
+    // A requirement, limits or a credential change the account, too.
+    if is_grant && words.takes("with") {
+        words.takes_both("grant", "option").then_some(())?;
+    }
+    Some(About::On { scope, level, privileges: (!is_all).then_some(privileges), columns })
+}
+
 fn accounts(words: &mut Words) -> Option<Vec<Named>> {
     words.list(named)
 }
 
 /// Reads an account or role. What the parser of SQL takes for one word may hold the sign between login and origin.
-fn named(words: &mut Words) -> Option<Named> {
+pub(super) fn named(words: &mut Words) -> Option<Named> {
     for (word, named) in [("current_user", Named::CurrentAccount), ("current_role", Named::CurrentRole)] {
         if words.takes(word) {
             if words.takes_token(&Token::LParen) && !words.takes_token(&Token::RParen) {

@@ -22,11 +22,21 @@ fn place_of(server: &Server, account: &AccountName) -> Option<Place> {
 /// Returns where that is written which a check is about.
 pub(super) fn place(server: &Server, need: &Need, view: &View<'_>) -> Option<Place> {
     match need {
-        Need::Table { object, .. } | Need::Routine { object, .. } => server.places.objects.get(object).copied(),
-        Need::Activate { role } | Need::Admin { role } => server.places.holders.get(&Holder::Role(role.clone())).copied(),
-        Need::Database { .. } | Need::Global { .. } | Need::PassOn { .. } | Need::Open { .. } | Need::Accounts { .. } => {
-            place_of(server, view.account())
+        Need::Table { object, .. } | Need::Routine { object, .. } | Need::AnyOn { object, .. } => {
+            server.places.objects.get(object).copied()
         }
+        Need::Activate { role } | Need::Admin { role } | Need::HoldsRole { role, .. } => {
+            server.places.holders.get(&Holder::Role(role.clone())).copied()
+        }
+        Need::Database { .. }
+        | Need::Global { .. }
+        | Need::PassOn { .. }
+        | Need::Open { .. }
+        | Need::Accounts { .. }
+        | Need::Listed { .. }
+        | Need::OwnTable { .. }
+        | Need::Definer { .. }
+        | Need::Proxy { .. } => place_of(server, view.account()),
     }
 }
 

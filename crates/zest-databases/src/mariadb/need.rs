@@ -1,7 +1,7 @@
 //! What the server checks for an action, one by one, and what a session's view says to each.
 
 use super::name::{AccountName, Class, Holder, ObjectName, Scope};
-use super::privilege::{Privilege, Privileges};
+use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Source, State, View};
 use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
@@ -28,22 +28,37 @@ pub(crate) enum Need {
     /// To pass on the membership of a role.
     Admin { role: String },
     /// To change or see accounts: these privileges on the database `mysql`, or `create-user` on everything where that does as well; nothing
-    /// for the own account, and for a role that it may make active.
+    /// for the own account, and for the role that is active.
     Accounts { own: Option<AccountName>, role: Option<String>, privileges: Privileges, or_makes_accounts: bool },
     /// To open a database: as one's default database, or as that of a routine while it runs.
     Open { definer: Option<AccountName>, database: String },
+    /// To have the tables of a database listed.
+    Listed { database: String },
+    /// Anything on a table or view, or on one of its columns where that does.
+    AnyOn { object: ObjectName, or_columns: bool },
+    /// A privilege on a table of the server's own.
+    OwnTable { database: String, name: String, privilege: Privilege },
+    /// To make something in an account's name.
+    Definer { account: AccountName },
+    /// To let others sign in as an account.
+    Proxy { of: AccountName },
+    /// That an account was granted a role.
+    HoldsRole { account: AccountName, role: String },
 }
 
 impl Need {
     /// Returns what it is about, as a ledger writes it.
     pub(crate) fn about(&self) -> Option<String> {
         match self {
-            Self::Table { object, .. } | Self::Routine { object, .. } => Some(object.to_string()),
-            Self::Database { database, .. } | Self::Open { database, .. } => Some(Scope::database(database).to_string()),
+            Self::Table { object, .. } | Self::Routine { object, .. } | Self::AnyOn { object, .. } => Some(object.to_string()),
+            Self::OwnTable { database, name, .. } => Some(ObjectName::new(Class::Table, database, name).to_string()),
+            Self::Database { database, .. } | Self::Open { database, .. } | Self::Listed { database } => {
+                Some(Scope::database(database).to_string())
+            }
             Self::PassOn { scope, .. } => Some(scope.to_string()),
             Self::Accounts { .. } => Some(Scope::database(ACCOUNTS).to_string()),
             Self::Global { .. } => Some(Scope::Everything.to_string()),
-            Self::Activate { .. } | Self::Admin { .. } => None,
+            Self::Activate { .. } | Self::Admin { .. } | Self::Definer { .. } | Self::Proxy { .. } | Self::HoldsRole { .. } => None,
         }
     }
 
@@ -193,7 +208,7 @@ impl Need {
                 let passes = |text: String, place| Outcome { refusal: None, text, place };
                 let account = session.account();
                 let is_own = own.as_ref().is_some_and(|own| own.user == account.user && own.host.eq_ignore_ascii_case(&account.host));
-                if is_own || role.as_deref().is_some_and(|role| session.role() == Some(role) || session.may_activate(role)) {
+                if is_own || role.as_deref().is_some_and(|role| session.role() == Some(role)) {
                     return passes(format!("it is what `{shown}` is itself"), None);
                 }
                 let (global, mut grounds) = session.global();
@@ -215,7 +230,107 @@ impl Need {
                     if *or_makes_accounts { format!(", nor {} on everything", Privilege::CreateUser.word()) } else { String::new() };
                 fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {privileges} on database `{ACCOUNTS}`{other}"))
             }
+            Self::Listed { database } => {
+                let (shown, name) = (who(&None), visible(&Scope::database(database).to_string()));
+                if session.lists_tables(database) {
+                    Outcome { refusal: None, text: format!("`{shown}` holds something in {name}"), place: None }
+                } else {
+                    fail(Refusal::NoPrivilege, format!("`{shown}` holds nothing in {name}, so its tables are not listed"))
+                }
+            }
+            Self::AnyOn { object, or_columns } => {
+                let (shown, name) = (who(&None), visible(&object.to_string()));
+                let (found, _) = session.table(&object.database, &object.name);
+                // What cannot be held on a table itself does not count.
+                let on_table =
+                    found.privileges.iter().any(|held| Level::Table.applicable().contains(held) && held != Privilege::GrantOption);
+                if on_table || *or_columns && found.columns.values().any(|held| *held != Privileges::NONE) {
+                    Outcome { refusal: None, text: format!("`{shown}` holds something on {name}"), place: None }
+                } else {
+                    fail(
+                        Refusal::NoPrivilege,
+                        format!("`{shown}` holds nothing on {name}{}", if *or_columns { ", nor on a column of it" } else { " as a whole" }),
+                    )
+                }
+            }
+            Self::OwnTable { database, name, privilege } => {
+                let (global, mut grounds) = session.global();
+                let (own, more) = session.database(database);
+                grounds.extend(more);
+                let (shown, word) = (who(&None), privilege.word());
+                let table = visible(&ObjectName::new(Class::Table, database, name).to_string());
+                if global.or(own).contains(*privilege) {
+                    return Outcome {
+                        refusal: None,
+                        text: format!("`{shown}` holds {word} on {table} {}", told(&grounds, *privilege, &shown)),
+                        place: ground(&grounds, *privilege).and_then(|s| s.place),
+                    };
+                }
+                let note = format!("own tables of {database}");
+                if state.not_modelled.contains(&note) {
+                    return fail(
+                        Refusal::NotDecided,
+                        format!("the server has grants on single tables of `{database}`, which are not modelled"),
+                    );
+                }
+                fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {word} on {table}"))
+            }
+            Self::Definer { account } => {
+                let shown = who(&None);
+                let own = session.account();
+                let named = visible(&account.to_string());
+                if own.user == account.user && own.host.eq_ignore_ascii_case(&account.host) {
+                    return Outcome { refusal: None, text: format!("`{shown}` is the definer that is named"), place: None };
+                }
+                let (global, grounds) = session.global();
+                match [Privilege::SetUser, Privilege::Super].into_iter().find(|p| global.contains(*p)) {
+                    Some(p) => Outcome {
+                        refusal: None,
+                        text: format!("`{shown}` may name `{named}` as the definer: it holds {} {}", p.word(), told(&grounds, p, &shown)),
+                        place: ground(&grounds, p).and_then(|s| s.place),
+                    },
+                    None => fail(
+                        Refusal::NoPrivilege,
+                        format!("`{shown}` may not make anything in the name of `{named}`: it holds neither set user nor super"),
+                    ),
+                }
+            }
+            Self::Proxy { of } => {
+                let shown = who(&None);
+                let (own, named) = (session.account(), visible(&of.to_string()));
+                let is_own = own.user == of.user && own.host.eq_ignore_ascii_case(&of.host);
+                let holder = Holder::Account(own.clone());
+                let may_pass_on = |scope: &Scope| matches!(scope, Scope::Proxy(account) if account == of || account.user.is_empty() && account.host == "%");
+                let granted =
+                    state.held_by(&holder).any(|((_, scope), held)| may_pass_on(scope) && held.privileges.contains(Privilege::GrantOption));
+                if is_own || granted {
+                    return Outcome { refusal: None, text: format!("`{shown}` may let others sign in as `{named}`"), place: None };
+                }
+                if own.user == "root" {
+                    return fail(
+                        Refusal::NotDecided,
+                        format!("whether `{shown}` is the account that the server's own set-up lets be anybody"),
+                    );
+                }
+                fail(Refusal::NoGrantOption, format!("`{shown}` may not let others sign in as `{named}`"))
+            }
+            Self::HoldsRole { account, role } => {
+                let named = visible(&account.to_string());
+                if state.memberships.contains_key(&(Holder::Account(account.clone()), role.clone())) {
+                    Outcome { refusal: None, text: format!("`{}` was granted to `{named}`", visible(role)), place: None }
+                } else if state.memberships.contains_key(&(Holder::Public, role.clone())) {
+                    fail(
+                        Refusal::NotDecided,
+                        format!("`{}` was granted to PUBLIC only: whether the server makes it active is not known", visible(role)),
+                    )
+                } else {
+                    fail(Refusal::RoleNotGranted, format!("`{}` was not granted to `{named}`", visible(role)))
+                }
+            }
             Self::Open { definer, database } => {
+                if database.eq_ignore_ascii_case("information_schema") {
+                    return Outcome { refusal: None, text: "everybody may open `information_schema`".to_owned(), place: None };
+                }
                 let (shown, name) = (who(definer), visible(&Scope::database(database).to_string()));
                 if view_of(definer).opens_database(database) {
                     Outcome { refusal: None, text: format!("`{shown}` holds something in {name}"), place: None }

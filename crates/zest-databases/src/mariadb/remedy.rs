@@ -83,7 +83,17 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 }
                 Need::Accounts { privileges, .. } => (Scope::database("mysql").to_string(), *privileges, Vec::new(), false),
                 Need::Global { any } => (Scope::Everything.to_string(), first(any), Vec::new(), false),
-                Need::Table { .. } | Need::Routine { .. } | Need::Activate { .. } | Need::Admin { .. } | Need::Open { .. } => return ways,
+                Need::Definer { .. } => (Scope::Everything.to_string(), Privilege::SetUser.only(), Vec::new(), false),
+                Need::Table { .. }
+                | Need::Routine { .. }
+                | Need::Activate { .. }
+                | Need::Admin { .. }
+                | Need::Open { .. }
+                | Need::Listed { .. }
+                | Need::AnyOn { .. }
+                | Need::OwnTable { .. }
+                | Need::Proxy { .. }
+                | Need::HoldsRole { .. } => return ways,
             };
             let list: Vec<&str> = privileges.iter().map(Privilege::word).collect();
             if list.is_empty() {
@@ -105,7 +115,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 to,
                 regrant,
             };
-            let administers = matches!(need, Need::Global { .. } | Need::Accounts { .. });
+            let administers = matches!(need, Need::Global { .. } | Need::Accounts { .. } | Need::Definer { .. });
             ways.push(way(change, text, None).of_width_if(Width::WiderThanNeeded, administers));
             ways
         }

@@ -1,19 +1,23 @@
 //! Which checks the server makes for a statement.
 
+mod catalogs;
+mod objects;
+mod settings;
+
 use sqlparser::ast::{
-    Action, AlterTableOperation, CreateFunctionBody, GrantObjects, ObjectName as Written, ObjectType, Privileges as Listed, SchemaName,
-    Set, Statement, Use as UseDatabase,
+    AlterTableOperation, ColumnOption, CreateFunctionBody, CreateTable, CreateTableLikeKind, Ident, ObjectName as Written, ObjectType,
+    SchemaName, Set, Statement, TableConstraint, Use as UseDatabase,
 };
 
 use super::about_rights;
-use super::name::{AccountName, Class, ObjectName, Scope};
+use super::name::{AccountName, Class, ObjectName};
 use super::need::{Need, object_in};
-use super::privilege::{Level, Privilege, Privileges};
+use super::privilege::{Privilege, Privileges};
 use super::state::State;
 use crate::database::followed::{Followed, Then};
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::database::{Needs, On};
-use crate::sql::{Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, one, table_name, with_statements};
+use crate::sql::{Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, Words, carried_out, one, table_name, with_statements};
 use zest_model::ask::Refusal;
 
 /// Functions of the server itself that touch no table, sorted.
@@ -29,13 +33,25 @@ struct Circumstances {
 
 /// Derives what a statement needs; `database` is the default database of the session.
 pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
+    let text = &*carried_out(text).map_err(|why| (Refusal::NotDecided, why))?;
     if let Some(needs) = about_rights::needs(state, text) {
+        return Ok(needs);
+    }
+    let of_server = || looked_at_on_server(&state.not_modelled, "", text, true);
+    let mut deriver = Deriver::new(state, database);
+    if let Some(made) = deriver.about_objects(text) {
+        let mut needs = made.needs();
+        needs.undecided.extend(of_server());
         return Ok(needs);
     }
     with_statements(Dialect::Mariadb, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
-        let mut needs = needs_of(state, database, statement);
-        needs.undecided.extend(looked_at_on_server(&state.not_modelled, "", text, true));
+        deriver.statement(statement);
+        if Words::of(Dialect::Mariadb, &["select", "with", "values", "table", "("], text).is_some_and(|words| words.writes_file()) {
+            deriver.global(&[Privilege::File]);
+        }
+        let mut needs = deriver.needs();
+        needs.undecided.extend(of_server());
         // Only who may set another's name may make something in it.
         let upper = text.to_uppercase();
         if upper.split("DEFINER").skip(1).any(|rest| rest.trim_start().starts_with('=')) {
@@ -45,25 +61,59 @@ pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result
     })
 }
 
-fn needs_of(state: &State, database: Option<&str>, statement: &Statement) -> Needs<Need> {
-    let mut deriver = Deriver {
-        state,
-        database: database.map(str::to_owned),
-        definer: None,
-        found: Vec::new(),
-        list: Vec::new(),
-        undecided: Vec::new(),
-        followed: Followed::default(),
-    };
-    deriver.statement(statement);
-    Needs { list: deriver.list, undecided: deriver.undecided, notes: Vec::new() }
+impl<'s> Deriver<'s> {
+    fn new(state: &'s State, database: Option<&str>) -> Self {
+        Self {
+            state,
+            database: database.map(str::to_owned),
+            definer: None,
+            found: Vec::new(),
+            list: Vec::new(),
+            undecided: Vec::new(),
+            followed: Followed::default(),
+        }
+    }
+
+    /// A deriver for the same session, which has derived nothing yet.
+    fn again(&self) -> Self {
+        Self { definer: self.definer.clone(), ..Self::new(self.state, self.database.as_deref()) }
+    }
+
+    /// Takes what another one has derived.
+    fn take(&mut self, made: Self) {
+        let Self { state: _, database: _, definer: _, found, list, undecided, followed: _ } = made;
+        self.found.extend(found);
+        self.list.extend(list);
+        self.undecided.extend(undecided);
+    }
+
+    fn needs(self) -> Needs<Need> {
+        Needs { list: self.list, undecided: self.undecided, notes: Vec::new() }
+    }
+}
+
+/// A relation that was found by name.
+#[derive(Clone, Debug)]
+enum Found {
+    Listed(ObjectName),
+    /// Of the server itself.
+    Own(catalogs::Own),
+}
+
+impl Found {
+    const fn class(&self) -> Option<Class> {
+        match self {
+            Self::Listed(object) => Some(object.class),
+            Self::Own(_) => None,
+        }
+    }
 }
 
 struct Deriver<'s> {
     state: &'s State,
     database: Option<String>,
     definer: Option<AccountName>,
-    found: Vec<ObjectName>,
+    found: Vec<Found>,
     list: Vec<Need>,
     undecided: Vec<String>,
     followed: Followed<Circumstances>,
@@ -73,10 +123,18 @@ const RELATIONS: &[Class] = &[Class::Table, Class::View];
 
 impl Names for Deriver<'_> {
     fn relation(&mut self, name: &[String]) -> Result<Relation, String> {
-        let object = self.look_up(name, RELATIONS)?;
-        let columns = self.state.objects.get(&object).map(|o| o.columns.iter().map(|(c, _)| c.clone()).collect());
-        self.found.push(object);
-        Ok(Relation { number: self.found.len() - 1, columns: columns.unwrap_or_default() })
+        let (database, last) = self.split(name)?;
+        let (found, columns) = match catalogs::own(&database, &last)? {
+            Some((own, columns)) => (Found::Own(own), columns),
+            None => {
+                let object = self.look_up(name, RELATIONS)?;
+                let columns = self.state.objects.get(&object).map(|o| o.columns.iter().map(|(c, _)| c.clone()).collect());
+                (Found::Listed(object), columns.unwrap_or_default())
+            }
+        };
+        let is_open = matches!(found, Found::Own(catalogs::Own::Table { .. }));
+        self.found.push(found);
+        Ok(Relation { number: self.found.len() - 1, columns, is_open })
     }
 
     fn cast(&mut self, _: &sqlparser::ast::DataType, _: Option<&str>) -> Result<(), String> {
@@ -94,8 +152,10 @@ impl Touches for Deriver<'_> {
     const DIALECT: Dialect = Dialect::Mariadb;
 
     fn on_relation(&mut self, used: &Use) {
-        let object = self.found[used.relation].clone();
-        self.used(&object, used);
+        match self.found[used.relation].clone() {
+            Found::Listed(object) => self.used(&object, used),
+            Found::Own(own) => self.own_used(own, used),
+        }
     }
 
     fn on_routine(&mut self, call: &Call, is_procedure: bool) {
@@ -125,7 +185,7 @@ impl Deriver<'_> {
 
     fn look_up(&mut self, name: &[String], classes: &[Class]) -> Result<ObjectName, String> {
         let (database, last) = self.split(name)?;
-        if matches!(database.to_lowercase().as_str(), "mysql" | "information_schema" | "performance_schema" | "sys") {
+        if catalogs::OWN.contains(&database.to_lowercase().as_str()) {
             return Err(format!("`{database}` is of the server itself, which is not modelled"));
         }
         object_in(self.state, &database, &last, classes).ok_or_else(|| format!("`{database}.{last}` is not in the inventory"))
@@ -182,6 +242,28 @@ impl Deriver<'_> {
 
 /// Rows
 impl Deriver<'_> {
+    /// A table or view of the server itself.
+    fn own_used(&mut self, own: catalogs::Own, used: &Use) {
+        let reads_only = used.verbs.iter().all(|verb| matches!(verb, Verb::Select | Verb::Lock));
+        match own {
+            catalogs::Own::View(any) if reads_only && any == Privileges::NONE => {}
+            catalogs::Own::View(any) if reads_only => self.list.push(Need::Global { any }),
+            catalogs::Own::View(_) => self.undecided.push("a view of the server itself takes no changes".to_owned()),
+            catalogs::Own::Table { database, name } => {
+                for verb in &used.verbs {
+                    let privilege = match verb {
+                        Verb::Select => Privilege::Select,
+                        Verb::Insert => Privilege::Insert,
+                        Verb::Update => Privilege::Update,
+                        Verb::Delete => Privilege::Delete,
+                        Verb::Lock => continue,
+                    };
+                    self.list.push(Need::OwnTable { database: database.clone(), name: name.clone(), privilege });
+                }
+            }
+        }
+    }
+
     fn used(&mut self, object: &ObjectName, used: &Use) {
         let on = |columns: &Columns| {
             if columns.whole {
@@ -328,20 +410,49 @@ impl Deriver<'_> {
     }
 }
 
-/// Returns whether a column refers to another table.
-fn refers(column: &sqlparser::ast::ColumnDef) -> bool {
-    column.options.iter().any(|o| matches!(o.option, sqlparser::ast::ColumnOption::ForeignKey(_)))
-}
-
 /// Everything else
 impl Deriver<'_> {
+    /// What a new table takes from others: their form, the keys it points to, what its defaults are worked out of.
+    fn like_and_keys(&mut self, create: &CreateTable) {
+        if let Some(CreateTableLikeKind::Plain(like) | CreateTableLikeKind::Parenthesized(like)) = &create.like
+            && let Some(object) = self.existing(&like.name, RELATIONS)
+        {
+            self.on_table(&object, Privilege::Select, On::Some);
+        }
+        let mut keys: Vec<(&Written, &[Ident])> = Vec::new();
+        for option in create.columns.iter().flat_map(|column| &column.options) {
+            match &option.option {
+                ColumnOption::ForeignKey(key) => keys.push((&key.foreign_table, &key.referred_columns)),
+                ColumnOption::Default(value) => {
+                    let text = format!("SELECT {value}");
+                    with_statements(Dialect::Mariadb, &text, true, |read| match one(read) {
+                        Ok(statement) => self.walk(statement),
+                        Err(why) => self.undecided.push(why),
+                    });
+                }
+                _ => {}
+            }
+        }
+        for constraint in &create.constraints {
+            if let TableConstraint::ForeignKey(key) = constraint {
+                keys.push((&key.foreign_table, &key.referred_columns));
+            }
+        }
+        for (table, columns) in keys {
+            if let Some(object) = self.existing(table, RELATIONS) {
+                let columns = columns.iter().map(|column| column.value.clone()).collect();
+                self.on_table(&object, Privilege::References, On::Columns(columns));
+            }
+        }
+    }
+
     #[expect(clippy::too_many_lines, reason = "one arm for each statement")]
     fn statement(&mut self, statement: &Statement) {
         match statement {
             Statement::Query(_) | Statement::Insert(_) | Statement::Update(_) | Statement::Delete(_) => self.walk(statement),
             Statement::Explain { statement, .. } => {
                 self.statement(statement);
-                if self.found.iter().any(|o| o.class == Class::View) {
+                if self.found.iter().any(|o| o.class() == Some(Class::View)) {
                     self.undecided.push("EXPLAIN of a view, which shows what is behind it".to_owned());
                 }
             }
@@ -369,6 +480,7 @@ impl Deriver<'_> {
                 if let Some(query) = &create.query {
                     self.walk(&Statement::Query(query.clone()));
                 }
+                self.like_and_keys(create);
             }
             Statement::CreateTable(create) => {
                 self.on_name(&create.name, &[Privilege::Create]);
@@ -379,12 +491,7 @@ impl Deriver<'_> {
                     self.on_name(&create.name, &[Privilege::Insert]);
                     self.walk(&Statement::Query(query.clone()));
                 }
-                if create.like.is_some()
-                    || create.columns.iter().any(refers)
-                    || create.constraints.iter().any(|c| matches!(c, sqlparser::ast::TableConstraint::ForeignKey(_)))
-                {
-                    self.undecided.push("a table that refers to another one".to_owned());
-                }
+                self.like_and_keys(create);
             }
             Statement::CreateView(create) if create.materialized => {
                 self.undecided.push("this server has no materialised views".to_owned());
@@ -413,8 +520,8 @@ impl Deriver<'_> {
                 self.on_name(&alter.name, &[Privilege::Alter]);
                 for operation in &alter.operations {
                     match operation {
-                        AlterTableOperation::AddColumn { column_def, .. } if refers(column_def) => {
-                            self.undecided.push("a column that refers to another table".to_owned());
+                        AlterTableOperation::AddColumn { column_def, .. } if !column_def.options.is_empty() => {
+                            self.undecided.push("what the options of the new column need".to_owned());
                         }
                         AlterTableOperation::AddColumn { .. }
                         | AlterTableOperation::DropColumn { .. }
@@ -439,16 +546,14 @@ impl Deriver<'_> {
             }
             Statement::DropFunction(drop) => {
                 for described in &drop.func_desc {
-                    self.alter_routine(&described.name, Class::Function);
+                    self.undecided.push(format!("DROP of {}", described.name));
                 }
             }
             Statement::DropProcedure { proc_desc, .. } => {
                 for described in proc_desc {
-                    self.alter_routine(&described.name, Class::Procedure);
+                    self.undecided.push(format!("DROP of {}", described.name));
                 }
             }
-            Statement::Grant(grant) => self.grant(&grant.privileges, grant.objects.as_ref()),
-            Statement::Revoke(revoke) => self.grant(&revoke.privileges, revoke.objects.as_ref()),
             Statement::GrantRole(grant) => grant.roles.iter().for_each(|r| self.list.push(Need::Admin { role: r.value.clone() })),
             Statement::RevokeRole(revoke) => revoke.roles.iter().for_each(|r| self.list.push(Need::Admin { role: r.value.clone() })),
             Statement::Set(Set::SetRole { role_name: Some(role), .. }) if !role.value.eq_ignore_ascii_case("none") => {
@@ -468,58 +573,6 @@ impl Deriver<'_> {
             | Statement::Rollback { .. }
             | Statement::Savepoint { .. } => {}
             other => self.not_known(other),
-        }
-    }
-
-    fn alter_routine(&mut self, name: &Written, class: Class) {
-        if let Some(object) = self.existing(name, &[class]) {
-            self.list.push(Need::Routine { definer: None, object, privilege: Privilege::AlterRoutine });
-        }
-    }
-
-    fn grant(&mut self, privileges: &Listed, objects: Option<&GrantObjects>) {
-        let Some(GrantObjects::Tables(names)) = objects else {
-            self.undecided.push("a form of GRANT or REVOKE that is not followed".to_owned());
-            return;
-        };
-        for name in names {
-            let parts: Vec<String> = name.to_string().split('.').map(|p| p.trim_matches('`').to_owned()).collect();
-            let (scope, level) = match parts.as_slice() {
-                [a, b] if a == "*" && b == "*" => (Scope::Everything, Level::Global),
-                [database, b] if b == "*" => (Scope::Databases(database.clone()), Level::Database),
-                [database, table] => (Scope::Table(database.clone(), table.clone()), Level::Table),
-                _ => {
-                    self.undecided.push("what is granted on".to_owned());
-                    continue;
-                }
-            };
-            let (mut wanted, mut columns) = (Privileges::NONE, Vec::new());
-            match privileges {
-                Listed::All { .. } => wanted = level.applicable().without(Privilege::GrantOption.only()),
-                Listed::Actions(list) => {
-                    for action in list {
-                        let (privilege, on) = match action {
-                            Action::Select { columns } => (Privilege::Select, columns.as_ref()),
-                            Action::Insert { columns } => (Privilege::Insert, columns.as_ref()),
-                            Action::Update { columns } => (Privilege::Update, columns.as_ref()),
-                            Action::References { columns } => (Privilege::References, columns.as_ref()),
-                            Action::Delete => (Privilege::Delete, None),
-                            Action::Drop => (Privilege::Drop, None),
-                            Action::Trigger => (Privilege::Trigger, None),
-                            Action::Create { obj_type: None } => (Privilege::Create, None),
-                            Action::Execute { obj_type: None } => (Privilege::Execute, None),
-                            Action::Usage => continue,
-                            _ => {
-                                self.undecided.push("a privilege whose name is not followed".to_owned());
-                                continue;
-                            }
-                        };
-                        wanted = wanted.or(privilege.only());
-                        columns.extend(on.into_iter().flatten().map(|c| c.value.clone()));
-                    }
-                }
-            }
-            self.list.push(Need::PassOn { scope, privileges: wanted, columns });
         }
     }
 }

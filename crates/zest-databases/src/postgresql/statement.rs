@@ -203,7 +203,7 @@ impl Names for Deriver<'_> {
         if let Some(own) = catalogs::own(name) {
             let columns = own.columns.iter().map(|column| (*column).to_owned()).collect();
             self.found.push(Found::Own(own));
-            return Ok(Relation { number: self.found.len() - 1, columns });
+            return Ok(Relation { number: self.found.len() - 1, columns, is_open: false });
         }
         let object = self.look_up(name, &[Class::Table, Class::View, Class::MaterialisedView, Class::Sequence])?;
         let columns = match object.class {
@@ -211,7 +211,7 @@ impl Names for Deriver<'_> {
             _ => self.columns_of(&object),
         };
         self.found.push(Found::Listed(object));
-        Ok(Relation { number: self.found.len() - 1, columns })
+        Ok(Relation { number: self.found.len() - 1, columns, is_open: false })
     }
 
     fn column_type(&self, relation: usize, column: &str) -> Option<String> {

@@ -1,5 +1,6 @@
 //! Walks a statement and notes what it touches.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -15,6 +16,8 @@ use sqlparser::ast::{
 use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
 use sqlparser::parser::{Parser, ParserError};
 use sqlparser::tokenizer::{Span, Token, TokenWithSpan, Tokenizer};
+
+use super::comments::carried_out;
 
 /// Whose SQL it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -70,10 +73,8 @@ pub(crate) fn one(read: Result<&[Statement], String>) -> Result<&Statement, Stri
 }
 
 fn parse(dialect: Dialect, text: &str) -> Result<Vec<Statement>, String> {
-    // What the parser takes for a comment is carried out by the server.
-    if dialect == Dialect::Mariadb && ["/*!", "/*M!", "/*m!"].iter().any(|mark| text.contains(mark)) {
-        return Err("it holds a comment that the server carries out (`/*! … */`): write it without".to_owned());
-    }
+    let carried_out = if dialect == Dialect::Mariadb { carried_out(text)? } else { Cow::Borrowed(text) };
+    let text = &*carried_out;
     let parsed = match dialect {
         Dialect::Postgresql => {
             let tokens = Tokenizer::new(&PostgreSqlDialect {}, text).tokenize_with_location();
@@ -81,13 +82,77 @@ fn parse(dialect: Dialect, text: &str) -> Result<Vec<Statement>, String> {
                 .map_err(ParserError::from)
                 .and_then(|tokens| Parser::new(&PostgreSqlDialect {}).with_tokens_with_locations(as_parsed(&tokens)).parse_statements())
         }
-        Dialect::Mariadb => Parser::parse_sql(&MySqlDialect {}, text),
+        Dialect::Mariadb => {
+            let tokens = Tokenizer::new(&MySqlDialect {}, text).tokenize_with_location();
+            tokens
+                .map_err(ParserError::from)
+                .and_then(|tokens| Parser::new(&MySqlDialect {}).with_tokens_with_locations(as_parsed_by_mysql(&tokens)).parse_statements())
+        }
     };
     parsed.map_err(|e| e.to_string().trim_start_matches("sql parser error: ").to_owned())
 }
 
 /// Stands for `DEFAULT VALUES` where the parser does not know it; no text of SQL holds such a sign.
 const ALL_DEFAULTS: &str = "\0";
+
+/// Puts forms of MariaDB that the parser does not know into others that need the same rights: how a statement is carried out, locks of
+/// rows, variables and files that rows go into, values of sequences, several tables in an UPDATE.
+fn as_parsed_by_mysql(tokens: &[TokenWithSpan]) -> Vec<TokenWithSpan> {
+    let is = |token: &Token, word: &str| matches!(token, Token::Word(w) if w.quote_style.is_none() && w.value.eq_ignore_ascii_case(word));
+    let at: Vec<&TokenWithSpan> = tokens.iter().filter(|token| !matches!(token.token, Token::Whitespace(_))).collect();
+    let begins =
+        |i: usize, words: &[&str]| words.iter().enumerate().all(|(j, word)| at.get(i + j).is_some_and(|token| is(&token.token, word)));
+    let is_variable = |i: usize| matches!(at.get(i).map(|token| &token.token), Some(Token::Word(word)) if word.value.starts_with('@'));
+    let mut out: Vec<TokenWithSpan> = Vec::new();
+    let (mut i, mut depth, mut in_update) = (0, 0_usize, false);
+    while let Some(token) = at.get(i) {
+        let put = |out: &mut Vec<TokenWithSpan>, new: Token| out.push(TokenWithSpan { token: new, span: token.span });
+        match &token.token {
+            Token::LParen => depth += 1,
+            Token::RParen => depth = depth.saturating_sub(1),
+            _ => {}
+        }
+        let begins_update = i == 0 && begins(i, &["update"]);
+        in_update = (in_update || begins_update) && !(depth == 0 && begins(i, &["set"]));
+        if begins(i, &["update"]) || begins(i, &["delete"]) {
+            put(&mut out, token.token.clone());
+            i += 1;
+            while ["ignore", "low_priority", "quick"].iter().any(|word| begins(i, &[*word])) && !begins(i + 1, &["set"]) {
+                i += 1;
+            }
+        } else if begins(i, &["lock", "in", "share", "mode"]) {
+            i += 4;
+        } else if begins(i, &["into"]) && is_variable(i + 1) {
+            i += 2;
+            while at.get(i).is_some_and(|token| token.token == Token::Comma) && is_variable(i + 1) {
+                i += 2;
+            }
+        } else if begins(i, &["into", "outfile"]) || begins(i, &["into", "dumpfile"]) {
+            i += 3;
+        } else if begins(i, &["next", "value", "for"]) || begins(i, &["previous", "value", "for"]) {
+            let function = if begins(i, &["next"]) { "nextval" } else { "lastval" };
+            put(&mut out, Token::make_word(function, None));
+            put(&mut out, Token::LParen);
+            i += 3;
+            while let Some(part) = at.get(i).filter(|part| matches!(part.token, Token::Word(_) | Token::Period)) {
+                out.push((*part).clone());
+                i += 1;
+                if at.get(i).is_none_or(|next| next.token != Token::Period) && part.token != Token::Period {
+                    break;
+                }
+            }
+            put(&mut out, Token::RParen);
+        } else if in_update && depth == 0 && token.token == Token::Comma {
+            put(&mut out, Token::make_word("CROSS", None));
+            put(&mut out, Token::make_word("JOIN", None));
+            i += 1;
+        } else {
+            out.push((*token).clone());
+            i += 1;
+        }
+    }
+    out
+}
 
 /// Puts forms that the parser does not know into others that need the same rights: `TABLE t`, locks of keys alone, whole rows of defaults
 /// in a MERGE, what a table made like another takes along, and whether a new one is filled.
@@ -221,6 +286,8 @@ pub(crate) struct Footprint {
 pub(crate) struct Relation {
     pub(crate) number: usize,
     pub(crate) columns: Vec<String>,
+    /// Whether it has columns that are not listed, for which the same rights are needed as for all of it.
+    pub(crate) is_open: bool,
 }
 
 /// Finds relations by name.
@@ -346,6 +413,7 @@ impl<'n> Walker<'n> {
         let last = name.0.last().and_then(|p| p.as_ident()).map_or(String::new(), |i| self.fold(i));
         let alias = alias.map_or(last, |a| self.fold(a));
         match self.relation(name, verb) {
+            Some((_, relation)) if relation.is_open => Source { alias, at: None, columns: None },
             Some((at, relation)) => Source { alias, at: Some(at), columns: Some(Arc::new(relation.columns)) },
             None => Source { alias, at: None, columns: None },
         }
@@ -664,6 +732,9 @@ impl Walker<'_> {
                     self.undecided("a sample of a relation, whose arguments are not followed");
                 }
                 let parts = table_name(self.dialect, name);
+                if self.dialect == Dialect::Mariadb && matches!(parts.as_slice(), [one] if one.eq_ignore_ascii_case("dual")) {
+                    return;
+                }
                 let common = if parts.len() == 1 { self.with.iter_mut().rev().find(|c| c.name == parts[0]) } else { None };
                 let common = common.map(|common| {
                     common.is_used = true;
@@ -811,6 +882,9 @@ impl Walker<'_> {
     }
 
     pub(crate) fn call(&mut self, function: &Function) {
+        if self.dialect == Dialect::Mariadb && self.sequence(function) {
+            return;
+        }
         let mut call = Call::of(table_name(self.dialect, &function.name), 0);
         for arguments in [&function.parameters, &function.args] {
             match arguments {
@@ -850,6 +924,32 @@ impl Walker<'_> {
             self.window(spec);
         }
         self.footprint.calls.push(call);
+    }
+
+    /// On MariaDB a sequence is a relation that functions of its own read and go on with; whether a call is one of them.
+    fn sequence(&mut self, function: &Function) -> bool {
+        let name = table_name(self.dialect, &function.name);
+        let [name] = name.as_slice() else { return false };
+        let verbs: &[Verb] = match name.to_lowercase().as_str() {
+            "nextval" => &[Verb::Select, Verb::Insert],
+            "lastval" => &[Verb::Select],
+            "setval" => &[Verb::Insert],
+            _ => return false,
+        };
+        let FunctionArguments::List(list) = &function.args else { return false };
+        let sequence = match list.args.first() {
+            Some(FunctionArg::Unnamed(FunctionArgExpr::Expr(Expr::Identifier(ident)))) => vec![ident.clone()],
+            Some(FunctionArg::Unnamed(FunctionArgExpr::Expr(Expr::CompoundIdentifier(parts)))) => parts.clone(),
+            _ => return false,
+        };
+        if let Some((at, _)) = self.relation(&ObjectName::from(sequence), verbs[0]) {
+            let whole = || Columns { whole: true, names: BTreeSet::new() };
+            let used = &mut self.footprint.uses[at];
+            used.verbs.extend(verbs);
+            (used.selected, used.inserted) = (whole(), whole());
+        }
+        list.args.iter().skip(1).for_each(|argument| self.argument(argument));
+        true
     }
 
     /// Returns the type of an expression where it is sure.
@@ -919,6 +1019,8 @@ impl Walker<'_> {
             Expr::CompoundIdentifier(parts) => {
                 let names: Vec<String> = parts.iter().map(|i| self.fold(i)).collect();
                 match names.as_slice() {
+                    // A setting of the server, which everybody may see.
+                    [first, ..] if self.dialect == Dialect::Mariadb && first.starts_with("@@") => {}
                     [.., alias, column] => self.column(Some(alias), column),
                     _ => self.undecided("a name that is not followed"),
                 }
@@ -1116,6 +1218,8 @@ impl Walker<'_> {
             let set: Vec<String> = match (listed.is_empty(), given) {
                 (false, _) => self.known(&columns, &listed),
                 (true, None) => Vec::new(),
+                // `VALUES ()` gives every column its default.
+                (true, Some(Some(outputs))) if self.dialect == Dialect::Mariadb && outputs.is_empty() => Vec::new(),
                 (true, Some(_)) if self.dialect == Dialect::Mariadb => columns.to_vec(),
                 (true, Some(Some(outputs))) => columns.iter().take(outputs.len()).cloned().collect(),
                 (true, Some(None)) => {
@@ -1222,9 +1326,6 @@ impl Walker<'_> {
             // Several tables may be named; those are changed whose columns are assigned. Which rights the others need is
             // not the same as for a query.
             self.joins(&update.table, Verb::Select);
-            if self.scopes.last().is_some_and(|s| s.len() != 1) {
-                self.undecided("what UPDATE of several tables needs");
-            }
             for source in self.scopes.last().cloned().unwrap_or_default() {
                 if let Some(at) = source.at {
                     self.footprint.uses[at].verbs.remove(&Verb::Select);
@@ -1263,6 +1364,15 @@ impl Walker<'_> {
             }
         }
         update.selection.iter().for_each(|e| self.expr(e));
+        if self.dialect == Dialect::Mariadb {
+            // Of those that are not changed, something must be open for reading.
+            for at in self.scopes.last().into_iter().flatten().filter_map(|source| source.at) {
+                let used = &mut self.footprint.uses[at];
+                if used.verbs.is_empty() {
+                    used.verbs.insert(Verb::Select);
+                }
+            }
+        }
         self.order(&update.order_by);
         let outputs = self.returning(update.returning.as_ref());
         self.scopes.pop();
@@ -1276,8 +1386,7 @@ impl Walker<'_> {
             from.iter().for_each(|item| self.joins(item, Verb::Delete));
             delete.using.iter().flatten().for_each(|item| self.joins(item, Verb::Select));
         } else {
-            // DELETE a FROM a JOIN b, or DELETE FROM a USING a JOIN b.
-            self.undecided("what DELETE from several tables needs");
+            // DELETE a FROM a JOIN b, or DELETE FROM a USING a JOIN b: all are read.
             let (names, sources) = match &delete.using {
                 Some(using) => {
                     let named = from
@@ -1289,11 +1398,6 @@ impl Walker<'_> {
             };
             sources.iter().for_each(|item| self.joins(item, Verb::Select));
             let scope = self.scopes.last().cloned().unwrap_or_default();
-            for source in &scope {
-                if let Some(at) = source.at {
-                    self.footprint.uses[at].verbs.remove(&Verb::Select);
-                }
-            }
             for name in names {
                 let alias = table_name(self.dialect, &name).pop().unwrap_or_default();
                 match scope.iter().find(|s| s.alias == alias).and_then(|s| s.at) {

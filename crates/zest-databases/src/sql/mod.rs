@@ -3,10 +3,13 @@
 //! Parsing is `sqlparser`'s work. What is found here is the same for every database server; what a server checks for
 //! it, and in which order, is the matter of its kind. Whatever is not known for sure is reported as undecided.
 
+mod comments;
 mod footprint;
 mod touches;
 mod words;
 
+#[cfg(feature = "mariadb")]
+pub(crate) use comments::carried_out;
 pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, one, table_name, with_statements};
 #[cfg(feature = "postgresql")]
 pub(crate) use footprint::{WORDS_FOR_VALUES, fold};

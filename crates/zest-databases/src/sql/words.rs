@@ -1,16 +1,26 @@
 //! The words of a statement, one after the other, for grammars of our own: statements about rights, which the parser of SQL often cannot
 //! read.
 
+use std::borrow::Cow;
+
 use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
-use sqlparser::tokenizer::{Token, Tokenizer};
+#[cfg(feature = "mariadb")]
+use sqlparser::tokenizer::Location;
+use sqlparser::tokenizer::{Token, TokenWithSpan, Tokenizer};
 
 use super::Dialect;
+use super::comments::carried_out;
 use super::footprint::LONGEST;
 
 /// The words of one statement, and how far they were read. What a grammar does not know leaves it to the parser of SQL.
 pub(crate) struct Words {
     dialect: Dialect,
     tokens: Vec<Token>,
+    /// Where each token begins and ends in the text.
+    #[cfg(feature = "mariadb")]
+    spans: Vec<(Location, Location)>,
+    #[cfg(feature = "mariadb")]
+    text: String,
     at: usize,
 }
 
@@ -24,17 +34,26 @@ impl Words {
         if text.len() > LONGEST || !start.starts_with(['-', '/', '#']) && !begins.iter().any(begins_with) {
             return None;
         }
+        let carried_out = if dialect == Dialect::Mariadb { carried_out(text).ok()? } else { Cow::Borrowed(text) };
+        let text = &*carried_out;
         let tokens = match dialect {
-            Dialect::Postgresql => Tokenizer::new(&PostgreSqlDialect {}, text).tokenize(),
-            // What stands in such a comment is carried out.
-            Dialect::Mariadb if text.contains("/*!") || text.contains("/*M!") => return None,
-            Dialect::Mariadb => Tokenizer::new(&MySqlDialect {}, text).tokenize(),
+            Dialect::Postgresql => Tokenizer::new(&PostgreSqlDialect {}, text).tokenize_with_location(),
+            Dialect::Mariadb => Tokenizer::new(&MySqlDialect {}, text).tokenize_with_location(),
         };
-        let mut tokens: Vec<Token> = tokens.ok()?.into_iter().filter(|token| !matches!(token, Token::Whitespace(_))).collect();
-        while tokens.last() == Some(&Token::SemiColon) {
+        let mut tokens: Vec<TokenWithSpan> =
+            tokens.ok()?.into_iter().filter(|token| !matches!(token.token, Token::Whitespace(_))).collect();
+        while tokens.last().is_some_and(|last| last.token == Token::SemiColon) {
             tokens.pop();
         }
-        Some(Self { dialect, tokens, at: 0 })
+        Some(Self {
+            dialect,
+            #[cfg(feature = "mariadb")]
+            spans: tokens.iter().map(|token| (token.span.start, token.span.end)).collect(),
+            #[cfg(feature = "mariadb")]
+            text: text.to_owned(),
+            tokens: tokens.into_iter().map(|token| token.token).collect(),
+            at: 0,
+        })
     }
 
     /// Returns whether the statement ends with some words.
@@ -122,6 +141,22 @@ impl Words {
         words.iter().any(|word| self.takes(word))
     }
 
+    /// Reads a word without quotes, in small letters.
+    pub(crate) fn word(&mut self) -> Option<String> {
+        let Token::Word(word) = self.tokens.get(self.at)? else { return None };
+        let word = word.quote_style.is_none().then(|| word.value.to_ascii_lowercase())?;
+        self.at += 1;
+        Some(word)
+    }
+
+    /// Reads a text in plain quotes.
+    pub(crate) fn text(&mut self) -> Option<String> {
+        let Token::SingleQuotedString(text) = self.tokens.get(self.at)? else { return None };
+        let text = text.clone();
+        self.at += 1;
+        Some(text)
+    }
+
     /// Reads a sign if it comes next.
     pub(crate) fn takes_token(&mut self, token: &Token) -> bool {
         let is = self.tokens.get(self.at) == Some(token);
@@ -133,14 +168,6 @@ impl Words {
 /// What the grammar for PostgreSQL reads.
 #[cfg(feature = "postgresql")]
 impl Words {
-    /// Reads a word without quotes, in small letters.
-    pub(crate) fn word(&mut self) -> Option<String> {
-        let Token::Word(word) = self.tokens.get(self.at)? else { return None };
-        let word = word.quote_style.is_none().then(|| word.value.to_ascii_lowercase())?;
-        self.at += 1;
-        Some(word)
-    }
-
     /// Reads a word if it comes next, and a name behind it.
     pub(crate) fn takes_before_name(&mut self, word: &str) -> bool {
         let is = self.is(word) && matches!(self.tokens.get(self.at + 1), Some(Token::Word(_)));
@@ -163,14 +190,6 @@ impl Words {
         is
     }
 
-    /// Reads a text in plain quotes.
-    pub(crate) fn text(&mut self) -> Option<String> {
-        let Token::SingleQuotedString(text) = self.tokens.get(self.at)? else { return None };
-        let text = text.clone();
-        self.at += 1;
-        Some(text)
-    }
-
     /// Passes over whatever comes next; nothing at the end of the statement.
     pub(crate) fn skip(&mut self) -> Option<()> {
         self.tokens.get(self.at).filter(|token| **token != Token::SemiColon)?;
@@ -189,6 +208,54 @@ impl Words {
 /// What the grammar for MariaDB reads.
 #[cfg(feature = "mariadb")]
 impl Words {
+    /// Reads whatever is left of one statement, as it is written; nothing where nothing is left, or another statement follows.
+    pub(crate) fn rest_text(&mut self) -> Option<String> {
+        let from = self.at;
+        self.takes_rest().then(|| self.text_of(from, self.tokens.len()))
+    }
+
+    /// Reads up to a comma that stands in no parentheses, or to one of some words there, as it is written; nothing where there is nothing.
+    pub(crate) fn text_until(&mut self, ends: &[&str]) -> Option<String> {
+        let from = self.at;
+        let mut depth = 0_usize;
+        while let Some(token) = self.tokens.get(self.at) {
+            match token {
+                Token::LParen => depth += 1,
+                Token::RParen => depth = depth.checked_sub(1)?,
+                Token::SemiColon => return None,
+                Token::Comma if depth == 0 => break,
+                _ if depth == 0 && ends.iter().any(|word| self.is(word)) => break,
+                _ => {}
+            }
+            self.at += 1;
+        }
+        (self.at > from).then(|| self.text_of(from, self.at))
+    }
+
+    /// Reads the body of a routine, trigger or event: one statement, or several between `BEGIN` and `END`.
+    pub(crate) fn takes_body(&mut self) -> bool {
+        let ends = self.is_at(self.tokens.len().saturating_sub(1), "end");
+        let begins = (self.at..self.tokens.len()).any(|at| self.is_at(at, "begin"));
+        if ends && begins {
+            self.at = self.tokens.len();
+            return true;
+        }
+        self.takes_rest()
+    }
+
+    /// Returns whether the statement writes its rows into a file.
+    pub(crate) fn writes_file(&self) -> bool {
+        (0..self.tokens.len()).any(|at| self.is_at(at, "into") && (self.is_at(at + 1, "outfile") || self.is_at(at + 1, "dumpfile")))
+    }
+
+    fn text_of(&self, from: usize, to: usize) -> String {
+        let offset = |at: Location| {
+            let line: usize = self.text.split_inclusive('\n').take((at.line - 1) as usize).map(str::len).sum();
+            line + self.text[line..].chars().take((at.column - 1) as usize).map(char::len_utf8).sum::<usize>()
+        };
+        self.text[offset(self.spans[from].0)..offset(self.spans[to - 1].1)].to_owned()
+    }
+
     /// Reads a word without quotes that holds an `@`, which the parser takes for a letter on MariaDB, if it comes next.
     pub(crate) fn takes_sign_word(&mut self) -> Option<String> {
         let word = match self.tokens.get(self.at)? {

@@ -1,0 +1,191 @@
+//! The suite of statements on MariaDB, on the demo's loyalty server with all that it has not got.
+//!
+//! What the server carries out there cannot be rolled back, so accounts and objects are put back after each statement that changes them.
+
+use std::net::IpAddr;
+
+use mysql::prelude::Queryable;
+use mysql::{Conn, Row};
+use zest_ledger::mariadb::{Origin, quoted, state_of};
+use zest_ledger::{Engine, Ledger, Question};
+use zest_testkit::servers::{self, Server};
+
+use crate::mariadb::{clean, connect, open, refusal, root};
+use crate::mariadb_statements::moved;
+use crate::suites::{Compared, Said, Written, suite};
+
+/// Logins, where they come from, and the role they make active.
+const IDENTITIES: &[(&str, &str, Option<&str>)] = &[
+    ("chief", "127.0.9.1", None),
+    ("keeper", "127.0.9.1", None),
+    ("builder", "127.0.9.1", None),
+    ("clerk", "127.0.9.1", None),
+    ("clerk", "127.0.9.1", Some("handy")),
+    ("nobody", "127.0.9.1", None),
+    ("db-lead", "127.0.5.9", Some("member-admin")),
+    ("pier-desk", "127.0.7.4", None),
+    ("tariff-1", "127.0.5.3", None),
+    ("tariff-1", "127.0.5.3", Some("campaign")),
+    ("auditor-1", "127.0.5.20", None),
+    ("loyalty-app", "127.0.5.8", None),
+    ("purser-3", "127.0.6.2", None),
+];
+
+/// The tables in which the server keeps accounts and rights.
+const RIGHTS: &[&str] = &["global_priv", "db", "tables_priv", "columns_priv", "procs_priv", "roles_mapping", "proxies_priv"];
+
+/// How a server is put back to what it was.
+struct Kept {
+    admin: Conn,
+    /// The statements that make all objects.
+    objects: Vec<String>,
+}
+
+fn run(conn: &mut Conn, text: &str) {
+    conn.query_drop(text).unwrap_or_else(|e| panic!("{text}: {e}"));
+}
+
+impl Kept {
+    fn of(server: &Server) -> Self {
+        let mut admin = connect(server, "root", &Origin::Local).expect("root may");
+        run(&mut admin, "CREATE DATABASE kept");
+        for table in RIGHTS {
+            run(&mut admin, &format!("CREATE TABLE kept.{table} AS SELECT * FROM mysql.{table}"));
+        }
+        let mut objects = Vec::new();
+        let databases = ["club", "club_archive", "campaigns"];
+        databases.iter().for_each(|name| objects.push(format!("CREATE DATABASE {name}")));
+        let list = "'club', 'club_archive', 'campaigns'";
+        let order = "FIELD(table_type, 'SEQUENCE', 'BASE TABLE', 'VIEW'), table_name = 'deep'";
+        let tables: Vec<(String, String, String)> = admin
+            .query(format!(
+                "SELECT table_schema, table_name, table_type FROM information_schema.tables WHERE table_schema IN ({list}) ORDER BY {order}"
+            ))
+            .expect("root may");
+        let routines: Vec<(String, String, String)> = admin
+            .query(format!(
+                "SELECT routine_schema, routine_name, routine_type FROM information_schema.routines WHERE routine_schema IN ({list})"
+            ))
+            .expect("root may");
+        let triggers: Vec<(String, String, String)> = admin
+            .query(format!(
+                "SELECT trigger_schema, trigger_name, 'TRIGGER' FROM information_schema.triggers WHERE trigger_schema IN ({list})"
+            ))
+            .expect("root may");
+        for (database, name, sort) in tables.into_iter().chain(routines).chain(triggers) {
+            let (word, column) = match sort.as_str() {
+                "VIEW" => ("VIEW", 1),
+                "SEQUENCE" => ("SEQUENCE", 1),
+                "PROCEDURE" => ("PROCEDURE", 2),
+                "FUNCTION" => ("FUNCTION", 2),
+                "TRIGGER" => ("TRIGGER", 2),
+                _ => ("TABLE", 1),
+            };
+            let row: Row =
+                admin.query_first(format!("SHOW CREATE {word} {database}.{}", quoted(&name))).expect("root may").expect("it is there");
+            objects.push(format!("USE {database}"));
+            objects.push(row.get(column).expect("its text"));
+        }
+        Self { admin, objects }
+    }
+
+    fn rights(&mut self) {
+        for table in RIGHTS {
+            run(&mut self.admin, &format!("DELETE FROM mysql.{table}"));
+            run(&mut self.admin, &format!("INSERT INTO mysql.{table} SELECT * FROM kept.{table}"));
+        }
+        run(&mut self.admin, "FLUSH PRIVILEGES");
+    }
+
+    fn objects(&mut self) {
+        for name in ["club", "club_archive", "campaigns", "novel"] {
+            run(&mut self.admin, &format!("DROP DATABASE IF EXISTS {name}"));
+        }
+        self.objects.iter().for_each(|text| run(&mut self.admin, text));
+    }
+
+    /// Puts back what a statement may have changed.
+    fn after(&mut self, statement: &str) {
+        let text = statement.to_lowercase();
+        let of_accounts = ["user", "role", "default role", "password"].iter().any(|word| {
+            ["create ", "create or replace ", "alter ", "drop ", "rename ", "set "]
+                .iter()
+                .any(|verb| text.starts_with(&format!("{verb}{word}")))
+        });
+        let is_grant = text.starts_with("grant ") || text.starts_with("revoke ") || text.contains(" mysql.");
+        let of_objects = ["create ", "alter ", "drop ", "rename ", "truncate "].iter().any(|verb| text.starts_with(verb)) && !of_accounts;
+        if of_objects {
+            self.objects();
+        }
+        if of_accounts || is_grant || of_objects && (text.contains("procedure") || text.contains("function") || text.contains("routine")) {
+            self.rights();
+        }
+    }
+}
+
+/// Attempts a statement in a session of its own.
+fn attempt(server: &Server, (login, address, role): (&str, IpAddr, Option<&str>), statement: &str) -> Said {
+    let mut conn = connect(server, login, &Origin::Address(address)).unwrap_or_else(|e| panic!("{login}: {e}"));
+    if let Some(role) = role {
+        run(&mut conn, &format!("SET ROLE {}", quoted(role)));
+    }
+    let came = conn.query_iter(statement).and_then(|mut rows| rows.try_for_each(|row| row.map(drop)));
+    let Err(error) = came else { return Said::Allowed(None) };
+    // That there is no such grant to take back is no refusal.
+    if let Some((code, text)) = refusal(&error).filter(|(code, _)| *code != 1141) {
+        return Said::Refused(format!("{text} ({code})"));
+    }
+    let mysql::Error::MySqlError(server) = &error else { return Said::Allowed(Some(error.to_string())) };
+    let text = format!("{} ({})", server.message, server.code);
+    // No statement of this server; not in this state of it; a thread that is not there; no database to look in.
+    if matches!(server.code, 1064 | 1235 | 1094 | 1046) { Said::Nothing(text) } else { Said::Allowed(Some(text)) }
+}
+
+#[test]
+fn each_form_of_the_manual_has_the_servers_verdict() {
+    let Some(server) = servers::wanted(|| servers::mariadb_with(&["--default-storage-engine=Aria"])) else { return };
+    let estate = moved().estate().unwrap_or_else(|f| panic!("{f}"));
+    let ledger = state_of(&estate, "loyalty", None).expect("the demo has it");
+    let mut session = open(&server);
+    clean(&mut session);
+    let steps = session.read().expect("reads").steps_to(&ledger, &root());
+    session.run(&steps).unwrap_or_else(|e| panic!("{e}"));
+    for line in include_str!("statements/mariadb-estate.sql").lines().filter(|line| !line.starts_with("--")) {
+        run(session.client(), line);
+    }
+    for account in session.read().expect("reads").accounts.keys() {
+        run(session.client(), &format!("SET PASSWORD FOR {} = ''", account.sql()));
+    }
+    run(session.client(), "FLUSH PRIVILEGES");
+    let document = session.read().expect("reads").document("loyalty", None);
+    let estate = Ledger::new().document("read.toml", &document).estate().unwrap_or_else(|f| panic!("{f}\n{document}"));
+    let engine = Engine::compile(estate).unwrap_or_else(|f| panic!("{f}"));
+    let mut kept = Kept::of(&server);
+    let all: Vec<Written> = suite(include_str!("statements/mariadb.txt"));
+    let mut compared = Compared::default();
+    for (login, from, role) in IDENTITIES {
+        let address: IpAddr = from.parse().expect("an address");
+        let who = format!("{login}{}", role.map_or(String::new(), |r| format!(" as {r}")));
+        for statement in &all {
+            let question = Question::statement(login, "loyalty", &statement.sql).from(address);
+            let question = role.map_or(question.clone(), |role| question.active_role(role));
+            let said = attempt(&server, (login, address, *role), &statement.sql);
+            if matches!(said, Said::Allowed(_)) {
+                kept.after(&statement.sql);
+            }
+            compared.add(&who, statement, &engine.explain(&question), &said);
+        }
+    }
+    let (count, open) = compared.totals();
+    let told = compared.told();
+    if let Some(file) = std::env::var_os("ZEST_SUITE") {
+        std::fs::write(file, format!("{document}\n\n{told}\n{}", compared.wrong.join("\n"))).expect("it is written");
+    }
+    assert!(compared.wrong.is_empty(), "{} disagree:\n{}\n{told}", compared.wrong.len(), compared.wrong.join("\n"));
+    eprintln!(
+        "  {count:>9}  tries of {} statements under {} identities compared, none disagrees; {open} not decided",
+        all.len(),
+        IDENTITIES.len()
+    );
+    assert!(all.len() >= 1_500, "{} statements", all.len());
+}
