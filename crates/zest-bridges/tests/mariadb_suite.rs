@@ -129,7 +129,11 @@ fn attempt(server: &Server, (login, address, role): (&str, IpAddr, Option<&str>)
     if let Some(role) = role {
         run(&mut conn, &format!("SET ROLE {}", quoted(role)));
     }
-    let came = conn.query_iter(statement).and_then(|mut rows| rows.try_for_each(|row| row.map(drop)));
+    let parts: Vec<&str> = if statement.contains("begin") { vec![statement] } else { statement.split("; ").collect() };
+    let came = parts.into_iter().try_for_each(|one| {
+        let mut rows = conn.query_iter(one)?;
+        rows.try_for_each(|row| row.map(drop))
+    });
     let Err(error) = came else { return Said::Allowed(None) };
     // That there is no such grant to take back is no refusal.
     if let Some((code, text)) = refusal(&error).filter(|(code, _)| *code != 1141) {

@@ -149,7 +149,9 @@ answers! {
     passing_on_a_membership: sql("plain", "grant reader to clerk") => Err(Refusal::NoAdminOption);
     an_unknown_table_is_not_decided: sql("plain", "select 1 from fares.nothing") => Err(Refusal::NotDecided);
     what_runs_text_is_not_decided: sql("plain", "do $$ begin end $$") => Err(Refusal::StatementUnreadable);
-    two_statements_are_two_questions: sql("plain", "select 1; select 2") => Err(Refusal::StatementUnreadable);
+    two_statements_are_answered_in_order: sql("plain", "select 1; select 2") => ALLOWED;
+    the_second_of_two_statements_may_refuse: sql("plain", "select 1; drop table fares.price") => Err(Refusal::NotOwner);
+    nothing_at_all_is_no_statement: sql("plain", ";;") => Err(Refusal::StatementUnreadable);
     a_statement_of_another_dialect: sql("plain", "replace into fares.price values (1)") => Err(Refusal::StatementUnreadable);
 
     an_origin_finds_the_account: maria("clerk", "192.0.2.4", "select name from club.member") => Err(Refusal::NoPrivilege);

@@ -2,6 +2,7 @@
 
 #![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
 
+mod about_objects;
 mod about_rights;
 mod answers;
 mod applications;

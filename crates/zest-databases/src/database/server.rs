@@ -221,8 +221,11 @@ fn check<R: Rules>(question: &Question, server: &Server<R>, found: &[usize], tra
         }
     };
     let before = trace.is_refused();
-    for need in &needs.list {
-        let outcome = R::outcome(need, &held, &session);
+    for (number, need) in needs.list.iter().enumerate() {
+        let mut outcome = R::outcome(need, &held, &session);
+        if let Some(statement) = needs.statement_of(number) {
+            outcome.text = format!("statement {statement}: {}", outcome.text);
+        }
         let place = || R::place(need, server, &session);
         match outcome.refusal {
             None => trace.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),

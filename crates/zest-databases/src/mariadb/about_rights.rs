@@ -122,7 +122,7 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
         About::Option(scope) => list.push(Need::PassOn { scope, privileges: Privileges::NONE, columns: Vec::new() }),
     }
     undecided.extend(looked_at_on_server(&state.not_modelled, "", text, true));
-    Some(Needs { list, undecided, notes: Vec::new() })
+    Some(Needs { list, begins: Vec::new(), undecided, notes: Vec::new() })
 }
 
 /// Whoever signed in by an account without a name changes nothing of it.

@@ -44,6 +44,8 @@ pub(crate) enum Need {
     Proxy { of: AccountName },
     /// That an account was granted a role.
     HoldsRole { account: AccountName, role: String },
+    /// A check in a session whose active role is another one by then.
+    InRole { role: Option<String>, need: Box<Self> },
 }
 
 impl Need {
@@ -58,6 +60,7 @@ impl Need {
             Self::PassOn { scope, .. } => Some(scope.to_string()),
             Self::Accounts { .. } => Some(Scope::database(ACCOUNTS).to_string()),
             Self::Global { .. } => Some(Scope::Everything.to_string()),
+            Self::InRole { need, .. } => need.about(),
             Self::Activate { .. } | Self::Admin { .. } | Self::Definer { .. } | Self::Proxy { .. } | Self::HoldsRole { .. } => None,
         }
     }
@@ -230,6 +233,7 @@ impl Need {
                     if *or_makes_accounts { format!(", nor {} on everything", Privilege::CreateUser.word()) } else { String::new() };
                 fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {privileges} on database `{ACCOUNTS}`{other}"))
             }
+            Self::InRole { role, need } => need.outcome(state, &session.in_role(role.as_deref())),
             Self::Listed { database } => {
                 let (shown, name) = (who(&None), visible(&Scope::database(database).to_string()));
                 if session.lists_tables(database) {

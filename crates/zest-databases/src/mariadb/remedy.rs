@@ -93,7 +93,8 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 | Need::AnyOn { .. }
                 | Need::OwnTable { .. }
                 | Need::Proxy { .. }
-                | Need::HoldsRole { .. } => return ways,
+                | Need::HoldsRole { .. }
+                | Need::InRole { .. } => return ways,
             };
             let list: Vec<&str> = privileges.iter().map(Privilege::word).collect();
             if list.is_empty() {

@@ -375,8 +375,13 @@ impl<'s> View<'s> {
     /// Returns the view of the same session with another role active.
     #[must_use]
     pub fn with_role(&self, role: &str) -> Self {
+        self.in_role(Some(role))
+    }
+
+    /// Returns the view of the same session with another role active, or none.
+    pub(crate) fn in_role(&self, role: Option<&str>) -> Self {
         let Self { state, account, origin, role: _, others: _ } = self;
-        Self { state, account: account.clone(), origin: origin.clone(), role: Some(role.to_owned()), others: OnceLock::new() }
+        Self { state, account: account.clone(), origin: origin.clone(), role: role.map(str::to_owned), others: OnceLock::new() }
     }
 
     /// Returns whether this session may make a role active.

@@ -2,6 +2,7 @@
 
 mod catalogs;
 mod objects;
+mod session;
 mod settings;
 
 use sqlparser::ast::{
@@ -17,7 +18,10 @@ use super::state::State;
 use crate::database::followed::{Followed, Then};
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::database::{Needs, On};
-use crate::sql::{Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, Words, carried_out, one, table_name, with_statements};
+use crate::sql::{
+    Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, Words, carried_out, one, several, table_name, with_statements,
+};
+use session::Ongoing;
 use zest_model::ask::Refusal;
 
 /// Functions of the server itself that touch no table, sorted.
@@ -31,8 +35,26 @@ struct Circumstances {
     database: Option<String>,
 }
 
-/// Derives what a statement needs; `database` is the default database of the session.
+/// Derives what a text needs: one statement, or several, one after the other; `database` is the default database of the session.
 pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
+    let carried = carried_out(text).map_err(|why| (Refusal::NotDecided, why))?;
+    let Some(parts) = several(Dialect::Mariadb, &carried) else { return needs_of(state, database, text) };
+    let mut ongoing = Ongoing::of(database);
+    let mut all = Vec::new();
+    for (number, part) in (1..).zip(parts) {
+        let needs = needs_of(state, ongoing.database.as_deref(), part);
+        let mut needs = needs.map_err(|(code, why)| (code, format!("statement {number}: {why}")))?;
+        needs.undecided.extend(ongoing.unknown.clone());
+        if let Some(role) = &ongoing.role {
+            needs.list = needs.list.into_iter().map(|need| Need::InRole { role: role.clone(), need: Box::new(need) }).collect();
+        }
+        all.push(needs);
+        ongoing.behind(number, part);
+    }
+    Ok(Needs::of_several(all))
+}
+
+fn needs_of(state: &State, database: Option<&str>, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
     let text = &*carried_out(text).map_err(|why| (Refusal::NotDecided, why))?;
     if let Some(needs) = about_rights::needs(state, text) {
         return Ok(needs);
@@ -88,7 +110,7 @@ impl<'s> Deriver<'s> {
     }
 
     fn needs(self) -> Needs<Need> {
-        Needs { list: self.list, undecided: self.undecided, notes: Vec::new() }
+        Needs { list: self.list, begins: Vec::new(), undecided: self.undecided, notes: Vec::new() }
     }
 }
 

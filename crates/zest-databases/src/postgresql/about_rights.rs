@@ -104,7 +104,7 @@ pub(crate) fn needs(state: &State, (session, current): (&str, &str), text: &str)
     checks.of(&about);
     checks.undecided.extend(looked_at_on_server(&state.not_modelled, session, text, true));
     let Checks { list, undecided, notes, .. } = checks;
-    Some(Needs { list, undecided, notes })
+    Some(Needs { list, begins: Vec::new(), undecided, notes })
 }
 
 struct Checks<'s> {

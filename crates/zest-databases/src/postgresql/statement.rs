@@ -3,6 +3,7 @@
 
 mod catalogs;
 mod objects;
+mod session;
 pub(super) mod settings;
 
 use std::collections::BTreeSet;
@@ -24,8 +25,9 @@ use crate::database::name::parts;
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::database::{Needs, On};
 use crate::sql::{
-    Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, WORDS_FOR_VALUES, Words, fold, one, table_name, with_statements,
+    Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, WORDS_FOR_VALUES, Words, fold, one, several, table_name, with_statements,
 };
+use session::{Ongoing, Standing};
 use zest_model::ask::Refusal;
 
 /// Functions of the server that everybody may run and that touch no table of ours: one name a line, sorted. Made from
@@ -110,12 +112,26 @@ struct Circumstances {
     change: Option<usize>,
 }
 
-/// Derives what a statement needs when `current` runs it in a session of `session`.
+/// Derives what a text needs when `current` runs it in a session of `session`: one statement, or several, one after the other.
 pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
-    if let Some(needs) = about_rights::needs(catalog.state(), (session, current), text) {
+    let standing = Standing::of(session, current);
+    let Some(parts) = several(Dialect::Postgresql, text) else { return needs_of(catalog, &standing, text) };
+    let mut ongoing = Ongoing::of(standing);
+    let mut all = Vec::new();
+    for (number, part) in (1..).zip(parts) {
+        let mut needs = needs_of(catalog, &ongoing.now, part).map_err(|(code, why)| (code, format!("statement {number}: {why}")))?;
+        needs.undecided.extend(ongoing.unknown.clone());
+        all.push(needs);
+        ongoing.behind(number, part);
+    }
+    Ok(Needs::of_several(all))
+}
+
+fn needs_of(catalog: &Catalog, standing: &Standing, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
+    if let Some(needs) = about_rights::needs(catalog.state(), (&standing.account, &standing.role), text) {
         return Ok(needs);
     }
-    let mut deriver = Deriver::new(catalog, session, current);
+    let mut deriver = Deriver::new(catalog, standing);
     if deriver.about_objects(text) {
         deriver.of_server(text, true);
         return Ok(deriver.needs());
@@ -131,12 +147,15 @@ pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str)
 }
 
 impl<'c> Deriver<'c> {
-    fn new(catalog: &'c Catalog, session: &str, current: &str) -> Self {
+    fn new(catalog: &'c Catalog, standing: &Standing) -> Self {
+        let Standing { signed_in, account, role, path } = standing.clone();
         Self {
             catalog,
-            session: session.to_owned(),
-            role: current.to_owned(),
-            caller: current.to_owned(),
+            signed_in,
+            session: account,
+            caller: role.clone(),
+            role,
+            stated_path: path,
             looks_up: true,
             without_data: false,
             in_body: false,
@@ -152,13 +171,18 @@ impl<'c> Deriver<'c> {
 
     fn needs(self) -> Needs<Need> {
         let Self { early, rows, late, undecided, notes, .. } = self;
-        Needs { list: early.into_iter().chain(rows).chain(late).collect(), undecided, notes }
+        Needs { list: early.into_iter().chain(rows).chain(late).collect(), begins: Vec::new(), undecided, notes }
     }
 }
 
 struct Deriver<'c> {
     catalog: &'c Catalog,
+    /// Who signed in.
+    signed_in: String,
+    /// Whose the session is.
     session: String,
+    /// Where bare names are looked for, if that was set.
+    stated_path: Option<Vec<String>>,
     /// In whose name relations are checked now: inside of a view its owner.
     role: String,
     /// Who the server says is the current user: routines and sequences are checked for it, inside of views too.
@@ -293,10 +317,14 @@ impl Touches for Deriver<'_> {
 
 /// Names
 impl Deriver<'_> {
-    /// The schemas in which a bare name is looked for: one of the role's own name, then `public`.
+    /// The schemas in which a bare name is looked for: those that were set, or one of the role's own name, then `public`.
     fn path(&self) -> Vec<String> {
         let exists = |s: &String| self.catalog.object(&ObjectName::new(Class::Schema, &[s])).is_some();
-        [self.role.clone(), "public".to_owned()].into_iter().filter(exists).collect()
+        let user = |s: &String| if s == "$user" { self.role.clone() } else { s.clone() };
+        match &self.stated_path {
+            Some(path) => path.iter().map(user).filter(exists).collect(),
+            None => [self.role.clone(), "public".to_owned()].into_iter().filter(exists).collect(),
+        }
     }
 
     fn may_look_into(&self, schema: &str) -> bool {
@@ -692,7 +720,7 @@ impl Deriver<'_> {
             }
         }
         let classes: &[Class] = if procedure { &[Class::Procedure] } else { &[Class::Function] };
-        let path = self.path();
+        let (path, shut): (Vec<String>, Vec<String>) = self.path().into_iter().partition(|s| !self.looks_up || self.may_look_into(s));
         let in_path = |n: &&ObjectName| match call.name.as_slice() {
             [_] => path.iter().any(|s| n.schema() == Some(s)),
             [schema, _] => n.schema() == Some(schema),
@@ -715,6 +743,17 @@ impl Deriver<'_> {
         // Another of the same name that is the server's could be meant as well.
         if !found.is_empty() && call.name.len() == 1 && BUILT_IN.lines().collect::<Vec<_>>().binary_search(&last.as_str()).is_ok() {
             self.undecided.push(format!("whether the server's own `{last}` is meant"));
+            return;
+        }
+        // It is there, but behind a schema that is shut: to the server it does not exist.
+        if found.is_empty()
+            && let ([_], Some(schema)) = (
+                call.name.as_slice(),
+                shut.iter()
+                    .find(|s| catalog.objects().iter().any(|n| classes.contains(&n.class) && n.last() == last && n.schema() == Some(s))),
+            )
+        {
+            self.use_schema(schema);
             return;
         }
         if found.is_empty() {

@@ -5,6 +5,7 @@
 
 mod comments;
 mod footprint;
+mod several;
 mod touches;
 mod words;
 
@@ -13,5 +14,6 @@ pub(crate) use comments::carried_out;
 pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, one, table_name, with_statements};
 #[cfg(feature = "postgresql")]
 pub(crate) use footprint::{WORDS_FOR_VALUES, fold};
+pub(crate) use several::several;
 pub(crate) use touches::Touches;
 pub(crate) use words::Words;

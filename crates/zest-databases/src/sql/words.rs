@@ -168,6 +168,11 @@ impl Words {
 /// What the grammar for PostgreSQL reads.
 #[cfg(feature = "postgresql")]
 impl Words {
+    /// Returns whether a word comes behind the next one.
+    pub(crate) fn is_followed_by(&self, word: &str) -> bool {
+        self.is_at(self.at + 1, word)
+    }
+
     /// Reads a word if it comes next, and a name behind it.
     pub(crate) fn takes_before_name(&mut self, word: &str) -> bool {
         let is = self.is(word) && matches!(self.tokens.get(self.at + 1), Some(Token::Word(_)));

@@ -282,12 +282,12 @@ impl Deriver<'_> {
             }
             Act::Superuser => self.switch("superuser"),
             Act::Account { account } => {
-                let Some(account) = account.as_ref().filter(|account| **account != self.session) else { return };
+                let Some(account) = account.as_ref().filter(|account| **account != self.signed_in) else { return };
                 if !self.catalog.state().roles.contains_key(account) {
                     self.undecided.push(format!("no role is named `{account}`"));
                 }
                 // Whoever signed in must be a superuser, whatever role is active.
-                self.early.push(Need::Switch { role: self.session.clone(), switch: "superuser" });
+                self.early.push(Need::Switch { role: self.signed_in.clone(), switch: "superuser" });
             }
             Act::Role { role } => {
                 if let Some(of) = role {
