@@ -34,9 +34,21 @@ fn a_restricted_person_cannot_leave_until_a_rule_is_added() {
     ] {
         assert!(before.out.contains(expected), "`{expected}` is not in\n{}", before.out);
     }
+    let on = |user: &str, system: &str, more: &[&str], script: &str| {
+        let words: Vec<&str> =
+            ["rehearse", user, "--on", system].iter().chain(more).chain(&["--ledger", "demo/lanternsound"]).copied().collect();
+        zest_with(&words, script.as_bytes())
+    };
+    let script = "select amount from fares.price\nset role \"fare-clerk\"\nselect amount from fares.price\nupdate fares.price set amount = 1\n\
+                  update fares.price set zone = 1\ngrant select on fares.price to purser\nset search_path = fares\n\
+                  insert into discount (id, percent) values (7, 20)\ndrop table discount\n";
+    let on_ticketing = on("purser-3", "ticketing", &[], script);
+    let script = "use club\nset role `member-reader`\nuse club\nselect id, name from member\nselect email from member\n\
+                  set role campaign\nselect id from member\nuse campaigns\nalter table letter add column sent date\n";
+    let on_loyalty = on("tariff-1", "loyalty", &["--from", "198.51.100.9"], script);
     let page = format!(
-        "# A rehearsal\n\n`watch-1` has a band from 1 to 7 and the command set `trace-only` of `demo/with-defects`. He elevates with a number, is\nrefused the bare request, runs a shortened command, is refused the command that shows his level, and cannot leave.\nA test writes this page (`ZEST_REWRITE=1`).\n\n```text\n{}```\n\nThe rule is tried in the rehearsal first:\n\n```text\n{}```\n\nThen it is written into the ledger, `\"allow leave\"` at the end of `trace-only`:\n\n```text\n{}```\n",
-        before.out, on_trial.out, after.out
+        "# A rehearsal\n\n`watch-1` has a band from 1 to 7 and the command set `trace-only` of `demo/with-defects`. He elevates with a number, is\nrefused the bare request, runs a shortened command, is refused the command that shows his level, and cannot leave.\nA test writes this page (`ZEST_REWRITE=1`).\n\n```text\n{}```\n\nThe rule is tried in the rehearsal first:\n\n```text\n{}```\n\nThen it is written into the ledger, `\"allow leave\"` at the end of `trace-only`:\n\n```text\n{}```\n\n## On a database server\n\nEach line is a statement. The active role, the default database or the path of schemas and an open transaction go on from\nstatement to statement; what would change rights or objects is answered, and not carried out.\n\n```text\n{}```\n\n```text\n{}```\n",
+        before.out, on_trial.out, after.out, on_ticketing.out, on_loyalty.out
     );
     same_as_file("docs/rehearsal.md", &page);
 }

@@ -12,7 +12,7 @@ use zest_ledger::entry::{self, Channel};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    AFTER, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, OutsideTable, Resolver, Row, Scratch, Shape, Site, Stop,
+    AFTER, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, OutsideTable, Resolver, Row, Scratch, Shape, Site, Stop,
     TableShape, Trace, WHEN, Way, no_statements, way,
 };
 use zest_ledger::review::{Effective, OtherRight, SessionView, effective, hygiene};
@@ -139,6 +139,10 @@ impl Kind for KeyCabinets {
 
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
+    }
+
+    fn leaves(&self, _: &str) -> Left {
+        Left::Nothing
     }
 
     fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {

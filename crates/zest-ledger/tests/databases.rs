@@ -148,7 +148,7 @@ answers! {
     a_statement_that_needs_a_switch: sql("plain", "create role x") => Err(Refusal::SwitchOff);
     passing_on_a_membership: sql("plain", "grant reader to clerk") => Err(Refusal::NoAdminOption);
     an_unknown_table_is_not_decided: sql("plain", "select 1 from fares.nothing") => Err(Refusal::NotDecided);
-    what_runs_text_is_not_decided: sql("plain", "do $$ begin end $$") => Err(Refusal::StatementUnreadable);
+    what_runs_text_is_not_decided: sql("plain", "do $$ begin end $$") => Err(Refusal::NotDecided);
     two_statements_are_answered_in_order: sql("plain", "select 1; select 2") => ALLOWED;
     the_second_of_two_statements_may_refuse: sql("plain", "select 1; drop table fares.price") => Err(Refusal::NotOwner);
     nothing_at_all_is_no_statement: sql("plain", ";;") => Err(Refusal::StatementUnreadable);

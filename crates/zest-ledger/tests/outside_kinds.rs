@@ -7,7 +7,7 @@ use zest_ledger::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage, 
 use zest_ledger::entry::{self, Channel, Kind as Word, System};
 use zest_ledger::estate::{Estate, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
-use zest_ledger::kind::{Combining, Declared, Ground, Kept, Kind, OutsideTable, Resolver, Scratch, Site, Stop, Trace, Way, way};
+use zest_ledger::kind::{Combining, Declared, Ground, Kept, Kind, Left, OutsideTable, Resolver, Scratch, Site, Stop, Trace, Way, way};
 use zest_ledger::review::{Effective, SessionView, effective, hygiene, readiness, session};
 use zest_ledger::source::{At, Location, Place};
 use zest_ledger::{Engine, Ledger};
@@ -63,6 +63,10 @@ impl Kind for Careless {
 
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
+    }
+
+    fn leaves(&self, _: &str) -> Left {
+        Left::Nothing
     }
     fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
         &[]

@@ -30,6 +30,13 @@ pub(crate) const CONSOLE_HELP: &str = "  ?                 list what is permitte
   :quit             leave the tool
 ";
 
+/// The tool's own words where statements are typed.
+pub(crate) const STATEMENTS_HELP: &str = "  :why              explain the last answer in full
+  :state            show the statements that made the session what it is
+  :help             list these words
+  :quit             leave the tool
+";
+
 /// What a word is answered with that the tool does not know.
 pub(crate) fn unknown_word(word: &str, help: &str) -> String {
     format!("  no word of the tool is `:{}`; there are:\n{help}", visible(word))

@@ -16,6 +16,7 @@ mod selection;
 pub(crate) mod server;
 pub(crate) mod session;
 pub(crate) mod shell;
+mod statements;
 
 use std::path::Path;
 

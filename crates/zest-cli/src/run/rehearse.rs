@@ -2,7 +2,7 @@
 
 use std::io::{BufRead, IsTerminal};
 
-use anyhow::{Context, Result, bail};
+use anyhow::{Context, Result};
 use rustyline::error::ReadlineError;
 use zest_ledger::ask::{Answer, Fact, Proven, Session as Facts, Verdict};
 use zest_ledger::entry::Kind;
@@ -23,10 +23,7 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
     let system = crate::unknown::system(engine.estate(), &args.on)?;
     match system.kind() {
         Kind::NETWORK_DEVICE => {}
-        kind @ (Kind::POSTGRESQL | Kind::MARIADB) => {
-            let (shown, kind) = (visible(&args.on), kind.word());
-            bail!("`{shown}` is of the kind `{kind}`, which is not rehearsed; ask about statements with `zest ask --sql`");
-        }
+        Kind::POSTGRESQL | Kind::MARIADB => return super::statements::run(engine.clone(), args),
         _ => return super::console::run(engine.clone(), args),
     }
     let notices = system.notices.clone();

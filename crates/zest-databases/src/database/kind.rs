@@ -11,7 +11,7 @@ use super::resolve::{DatabaseLinks, accounts, amended, have_servers, parts};
 use super::server::{Server, entered, walk};
 use zest_engine::links::resolve::Ground;
 use zest_engine::links::{Resolver, RoleId, SetId, SystemId, UserId};
-use zest_engine::rules::{Combining, Kind, Scratch, Site};
+use zest_engine::rules::{Combining, Kind, Left, Scratch, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::{Asked, Way};
 use zest_engine::{Declared, Engine, Estate, missing};
@@ -75,6 +75,8 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     fn ways(site: Site<'_>, server: &Server<Self>, answer: &Answer, refusal: Refusal) -> Vec<Way>;
     /// Returns what somebody may do.
     fn effective(site: Site<'_>, server: &Server<Self>, user: UserId, session: &Session) -> Effective;
+    /// Returns what a statement leaves behind in its session.
+    fn leaves(statement: &str) -> Left;
     /// Finds what is odd.
     fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>);
 }
@@ -146,6 +148,10 @@ impl<R: Rules> Kind for Databases<R> {
 
     fn login_of(&self, account: &str) -> String {
         R::login_of(account)
+    }
+
+    fn leaves(&self, line: &str) -> Left {
+        R::leaves(line)
     }
 
     fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {

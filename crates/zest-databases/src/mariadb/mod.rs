@@ -26,7 +26,7 @@ pub(crate) use written::written;
 use zest_engine::Engine;
 use zest_engine::Estate;
 use zest_engine::links::UserId;
-use zest_engine::rules::Site;
+use zest_engine::rules::{Left, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::Way;
 use zest_model::ask::{Answer, Question, Refusal, Session};
@@ -56,6 +56,10 @@ impl Rules for Mariadb {
 
     fn written(_: &System, parts: &[Arc<Database>], at: Option<Timestamp>, findings: &mut Vec<Finding>) -> written::Written {
         written(parts, at, findings)
+    }
+
+    fn leaves(statement: &str) -> Left {
+        statement::leaves(statement)
     }
 
     fn one_more(written: &mut written::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {

@@ -22,6 +22,7 @@ use crate::sql::{
     Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, Words, carried_out, one, several, table_name, with_statements,
 };
 use session::Ongoing;
+pub(super) use session::leaves;
 use zest_model::ask::Refusal;
 
 /// Functions of the server itself that touch no table, sorted.

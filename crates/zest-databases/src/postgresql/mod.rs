@@ -32,7 +32,7 @@ pub use privilege::{Class, Privilege, Privileges};
 use zest_engine::Engine;
 use zest_engine::Estate;
 use zest_engine::links::UserId;
-use zest_engine::rules::Site;
+use zest_engine::rules::{Left, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::Way as WayOn;
 use zest_model::ask::{Answer, Question, Refusal, Session};
@@ -62,6 +62,10 @@ impl Rules for Postgresql {
 
     fn written(system: &System, parts: &[Arc<Database>], at: Option<Timestamp>, findings: &mut Vec<Finding>) -> written::Written {
         written(system, parts, at, findings)
+    }
+
+    fn leaves(statement: &str) -> Left {
+        statement::leaves(statement)
     }
 
     fn one_more(written: &mut written::Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {

@@ -27,6 +27,7 @@ use crate::database::{Needs, On};
 use crate::sql::{
     Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, WORDS_FOR_VALUES, Words, fold, one, several, table_name, with_statements,
 };
+pub(super) use session::leaves;
 use session::{Ongoing, Standing};
 use zest_model::ask::Refusal;
 
@@ -348,6 +349,9 @@ impl Deriver<'_> {
                     if let Some(found) = in_schema(schema, last)
                         && (!self.looks_up || self.may_look_into(schema))
                     {
+                        if self.looks_up {
+                            self.use_schema(schema);
+                        }
                         return Ok(found);
                     }
                 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::missing;
-use super::rules::{Combining, Kind, Scratch, Site};
+use super::rules::{Combining, Kind, Left, Scratch, Site};
 use super::trace::{Stop, Trace};
 use super::ways::Way;
 use crate::engine::Engine;
@@ -82,6 +82,10 @@ impl Kind for Nothing {
 
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
+    }
+
+    fn leaves(&self, _: &str) -> Left {
+        Left::Nothing
     }
 
     fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {

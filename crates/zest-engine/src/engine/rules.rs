@@ -46,6 +46,24 @@ pub enum Combining {
     NotLookedAt,
 }
 
+/// What a line leaves behind in its session.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Left;
+/// // What `grant` would change on a server, a rehearsal does not carry out.
+/// assert_ne!(Left::Changes, Left::Session);
+/// ```
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Left {
+    /// Nothing: the next line is answered as if it were the first.
+    Nothing,
+    /// The session is another one: the next line is answered as the text of both, with `;` between them.
+    Session,
+    /// It would change rights or objects, which nobody carries out here.
+    Changes,
+}
+
 /// All that a kind of system must say. There are no defaults: what a kind leaves out does not compile.
 pub trait Kind: fmt::Debug + Sync {
     /// Returns the tables of a document that describe systems of the kind, besides those of the format itself.
@@ -85,6 +103,9 @@ pub trait Kind: fmt::Debug + Sync {
 
     /// Returns what a person types of the name of an account.
     fn login_of(&self, account: &str) -> String;
+
+    /// Returns what a line that was allowed leaves behind for the lines after it.
+    fn leaves(&self, line: &str) -> Left;
 
     /// Returns on which channels a proof given on a channel counts besides its own.
     fn covers<'e>(&self, site: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)];

@@ -1,10 +1,12 @@
-//! A stand-in session: type lines as a user, and see what the device would do.
+//! A stand-in session: type lines as a user, and see what the system would do.
 
 mod console;
+mod statements;
 
 use std::sync::Arc;
 
 pub use console::Console;
+pub use statements::{Statements, TypedStatement};
 
 use zest_command::{Pattern, PatternError, read_line};
 use zest_engine::Engine;

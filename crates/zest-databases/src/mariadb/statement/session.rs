@@ -1,6 +1,7 @@
 //! What a statement does to its session, for those that come after it in the same text.
 
 use crate::sql::{Dialect, Words};
+use zest_engine::rules::Left;
 
 /// A session that goes on from statement to statement.
 #[derive(Debug)]
@@ -67,6 +68,15 @@ const PLAIN: &[&str] = &[
     "(",
     "help",
 ];
+
+/// Returns what a statement leaves behind in its session.
+pub(in super::super) fn leaves(statement: &str) -> Left {
+    match effect(statement) {
+        Effect::None => Left::Nothing,
+        Effect::Unknown => Left::Changes,
+        Effect::Role(_) | Effect::Database(_) => Left::Session,
+    }
+}
 
 fn effect(statement: &str) -> Effect {
     let folded = statement.trim_start().to_lowercase();

@@ -122,11 +122,16 @@ enum Act {
         role: Option<String>,
     },
     Checkpoint,
+    /// A block of code in a language.
+    Block {
+        language: String,
+    },
     /// Everybody may.
     Open,
 }
 
 const BEGINS: &[&str] = &[
+    "do",
     "alter",
     "comment",
     "drop",
@@ -299,6 +304,13 @@ impl Deriver<'_> {
                 }
             }
             Act::Checkpoint => self.server_right(&["pg_checkpoint"], "CHECKPOINT"),
+            Act::Block { language } => {
+                let name = ObjectName::new(Class::Language, &[language]);
+                if self.catalog.object(&name).is_some() {
+                    self.early.push(Need::privilege(&self.role, &name, Privilege::Usage, On::Object));
+                }
+                self.undecided.push(format!("what the block does: blocks in {language} are not followed"));
+            }
             Act::Open => {}
         }
     }
@@ -708,6 +720,17 @@ fn read(words: &mut Words) -> Option<Act> {
             Some(Act::Open)
         }
         "checkpoint" => Some(Act::Checkpoint),
+        "do" => {
+            let mut language = "plpgsql".to_owned();
+            while !words.is_over() {
+                if words.takes("language") {
+                    language = words.name().or_else(|| words.text())?.to_lowercase();
+                } else {
+                    words.takes_text().then_some(())?;
+                }
+            }
+            Some(Act::Block { language })
+        }
         _ => None,
     }
 }

@@ -3,6 +3,7 @@
 use sqlparser::tokenizer::Token;
 
 use crate::sql::{Dialect, Words};
+use zest_engine::rules::Left;
 
 /// Whose session it is at some moment.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -154,6 +155,21 @@ const PLAIN: &[&str] = &[
     "deallocate",
     "(",
 ];
+
+/// Returns what a statement leaves behind in its session.
+pub(in super::super) fn leaves(statement: &str) -> Left {
+    match effect(statement) {
+        Effect::None => Left::Nothing,
+        Effect::Unknown => Left::Changes,
+        Effect::Role { .. }
+        | Effect::Account { .. }
+        | Effect::Path { .. }
+        | Effect::ResetAll
+        | Effect::Begin
+        | Effect::Commit
+        | Effect::Rollback => Left::Session,
+    }
+}
 
 fn effect(statement: &str) -> Effect {
     // A function may set something as well.

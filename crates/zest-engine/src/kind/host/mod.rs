@@ -18,7 +18,7 @@ use smallvec::{SmallVec, smallvec};
 use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
 use crate::engine::missing;
-use crate::engine::rules::{Combining, Kind, Scratch, Site, no_statements};
+use crate::engine::rules::{Combining, Kind, Left, Scratch, Site, no_statements};
 use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -94,6 +94,10 @@ impl Kind for Host {
 
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
+    }
+
+    fn leaves(&self, _: &str) -> Left {
+        Left::Nothing
     }
 
     fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {

@@ -18,7 +18,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use crate::engine::missing;
-use crate::engine::rules::{Combining, Kind, Scratch, Site, no_statements};
+use crate::engine::rules::{Combining, Kind, Left, Scratch, Site, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::Way;
 use crate::engine::{Declared, Estate};
@@ -91,6 +91,10 @@ impl Kind for NetworkDevice {
 
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
+    }
+
+    fn leaves(&self, _: &str) -> Left {
+        Left::Nothing
     }
 
     fn covers<'e>(&self, _: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {

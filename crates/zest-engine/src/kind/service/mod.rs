@@ -22,7 +22,7 @@ use jiff::Timestamp;
 use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, person};
 use crate::engine::missing;
-use crate::engine::rules::{Combining, Kind, Scratch, Site, no_statements};
+use crate::engine::rules::{Combining, Kind, Left, Scratch, Site, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -105,6 +105,10 @@ impl Kind for Service {
 
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
+    }
+
+    fn leaves(&self, _: &str) -> Left {
+        Left::Nothing
     }
 
     fn covers<'e>(&self, site: Site<'e>) -> &'e [(At<Channel>, Vec<At<Channel>>)] {
