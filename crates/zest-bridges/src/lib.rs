@@ -5,5 +5,7 @@
 mod error;
 pub mod mariadb;
 pub mod postgresql;
+#[cfg(unix)]
+pub mod private;
 
 pub use error::BridgeError;

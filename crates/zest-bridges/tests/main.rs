@@ -13,6 +13,7 @@ mod postgresql_statements;
 mod postgresql_suite;
 mod suites;
 mod support;
+mod trial;
 mod troubles;
 
 #[test]

@@ -41,6 +41,9 @@ pub(crate) enum Command {
     Read(Read),
     /// Carry out on a live database server what `emit` prints, and prove it by reading back
     RollOut(RollOut),
+    /// Put questions to a private database server that holds what the ledger says, and compare its answers with ours
+    #[command(long_about = TRIAL)]
+    Trial(Trial),
     /// List the privileges of a kind of database server: name, what each applies to, what it implies
     Privileges(PrivilegesArgs),
     /// Print the JSON Schema of ledger documents, for editors
@@ -143,6 +146,43 @@ pub(crate) struct RollOut {
     pub(crate) moment: MomentArg,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
+}
+
+const TRIAL: &str = "\
+Put questions to a private database server that holds what the ledger says, and compare its answers with ours
+
+A server is started from the packages installed on this machine, given schema and rights of the ledger, and read back; it holds no rows and \
+no secrets, and is gone at the end. Without --sql and --questions, every privilege is tried (PostgreSQL), or statements that read and change \
+every table (MariaDB), for every account and each role that it may make active. What would reach files, programs or other servers is not put \
+to it. Exit status 1 means that something disagrees.";
+
+#[derive(Debug, Args)]
+pub(crate) struct Trial {
+    /// The database server, by its id in the ledger
+    pub(crate) system: String,
+    /// Only this account; may be repeated
+    #[arg(long, value_name = "ACCOUNT")]
+    pub(crate) account: Vec<String>,
+    /// Put this statement to the server, for each account; may be repeated
+    #[arg(long, value_name = "STATEMENT")]
+    pub(crate) sql: Vec<String>,
+    /// Put recorded questions to the server: one a line, as `ask --batch` takes them
+    #[arg(long, value_name = "FILE")]
+    pub(crate) questions: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) moment: MomentArg,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+}
+
+impl Trial {
+    /// Returns whether an account is among those that are tried.
+    #[cfg(feature = "live")]
+    pub(crate) fn takes(&self, account: &str) -> bool {
+        self.account.is_empty() || self.account.iter().any(|named| named == account)
+    }
 }
 
 /// For which moment something is rolled out.

@@ -49,6 +49,7 @@ fn carry_out(command: &Command) -> anyhow::Result<Exit> {
         Command::Emit(args) => run::server::emit(args),
         Command::Read(args) => run::server::read(args),
         Command::RollOut(args) => run::server::roll_out(args),
+        Command::Trial(args) => run::server::trial(args),
         Command::Privileges(args) => run::privileges::run(args),
         Command::Schema => {
             say!("{:#}", zest_ledger::json_schema());

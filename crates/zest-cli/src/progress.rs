@@ -46,6 +46,15 @@ pub(crate) fn of_input() -> ProgressBar {
     }
 }
 
+/// Makes a bar over some steps of work.
+#[cfg(feature = "live")]
+pub(crate) fn of_steps(count: u64) -> ProgressBar {
+    if !std::io::stderr().is_terminal() {
+        return ProgressBar::hidden();
+    }
+    ProgressBar::new(count).with_style(style("{bar:32} {pos} of {len} tried, {eta} left"))
+}
+
 /// Returns how long the standard input is, where it is a file.
 fn length_of_input() -> Option<u64> {
     #[cfg(unix)]

@@ -2,6 +2,7 @@
 
 use std::process::{Command, Stdio};
 
+use zest_testkit::pages::same_as_file;
 use zest_testkit::servers::{self, Server};
 
 use crate::support::{Ran, zest, zest_with};
@@ -214,4 +215,57 @@ fn what_cannot_be_reached_or_is_no_database_server_is_said() {
         assert!(ran.err.contains(said), "{line}: `{said}` is not in\n{}", ran.err);
         assert_eq!(ran.out, "", "{line}");
     }
+}
+
+#[test]
+fn a_trial_on_a_private_server_agrees_and_tells_what_it_did() {
+    if servers::wanted(servers::postgresql).is_none() || servers::wanted(servers::mariadb).is_none() {
+        return;
+    }
+    let trial = |words: &[&str]| zest_with(&[&["trial"][..], words, DEMO].concat(), b"");
+    let on_ticketing = trial(&["ticketing"]);
+    let on_loyalty = trial(&["loyalty"]);
+    let some = trial(&[
+        "ticketing",
+        "--account",
+        "tariff-1",
+        "--account",
+        "purser-3",
+        "--sql",
+        "update fares.price set amount = 1",
+        "--sql",
+        "update fares.price set zone = 1",
+        "--sql",
+        "do $$ begin perform 1; end $$",
+        "--sql",
+        "copy fares.price to stdout",
+    ]);
+    for ran in [&on_ticketing, &on_loyalty, &some] {
+        assert_eq!(ran.status, 0, "{}{}", ran.out, ran.err);
+        assert!(ran.out.contains("the server says the same wherever both decide"), "{}", ran.out);
+    }
+    let page = format!(
+        "# A trial on a private server\n\nAn administrator trusts a model more once the server itself was asked. `zest trial` starts a server of its own from the\npackages that are installed, gives it the schema and the rights of the ledger, no rows and no secrets, reads it back, and goes\non only if nothing differs. Then it puts questions to it: each privilege by the server's own functions (PostgreSQL), statements\nunder each account and each role that it may make active, in a transaction that is taken back. Accounts of MariaDB come from\nother origins than in the ledger, so which account a session is given is not tried. What would reach files, programs or other\nservers is not put to it, nor on MariaDB what cannot be taken back. A test writes this page (`ZEST_REWRITE=1`).\n\n```text\n$ zest trial ticketing\n{}```\n\n```text\n$ zest trial loyalty\n{}```\n\nStatements of one's own, for some accounts, or recorded questions (`--questions FILE`, one a line as `ask --batch` takes them):\n\n```text\n$ zest trial ticketing --account tariff-1 --account purser-3 --sql 'update fares.price set amount = 1' \\\n    --sql 'update fares.price set zone = 1' --sql 'do $$ begin perform 1; end $$' --sql 'copy fares.price to stdout'\n{}```\n",
+        on_ticketing.out, on_loyalty.out, some.out
+    );
+    same_as_file("docs/trial.md", &page);
+    // Recorded questions, as data; one of them is answered before any server is asked.
+    let home = tempfile::tempdir().expect("a folder");
+    let file = home.path().join("questions.jsonl");
+    let questions = [
+        r#"{"user":"tariff-1","on":"ticketing","sql":"select id from fares.price"}"#,
+        r#"{"user":"nobody","on":"ticketing","sql":"select 1"}"#,
+        r#"{"user":"watch-1","on":"sw-selkie-1","line":"show log"}"#,
+    ];
+    std::fs::write(&file, questions.join("\n")).expect("written");
+    let recorded = trial(&["ticketing", "--questions", file.to_str().expect("a path"), "--format", "json"]);
+    let report: serde_json::Value = serde_json::from_str(&recorded.out).unwrap_or_else(|e| panic!("{e}: {}{}", recorded.out, recorded.err));
+    let row = &report["rows"]["recorded questions"];
+    assert_eq!(
+        (report["format"].as_str(), row["allowed-by-both"].as_u64(), row["not-tried"].as_u64()),
+        (Some("zest-trial-1"), Some(1), Some(1)),
+        "{report:#}"
+    );
+    let wrong = trial(&["sw-selkie-1"]);
+    assert!(wrong.status != 0 && wrong.err.contains("statements are for database servers"), "{}", wrong.err);
 }

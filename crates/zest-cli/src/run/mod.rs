@@ -17,6 +17,8 @@ pub(crate) mod server;
 pub(crate) mod session;
 pub(crate) mod shell;
 mod statements;
+#[cfg(feature = "live")]
+mod trial;
 
 use std::path::Path;
 

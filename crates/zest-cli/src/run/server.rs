@@ -13,7 +13,7 @@ use zest_ledger::{host_configuration, mariadb, postgresql};
 
 use crate::args::{Emit, Part};
 #[cfg(not(feature = "live"))]
-use crate::args::{Read, RollOut};
+use crate::args::{Read, RollOut, Trial};
 use crate::exit::Exit;
 use crate::out::{complain, complain_of, put, say};
 use crate::render::style::counted;
@@ -21,6 +21,8 @@ use crate::{folder, progress, unknown};
 
 #[cfg(feature = "live")]
 pub(crate) use super::live::{read, roll_out};
+#[cfg(feature = "live")]
+pub(crate) use super::trial::run as trial;
 
 /// What a server has or shall have, by its kind.
 pub(crate) enum State {
@@ -218,5 +220,10 @@ pub(crate) fn read(_: &Read) -> Result<Exit> {
 
 #[cfg(not(feature = "live"))]
 pub(crate) fn roll_out(_: &RollOut) -> Result<Exit> {
+    bail!(WITHOUT)
+}
+
+#[cfg(not(feature = "live"))]
+pub(crate) fn trial(_: &Trial) -> Result<Exit> {
     bail!(WITHOUT)
 }

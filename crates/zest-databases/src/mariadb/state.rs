@@ -129,6 +129,40 @@ impl State {
         state
     }
 
+    /// Returns the same state with other names for its accounts, such as origins that a trial can come from.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::mariadb::{AccountName, State};
+    /// let moved = State::fresh().renamed(|account| AccountName::new(&account.user, "127.0.0.1"));
+    /// assert!(moved.accounts.contains_key(&AccountName::new("root", "127.0.0.1")));
+    /// ```
+    #[must_use]
+    pub fn renamed(&self, name: impl Fn(&AccountName) -> AccountName) -> Self {
+        let holder = |holder: &Holder| match holder {
+            Holder::Account(account) => Holder::Account(name(account)),
+            Holder::Role(_) | Holder::Public => holder.clone(),
+        };
+        let scope = |scope: &Scope| match scope {
+            Scope::Proxy(account) => Scope::Proxy(name(account)),
+            Scope::Everything | Scope::Databases(_) | Scope::Table(..) | Scope::Function(..) | Scope::Procedure(..) => scope.clone(),
+        };
+        let Self { accounts, roles, memberships, databases, objects, grants, has_public, not_modelled } = self;
+        Self {
+            accounts: accounts.iter().map(|(account, entry)| (name(account), entry.clone())).collect(),
+            roles: roles.clone(),
+            memberships: memberships.iter().map(|((member, role), admin)| ((holder(member), role.clone()), *admin)).collect(),
+            databases: databases.clone(),
+            objects: objects
+                .iter()
+                .map(|(object, entry)| (object.clone(), Object { definer: entry.definer.as_ref().map(&name), ..entry.clone() }))
+                .collect(),
+            grants: grants.iter().map(|((who, on), held)| ((holder(who), scope(on)), held.clone())).collect(),
+            has_public: *has_public,
+            not_modelled: not_modelled.clone(),
+        }
+    }
+
     /// Applies a GRANT or REVOKE as the server does; returns whether anything changed.
     pub fn change(&mut self, change: &GrantChange) -> bool {
         self.has_public |= change.holder == Holder::Public && !change.revoke;
