@@ -152,6 +152,7 @@ fn main() {
             user: "postgres".to_owned(),
             database: "postgres".to_owned(),
             password: None,
+            encryption: zest_bridges::Encryption::default(),
         };
         let mut session = Session::open(&target).expect("the server answers");
         make(session.client(), logins);

@@ -2,10 +2,12 @@
 //!
 //! Everything that decides is in `zest-ledger`; a bridge only moves values over the server's own protocol.
 
+mod encryption;
 mod error;
 pub mod mariadb;
 pub mod postgresql;
 #[cfg(unix)]
 pub mod private;
 
+pub use encryption::{Certificates, Encryption};
 pub use error::BridgeError;

@@ -1,11 +1,12 @@
 //! MariaDB 10.11: reading a server's own tables, and carrying out the steps of a roll-out one by one.
 
 use mysql::prelude::Queryable;
-use mysql::{Conn, OptsBuilder, Row};
+use mysql::{ClientIdentity, Conn, OptsBuilder, Row, SslOpts};
 use zest_ledger::drift::Step;
 use zest_ledger::mariadb::{Account, AccountName, Class, Held, Holder, Object, ObjectName, Privilege, Privileges, Scope, State};
 
-use crate::BridgeError;
+use crate::encryption::HINT;
+use crate::{BridgeError, Encryption};
 
 /// Where a server listens, and as whom to read.
 #[derive(Clone, Debug, Default)]
@@ -18,6 +19,8 @@ pub struct Target {
     pub user: String,
     /// The credential, if the server asks for one; never kept.
     pub password: Option<String>,
+    /// Whether the session is encrypted.
+    pub encryption: Encryption,
 }
 
 /// A session on a server.
@@ -42,7 +45,18 @@ impl Session {
             .tcp_connect_timeout(Some(std::time::Duration::from_secs(10)));
         options =
             if is_socket { options.socket(Some(&target.host)) } else { options.ip_or_hostname(Some(&target.host)).tcp_port(target.port) };
-        let client = Conn::new(options).map_err(|e| BridgeError::Connect { target: shown.clone(), reason: words(&e) })?;
+        let fail = |reason: String| BridgeError::Connect { target: shown.clone(), reason };
+        let certificates = target.encryption.with(&target.host);
+        if let Some(certificates) = &certificates {
+            let roots = certificates.roots().map_err(fail)?;
+            let client = certificates.client.clone().map(|(certificate, key)| ClientIdentity::new(certificate, key));
+            options = options.ssl_opts(Some(SslOpts::default().with_root_cert_path(Some(roots)).with_client_identity(client)));
+        }
+        let client = Conn::new(options).map_err(|e| match &e {
+            mysql::Error::MySqlError(_) => fail(words(&e)),
+            _ if certificates.is_some() => fail(format!("{} ({HINT})", words(&e))),
+            _ => fail(words(&e)),
+        })?;
         let mut session = Self { client, target: shown };
         let version: String = session.rows("the version", "SELECT VERSION()")?.first().and_then(|r| r.get(0)).unwrap_or_default();
         if !(version.starts_with("10.11.") && version.contains("MariaDB")) {

@@ -1,10 +1,12 @@
 //! PostgreSQL 15: reading a server's catalogs, and carrying out the steps of a roll-out in one transaction.
 
+use postgres::config::SslMode;
 use postgres::{Client, NoTls, Row, SimpleQueryMessage};
 use zest_ledger::drift::Step;
 use zest_ledger::postgresql::{Acl, Class, Column, DefaultKey, Grantee, Held, Object, ObjectName, Privilege, Role, State};
 
-use crate::BridgeError;
+use crate::encryption::HINT;
+use crate::{BridgeError, Encryption};
 
 /// A session on a server.
 #[allow(missing_debug_implementations, reason = "the client has none")]
@@ -26,6 +28,13 @@ pub struct Target {
     pub database: String,
     /// The credential, if the server asks for one; never kept.
     pub password: Option<String>,
+    /// Whether the session is encrypted.
+    pub encryption: Encryption,
+}
+
+/// The server's refusal, with a hint where it is about the encryption and not the server's own.
+fn with_hint(error: &postgres::Error) -> String {
+    if error.as_db_error().is_some() { words(error) } else { format!("{} ({HINT})", words(error)) }
 }
 
 fn words(error: &postgres::Error) -> String {
@@ -49,7 +58,14 @@ impl Session {
             config.password(password);
         }
         config.connect_timeout(std::time::Duration::from_secs(10));
-        let mut client = config.connect(NoTls).map_err(|e| BridgeError::Connect { target: shown.clone(), reason: words(&e) })?;
+        let fail = |reason: String| BridgeError::Connect { target: shown.clone(), reason };
+        let mut client = match target.encryption.with(&target.host) {
+            None => config.ssl_mode(SslMode::Disable).connect(NoTls).map_err(|e| fail(words(&e)))?,
+            Some(certificates) => {
+                let tls = tokio_postgres_rustls::MakeRustlsConnect::new(certificates.config().map_err(fail)?);
+                config.ssl_mode(SslMode::Require).connect(tls).map_err(|e| fail(with_hint(&e)))?
+            }
+        };
         let version: String = one(&mut client, "the version", "SHOW server_version_num")?;
         if !version.starts_with("15") {
             return Err(BridgeError::Version { target: shown, found: format!("version number {version}"), known: "PostgreSQL 15" });

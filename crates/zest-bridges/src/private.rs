@@ -91,6 +91,7 @@ impl Postgresql {
                 user: postgresql::BOOTSTRAP.to_owned(),
                 database: database.to_owned(),
                 password: None,
+                encryption: crate::Encryption::default(),
             })
         };
         let mut first = session("template1")?;
@@ -219,7 +220,13 @@ impl Mariadb {
         }
         let server = zest_servers::mariadb().map_err(not_to_be_had)?;
         let socket = server.folder.join("socket").display().to_string();
-        let target = crate::mariadb::Target { host: socket, port: 0, user: "root".to_owned(), password: None };
+        let target = crate::mariadb::Target {
+            host: socket,
+            port: 0,
+            user: "root".to_owned(),
+            password: None,
+            encryption: crate::Encryption::default(),
+        };
         let mut admin = crate::mariadb::Session::open(&target)?;
         let failed = |e: ::mysql::Error| not_to_be_had(e.to_string());
         // The server's own set-up makes more accounts than one.

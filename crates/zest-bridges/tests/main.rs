@@ -3,6 +3,7 @@
 //! `ZEST_CHECKS=1000000` compares that many in all (the full run), `ZEST_SEED` chooses other estates.
 
 mod built_in;
+mod encryption;
 mod hosts;
 mod mariadb;
 mod mariadb_statements;

@@ -14,7 +14,14 @@ use crate::support::{Counts, ESTATES, seed, wanted_checks};
 
 pub(crate) fn open(server: &Server) -> Session {
     let socket = server.folder.join("socket").display().to_string();
-    Session::open(&Target { host: socket, port: 0, user: "root".to_owned(), password: None }).expect("the server of the test answers")
+    Session::open(&Target {
+        host: socket,
+        port: 0,
+        user: "root".to_owned(),
+        password: None,
+        encryption: zest_bridges::Encryption::default(),
+    })
+    .expect("the server of the test answers")
 }
 
 pub(crate) fn root() -> AccountName {

@@ -299,6 +299,7 @@ fn postgresql_refuses_nothing_that_we_allow() {
             user: user.to_owned(),
             database: "pier".to_owned(),
             password: None,
+            encryption: zest_bridges::Encryption::default(),
         };
         postgresql::Session::open(&target).expect("it signs in")
     };

@@ -15,6 +15,7 @@ pub(crate) fn open(server: &Server, database: &str) -> Session {
         user: "postgres".to_owned(),
         database: database.to_owned(),
         password: None,
+        encryption: zest_bridges::Encryption::default(),
     };
     Session::open(&target).expect("the server of the test answers")
 }

@@ -20,11 +20,24 @@ fn free_port() -> u16 {
 
 fn as_role(port: u16, user: &str, password: Option<&str>) -> postgresql::Target {
     let (host, user) = ("127.0.0.1".to_owned(), user.to_owned());
-    postgresql::Target { host, port, user, database: "postgres".to_owned(), password: password.map(str::to_owned) }
+    postgresql::Target {
+        host,
+        port,
+        user,
+        database: "postgres".to_owned(),
+        password: password.map(str::to_owned),
+        encryption: zest_bridges::Encryption::default(),
+    }
 }
 
 fn as_login(port: u16, user: &str, password: Option<&str>) -> mariadb::Target {
-    mariadb::Target { host: "127.0.0.1".to_owned(), port, user: user.to_owned(), password: password.map(str::to_owned) }
+    mariadb::Target {
+        host: "127.0.0.1".to_owned(),
+        port,
+        user: user.to_owned(),
+        password: password.map(str::to_owned),
+        encryption: zest_bridges::Encryption::default(),
+    }
 }
 
 /// Sign-in as the error of a session that must not open.

@@ -213,6 +213,19 @@ pub(crate) struct ServerArgs {
     /// Ask for the account's credential at the terminal
     #[arg(long)]
     pub(crate) ask_credential: bool,
+    /// A file of certificates (PEM) that the server's is verified with, instead of the system's; the session is encrypted in any case
+    #[arg(long, value_name = "FILE", conflicts_with = "without_encryption")]
+    pub(crate) trusted: Option<PathBuf>,
+    /// Our own certificate (PEM), where the server wants one
+    #[arg(long, value_name = "FILE", requires = "key", conflicts_with = "without_encryption")]
+    pub(crate) certificate: Option<PathBuf>,
+    /// The key of our own certificate (PEM)
+    #[arg(long, value_name = "FILE", requires = "certificate")]
+    pub(crate) key: Option<PathBuf>,
+    /// Talk to the server without encryption: only where the way to it is protected otherwise. Sockets and loopback addresses are never
+    /// encrypted unless certificates are stated
+    #[arg(long)]
+    pub(crate) without_encryption: bool,
 }
 
 /// Which file of a host.

@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 use std::io::BufRead;
 
 use anyhow::{Context, Result, bail};
-use zest_bridges::{BridgeError, mariadb, postgresql};
+use zest_bridges::{BridgeError, Certificates, Encryption, mariadb, postgresql};
 use zest_ledger::drift::{Drift, Side, Step};
 use zest_ledger::entry::{Kind, System};
 use zest_ledger::source::visible;
@@ -14,6 +14,16 @@ use crate::args::{Read, RollOut, ServerArgs};
 use crate::exit::Exit;
 use crate::out::{complain, flush, put, say};
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, counted, hanging};
+
+/// How a session is to be encrypted.
+fn encryption(args: &ServerArgs) -> Encryption {
+    let client = args.certificate.clone().zip(args.key.clone());
+    match (&args.trusted, client) {
+        _ if args.without_encryption => Encryption::Never,
+        (None, None) => Encryption::BeyondThisMachine,
+        (roots, client) => Encryption::Always(Certificates { roots: roots.clone(), client }),
+    }
+}
 
 /// A session on a server of some kind.
 enum Session {
@@ -31,6 +41,7 @@ impl Session {
         } else {
             None
         };
+        let encryption = encryption(args);
         match system.kind() {
             Kind::POSTGRESQL => {
                 let (host, port) = split(&place, 5432)?;
@@ -41,13 +52,14 @@ impl Session {
                     user: args.login.clone().unwrap_or_else(|| "postgres".to_owned()),
                     database,
                     password,
+                    encryption,
                 };
                 Ok(Self::Postgresql(Box::new(postgresql::Session::open(&target)?)))
             }
             Kind::MARIADB => {
                 let (host, port) = if place.starts_with('/') { (place, 0) } else { split(&place, 3306)? };
                 let user = args.login.clone().unwrap_or_else(|| "root".to_owned());
-                Ok(Self::Mariadb(Box::new(mariadb::Session::open(&mariadb::Target { host, port, user, password })?)))
+                Ok(Self::Mariadb(Box::new(mariadb::Session::open(&mariadb::Target { host, port, user, password, encryption })?)))
             }
             other => bail!("`{}` is of the kind `{}`; only database servers are read", visible(&system.id.value), other.word()),
         }
