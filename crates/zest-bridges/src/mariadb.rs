@@ -294,6 +294,9 @@ impl Session {
                 object.runs_as_owner = maybe(&row, 4).is_none_or(|s| s == "DEFINER");
                 object.query = maybe(&row, 5);
             }
+            if text(&row, 2) == "SEQUENCE" {
+                object.not_modelled.insert("sequence".to_owned());
+            }
             state.objects.insert(ObjectName::new(class, &text(&row, 0), &text(&row, 1)), object);
         }
         for row in self.rows("columns", COLUMNS)? {

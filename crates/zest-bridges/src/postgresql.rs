@@ -320,7 +320,9 @@ FROM objects, aclexplode(acl) x LEFT JOIN pg_roles g ON g.oid = x.grantee JOIN p
 );
 
 const COLUMNS: &str = "
-SELECT c.relkind::text, n.nspname::text, c.relname::text, attname::text, format_type(atttypid, atttypmod), pg_get_expr(adbin, adrelid)
+SELECT c.relkind::text, n.nspname::text, c.relname::text, attname::text,
+       format_type(atttypid, atttypmod) || CASE attgenerated WHEN 's' THEN ' GENERATED ALWAYS AS (' || pg_get_expr(adbin, adrelid) || ') STORED' ELSE '' END,
+       CASE attgenerated WHEN '' THEN pg_get_expr(adbin, adrelid) END
 FROM pg_attribute a JOIN pg_class c ON c.oid = attrelid JOIN pg_namespace n ON n.oid = relnamespace
 LEFT JOIN pg_attrdef d ON adrelid = attrelid AND adnum = attnum
 WHERE attnum > 0 AND NOT attisdropped AND relkind IN ('r', 'p', 'v', 'm', 'f') AND nspname !~ '^pg_' AND nspname <> 'information_schema'
@@ -402,6 +404,7 @@ notes (oid, note) AS (
         FROM pg_attribute a JOIN types t ON t.oid = atttypid JOIN checked k ON k.oid = t.oid WHERE attnum > 0 AND NOT attisdropped
   UNION SELECT attrelid, 'type ' || t.nspname || '.' || t.typname || ' of ' || attname
         FROM pg_attribute a JOIN types t ON t.oid = atttypid JOIN foreigners f ON f.oid = t.oid WHERE attnum > 0 AND NOT attisdropped
+  UNION SELECT attrelid, 'identity of ' || attname FROM pg_attribute WHERE attidentity <> '' AND attnum > 0 AND NOT attisdropped
   UNION SELECT conrelid, 'key ' || conname FROM keys
   UNION SELECT confrelid, 'key ' || conname FROM keys),
 settings AS (

@@ -100,19 +100,40 @@ impl Compared {
         self.chapters.values().fold((0, 0), |(compared, open), [yes, no, undecided, _]| (compared + yes + no, open + undecided))
     }
 
-    /// Tells the counts by chapter, and what is not decided with its reasons, most frequent first.
-    pub(crate) fn told(&self) -> String {
-        let mut out = String::from("| chapter | allowed by both | refused by both | not decided | no check |\n|---|---|---|---|---|\n");
+    /// Writes the counts by chapter, and what is not decided with its reasons, most frequent first, as a page.
+    pub(crate) fn page(&self, server: &str, statements: usize, identities: usize) -> String {
+        let (compared, open) = self.totals();
+        let share = 100.0 * open as f64 / (compared + open) as f64;
+        let mut out = format!(
+            "# Statements on {server}\n\n{statements} statements, of every form in the chapters of the manual that speak of rights, attempted on the server under\n{identities} identities each, and asked of us: {compared} answers compared, none differs; {open} ({share:.1} %) are not decided. \"No check\"\nis where the server never came to look at rights, such as a form that it does not know. A test writes this page\n(`ZEST_REWRITE=1`).\n\n| chapter | allowed by both | refused by both | not decided | no check |\n|---|---|---|---|---|\n"
+        );
         for (chapter, [yes, no, undecided, nothing]) in &self.chapters {
             let share = 100.0 * *undecided as f64 / (yes + no + undecided).max(1) as f64;
             let _ = writeln!(out, "| {chapter} | {yes} | {no} | {undecided} ({share:.0} %) | {nothing} |");
         }
         let mut reasons: Vec<_> = self.reasons.iter().collect();
         reasons.sort_by_key(|(reason, (count, _))| (u64::MAX - count, *reason));
-        out.push('\n');
+        out.push_str("\n## What is not decided\n\n| answers | reason | such as |\n|---|---|---|\n");
+        let cell = |text: &str| text.replace('|', "\\|");
         for (reason, (count, sql)) in reasons {
-            let _ = writeln!(out, "{count} times: {reason}\n    {sql}");
+            let _ = writeln!(out, "| {count} | {} | `{}` |", cell(reason), cell(sql));
         }
         out
+    }
+
+    /// Fails where anything differs; otherwise holds the page against the one that is kept.
+    pub(crate) fn concludes(&self, server: &str, file: &str, statements: usize, identities: usize) {
+        let (count, open) = self.totals();
+        let page = self.page(server, statements, identities);
+        if let Some(file) = std::env::var_os("ZEST_SUITE") {
+            std::fs::write(file, format!("{page}\n{}", self.wrong.join("\n"))).expect("it is written");
+        }
+        assert!(self.wrong.is_empty(), "{} disagree:\n{}", self.wrong.len(), self.wrong.join("\n"));
+        eprintln!(
+            "  {count:>9}  tries of {statements} statements under {identities} identities compared, none disagrees; {open} not decided"
+        );
+        assert!(statements >= 1_500, "{statements} statements");
+        assert!(open * 100 <= (count + open) * 3, "more than 3 in a hundred are not decided: {open} of {}", count + open);
+        zest_testkit::pages::same_as_file(file, &page);
     }
 }

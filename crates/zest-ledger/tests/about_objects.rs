@@ -291,6 +291,92 @@ rows! { on_mariadb_several_statements_are_carried_out_in_order on mariadb:
     "clerk" "SELECT 1; SELECT id FROM shut.t" => NO_PRIVILEGE;
 }
 
+const TAKEN: &str = r#"
+[users.clerk]
+proofs = ["password"]
+[systems.pg]
+kind = "postgresql"
+[databases.pg]
+owner = "owner"
+[databases.pg.accounts]
+clerk = { member-of = ["desk", "counter"] }
+[databases.pg.roles]
+owner = {}
+desk = {}
+counter = {}
+[databases.pg.objects]
+"schema s" = { owner = "owner" }
+"table s.t" = { owner = "owner", columns = { id = "integer", name = "text" } }
+[[databases.pg.grants]]
+allow = ["usage"]
+on = "schema s"
+to = ["desk", "counter", "public"]
+[[databases.pg.grants]]
+allow = ["select", "update", "delete"]
+on = "table s.t"
+to = ["desk", "counter"]
+[[databases.pg.grants]]
+revoke = ["select", "delete"]
+on = "table s.t"
+from = ["desk"]
+[[databases.pg.grants]]
+revoke = ["delete"]
+on = "table s.t"
+from = ["counter"]
+[systems.maria]
+kind = "mariadb"
+[databases.maria]
+not-modelled = ["names are not resolved"]
+[databases.maria.accounts]
+"clerk@%" = { member-of = ["desk"], default-role = "desk" }
+[databases.maria.roles]
+desk = {}
+[databases.maria.objects]
+"database club" = {}
+"table club.t" = { columns = { id = "int" } }
+[[databases.maria.grants]]
+allow = ["select", "delete"]
+on = "table club.t"
+to = ["clerk@%", "desk"]
+[[databases.maria.grants]]
+revoke = ["delete"]
+on = "table club.t"
+from = ["clerk@%", "desk"]
+"#;
+
+/// An answer tells the other ways by which something is held, the revoke that took what is missing, and the one that left another way.
+#[test]
+fn other_ways_and_revokes_are_told_with_their_places() {
+    let engine = engine(TAKEN);
+    let told = |system: &str, statement: &str| {
+        let question = Question::statement("clerk", system, statement).from("192.0.2.7".parse().expect("an address"));
+        let answer = engine.explain(&question);
+        let gates: Vec<String> =
+            answer.gates.iter().map(|gate| format!("{} @{}", gate.text, gate.location.as_ref().map_or(0, |l| l.line))).collect();
+        gates.join("\n")
+    };
+    let line = |text: &str, times: usize| {
+        TAKEN.lines().enumerate().filter(|(_, l)| *l == text).nth(times).map(|(at, _)| at + 1).expect("it is there")
+    };
+    let first_revoke = line("revoke = [\"select\", \"delete\"]", 0) - 1;
+    for (system, statement, said) in [
+        ("pg", "select id from s.t", "through `counter`, given by `owner` @"),
+        ("pg", "select id from s.t", "still so, though a revoke took it from `desk`"),
+        ("pg", "select id from s.t", "; also through `desk`, through PUBLIC"),
+        ("pg", "update s.t set id = 1", "through `counter`, given by `owner`; also through `desk`"),
+        ("pg", "delete from s.t", "does not hold delete on table s.t; a revoke took it from `counter`"),
+        ("maria", "select id from club.t", "; also "),
+        ("maria", "delete from club.t", "; a revoke took it from `"),
+    ] {
+        assert!(told(system, statement).contains(said), "{system}: {statement}: `{said}` is not in\n{}", told(system, statement));
+    }
+    assert!(
+        told("pg", "select id from s.t").contains(&format!("took it from `desk` @{first_revoke}")),
+        "{}",
+        told("pg", "select id from s.t")
+    );
+}
+
 /// Cut at every byte, a statement is allowed only where what is left is one of its own.
 #[test]
 fn a_statement_that_is_cut_is_never_wider() {

@@ -67,6 +67,10 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     fn wanted(held: &Self::Held, question: &Question, session: &Self::Session<'_>) -> Result<Needs<Self::Need>, (Refusal, String)>;
     /// Makes a check.
     fn outcome(need: &Self::Need, held: &Self::Held, session: &Self::Session<'_>) -> Outcome;
+    /// Tells by which other ways that is held which a check is about.
+    fn also(need: &Self::Need, held: &Self::Held, session: &Self::Session<'_>) -> Vec<String>;
+    /// Finds the last revoke that took what a check is about from whoever asks: from whom, and where it is written.
+    fn taken(need: &Self::Need, server: &Server<Self>, held: &Self::Held, session: &Self::Session<'_>) -> Option<(String, Place)>;
     /// Returns where that is written which a check is about.
     fn place(need: &Self::Need, server: &Server<Self>, session: &Self::Session<'_>) -> Option<Place>;
     /// Returns the object that a check is about, as a ledger writes it.

@@ -96,6 +96,8 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("requirement", "encryption or a certificate that an account needs", &[SignIn]),
     ("plugin", "another way to sign in than by password", &[SignIn]),
     ("names", "`names are not resolved`: the hosts of accounts are addresses (MariaDB)", &[]),
+    ("identity", "an identity column, whose sequence is its own (PostgreSQL)", &[]),
+    ("sequence", "a sequence, which is listed among the tables (MariaDB)", &[]),
     ("gone", "an object, or `column NAME`, that is gone while grants on it stand (MariaDB)", &[]),
 ];
 

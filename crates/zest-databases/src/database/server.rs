@@ -209,6 +209,9 @@ pub(crate) fn walk<R: Rules>(site: Site<'_>, question: &Question, server: &Serve
     Ok(())
 }
 
+/// How many other ways are told by which something is held.
+const WAYS: usize = 3;
+
 /// Opens the session, and makes each check of the server.
 fn check<R: Rules>(question: &Question, server: &Server<R>, found: &[usize], trace: &mut Trace) -> Result<(), Stop> {
     let held = server.at(question.session.at);
@@ -227,13 +230,32 @@ fn check<R: Rules>(question: &Question, server: &Server<R>, found: &[usize], tra
             outcome.text = format!("statement {statement}: {}", outcome.text);
         }
         let place = || R::place(need, server, &session);
+        let taken = || R::taken(need, server, &held, &session);
         match outcome.refusal {
-            None => trace.pass(Stage::Permission, || (outcome.text, outcome.place.or_else(place))),
+            None => {
+                trace.pass(Stage::Permission, || {
+                    let mut also = R::also(need, &held, &session);
+                    let more = also.len().saturating_sub(WAYS);
+                    also.truncate(WAYS);
+                    let also = if also.is_empty() { String::new() } else { format!("; also {}", also.join(", ")) };
+                    let more = if more == 0 { String::new() } else { format!(", and by {more} more ways") };
+                    (format!("{}{also}{more}", outcome.text), outcome.place.or_else(place))
+                });
+                // What was taken and is still held surprises: the revoke is shown.
+                if trace.explains()
+                    && let Some((from, place)) = taken()
+                {
+                    trace.pass(Stage::Permission, || (format!("still so, though a revoke took it from {from}"), Some(place)));
+                }
+            }
             Some(code) => {
                 if let Some(about) = R::about(need) {
                     trace.understood(|| Understood::Object(about));
                 }
-                trace.refuse(Stage::Permission, code, || (outcome.text, place()))?;
+                trace.refuse(Stage::Permission, code, || match taken() {
+                    Some((from, place)) => (format!("{}; a revoke took it from {from}", outcome.text), Some(place)),
+                    None => (outcome.text, place()),
+                })?;
             }
         }
     }

@@ -94,6 +94,14 @@ impl Rules for Mariadb {
         need.outcome(held, session)
     }
 
+    fn also(need: &Need, _: &State, session: &View<'_>) -> Vec<String> {
+        need.also(session)
+    }
+
+    fn taken(need: &Need, server: &Server, state: &State, session: &View<'_>) -> Option<(String, Place)> {
+        need.taken(state, session, &server.taken)
+    }
+
     fn place(need: &Need, server: &Server, session: &View<'_>) -> Option<Place> {
         place(server, need, session)
     }

@@ -3,9 +3,10 @@
 use super::name::{AccountName, Class, Holder, ObjectName, Scope};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Source, State, View};
+use super::written::Taken;
 use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
-use zest_model::source::visible;
+use zest_model::source::{Place, visible};
 
 /// The database in which the server keeps its accounts.
 const ACCOUNTS: &str = "mysql";
@@ -63,6 +64,88 @@ impl Need {
             Self::InRole { need, .. } => need.about(),
             Self::Activate { .. } | Self::Admin { .. } | Self::Definer { .. } | Self::Proxy { .. } | Self::HoldsRole { .. } => None,
         }
+    }
+
+    /// Tells the other ways by which a privilege is held, besides the one that the outcome tells.
+    pub(crate) fn also(&self, session: &View<'_>) -> Vec<String> {
+        let (privilege, grounds) = match self {
+            Self::Table { definer: None, object, privilege, .. } => (*privilege, session.table(&object.database, &object.name).1),
+            Self::Routine { definer: None, object, privilege } => (*privilege, session.routine(&Scope::of(object)).1),
+            Self::Database { database, any } => {
+                let (global, mut grounds) = session.global();
+                let (own, more) = session.database(database);
+                grounds.extend(more);
+                let Some(privilege) = any.iter().find(|p| global.or(own).contains(*p)) else { return Vec::new() };
+                (privilege, grounds)
+            }
+            Self::InRole { role, need } => return need.also(&session.in_role(role.as_deref())),
+            Self::Table { .. }
+            | Self::Routine { .. }
+            | Self::Global { .. }
+            | Self::PassOn { .. }
+            | Self::Activate { .. }
+            | Self::Admin { .. }
+            | Self::Accounts { .. }
+            | Self::Open { .. }
+            | Self::Listed { .. }
+            | Self::AnyOn { .. }
+            | Self::OwnTable { .. }
+            | Self::Definer { .. }
+            | Self::Proxy { .. }
+            | Self::HoldsRole { .. } => return Vec::new(),
+        };
+        let who = visible(&session.account().to_string());
+        // The narrowest was told.
+        let giving: Vec<&(Privileges, Source)> = grounds.iter().filter(|(held, _)| held.contains(privilege)).collect();
+        let others = giving.iter().rev().skip(1);
+        others.map(|ground| told(std::slice::from_ref(*ground), privilege, &who)).collect()
+    }
+
+    /// Finds the last revoke that took a privilege from the account, its active role and those within, or PUBLIC: from whom, and where it
+    /// is written.
+    pub(crate) fn taken(&self, state: &State, session: &View<'_>, all: &[Taken]) -> Option<(String, Place)> {
+        let (scopes, privilege, wanted): (Vec<Scope>, Privilege, &[String]) = match self {
+            Self::Table { definer: None, object, privilege, on } => {
+                let columns: &[String] = if let On::Columns(columns) = on { columns } else { &[] };
+                (vec![Scope::of(object), Scope::database(&object.database), Scope::Everything], *privilege, columns)
+            }
+            Self::Routine { definer: None, object, privilege } => {
+                (vec![Scope::of(object), Scope::database(&object.database), Scope::Everything], *privilege, &[])
+            }
+            Self::Database { database, any } => (vec![Scope::database(database), Scope::Everything], any.iter().next()?, &[]),
+            Self::Global { any } => (vec![Scope::Everything], any.iter().next()?, &[]),
+            Self::InRole { role, need } => return need.taken(state, &session.in_role(role.as_deref()), all),
+            Self::Table { .. }
+            | Self::Routine { .. }
+            | Self::PassOn { .. }
+            | Self::Activate { .. }
+            | Self::Admin { .. }
+            | Self::Accounts { .. }
+            | Self::Open { .. }
+            | Self::Listed { .. }
+            | Self::AnyOn { .. }
+            | Self::OwnTable { .. }
+            | Self::Definer { .. }
+            | Self::Proxy { .. }
+            | Self::HoldsRole { .. } => return None,
+        };
+        let mut holders = vec![Holder::Account(session.account().clone()), Holder::Public];
+        if let Some(role) = session.role() {
+            holders.extend(state.roles_of(&Holder::Role(role.to_owned())));
+            holders.push(Holder::Role(role.to_owned()));
+        }
+        let is_it = |taken: &&Taken| {
+            taken.privileges.contains(privilege)
+                && scopes.contains(&taken.scope)
+                && holders.contains(&taken.holder)
+                && (taken.columns.is_empty() || taken.columns.iter().any(|column| wanted.iter().any(|w| w.eq_ignore_ascii_case(column))))
+        };
+        let last = all.iter().rev().find(is_it)?;
+        let from = match &last.holder {
+            Holder::Public => "PUBLIC".to_owned(),
+            Holder::Role(_) | Holder::Account(_) => format!("`{}`", visible(&last.holder.to_string())),
+        };
+        Some((from, last.place))
     }
 
     /// Decides.

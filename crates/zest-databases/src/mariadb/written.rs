@@ -33,30 +33,54 @@ pub(crate) struct Written {
     pub(crate) state: Arc<State>,
     pub(crate) places: Arc<Places>,
     pub(crate) timed: Vec<At<Timestamp>>,
+    /// What revokes took, in order.
+    pub(crate) taken: Vec<Taken>,
     gone: BTreeSet<Scope>,
+}
+
+/// What a revoke took from somebody.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Taken {
+    pub(crate) scope: Scope,
+    pub(crate) holder: Holder,
+    pub(crate) privileges: Privileges,
+    pub(crate) columns: Vec<String>,
+    pub(crate) place: Place,
 }
 
 /// Carries out one more grant, behind all others.
 pub(super) fn one_more(written: &mut Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
-    let Written { state, places, timed, gone } = written;
+    let Written { state, places, timed, taken, gone } = written;
     let (timed, gone) = (std::mem::take(timed), std::mem::take(gone));
-    let mut reader = Reader { state: (**state).clone(), places: (**places).clone(), timed, gone, at: None, findings };
+    let mut reader =
+        Reader { state: (**state).clone(), places: (**places).clone(), timed, taken: std::mem::take(taken), gone, at: None, findings };
     reader.grant(grant);
-    let Reader { state, places, timed, gone, .. } = reader;
-    *written = Written { state: Arc::new(state), places: Arc::new(places), timed, gone };
+    let Reader { state, places, timed, taken, gone, .. } = reader;
+    *written = Written { state: Arc::new(state), places: Arc::new(places), timed, taken, gone };
 }
 
 /// Puts the parts of a ledger together. Grants that end are in force only if `at` is known and before their end.
 pub(crate) fn written(parts: &[Arc<Database>], at: Option<Timestamp>, findings: &mut Vec<Finding>) -> Written {
-    let mut reader = Reader { state: State::fresh(), places: Places::default(), timed: Vec::new(), gone: BTreeSet::new(), at, findings };
+    let mut reader = Reader {
+        state: State::fresh(),
+        places: Places::default(),
+        timed: Vec::new(),
+        taken: Vec::new(),
+        gone: BTreeSet::new(),
+        at,
+        findings,
+    };
     for part in parts {
         part.roles.iter().for_each(|r| reader.role(r));
         part.accounts.iter().for_each(|a| reader.account(a));
     }
     let root = Holder::Account(AccountName::new("root", "localhost"));
-    for role in reader.state.roles.clone() {
-        // The server makes whoever makes a role its administrator.
-        reader.state.memberships.insert((root.clone(), role), true);
+    // The server makes whoever makes a role its administrator, unless it is told who is to be.
+    let is_stated = |account: &DatabaseRole| account.name.value == "root@localhost" && !account.administers.is_empty();
+    if !parts.iter().flat_map(|part| &part.accounts).any(is_stated) {
+        for role in reader.state.roles.clone() {
+            reader.state.memberships.insert((root.clone(), role), true);
+        }
     }
     for part in parts {
         for entry in &part.roles {
@@ -88,14 +112,15 @@ pub(crate) fn written(parts: &[Arc<Database>], at: Option<Timestamp>, findings: 
         reader.state.grants.retain(|(h, _), _| *h != root);
         reader.state.memberships.retain(|(h, _), _| *h != root);
     }
-    let Reader { state, places, timed, gone, .. } = reader;
-    Written { state: Arc::new(state), places: Arc::new(places), timed, gone }
+    let Reader { state, places, timed, taken, gone, .. } = reader;
+    Written { state: Arc::new(state), places: Arc::new(places), timed, taken, gone }
 }
 
 struct Reader<'f> {
     state: State,
     places: Places,
     timed: Vec<At<Timestamp>>,
+    taken: Vec<Taken>,
     /// What grants still name, and the server no longer has.
     gone: BTreeSet<Scope>,
     at: Option<Timestamp>,
@@ -421,6 +446,9 @@ impl Reader<'_> {
                     let changed = self.state.change(&change);
                     if revoke && !changed {
                         self.without_effect(&change, entry.place);
+                    } else if revoke {
+                        let GrantChange { scope, columns, privileges, holder, revoke: _, place: _ } = change;
+                        self.taken.push(Taken { scope, holder, privileges, columns, place: entry.place });
                     }
                 }
             }
@@ -525,13 +553,17 @@ fn covers(wide: &Scope, narrow: &Scope) -> bool {
     }
 }
 
-/// Writes a type as the server prints it.
+/// Writes a type as the server prints it: in small letters, but for the values of an enumeration and two words.
 fn normal_type(text: &str) -> String {
-    match text.trim().to_lowercase().as_str() {
-        "int" | "integer" => "int(11)".to_owned(),
-        "bigint" => "bigint(20)".to_owned(),
-        "boolean" | "bool" => "tinyint(1)".to_owned(),
-        "" => "text".to_owned(),
-        other => other.to_owned(),
+    let plain = text.trim().to_lowercase();
+    match plain.as_str() {
+        "int" | "integer" => return "int(11)".to_owned(),
+        "bigint" => return "bigint(20)".to_owned(),
+        "boolean" | "bool" => return "tinyint(1)".to_owned(),
+        "" => return "text".to_owned(),
+        _ => {}
     }
+    let outside = |part: &str| part.to_lowercase().replace(" charset ", " CHARSET ").replace(" collate ", " COLLATE ");
+    let parts = text.trim().split('\'').enumerate();
+    parts.map(|(number, part)| if number % 2 == 0 { outside(part) } else { part.to_owned() }).collect::<Vec<_>>().join("'")
 }

@@ -392,6 +392,52 @@ impl Catalog {
         in_acl(&object.acl, None).or_else(predefined).or_else(of_column)
     }
 
+    /// Returns all ways by which a privilege is held on an object as a whole, shortest first; the first is that of [`way`](Self::way).
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::{Catalog, ObjectName, Privilege, State, Want};
+    /// let catalog = Catalog::compile(State::fresh("ticketing", "postgres"));
+    /// let (postgres, database) = (catalog.role("postgres").expect("it is there"), catalog.object(&ObjectName::database()).expect("it is there"));
+    /// assert_eq!(catalog.ways(postgres, database, Privilege::Connect, Want::Privilege).len(), 1, "superusers need no other");
+    /// ```
+    #[must_use]
+    pub fn ways(&self, role: RoleNumber, object: ObjectNumber, privilege: Privilege, want: Want) -> Vec<Way> {
+        let Some(first) = self.way(role, object, None, privilege, want) else { return Vec::new() };
+        let name = &self.object_names[object.0 as usize];
+        let Some(entry) = self.state.objects.get(name).filter(|_| first != Way::Superuser) else { return vec![first] };
+        let before = self.reached(role);
+        let mut others: Vec<(usize, Way)> = Vec::new();
+        for (grantee, grantor, held) in entry.acl.iter() {
+            let holds = if want == Want::Privilege { held.privileges } else { held.options };
+            if !holds.contains(privilege) {
+                continue;
+            }
+            let chain = match grantee {
+                Grantee::Public => Some(Vec::new()),
+                Grantee::Role(name) => self.chain(&before, name),
+            };
+            let Some(chain) = chain else { continue };
+            let length = if chain.is_empty() { usize::MAX } else { chain.len() };
+            let way = match grantee {
+                Grantee::Role(name) if *name == entry.owner && held.place.is_none() => Way::Owner { chain },
+                Grantee::Role(_) | Grantee::Public => Way::Grant { chain, grantor: grantor.to_owned(), place: held.place, column: None },
+            };
+            others.push((length, way));
+        }
+        let predefined = if want == Want::Privilege { everywhere(name.class, privilege) } else { &[] };
+        let chains = predefined.iter().filter_map(|role| self.chain(&before, role));
+        others.extend(chains.map(|chain| (chain.len(), Way::Predefined { chain })));
+        others.sort_by_key(|(length, _)| *length);
+        let mut all = vec![first];
+        for (_, way) in others {
+            if !all.contains(&way) {
+                all.push(way);
+            }
+        }
+        all
+    }
+
     /// Returns for each role whose privileges this one has the member by which it comes to it first, on the shortest way.
     fn reached(&self, role: RoleNumber) -> Vec<u32> {
         let mut before = vec![NOBODY; self.role_names.len()];

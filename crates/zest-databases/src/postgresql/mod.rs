@@ -100,6 +100,14 @@ impl Rules for Postgresql {
         need.outcome(held)
     }
 
+    fn also(need: &Need, held: &Catalog, _: &Standing) -> Vec<String> {
+        need.also(held)
+    }
+
+    fn taken(need: &Need, server: &Server, held: &Catalog, _: &Standing) -> Option<(String, Place)> {
+        need.taken(held, &server.taken)
+    }
+
     fn place(need: &Need, server: &Server, _: &Standing) -> Option<Place> {
         place(server, need)
     }

@@ -1,8 +1,10 @@
 //! What the server checks for an action, one by one, and what a catalog says to each.
 
+use super::acl::Grantee;
 use super::catalog::{Catalog, Want, Way};
 use super::object::ObjectName;
 use super::privilege::{Class, Privilege, Privileges};
+use super::written::Taken;
 use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
 use zest_model::source::{Place, visible};
@@ -72,6 +74,40 @@ impl Need {
 
     pub(crate) fn owner(role: &str, object: &ObjectName) -> Self {
         Self::Object { role: role.to_owned(), object: object.clone(), demand: Demand::Owner { or_of_schema: false } }
+    }
+
+    /// Tells the other ways by which a privilege is held on an object as a whole, besides the one that the outcome tells.
+    pub(crate) fn also(&self, catalog: &Catalog) -> Vec<String> {
+        let Self::Object { role, object, demand: Demand::Privilege { any, want, .. } } = self else { return Vec::new() };
+        let (Some(role), Some(object)) = (catalog.role(role), catalog.object(object)) else { return Vec::new() };
+        let ways = any.iter().map(|privilege| catalog.ways(role, object, privilege, *want)).find(|ways| !ways.is_empty());
+        ways.unwrap_or_default().iter().skip(1).map(shortly).collect()
+    }
+
+    /// Finds the last revoke that took a privilege from the role, or from one whose privileges it has: from whom, and where it is written.
+    pub(crate) fn taken(&self, catalog: &Catalog, all: &[Taken]) -> Option<(String, Place)> {
+        let Self::Object { role, object, demand: Demand::Privilege { any, on, want: Want::Privilege } } = self else { return None };
+        let number = catalog.role(role)?;
+        let is_mine = |grantee: &Grantee| match grantee {
+            Grantee::Public => true,
+            Grantee::Role(name) => catalog.role(name).is_some_and(|of| catalog.has_role(number, of)),
+        };
+        let is_it = |taken: &&Taken| {
+            taken.object == *object
+                && !taken.privileges.and(*any).is_empty()
+                && is_mine(&taken.grantee)
+                && match (&taken.column, on) {
+                    (None, _) | (Some(_), On::Some) => true,
+                    (Some(column), On::Columns(columns)) => columns.contains(column),
+                    (Some(_), On::Object) => false,
+                }
+        };
+        let last = all.iter().rev().find(is_it)?;
+        let from = match &last.grantee {
+            Grantee::Public => "PUBLIC".to_owned(),
+            Grantee::Role(name) => format!("`{}`", visible(name)),
+        };
+        Some((from, last.place))
     }
 
     /// Decides.
@@ -215,6 +251,22 @@ impl Need {
                 }
             }
         }
+    }
+}
+
+/// Tells a way in a few words.
+fn shortly(way: &Way) -> String {
+    let roles = |chain: &[String]| chain.iter().skip(1).map(|role| format!("`{}`", visible(role))).collect::<Vec<_>>().join(" -> ");
+    match way {
+        Way::Superuser => "as a superuser".to_owned(),
+        Way::Owner { chain } if chain.len() <= 1 => "as the owner".to_owned(),
+        Way::Owner { chain } => format!("as the owner does, through {}", roles(chain)),
+        Way::Predefined { chain } => format!("through {}", roles(chain)),
+        Way::Grant { chain, .. } => match chain.as_slice() {
+            [] => "through PUBLIC".to_owned(),
+            [_] => "by its own grant".to_owned(),
+            _ => format!("through {}", roles(chain)),
+        },
     }
 }
 

@@ -242,7 +242,7 @@ impl Names for Deriver<'_> {
     fn column_type(&self, relation: usize, column: &str) -> Option<String> {
         let Found::Listed(object) = &self.found[relation] else { return None };
         let found = self.catalog.state().objects.get(object)?.columns.iter().find(|known| known.name == column)?;
-        let plain = found.data_type.split('(').next().unwrap_or("").to_owned();
+        let plain = found.data_type.split(" GENERATED ").next().and_then(|plain| plain.split('(').next()).unwrap_or("").to_owned();
         (!plain.is_empty()).then_some(plain)
     }
 
@@ -860,6 +860,12 @@ fn split_types(list: &str) -> usize {
         .count()
 }
 
+/// The type of a column where it is not of the server itself: the server prints it with its schema.
+fn own_type(column: &Column) -> Option<&str> {
+    let plain = column.data_type.split(" GENERATED ").next()?.trim_end_matches("[]").split('(').next()?;
+    plain.contains('.').then_some(plain)
+}
+
 /// Takes `INTO` out of a query that makes a table: the query, the name, and whether the table is temporary.
 fn into(query: &Query) -> Option<(Query, Written, bool)> {
     let SetExpr::Select(select) = &*query.body else { return None };
@@ -1170,7 +1176,7 @@ impl Deriver<'_> {
         }
         let made_of: Vec<ObjectName> = self.found[found..].iter().filter_map(Found::listed).cloned().collect();
         for object in made_of {
-            let has_own = |column: &Column| column.data_type.contains('.');
+            let has_own = |column: &Column| own_type(column).is_some();
             let entry = self.catalog.state().objects.get(&object);
             if entry.is_some_and(|entry| entry.columns.iter().any(has_own)) {
                 // Which of its columns come out is not followed: where all their types are open, it does not matter.
@@ -1187,8 +1193,7 @@ impl Deriver<'_> {
     /// The types of all columns of a relation must be open to whoever makes another one like it.
     fn types_of(&mut self, object: &ObjectName) {
         let Some(entry) = self.catalog.state().objects.get(object) else { return };
-        for column in entry.columns.iter().filter(|column| column.data_type.contains('.')) {
-            let bare = column.data_type.trim_end_matches("[]").split('(').next().unwrap_or("");
+        for (column, bare) in entry.columns.iter().filter_map(|column| Some((column, own_type(column)?))) {
             let known = parts(bare).and_then(|(name, _)| match name.as_slice() {
                 [schema, last] => Some(ObjectName::new(Class::Type, &[schema, last])),
                 _ => None,

@@ -32,23 +32,55 @@ pub(crate) struct Written {
     pub(crate) places: Arc<Places>,
     /// Grants that end; whether they hold depends on the moment.
     pub(crate) timed: Vec<At<Timestamp>>,
+    /// What revokes took, in order.
+    pub(crate) taken: Vec<Taken>,
     superuser: String,
+}
+
+/// What a revoke took from somebody, on an object or a column; what rested on it and went along as well.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Taken {
+    pub(crate) object: ObjectName,
+    pub(crate) column: Option<String>,
+    pub(crate) privileges: Privileges,
+    pub(crate) grantee: Grantee,
+    pub(crate) place: Place,
+}
+
+/// Compares what is held on an object before and after a revoke.
+fn lost(object: &ObjectName, before: &Object, after: &Object, place: Place) -> Vec<Taken> {
+    let mut all = Vec::new();
+    let mut compare = |column: Option<&String>, before: &Acl, after: &Acl| {
+        for (grantee, grantor, held) in before.iter() {
+            let left = after.iter().find(|(other, by, _)| *other == grantee && *by == grantor).map(|(_, _, held)| held.privileges);
+            let privileges = held.privileges.without(left.unwrap_or_default());
+            if !privileges.is_empty() {
+                all.push(Taken { object: object.clone(), column: column.cloned(), privileges, grantee: grantee.clone(), place });
+            }
+        }
+    };
+    compare(None, &before.acl, &after.acl);
+    for (before, after) in before.columns.iter().zip(&after.columns) {
+        compare(Some(&before.name), &before.acl, &after.acl);
+    }
+    all
 }
 
 /// Carries out one more grant, behind all others.
 pub(super) fn one_more(written: &mut Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
-    let Written { state, places, timed, superuser } = written;
+    let Written { state, places, timed, taken, superuser } = written;
     let mut reader = Reader {
         state: (**state).clone(),
         places: Places::default(),
         timed: std::mem::take(timed),
+        taken: std::mem::take(taken),
         superuser: std::mem::take(superuser),
         at: None,
         findings,
     };
     reader.grant(grant);
-    let Reader { state, timed, superuser, .. } = reader;
-    *written = Written { state: Arc::new(state), places: Arc::clone(places), timed, superuser };
+    let Reader { state, timed, taken, superuser, .. } = reader;
+    *written = Written { state: Arc::new(state), places: Arc::clone(places), timed, taken, superuser };
 }
 
 /// Adds the memberships of one role, where nothing else depends on them; returns whether that is so.
@@ -60,18 +92,19 @@ pub(super) fn join(written: &mut Written, parts: &[Arc<Database>], entry: &Datab
     {
         return false;
     }
-    let Written { state, places, timed, superuser } = written;
+    let Written { state, places, timed, taken, superuser } = written;
     let mut reader = Reader {
         state: (**state).clone(),
         places: (**places).clone(),
         timed: std::mem::take(timed),
+        taken: std::mem::take(taken),
         superuser: std::mem::take(superuser),
         at: None,
         findings,
     };
     reader.memberships(entry);
-    let Reader { state, places, timed, superuser, .. } = reader;
-    *written = Written { state: Arc::new(state), places: Arc::new(places), timed, superuser };
+    let Reader { state, places, timed, taken, superuser, .. } = reader;
+    *written = Written { state: Arc::new(state), places: Arc::new(places), timed, taken, superuser };
     true
 }
 
@@ -82,7 +115,8 @@ pub(crate) fn written(system: &System, parts: &[Arc<Database>], at: Option<Times
     let is_super = |r: &&DatabaseRole| r.may.iter().any(|s| s.value == "superuser");
     let superuser = accounts().chain(parts.iter().flat_map(|p| &p.roles)).find(is_super).map_or(BOOTSTRAP, |r| r.name.value.as_str());
     let state = State::fresh(name, superuser);
-    let mut reader = Reader { state, places: Places::default(), timed: Vec::new(), superuser: superuser.to_owned(), at, findings };
+    let mut reader =
+        Reader { state, places: Places::default(), timed: Vec::new(), taken: Vec::new(), superuser: superuser.to_owned(), at, findings };
     for part in parts {
         part.accounts.iter().for_each(|r| reader.role(r, true));
         part.roles.iter().for_each(|r| reader.role(r, false));
@@ -110,14 +144,15 @@ pub(crate) fn written(system: &System, parts: &[Arc<Database>], at: Option<Times
         let noted = notes(&part.not_modelled, reader.findings);
         reader.state.not_modelled.extend(noted);
     }
-    let Reader { state, places, timed, superuser, .. } = reader;
-    Written { state: Arc::new(state), places: Arc::new(places), timed, superuser }
+    let Reader { state, places, timed, taken, superuser, .. } = reader;
+    Written { state: Arc::new(state), places: Arc::new(places), timed, taken, superuser }
 }
 
 struct Reader<'f> {
     state: State,
     places: Places,
     timed: Vec<At<Timestamp>>,
+    taken: Vec<Taken>,
     superuser: String,
     at: Option<Timestamp>,
     findings: &'f mut Vec<Finding>,
@@ -476,6 +511,9 @@ impl Reader<'_> {
         let before = if change.revoke { self.state.objects.get(&change.object).cloned() } else { None };
         match self.state.change_resting_on_grantor(change) {
             Ok(()) => {
+                if let Some((before, after)) = before.as_ref().zip(self.state.objects.get(&change.object)) {
+                    self.taken.extend(lost(&change.object, before, after, place));
+                }
                 if change.revoke && self.state.objects.get(&change.object) == before.as_ref() {
                     let text = format!(
                         "the revoke takes nothing from {} on `{}`",
