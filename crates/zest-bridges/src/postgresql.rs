@@ -291,7 +291,7 @@ objects AS (
   SELECT 'type', s.nspname::text, typname::text, NULL, typowner, coalesce(typacl, acldefault('T', typowner)), false, false, NULL, NULL, NULL, NULL,
          (SELECT array_agg(enumlabel::text ORDER BY enumsortorder) FROM pg_enum WHERE enumtypid = t.oid)
   FROM pg_type t JOIN spaces s ON s.oid = typnamespace
-  WHERE typtype IN ('e', 'd', 'r') OR typtype = 'b' AND typcategory <> 'A' OR typtype = 'c' AND EXISTS (SELECT FROM pg_class c WHERE c.oid = typrelid AND relkind = 'c')
+  WHERE typtype IN ('e', 'd', 'r', 'm') OR typtype = 'b' AND typcategory <> 'A' OR typtype = 'c' AND EXISTS (SELECT FROM pg_class c WHERE c.oid = typrelid AND relkind = 'c')
   UNION ALL
   SELECT relkind::text, s.nspname::text, relname::text, NULL, relowner,
          coalesce(relacl, acldefault(CASE relkind WHEN 'S' THEN 's' ELSE 'r' END::\"char\", relowner)),
@@ -420,7 +420,7 @@ FROM pg_proc p JOIN spaces s ON s.oid = pronamespace, LATERAL (
 UNION SELECT 'type', t.nspname::text, t.typname::text, NULL, 'check' FROM types t JOIN spaces s ON s.nspname = t.nspname
   JOIN checked k ON k.oid = t.oid WHERE t.typtype = 'd'
 UNION SELECT 'type', t.nspname::text, t.typname::text, NULL, 'type that is not of the server' FROM types t JOIN spaces s ON s.nspname = t.nspname
-  JOIN foreigners f ON f.oid = t.oid WHERE t.typtype IN ('d', 'r', 'b')
+  JOIN foreigners f ON f.oid = t.oid WHERE t.typtype IN ('d', 'r', 'b', 'm')
 UNION SELECT 'function', s.nspname::text, proname::text, oidvectortypes(proargtypes), 'body of an aggregate' FROM pg_proc p
   JOIN spaces s ON s.oid = pronamespace JOIN pg_aggregate g ON g.aggfnoid = p.oid
   WHERE EXISTS (SELECT FROM loose l WHERE l.classid = 'pg_proc'::regclass AND l.objid = p.oid)

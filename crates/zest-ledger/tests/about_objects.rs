@@ -186,6 +186,36 @@ rows! { what_is_not_run_needs_nothing on postgresql:
     "clerk" "PREPARE q AS SELECT id FROM desk.own" => None;
 }
 
+rows! { names_are_looked_up_when_something_is_made on postgresql:
+    "clerk" "CREATE POLICY p ON desk.own USING (id IN (SELECT id FROM shut.t))" => Some(Refusal::SchemaShut);
+    "clerk" "CREATE POLICY p ON desk.own FOR INSERT TO desk WITH CHECK (id > 3)" => None;
+    "clerk" "CREATE FUNCTION desk.g() RETURNS integer LANGUAGE sql AS 'select id from shut.t'" => Some(Refusal::SchemaShut);
+    "clerk" "CREATE FUNCTION desk.g() RETURNS integer LANGUAGE sql SET search_path = s AS 'select id from plain'" => NOT_DECIDED;
+    "clerk" "CREATE FUNCTION desk.g() RETURNS integer LANGUAGE plpgsql AS 'begin return 1; end'" => None;
+    "clerk" "CREATE TABLE desk.x (id integer DEFAULT shut.hidden())" => Some(Refusal::SchemaShut);
+    "clerk" "CREATE TABLE desk.x (id integer, CHECK (shut.hidden() = id))" => Some(Refusal::SchemaShut);
+    "clerk" "ALTER TABLE desk.own ADD COLUMN x integer DEFAULT shut.hidden()" => Some(Refusal::SchemaShut);
+    "clerk" "CREATE DOMAIN desk.d AS integer DEFAULT shut.hidden()" => Some(Refusal::SchemaShut);
+    "clerk" "CREATE INDEX i ON desk.own ((s.f(id)))" => NOT_DECIDED;
+    "clerk" "CREATE RULE r AS ON INSERT TO desk.own DO INSTEAD INSERT INTO shut.t VALUES (1)" => NOT_DECIDED;
+    "clerk" "CREATE RULE r AS ON INSERT TO desk.own DO INSTEAD NOTHING" => None;
+    "clerk" "WITH x AS (SELECT shut.hidden()) SELECT 1" => Some(Refusal::SchemaShut);
+    "clerk" "WITH plain AS (SELECT * FROM shut.t) TABLE plain" => Some(Refusal::SchemaShut);
+    "clerk" "DROP TYPE IF EXISTS s.nothing" => NOT_DECIDED;
+    "clerk" "SELECT s.f(1); SELECT 1" => NOT_DECIDED;
+}
+
+rows! { on_mariadb_nothing_hides_in_something_else on mariadb:
+    "clerk" "SHOW TABLES FROM club WHERE EXISTS (SELECT 1 FROM shut.t)" => NOT_DECIDED;
+    "clerk" "SHOW VARIABLES WHERE (SELECT count(*) FROM shut.t) > 0" => NOT_DECIDED;
+    "clerk" "SET NAMES utf8mb4, @a = (SELECT max(id) FROM shut.t)" => Some(Refusal::StatementUnreadable);
+    "clerk" "SET NAMES utf8mb4 COLLATE utf8mb4_bin" => None;
+    "clerk" "EXPLAIN SELECT id FROM club.t INTO OUTFILE '/x'" => NO_PRIVILEGE;
+    "clerk" "ALTER TABLE club.t ENGINE = MERGE UNION = (shut.t)" => Some(Refusal::StatementUnreadable);
+    "clerk" "CREATE TABLE club.n (id int) DATA DIRECTORY = '/x'" => NOT_DECIDED;
+    "clerk" "DO (SELECT max(id) FROM shut.t)" => NO_PRIVILEGE;
+}
+
 rows! { several_statements_are_carried_out_in_order on postgresql:
     "clerk" "SELECT id FROM s.plain; SELECT id FROM s.t" => None;
     "clerk" "SELECT id FROM s.plain; SELECT id FROM shut.t" => Some(Refusal::SchemaShut);

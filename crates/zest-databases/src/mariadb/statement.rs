@@ -46,11 +46,15 @@ pub(crate) fn needs(state: &State, database: Option<&str>, text: &str) -> Result
         let needs = needs_of(state, ongoing.database.as_deref(), part);
         let mut needs = needs.map_err(|(code, why)| (code, format!("statement {number}: {why}")))?;
         needs.undecided.extend(ongoing.unknown.clone());
+        let runs = needs.list.iter().any(|need| matches!(need, Need::Routine { .. }));
         if let Some(role) = &ongoing.role {
             needs.list = needs.list.into_iter().map(|need| Need::InRole { role: role.clone(), need: Box::new(need) }).collect();
         }
         all.push(needs);
         ongoing.behind(number, part);
+        if runs {
+            ongoing.unknown = Some(format!("what the routines of statement {number} leave behind is not carried on"));
+        }
     }
     Ok(Needs::of_several(all))
 }
@@ -70,9 +74,7 @@ fn needs_of(state: &State, database: Option<&str>, text: &str) -> Result<Needs<N
     with_statements(Dialect::Mariadb, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
         deriver.statement(statement);
-        if Words::of(Dialect::Mariadb, &["select", "with", "values", "table", "("], text).is_some_and(|words| words.writes_file()) {
-            deriver.global(&[Privilege::File]);
-        }
+        deriver.files(text);
         let mut needs = deriver.needs();
         needs.undecided.extend(of_server());
         // Only who may set another's name may make something in it.
@@ -94,6 +96,14 @@ impl<'s> Deriver<'s> {
             list: Vec::new(),
             undecided: Vec::new(),
             followed: Followed::default(),
+        }
+    }
+
+    /// Rows that go into a file need a right of their own.
+    fn files(&mut self, text: &str) {
+        let may = text.to_lowercase().contains("file");
+        if may && Words::of(Dialect::Mariadb, &[""], text).is_some_and(|words| words.writes_file()) {
+            self.global(&[Privilege::File]);
         }
     }
 
@@ -183,6 +193,10 @@ impl Touches for Deriver<'_> {
 
     fn on_routine(&mut self, call: &Call, is_procedure: bool) {
         self.called(call, if is_procedure { Class::Procedure } else { Class::Function });
+    }
+
+    fn on_name_of_routine(&mut self, call: &Call) {
+        self.called(call, Class::Function);
     }
 
     fn undecided(&mut self, why: String) {
@@ -437,6 +451,10 @@ impl Deriver<'_> {
 impl Deriver<'_> {
     /// What a new table takes from others: their form, the keys it points to, what its defaults are worked out of.
     fn like_and_keys(&mut self, create: &CreateTable) {
+        let options = create.table_options.to_string().to_uppercase();
+        if ["UNION", "DIRECTORY", "CONNECTION"].iter().any(|word| options.contains(word)) {
+            self.undecided.push("other tables, files or servers that the table is made of".to_owned());
+        }
         if let Some(CreateTableLikeKind::Plain(like) | CreateTableLikeKind::Parenthesized(like)) = &create.like
             && let Some(object) = self.existing(&like.name, RELATIONS)
         {
@@ -588,13 +606,7 @@ impl Deriver<'_> {
                 self.list.push(Need::Open { definer: self.definer.clone(), database: parts.join(".") });
             }
             Statement::Flush { .. } => self.global(&[Privilege::Reload]),
-            Statement::ShowDatabases { .. }
-            | Statement::ShowVariables { .. }
-            | Statement::ShowStatus { .. }
-            | Statement::StartTransaction { .. }
-            | Statement::Commit { .. }
-            | Statement::Rollback { .. }
-            | Statement::Savepoint { .. } => {}
+            Statement::StartTransaction { .. } | Statement::Commit { .. } | Statement::Rollback { .. } | Statement::Savepoint { .. } => {}
             other => self.not_known(other),
         }
     }

@@ -122,8 +122,12 @@ pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str)
     for (number, part) in (1..).zip(parts) {
         let mut needs = needs_of(catalog, &ongoing.now, part).map_err(|(code, why)| (code, format!("statement {number}: {why}")))?;
         needs.undecided.extend(ongoing.unknown.clone());
+        let runs = needs.list.iter().any(|need| matches!(need, Need::Object { object, .. } if object.class.is_routine()));
         all.push(needs);
         ongoing.behind(number, part);
+        if runs {
+            ongoing.unknown = Some(format!("what the routines of statement {number} leave behind is not carried on"));
+        }
     }
     Ok(Needs::of_several(all))
 }
@@ -305,6 +309,12 @@ impl Touches for Deriver<'_> {
 
     fn on_routine(&mut self, call: &Call, is_procedure: bool) {
         self.routine_called(call, is_procedure);
+    }
+
+    fn on_name_of_routine(&mut self, call: &Call) {
+        let late = self.late.clone();
+        self.routine_called(call, false);
+        self.late = late;
     }
 
     fn undecided(&mut self, why: String) {
@@ -533,6 +543,48 @@ impl Deriver<'_> {
         (self.looks_up, self.rows) = before;
     }
 
+    /// An expression that is made now and worked out at once, for the rows that are there.
+    fn new_expression(&mut self, table: &ObjectName, expression: &str) {
+        let caller = self.caller.clone();
+        // Names are looked up for whoever makes it, whoever works it out.
+        self.caller = self.role.clone();
+        self.names_in(Some(table), expression);
+        self.caller = caller;
+        self.expression(table, expression);
+    }
+
+    /// An expression that is made now: its names are looked up, and nothing of it is worked out yet. The columns in it are those of a table,
+    /// or of one that is made.
+    fn names_in(&mut self, table: Option<&ObjectName>, expression: &str) {
+        let before = (self.rows.clone(), self.late.clone(), std::mem::replace(&mut self.in_body, table.is_none()));
+        let from = table.map_or(String::new(), |table| format!(" FROM {}", table.sql()));
+        let text = format!("SELECT {expression}{from}");
+        with_statements(Dialect::Postgresql, &text, true, |read| match one(read) {
+            Ok(statement) => self.walk(statement),
+            Err(_) => self.undecided.push(format!("`{expression}` cannot be read")),
+        });
+        (self.rows, self.late, self.in_body) = before;
+    }
+
+    /// The body of a routine in SQL that is made now: its names are looked up, and nothing of it is carried out yet.
+    fn names_in_body(&mut self, body: &str) {
+        let before = (self.rows.clone(), self.late.clone(), std::mem::replace(&mut self.in_body, true));
+        with_statements(Dialect::Postgresql, body, true, |read| match read {
+            Ok(statements) => {
+                for statement in statements {
+                    match statement {
+                        Statement::Query(_) | Statement::Insert(_) | Statement::Update(_) | Statement::Delete(_) | Statement::Merge(_) => {
+                            self.walk(statement);
+                        }
+                        _ => self.undecided.push("which names are in the body".to_owned()),
+                    }
+                }
+            }
+            Err(why) => self.undecided.push(format!("the body cannot be read: {why}")),
+        });
+        (self.rows, self.late, self.in_body) = before;
+    }
+
     /// What the server looks at there and the ledger only names makes the statement undecided.
     fn not_modelled(&mut self, object: &ObjectName, touch: Touch) {
         let notes = self.catalog.state().objects.get(object).map(|o| &o.not_modelled);
@@ -717,7 +769,7 @@ impl Deriver<'_> {
                     }
                     return;
                 }
-                ("row" | "array", _) => return,
+                ("row" | "array" | "lo_create" | "lo_creat", _) => return,
                 (name, _) if call.arguments == 0 && WORDS_FOR_VALUES.contains(&name) => return,
                 (name, _) if self.guarded(name) => return,
                 _ => {}
@@ -987,16 +1039,22 @@ impl Deriver<'_> {
                     self.create_in_schema(&create.name);
                 }
                 for column in &create.columns {
-                    self.type_used(&column.data_type);
+                    self.type_used(&column.data_type, false);
                     for option in &column.options {
-                        if let ColumnOption::ForeignKey(key) = &option.option {
-                            self.references(&key.foreign_table, &key.referred_columns);
+                        match &option.option {
+                            ColumnOption::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
+                            ColumnOption::Default(value) => self.names_in(None, &value.to_string()),
+                            ColumnOption::Check(check) => self.names_in(None, &check.expr.to_string()),
+                            ColumnOption::Generated { generation_expr: Some(expr), .. } => self.names_in(None, &expr.to_string()),
+                            _ => {}
                         }
                     }
                 }
                 for constraint in &create.constraints {
-                    if let TableConstraint::ForeignKey(key) = constraint {
-                        self.references(&key.foreign_table, &key.referred_columns);
+                    match constraint {
+                        TableConstraint::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
+                        TableConstraint::Check(check) => self.names_in(None, &check.expr.to_string()),
+                        _ => {}
                     }
                 }
                 if let Some(query) = &create.query {
@@ -1036,11 +1094,13 @@ impl Deriver<'_> {
                 let expressions = create.columns.iter().map(|c| &c.column.expr).filter(|e| !is_column(e)).chain(&create.predicate);
                 let expressions: Vec<String> = expressions.map(ToString::to_string).collect();
                 if let Some(table) = table.as_ref().filter(|_| !expressions.is_empty()) {
-                    // They are worked out in the name of the owner.
-                    let owner = self.catalog.state().objects.get(table).map_or_else(String::new, |entry| entry.owner.clone());
-                    let caller = std::mem::replace(&mut self.caller, owner);
-                    expressions.iter().for_each(|expression| self.expression(table, expression));
-                    self.caller = caller;
+                    let late = self.late.len();
+                    expressions.iter().for_each(|expression| self.new_expression(table, expression));
+                    // They are worked out in the name of the owner, once it is sure that they may be.
+                    if self.late.len() > late {
+                        self.late.truncate(late);
+                        self.undecided.push("what the expressions of the index run".to_owned());
+                    }
                 }
                 if let Some(schema) = table.as_ref().and_then(|t| t.schema()).map(|s| ObjectName::new(Class::Schema, &[s])) {
                     self.own(table);
@@ -1061,14 +1121,21 @@ impl Deriver<'_> {
                 self.create_in_schema(name);
                 match representation {
                     Some(Made::Enum { .. }) => {}
-                    Some(Made::Composite { attributes }) => attributes.iter().for_each(|part| self.type_used(&part.data_type)),
+                    Some(Made::Composite { attributes }) => attributes.iter().for_each(|part| self.type_used(&part.data_type, false)),
                     Some(Made::Range { options }) if matches!(options.as_slice(), [_]) => {}
                     _ => self.undecided.push("which types the new one is made of".to_owned()),
                 }
             }
             Statement::CreateDomain(create) => {
                 self.create_in_schema(&create.name);
-                self.type_used(&create.data_type);
+                self.type_used(&create.data_type, false);
+                create.default.iter().for_each(|value| self.names_in(None, &value.to_string()));
+                for constraint in &create.constraints {
+                    match constraint {
+                        TableConstraint::Check(check) => self.names_in(None, &check.expr.to_string()),
+                        _ => self.undecided.push("what the constraint of the domain names".to_owned()),
+                    }
+                }
             }
             Statement::CreateFunction(create) if !create.temporary => {
                 self.create_in_schema(&create.name);
@@ -1080,10 +1147,14 @@ impl Deriver<'_> {
                     None => None,
                 };
                 for data_type in of_arguments.chain(returned) {
-                    self.type_used(&data_type);
+                    self.type_used(&data_type, false);
                 }
                 if create.or_replace {
                     self.undecided.push("whether the routine is there already, and whose it is".to_owned());
+                }
+                // What our own grammar does not read may mean other names than it seems.
+                if language == "sql" {
+                    self.undecided.push("which names the body means".to_owned());
                 }
             }
             // Names are looked up; rights are looked at when it is carried out.
@@ -1242,9 +1313,10 @@ impl Deriver<'_> {
         }
     }
 
-    fn type_used(&mut self, data_type: &DataType) {
+    /// A type that something is made of; where rows are there already, what is checked of it runs as well.
+    fn type_used(&mut self, data_type: &DataType, has_rows: bool) {
         if let DataType::Array(ArrayElemTypeDef::AngleBracket(inner) | ArrayElemTypeDef::SquareBracket(inner, _)) = data_type {
-            return self.type_used(inner);
+            return self.type_used(inner, has_rows);
         }
         if let DataType::Custom(name, _) = data_type {
             let parts = table_name(Dialect::Postgresql, name);
@@ -1253,7 +1325,9 @@ impl Deriver<'_> {
                 return;
             }
             if let Some(object) = self.existing(name, &[Class::Type]) {
-                self.not_modelled(&object, Touch::Cast);
+                if has_rows {
+                    self.not_modelled(&object, Touch::Cast);
+                }
                 self.early.push(Need::privilege(&self.role, &object, Privilege::Usage, On::Object));
             }
         }
@@ -1283,12 +1357,12 @@ impl Deriver<'_> {
         for operation in operations {
             match operation {
                 AlterTableOperation::AddColumn { column_def, .. } => {
-                    self.type_used(&column_def.data_type);
+                    self.type_used(&column_def.data_type, true);
                     for option in &column_def.options {
                         match &option.option {
                             ColumnOption::Null | ColumnOption::NotNull | ColumnOption::Comment(_) => {}
-                            ColumnOption::Default(value) => self.expression(&table, &value.to_string()),
-                            ColumnOption::Check(check) => self.expression(&table, &check.expr.to_string()),
+                            ColumnOption::Default(value) => self.new_expression(&table, &value.to_string()),
+                            ColumnOption::Check(check) => self.new_expression(&table, &check.expr.to_string()),
                             ColumnOption::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
                             _ => self.undecided.push("what the options of the new column run".to_owned()),
                         }
@@ -1299,7 +1373,7 @@ impl Deriver<'_> {
                     | AlterColumnOperation::DropNotNull
                     | AlterColumnOperation::SetDefault { .. }
                     | AlterColumnOperation::DropDefault => {}
-                    AlterColumnOperation::SetDataType { data_type, using: None, .. } => self.type_used(data_type),
+                    AlterColumnOperation::SetDataType { data_type, using: None, .. } => self.type_used(data_type, true),
                     _ => self.undecided.push("what the change of the column runs".to_owned()),
                 },
                 AlterTableOperation::DropColumn { .. }
@@ -1317,7 +1391,7 @@ impl Deriver<'_> {
                 }
                 AlterTableOperation::AddConstraint { constraint: TableConstraint::PrimaryKey(_) | TableConstraint::Unique(_), .. } => {}
                 AlterTableOperation::AddConstraint { constraint: TableConstraint::Check(check), .. } => {
-                    self.expression(&table, &check.expr.to_string());
+                    self.new_expression(&table, &check.expr.to_string());
                 }
                 AlterTableOperation::AddConstraint { .. } => self.undecided.push("what the constraint runs".to_owned()),
                 AlterTableOperation::OwnerTo { new_owner: Owner::Ident(owner) } => {

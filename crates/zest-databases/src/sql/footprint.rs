@@ -327,7 +327,10 @@ struct Common {
     outputs: Outputs,
     /// The uses and calls in it, of a query that only reads: PostgreSQL does not run one that nobody refers to.
     reads: Option<(std::ops::Range<usize>, std::ops::Range<usize>)>,
-    is_used: bool,
+    /// How often it is referred to.
+    used: usize,
+    /// The names of others that it refers to.
+    refers_to: Vec<String>,
 }
 
 /// The walk over one statement.
@@ -338,6 +341,8 @@ pub(crate) struct Walker<'n> {
     /// Sources that can be seen, innermost scope last.
     scopes: Vec<Vec<Source>>,
     with: Vec<Common>,
+    /// The names of queries of `WITH` clauses that were met in the one that is walked.
+    refers_to: Vec<String>,
     depth: usize,
     /// How much has been looked through.
     work: usize,
@@ -359,7 +364,17 @@ pub(crate) fn table_name(dialect: Dialect, name: &ObjectName) -> Vec<String> {
 
 impl<'n> Walker<'n> {
     pub(crate) fn new(dialect: Dialect, names: &'n mut dyn Names, in_body: bool) -> Self {
-        Self { dialect, names, footprint: Footprint::default(), scopes: Vec::new(), with: Vec::new(), depth: 0, work: 0, in_body }
+        Self {
+            dialect,
+            names,
+            footprint: Footprint::default(),
+            scopes: Vec::new(),
+            with: Vec::new(),
+            refers_to: Vec::new(),
+            depth: 0,
+            work: 0,
+            in_body,
+        }
     }
 
     fn undecided(&mut self, why: impl Into<String>) {
@@ -447,10 +462,16 @@ impl Walker<'_> {
             }
         }
         let outputs = self.set_expr(&query.body, Some(query));
-        for common in self.with.drain(with..).collect::<Vec<_>>() {
-            if let Some((uses, calls)) = common.reads.filter(|_| !common.is_used && self.dialect == Dialect::Postgresql) {
-                self.footprint.uses[uses].iter_mut().for_each(|used| used.verbs.clear());
-                self.footprint.calls[calls].iter_mut().for_each(|call| call.is_run = false);
+        let mut ending = self.with.split_off(with);
+        while let Some(common) = ending.pop() {
+            let Some((uses, calls)) = common.reads.filter(|_| common.used == 0 && self.dialect == Dialect::Postgresql) else { continue };
+            self.footprint.uses[uses].iter_mut().for_each(|used| used.verbs.clear());
+            self.footprint.calls[calls].iter_mut().for_each(|call| call.is_run = false);
+            // One that is referred to but here goes with it: the server has put it in its place.
+            for name in common.refers_to {
+                if let Some(other) = ending.iter_mut().rev().find(|other| other.name == name && other.used == 1) {
+                    other.used = 0;
+                }
             }
         }
         self.depth -= 1;
@@ -462,16 +483,18 @@ impl Walker<'_> {
         let named: Outputs =
             (!cte.alias.columns.is_empty()).then(|| Arc::new(cte.alias.columns.iter().map(|c| fold(self.dialect, &c.name)).collect()));
         if recursive {
-            self.with.push(Common { name: name.clone(), outputs: named.clone(), reads: None, is_used: true });
+            self.with.push(Common { name: name.clone(), outputs: named.clone(), reads: None, used: 1, refers_to: Vec::new() });
         }
         let (uses, calls) = (self.footprint.uses.len(), self.footprint.calls.len());
+        let outer = std::mem::take(&mut self.refers_to);
         let outputs = self.query(&cte.query);
+        let refers_to = std::mem::replace(&mut self.refers_to, outer);
         if recursive {
             self.with.pop();
         }
         let changes = self.footprint.uses[uses..].iter().any(|used| used.verbs.iter().any(|verb| *verb != Verb::Select));
         let reads = (!changes).then_some((uses..self.footprint.uses.len(), calls..self.footprint.calls.len()));
-        self.with.push(Common { name, outputs: named.or(outputs), reads, is_used: false });
+        self.with.push(Common { name, outputs: named.or(outputs), reads, used: 0, refers_to });
     }
 
     fn set_expr(&mut self, body: &SetExpr, query: Option<&Query>) -> Outputs {
@@ -506,6 +529,14 @@ impl Walker<'_> {
             }
             SetExpr::Table(table) => {
                 let parts: Vec<String> = table.schema_name.iter().chain(&table.table_name).map(|i| fold(self.dialect, i)).collect();
+                if let [one] = parts.as_slice()
+                    && let Some(common) = self.with.iter_mut().rev().find(|common| common.name == *one)
+                {
+                    common.used += 1;
+                    let outputs = common.outputs.clone();
+                    self.refers_to.push(one.clone());
+                    return outputs;
+                }
                 match self.names.relation(&parts) {
                     Ok(relation) => {
                         let whole = Columns { whole: true, ..Columns::default() };
@@ -737,9 +768,10 @@ impl Walker<'_> {
                 }
                 let common = if parts.len() == 1 { self.with.iter_mut().rev().find(|c| c.name == parts[0]) } else { None };
                 let common = common.map(|common| {
-                    common.is_used = true;
+                    common.used += 1;
                     (common.name.clone(), common.outputs.clone())
                 });
+                self.refers_to.extend(common.iter().map(|(name, _)| name.clone()));
                 let mut source = match common {
                     Some((name, columns)) => Source { alias: alias.as_ref().map_or(name, |a| self.fold(&a.name)), at: None, columns },
                     None => self.source_of(name, alias.as_ref().map(|a| &a.name), verb),

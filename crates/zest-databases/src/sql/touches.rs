@@ -15,6 +15,9 @@ pub(crate) trait Touches: Names + Sized {
     /// Checks the call of a function, or of a procedure.
     fn on_routine(&mut self, call: &Call, is_procedure: bool);
 
+    /// Checks what looking up the name of a function needs that is not called.
+    fn on_name_of_routine(&mut self, call: &Call);
+
     /// Notes what is not known.
     fn undecided(&mut self, why: String);
 
@@ -41,8 +44,9 @@ pub(crate) trait Touches: Names + Sized {
         let Footprint { uses, calls, undecided } = walker.footprint;
         undecided.into_iter().for_each(|why| self.undecided(why));
         uses.iter().for_each(|used| self.on_relation(used));
-        for (i, call) in calls.iter().enumerate().filter(|(_, call)| call.is_run) {
-            self.on_routine(call, is_call && i + 1 == calls.len());
+        for (i, call) in calls.iter().enumerate() {
+            let is_procedure = is_call && i + 1 == calls.len();
+            if call.is_run { self.on_routine(call, is_procedure) } else { self.on_name_of_routine(call) }
         }
     }
 

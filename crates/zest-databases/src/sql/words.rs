@@ -4,9 +4,7 @@
 use std::borrow::Cow;
 
 use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
-#[cfg(feature = "mariadb")]
-use sqlparser::tokenizer::Location;
-use sqlparser::tokenizer::{Token, TokenWithSpan, Tokenizer};
+use sqlparser::tokenizer::{Location, Token, TokenWithSpan, Tokenizer};
 
 use super::Dialect;
 use super::comments::carried_out;
@@ -17,9 +15,7 @@ pub(crate) struct Words {
     dialect: Dialect,
     tokens: Vec<Token>,
     /// Where each token begins and ends in the text.
-    #[cfg(feature = "mariadb")]
     spans: Vec<(Location, Location)>,
-    #[cfg(feature = "mariadb")]
     text: String,
     at: usize,
 }
@@ -47,9 +43,7 @@ impl Words {
         }
         Some(Self {
             dialect,
-            #[cfg(feature = "mariadb")]
             spans: tokens.iter().map(|token| (token.span.start, token.span.end)).collect(),
-            #[cfg(feature = "mariadb")]
             text: text.to_owned(),
             tokens: tokens.into_iter().map(|token| token.token).collect(),
             at: 0,
@@ -61,6 +55,47 @@ impl Words {
     pub(crate) fn ends_with(&self, words: &[&str]) -> bool {
         let from = self.tokens.len().checked_sub(words.len());
         from.is_some_and(|from| words.iter().enumerate().all(|(i, word)| self.is_at(from + i, word)))
+    }
+
+    /// Reads whatever is left of one statement, as it is written; nothing where nothing is left, or another statement follows.
+    pub(crate) fn rest_text(&mut self) -> Option<String> {
+        let from = self.at;
+        self.takes_rest().then(|| self.text_of(from, self.tokens.len()))
+    }
+
+    /// Returns whether a word stands anywhere in what is left.
+    pub(crate) fn has(&self, word: &str) -> bool {
+        (self.at..self.tokens.len()).any(|at| self.is_at(at, word))
+    }
+
+    /// Reads what stands in parentheses if they come next, as it is written.
+    #[cfg(feature = "postgresql")]
+    pub(crate) fn in_parentheses(&mut self) -> Option<String> {
+        if !self.takes_token(&Token::LParen) {
+            return None;
+        }
+        let from = self.at;
+        let mut depth = 1_usize;
+        loop {
+            match self.tokens.get(self.at)? {
+                Token::LParen => depth += 1,
+                Token::RParen => depth -= 1,
+                Token::SemiColon => return None,
+                _ => {}
+            }
+            self.at += 1;
+            if depth == 0 {
+                return (self.at - 1 > from).then(|| self.text_of(from, self.at - 1));
+            }
+        }
+    }
+
+    fn text_of(&self, from: usize, to: usize) -> String {
+        let offset = |at: Location| {
+            let line: usize = self.text.split_inclusive('\n').take((at.line - 1) as usize).map(str::len).sum();
+            line + self.text[line..].chars().take((at.column - 1) as usize).map(char::len_utf8).sum::<usize>()
+        };
+        self.text[offset(self.spans[from].0)..offset(self.spans[to - 1].1)].to_owned()
     }
 
     /// Returns whether all was read.
@@ -195,6 +230,17 @@ impl Words {
         is
     }
 
+    /// Reads a text in any sort of quotes.
+    pub(crate) fn any_text(&mut self) -> Option<String> {
+        let text = match self.tokens.get(self.at)? {
+            Token::SingleQuotedString(text) | Token::EscapedStringLiteral(text) | Token::UnicodeStringLiteral(text) => text.clone(),
+            Token::DollarQuotedString(text) => text.value.clone(),
+            _ => return None,
+        };
+        self.at += 1;
+        Some(text)
+    }
+
     /// Passes over whatever comes next; nothing at the end of the statement.
     pub(crate) fn skip(&mut self) -> Option<()> {
         self.tokens.get(self.at).filter(|token| **token != Token::SemiColon)?;
@@ -213,12 +259,6 @@ impl Words {
 /// What the grammar for MariaDB reads.
 #[cfg(feature = "mariadb")]
 impl Words {
-    /// Reads whatever is left of one statement, as it is written; nothing where nothing is left, or another statement follows.
-    pub(crate) fn rest_text(&mut self) -> Option<String> {
-        let from = self.at;
-        self.takes_rest().then(|| self.text_of(from, self.tokens.len()))
-    }
-
     /// Reads up to a comma that stands in no parentheses, or to one of some words there, as it is written; nothing where there is nothing.
     pub(crate) fn text_until(&mut self, ends: &[&str]) -> Option<String> {
         let from = self.at;
@@ -251,14 +291,6 @@ impl Words {
     /// Returns whether the statement writes its rows into a file.
     pub(crate) fn writes_file(&self) -> bool {
         (0..self.tokens.len()).any(|at| self.is_at(at, "into") && (self.is_at(at + 1, "outfile") || self.is_at(at + 1, "dumpfile")))
-    }
-
-    fn text_of(&self, from: usize, to: usize) -> String {
-        let offset = |at: Location| {
-            let line: usize = self.text.split_inclusive('\n').take((at.line - 1) as usize).map(str::len).sum();
-            line + self.text[line..].chars().take((at.column - 1) as usize).map(char::len_utf8).sum::<usize>()
-        };
-        self.text[offset(self.spans[from].0)..offset(self.spans[to - 1].1)].to_owned()
     }
 
     /// Reads a word without quotes that holds an `@`, which the parser takes for a letter on MariaDB, if it comes next.

@@ -102,6 +102,7 @@ impl<'s> Deriver<'s> {
             self.take(made);
             return Some(());
         }
+        self.files(text);
         with_statements(Dialect::Mariadb, text, true, |read| {
             let statement = one(read).ok()?;
             self.statement(statement);
@@ -358,6 +359,10 @@ impl<'s> Deriver<'s> {
     }
 
     fn show(&mut self, words: &mut Words) -> Option<()> {
+        // A condition may read tables.
+        if words.has("select") {
+            return None;
+        }
         if words.takes("create") {
             return self.show_create(words);
         }
@@ -553,7 +558,9 @@ impl<'s> Deriver<'s> {
 
     fn set(&mut self, words: &mut Words) -> Option<()> {
         if words.takes("names") || words.takes_both("character", "set") || words.takes("charset") {
-            return words.takes_rest().then_some(());
+            // Behind a comma other things are set.
+            words.text_until(&[])?;
+            return words.is_over().then_some(());
         }
         if words.takes("statement") {
             words.list(|words| {
@@ -847,7 +854,9 @@ impl<'s> Deriver<'s> {
         }
         let text = words.text_until(&[]).unwrap_or_default();
         let folded = text.to_lowercase();
-        if ["nextval", "next value", "lastval", "setval", "previous value"].iter().any(|word| folded.contains(word)) {
+        // Sequences, other tables, files and servers have rights of their own.
+        let others = ["nextval", "next value", "lastval", "setval", "previous value", "union", "directory", "connection"];
+        if others.iter().any(|word| folded.contains(word)) {
             return None;
         }
         if let Some(at) = folded.find("references ") {

@@ -12,7 +12,6 @@ use super::super::object::ObjectName;
 use super::super::privilege::{Class, Privilege};
 use super::{Deriver, RELATIONS, ROUTINES};
 use crate::database::On;
-use crate::database::not_modelled::Touch;
 use crate::sql::{Dialect, Words};
 
 /// What sort of thing a statement names.
@@ -58,6 +57,16 @@ enum Act {
         what: What,
         also: Vec<What>,
     },
+    /// A change with expressions over the columns of it, whose names are looked up.
+    Express {
+        what: What,
+        expressions: Vec<String>,
+    },
+    /// A change whose names are not followed.
+    Unfollowed {
+        what: What,
+        why: &'static str,
+    },
     /// What only superusers change about it.
     Strong {
         what: What,
@@ -72,6 +81,7 @@ enum Act {
     Trigger {
         table: What,
         function: What,
+        is_plain: bool,
     },
     DefaultRights {
         creators: Vec<Named>,
@@ -98,6 +108,8 @@ enum Act {
         language: String,
         is_strong: bool,
         is_replaced: bool,
+        /// The body of one in SQL, whose names are looked up when it is made.
+        body: Option<String>,
     },
     /// A type that a new attribute is of.
     Attribute {
@@ -183,6 +195,17 @@ impl Deriver<'_> {
                     self.own(object);
                 }
             }
+            Act::Express { what, expressions } => {
+                if let Some(table) = self.found(what) {
+                    self.own(Some(table.clone()));
+                    expressions.iter().for_each(|expression| self.names_in(Some(&table), expression));
+                }
+            }
+            Act::Unfollowed { what, why } => {
+                let object = self.found(what);
+                self.own(object);
+                self.not_for_superusers(why);
+            }
             Act::Strong { what } => {
                 let object = self.found(what);
                 self.own(object);
@@ -200,7 +223,10 @@ impl Deriver<'_> {
                 self.own(object);
             }
             Act::Drop { list, if_exists } => list.iter().for_each(|what| self.drop_it(what, *if_exists)),
-            Act::Trigger { table, function } => {
+            Act::Trigger { table, function, is_plain } => {
+                if !is_plain {
+                    self.not_for_superusers("the names in the condition of the trigger");
+                }
                 if let Some(table) = self.found(table) {
                     self.early.push(Need::privilege(&self.role, &table, Privilege::Trigger, On::Object));
                 }
@@ -235,7 +261,7 @@ impl Deriver<'_> {
                 self.create_in(name);
             }
             Act::New { name } => self.create_in(name),
-            Act::Routine { name, class, types, takes, language, is_strong, is_replaced } => {
+            Act::Routine { name, class, types, takes, language, is_strong, is_replaced, body } => {
                 self.create_in(name);
                 let language_name = ObjectName::new(Class::Language, &[language]);
                 if self.catalog.object(&language_name).is_some() {
@@ -249,6 +275,9 @@ impl Deriver<'_> {
                 if *is_strong {
                     self.switch("superuser");
                 }
+                if let Some(body) = body {
+                    self.names_in_body(body);
+                }
                 let classes = [*class];
                 if *is_replaced && let Ok(object) = self.routine_named(name, Some(&types[..*takes]), &classes) {
                     self.own(Some(object));
@@ -257,6 +286,7 @@ impl Deriver<'_> {
             Act::Attribute { what, data_type } => {
                 let object = self.found(what);
                 self.own(object);
+                // Tables of the type hold rows of it, and what is checked of the attribute runs for them.
                 self.type_named(data_type);
             }
             Act::Publication { tables, is_strong } => {
@@ -324,11 +354,15 @@ impl Deriver<'_> {
         let last = bare(&readings[1]);
         let name: Vec<String> = last.split('.').map(str::to_owned).collect();
         match self.look_up(&name, &[Class::Type]) {
-            Ok(object) => {
-                self.not_modelled(&object, Touch::Cast);
-                self.early.push(Need::privilege(&self.role, &object, Privilege::Usage, On::Object));
-            }
+            Ok(object) => self.early.push(Need::privilege(&self.role, &object, Privilege::Usage, On::Object)),
             Err(why) => self.undecided.push(why),
+        }
+    }
+
+    /// What is not followed does not matter for those who pass every check.
+    fn not_for_superusers(&mut self, why: &str) {
+        if !self.catalog.state().is_superuser(&self.role) {
+            self.undecided.push(why.to_owned());
         }
     }
 
@@ -447,7 +481,8 @@ impl Deriver<'_> {
     fn drop_it(&mut self, what: &What, if_exists: bool) {
         let object = match self.seek(what) {
             Ok(object) => object,
-            Err(_) if if_exists && what.sort != Sort::Unlisted && !matches!(what.sort, Sort::Routine(_)) => {
+            // Types come along with others, and are not all listed; routines may be meant by other words.
+            Err(_) if if_exists && !matches!(what.sort, Sort::Unlisted | Sort::Routine(_) | Sort::Type) => {
                 // Nothing is dropped, and nothing is checked but the schema it would be in.
                 return;
             }
@@ -849,17 +884,19 @@ fn create(words: &mut Words) -> Option<Act> {
     }
     if words.takes("policy") {
         words.name()?;
-        let what = on_table(words)?;
-        words.takes_rest();
-        return Some(Act::Change { what, also: Vec::new() });
+        return policy(words);
     }
     let is_replaced = words.takes_both("or", "replace");
     if words.takes("rule") {
         words.name()?;
         let is_known = words.takes("as") && words.takes("on") && words.takes_any(&["select", "insert", "update", "delete"]);
         let table = (is_known && words.takes("to")).then(|| what(words, Sort::Part))??;
+        words.takes("do").then(|| words.takes_any(&["also", "instead"]));
+        if words.takes("nothing") && words.is_over() {
+            return Some(Act::Change { what: table, also: Vec::new() });
+        }
         words.takes_rest();
-        return Some(Act::Change { what: table, also: Vec::new() });
+        return Some(Act::Unfollowed { what: table, why: "the names in the rule" });
     }
     if words.takes("trigger") {
         words.name()?;
@@ -868,6 +905,7 @@ fn create(words: &mut Words) -> Option<Act> {
             words.skip()?;
         }
         let table = on_table(words)?;
+        let is_plain = !words.has("when");
         while !words.is("execute") {
             if words.is("from") {
                 return None;
@@ -880,6 +918,7 @@ fn create(words: &mut Words) -> Option<Act> {
         return Some(Act::Trigger {
             table,
             function: What { sort: Sort::Routine(&[Class::Function]), name: function, arguments: Some(Vec::new()) },
+            is_plain,
         });
     }
     if words.is("function") || words.is("procedure") {
@@ -904,6 +943,10 @@ fn create(words: &mut Words) -> Option<Act> {
     if words.takes("statistics") {
         let name = name(words)?;
         while !words.is("from") {
+            // Expressions may name anything.
+            if words.takes_token(&Token::LParen) && !words.has("on") {
+                return None;
+            }
             words.skip()?;
         }
         let table = words.takes("from").then(|| what(words, ANY))??;
@@ -925,7 +968,10 @@ fn create(words: &mut Words) -> Option<Act> {
     }
     if words.takes("collation") || words.takes("text") && words.takes("search") && words.takes_any(&["configuration", "dictionary"]) {
         let name = name(words)?;
-        return words.takes_rest().then_some(Act::New { name });
+        // What it is made after may be in a schema that is shut.
+        let rest = words.rest_text()?;
+        let names_others = rest.replace("pg_catalog.", "").contains('.') || rest.contains('"');
+        return (!names_others).then_some(Act::New { name });
     }
     None
 }
@@ -940,7 +986,7 @@ fn create_routine(words: &mut Words, is_replaced: bool) -> Option<Act> {
         words.takes("setof");
         types.extend(argument(words)?);
     }
-    let (mut language, mut is_strong, mut has_body) = ("sql".to_owned(), false, false);
+    let (mut language, mut is_strong, mut body) = ("sql".to_owned(), false, None);
     while !words.is_over() {
         words.takes("external");
         let word = words.word()?;
@@ -956,19 +1002,22 @@ fn create_routine(words: &mut Words, is_replaced: bool) -> Option<Act> {
             "cost" | "rows" => words.takes_number().then_some(())?,
             "set" => {
                 let setting = words.name()?.to_lowercase();
+                // Another path changes which names the body means.
                 let is_plain = super::settings::is_open(&setting)
+                    && setting != "search_path"
                     && (words.takes("to") || words.takes_token(&Token::Eq))
                     && words.list(|words| (words.name().is_some() || words.takes_text() || words.takes_number()).then_some(())).is_some();
                 is_plain.then_some(())?;
             }
             "as" => {
-                words.list(|words| words.takes_text().then_some(()))?;
-                has_body = true;
+                body = words.list(Words::any_text)?.into_iter().next();
             }
             _ => return None,
         }
     }
-    has_body.then_some(Act::Routine { name, class, types, takes, language, is_strong, is_replaced })
+    let body = body?;
+    let body = (language == "sql").then_some(body);
+    Some(Act::Routine { name, class, types, takes, language, is_strong, is_replaced, body })
 }
 
 fn create_schema(words: &mut Words) -> Option<Act> {
@@ -981,11 +1030,42 @@ fn create_schema(words: &mut Words) -> Option<Act> {
     Some(Act::Schema { owner, has_elements })
 }
 
+/// Reads a policy behind its name: for what and whom it is, and its expressions.
+fn policy(words: &mut Words) -> Option<Act> {
+    let what = on_table(words)?;
+    let mut expressions = Vec::new();
+    while !words.is_over() {
+        if words.takes("using") || words.takes_both("with", "check") {
+            expressions.push(words.in_parentheses()?);
+        } else if words.takes("as") {
+            words.takes_any(&["permissive", "restrictive"]).then_some(())?;
+        } else if words.takes("for") {
+            words.takes_any(&["all", "select", "insert", "update", "delete"]).then_some(())?;
+        } else if words.takes("to") {
+            words.list(named)?;
+        } else {
+            return None;
+        }
+    }
+    Some(Act::Express { what, expressions })
+}
+
 fn alter(words: &mut Words) -> Option<Act> {
-    if words.takes_any(&["trigger", "rule", "policy"]) {
+    if words.takes("policy") {
+        words.name()?;
+        let place = words.place();
+        let what = on_table(words)?;
+        if words.takes("rename") {
+            return (words.takes("to") && words.name().is_some()).then_some(Act::Change { what, also: Vec::new() });
+        }
+        words.go_to(place);
+        return policy(words);
+    }
+    if words.takes_any(&["trigger", "rule"]) {
         words.name()?;
         let what = on_table(words)?;
-        return words.takes_rest().then_some(Act::Change { what, also: Vec::new() });
+        // A new name, or an extension that it depends on.
+        return (words.takes_both("rename", "to") && words.name().is_some()).then_some(Act::Change { what, also: Vec::new() });
     }
     let sort = sort(words)?;
     if sort == Sort::Unlisted {
@@ -1017,8 +1097,8 @@ fn alter(words: &mut Words) -> Option<Act> {
             (words.takes_rest()).then_some(Act::Change { what, also: Vec::new() })
         }
         Sort::Relation(classes) if classes == [Class::View] => {
-            let is_option = words.is("set") || words.is("reset") || words.is("alter");
-            (is_option && words.takes_rest()).then_some(Act::Change { what, also: Vec::new() })
+            let is_option = words.takes_any(&["set", "reset"]) && in_parentheses(words).is_some() && words.is_over();
+            is_option.then_some(Act::Change { what, also: Vec::new() })
         }
         Sort::Relation(_) => alter_table(words, what),
         Sort::Routine(_) => alter_routine(words, what),
@@ -1030,10 +1110,8 @@ fn alter(words: &mut Words) -> Option<Act> {
         }
         Sort::Type => {
             // A new attribute, or a CHECK, may name anything.
-            let is_plain = words.takes_both("add", "value")
-                || words.takes("set") && words.takes_any(&["default", "not"])
-                || words.takes("drop") && words.takes_any(&["default", "not", "constraint", "attribute"])
-                || words.takes("validate");
+            let is_plain =
+                words.takes_both("add", "value") || words.takes("drop") && words.takes_any(&["default", "not", "constraint", "attribute"]);
             (is_plain && words.takes_rest()).then_some(Act::Change { what, also: Vec::new() })
         }
         Sort::Database => {
@@ -1135,7 +1213,6 @@ fn table_change(words: &mut Words) -> Option<Option<What>> {
             let is_one = words.takes("trigger") && !words.is("all");
             (is_one && words.name().is_some()).then_some(None)
         }
-        "validate" => (words.takes("constraint") && words.name().is_some()).then_some(None),
         "drop" => {
             words.takes_any(&["column", "constraint"]);
             if_exists(words)?;
