@@ -2,11 +2,10 @@
 
 use anyhow::Result;
 use zest_ledger::Engine;
-use zest_ledger::ask::{Answer, Verdict};
 use zest_ledger::rehearsal::Console;
 use zest_ledger::source::visible;
 
-use super::rehearse::{LineByLine, Next, exit, read_lines, refused, second_person};
+use super::rehearse::{LineByLine, Next, Tally, read_lines, refused, second_person};
 use crate::args::Rehearse;
 use crate::exit::Exit;
 use crate::out::{put, say};
@@ -23,20 +22,14 @@ pub(crate) fn run(engine: Engine, args: &Rehearse) -> Result<Exit> {
         visible(&args.user),
         visible(&args.on)
     );
-    let mut session =
-        Session { console, last: None, refusals: 0, unknown_words: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() };
+    let mut session = Session { console, tally: Tally::of(args) };
     read_lines(&mut session)?;
-    Ok(exit(args.strict, session.refusals, session.unknown_words, session.typed))
+    Ok(session.tally.exit())
 }
 
 struct Session {
     console: Console,
-    last: Option<Answer>,
-    refusals: usize,
-    unknown_words: usize,
-    typed: usize,
-    strict: bool,
-    ledger: String,
+    tally: Tally,
 }
 
 impl LineByLine for Session {
@@ -45,11 +38,7 @@ impl LineByLine for Session {
     }
 
     fn line(&mut self, line: &str) -> Next {
-        let line = line.trim();
-        if line.is_empty() {
-            return Next::Go;
-        }
-        self.typed += 1;
+        let Some(line) = self.tally.typed(line) else { return Next::Go };
         if let Some(own) = line.strip_prefix(':') {
             return self.own_word(own.trim());
         }
@@ -57,12 +46,7 @@ impl LineByLine for Session {
             put!("{}", text::menu(&self.console.menu()));
             return Next::Go;
         }
-        let answer = self.console.type_line(line);
-        put!("{}", text::answered(&answer, ""));
-        let is_refused = answer.verdict == Verdict::Denied;
-        self.refusals += usize::from(is_refused);
-        self.last = Some(answer);
-        if is_refused && self.strict { Next::Stop } else { Next::Go }
+        self.tally.answered(self.console.type_line(line), "")
     }
 }
 
@@ -73,18 +57,10 @@ impl Session {
         let rest = rest.trim();
         match verb {
             "quit" => return Next::Stop,
-            "why" => match &self.last {
-                Some(answer) => put!("{}", crate::render::answer::render(answer, &self.ledger)),
-                None => say!("  no line was typed yet"),
-            },
+            "why" => self.tally.why(),
             "as" if !rest.is_empty() => match rest.parse().map(|act| self.console.act(act)) {
                 Ok(Ok(())) => say!("  {}", self.console.prompt()),
-                Ok(Err(answer)) => {
-                    self.refusals += 1;
-                    put!("{}", text::answered(&answer, ""));
-                    self.last = Some(*answer);
-                    return if self.strict { Next::Stop } else { Next::Go };
-                }
+                Ok(Err(answer)) => return self.tally.answered(*answer, ""),
                 Err(error) => say!("  {error}"),
             },
             "back" => {
@@ -102,10 +78,7 @@ impl Session {
                 Err(error) => say!("  {error}"),
             },
             "help" => put!("{}", text::CONSOLE_HELP),
-            _ => {
-                self.unknown_words += 1;
-                put!("{}", text::unknown_word(word, text::CONSOLE_HELP));
-            }
+            _ => self.tally.unknown(word, text::CONSOLE_HELP),
         }
         Next::Go
     }

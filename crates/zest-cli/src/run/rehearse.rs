@@ -66,6 +66,56 @@ struct Session<'r> {
     ledger: String,
 }
 
+/// What a session comes to in which lines are answered one by one.
+pub(super) struct Tally {
+    last: Option<Answer>,
+    refusals: usize,
+    unknown_words: usize,
+    typed: usize,
+    strict: bool,
+    ledger: String,
+}
+
+impl Tally {
+    pub(super) fn of(args: &Rehearse) -> Self {
+        Self { last: None, refusals: 0, unknown_words: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() }
+    }
+
+    /// Counts a line; returns it without blanks around it, if anything is left.
+    pub(super) fn typed<'l>(&mut self, line: &'l str) -> Option<&'l str> {
+        let line = line.trim();
+        self.typed += usize::from(!line.is_empty());
+        (!line.is_empty()).then_some(line)
+    }
+
+    /// Prints an answer, short; `effect` says what an allowed line did.
+    pub(super) fn answered(&mut self, answer: Answer, effect: &str) -> Next {
+        put!("{}", text::answered(&answer, effect));
+        let is_refused = answer.verdict == Verdict::Denied;
+        self.refusals += usize::from(is_refused);
+        self.last = Some(answer);
+        if is_refused && self.strict { Next::Stop } else { Next::Go }
+    }
+
+    /// Explains the last answer in full.
+    pub(super) fn why(&self) {
+        match &self.last {
+            Some(answer) => put!("{}", crate::render::answer::render(answer, &self.ledger)),
+            None => say!("  no line was typed yet"),
+        }
+    }
+
+    /// Says that a word is none of the tool's.
+    pub(super) fn unknown(&mut self, word: &str, help: &str) {
+        self.unknown_words += 1;
+        put!("{}", text::unknown_word(word, help));
+    }
+
+    pub(super) const fn exit(&self) -> Exit {
+        exit(self.strict, self.refusals, self.unknown_words, self.typed)
+    }
+}
+
 /// Whether to go on reading.
 #[derive(PartialEq, Eq)]
 pub(super) enum Next {
@@ -137,7 +187,7 @@ pub(super) fn refused(answer: &Answer, args: &Rehearse) -> Result<Exit> {
 }
 
 /// What a session that is over comes to: a word that the tool does not know counts, and with `strict` a refusal.
-pub(super) const fn exit(strict: bool, refusals: usize, unknown_words: usize, typed: usize) -> Exit {
+const fn exit(strict: bool, refusals: usize, unknown_words: usize, typed: usize) -> Exit {
     if unknown_words > 0 {
         Exit::Unknown
     } else if strict && refusals > 0 {

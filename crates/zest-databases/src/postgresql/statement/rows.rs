@@ -1,0 +1,474 @@
+//! What the rows that a statement reads and changes need, and the views, routines and sequences behind them.
+
+use sqlparser::ast::{DataType, SetExpr, Statement};
+
+use super::super::Column;
+use super::super::catalog::Want;
+use super::super::need::{Demand, Need};
+use super::super::object::ObjectName;
+use super::super::privilege::{Class, Privilege};
+use super::{BUILT_IN, Circumstances, Deriver, GUARDED, OF_AGGREGATES, OF_RELATIONS, RELATIONS, catalogs, settings, types};
+use crate::database::On;
+use crate::database::followed::Then;
+use crate::database::name::parts;
+use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
+use crate::sql::{Call, Columns, Dialect, Names, Touches, Use, Verb, WORDS_FOR_VALUES, fold, one, with_statements};
+
+/// Rows
+impl Deriver<'_> {
+    pub(super) fn columns_of(&self, object: &ObjectName) -> Vec<String> {
+        self.catalog.state().objects.get(object).map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default()
+    }
+
+    /// A table or view of the server itself: most are open to everybody for reading, and superusers alone change them.
+    pub(super) fn own_used(&mut self, own: &catalogs::Own, used: &Use) {
+        let name = own.name;
+        let note = format!("catalog {name}");
+        if self.catalog.state().not_modelled.contains(&note) {
+            self.undecided.push(format!("the server has {note}, which is not modelled"));
+        }
+        let only_reads = used.verbs.iter().all(|verb| *verb == Verb::Select);
+        let is_hidden = |column: &str| used.selected.whole || used.selected.names.contains(column);
+        match &own.readers {
+            _ if used.verbs.is_empty() => {}
+            _ if !only_reads => self.server_right(&[], &format!("`{name}`")),
+            _ if own.hidden.iter().any(|column| is_hidden(column)) => self.server_right(&["pg_read_all_data"], &format!("`{name}`")),
+            Some(readers) => self.server_right(&readers.clone(), &format!("`{name}`")),
+            None => {}
+        }
+    }
+
+    pub(super) fn relation_used(&mut self, object: &ObjectName, used: &Use) {
+        let role = self.role.clone();
+        let whole = self.columns_of(object);
+        let on = |columns: &Columns| {
+            if columns.whole {
+                On::Columns(whole.clone())
+            } else if columns.names.is_empty() {
+                On::Some
+            } else {
+                On::Columns(columns.names.iter().cloned().collect())
+            }
+        };
+        // In the order of the server's own mask: what cannot be given on columns decides first.
+        for verb in [Verb::Delete, Verb::Select, Verb::Insert, Verb::Update, Verb::Lock] {
+            if !used.verbs.contains(&verb) {
+                continue;
+            }
+            let (privilege, on) = match verb {
+                Verb::Delete => (Privilege::Delete, On::Object),
+                Verb::Select => (Privilege::Select, on(&used.selected)),
+                Verb::Insert => (Privilege::Insert, on(&used.inserted)),
+                Verb::Update => (Privilege::Update, on(&used.updated)),
+                Verb::Lock => (Privilege::Update, On::Some),
+            };
+            self.rows.push(Need::privilege(&role, object, privilege, on));
+        }
+        let catalog = self.catalog;
+        let Some(entry) = catalog.state().objects.get(object) else { return };
+        for verb in &used.verbs {
+            self.not_modelled(object, Touch::from(*verb));
+        }
+        if entry.row_security && !self.passes_row_security(&role, &entry.owner) {
+            self.notes.push(format!("row security is on for {object}: which rows are seen or changed depends on its policies"));
+            if used.verbs.contains(&Verb::Insert) || used.verbs.contains(&Verb::Update) {
+                self.undecided.push(format!("whether the policies of {object} let the new rows in"));
+            }
+        }
+        let is_worked_out =
+            |c: &&Column| used.defaulted.contains(&c.name) || used.verbs.contains(&Verb::Insert) && !used.inserted.names.contains(&c.name);
+        for default in entry.columns.iter().filter(is_worked_out).filter_map(|c| c.default.as_ref()) {
+            self.expression(object, default);
+        }
+        if object.class == Class::View {
+            self.through_view(object, used);
+        }
+    }
+
+    pub(super) fn passes_row_security(&self, role: &str, owner: &str) -> bool {
+        let state = self.catalog.state();
+        state.roles.get(role).is_some_and(|r| r.superuser || r.bypass_row_security)
+            || self.catalog.role(role).zip(self.catalog.role(owner)).is_some_and(|(r, o)| self.catalog.has_role(r, o))
+    }
+
+    /// A default, or what a generated column or a CHECK says, is worked out as the caller: the sequences and functions in it need rights
+    /// of their own. The columns in it need none.
+    pub(super) fn expression(&mut self, table: &ObjectName, expression: &str) {
+        // Its names were looked up when it was made.
+        let before = (std::mem::replace(&mut self.looks_up, false), self.rows.clone());
+        let text = format!("SELECT {expression} FROM {}", table.sql());
+        with_statements(Dialect::Postgresql, &text, true, |read| match one(read) {
+            Ok(statement) => self.walk(statement),
+            Err(_) => self.undecided.push(format!("`{expression}` of {table} cannot be read")),
+        });
+        (self.looks_up, self.rows) = before;
+    }
+
+    /// An expression that is made now and worked out at once, for the rows that are there.
+    pub(super) fn new_expression(&mut self, table: &ObjectName, expression: &str) {
+        let caller = self.caller.clone();
+        // Names are looked up for whoever makes it, whoever works it out.
+        self.caller = self.role.clone();
+        self.names_in(Some(table), expression);
+        self.caller = caller;
+        self.expression(table, expression);
+    }
+
+    /// An expression that is made now: its names are looked up, and nothing of it is worked out yet. The columns in it are those of a table,
+    /// or of one that is made.
+    pub(super) fn names_in(&mut self, table: Option<&ObjectName>, expression: &str) {
+        let before = (self.rows.clone(), self.late.clone(), std::mem::replace(&mut self.in_body, table.is_none()));
+        let from = table.map_or(String::new(), |table| format!(" FROM {}", table.sql()));
+        let text = format!("SELECT {expression}{from}");
+        with_statements(Dialect::Postgresql, &text, true, |read| match one(read) {
+            Ok(statement) => self.walk(statement),
+            Err(_) => self.undecided.push(format!("`{expression}` cannot be read")),
+        });
+        (self.rows, self.late, self.in_body) = before;
+    }
+
+    /// The body of a routine in SQL that is made now: its names are looked up, and nothing of it is carried out yet.
+    pub(super) fn names_in_body(&mut self, body: &str) {
+        let before = (self.rows.clone(), self.late.clone(), std::mem::replace(&mut self.in_body, true));
+        with_statements(Dialect::Postgresql, body, true, |read| match read {
+            Ok(statements) => {
+                for statement in statements {
+                    match statement {
+                        Statement::Query(_) | Statement::Insert(_) | Statement::Update(_) | Statement::Delete(_) | Statement::Merge(_) => {
+                            self.walk(statement);
+                        }
+                        _ => self.undecided.push("which names are in the body".to_owned()),
+                    }
+                }
+            }
+            Err(why) => self.undecided.push(format!("the body cannot be read: {why}")),
+        });
+        (self.rows, self.late, self.in_body) = before;
+    }
+
+    /// What the server looks at there and the ledger only names makes the statement undecided.
+    pub(super) fn not_modelled(&mut self, object: &ObjectName, touch: Touch) {
+        let notes = self.catalog.state().objects.get(object).map(|o| &o.not_modelled);
+        if let Some(note) = notes.and_then(|n| looked_at(n, touch)) {
+            self.undecided.push(format!("{object} has {note}, which is not modelled"));
+        }
+    }
+
+    /// What the server looks at for every statement of a session.
+    pub(super) fn server(&mut self, statement: &Statement, text: &str) {
+        let is_making = !matches!(
+            statement,
+            Statement::Query(_)
+                | Statement::Insert(_)
+                | Statement::Update(_)
+                | Statement::Delete(_)
+                | Statement::Merge(_)
+                | Statement::Explain { .. }
+                | Statement::Call(_)
+                | Statement::Truncate(_)
+                | Statement::Lock(_)
+                | Statement::Copy { .. }
+                | Statement::Set(_)
+        );
+        self.of_server(text, is_making);
+    }
+
+    pub(super) fn of_server(&mut self, text: &str, is_making: bool) {
+        self.undecided.extend(looked_at_on_server(&self.catalog.state().not_modelled, &self.session, text, is_making));
+    }
+
+    pub(super) fn sequence(&mut self, name: &str, any: &[Privilege]) {
+        let Some((mut named, _)) = parts(name) else { return };
+        // In the text of a function's argument, bare parts fold to lower case as in SQL.
+        if !name.contains('"') {
+            named.iter_mut().for_each(|p| *p = p.to_lowercase());
+        }
+        match self.look_up(&named, &[Class::Sequence]) {
+            Ok(object) => {
+                let demand = Demand::Privilege { any: any.iter().copied().collect(), on: On::Object, want: Want::Privilege };
+                self.late.push(Need::Object { role: self.caller.clone(), object, demand });
+            }
+            Err(why) => self.undecided.push(why),
+        }
+    }
+
+    /// Whether a view or routine is read; then it is to be left again.
+    pub(super) fn enter(&mut self, what: &Circumstances) -> bool {
+        let then = self.followed.enter(what);
+        if then == Then::GiveUp {
+            self.undecided.push(format!("{} leads back to itself, or is nested too deep", what.object));
+        }
+        then == Then::Read
+    }
+
+    /// What a view reads or changes is checked as its owner, or as the caller if it says so.
+    pub(super) fn through_view(&mut self, view: &ObjectName, used: &Use) {
+        let Some(entry) = self.catalog.state().objects.get(view) else { return };
+        let Some(query) = entry.query.clone() else {
+            self.undecided.push(format!("what {view} reads: its query is not in the ledger"));
+            return;
+        };
+        // One that runs as the caller does so inside of another view, too.
+        let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
+        let changes = used.verbs.iter().any(|v| matches!(v, Verb::Insert | Verb::Update | Verb::Delete));
+        let here = Circumstances {
+            object: view.clone(),
+            role: role.clone(),
+            caller: self.caller.clone(),
+            change: changes.then(|| self.followed.count()),
+        };
+        if self.enter(&here) {
+            let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
+            with_statements(Dialect::Postgresql, &query, true, |read| match one(read) {
+                Ok(statement) if changes => self.change_through_view(view, statement, used),
+                Ok(statement) => self.walk(statement),
+                Err(_) => self.undecided.push(format!("the query of {view} cannot be read")),
+            });
+            (self.role, self.looks_up) = before;
+            self.followed.leave(here);
+        }
+    }
+
+    /// A view over one relation passes changes on to it, column by column.
+    pub(super) fn change_through_view(&mut self, view: &ObjectName, statement: &Statement, used: &Use) {
+        use sqlparser::ast::{Expr, SelectItem, TableFactor};
+        let simple = || {
+            let Statement::Query(query) = statement else { return None };
+            let SetExpr::Select(select) = &*query.body else { return None };
+            let [from] = select.from.as_slice() else { return None };
+            let TableFactor::Table { name, args: None, .. } = &from.relation else { return None };
+            let is_plain = query.with.is_none()
+                && query.limit_clause.is_none()
+                && select.distinct.is_none()
+                && select.having.is_none()
+                && from.joins.is_empty()
+                && matches!(&select.group_by, sqlparser::ast::GroupByExpr::Expressions(list, _) if list.is_empty());
+            is_plain.then_some((select, name))
+        };
+        let Some((select, name)) = simple() else {
+            self.undecided.push(format!("{view} is not one that passes changes on to a single table"));
+            return;
+        };
+        // The query of the view is read along with the change: its columns as soon as rows are looked for, its routines
+        // and whatever else it reads in any case.
+        let reads = used.verbs.contains(&Verb::Select);
+        let from = self.rows.len();
+        let done = self.followed.forget();
+        self.walk(statement);
+        self.followed.restore(done);
+        let Some(base) = self.existing(name, RELATIONS) else { return };
+        if !reads {
+            let of_base = |n: &Need| matches!(n, Need::Object { object, .. } if *object == base);
+            let read: Vec<Need> = self.rows.drain(from..).filter(|n| !of_base(n)).collect();
+            self.rows.extend(read);
+        }
+        let outer: Vec<String> =
+            self.catalog.state().objects.get(view).map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default();
+        let inner: Vec<Option<String>> = select
+            .projection
+            .iter()
+            .map(|item| match item {
+                SelectItem::UnnamedExpr(Expr::Identifier(i)) | SelectItem::ExprWithAlias { expr: Expr::Identifier(i), .. } => {
+                    Some(fold(Dialect::Postgresql, i))
+                }
+                SelectItem::UnnamedExpr(Expr::CompoundIdentifier(p))
+                | SelectItem::ExprWithAlias { expr: Expr::CompoundIdentifier(p), .. } => p.last().map(|i| fold(Dialect::Postgresql, i)),
+                _ => None,
+            })
+            .collect();
+        if outer.len() != inner.len() {
+            self.undecided.push(format!("which columns of {base} stand behind {view}"));
+            return;
+        }
+        let map = |columns: &Columns| Columns {
+            whole: false,
+            names: outer
+                .iter()
+                .zip(&inner)
+                .filter(|(o, _)| columns.whole || columns.names.contains(*o))
+                .filter_map(|(_, i)| i.clone())
+                .collect(),
+        };
+        let behind = Use {
+            relation: 0,
+            verbs: used.verbs.clone(),
+            selected: map(&used.selected),
+            inserted: map(&used.inserted),
+            updated: map(&used.updated),
+            defaulted: map(&Columns { whole: false, names: used.defaulted.clone() }).names,
+        };
+        self.relation_used(&base, &behind);
+    }
+
+    pub(super) fn routine_called(&mut self, call: &Call, procedure: bool) {
+        let last = call.name.last().cloned().unwrap_or_default();
+        let is_server = match call.name.as_slice() {
+            [_] => true,
+            [schema, _] => schema == "pg_catalog",
+            _ => false,
+        };
+        if is_server {
+            let text = call.text.as_deref();
+            match (last.as_str(), text) {
+                ("nextval", Some(name)) => return self.sequence(name, &[Privilege::Usage, Privilege::Update]),
+                ("currval", Some(name)) => return self.sequence(name, &[Privilege::Select, Privilege::Usage]),
+                ("setval", Some(name)) => return self.sequence(name, &[Privilege::Update]),
+                // The first of several arguments names a configuration, in whatever schema.
+                (name, Some(text)) if name.contains("ts") && call.arguments > 1 && text.contains('.') => {
+                    self.undecided.push(format!("which configuration `{last}` is called with"));
+                    return;
+                }
+                ("nextval" | "currval" | "setval" | "lastval", _) => {
+                    self.undecided.push(format!("which sequence {last} is called for"));
+                    return;
+                }
+                ("set_config", Some(name)) => return self.setting(settings::set(&name.to_lowercase()), name),
+                ("current_setting", Some(name)) => return self.setting(settings::show(&name.to_lowercase()), name),
+                (name, Some(text)) if OF_RELATIONS.contains(&(name, call.arguments)) => {
+                    if let Err(why) = self.cast(&DataType::Regclass, Some(text)) {
+                        self.undecided.push(why);
+                    }
+                    return;
+                }
+                ("row" | "array" | "lo_create" | "lo_creat", _) => return,
+                (name, _) if call.arguments == 0 && WORDS_FOR_VALUES.contains(&name) => return,
+                (name, _) if self.guarded(name) => return,
+                _ => {}
+            }
+        }
+        let classes: &[Class] = if procedure { &[Class::Procedure] } else { &[Class::Function] };
+        let (path, shut): (Vec<String>, Vec<String>) = self.path().into_iter().partition(|s| !self.looks_up || self.may_look_into(s));
+        let in_path = |n: &&ObjectName| match call.name.as_slice() {
+            [_] => path.iter().any(|s| n.schema() == Some(s)),
+            [schema, _] => n.schema() == Some(schema),
+            _ => false,
+        };
+        let count = |n: &&ObjectName| n.arguments.as_deref().map_or(0, |a| if a.is_empty() { 0 } else { split_types(a) }) == call.arguments;
+        let catalog = self.catalog;
+        let found: Vec<ObjectName> = catalog
+            .objects()
+            .iter()
+            .filter(|n| classes.contains(&n.class) && n.last() == last)
+            .filter(in_path)
+            .filter(count)
+            .cloned()
+            .collect();
+        let found = match found.as_slice() {
+            [_, _, ..] => of_types(found, &call.types),
+            _ => found,
+        };
+        // Another of the same name that is the server's could be meant as well.
+        if !found.is_empty() && call.name.len() == 1 && BUILT_IN.lines().collect::<Vec<_>>().binary_search(&last.as_str()).is_ok() {
+            self.undecided.push(format!("whether the server's own `{last}` is meant"));
+            return;
+        }
+        // It is there, but behind a schema that is shut: to the server it does not exist.
+        if found.is_empty()
+            && let ([_], Some(schema)) = (
+                call.name.as_slice(),
+                shut.iter()
+                    .find(|s| catalog.objects().iter().any(|n| classes.contains(&n.class) && n.last() == last && n.schema() == Some(s))),
+            )
+        {
+            self.use_schema(schema);
+            return;
+        }
+        if found.is_empty() {
+            // One of the same name with other arguments could be the one that fits.
+            let near = catalog.objects().iter().any(|n| n.class.is_routine() && n.last() == last && in_path(&n));
+            let known = if near { Vec::new() } else { BUILT_IN.lines().collect::<Vec<_>>() };
+            if is_server && known.binary_search(&last.as_str()).is_ok() {
+                return;
+            }
+            self.undecided.push(format!("the routine `{}` with {} arguments is not in the inventory", call.name.join("."), call.arguments));
+            return;
+        }
+        if found.len() > 1 {
+            self.undecided.push(format!("which of {} routines called `{}` is meant", found.len(), call.name.join(".")));
+            return;
+        }
+        for name in found {
+            if let (Some(schema), [_, _]) = (name.schema().map(str::to_owned), call.name.as_slice())
+                && self.looks_up
+            {
+                self.use_schema(&schema);
+            }
+            self.late.push(Need::privilege(&self.caller, &name, Privilege::Execute, On::Object));
+            self.inside_routine(&name);
+        }
+    }
+
+    /// A routine of the server that not everybody may run; whether it is one.
+    pub(super) fn guarded(&mut self, name: &str) -> bool {
+        let Some(line) = GUARDED.lines().find(|line| line.split(' ').next() == Some(name)) else { return false };
+        let readers = line.split(' ').nth(1).unwrap_or("-").split(',').filter(|role| *role != "-").collect::<Vec<_>>();
+        self.server_right(&readers, &format!("`{name}`"));
+        true
+    }
+
+    /// A routine in SQL is followed; it runs as its owner where it says so.
+    pub(super) fn inside_routine(&mut self, name: &ObjectName) {
+        let Some(entry) = self.catalog.state().objects.get(name) else { return };
+        let body = entry.body.clone().unwrap_or_default();
+        self.not_modelled(name, Touch::Call);
+        if entry.language.as_deref() == Some("sql") && body.trim().is_empty() {
+            self.undecided.push(format!("what {name} does: its body is not in the ledger"));
+            return;
+        }
+        if entry.language.as_deref() == Some("internal") && body == OF_AGGREGATES {
+            // What it is made of is the server's own, or it is named in the ledger.
+            return;
+        }
+        if entry.language.as_deref() != Some("sql") {
+            let language = entry.language.as_deref().unwrap_or("?");
+            self.undecided.push(format!("what {name} does: routines in {language} are not followed"));
+            return;
+        }
+        self.of_server(&body, false);
+        let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
+        let here = Circumstances { object: name.clone(), role: role.clone(), caller: role.clone(), change: None };
+        if self.enter(&here) {
+            let before = (
+                std::mem::replace(&mut self.role, role.clone()),
+                std::mem::replace(&mut self.caller, role),
+                std::mem::replace(&mut self.looks_up, true),
+                std::mem::replace(&mut self.in_body, true),
+            );
+            with_statements(Dialect::Postgresql, &body, true, |read| match read {
+                Ok(statements) => {
+                    // Its checks come when it runs, after those of the statement that calls it.
+                    let (early, rows) = (std::mem::take(&mut self.early), std::mem::take(&mut self.rows));
+                    statements.iter().for_each(|s| self.statement(s));
+                    let inner = std::mem::replace(&mut self.early, early).into_iter().chain(std::mem::replace(&mut self.rows, rows));
+                    self.late.extend(inner);
+                }
+                Err(_) => self.undecided.push(format!("the body of {name} cannot be read")),
+            });
+            (self.role, self.caller, self.looks_up, self.in_body) = before;
+            self.followed.leave(here);
+        }
+    }
+}
+
+/// Of routines of one name, leaves the one that takes just these types where all are known; the server takes it before all others.
+fn of_types(found: Vec<ObjectName>, types: &[Option<String>]) -> Vec<ObjectName> {
+    let Some(types) = types.iter().map(|known| known.as_deref().map(types::printed)).collect::<Option<Vec<_>>>() else { return found };
+    let is_it = |name: &&ObjectName| name.arguments.as_deref().map(types::listed).unwrap_or_default() == types;
+    found.iter().find(is_it).map_or_else(|| found.clone(), |one| vec![one.clone()])
+}
+
+/// Counts the types in a list of arguments.
+fn split_types(list: &str) -> usize {
+    let mut depth = 0_usize;
+    1 + list
+        .chars()
+        .filter(|c| {
+            match c {
+                '(' => depth += 1,
+                ')' => depth = depth.saturating_sub(1),
+                _ => {}
+            }
+            *c == ',' && depth == 0
+        })
+        .count()
+}
