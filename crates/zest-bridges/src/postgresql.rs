@@ -3,7 +3,8 @@
 use postgres::config::SslMode;
 use postgres::{Client, NoTls, Row, SimpleQueryMessage};
 use zest_ledger::drift::Step;
-use zest_ledger::postgresql::{Acl, Class, Column, DefaultKey, Grantee, Held, Object, ObjectName, Privilege, Role, State};
+use zest_ledger::entry::PolicyFor;
+use zest_ledger::postgresql::{Acl, Class, Column, DefaultKey, Grantee, Held, Object, ObjectName, Policy, Privilege, Role, State};
 
 use crate::encryption::HINT;
 use crate::{BridgeError, Encryption};
@@ -145,7 +146,7 @@ impl Session {
         for row in self.rows("columns", COLUMNS)? {
             let name = ObjectName::new(relation(row.get(0)), &[row.get(1), row.get(2)]);
             if let Some(object) = state.objects.get_mut(&name) {
-                let is_view = name.class != Class::Table;
+                let is_view = matches!(name.class, Class::View | Class::MaterialisedView);
                 let data_type = if is_view { String::new() } else { row.get(4) };
                 let default = row.get::<_, Option<String>>(5).map(|d| d.replace("::regclass", ""));
                 object.columns.push(Column { name: row.get(3), data_type, default, acl: Acl::default() });
@@ -156,6 +157,50 @@ impl Session {
             let column: &str = row.get(3);
             if let Some(column) = state.objects.get_mut(&name).and_then(|o| o.columns.iter_mut().find(|c| c.name == column)) {
                 add(&mut column.acl, &row, 4);
+            }
+        }
+        for row in self.rows("policies", POLICIES)? {
+            let name = ObjectName::new(Class::Table, &[row.get(0), row.get(1)]);
+            let Some(object) = state.objects.get_mut(&name) else { continue };
+            let acts = match row.get::<_, &str>(4) {
+                "r" => PolicyFor::Select,
+                "a" => PolicyFor::Insert,
+                "w" => PolicyFor::Update,
+                "d" => PolicyFor::Delete,
+                _ => PolicyFor::All,
+            };
+            let to: Vec<String> = row.get(5);
+            let policy =
+                Policy { acts, to: to.into_iter().collect(), using: row.get(6), check: row.get(7), restrictive: !row.get::<_, bool>(3) };
+            object.policies.get_or_insert_default().insert(row.get(2), policy);
+        }
+        for object in state.objects.values_mut().filter(|object| object.row_security) {
+            object.policies.get_or_insert_default();
+        }
+        for row in self.rows("what runs along", ALONG)? {
+            let Some(object) = name_of(&row).and_then(|n| state.objects.get_mut(&n)) else { continue };
+            let (sort, key, text): (&str, String, String) = (row.get(4), row.get(5), row.get(6));
+            match sort {
+                "forced" => object.row_security_for_owner = true,
+                "trigger" => drop(object.triggers.insert(key, text)),
+                "rule" => drop(object.rules.insert(key, text)),
+                "check" => drop(object.checks.insert(key, text)),
+                "domain" => object.domain_of = Some(text),
+                "parameters" => object.parameters = Some(text),
+                "body" => object.body = Some(text),
+                "setting" => object.settings.push(text),
+                other => return Err(BridgeError::Read { what: "what runs along", reason: format!("`{other}` is not known") }),
+            }
+        }
+        for row in self.rows("settings of sessions", SETTINGS)? {
+            let setting: String = row.get(1);
+            match row.get::<_, Option<&str>>(0) {
+                None => state.settings.push(setting),
+                Some(role) => {
+                    if let Some(role) = state.roles.get_mut(role) {
+                        role.settings.push(setting);
+                    }
+                }
             }
         }
         for row in self.rows("what is not modelled", NOT_MODELLED)? {
@@ -216,6 +261,7 @@ fn relation(kind: &str) -> Class {
         "v" => Class::View,
         "m" => Class::MaterialisedView,
         "S" => Class::Sequence,
+        "c" => Class::Type,
         _ => Class::Table,
     }
 }
@@ -325,7 +371,7 @@ SELECT c.relkind::text, n.nspname::text, c.relname::text, attname::text,
        CASE attgenerated WHEN '' THEN pg_get_expr(adbin, adrelid) END
 FROM pg_attribute a JOIN pg_class c ON c.oid = attrelid JOIN pg_namespace n ON n.oid = relnamespace
 LEFT JOIN pg_attrdef d ON adrelid = attrelid AND adnum = attnum
-WHERE attnum > 0 AND NOT attisdropped AND relkind IN ('r', 'p', 'v', 'm', 'f') AND nspname !~ '^pg_' AND nspname <> 'information_schema'
+WHERE attnum > 0 AND NOT attisdropped AND relkind IN ('r', 'p', 'v', 'm', 'f', 'c') AND nspname !~ '^pg_' AND nspname <> 'information_schema'
 ORDER BY attrelid, attnum";
 
 const COLUMN_ACLS: &str = "
@@ -339,6 +385,75 @@ SELECT c.rolname::text, n.nspname::text, defaclobjtype::text, g.rolname::text, r
 FROM pg_default_acl d JOIN pg_roles c ON c.oid = defaclrole LEFT JOIN pg_namespace n ON n.oid = defaclnamespace
      LEFT JOIN LATERAL aclexplode(defaclacl) x ON true
      LEFT JOIN pg_roles g ON g.oid = x.grantee LEFT JOIN pg_roles r ON r.oid = x.grantor";
+
+const POLICIES: &str = "
+SELECT n.nspname::text, c.relname::text, polname::text, polpermissive, polcmd::text,
+       CASE WHEN 0 = ANY (polroles) THEN '{}' ELSE ARRAY(SELECT rolname::text FROM pg_roles WHERE oid = ANY (polroles) ORDER BY 1) END,
+       pg_get_expr(polqual, polrelid), pg_get_expr(polwithcheck, polrelid)
+FROM pg_policy p JOIN pg_class c ON c.oid = polrelid JOIN pg_namespace n ON n.oid = relnamespace
+WHERE nspname !~ '^pg_' AND nspname <> 'information_schema'";
+
+/// Settings that sessions begin with: those of the database, and those of roles. What changes neither rights nor what names and texts mean
+/// is left out.
+const SETTINGS: &str = "
+SELECT r.rolname::text, s::text
+FROM pg_db_role_setting d LEFT JOIN pg_roles r ON r.oid = setrole, unnest(setconfig) WITH ORDINALITY AS u (s, at)
+WHERE (setrole = 0) = (setdatabase <> 0) AND setdatabase IN (0, (SELECT oid FROM pg_database WHERE datname = current_database()))
+  AND split_part(s, '=', 1) !~ '^(log_|enable_|application_name$|client_encoding$|client_min_messages$|extra_float_digits$|.*_timeout$|work_mem$|maintenance_work_mem$|random_page_cost$|default_statistics_target$)'
+  AND lower(split_part(s, '=', 1)) NOT IN ('datestyle', 'intervalstyle', 'timezone')
+ORDER BY 1, at";
+
+/// What runs along with an object: class, schema, name and arguments of it, the sort, and the name and text of what runs along. Checks of a
+/// table are those that call something that is not of the server; what stands on a partition is none of its own where it comes from above.
+const ALONG: &str = "
+WITH spaces AS (SELECT oid, nspname FROM pg_namespace WHERE nspname !~ '^pg_' AND nspname <> 'information_schema'),
+relations AS (SELECT c.oid, relkind::text AS class, nspname::text AS schema, relname::text AS name, NULL::text AS arguments,
+                     quote_ident(nspname) || '.' || quote_ident(relname) AS sql
+              FROM pg_class c JOIN spaces s ON s.oid = relnamespace WHERE relkind IN ('r', 'p', 'v', 'm', 'f')),
+routines AS (SELECT p.*, CASE prokind WHEN 'p' THEN 'procedure' ELSE 'function' END AS class, nspname::text AS schema,
+                    proname::text AS name, oidvectortypes(proargtypes) AS arguments
+             FROM pg_proc p JOIN spaces s ON s.oid = pronamespace),
+loose AS (
+  SELECT DISTINCT d.objid FROM pg_depend d LEFT JOIN pg_type t ON d.refclassid = 'pg_type'::regclass AND t.oid = d.refobjid
+  WHERE d.classid = 'pg_constraint'::regclass AND d.refobjid >= 12000
+    AND (d.refclassid IN ('pg_proc'::regclass, 'pg_operator'::regclass) OR t.typtype NOT IN ('e', 'c')))
+SELECT class, schema, name, arguments, 'forced' AS sort, '' AS key, '' AS text
+FROM relations r JOIN pg_class c ON c.oid = r.oid WHERE relforcerowsecurity
+UNION ALL
+SELECT class, schema, name, arguments, 'trigger', tgname::text,
+       pg_get_triggerdef(t.oid) || CASE tgenabled WHEN 'D' THEN '; ALTER TABLE ' || sql || ' DISABLE TRIGGER ' || quote_ident(tgname)
+                                                  WHEN 'A' THEN '; ALTER TABLE ' || sql || ' ENABLE ALWAYS TRIGGER ' || quote_ident(tgname)
+                                                  WHEN 'R' THEN '; ALTER TABLE ' || sql || ' ENABLE REPLICA TRIGGER ' || quote_ident(tgname)
+                                                  ELSE '' END
+FROM relations r JOIN pg_trigger t ON tgrelid = r.oid WHERE NOT tgisinternal AND tgparentid = 0
+UNION ALL
+SELECT class, schema, name, arguments, 'rule', rulename::text,
+       pg_get_ruledef(w.oid) || CASE ev_enabled WHEN 'D' THEN ' ALTER TABLE ' || sql || ' DISABLE RULE ' || quote_ident(rulename)
+                                                WHEN 'A' THEN ' ALTER TABLE ' || sql || ' ENABLE ALWAYS RULE ' || quote_ident(rulename)
+                                                WHEN 'R' THEN ' ALTER TABLE ' || sql || ' ENABLE REPLICA RULE ' || quote_ident(rulename)
+                                                ELSE '' END
+FROM relations r JOIN pg_rewrite w ON ev_class = r.oid WHERE rulename <> '_RETURN'
+UNION ALL
+SELECT class, schema, name, arguments, 'check', conname::text, pg_get_expr(conbin, conrelid)
+FROM relations r JOIN pg_constraint c ON conrelid = r.oid JOIN loose l ON l.objid = c.oid WHERE contype = 'c'
+UNION ALL
+SELECT 'type', nspname::text, typname::text, NULL, 'domain', '', format_type(typbasetype, typtypmod)
+       || CASE WHEN typcollation NOT IN (0, (SELECT typcollation FROM pg_type b WHERE b.oid = t.typbasetype))
+               THEN ' COLLATE ' || (SELECT quote_ident(n.nspname) || '.' || quote_ident(collname) FROM pg_collation l
+                                    JOIN pg_namespace n ON n.oid = collnamespace WHERE l.oid = t.typcollation) ELSE '' END
+       || CASE WHEN typdefault IS NOT NULL THEN ' DEFAULT ' || pg_get_expr(typdefaultbin, 0) ELSE '' END
+       || CASE WHEN typnotnull THEN ' NOT NULL' ELSE '' END
+FROM pg_type t JOIN spaces s ON s.oid = typnamespace WHERE typtype = 'd'
+UNION ALL
+SELECT 'type', nspname::text, typname::text, NULL, 'check', conname::text, pg_get_expr(conbin, 0)
+FROM pg_type t JOIN spaces s ON s.oid = typnamespace JOIN pg_constraint c ON contypid = t.oid
+UNION ALL
+SELECT class, schema, name, arguments, 'parameters', '', pg_get_function_arguments(oid) FROM routines
+WHERE prokind IN ('f', 'p', 'w') AND pg_get_function_arguments(oid) <> arguments
+UNION ALL
+SELECT class, schema, name, arguments, 'body', '', pg_get_function_sqlbody(oid) FROM routines WHERE prosqlbody IS NOT NULL
+UNION ALL
+(SELECT class, schema, name, arguments, 'setting', '', s FROM routines, unnest(proconfig) WITH ORDINALITY AS u (s, at) ORDER BY 1, 2, 3, 4, at)";
 
 /// What the server looks at and the model only names: class, schema, name and arguments of the object (all empty for the
 /// server), and the note. Harmless, and so left out, is what is built of nothing but the server's own types, functions
@@ -356,15 +471,17 @@ loose AS (
     AND (d.refclassid IN ('pg_proc'::regclass, 'pg_operator'::regclass) OR t.typtype NOT IN ('e', 'c'))),
 unseen AS (
   SELECT l.classid, l.objid FROM loose l
-  WHERE EXISTS (SELECT FROM pg_cast WHERE oid >= 12000) OR EXISTS (
-    SELECT FROM pg_depend d WHERE d.classid = l.classid AND d.objid = l.objid AND d.refobjid >= 12000 AND d.refclassid <> 'pg_proc'::regclass
+  WHERE EXISTS (
+    SELECT FROM pg_depend d WHERE d.classid = l.classid AND d.objid = l.objid AND d.refobjid >= 12000
       AND (d.refclassid = 'pg_operator'::regclass
-           OR EXISTS (SELECT FROM types t WHERE d.refclassid = 'pg_type'::regclass AND t.oid = d.refobjid AND t.typtype NOT IN ('e', 'c'))))),
+           -- The text of an expression does not tell the function of a cast.
+           OR d.refclassid = 'pg_proc'::regclass AND EXISTS (SELECT FROM pg_cast c WHERE c.oid >= 12000 AND c.castfunc = d.refobjid)
+           OR EXISTS (SELECT FROM types t WHERE d.refclassid = 'pg_type'::regclass AND t.oid = d.refobjid AND t.typtype NOT IN ('e', 'c', 'd'))))),
 within AS (SELECT oid AS outermost, oid AS at FROM types WHERE oid >= 12000
            UNION SELECT w.outermost, t.inner_type FROM within w JOIN types t ON t.oid = w.at WHERE t.inner_type IS NOT NULL),
 checked AS (
   SELECT DISTINCT outermost AS oid FROM within w JOIN pg_constraint c ON c.contypid = w.at
-  JOIN loose l ON l.classid = 'pg_constraint'::regclass AND l.objid = c.oid),
+  JOIN unseen u ON u.classid = 'pg_constraint'::regclass AND u.objid = c.oid),
 foreigners AS (
   SELECT DISTINCT outermost AS oid FROM within w JOIN types t ON t.oid = w.at
   WHERE t.oid >= 12000 AND t.typtype IN ('b', 'r', 'm') AND t.inner_type IS NULL),
@@ -380,20 +497,14 @@ keys AS (
                AND NOT (has_schema_privilege(r.relowner, r.relnamespace, 'USAGE') AND has_table_privilege(r.relowner, r.oid, 'SELECT')
                         AND has_table_privilege(r.relowner, r.oid, 'UPDATE') AND has_table_privilege(r.relowner, r.oid, 'DELETE'))))),
 notes (oid, note) AS (
-  SELECT polrelid, 'policy ' || polname FROM pg_policy p
-  WHERE EXISTS (SELECT FROM loose l WHERE l.classid = 'pg_policy'::regclass AND l.objid = p.oid)
-     OR EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_policy'::regclass AND d.objid = p.oid
-                AND d.refclassid = 'pg_class'::regclass AND d.refobjid <> p.polrelid)
-  UNION SELECT oid, 'forced row security' FROM pg_class WHERE relforcerowsecurity AND relrowsecurity
+  SELECT polrelid, 'policy ' || polname FROM pg_policy p JOIN unseen u ON u.classid = 'pg_policy'::regclass AND u.objid = p.oid
   UNION SELECT oid, 'foreign table' FROM pg_class WHERE relkind = 'f'
-  UNION SELECT tgrelid, 'trigger ' || tgname || ' on ' || concat_ws(', ', CASE WHEN tgtype & 4 <> 0 THEN 'insert' END,
-               CASE WHEN tgtype & 16 <> 0 THEN 'update' END, CASE WHEN tgtype & 8 <> 0 THEN 'delete' END,
-               CASE WHEN tgtype & 32 <> 0 THEN 'truncate' END)
-        FROM pg_trigger WHERE NOT tgisinternal AND tgenabled IN ('O', 'A')
-  UNION SELECT ev_class, 'rule ' || rulename || ' on ' || CASE ev_type WHEN '1' THEN 'select' WHEN '2' THEN 'update' WHEN '3' THEN 'insert' ELSE 'delete' END
-        FROM pg_rewrite WHERE rulename <> '_RETURN' AND ev_enabled IN ('O', 'A')
+  UNION SELECT tgrelid, 'trigger ' || tgname || ' is not followed' FROM pg_trigger t JOIN unseen u ON u.classid = 'pg_trigger'::regclass AND u.objid = t.oid
+        WHERE NOT tgisinternal AND tgenabled IN ('O', 'A')
+  UNION SELECT ev_class, 'rule ' || rulename FROM pg_rewrite w JOIN unseen u ON u.classid = 'pg_rewrite'::regclass AND u.objid = w.oid
+        WHERE rulename <> '_RETURN' AND ev_enabled IN ('O', 'A')
   UNION SELECT conrelid, 'check ' || conname FROM pg_constraint c JOIN loose l ON l.classid = 'pg_constraint'::regclass AND l.objid = c.oid
-        WHERE contype IN ('c', 'x')
+        WHERE contype = 'x' OR contype = 'c' AND EXISTS (SELECT FROM unseen u WHERE u.classid = l.classid AND u.objid = l.objid)
   UNION SELECT adrelid, CASE attgenerated WHEN '' THEN 'default of ' ELSE 'generated ' END || attname
         FROM pg_attrdef f JOIN pg_attribute a ON attrelid = adrelid AND attnum = adnum
         JOIN loose l ON l.classid = 'pg_attrdef'::regclass AND l.objid = f.oid
@@ -407,16 +518,24 @@ notes (oid, note) AS (
   UNION SELECT attrelid, 'identity of ' || attname FROM pg_attribute WHERE attidentity <> '' AND attnum > 0 AND NOT attisdropped
   UNION SELECT conrelid, 'key ' || conname FROM keys
   UNION SELECT confrelid, 'key ' || conname FROM keys),
+below (oid, note) AS (
+  SELECT tgrelid, 'trigger ' || tgname || ' on ' || concat_ws(', ', CASE WHEN tgtype & 4 <> 0 THEN 'insert' END,
+               CASE WHEN tgtype & 16 <> 0 THEN 'update' END, CASE WHEN tgtype & 8 <> 0 THEN 'delete' END,
+               CASE WHEN tgtype & 32 <> 0 THEN 'truncate' END)
+  FROM pg_trigger WHERE NOT tgisinternal AND tgparentid = 0 AND tgenabled IN ('O', 'A')
+  UNION SELECT conrelid, 'check ' || conname FROM pg_constraint c JOIN loose l ON l.classid = 'pg_constraint'::regclass AND l.objid = c.oid
+        WHERE contype = 'c' AND conislocal),
 settings AS (
   SELECT split_part(s, '=', 1) AS name, CASE WHEN setrole <> 0 THEN ' of ' || r.rolname ELSE '' END AS role
   FROM pg_db_role_setting d LEFT JOIN pg_roles r ON r.oid = setrole, unnest(setconfig) s
-  WHERE setdatabase IN (0, (SELECT oid FROM pg_database WHERE datname = current_database())))
+  WHERE setdatabase IN (0, (SELECT oid FROM pg_database WHERE datname = current_database())) AND (setrole = 0) <> (setdatabase <> 0))
 SELECT c.relkind::text AS class, s.nspname::text AS schema, c.relname::text AS name, NULL::text AS arguments, n.note::text AS note
 FROM notes n JOIN members m ON m.member = n.oid JOIN pg_class c ON c.oid = m.root JOIN spaces s ON s.oid = c.relnamespace
+UNION SELECT c.relkind::text, s.nspname::text, c.relname::text, NULL, b.note::text
+FROM below b JOIN members m ON m.member = b.oid AND m.root <> b.oid JOIN pg_class c ON c.oid = m.root JOIN spaces s ON s.oid = c.relnamespace
 UNION SELECT CASE prokind WHEN 'p' THEN 'procedure' ELSE 'function' END, s.nspname::text, proname::text, oidvectortypes(proargtypes), n.note
 FROM pg_proc p JOIN spaces s ON s.oid = pronamespace, LATERAL (
-  SELECT 'body in BEGIN ATOMIC' AS note WHERE prosqlbody IS NOT NULL
-  UNION ALL SELECT 'setting ' || split_part(c, '=', 1) FROM unnest(proconfig) c) n
+  SELECT 'body in BEGIN ATOMIC' AS note FROM unseen u WHERE prosqlbody IS NOT NULL AND u.classid = 'pg_proc'::regclass AND u.objid = p.oid) n
 UNION SELECT 'type', t.nspname::text, t.typname::text, NULL, 'check' FROM types t JOIN spaces s ON s.nspname = t.nspname
   JOIN checked k ON k.oid = t.oid WHERE t.typtype = 'd'
 UNION SELECT 'type', t.nspname::text, t.typname::text, NULL, 'type that is not of the server' FROM types t JOIN spaces s ON s.nspname = t.nspname
@@ -428,7 +547,10 @@ UNION SELECT '', NULL, '', NULL, 'setting ' || name || role FROM settings
   WHERE name !~ '^(log_|enable_|application_name$|client_encoding$|client_min_messages$|extra_float_digits$|.*_timeout$|work_mem$|maintenance_work_mem$|random_page_cost$|default_statistics_target$)'
     AND lower(name) NOT IN ('datestyle', 'intervalstyle', 'timezone')
 UNION SELECT '', NULL, '', NULL, 'setting search_path' FROM pg_settings
-  WHERE name = 'search_path' AND reset_val <> '\"$user\", public' AND NOT EXISTS (SELECT FROM settings WHERE name = 'search_path')
+  WHERE name = 'search_path' AND reset_val <> '\"$user\", public' AND NOT EXISTS (
+    SELECT FROM pg_db_role_setting, unnest(setconfig) s WHERE s LIKE 'search_path=%'
+      AND setdatabase IN (0, (SELECT oid FROM pg_database WHERE datname = current_database()))
+      AND setrole IN (0, (SELECT oid FROM pg_roles WHERE rolname = session_user)))
 UNION SELECT '', NULL, '', NULL, 'setting ' || name FROM pg_settings
   WHERE name = 'row_security' AND reset_val <> 'on' OR name = 'standard_conforming_strings' AND reset_val <> 'on'
 UNION SELECT '', NULL, '', NULL, 'read-only by default' FROM pg_settings WHERE name = 'default_transaction_read_only' AND reset_val = 'on'

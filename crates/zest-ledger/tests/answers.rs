@@ -174,6 +174,7 @@ fn every_refusal_code_is_raised_by_some_question() {
         include_str!("applications.rs"),
         include_str!("hosts.rs"),
         include_str!("never_wider.rs"),
+        include_str!("runs_along.rs"),
     ]
     .concat();
     for refusal in Refusal::ALL.iter().filter(|r| !raised.iter().any(|(_, e)| e == *r)) {

@@ -208,6 +208,15 @@ where
     }
 }
 
+impl<E: Entry> Written for Option<Vec<E>>
+where
+    E::Anchor: Anchor,
+{
+    fn read(source: &mut dyn Source, key: &str) -> Self {
+        source.has(key).then(|| E::Anchor::rows(source, key))
+    }
+}
+
 impl<E: Entry<Anchor = Option<Place>>> Written for Option<E> {
     fn read(source: &mut dyn Source, key: &str) -> Self {
         let mut found = None;

@@ -134,3 +134,72 @@ GRANT pg_read_all_data TO "auditor-1";
 GRANT CREATE ON DATABASE ticketing TO "voyage-planner";
 GRANT TEMPORARY ON DATABASE ticketing TO counter;
 CREATE ROLE "fare-lead" LOGIN CREATEROLE CREATEDB IN ROLE "fare-clerk";
+
+-- what runs along: rules that add and that stand in, policies that narrow, bodies that were parsed, domains of domains, settings
+CREATE SCHEMA along AUTHORIZATION "fare-clerk";
+GRANT USAGE ON SCHEMA along TO PUBLIC;
+CREATE TABLE along.heap (id integer, note text);
+CREATE TABLE along.told (id integer);
+CREATE TABLE along.said (id integer, note text DEFAULT 'x');
+CREATE RULE tell AS ON INSERT TO along.said DO ALSO INSERT INTO along.told VALUES (new.id);
+CREATE RULE count AS ON UPDATE TO along.said WHERE (new.id > old.id) DO ALSO (INSERT INTO along.told VALUES (old.id); DELETE FROM along.heap WHERE id = old.id;);
+CREATE TABLE along.kept (id integer);
+CREATE RULE kept AS ON DELETE TO along.kept DO INSTEAD NOTHING;
+CREATE RULE checked AS ON INSERT TO along.kept WHERE (fares.secret() > 5) DO INSTEAD NOTHING;
+CREATE VIEW along.window AS SELECT id, note FROM along.heap;
+CREATE RULE pass AS ON INSERT TO along.window DO INSTEAD INSERT INTO along.heap VALUES (new.id, new.note);
+CREATE RULE change AS ON UPDATE TO along.window DO INSTEAD UPDATE along.heap SET note = new.note WHERE id = old.id;
+CREATE VIEW along.pane AS SELECT id, note FROM along.heap;
+CREATE TABLE along.off (id integer);
+CREATE RULE never AS ON INSERT TO along.off DO ALSO INSERT INTO along.told SELECT fares.secret();
+ALTER TABLE along.off DISABLE RULE never;
+CREATE TRIGGER never BEFORE INSERT ON along.off FOR EACH ROW EXECUTE FUNCTION desk.noted();
+ALTER TABLE along.off DISABLE TRIGGER never;
+CREATE TABLE along.same (id integer, note text);
+CREATE TRIGGER same BEFORE UPDATE OF id ON along.same FOR EACH ROW EXECUTE FUNCTION suppress_redundant_updates_trigger();
+CREATE TRIGGER noted AFTER UPDATE OF note ON along.same FOR EACH ROW EXECUTE FUNCTION desk.noted();
+
+CREATE TABLE along.narrow (id integer, holder text);
+ALTER TABLE along.narrow ENABLE ROW LEVEL SECURITY;
+CREATE POLICY all_of_it ON along.narrow USING (true);
+CREATE POLICY narrows ON along.narrow AS RESTRICTIVE FOR UPDATE TO counter USING (fares.secret() = 1);
+CREATE POLICY never ON along.narrow AS RESTRICTIVE FOR INSERT TO "fare-reader" WITH CHECK (false);
+CREATE TABLE along.asks (id integer);
+ALTER TABLE along.asks ENABLE ROW LEVEL SECURITY;
+CREATE POLICY reads ON along.asks FOR SELECT USING (EXISTS (SELECT 1 FROM along.told t WHERE t.id = asks.id));
+CREATE POLICY adds ON along.asks FOR INSERT WITH CHECK (true);
+CREATE POLICY removes ON along.asks FOR DELETE TO "fare-reader", counter USING (id IN (SELECT n.id FROM along.narrow n));
+CREATE TABLE along.watched_by (id integer);
+ALTER TABLE along.watched_by ENABLE ROW LEVEL SECURITY;
+CREATE POLICY changes ON along.watched_by FOR UPDATE USING (true) WITH CHECK (false);
+CREATE VIEW along.narrowed WITH (security_invoker = true) AS SELECT id FROM along.narrow;
+CREATE VIEW along.asked AS SELECT id FROM along.asks;
+
+-- not one that is written into the check as a value, once for the whole session of whoever may run it
+CREATE FUNCTION along.sealed() RETURNS integer LANGUAGE sql SECURITY DEFINER AS 'select 1';
+REVOKE EXECUTE ON FUNCTION along.sealed() FROM PUBLIC;
+GRANT EXECUTE ON FUNCTION along.sealed() TO counter;
+CREATE DOMAIN along.small AS integer CHECK (VALUE < 10 AND along.sealed() = 1);
+CREATE DOMAIN along.tiny AS along.small DEFAULT 3 CHECK (VALUE < 5);
+CREATE TYPE along.pair AS (a along.tiny, b integer);
+CREATE TABLE along.sized (id integer, size along.small, pair along.pair);
+CREATE TABLE along.plain (id integer, price numeric CHECK (fares.with_tax(price) > 0), CONSTRAINT positive CHECK (id > 0));
+
+CREATE FUNCTION along.parsed() RETURNS bigint LANGUAGE sql BEGIN ATOMIC SELECT count(*) FROM along.told; SELECT count(*) FROM along.heap; END;
+CREATE FUNCTION along.returned(n integer) RETURNS integer LANGUAGE sql RETURN n + fares.secret();
+CREATE FUNCTION along.placed() RETURNS bigint LANGUAGE sql SECURITY DEFINER SET search_path = along, pg_temp AS 'select count(*) from told';
+CREATE FUNCTION along.nowhere() RETURNS bigint LANGUAGE sql SET search_path = '' AS 'select count(*) from along.told';
+CREATE FUNCTION along.slow() RETURNS integer LANGUAGE sql SET statement_timeout = '1s' SET work_mem = '1MB' AS 'select 1';
+CREATE FUNCTION along.unbound() RETURNS bigint LANGUAGE sql SET row_security = off AS 'select count(*) from along.narrow';
+DO $$ DECLARE r record; BEGIN
+  FOR r IN SELECT format('ALTER TABLE %s OWNER TO "fare-clerk"', oid::regclass) AS sql FROM pg_class WHERE relnamespace = 'along'::regnamespace AND relkind IN ('r', 'v')
+           UNION SELECT format('ALTER ROUTINE %s OWNER TO "fare-clerk"', oid::regprocedure) FROM pg_proc WHERE pronamespace = 'along'::regnamespace LOOP
+    EXECUTE r.sql;
+  END LOOP; END $$;
+GRANT ALL ON ALL TABLES IN SCHEMA along TO counter;
+GRANT SELECT, INSERT, UPDATE, DELETE ON along.said, along.kept, along.window, along.pane, along.off, along.same, along.narrow, along.asks, along.watched_by, along.narrowed, along.asked, along.sized, along.plain TO "fare-reader";
+REVOKE ALL ON along.told, along.heap FROM counter;
+ALTER ROLE "tariff-1" SET search_path = along, fares;
+ALTER ROLE "report-runner" SET search_path TO reports, "$user";
+ALTER ROLE "auditor-1" SET statement_timeout = '20s';
+ALTER DATABASE ticketing SET search_path TO "$user", public, sales;

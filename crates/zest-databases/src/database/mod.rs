@@ -5,6 +5,7 @@ pub(crate) mod followed;
 mod kind;
 pub(crate) mod name;
 pub(crate) mod need;
+pub(crate) mod not_heard;
 pub(crate) mod not_modelled;
 mod privileges;
 pub(crate) mod remedy;

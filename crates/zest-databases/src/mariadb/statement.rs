@@ -206,6 +206,8 @@ impl Touches for Deriver<'_> {
     fn in_body(&self) -> bool {
         false
     }
+
+    fn at_end(&mut self) {}
 }
 
 impl Deriver<'_> {

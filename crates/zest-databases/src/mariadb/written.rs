@@ -11,6 +11,7 @@ use super::name::{AccountName, Class, Holder, ObjectName, Scope};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Account, GrantChange, Object, State};
 use crate::database::circles::closing;
+use crate::database::not_heard;
 use crate::database::not_modelled::{GONE, notes};
 use zest_model::entry::{Credential, Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
 use zest_model::finding::{Code, Finding};
@@ -167,6 +168,7 @@ impl Reader<'_> {
         if self.twice(&Holder::Account(name.clone()), &entry.name) {
             return;
         }
+        not_heard::of_role(not_heard::MARIADB, entry, self.findings);
         if entry.credential.as_ref().is_some_and(|c| c.value == Credential::Missing) {
             self.places.without_credential.insert(name.clone(), entry.name.place);
         }
@@ -272,6 +274,7 @@ impl Reader<'_> {
             );
             return;
         };
+        not_heard::of_object(not_heard::MARIADB, entry, self.findings);
         let noted = notes(&entry.not_modelled, self.findings);
         if noted.contains(GONE) {
             self.gone.insert(Scope::of(&name));

@@ -12,6 +12,7 @@ use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use super::state::State;
 use super::statement::settings;
+use super::statement::settings::not_followed;
 use crate::database::not_modelled::looked_at_on_server;
 use crate::database::{Needs, On};
 use crate::sql::{Dialect, Words};
@@ -103,6 +104,7 @@ pub(crate) fn needs(state: &State, (session, current): (&str, &str), text: &str)
     let mut checks = Checks { state, session, current, list: Vec::new(), undecided: Vec::new(), notes: Vec::new() };
     checks.of(&about);
     checks.undecided.extend(looked_at_on_server(&state.not_modelled, session, text, true));
+    checks.undecided.extend(not_followed(state, session));
     let Checks { list, undecided, notes, .. } = checks;
     Some(Needs { list, begins: Vec::new(), undecided, notes })
 }

@@ -1,12 +1,13 @@
 //! What one state has that another has not, and the statements that lead from one to the other.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::acl::{Acl, Grantee};
 use super::object::{ObjectName, literal, quoted};
 use super::privilege::{Class, Privilege, Privileges};
-use super::state::{DefaultKey, GrantChange, Object, Role, State};
+use super::state::{DefaultKey, GrantChange, Object, Policy, Role, State};
 use crate::drift::{Drift, Side, Step};
+use crate::sql::{Dialect, several};
 
 impl State {
     /// Lists what the server has that the ledger does not, and the reverse. `self` is the server's state.
@@ -25,6 +26,11 @@ impl State {
                 }
                 (None, None) => {}
             }
+        }
+        for (side, mine, others) in [(Side::Server, &self.settings, &ledger.settings), (Side::Ledger, &ledger.settings, &self.settings)] {
+            mine.iter()
+                .filter(|setting| !others.contains(setting))
+                .for_each(|setting| note(side, format!("sessions begin with {setting}")));
         }
         for noted in self.not_modelled.difference(&ledger.not_modelled) {
             note(Side::Server, format!("{noted} (not modelled)"));
@@ -70,6 +76,8 @@ impl State {
         let mut plan = Plan { now: self.clone(), steps: Vec::new(), changes: Vec::new(), by };
         plan.roles(ledger);
         plan.objects(ledger);
+        plan.row_security(ledger);
+        plan.settings(ledger);
         plan.memberships(ledger);
         for (name, wanted) in &ledger.objects {
             plan.list(name, None, &wanted.acl);
@@ -95,7 +103,9 @@ impl State {
         for (name, wanted) in ledger.objects.iter().filter(|(n, _)| !self.objects.contains_key(*n)) {
             list.extend(wanted.not_modelled.iter().map(|n| format!("{name}: `{n}` is only named")));
             let lacks = match name.class {
-                Class::Type if wanted.values.is_empty() => "its values, or what type it is,",
+                Class::Type if wanted.values.is_empty() && wanted.domain_of.is_none() && wanted.columns.is_empty() => {
+                    "its values, or what type it is,"
+                }
                 Class::Function | Class::Procedure if wanted.body.as_deref().is_none_or(|b| b.trim().is_empty()) => "its body",
                 Class::Function | Class::Procedure if wanted.language.as_deref().is_some_and(|l| l == "c" || l == "internal") => {
                     "the file or the part of the server that it is made of"
@@ -134,6 +144,7 @@ fn attributes(role: &Role) -> Vec<String> {
         list.push(format!("at most {} sessions", role.connection_limit));
     }
     list.extend(role.valid_until.map(|t| format!("valid until {t}")));
+    list.extend(role.settings.iter().map(|setting| format!("begins with {setting}")));
     list.extend(role.not_modelled.iter().map(|n| format!("{n} (not modelled)")));
     list.extend(role.member_of.iter().map(|(r, admin)| format!("member of {r}{}", if *admin { ", may pass it on" } else { "" })));
     list
@@ -149,6 +160,25 @@ const fn switches(role: &Role) -> [(&'static str, bool); 7] {
         ("replication", role.replication),
         ("bypass row security", role.bypass_row_security),
     ]
+}
+
+/// Writes a policy as a statement.
+fn policy_sql(name: &str, table: &str, policy: &Policy) -> String {
+    let Policy { acts, to, using, check, restrictive } = policy;
+    let how = if *restrictive { " AS RESTRICTIVE" } else { "" };
+    let to = if to.is_empty() { "PUBLIC".to_owned() } else { to.iter().map(|role| quoted(role)).collect::<Vec<_>>().join(", ") };
+    let using = using.as_ref().map_or(String::new(), |using| format!(" USING ({using})"));
+    let check = check.as_ref().map_or(String::new(), |check| format!(" WITH CHECK ({check})"));
+    format!("CREATE POLICY {} ON {table}{how} FOR {} TO {to}{using}{check}", quoted(name), acts.word().to_uppercase())
+}
+
+/// Writes a setting as the end of an ALTER: `SET name TO value`. A list keeps its quotes.
+fn setting_sql(setting: &str) -> String {
+    let (name, value) = setting.split_once('=').unwrap_or((setting, ""));
+    // The server keeps these as lists of names, each quoted where it needs it.
+    let is_list = ["search_path", "temp_tablespaces", "session_preload_libraries", "local_preload_libraries"].contains(&name.trim());
+    let value = if is_list && !value.trim().is_empty() { value.to_owned() } else { literal(value) };
+    format!("SET {} TO {value}", quoted(name.trim()))
 }
 
 /// What is compared of an object besides owner and lists. The server rewrites the text of queries, so that cannot be.
@@ -167,6 +197,17 @@ fn definition(object: &Object) -> Vec<String> {
     if object.row_security {
         parts.push("row security".to_owned());
     }
+    if object.row_security_for_owner {
+        parts.push("row security for the owner too".to_owned());
+    }
+    parts.extend(object.policies.iter().flatten().map(|(name, policy)| policy_sql(name, "it", policy)));
+    for written in [&object.triggers, &object.rules] {
+        parts.extend(written.values().map(|made| made.split_whitespace().collect::<Vec<_>>().join(" ")));
+    }
+    parts.extend(object.checks.iter().map(|(name, check)| format!("check {name}: {check}")));
+    parts.extend(object.domain_of.as_ref().map(|base| format!("domain of {base}")));
+    parts.extend(object.parameters.as_ref().map(|parameters| format!("parameters {parameters}")));
+    parts.extend(object.settings.iter().map(|setting| format!("runs with {setting}")));
     parts.extend(object.returns.as_ref().map(|r| format!("returns {r}")));
     parts.extend(object.language.as_ref().map(|l| format!("language {l}")));
     parts.extend(object.body.as_ref().map(|b| format!("body {}", b.trim())));
@@ -232,11 +273,12 @@ impl Plan<'_> {
             }
             if has.is_none() {
                 self.step(format!("CREATE ROLE {sql_name} {}", words.join(" ")).trim_end().to_owned());
-                self.now.roles.insert(name.clone(), Role { member_of: Default::default(), ..wanted.clone() });
+                let made = Role { member_of: Default::default(), settings: Vec::new(), ..wanted.clone() };
+                self.now.roles.insert(name.clone(), made);
             } else if !words.is_empty() {
                 self.step(format!("ALTER ROLE {sql_name} {}", words.join(" ")));
-                let member_of = has.map(|r| r.member_of).unwrap_or_default();
-                self.now.roles.insert(name.clone(), Role { member_of, ..wanted.clone() });
+                let (member_of, settings) = has.map(|r| (r.member_of, r.settings)).unwrap_or_default();
+                self.now.roles.insert(name.clone(), Role { member_of, settings, ..wanted.clone() });
             }
         }
     }
@@ -267,35 +309,99 @@ impl Plan<'_> {
         // Views and routines may read tables, so classes go in the order in which they are declared; views may read
         // views, so those that name another missing one wait for it.
         let mut missing: Vec<(&ObjectName, &Object)> = ledger.objects.iter().filter(|(n, _)| !self.now.objects.contains_key(*n)).collect();
-        let rank = |class: Class| match class {
+        let has_parsed = |object: &Object| object.body.as_deref().is_some_and(is_parsed);
+        let rank = |class: Class, object: &Object| match class {
             Class::View | Class::MaterialisedView => 2,
+            Class::Function | Class::Procedure if has_parsed(object) => 2,
             Class::Function | Class::Procedure => 1,
             _ => 0,
         };
-        missing.sort_by_key(|(name, _)| (rank(name.class), name.class));
+        // What runs along is made when everything is there.
+        let mut later: Vec<String> = Vec::new();
+        missing.sort_by_key(|(name, object)| (rank(name.class, object), name.class));
+        // What an object is made of: it waits for each of these that is missing itself.
+        let made_of = |object: &Object| -> Vec<String> {
+            let Object { query, body, domain_of, columns, .. } = object;
+            let body = body.iter().filter(|body| is_parsed(body));
+            query.iter().chain(body).chain(domain_of).cloned().chain(columns.iter().map(|c| c.data_type.clone())).collect()
+        };
+        let texts: Vec<Vec<String>> = missing.iter().map(|(_, object)| made_of(object)).collect();
+        let mut missing: Vec<((&ObjectName, &Object), Vec<String>)> = missing.into_iter().zip(texts).collect();
         while !missing.is_empty() {
             let waits = |at: usize| {
-                let query = missing[at].1.query.as_deref().unwrap_or("");
-                missing.iter().enumerate().any(|(i, (n, o))| i != at && o.query.is_some() && query.contains(n.last()))
+                let is_waited_for = |name: &ObjectName, object: &Object| {
+                    (object.query.is_some() || name.class == Class::Type || has_parsed(object))
+                        && missing[at].1.iter().any(|text| text.contains(name.last()))
+                };
+                missing.iter().enumerate().any(|(i, ((n, o), _))| i != at && is_waited_for(n, o))
             };
             let next = (0..missing.len()).find(|&i| !waits(i)).unwrap_or(0);
-            let (name, object) = missing.remove(next);
-            self.step(create(name, object));
+            let ((name, object), _) = missing.remove(next);
+            let calls = |default: &String| ledger.objects.keys().any(|n| n.class.is_routine() && default.contains(n.last()));
+            let mut at_once = object.clone();
+            for column in &mut at_once.columns {
+                if let Some(default) = column.default.take_if(|default| calls(default)) {
+                    later.push(format!("ALTER TABLE {} ALTER COLUMN {} SET DEFAULT {default}", name.sql(), quoted(&column.name)));
+                }
+            }
+            self.step(create(name, &at_once));
+            later.extend(along(name, object));
             let acl = self.now.acl_of_new(self.by, name.schema(), name.class);
             let mut made = Object { owner: self.by.to_owned(), acl, ..object.clone() };
             made.columns.iter_mut().for_each(|c| c.acl = Acl::default());
-            let rows = std::mem::take(&mut made.row_security);
+            (made.row_security, made.row_security_for_owner, made.policies) = (false, false, None);
             self.now.objects.insert(name.clone(), made);
-            if rows {
-                self.step(format!("ALTER TABLE {} ENABLE ROW LEVEL SECURITY", name.sql()));
-            }
         }
+        later.into_iter().for_each(|sql| self.step(sql));
         for (name, wanted) in &ledger.objects {
             if self.now.objects.get(name).is_some_and(|o| o.owner != wanted.owner) {
                 let target = self.target(name);
                 self.step(format!("ALTER {} {target} OWNER TO {}", alter_word(name.class), quoted(&wanted.owner)));
                 self.now.set_owner(name, &wanted.owner);
             }
+        }
+    }
+
+    /// Leads row security and its policies to what is wanted, where the ledger says which there are.
+    fn row_security(&mut self, ledger: &State) {
+        for (name, wanted) in ledger.objects.iter().filter(|(name, _)| name.class == Class::Table) {
+            let Some(now) = self.now.objects.get(name) else { continue };
+            let (now_on, now_for_owner, none) = (now.row_security, now.row_security_for_owner, BTreeMap::new());
+            let now_policies = now.policies.clone().unwrap_or_default();
+            let table = name.sql();
+            if now_on != wanted.row_security {
+                let word = if wanted.row_security { "ENABLE" } else { "DISABLE" };
+                self.step(format!("ALTER TABLE {table} {word} ROW LEVEL SECURITY"));
+            }
+            if now_for_owner != wanted.row_security_for_owner {
+                let word = if wanted.row_security_for_owner { "FORCE" } else { "NO FORCE" };
+                self.step(format!("ALTER TABLE {table} {word} ROW LEVEL SECURITY"));
+            }
+            let wanted_policies = if wanted.policies.is_some() { wanted.policies.as_ref() } else { Some(&now_policies) }.unwrap_or(&none);
+            for policy in now_policies.keys().filter(|policy| wanted_policies.get(*policy) != now_policies.get(*policy)) {
+                self.step(format!("DROP POLICY {} ON {table}", quoted(policy)));
+            }
+            for (policy, written) in wanted_policies.iter().filter(|(policy, written)| now_policies.get(*policy) != Some(*written)) {
+                self.step(policy_sql(policy, &table, written));
+            }
+        }
+    }
+
+    /// Leads the settings that sessions begin with to what is wanted.
+    fn settings(&mut self, ledger: &State) {
+        let mut lead = |head: String, now: &[String], wanted: &[String]| {
+            let name = |setting: &String| setting.split('=').next().unwrap_or("").to_owned();
+            for gone in now.iter().map(name).filter(|gone| !wanted.iter().any(|setting| name(setting) == *gone)) {
+                self.steps.push(Step { sql: format!("{head} RESET {}", quoted(&gone)) });
+            }
+            for setting in wanted.iter().filter(|setting| !now.contains(setting)) {
+                self.steps.push(Step { sql: format!("{head} {}", setting_sql(setting)) });
+            }
+        };
+        lead(format!("ALTER DATABASE {}", quoted(&self.now.database)), &self.now.settings, &ledger.settings);
+        for (name, wanted) in &ledger.roles {
+            let now = self.now.roles.get(name).map(|role| role.settings.clone()).unwrap_or_default();
+            lead(format!("ALTER ROLE {}", quoted(name)), &now, &wanted.settings);
         }
     }
 
@@ -491,9 +597,37 @@ const fn alter_word(class: Class) -> &'static str {
     }
 }
 
+/// Whether a body was parsed by the server when the routine was made: it stands in the statement as it is.
+fn is_parsed(body: &str) -> bool {
+    body.starts_with("BEGIN ATOMIC") || body.starts_with("RETURN ")
+}
+
+/// Writes what runs along with an object that was just made.
+fn along(name: &ObjectName, object: &Object) -> Vec<String> {
+    let sql = name.sql();
+    let what = if name.class == Class::Type { "DOMAIN" } else { "TABLE" };
+    let check = |(check, condition): (&String, &String)| format!("ALTER {what} {sql} ADD CONSTRAINT {} CHECK ({condition})", quoted(check));
+    let mut list: Vec<String> = object.checks.iter().map(check).collect();
+    for written in object.triggers.values().chain(object.rules.values()) {
+        match several(Dialect::Postgresql, written) {
+            Some(parts) => list.extend(parts.into_iter().map(str::to_owned)),
+            None => list.push(written.trim_end().trim_end_matches(';').to_owned()),
+        }
+    }
+    list
+}
+
 fn create(name: &ObjectName, object: &Object) -> String {
     let sql = name.sql();
-    let body = || literal(object.body.as_deref().unwrap_or(""));
+    let body = || match object.body.as_deref().unwrap_or("") {
+        body if is_parsed(body) => body.to_owned(),
+        body => format!("AS {}", literal(body)),
+    };
+    let routine = || match &object.parameters {
+        Some(parameters) => format!("{}({parameters})", ObjectName { arguments: None, ..name.clone() }.sql()),
+        None => sql.clone(),
+    };
+    let settings = || object.settings.iter().map(|setting| format!(" {}", setting_sql(setting))).collect::<String>();
     let language = || quoted(object.language.as_deref().unwrap_or("sql"));
     let security = if object.runs_as_owner { " SECURITY DEFINER" } else { "" };
     let query = || object.query.as_deref().unwrap_or("").trim().trim_end_matches(';').to_owned();
@@ -503,6 +637,11 @@ fn create(name: &ObjectName, object: &Object) -> String {
         Class::Wrapper => format!("CREATE FOREIGN DATA WRAPPER {sql}"),
         Class::Server => format!("CREATE SERVER {sql} FOREIGN DATA WRAPPER {}", quoted(object.language.as_deref().unwrap_or(""))),
         Class::Schema => format!("CREATE SCHEMA {sql}"),
+        Class::Type if object.domain_of.is_some() => format!("CREATE DOMAIN {sql} AS {}", object.domain_of.as_deref().unwrap_or("")),
+        Class::Type if !object.columns.is_empty() => {
+            let columns = object.columns.iter().map(|c| format!("{} {}", quoted(&c.name), c.data_type));
+            format!("CREATE TYPE {sql} AS ({})", columns.collect::<Vec<_>>().join(", "))
+        }
         Class::Type => {
             let values = object.values.iter().map(|v| literal(v)).collect::<Vec<_>>().join(", ");
             format!("CREATE TYPE {sql} AS ENUM ({values})")
@@ -522,9 +661,9 @@ fn create(name: &ObjectName, object: &Object) -> String {
         Class::MaterialisedView => format!("CREATE MATERIALIZED VIEW {sql} AS {} WITH NO DATA", query()),
         Class::Function => {
             let returns = object.returns.as_deref().unwrap_or("void");
-            format!("CREATE FUNCTION {sql} RETURNS {returns} LANGUAGE {}{security} AS {}", language(), body())
+            format!("CREATE FUNCTION {} RETURNS {returns} LANGUAGE {}{security}{} {}", routine(), language(), settings(), body())
         }
-        Class::Procedure => format!("CREATE PROCEDURE {sql} LANGUAGE {}{security} AS {}", language(), body()),
+        Class::Procedure => format!("CREATE PROCEDURE {} LANGUAGE {}{security}{} {}", routine(), language(), settings(), body()),
     }
 }
 

@@ -7,8 +7,8 @@ use super::acl::{Acl, Grantee};
 use super::difference::changes;
 use super::object::ObjectName;
 use super::privilege::{Class, Privileges};
-use super::state::{DefaultKey, GrantChange, Object, Role, State};
-use zest_model::entry::Kind;
+use super::state::{DefaultKey, GrantChange, Object, Policy, Role, State};
+use zest_model::entry::{Kind, PolicyFor};
 use zest_model::text::quoted_text as text;
 
 impl State {
@@ -34,6 +34,9 @@ impl State {
             let _ = writeln!(out, "address = {}", text(address));
         }
         let _ = writeln!(out, "\n[databases.{key}]\nowner = {}", text(self.database_owner()));
+        if !self.settings.is_empty() {
+            let _ = writeln!(out, "settings = {}", list(&self.settings));
+        }
         if !self.not_modelled.is_empty() {
             let _ = writeln!(out, "not-modelled = {}", list(&self.not_modelled));
         }
@@ -119,6 +122,9 @@ fn role_line(name: &str, role: &Role) -> String {
         parts.push(format!("connection-limit = {}", role.connection_limit));
     }
     parts.extend(role.valid_until.map(|t| format!("until = {t}")));
+    if !role.settings.is_empty() {
+        parts.push(format!("settings = {}", list(&role.settings)));
+    }
     if !role.not_modelled.is_empty() {
         parts.push(format!("not-modelled = {}", list(&role.not_modelled)));
     }
@@ -137,20 +143,34 @@ fn object_line(name: &ObjectName, object: &Object) -> String {
     if object.row_security {
         parts.push("row-security = true".to_owned());
     }
+    if object.row_security_for_owner {
+        parts.push("row-security-for-owner = true".to_owned());
+    }
+    if let Some(policies) = &object.policies {
+        parts.push(format!("policies = {}", inline(policies.iter().map(|(name, policy)| (name.as_str(), policy_line(policy))))));
+    }
     if is_view {
         parts.push(format!("columns = {}", list(object.columns.iter().map(|c| &c.name))));
     } else if !object.columns.is_empty() {
-        let columns = object.columns.iter().map(|c| format!("{} = {}", text(&c.name), text(&c.data_type)));
-        parts.push(format!("columns = {{ {} }}", columns.collect::<Vec<_>>().join(", ")));
-        let defaults = object.columns.iter().filter_map(|c| Some(format!("{} = {}", text(&c.name), text(c.default.as_ref()?))));
-        let defaults = defaults.collect::<Vec<_>>().join(", ");
-        if !defaults.is_empty() {
-            parts.push(format!("defaults = {{ {defaults} }}"));
+        parts.push(format!("columns = {}", inline(object.columns.iter().map(|c| (c.name.as_str(), text(&c.data_type))))));
+        if object.columns.iter().any(|c| c.default.is_some()) {
+            let defaults = object.columns.iter().filter_map(|c| Some((c.name.as_str(), text(c.default.as_ref()?))));
+            parts.push(format!("defaults = {}", inline(defaults)));
+        }
+    }
+    parts.extend(object.domain_of.as_ref().map(|base| format!("domain-of = {}", text(base))));
+    for (key, named) in [("checks", &object.checks), ("triggers", &object.triggers), ("rules", &object.rules)] {
+        if !named.is_empty() {
+            parts.push(format!("{key} = {}", inline(named.iter().map(|(name, written)| (name.as_str(), text(written))))));
         }
     }
     parts.extend(object.query.as_ref().map(|q| format!("query = {}", text(q))));
     if name.class == Class::Function {
         parts.extend(object.returns.as_ref().map(|r| format!("returns = {}", text(r))));
+    }
+    parts.extend(object.parameters.as_ref().map(|p| format!("parameters = {}", text(p))));
+    if !object.settings.is_empty() {
+        parts.push(format!("settings = {}", list(&object.settings)));
     }
     let language = if name.class == Class::Server { "wrapper" } else { "language" };
     parts.extend(object.language.as_ref().map(|l| format!("{language} = {}", text(l))));
@@ -162,6 +182,29 @@ fn object_line(name: &ObjectName, object: &Object) -> String {
         parts.push(format!("not-modelled = {}", list(&object.not_modelled)));
     }
     format!("{} = {{ {} }}\n", text(&name.to_string()), parts.join(", "))
+}
+
+/// Writes a table in one line.
+fn inline<'n>(named: impl Iterator<Item = (&'n str, String)>) -> String {
+    let pairs = named.map(|(name, value)| format!("{} = {value}", text(name))).collect::<Vec<_>>().join(", ");
+    if pairs.is_empty() { "{}".to_owned() } else { format!("{{ {pairs} }}") }
+}
+
+fn policy_line(policy: &Policy) -> String {
+    let Policy { acts, to, using, check, restrictive } = policy;
+    let mut parts = Vec::new();
+    if *acts != PolicyFor::All {
+        parts.push(format!("for = {}", text(acts.word())));
+    }
+    if !to.is_empty() {
+        parts.push(format!("to = {}", list(to)));
+    }
+    parts.extend(using.as_ref().map(|using| format!("using = {}", text(using))));
+    parts.extend(check.as_ref().map(|check| format!("check = {}", text(check))));
+    if *restrictive {
+        parts.push("restrictive = true".to_owned());
+    }
+    if parts.is_empty() { "{}".to_owned() } else { format!("{{ {} }}", parts.join(", ")) }
 }
 
 /// Puts grants of an owner that differ in the grantee or column only together; they do not depend on each other.

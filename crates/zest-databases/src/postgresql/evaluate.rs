@@ -108,6 +108,11 @@ pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing
     if let Some(note) = of_start.iter().find(|n| catalog.state().not_modelled.contains(*n)) {
         return Err((Refusal::NotDecided, format!("the server has {}, which is not modelled", visible(note))));
     }
+    let state = catalog.state();
+    let of_role = state.roles.get(&standing.account).into_iter().flat_map(|role| &role.settings);
+    if let Some(setting) = of_role.chain(&state.settings).find(|setting| setting.split('=').next().is_some_and(|n| n.trim() == "role")) {
+        return Err((Refusal::NotDecided, format!("the session begins with the setting `{}`, which is not followed", visible(setting))));
+    }
     let object = object_of(catalog, &asked.on)?;
     let Some(privilege) = Privilege::from_word(&asked.privilege).filter(|p| object.class.applicable().contains(*p)) else {
         return Err((
@@ -160,7 +165,7 @@ pub(crate) fn object_of(catalog: &Catalog, text: &str) -> Result<ObjectName, (Re
 /// Returns where that is written which a check is about.
 pub(super) fn place(server: &Server, need: &Need) -> Option<Place> {
     match need {
-        Need::Object { object, .. } => server.places.objects.get(object).copied(),
+        Need::Object { object, .. } | Need::NewRow { object, .. } => server.places.objects.get(object).copied(),
         Need::Switch { role, .. }
         | Need::Member { role, .. }
         | Need::Admin { role, .. }

@@ -8,6 +8,7 @@ mod document;
 mod evaluate;
 mod need;
 mod object;
+mod policy;
 mod privilege;
 mod remedy;
 mod review;
@@ -149,5 +150,5 @@ pub fn state_of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Option<
     Some(state)
 }
 
-pub use state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, Role, State};
+pub use state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, Policy, Role, State};
 pub(crate) use written::written;

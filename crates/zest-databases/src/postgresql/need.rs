@@ -3,10 +3,13 @@
 use super::acl::Grantee;
 use super::catalog::{Catalog, Want, Way};
 use super::object::ObjectName;
+use super::policy::{self, Lets, Part};
 use super::privilege::{Class, Privilege, Privileges};
+use super::state::Object;
 use super::written::Taken;
 use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
+use zest_model::entry::PolicyFor;
 use zest_model::source::{Place, visible};
 
 /// What is needed.
@@ -31,6 +34,8 @@ pub(crate) enum Need {
     Admin { role: String, of: String },
     /// All rights of another role, through memberships that inherit.
     Rights { role: String, of: String },
+    /// That some policy of row security lets new rows in.
+    NewRow { role: String, object: ObjectName },
     /// What the server gives to superusers, and to those who have all rights of one of these roles of its own.
     Server { role: String, of: Vec<&'static str>, what: String },
 }
@@ -67,6 +72,7 @@ impl Need {
             | Self::Member { role, .. }
             | Self::Admin { role, .. }
             | Self::Rights { role, .. }
+            | Self::NewRow { role, .. }
             | Self::Server { role, .. } => other.clone_into(role),
         }
         need
@@ -241,6 +247,17 @@ impl Need {
                 }
                 let others = of.iter().map(|of| format!(" or members of `{of}`")).collect::<String>();
                 fail(Refusal::NoPrivilege, format!("`{shown}` may not: {what} is for superusers{others}"))
+            }
+            Self::NewRow { role, object } => {
+                let entry = catalog.state().objects.get(object);
+                let is_shut = |entry: &Object| {
+                    policy::binds(catalog, role, entry) && policy::lets(catalog, role, entry, PolicyFor::Insert, Part::Check) == Lets::None
+                };
+                let (shown, name) = (visible(role), visible(&object.to_string()));
+                if entry.is_some_and(is_shut) {
+                    return fail(Refusal::RowNotLetIn, format!("no policy of {name} lets a new row of `{shown}` in"));
+                }
+                pass(format!("row security of {name} lets new rows of `{shown}` in"), None)
             }
             Self::Rights { role, of } => {
                 let (shown, other) = (visible(role), visible(of));

@@ -10,6 +10,7 @@ use rustc_hash::FxHashSet;
 use super::acl::{Acl, AclRefusal, Grantee, Inherits, Turn};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
+use zest_model::entry::PolicyFor;
 use zest_model::source::Place;
 
 /// The name of the superuser that owns what nobody else does, as the server's own set-up makes it.
@@ -38,6 +39,8 @@ pub struct Role {
     pub valid_until: Option<Timestamp>,
     /// The roles it is a member of; true where it may pass the membership on.
     pub member_of: BTreeMap<String, bool>,
+    /// Settings that its sessions begin with, such as `search_path=harbour`.
+    pub settings: Vec<String>,
     /// What the server looks at when it signs in and this model only names.
     pub not_modelled: BTreeSet<String>,
 }
@@ -52,6 +55,7 @@ impl Default for Role {
             login: false,
             replication: false,
             bypass_row_security: false,
+            settings: Vec::new(),
             not_modelled: BTreeSet::new(),
             connection_limit: -1,
             valid_until: None,
@@ -73,6 +77,21 @@ pub struct Column {
     pub acl: Acl,
 }
 
+/// A policy of row security.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Policy {
+    /// Which acts it is for.
+    pub acts: PolicyFor,
+    /// Roles it is for; everybody if none.
+    pub to: BTreeSet<String>,
+    /// The condition of rows that are there.
+    pub using: Option<String>,
+    /// The condition of new rows; as `using` if none.
+    pub check: Option<String>,
+    /// Whether it narrows what the others let through.
+    pub restrictive: bool,
+}
+
 /// An object.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Object {
@@ -88,6 +107,22 @@ pub struct Object {
     pub runs_as_owner: bool,
     /// Whether row security is on for the table.
     pub row_security: bool,
+    /// Whether row security binds the owner as well.
+    pub row_security_for_owner: bool,
+    /// The policies of row security by name; none where it is not known which there are.
+    pub policies: Option<BTreeMap<String, Policy>>,
+    /// Triggers by name, each with the statement that makes it; behind it may stand one that says when it fires.
+    pub triggers: BTreeMap<String, String>,
+    /// Rules by name, each with the statement that makes it; behind it may stand one that says when it is looked at.
+    pub rules: BTreeMap<String, String>,
+    /// Checks by name, each with its condition: those of a table that call something, all of a domain.
+    pub checks: BTreeMap<String, String>,
+    /// What a domain is based on, with its default and NOT NULL.
+    pub domain_of: Option<String>,
+    /// The parameters of a routine, where they have names, defaults or modes.
+    pub parameters: Option<String>,
+    /// Settings that hold while a routine runs, such as `search_path=harbour`.
+    pub settings: Vec<String>,
     /// What a function returns.
     pub returns: Option<String>,
     /// The language of a routine; the wrapper of a server.
@@ -122,7 +157,9 @@ pub struct State {
     pub objects: BTreeMap<ObjectName, Object>,
     /// Privileges of objects that are yet to be made.
     pub defaults: BTreeMap<DefaultKey, Acl>,
-    /// What the server looks at for whole sessions and this model only names, such as `setting search_path of app`.
+    /// Settings that sessions on the database begin with, such as `search_path=harbour`.
+    pub settings: Vec<String>,
+    /// What the server looks at for whole sessions and this model only names, such as `setting role of app`.
     pub not_modelled: BTreeSet<String>,
 }
 

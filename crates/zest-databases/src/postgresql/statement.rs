@@ -1,6 +1,7 @@
 //! Which checks the server makes for a statement, in its order: names are looked up first, then rows' rights are
 //! checked relation by relation, then routines and sequences as they are run.
 
+mod along;
 mod catalogs;
 mod grammar;
 mod objects;
@@ -112,6 +113,8 @@ struct Circumstances {
     caller: String,
     /// Which of the changes through views it is, if it is not only read: what a change needs depends on its columns.
     change: Option<usize>,
+    /// Which condition or rule of the object it is.
+    part: Option<String>,
 }
 
 /// Derives what a text needs when `current` runs it in a session of `session`: one statement, or several, one after the other.
@@ -165,6 +168,11 @@ impl<'c> Deriver<'c> {
             looks_up: true,
             without_data: false,
             in_body: false,
+            has_values: false,
+            merges: false,
+            is_dropped: false,
+            passed_over: None,
+            turned: Vec::new(),
             found: Vec::new(),
             early: Vec::new(),
             rows: Vec::new(),
@@ -176,7 +184,12 @@ impl<'c> Deriver<'c> {
     }
 
     fn needs(self) -> Needs<Need> {
-        let Self { early, rows, late, undecided, notes, .. } = self;
+        let Self { early, mut rows, mut late, undecided, mut notes, is_dropped, .. } = self;
+        if is_dropped {
+            // Names are looked up before the rules are.
+            (rows, late) = (Vec::new(), Vec::new());
+            notes.push("rules leave nothing of it: nothing is carried out, and nobody's rights on rows are looked at".to_owned());
+        }
         Needs { list: early.into_iter().chain(rows).chain(late).collect(), begins: Vec::new(), undecided, notes }
     }
 }
@@ -199,6 +212,16 @@ struct Deriver<'c> {
     in_body: bool,
     /// Whether what is made of a query is left empty: then its rows are not read.
     without_data: bool,
+    /// Whether the rows that are made are written in the statement, so that there are some.
+    has_values: bool,
+    /// Whether the statement is a MERGE.
+    merges: bool,
+    /// Whether rules leave nothing of the statement.
+    is_dropped: bool,
+    /// A relation whose use needs nothing: the table of a policy, in the condition of the policy.
+    passed_over: Option<usize>,
+    /// Types of ours that values are turned into.
+    turned: Vec<ObjectName>,
     found: Vec<Found>,
     early: Vec<Need>,
     rows: Vec<Need>,
@@ -290,6 +313,7 @@ impl Names for Deriver<'_> {
             return Err(format!("which name is turned into a `{bare}`"));
         }
         let object = self.look_up(&name, &[Class::Type])?;
+        self.turned.push(object.clone());
         let notes = self.catalog.state().objects.get(&object).map(|o| &o.not_modelled);
         match notes.and_then(|n| looked_at(n, Touch::Cast)) {
             Some(note) => Err(format!("{object} has {note}, which is not modelled")),
@@ -302,6 +326,9 @@ impl Touches for Deriver<'_> {
     const DIALECT: Dialect = Dialect::Postgresql;
 
     fn on_relation(&mut self, used: &Use) {
+        if self.passed_over == Some(used.relation) {
+            return;
+        }
         match self.found[used.relation].clone() {
             Found::Listed(object) => self.relation_used(&object, used),
             Found::Own(own) => self.own_used(&own, used),
@@ -316,6 +343,12 @@ impl Touches for Deriver<'_> {
         let late = self.late.clone();
         self.routine_called(call, false);
         self.late = late;
+    }
+
+    fn at_end(&mut self) {
+        for data_type in std::mem::take(&mut self.turned) {
+            self.turned_into(&data_type, true);
+        }
     }
 
     fn undecided(&mut self, why: String) {
@@ -335,7 +368,12 @@ impl Deriver<'_> {
         let user = |s: &String| if s == "$user" { self.role.clone() } else { s.clone() };
         match &self.stated_path {
             Some(path) => path.iter().map(user).filter(exists).collect(),
-            None => [self.role.clone(), "public".to_owned()].into_iter().filter(exists).collect(),
+            None => {
+                let state = self.catalog.state();
+                let of_role = state.roles.get(&self.signed_in).into_iter().flat_map(|role| &role.settings);
+                let path = of_role.chain(&state.settings).find_map(|setting| settings::path(setting));
+                path.unwrap_or_else(|| vec!["$user".to_owned(), "public".to_owned()]).iter().map(user).filter(exists).collect()
+            }
         }
     }
 
@@ -493,7 +531,7 @@ impl Deriver<'_> {
             return;
         };
         let role = if entry.runs_as_owner { entry.owner.clone() } else { self.role.clone() };
-        let here = Circumstances { object: object.clone(), role: role.clone(), caller: self.caller.clone(), change: None };
+        let here = Circumstances { object: object.clone(), role: role.clone(), caller: self.caller.clone(), change: None, part: None };
         if !self.enter(&here) {
             return;
         }
@@ -540,13 +578,28 @@ impl Deriver<'_> {
                 }
                 None => self.walk(statement),
             },
-            Statement::Insert(_) | Statement::Update(_) | Statement::Delete(_) | Statement::Merge(_) => self.walk(statement),
+            Statement::Insert(insert) => {
+                let has_values = match &insert.source {
+                    Some(query) => query.with.is_none() && matches!(&*query.body, SetExpr::Values(_)),
+                    None => true,
+                };
+                let before = std::mem::replace(&mut self.has_values, has_values);
+                self.walk(statement);
+                self.has_values = before;
+            }
+            Statement::Merge(_) => {
+                let before = std::mem::replace(&mut self.merges, true);
+                self.walk(statement);
+                self.merges = before;
+            }
+            Statement::Update(_) | Statement::Delete(_) => self.walk(statement),
             Statement::Explain { statement, .. } => self.statement(statement),
             Statement::Call(function) => self.call(function),
             Statement::Truncate(truncate) => {
                 for target in &truncate.table_names {
                     if let Some(object) = self.existing(&target.name, RELATIONS) {
                         self.not_modelled(&object, Touch::Truncate);
+                        self.truncate_triggers(&object);
                         if object.class != Class::Table {
                             self.undecided.push(format!("TRUNCATE of {object}"));
                         }
@@ -839,6 +892,10 @@ impl Deriver<'_> {
                 if object.class != Class::Table {
                     self.undecided.push(format!("COPY of {object}"));
                 }
+                let is_bound = |entry: &super::Object| super::policy::binds(self.catalog, &self.role, entry);
+                if !to && self.catalog.state().objects.get(&object).is_some_and(is_bound) {
+                    self.undecided.push(format!("COPY into {object}, whose row security binds `{}`", self.role));
+                }
                 let names: BTreeSet<String> = if columns.is_empty() {
                     self.columns_of(&object).into_iter().collect()
                 } else {
@@ -869,6 +926,9 @@ impl Deriver<'_> {
             if let Some(object) = self.existing(name, &[Class::Type]) {
                 if has_rows {
                     self.not_modelled(&object, Touch::Cast);
+                    if self.is_checked(&object) {
+                        self.undecided.push(format!("what the checks of {object} run"));
+                    }
                 }
                 self.early.push(Need::privilege(&self.role, &object, Privilege::Usage, On::Object));
             }

@@ -1,5 +1,6 @@
 //! From what a ledger writes about a PostgreSQL server to its state, with findings for what the server would refuse.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -8,11 +9,12 @@ use rustc_hash::FxHashMap;
 use super::acl::{Acl, AclRefusal, Grantee};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
-use super::state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, PREDEFINED, Role, State};
+use super::state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, PREDEFINED, Policy, Role, State};
 use crate::database::circles::closing;
 use crate::database::name::parts;
+use crate::database::not_heard;
 use crate::database::not_modelled::notes;
-use zest_model::entry::{Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs, System};
+use zest_model::entry::{Database, DatabaseGrant, DatabaseObject, DatabasePolicy, DatabaseRole, PolicyFor, RunsAs, System};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{At, Place, visible};
 use zest_words::nearest;
@@ -143,6 +145,7 @@ pub(crate) fn written(system: &System, parts: &[Arc<Database>], at: Option<Times
     for part in parts {
         let noted = notes(&part.not_modelled, reader.findings);
         reader.state.not_modelled.extend(noted);
+        reader.state.settings.extend(part.settings.iter().map(|setting| setting.value.clone()));
     }
     let Reader { state, places, timed, taken, superuser, .. } = reader;
     Written { state: Arc::new(state), places: Arc::new(places), timed, taken, superuser }
@@ -178,6 +181,7 @@ impl Reader<'_> {
             );
             return;
         }
+        not_heard::of_role(not_heard::POSTGRESQL, entry, self.findings);
         let may = |switch: &str| entry.may.iter().any(|s| s.value == switch);
         let role = Role {
             superuser: may("superuser"),
@@ -189,6 +193,7 @@ impl Reader<'_> {
             bypass_row_security: may("bypass-row-security"),
             connection_limit: entry.connection_limit.as_ref().and_then(|l| i32::try_from(l.value).ok()).unwrap_or(-1),
             valid_until: entry.until.as_ref().map(|u| u.value),
+            settings: entry.settings.iter().map(|s| s.value.clone()).collect(),
             not_modelled: notes(&entry.not_modelled, self.findings),
             ..Role::default()
         };
@@ -280,6 +285,7 @@ impl Reader<'_> {
             );
         }
         self.places.objects.insert(name.clone(), entry.name.place);
+        not_heard::of_object(not_heard::POSTGRESQL, entry, self.findings);
         let text = |value: &Option<At<String>>| value.as_ref().map(|t| t.value.clone());
         let existing = self.state.objects.get(&name).map(|o| o.owner.clone());
         let owner = match &entry.owner {
@@ -293,7 +299,7 @@ impl Reader<'_> {
         }
         let columns = entry.columns.iter().map(|(column, data_type)| Column {
             name: column.value.clone(),
-            data_type: if name.class == Class::Table { normal_type(&data_type.value) } else { String::new() },
+            data_type: if matches!(name.class, Class::Table | Class::Type) { normal_type(&data_type.value) } else { String::new() },
             default: entry.defaults.iter().find(|(c, _)| c.value == column.value).map(|(_, d)| d.value.clone()),
             acl: Acl::default(),
         });
@@ -305,6 +311,14 @@ impl Reader<'_> {
             query: text(&entry.query),
             runs_as_owner: entry.runs_as.as_ref().map_or(is_view, |r| r.value == RunsAs::Owner),
             row_security: entry.row_security.as_ref().is_some_and(|r| r.value),
+            row_security_for_owner: entry.row_security_for_owner.as_ref().is_some_and(|r| r.value),
+            policies: entry.policies.as_ref().map(|list| list.iter().filter_map(|policy| self.policy(policy)).collect()),
+            triggers: by_name(&entry.triggers),
+            rules: by_name(&entry.rules),
+            checks: by_name(&entry.checks),
+            domain_of: text(&entry.domain_of),
+            parameters: text(&entry.parameters),
+            settings: entry.settings.iter().map(|s| s.value.clone()).collect(),
             returns: text(&entry.returns).map(|r| normal_type(&r)).or_else(|| (name.class == Class::Function).then(|| "void".to_owned())),
             language: text(&entry.language).or_else(|| text(&entry.wrapper)).or_else(|| name.class.is_routine().then(|| "sql".to_owned())),
             body: text(&entry.body).or_else(|| name.class.is_routine().then(String::new)),
@@ -312,6 +326,38 @@ impl Reader<'_> {
             not_modelled: notes(&entry.not_modelled, self.findings),
         };
         self.state.objects.insert(name, object);
+    }
+
+    fn policy(&mut self, entry: &DatabasePolicy) -> Option<(String, Policy)> {
+        let DatabasePolicy { name, acts, to, using, check, restrictive, more: _ } = entry;
+        let acts = acts.as_ref().map_or(PolicyFor::All, |acts| acts.value);
+        let refused = match acts {
+            PolicyFor::Select | PolicyFor::Delete if check.is_some() => {
+                check.as_ref().map(|c| (c.place, "has no `check`: it is for rows that are there"))
+            }
+            PolicyFor::Insert if using.is_some() => {
+                using.as_ref().map(|u| (u.place, "has no `using`: it is for new rows, which `check` is for"))
+            }
+            _ => None,
+        };
+        if let Some((place, why)) = refused {
+            self.findings.push(
+                Finding::new(Code::BadObject, format!("the policy `{}` for {} {why}", visible(&name.value), acts.word()))
+                    .at(place, "not possible here")
+                    .help("take it out, or write the condition under the other key"),
+            );
+            return None;
+        }
+        let is_everybody = to.iter().any(|role| role.value == "public");
+        let to = to.iter().filter(|role| role.value == "public" || self.knows(role)).map(|role| role.value.clone());
+        let policy = Policy {
+            acts,
+            to: if is_everybody { BTreeSet::new() } else { to.collect() },
+            using: using.as_ref().map(|u| u.value.clone()),
+            check: check.as_ref().map(|c| c.value.clone()),
+            restrictive: restrictive.as_ref().is_some_and(|r| r.value),
+        };
+        Some((name.value.clone(), policy))
     }
 
     fn declares_schema(&self, schema: &str) -> bool {
@@ -619,4 +665,8 @@ fn normal_type(text: &str) -> String {
 
 fn normal_types(list: &str) -> String {
     if list.trim().is_empty() { String::new() } else { list.split(',').map(normal_type).collect::<Vec<_>>().join(", ") }
+}
+
+fn by_name(list: &[(At<String>, At<String>)]) -> BTreeMap<String, String> {
+    list.iter().map(|(name, text)| (name.value.clone(), text.value.clone())).collect()
 }

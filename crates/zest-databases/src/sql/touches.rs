@@ -18,6 +18,9 @@ pub(crate) trait Touches: Names + Sized {
     /// Checks what looking up the name of a function needs that is not called.
     fn on_name_of_routine(&mut self, call: &Call);
 
+    /// Checks what came up on a walk besides relations and routines.
+    fn at_end(&mut self);
+
     /// Notes what is not known.
     fn undecided(&mut self, why: String);
 
@@ -48,6 +51,7 @@ pub(crate) trait Touches: Names + Sized {
             let is_procedure = is_call && i + 1 == calls.len();
             if call.is_run { self.on_routine(call, is_procedure) } else { self.on_name_of_routine(call) }
         }
+        self.at_end();
     }
 
     /// Notes that nothing is known of a form of statement.

@@ -230,6 +230,12 @@ impl Words {
         is
     }
 
+    /// Reads whatever is left, as it is written, signs that end statements and all; nothing where nothing is left.
+    pub(crate) fn rest_with_signs(&mut self) -> Option<String> {
+        let from = std::mem::replace(&mut self.at, self.tokens.len());
+        (from < self.tokens.len()).then(|| self.text_of(from, self.tokens.len()))
+    }
+
     /// Reads a text in any sort of quotes.
     pub(crate) fn any_text(&mut self) -> Option<String> {
         let text = match self.tokens.get(self.at)? {

@@ -214,6 +214,8 @@ refusals! {
     SchemaShut = "schema-shut" Permission;
     /// The role does not hold the privilege.
     NoPrivilege = "no-privilege" Permission;
+    /// No policy of row security lets the new row in.
+    RowNotLetIn = "row-not-let-in" Permission;
     /// The role may not pass the privilege on.
     NoGrantOption = "no-grant-option" Permission;
     /// The role may not pass the membership on.

@@ -11,6 +11,22 @@ use crate::written::table;
 const SWITCHES: &[&str] = &["superuser", "create-role", "create-database", "replication", "bypass-row-security"];
 
 words! {
+    /// Which acts a policy of row security is for.
+    PolicyFor {
+        /// All of them.
+        All = "all",
+        /// Rows that are read.
+        Select = "select",
+        /// Rows that are made.
+        Insert = "insert",
+        /// Rows that are changed.
+        Update = "update",
+        /// Rows that are removed.
+        Delete = "delete",
+    }
+}
+
+words! {
     /// With whose rights a view or routine runs.
     RunsAs {
         /// Its owner's (the definer's).
@@ -49,6 +65,8 @@ table! {
     grants: Vec<DatabaseGrant> = "grants", Shape::List(&Shape::Table(&DATABASE_GRANT)), "grants and their corrections; later ones act on what earlier ones left";
     /// Privileges of objects that are yet to be made, in order.
     default_grants: Vec<DatabaseGrant> = "default-grants", Shape::List(&Shape::Table(&DATABASE_GRANT)), "privileges of objects that are yet to be made";
+    /// Settings that sessions on it begin with, such as `search_path=harbour`.
+    settings: Vec<At<String>> = "settings", TEXTS, "settings that sessions on the database begin with, such as \"search_path=harbour\" (PostgreSQL)";
     /// What the server looks at for whole sessions and this ledger only names, such as `setting search_path of app`.
     not_modelled: Vec<At<String>> = "not-modelled", TEXTS, "what the server looks at and the ledger only names, such as \"check tide\" or \"trigger log on insert\": acts that look at it are not decided";
 }
@@ -124,6 +142,8 @@ table! {
     locked: Option<At<bool>> = "locked", Shape::Flag, "whether it is locked (MariaDB)";
     /// The state of its credential; set unless stated.
     credential: Option<At<Credential>> = "credential", Shape::Words(Credential::WORDS), "the state of its credential; set unless stated";
+    /// Settings that its sessions begin with, such as `search_path=harbour`.
+    settings: Vec<At<String>> = "settings", TEXTS, "settings that its sessions begin with, such as \"search_path=harbour\" (PostgreSQL)";
     /// Resource limits, recorded and rolled out.
     limits: Vec<(At<String>, At<u32>)> = "limits", Shape::Map(&Shape::Whole(0, 4_294_967_295)), "limits by the hour, such as queries or connections (MariaDB)";
     /// What the server looks at when it signs in and this ledger only names, such as `requirement ssl`.
@@ -177,8 +197,22 @@ table! {
     runs_as: Option<At<RunsAs>> = "runs-as", Shape::Words(RunsAs::WORDS), "with whose rights a view or routine runs";
     /// Whether row security is on.
     row_security: Option<At<bool>> = "row-security", Shape::Flag, "whether row security is on for the table";
-    /// The parameters of a routine, where its name does not carry them (MariaDB).
-    parameters: Option<At<String>> = "parameters", Shape::Text, "the parameters of a routine (MariaDB)";
+    /// Whether row security binds the owner as well.
+    row_security_for_owner: Option<At<bool>> = "row-security-for-owner", Shape::Flag, "whether row security binds the owner as well (PostgreSQL)";
+    /// The policies of row security; none where it is not known which there are.
+    policies: Option<Vec<DatabasePolicy>> = "policies", Shape::Map(&Shape::Table(&DATABASE_POLICY)), "policies of row security by name, all of them; left out where they are not known (PostgreSQL)";
+    /// Triggers, each with the statement that makes it.
+    triggers: Vec<(At<String>, At<String>)> = "triggers", Shape::Map(&Shape::Text), "triggers by name, each with the statement that makes it (PostgreSQL)";
+    /// Rules, each with the statement that makes it.
+    rules: Vec<(At<String>, At<String>)> = "rules", Shape::Map(&Shape::Text), "rules by name, each with the statement that makes it (PostgreSQL)";
+    /// Checks of a table that call something, or all of a domain, each with its condition.
+    checks: Vec<(At<String>, At<String>)> = "checks", Shape::Map(&Shape::Text), "checks by name, each with its condition: those of a table that call something, all of a domain (PostgreSQL)";
+    /// What a domain is based on, with its default and NOT NULL.
+    domain_of: Option<At<String>> = "domain-of", Shape::Text, "for a domain: the type it is based on, with its default and NOT NULL (PostgreSQL)";
+    /// The parameters of a routine, where its name does not carry them.
+    parameters: Option<At<String>> = "parameters", Shape::Text, "the parameters of a routine, where they have names, defaults or modes";
+    /// Settings that hold while a routine runs, such as `search_path=harbour`.
+    settings: Vec<At<String>> = "settings", TEXTS, "settings that hold while a routine runs, such as \"search_path=harbour\" (PostgreSQL)";
     /// What a function returns.
     returns: Option<At<String>> = "returns", Shape::Text, "what a function returns";
     /// The language of a routine.
@@ -219,6 +253,25 @@ impl DatabaseObject {
         /// Names something that the server looks at and that is not described here, such as `check tide`.
         not_modelled(note: &str) => not_modelled adds note.to_owned();
     }
+}
+
+table! {
+    /// A policy of row security on a table.
+    DatabasePolicy {
+        /// The name.
+        name: At<String>,
+    }, DATABASE_POLICY: "a policy of row security", "A policy of row security: which rows are seen, and which new ones are let in.", &[];
+
+    /// Which acts it is for; all unless stated.
+    acts: Option<At<PolicyFor>> = "for", Shape::Words(PolicyFor::WORDS), "which acts it is for; all unless stated";
+    /// Roles it is for; everybody unless stated.
+    to: Vec<At<String>> = "to", TEXTS, "roles it is for; everybody unless stated";
+    /// Which rows are seen; all that it does not say.
+    using: Option<At<String>> = "using", Shape::Text, "the condition of rows that are there";
+    /// Which new rows are let in; as `using` unless stated.
+    check: Option<At<String>> = "check", Shape::Text, "the condition of new rows; as `using` unless stated";
+    /// Whether it takes away from what others let through.
+    restrictive: Option<At<bool>> = "restrictive", Shape::Flag, "whether it narrows what the others let through";
 }
 
 table! {

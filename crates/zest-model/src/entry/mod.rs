@@ -15,7 +15,7 @@ mod when;
 
 pub use assignment::{Apart, Assignment, Band, On, Role, Separation};
 pub use command::{Abbreviation, BareElevation, Command, CommandSet, Does, Mode, Otherwise, Rule, RuleVerb, Vocabulary};
-pub use database::{Database, DatabaseGrant, DatabaseObject, DatabaseRole, RunsAs};
+pub use database::{Database, DatabaseGrant, DatabaseObject, DatabasePolicy, DatabaseRole, PolicyFor, RunsAs};
 pub use host::{Host, HostAccount, Job, RunAs};
 pub(crate) use interface::{Described, Interface};
 pub use person::{CredentialRule, Group, OriginNetworks, Proof, User, UserKind};
@@ -33,7 +33,7 @@ pub use when::{Obligations, When};
 pub mod shapes {
     pub use super::assignment::{ASSIGNMENT, BAND, ON, ROLE, SEPARATION};
     pub use super::command::{COMMAND, COMMAND_SET, MODE, RULE, VOCABULARY};
-    pub use super::database::{DATABASE, DATABASE_GRANT, DATABASE_OBJECT, DATABASE_ROLE};
+    pub use super::database::{DATABASE, DATABASE_GRANT, DATABASE_OBJECT, DATABASE_POLICY, DATABASE_ROLE};
     pub use super::host::{HOST, HOST_ACCOUNT, JOB, RUN_AS};
     pub use super::person::{CREDENTIAL_RULE, GROUP, ORIGIN, USER};
     pub use super::service::{ACT_AS, APPLICATION, ASSUMABLE, CEILING, CLOUD, GRANT, OBJECT_TYPE, OPERATION, RESOURCE};

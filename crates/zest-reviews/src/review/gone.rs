@@ -121,8 +121,18 @@ fn places(engine: &Engine) -> Vec<Named> {
         references(&mut list, to, "by an assignment");
     }
     for database in databases {
-        let Database { system, owner: _, accounts, roles: _, objects: _, grants: _, default_grants: _, not_modelled: _, more: _ } =
-            &**database;
+        let Database {
+            system,
+            owner: _,
+            accounts,
+            roles: _,
+            objects: _,
+            grants: _,
+            default_grants: _,
+            settings: _,
+            not_modelled: _,
+            more: _,
+        } = &**database;
         let kind = estate.names().systems.get(system.value.as_str()).map(|id| estate.declared()[id.index()].kind);
         for account in accounts {
             let DatabaseRole { name, used_by, .. } = account;

@@ -5,7 +5,7 @@ use sqlparser::tokenizer::Token;
 
 use super::super::about_rights::{Named, named, roles};
 use super::super::privilege::Class;
-use super::objects::{Act, Sort, What};
+use super::objects::{Act, Along, Sort, What};
 use super::types::{argument, arguments};
 use super::{RELATIONS, ROUTINES, settings};
 use crate::sql::Words;
@@ -255,10 +255,10 @@ fn comment(words: &mut Words) -> Option<Act> {
 }
 
 fn drop(words: &mut Words) -> Option<Act> {
-    let drop = if words.takes_any(&["trigger", "rule", "policy"]) {
+    let along = [("trigger", Along::Trigger), ("rule", Along::Rule), ("policy", Along::Policy)];
+    let drop = if let Some((_, sort)) = along.into_iter().find(|(word, _)| words.takes(word)) {
         let if_exists = if_exists(words)?;
-        words.name()?;
-        Act::Drop { list: vec![on_table(words)?], if_exists }
+        Act::DropAlong { sort, name: words.name()?, table: on_table(words)?, if_exists }
     } else {
         let sort = sort(words)?;
         if sort == Sort::Database || sort == Sort::Unlisted {

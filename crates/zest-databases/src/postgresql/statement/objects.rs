@@ -39,6 +39,14 @@ pub(super) struct What {
     pub(super) arguments: Option<Vec<[String; 2]>>,
 }
 
+/// What stands on a relation.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Along {
+    Trigger,
+    Rule,
+    Policy,
+}
+
 #[derive(Debug)]
 pub(super) enum Act {
     Owner {
@@ -73,6 +81,12 @@ pub(super) enum Act {
     },
     Describe {
         what: What,
+    },
+    DropAlong {
+        sort: Along,
+        name: String,
+        table: What,
+        if_exists: bool,
     },
     Drop {
         list: Vec<What>,
@@ -198,6 +212,7 @@ impl Deriver<'_> {
                 let object = self.found(what);
                 self.own(object);
             }
+            Act::DropAlong { sort, name, table, if_exists } => self.drop_along(*sort, name, table, *if_exists),
             Act::Drop { list, if_exists } => list.iter().for_each(|what| self.drop_it(what, *if_exists)),
             Act::Trigger { table, function, is_plain } => {
                 if !is_plain {
@@ -465,11 +480,26 @@ impl Deriver<'_> {
             Err(why) => return self.undecided.push(why),
         };
         let or_of_schema = !matches!(what.sort, Sort::Part);
-        // What hangs on a table may not be there, and then nothing is dropped.
-        if what.sort == Sort::Part && if_exists && !self.owns(&object) {
-            self.undecided.push(format!("whether {object} has it"));
-            return;
-        }
         self.early.push(Need::Object { role: self.role.clone(), object, demand: Demand::Owner { or_of_schema } });
+    }
+
+    /// What stands on a relation is dropped by its owner. Where it need not be there, and is not, nothing is checked but the schema.
+    fn drop_along(&mut self, sort: Along, name: &str, table: &What, if_exists: bool) {
+        if !if_exists {
+            return self.drop_it(table, false);
+        }
+        let Ok(object) = self.seek(table) else { return };
+        let Some(entry) = self.catalog.state().objects.get(&object) else { return };
+        let is_there = match sort {
+            Along::Trigger => Some(entry.triggers.contains_key(name)),
+            Along::Rule => Some(entry.rules.contains_key(name)),
+            Along::Policy if !entry.row_security => None,
+            Along::Policy => entry.policies.as_ref().map(|policies| policies.contains_key(name)),
+        };
+        match is_there {
+            Some(false) => {}
+            None if !self.owns(&object) => self.undecided.push(format!("whether {object} has it")),
+            Some(true) | None => self.own(Some(object)),
+        }
     }
 }

@@ -50,6 +50,13 @@ impl Deriver<'_> {
                 On::Columns(columns.names.iter().cloned().collect())
             }
         };
+        if self.catalog.state().objects.get(object).is_some_and(|entry| Self::leaves_nothing(entry, used)) {
+            if self.in_body {
+                self.undecided.push(format!("what is left where the rules of {object} leave nothing"));
+            }
+            self.is_dropped = true;
+            return;
+        }
         // In the order of the server's own mask: what cannot be given on columns decides first.
         for verb in [Verb::Delete, Verb::Select, Verb::Insert, Verb::Update, Verb::Lock] {
             if !used.verbs.contains(&verb) {
@@ -69,37 +76,37 @@ impl Deriver<'_> {
         for verb in &used.verbs {
             self.not_modelled(object, Touch::from(*verb));
         }
-        if entry.row_security && !self.passes_row_security(&role, &entry.owner) {
-            self.notes.push(format!("row security is on for {object}: which rows are seen or changed depends on its policies"));
-            if used.verbs.contains(&Verb::Insert) || used.verbs.contains(&Verb::Update) {
-                self.undecided.push(format!("whether the policies of {object} let the new rows in"));
-            }
-        }
+        self.runs_along(object, entry, used);
         let is_worked_out =
             |c: &&Column| used.defaulted.contains(&c.name) || used.verbs.contains(&Verb::Insert) && !used.inserted.names.contains(&c.name);
         for default in entry.columns.iter().filter(is_worked_out).filter_map(|c| c.default.as_ref()) {
             self.expression(object, default);
         }
         if object.class == Class::View {
-            self.through_view(object, used);
+            let changes = used.verbs.iter().filter(|verb| !matches!(verb, Verb::Select | Verb::Lock));
+            let (stood_in, passed_on): (Vec<Verb>, Vec<Verb>) = changes.partition(|verb| Self::stands_in(entry, **verb));
+            match (stood_in.as_slice(), passed_on.as_slice()) {
+                ([], _) => self.through_view(object, used),
+                ([Verb::Insert], []) => {}
+                // The rows that would be changed are looked for.
+                (_, []) => self.through_view(object, &Use::of(used.relation, Verb::Select)),
+                _ => self.undecided.push(format!("what of the change passes on through {object}")),
+            }
         }
-    }
-
-    pub(super) fn passes_row_security(&self, role: &str, owner: &str) -> bool {
-        let state = self.catalog.state();
-        state.roles.get(role).is_some_and(|r| r.superuser || r.bypass_row_security)
-            || self.catalog.role(role).zip(self.catalog.role(owner)).is_some_and(|(r, o)| self.catalog.has_role(r, o))
     }
 
     /// A default, or what a generated column or a CHECK says, is worked out as the caller: the sequences and functions in it need rights
     /// of their own. The columns in it need none.
     pub(super) fn expression(&mut self, table: &ObjectName, expression: &str) {
-        // Its names were looked up when it was made.
+        self.worked_out(table, &format!("SELECT {expression} FROM {}", table.sql()));
+    }
+
+    /// An expression of something that is worked out now. Its names were looked up when it was made.
+    pub(super) fn worked_out(&mut self, of: &ObjectName, text: &str) {
         let before = (std::mem::replace(&mut self.looks_up, false), self.rows.clone());
-        let text = format!("SELECT {expression} FROM {}", table.sql());
-        with_statements(Dialect::Postgresql, &text, true, |read| match one(read) {
+        with_statements(Dialect::Postgresql, text, true, |read| match one(read) {
             Ok(statement) => self.walk(statement),
-            Err(_) => self.undecided.push(format!("`{expression}` of {table} cannot be read")),
+            Err(_) => self.undecided.push(format!("`{text}` of {of} cannot be read")),
         });
         (self.looks_up, self.rows) = before;
     }
@@ -174,6 +181,7 @@ impl Deriver<'_> {
     }
 
     pub(super) fn of_server(&mut self, text: &str, is_making: bool) {
+        self.undecided.extend(settings::not_followed(self.catalog.state(), &self.signed_in));
         self.undecided.extend(looked_at_on_server(&self.catalog.state().not_modelled, &self.session, text, is_making));
     }
 
@@ -216,6 +224,7 @@ impl Deriver<'_> {
             role: role.clone(),
             caller: self.caller.clone(),
             change: changes.then(|| self.followed.count()),
+            part: None,
         };
         if self.enter(&here) {
             let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
@@ -425,15 +434,28 @@ impl Deriver<'_> {
             return;
         }
         self.of_server(&body, false);
+        if let Some(setting) = entry.settings.iter().find(|setting| !settings::is_followed(setting)) {
+            self.undecided.push(format!("{name} runs with the setting `{setting}`, which is not followed"));
+        }
         let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
-        let here = Circumstances { object: name.clone(), role: role.clone(), caller: role.clone(), change: None };
+        let here = Circumstances { object: name.clone(), role: role.clone(), caller: role.clone(), change: None, part: None };
         if self.enter(&here) {
+            let path = entry.settings.iter().find_map(|setting| settings::path(setting));
+            let (body, is_parsed) = match parsed(&body) {
+                Some(statements) => (statements, true),
+                None => (body, false),
+            };
             let before = (
                 std::mem::replace(&mut self.role, role.clone()),
                 std::mem::replace(&mut self.caller, role),
-                std::mem::replace(&mut self.looks_up, true),
+                // What was parsed when it was made holds what its names meant then.
+                std::mem::replace(&mut self.looks_up, !is_parsed),
                 std::mem::replace(&mut self.in_body, true),
+                self.stated_path.clone(),
             );
+            if path.is_some() {
+                self.stated_path = path;
+            }
             with_statements(Dialect::Postgresql, &body, true, |read| match read {
                 Ok(statements) => {
                     // Its checks come when it runs, after those of the statement that calls it.
@@ -444,10 +466,19 @@ impl Deriver<'_> {
                 }
                 Err(_) => self.undecided.push(format!("the body of {name} cannot be read")),
             });
-            (self.role, self.caller, self.looks_up, self.in_body) = before;
+            (self.role, self.caller, self.looks_up, self.in_body, self.stated_path) = before;
             self.followed.leave(here);
         }
     }
+}
+
+/// The statements of a body that the server parsed when the routine was made (`BEGIN ATOMIC`, `RETURN`); nothing for one that is a text.
+fn parsed(body: &str) -> Option<String> {
+    let body = body.trim();
+    if let Some(value) = body.strip_prefix("RETURN ") {
+        return Some(format!("SELECT {value}"));
+    }
+    Some(body.strip_prefix("BEGIN ATOMIC")?.strip_suffix("END")?.trim().to_owned())
 }
 
 /// Of routines of one name, leaves the one that takes just these types where all are known; the server takes it before all others.

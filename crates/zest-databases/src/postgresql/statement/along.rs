@@ -1,0 +1,395 @@
+//! What runs along when rows of a relation are used: policies of row security, checks, triggers and rules.
+
+use std::collections::BTreeSet;
+
+use sqlparser::tokenizer::Token;
+use zest_model::entry::PolicyFor;
+
+use super::super::need::Need;
+use super::super::object::ObjectName;
+use super::super::policy::{self, Lets, Part};
+use super::super::privilege::Class;
+use super::super::state::Object;
+use super::{Circumstances, Deriver, own_type};
+use crate::database::name::parts;
+use crate::sql::{Dialect, Touches, Use, Verb, Words, one, several, with_statements};
+
+/// Trigger functions of the server itself, which touch nothing but the row.
+const HARMLESS: &[&str] = &["suppress_redundant_updates_trigger", "tsvector_update_trigger", "tsvector_update_trigger_column"];
+
+impl Deriver<'_> {
+    /// What the server runs along with a use of a relation.
+    pub(super) fn runs_along(&mut self, object: &ObjectName, entry: &Object, used: &Use) {
+        self.row_security(object, entry, used);
+        let makes = used.verbs.contains(&Verb::Insert);
+        let changes = used.verbs.contains(&Verb::Update);
+        if makes || changes {
+            // Without a row nothing is checked.
+            self.worked_out_if(!(makes && self.has_values), object, |deriver| {
+                entry.checks.values().for_each(|check| deriver.expression(object, check));
+            });
+            for column in &entry.columns {
+                // A column that is left out is filled with its default, or with nothing, and that is looked at as well.
+                let is_given =
+                    used.inserted.whole || used.inserted.names.contains(&column.name) || used.updated.names.contains(&column.name);
+                let is_filled = makes && !used.inserted.names.contains(&column.name) || used.defaulted.contains(&column.name);
+                if let Some(own) = own_type(column).and_then(type_named).filter(|_| is_given || is_filled) {
+                    self.turned_into(&own, is_filled || self.has_values);
+                }
+            }
+        }
+        let is_change = |verb: &Verb| matches!(verb, Verb::Insert | Verb::Update | Verb::Delete);
+        if used.verbs.iter().any(is_change) {
+            entry.triggers.iter().for_each(|(name, written)| self.trigger(object, name, written, used));
+        }
+        for (name, written) in &entry.rules {
+            self.rule(object, entry, name, written, used);
+        }
+    }
+
+    fn row_security(&mut self, object: &ObjectName, entry: &Object, used: &Use) {
+        let role = self.role.clone();
+        if !policy::binds(self.catalog, &role, entry) {
+            return;
+        }
+        self.notes.push(format!("row security is on for {object}: which rows are seen or changed depends on its policies"));
+        let has = |verb: Verb| used.verbs.contains(&verb);
+        let (makes, changes) = (has(Verb::Insert), has(Verb::Update));
+        if entry.policies.is_none() {
+            self.undecided.push(match makes || changes {
+                true => format!("whether the policies of {object} let the new rows in: no `policies` are written"),
+                false => format!("what the policies of {object} look at: no `policies` are written"),
+            });
+            return;
+        }
+        let mut seen: Vec<PolicyFor> = Vec::new();
+        seen.extend(has(Verb::Select).then_some(PolicyFor::Select));
+        seen.extend((has(Verb::Lock) || changes).then_some(PolicyFor::Update));
+        seen.extend(has(Verb::Delete).then_some(PolicyFor::Delete));
+        // No row that is there is found where no policy shows one: then there is nothing to change.
+        let finds = |acts: PolicyFor| policy::lets(self.catalog, &role, entry, acts, Part::Using) != Lets::None;
+        let finds_some = finds(PolicyFor::Update) && (!has(Verb::Select) || finds(PolicyFor::Select));
+        let renews = changes && (makes || self.merges || finds_some);
+        let mut new: Vec<(PolicyFor, Part)> = Vec::new();
+        new.extend(makes.then_some((PolicyFor::Insert, Part::Check)));
+        new.extend(renews.then_some((PolicyFor::Update, Part::Check)));
+        // Where rows come back, and where one that is there is changed instead of a new one, what shows them is looked at for the new ones too.
+        new.extend(((makes || renews) && has(Verb::Select)).then_some((PolicyFor::Select, Part::Using)));
+        new.extend((changes && (makes || self.merges)).then_some((PolicyFor::Update, Part::Using)));
+        new.extend((self.merges && has(Verb::Delete)).then_some((PolicyFor::Delete, Part::Using)));
+        for acts in seen {
+            self.conditions(object, entry, acts, Part::Using);
+        }
+        for (acts, part) in new {
+            self.conditions(object, entry, acts, part);
+            match policy::lets(self.catalog, &role, entry, acts, part) {
+                Lets::All => {}
+                // A trigger could keep the row back before.
+                Lets::None if makes && acts == PolicyFor::Insert && self.has_values && entry.triggers.is_empty() => {
+                    self.rows.push(Need::NewRow { role: role.clone(), object: object.clone() });
+                }
+                Lets::None | Lets::Some => self.undecided.push(format!("whether the policies of {object} let the new rows in")),
+            }
+        }
+    }
+
+    /// The conditions of policies are worked out as the caller; what they read is checked as the table is.
+    fn conditions(&mut self, object: &ObjectName, entry: &Object, acts: PolicyFor, part: Part) {
+        let (permitting, restricting) = policy::conditions(self.catalog, &self.role, entry, acts, part);
+        let is_plain = |condition: &&str| !matches!(*condition, "true" | "false");
+        for condition in permitting.into_iter().chain(restricting).filter(is_plain) {
+            let here = Circumstances {
+                object: object.clone(),
+                role: self.role.clone(),
+                caller: self.caller.clone(),
+                change: None,
+                part: Some(condition.to_owned()),
+            };
+            if !self.enter(&here) {
+                continue;
+            }
+            // The columns of the table itself were looked at when the policy was made.
+            let before = (std::mem::replace(&mut self.looks_up, false), self.passed_over.replace(self.found.len()));
+            let text = format!("SELECT 1 FROM {} WHERE {condition}", object.sql());
+            with_statements(Dialect::Postgresql, &text, true, |read| match one(read) {
+                Ok(statement) => self.walk(statement),
+                Err(_) => self.undecided.push(format!("`{condition}` of a policy of {object} cannot be read")),
+            });
+            (self.looks_up, self.passed_over) = before;
+            self.followed.leave(here);
+        }
+    }
+
+    /// A value is turned into a type: the checks of a domain are worked out then, and those of whatever it is made of. A value that is of
+    /// the type already is not looked at again, so that it may not be sure that they are.
+    pub(super) fn turned_into(&mut self, name: &ObjectName, is_sure: bool) {
+        let Some(entry) = self.catalog.state().objects.get(name) else { return };
+        let here = Circumstances { object: name.clone(), role: self.role.clone(), caller: self.caller.clone(), change: None, part: None };
+        if !self.enter(&here) {
+            return;
+        }
+        self.worked_out_if(!is_sure, name, |deriver| {
+            let before = std::mem::replace(&mut deriver.in_body, true);
+            entry.checks.values().for_each(|check| deriver.worked_out(name, &format!("SELECT {check}")));
+            deriver.in_body = before;
+            let made_of = entry.domain_of.iter().map(String::as_str).chain(entry.columns.iter().filter_map(own_type));
+            made_of.filter_map(type_named).for_each(|part| deriver.turned_into(&part, true));
+        });
+        self.followed.leave(here);
+    }
+
+    /// Whether a type has checks, or is made of one that has.
+    pub(super) fn is_checked(&self, name: &ObjectName) -> bool {
+        let mut seen = vec![name.clone()];
+        let mut at = 0;
+        while let Some(entry) = seen.get(at).map(|name| self.catalog.state().objects.get(name)) {
+            at += 1;
+            let Some(entry) = entry else { continue };
+            if !entry.checks.is_empty() {
+                return true;
+            }
+            let made_of = entry.domain_of.iter().map(String::as_str).chain(entry.columns.iter().filter_map(own_type));
+            for part in made_of.filter_map(type_named) {
+                if !seen.contains(&part) {
+                    seen.push(part);
+                }
+            }
+        }
+        false
+    }
+
+    /// Works something out; where it is not sure that the server does, what would be refused for it is not known.
+    fn worked_out_if(&mut self, is_open: bool, of: &ObjectName, work: impl FnOnce(&mut Self)) {
+        let late = self.late.len();
+        work(self);
+        let shut = self.late[late..].iter().map(|need| need.outcome(self.catalog)).find(|outcome| !outcome.passes());
+        if let Some(shut) = shut.filter(|_| is_open) {
+            self.late.truncate(late);
+            self.undecided.push(format!("whether the checks of {of} are looked at, for which this holds: {}", shut.text));
+        }
+    }
+
+    /// A trigger runs where its event happens; its function is followed as far as functions are.
+    fn trigger(&mut self, object: &ObjectName, name: &str, written: &str, used: &Use) {
+        let Some(trigger) = Trigger::read(written) else {
+            self.undecided.push(format!("when the trigger `{name}` of {object} fires"));
+            return;
+        };
+        if trigger.fires_for(used) && !trigger.is_harmless() {
+            self.undecided.push(format!("what the trigger `{name}` of {object} does: {} is not followed", trigger.calls.join(".")));
+        }
+    }
+
+    /// The triggers of a TRUNCATE.
+    pub(super) fn truncate_triggers(&mut self, object: &ObjectName) {
+        let Some(entry) = self.catalog.state().objects.get(object) else { return };
+        for (name, written) in &entry.triggers {
+            match Trigger::read(written) {
+                Some(trigger) if !trigger.truncate || trigger.is_harmless() => {}
+                _ => self.undecided.push(format!("what the trigger `{name}` of {object} does")),
+            }
+        }
+    }
+
+    /// Whether rules leave nothing of a change: the server carries out nothing then, and checks nothing.
+    pub(super) fn leaves_nothing(entry: &Object, used: &Use) -> bool {
+        let rules: Option<Vec<Rule>> = entry.rules.values().map(|written| Rule::read(written)).collect();
+        let Some(rules) = rules else { return false };
+        used.verbs.iter().any(|verb| {
+            let mut of_verb = rules.iter().filter(|rule| rule.is_looked_at && rule.event == *verb);
+            of_verb.clone().any(|rule| rule.is_instead) && of_verb.all(|rule| rule.actions.is_empty())
+        })
+    }
+
+    /// Whether a rule stands in for a change of a view, which then does not reach what is behind it.
+    pub(super) fn stands_in(entry: &Object, verb: Verb) -> bool {
+        entry
+            .rules
+            .values()
+            .filter_map(|written| Rule::read(written))
+            .any(|rule| rule.is_looked_at && rule.is_instead && rule.event == verb)
+    }
+
+    /// A rule adds to a statement, or stands in for it; what it does is checked as the owner of the relation.
+    fn rule(&mut self, object: &ObjectName, entry: &Object, name: &str, written: &str, used: &Use) {
+        let Some(rule) = Rule::read(written) else {
+            self.undecided.push(format!("what the rule `{name}` of {object} does"));
+            return;
+        };
+        if !rule.is_looked_at || !used.verbs.contains(&rule.event) {
+            return;
+        }
+        let role = entry.owner.clone();
+        let here = Circumstances {
+            object: object.clone(),
+            role: role.clone(),
+            caller: self.caller.clone(),
+            change: Some(self.followed.count()),
+            part: Some(name.to_owned()),
+        };
+        if !self.enter(&here) {
+            return;
+        }
+        let before = (
+            std::mem::replace(&mut self.role, role),
+            std::mem::replace(&mut self.looks_up, false),
+            std::mem::replace(&mut self.in_body, true),
+            std::mem::replace(&mut self.has_values, false),
+        );
+        for text in rule.actions.iter().chain(&rule.condition.map(|condition| format!("SELECT {condition}"))) {
+            with_statements(Dialect::Postgresql, text, true, |read| match one(read) {
+                Ok(statement) => self.walk(statement),
+                Err(_) => self.undecided.push(format!("what the rule `{name}` of {object} does")),
+            });
+        }
+        (self.role, self.looks_up, self.in_body, self.has_values) = before;
+        self.followed.leave(here);
+    }
+}
+
+/// The type of ours that a text begins with, as the server prints it.
+fn type_named(text: &str) -> Option<ObjectName> {
+    let (name, _) = parts(text.trim())?;
+    let [schema, last] = name.as_slice() else { return None };
+    Some(ObjectName::new(Class::Type, &[schema, last.trim_end_matches("[]")]))
+}
+
+/// A trigger as its statement says.
+struct Trigger {
+    insert: bool,
+    /// Whether an UPDATE sets it off, and of which columns; of all if none.
+    update: Option<BTreeSet<String>>,
+    delete: bool,
+    truncate: bool,
+    calls: Vec<String>,
+    fires: bool,
+    has_condition: bool,
+}
+
+impl Trigger {
+    /// Reads `CREATE TRIGGER …`, and behind it `ALTER TABLE … DISABLE TRIGGER …` and its like.
+    fn read(written: &str) -> Option<Self> {
+        let (made, state) = made_and_state(written, "trigger")?;
+        let mut words = Words::of(Dialect::Postgresql, &["create"], made)?;
+        words.takes("create");
+        words.takes("constraint");
+        words.takes("trigger").then_some(())?;
+        words.name()?;
+        (words.takes_any(&["before", "after"]) || words.takes_both("instead", "of")).then_some(())?;
+        let mut read =
+            Self { insert: false, update: None, delete: false, truncate: false, calls: Vec::new(), fires: state, has_condition: false };
+        loop {
+            match words.word()?.as_str() {
+                "insert" => read.insert = true,
+                "delete" => read.delete = true,
+                "truncate" => read.truncate = true,
+                "update" if words.takes("of") => read.update = Some(words.list(Words::name)?.into_iter().collect()),
+                "update" => read.update = Some(BTreeSet::new()),
+                _ => return None,
+            }
+            if !words.takes("or") {
+                break;
+            }
+        }
+        words.takes("on").then_some(())?;
+        while !words.takes_both("execute", "function") && !words.takes_both("execute", "procedure") {
+            read.has_condition |= words.is("when");
+            words.skip()?;
+        }
+        read.calls.push(words.name()?);
+        while words.takes_token(&Token::Period) {
+            read.calls.push(words.name()?);
+        }
+        Some(read)
+    }
+
+    fn fires_for(&self, used: &Use) -> bool {
+        let is_updated = |columns: &BTreeSet<String>| columns.is_empty() || used.updated.whole || !columns.is_disjoint(&used.updated.names);
+        self.fires
+            && used.verbs.iter().any(|verb| match verb {
+                Verb::Insert => self.insert,
+                Verb::Update => self.update.as_ref().is_some_and(is_updated),
+                Verb::Delete => self.delete,
+                Verb::Select | Verb::Lock => false,
+            })
+    }
+
+    fn is_harmless(&self) -> bool {
+        let name = match self.calls.as_slice() {
+            [schema, name] if schema == "pg_catalog" => name,
+            [name] => name,
+            _ => return false,
+        };
+        !self.has_condition && HARMLESS.contains(&name.as_str())
+    }
+}
+
+/// A rule as its statement says.
+struct Rule {
+    event: Verb,
+    condition: Option<String>,
+    is_instead: bool,
+    actions: Vec<String>,
+    is_looked_at: bool,
+}
+
+impl Rule {
+    /// Reads `CREATE RULE …`, and behind it `ALTER TABLE … DISABLE RULE …` and its like.
+    fn read(written: &str) -> Option<Self> {
+        let (made, is_looked_at) = made_and_state(written, "rule")?;
+        let mut words = Words::of(Dialect::Postgresql, &["create"], made)?;
+        (words.takes("create") && words.takes("rule")).then_some(())?;
+        words.name()?;
+        (words.takes("as") && words.takes("on")).then_some(())?;
+        let event = match words.word()?.as_str() {
+            "insert" => Verb::Insert,
+            "update" => Verb::Update,
+            "delete" => Verb::Delete,
+            _ => return None,
+        };
+        words.takes("to").then_some(())?;
+        words.name()?;
+        while words.takes_token(&Token::Period) {
+            words.name()?;
+        }
+        let condition = if words.takes("where") { Some(words.in_parentheses()?) } else { None };
+        words.takes("do").then_some(())?;
+        let is_instead = words.takes("instead");
+        words.takes("also");
+        let actions = if words.takes("nothing") {
+            words.is_over().then(Vec::new)?
+        } else {
+            // Several stand in parentheses, with a semicolon behind each.
+            let rest = words.rest_with_signs()?;
+            let inside = rest.strip_prefix('(').and_then(|inner| inner.trim_end().strip_suffix(')'));
+            match inside {
+                Some(inner) => several(Dialect::Postgresql, inner)?.into_iter().map(str::to_owned).collect(),
+                None => vec![rest],
+            }
+        };
+        Some(Self { event, is_instead: is_instead && condition.is_none(), condition, actions, is_looked_at })
+    }
+}
+
+/// Takes a text apart into the statement that makes something, and whether it takes part in ordinary sessions: another statement may say
+/// that it does not.
+fn made_and_state<'w>(written: &'w str, what: &str) -> Option<(&'w str, bool)> {
+    let Some(parts) = several(Dialect::Postgresql, written) else { return Some((written, true)) };
+    let [made, state] = parts.as_slice() else { return None };
+    let mut words = Words::of(Dialect::Postgresql, &["alter"], state)?;
+    words.takes_both("alter", "table").then_some(())?;
+    words.takes("only");
+    words.name()?;
+    while words.takes_token(&Token::Period) {
+        words.name()?;
+    }
+    let takes_part = if words.takes("disable") {
+        false
+    } else {
+        words.takes("enable").then_some(())?;
+        words.takes("always") || !words.takes("replica")
+    };
+    words.takes(what).then_some(())?;
+    words.name()?;
+    words.is_over().then_some((made, takes_part))
+}

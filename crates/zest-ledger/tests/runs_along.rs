@@ -1,0 +1,220 @@
+//! What runs along with a statement on PostgreSQL: policies, rules, triggers, checks, domains, bodies and settings; row by row.
+//! `zest-bridges` holds them against the server.
+
+use std::sync::LazyLock;
+
+use zest_ledger::ask::{Refusal, Verdict};
+use zest_ledger::{Engine, Question};
+
+use crate::support::engine;
+
+const HARBOUR: &str = "[users.root]\nproofs = ['password']\n[users.owner]\nproofs = ['password']\n[users.clerk]\nproofs = ['password']\n\
+     [users.pilot]\nproofs = ['password']\n\
+     [systems.db]\nkind = 'postgresql'\ndatabase = 'db'\n\
+     [databases.db]\nsettings = ['search_path=\"$user\", s']\n\
+     [databases.db.accounts]\nroot = { may = ['superuser'] }\nowner = {}\nclerk = { member-of = ['desk'] }\n\
+     pilot = { settings = ['search_path=shut'] }\n\
+     [databases.db.roles]\ndesk = {}\n\
+     [databases.db.objects]\n'schema s' = { owner = 'owner' }\n'schema shut' = { owner = 'owner' }\n'language sql' = {}\n\
+     'language plpgsql' = {}\n\
+     'table s.plain' = { owner = 'owner', columns = { id = 'integer' } }\n\
+     'table s.hidden' = { owner = 'owner', columns = { id = 'integer' } }\n\
+     'table shut.t' = { owner = 'owner', columns = { id = 'integer' } }\n\
+     [databases.db.objects.'function s.sealed()']\nowner = 'owner'\nlanguage = 'sql'\nreturns = 'integer'\nbody = 'select 1'\nruns-as = 'owner'\n\
+     [databases.db.objects.'function s.made()']\nowner = 'owner'\nlanguage = 'plpgsql'\nreturns = 'trigger'\nbody = 'begin end'\n\
+     [[databases.db.grants]]\nallow = ['usage']\non = 'schema s'\nto = ['desk', 'pilot']\n\
+     [[databases.db.grants]]\nallow = ['select']\non = 'table s.plain'\nto = ['desk', 'pilot']\n\
+     [[databases.db.grants]]\nrevoke = ['execute']\non = 'function s.sealed()'\nfrom = ['public']\n";
+
+/// The engine of the harbour with one more relation, on which desk may do everything with rows.
+fn with(object: &str, keys: &str) -> Engine {
+    engine(&format!(
+        "{HARBOUR}[databases.db.objects.'{object}']\n{keys}\n[[databases.db.grants]]\nallow = ['select', 'insert', 'update', 'delete']\n\
+         on = '{object}'\nto = ['desk']\n"
+    ))
+}
+
+fn table(keys: &str) -> Engine {
+    with("table s.t", &format!("owner = 'owner'\ncolumns = {{ id = 'integer', note = 'text' }}\n{keys}"))
+}
+
+/// The engine of the harbour with a function `s.g()`.
+fn routine(keys: &str) -> Engine {
+    engine(&format!("{HARBOUR}[databases.db.objects.'function s.g()']\nowner = 'owner'\nlanguage = 'sql'\nreturns = 'integer'\n{keys}\n"))
+}
+
+fn is(engine: &Engine, user: &str, statement: &str, expected: Option<Refusal>) {
+    let answer = engine.explain(&Question::statement(user, "db", statement));
+    assert_eq!(answer.refusal.is_none(), answer.verdict == Verdict::Allowed, "{statement}");
+    let told: Vec<&str> = answer.gates.iter().map(|gate| gate.text.as_str()).collect();
+    assert_eq!(answer.refusal, expected, "{user}: {statement}\n{told:#?}");
+}
+
+const NOT_DECIDED: Option<Refusal> = Some(Refusal::NotDecided);
+const NOT_LET_IN: Option<Refusal> = Some(Refusal::RowNotLetIn);
+const NO_PRIVILEGE: Option<Refusal> = Some(Refusal::NoPrivilege);
+const SHUT: Option<Refusal> = Some(Refusal::SchemaShut);
+
+macro_rules! rows {
+    ($($name:ident: $engine:expr => { $($user:literal $statement:literal => $expected:expr;)+ })+) => {
+        $(
+            #[test]
+            fn $name() {
+                static ENGINE: LazyLock<Engine> = LazyLock::new(|| $engine);
+                $(is(&ENGINE, $user, $statement, $expected);)+
+            }
+        )+
+    };
+}
+
+rows! {
+    policies_that_are_not_known: table("row-security = true") => {
+        "clerk" "SELECT id FROM s.t" => NOT_DECIDED;
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_DECIDED;
+        "owner" "INSERT INTO s.t VALUES (1, 'x')" => None;
+        "root" "INSERT INTO s.t VALUES (1, 'x')" => None;
+    }
+    row_security_without_a_policy_shows_no_row_and_lets_none_in: table("row-security = true\npolicies = {}") => {
+        "clerk" "SELECT id FROM s.t" => None;
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_LET_IN;
+        "clerk" "INSERT INTO s.t SELECT id, '' FROM s.plain" => NOT_DECIDED;
+        "clerk" "UPDATE s.t SET id = 1" => None;
+        "clerk" "DELETE FROM s.t" => None;
+        "clerk" "COPY s.t FROM STDIN" => NOT_DECIDED;
+        "owner" "INSERT INTO s.t VALUES (1, 'x')" => None;
+    }
+    row_security_that_binds_the_owner: table("row-security = true\nrow-security-for-owner = true\npolicies = {}") => {
+        "owner" "INSERT INTO s.t VALUES (1, 'x')" => NOT_LET_IN;
+        "root" "INSERT INTO s.t VALUES (1, 'x')" => None;
+    }
+    row_security_that_is_off: table("row-security = false\npolicies = { p = { using = 's.sealed() = 1' } }") => {
+        "clerk" "SELECT id FROM s.t" => None;
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
+    }
+    a_policy_for_one_act_says_nothing_of_the_others: table(
+        "row-security = true\npolicies = { reads = { for = 'select', using = 'true' }, adds = { for = 'insert', check = 'true' } }",
+    ) => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
+        "clerk" "UPDATE s.t SET id = 1" => None;
+        "clerk" "INSERT INTO s.t VALUES (1, 'x') RETURNING id" => None;
+    }
+    a_policy_for_others_lets_nothing_in: table("row-security = true\npolicies = { p = { to = ['pilot'], using = 'true' } }") => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_LET_IN;
+    }
+    a_policy_for_a_role_of_his_lets_it_in: table("row-security = true\npolicies = { p = { to = ['desk'], using = 'true' } }") => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
+    }
+    a_restrictive_policy_narrows: table(
+        "row-security = true\npolicies = { p = { using = 'true' }, n = { for = 'insert', check = 'false', restrictive = true } }",
+    ) => {
+        "clerk" "SELECT id FROM s.t" => None;
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_LET_IN;
+        "clerk" "UPDATE s.t SET id = 1" => None;
+    }
+    a_restrictive_policy_alone_permits_nothing: table(
+        "row-security = true\npolicies = { n = { check = 'true', using = 'true', restrictive = true } }",
+    ) => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_LET_IN;
+    }
+    what_a_policy_reads_is_checked_as_the_caller: table(
+        "row-security = true\npolicies = { p = { using = 'id IN (SELECT h.id FROM s.hidden h)' }, \
+         q = { for = 'insert', check = 's.sealed() = 1' } }",
+    ) => {
+        "clerk" "SELECT id FROM s.t" => NO_PRIVILEGE;
+        "owner" "SELECT id FROM s.t" => None;
+        "clerk" "DELETE FROM s.t" => NO_PRIVILEGE;
+    }
+    a_policy_that_calls_what_the_caller_may_not: table("row-security = true\npolicies = { p = { using = 's.sealed() = 1' } }") => {
+        "clerk" "SELECT id FROM s.t" => NO_PRIVILEGE;
+        "root" "SELECT id FROM s.t" => None;
+    }
+    a_rule_acts_as_the_owner_of_its_table: table(
+        "rules = { tell = 'CREATE RULE tell AS ON INSERT TO s.t DO ALSO INSERT INTO s.hidden VALUES (new.id);' }",
+    ) => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
+        "clerk" "INSERT INTO s.hidden VALUES (1)" => NO_PRIVILEGE;
+        "clerk" "UPDATE s.t SET id = 1" => None;
+    }
+    a_rule_calls_functions_as_the_caller: table(
+        "rules = { tell = 'CREATE RULE tell AS ON DELETE TO s.t DO ALSO INSERT INTO s.hidden VALUES (s.sealed());' }",
+    ) => {
+        "clerk" "DELETE FROM s.t" => NO_PRIVILEGE;
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
+        "owner" "DELETE FROM s.t" => None;
+    }
+    a_rule_that_leaves_nothing_checks_nothing_behind_it: table(
+        "triggers = { x = 'CREATE TRIGGER x AFTER DELETE ON s.t FOR EACH ROW EXECUTE FUNCTION s.made()' }\n\
+         rules = { kept = 'CREATE RULE kept AS ON DELETE TO s.t DO INSTEAD NOTHING;' }",
+    ) => {
+        "clerk" "DELETE FROM s.t" => None;
+        "pilot" "DELETE FROM s.t" => None;
+    }
+    a_rule_that_is_disabled_is_not_looked_at: table(
+        "rules = { tell = 'CREATE RULE tell AS ON INSERT TO s.t DO ALSO SELECT s.sealed();; ALTER TABLE s.t DISABLE RULE tell' }",
+    ) => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
+    }
+    a_rule_that_cannot_be_read: table("rules = { tell = 'whatever this is' }") => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_DECIDED;
+    }
+    a_trigger_fires_at_its_event_and_columns: table(
+        "triggers = { x = 'CREATE TRIGGER x AFTER UPDATE OF note ON s.t FOR EACH ROW EXECUTE FUNCTION s.made()' }",
+    ) => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
+        "clerk" "UPDATE s.t SET id = 1" => None;
+        "clerk" "UPDATE s.t SET note = 'y'" => NOT_DECIDED;
+        "clerk" "UPDATE s.t SET (id, note) = (1, 'y')" => NOT_DECIDED;
+        "clerk" "DELETE FROM s.t" => None;
+    }
+    a_trigger_that_does_nothing_of_its_own: table(
+        "triggers = { x = 'CREATE TRIGGER x BEFORE UPDATE ON s.t FOR EACH ROW EXECUTE FUNCTION suppress_redundant_updates_trigger()' }",
+    ) => {
+        "clerk" "UPDATE s.t SET id = 1" => None;
+    }
+    a_trigger_that_is_disabled: table(
+        "triggers = { x = 'CREATE TRIGGER x AFTER INSERT ON s.t FOR EACH ROW EXECUTE FUNCTION s.made(); ALTER TABLE s.t DISABLE TRIGGER x' }",
+    ) => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
+    }
+    a_trigger_that_cannot_be_read: table("triggers = { x = 'CREATE' }") => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_DECIDED;
+        "clerk" "SELECT id FROM s.t" => None;
+    }
+    a_check_calls_its_functions_as_the_caller: table("checks = { positive = 's.sealed() > 0' }") => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NO_PRIVILEGE;
+        "clerk" "UPDATE s.t SET id = 1" => NOT_DECIDED;
+        "clerk" "DELETE FROM s.t" => None;
+        "owner" "INSERT INTO s.t VALUES (1, 'x')" => None;
+    }
+    a_domain_checks_what_is_turned_into_it: engine(&format!(
+        "{HARBOUR}[databases.db.objects.'type s.small']\nowner = 'owner'\ndomain-of = 'integer'\nchecks = {{ few = 's.sealed() > 0' }}\n\
+         [databases.db.objects.'type s.tiny']\nowner = 'owner'\ndomain-of = 's.small'\n"
+    )) => {
+        "clerk" "SELECT 1::s.small" => NO_PRIVILEGE;
+        "clerk" "SELECT cast(id AS s.tiny) FROM s.plain" => NO_PRIVILEGE;
+        "owner" "SELECT 1::s.tiny" => None;
+    }
+    a_rule_instead_of_a_view_does_not_reach_what_is_behind_it: with(
+        "view s.window",
+        "owner = 'owner'\ncolumns = ['id']\nquery = 'SELECT id FROM s.plain'\n\
+         rules = { pass = 'CREATE RULE pass AS ON INSERT TO s.window DO INSTEAD INSERT INTO s.hidden VALUES (new.id);' }",
+    ) => {
+        "clerk" "INSERT INTO s.window VALUES (1)" => None;
+        "clerk" "SELECT id FROM s.window" => None;
+        "pilot" "INSERT INTO s.window VALUES (1)" => NO_PRIVILEGE;
+    }
+    a_body_that_was_parsed_when_it_was_made: routine("body = 'BEGIN ATOMIC SELECT id FROM s.hidden; END'") => {
+        "clerk" "SELECT s.g()" => NO_PRIVILEGE;
+        "owner" "SELECT s.g()" => None;
+    }
+    a_routine_finds_names_by_its_own_path: routine("settings = ['search_path=shut']\nbody = 'select id from t'") => {
+        "clerk" "SELECT s.g()" => SHUT;
+        "owner" "SELECT s.g()" => None;
+    }
+    sessions_begin_with_the_path_of_the_role_or_of_the_database: engine(HARBOUR) => {
+        "clerk" "SELECT id FROM plain" => None;
+        "clerk" "SELECT id FROM hidden" => NO_PRIVILEGE;
+        "pilot" "SELECT id FROM t" => SHUT;
+        "pilot" "SELECT id FROM s.plain" => None;
+    }
+}
