@@ -74,7 +74,6 @@ ALTER TABLE desk.graded OWNER TO "fare-clerk";
 GRANT ALL ON desk.note, desk.ticked, desk.made, desk.graded TO counter;
 
 -- row security
-CREATE POLICY own_shifts ON sales.shift FOR SELECT USING (clerk = current_user);
 CREATE TABLE desk.locker (id integer, holder text DEFAULT current_user);
 ALTER TABLE desk.locker OWNER TO "fare-clerk";
 ALTER TABLE desk.locker ENABLE ROW LEVEL SECURITY;

@@ -7,7 +7,7 @@ use super::object::{ObjectName, literal, quoted};
 use super::privilege::{Class, Privilege, Privileges};
 use super::state::{DefaultKey, GrantChange, Object, Policy, Role, State};
 use crate::drift::{Drift, Side, Step};
-use crate::sql::{Dialect, several};
+use crate::sql::{Dialect, in_one_wording, several};
 
 impl State {
     /// Lists what the server has that the ledger does not, and the reverse. `self` is the server's state.
@@ -183,38 +183,58 @@ fn setting_sql(setting: &str) -> String {
 
 /// What is compared of an object besides owner and lists. The server rewrites the text of queries, so that cannot be.
 fn definition(object: &Object) -> Vec<String> {
+    let Object {
+        owner: _,
+        acl: _,
+        columns,
+        query: _,
+        runs_as_owner,
+        row_security,
+        row_security_for_owner,
+        policies,
+        triggers,
+        rules,
+        checks,
+        domain_of,
+        parameters,
+        settings,
+        returns,
+        language,
+        body,
+        values,
+        not_modelled,
+    } = object;
+    let worded = |expression: &String| in_one_wording(Dialect::Postgresql, expression);
     let mut parts: Vec<String> = Vec::new();
-    if !object.columns.is_empty() {
-        let columns = object.columns.iter().map(|c| {
-            let default = c.default.as_ref().map_or(String::new(), |d| format!(" default {d}"));
+    if !columns.is_empty() {
+        let columns = columns.iter().map(|c| {
+            let default = c.default.as_ref().map_or(String::new(), |d| format!(" default {}", worded(d)));
             format!("{} {}{default}", c.name, c.data_type).trim_end().to_owned()
         });
         parts.push(format!("columns {}", columns.collect::<Vec<_>>().join(", ")));
     }
-    if object.runs_as_owner {
-        parts.push("runs as its owner".to_owned());
+    let flags =
+        [(runs_as_owner, "runs as its owner"), (row_security, "row security"), (row_security_for_owner, "row security for the owner too")];
+    parts.extend(flags.into_iter().filter(|(is, _)| **is).map(|(_, words)| words.to_owned()));
+    parts.extend(policies.iter().flatten().map(|(name, policy)| {
+        let Policy { acts, to, using, check, restrictive } = policy;
+        let (using, check) = (using.as_ref().map(worded), check.as_ref().map(worded));
+        policy_sql(name, "it", &Policy { acts: *acts, to: to.clone(), using, check, restrictive: *restrictive })
+    }));
+    for made in triggers.values().chain(rules.values()) {
+        parts.push(made.split_whitespace().collect::<Vec<_>>().join(" "));
     }
-    if object.row_security {
-        parts.push("row security".to_owned());
+    parts.extend(checks.iter().map(|(name, check)| format!("check {name}: {}", worded(check))));
+    parts.extend(domain_of.as_ref().map(|base| format!("domain of {base}")));
+    parts.extend(parameters.as_ref().map(|parameters| format!("parameters {parameters}")));
+    parts.extend(settings.iter().map(|setting| format!("runs with {setting}")));
+    parts.extend(returns.as_ref().map(|r| format!("returns {r}")));
+    parts.extend(language.as_ref().map(|l| format!("language {l}")));
+    parts.extend(body.as_ref().map(|b| format!("body {}", b.trim())));
+    if !values.is_empty() {
+        parts.push(format!("values {}", values.join(", ")));
     }
-    if object.row_security_for_owner {
-        parts.push("row security for the owner too".to_owned());
-    }
-    parts.extend(object.policies.iter().flatten().map(|(name, policy)| policy_sql(name, "it", policy)));
-    for written in [&object.triggers, &object.rules] {
-        parts.extend(written.values().map(|made| made.split_whitespace().collect::<Vec<_>>().join(" ")));
-    }
-    parts.extend(object.checks.iter().map(|(name, check)| format!("check {name}: {check}")));
-    parts.extend(object.domain_of.as_ref().map(|base| format!("domain of {base}")));
-    parts.extend(object.parameters.as_ref().map(|parameters| format!("parameters {parameters}")));
-    parts.extend(object.settings.iter().map(|setting| format!("runs with {setting}")));
-    parts.extend(object.returns.as_ref().map(|r| format!("returns {r}")));
-    parts.extend(object.language.as_ref().map(|l| format!("language {l}")));
-    parts.extend(object.body.as_ref().map(|b| format!("body {}", b.trim())));
-    if !object.values.is_empty() {
-        parts.push(format!("values {}", object.values.join(", ")));
-    }
-    parts.extend(object.not_modelled.iter().map(|n| format!("{n} (not modelled)")));
+    parts.extend(not_modelled.iter().map(|n| format!("{n} (not modelled)")));
     parts
 }
 

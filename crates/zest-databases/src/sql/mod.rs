@@ -7,6 +7,8 @@ mod comments;
 mod footprint;
 mod several;
 mod touches;
+#[cfg(feature = "postgresql")]
+mod wording;
 mod words;
 
 #[cfg(feature = "mariadb")]
@@ -16,4 +18,6 @@ pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, o
 pub(crate) use footprint::{WORDS_FOR_VALUES, fold};
 pub(crate) use several::several;
 pub(crate) use touches::Touches;
+#[cfg(feature = "postgresql")]
+pub(crate) use wording::in_one_wording;
 pub(crate) use words::Words;

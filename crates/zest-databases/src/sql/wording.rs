@@ -1,0 +1,87 @@
+//! Expressions in one wording: a server prints what it was given in words of its own.
+
+use std::ops::ControlFlow;
+
+use sqlparser::ast::{
+    Array, BinaryOperator, CastKind, DataType, Expr, FunctionArguments, Ident, InTarget, ObjectNamePart, SelectItem, SetExpr, Statement,
+    Value, VisitMut, VisitorMut,
+};
+
+use super::footprint::{Dialect, one, with_statements};
+
+/// An expression with every part of it in one pair of brackets, without the types that a server adds to literals, and with lists as it
+/// writes them. What cannot be read stays as it is but for its spaces.
+pub(crate) fn in_one_wording(dialect: Dialect, text: &str) -> String {
+    let worded = with_statements(dialect, &format!("SELECT {text}"), false, |read| {
+        let mut expr = only_expression(one(read).ok()?)?.clone();
+        let _ = expr.visit(&mut Wording);
+        Some(expr.to_string())
+    });
+    worded.unwrap_or_else(|| text.split_whitespace().collect::<Vec<_>>().join(" "))
+}
+
+fn only_expression(statement: &Statement) -> Option<&Expr> {
+    let Statement::Query(query) = statement else { return None };
+    let SetExpr::Select(select) = &*query.body else { return None };
+    // Nothing may stand behind it.
+    match select.projection.as_slice() {
+        [SelectItem::UnnamedExpr(expr)] if select.from.is_empty() && select.selection.is_none() => Some(expr),
+        _ => None,
+    }
+}
+
+struct Wording;
+
+impl VisitorMut for Wording {
+    type Break = ();
+
+    // Parts come first, so that each of them is worded already.
+    fn post_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
+        let was = std::mem::replace(expr, Expr::Value(Value::Null.into()));
+        *expr = worded(was);
+        ControlFlow::Continue(())
+    }
+}
+
+fn worded(expr: Expr) -> Expr {
+    match expr {
+        Expr::Nested(inner) => *inner,
+        Expr::Cast { kind: CastKind::DoubleColon, expr, data_type, .. } if is_text(&expr) && is_added(&data_type) => *expr,
+        Expr::In { expr, target: InTarget::List(list), negated, global: false } => {
+            let right = Box::new(Expr::Array(Array { elem: list, named: true }));
+            nested(match negated {
+                false => Expr::AnyOp { left: expr, compare_op: BinaryOperator::Eq, right, is_some: false },
+                true => Expr::AllOp { left: expr, compare_op: BinaryOperator::NotEq, right },
+            })
+        }
+        Expr::Function(mut function) if matches!(function.args, FunctionArguments::None) => {
+            // A word for a value, such as CURRENT_USER.
+            let word = function.name.to_string().to_uppercase();
+            function.name.0 = vec![ObjectNamePart::Identifier(Ident::new(word))];
+            Expr::Function(function)
+        }
+        plain @ (Expr::Identifier(_)
+        | Expr::CompoundIdentifier(_)
+        | Expr::Value(_)
+        | Expr::Function(_)
+        | Expr::Subquery(_)
+        | Expr::Exists { .. }
+        | Expr::Array(_)
+        | Expr::Case { .. }
+        | Expr::Tuple(_)) => plain,
+        compound => nested(compound),
+    }
+}
+
+fn nested(expr: Expr) -> Expr {
+    Expr::Nested(Box::new(expr))
+}
+
+fn is_text(expr: &Expr) -> bool {
+    matches!(expr, Expr::Value(value) if matches!(value.value, Value::SingleQuotedString(_)))
+}
+
+/// The types that literals get for being compared with columns.
+fn is_added(data_type: &DataType) -> bool {
+    matches!(data_type, DataType::Text | DataType::Regclass | DataType::CharacterVarying(None) | DataType::Date | DataType::Timestamp(..))
+}
