@@ -1,6 +1,6 @@
 //! What one state has that another has not, and the statements that lead from one to the other.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use super::acl::{Acl, Grantee};
 use super::object::{ObjectName, literal, quoted};
@@ -172,6 +172,13 @@ fn policy_sql(name: &str, table: &str, policy: &Policy) -> String {
     format!("CREATE POLICY {} ON {table}{how} FOR {} TO {to}{using}{check}", quoted(name), acts.word().to_uppercase())
 }
 
+/// A policy with its conditions as they are compared.
+fn in_server_words(policy: &Policy) -> Policy {
+    let worded = |condition: &Option<String>| condition.as_ref().map(|text| in_one_wording(Dialect::Postgresql, text));
+    let Policy { acts, to, using, check, restrictive } = policy;
+    Policy { acts: *acts, to: to.clone(), using: worded(using), check: worded(check), restrictive: *restrictive }
+}
+
 /// Writes a setting as the end of an ALTER: `SET name TO value`. A list keeps its quotes.
 fn setting_sql(setting: &str) -> String {
     let (name, value) = setting.split_once('=').unwrap_or((setting, ""));
@@ -216,11 +223,7 @@ fn definition(object: &Object) -> Vec<String> {
     let flags =
         [(runs_as_owner, "runs as its owner"), (row_security, "row security"), (row_security_for_owner, "row security for the owner too")];
     parts.extend(flags.into_iter().filter(|(is, _)| **is).map(|(_, words)| words.to_owned()));
-    parts.extend(policies.iter().flatten().map(|(name, policy)| {
-        let Policy { acts, to, using, check, restrictive } = policy;
-        let (using, check) = (using.as_ref().map(worded), check.as_ref().map(worded));
-        policy_sql(name, "it", &Policy { acts: *acts, to: to.clone(), using, check, restrictive: *restrictive })
-    }));
+    parts.extend(policies.iter().flatten().map(|(name, policy)| policy_sql(name, "it", &in_server_words(policy))));
     for made in triggers.values().chain(rules.values()) {
         parts.push(made.split_whitespace().collect::<Vec<_>>().join(" "));
     }
@@ -386,7 +389,7 @@ impl Plan<'_> {
     fn row_security(&mut self, ledger: &State) {
         for (name, wanted) in ledger.objects.iter().filter(|(name, _)| name.class == Class::Table) {
             let Some(now) = self.now.objects.get(name) else { continue };
-            let (now_on, now_for_owner, none) = (now.row_security, now.row_security_for_owner, BTreeMap::new());
+            let (now_on, now_for_owner) = (now.row_security, now.row_security_for_owner);
             let now_policies = now.policies.clone().unwrap_or_default();
             let table = name.sql();
             if now_on != wanted.row_security {
@@ -397,11 +400,12 @@ impl Plan<'_> {
                 let word = if wanted.row_security_for_owner { "FORCE" } else { "NO FORCE" };
                 self.step(format!("ALTER TABLE {table} {word} ROW LEVEL SECURITY"));
             }
-            let wanted_policies = if wanted.policies.is_some() { wanted.policies.as_ref() } else { Some(&now_policies) }.unwrap_or(&none);
-            for policy in now_policies.keys().filter(|policy| wanted_policies.get(*policy) != now_policies.get(*policy)) {
+            let wanted_policies = wanted.policies.as_ref().unwrap_or(&now_policies);
+            let is_same = |one: Option<&Policy>, other: Option<&Policy>| one.map(in_server_words) == other.map(in_server_words);
+            for (policy, _) in now_policies.iter().filter(|(policy, now)| !is_same(wanted_policies.get(*policy), Some(now))) {
                 self.step(format!("DROP POLICY {} ON {table}", quoted(policy)));
             }
-            for (policy, written) in wanted_policies.iter().filter(|(policy, written)| now_policies.get(*policy) != Some(*written)) {
+            for (policy, written) in wanted_policies.iter().filter(|(policy, wanted)| !is_same(now_policies.get(*policy), Some(wanted))) {
                 self.step(policy_sql(policy, &table, written));
             }
         }
