@@ -247,11 +247,14 @@ fn the_named_cases_come_out_as_the_page_says() {
 const NOT_MODELLED: &str = "
 ## What a server looks at and a ledger only names
 
-A server looks at more than is described here: triggers, policies, checks, settings. `zest read` names such a thing under
+On PostgreSQL, policies, rules, triggers, checks, domains, settings and bodies of routines have keys of their own
+([all keys](ledger-keys.md)): `zest read` writes them, questions look at them, `zest emit` makes them.
+
+A server looks at more than is described here: operators, casts, triggers of MariaDB. `zest read` names such a thing under
 `not-modelled`, of the server, of an account or of an object, and lists at the end what it named. A question whose act looks
 at one of them is denied as *not decided*, and the answer names it. The question for a bare privilege looks at none.
 
-A ledger without such a note says that there is none: whoever writes a ledger by hand writes the notes, too. What is built of
+A ledger without such a key or note says that there is none: whoever writes a ledger by hand writes them, too. What is built of
 the server's own types, functions and operators alone, with their rights unchanged, needs no note; `zest read` leaves it out.
 Who may connect at all (`pg_hba.conf` on PostgreSQL) is not looked at: answers are about a session that is open.
 
