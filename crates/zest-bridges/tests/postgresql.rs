@@ -1,9 +1,12 @@
 //! PostgreSQL 15 is the judge: everything is emitted, applied, read back and compared with the server's own functions.
 
 use fastrand::Rng;
+use postgres::error::SqlState;
 use zest_bridges::postgresql::{Session, Target};
+use zest_ledger::ask::{Answer, Refusal};
 use zest_ledger::postgresql::{Catalog, Class, GrantChange, ObjectName, Privilege, State, Want};
-use zest_testkit::databases::postgresql::{Size, estate, random_change};
+use zest_ledger::{Engine, Ledger, Question};
+use zest_testkit::databases::postgresql::{Size, estate, random_change, statements};
 use zest_testkit::servers::{self, Server};
 
 use crate::support::{Counts, ESTATES, seed, wanted_checks};
@@ -162,12 +165,75 @@ fn compare(session: &mut Session, catalog: &Catalog, counts: &mut Counts) -> Res
 /// What was read is written as a ledger document, and that document read.
 fn written_and_read_again(state: &State) -> Result<(), String> {
     let document = state.document("ticketing", None);
-    let estate = zest_ledger::Ledger::new().document("read.toml", &document).estate().map_err(|f| format!("{f}\n{document}"))?;
+    let estate = Ledger::new().document("read.toml", &document).estate().map_err(|f| format!("{f}\n{document}"))?;
     let again = zest_ledger::postgresql::state_of(&estate, "ticketing", None).ok_or("the system is not there")?;
     match again.drift(state).first() {
         Some(drift) => Err(format!("in the document (as server) and read: {:?} only: {}\n{document}", drift.side, drift.what)),
         None => Ok(()),
     }
+}
+
+/// What the server answers without having looked at rights.
+const NEVER_LOOKED: &[SqlState] = &[SqlState::FEATURE_NOT_SUPPORTED, SqlState::INVALID_OBJECT_DEFINITION];
+
+fn is_not_there(code: &SqlState) -> bool {
+    *code == SqlState::UNDEFINED_TABLE || *code == SqlState::UNDEFINED_FUNCTION
+}
+
+fn told(answer: &Answer) -> Vec<&str> {
+    answer.gates.iter().map(|gate| gate.text.as_str()).collect()
+}
+
+/// Tries statements under every account that may come in, and holds our answers against the server's.
+fn attempts(server: &Server, session: &mut Session, counts: &mut Counts) -> Result<(), String> {
+    let read = session.read().map_err(|e| e.to_string())?;
+    let document = read.document("ticketing", None);
+    let compiled = Ledger::new().document("read.toml", &document).estate().and_then(Engine::compile);
+    let engine = compiled.map_err(|f| format!("{f}\n{document}"))?;
+    let list = statements(&read);
+    // What is looked at for each row is looked at.
+    for name in read.objects.keys().filter(|name| name.class == Class::Table) {
+        let _ = session.client().batch_execute(&format!("SET session_replication_role = replica; INSERT INTO {} (id) VALUES (1)", name.sql()));
+    }
+    session.client().batch_execute("RESET session_replication_role").map_err(|e| e.to_string())?;
+    for (role, _) in read.roles.iter().filter(|(_, role)| role.login) {
+        // The settings that a role begins with hold from its sign-in on.
+        let mut client = {
+            let mut config = postgres::Client::configure();
+            config.host("127.0.0.1").port(server.port).user(role).dbname(&read.database);
+            match config.connect(postgres::NoTls) {
+                Ok(client) => client,
+                Err(_) => continue,
+            }
+        };
+        for statement in &list {
+            let answer = engine.explain(&Question::statement(role, "ticketing", statement).at(jiff::Timestamp::now()));
+            client.batch_execute("BEGIN").map_err(|e| e.to_string())?;
+            let came = client.batch_execute(statement);
+            client.batch_execute("ROLLBACK").map_err(|e| e.to_string())?;
+            let error = came.err().and_then(|e| e.as_db_error().map(|e| (e.code().clone(), e.message().to_owned())));
+            let is_refused = match &error {
+                None => false,
+                Some((code, _)) if *code == SqlState::INSUFFICIENT_PRIVILEGE => true,
+                // It never came to look at rights.
+                // What is behind a schema that is shut does not exist, to the server.
+                Some((code, _)) if answer.refusal == Some(Refusal::SchemaShut) && is_not_there(code) => true,
+                // A name in a body is missing: it came no further.
+                Some((code, _)) if answer.refusal.is_some() && is_not_there(code) => continue,
+                Some((code, text)) if NEVER_LOOKED.contains(code) || text.starts_with("cannot ") => continue,
+                Some(_) => false,
+            };
+            let says = || format!("`{role}`: {statement}: the server says {error:?}, we say {:?}: {:#?}", answer.verdict, told(&answer));
+            match answer.refusal {
+                None if is_refused => return Err(says()),
+                None => counts.add("statements: allowed by both", 1),
+                Some(Refusal::NotDecided) => counts.undecided(),
+                Some(_) if is_refused => counts.add("statements: refused by both", 1),
+                Some(_) => return Err(says()),
+            }
+        }
+    }
+    Ok(())
 }
 
 /// Emits an estate into an empty database, reads it back, compares, and emits again.
@@ -244,6 +310,7 @@ fn the_server_agrees_on_random_estates() {
                 let mut compared = |session: &mut Session, counts: &mut Counts| {
                     let read = session.read().map_err(|e| e.to_string())?;
                     compare(session, &Catalog::compile(read), counts)?;
+                    attempts(&server, session, counts)?;
                     changes(session, &mut rng, 20, counts)
                 };
                 result =

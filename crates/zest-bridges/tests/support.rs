@@ -37,21 +37,28 @@ pub(crate) fn seed(what: &str) -> u64 {
 
 /// Counts of compared checks, by kind.
 #[derive(Debug, Default)]
-pub(crate) struct Counts(BTreeMap<String, u64>);
+pub(crate) struct Counts {
+    compared: BTreeMap<String, u64>,
+    undecided: u64,
+}
 
 impl Counts {
     pub(crate) fn add(&mut self, kind: &str, count: u64) {
-        *self.0.entry(kind.to_owned()).or_default() += count;
+        *self.compared.entry(kind.to_owned()).or_default() += count;
+    }
+
+    pub(crate) fn undecided(&mut self) {
+        self.undecided += 1;
     }
 
     pub(crate) fn total(&self) -> u64 {
-        self.0.values().sum()
+        self.compared.values().sum()
     }
 
     pub(crate) fn print(&self, what: &str) {
-        for (kind, count) in &self.0 {
+        for (kind, count) in &self.compared {
             eprintln!("  {count:>9}  {kind}");
         }
-        eprintln!("  {:>9}  {what}: compared, none disagrees", self.total());
+        eprintln!("  {:>9}  {what}: compared, none disagrees; beside them {} not decided", self.total(), self.undecided);
     }
 }

@@ -72,7 +72,11 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("policy", "a policy of row security that uses an operator, a cast or a type which is not read", ROWS),
     ("forced", "row security that binds the owner as well", ROWS),
     ("rule", "a rule that is not read, or uses such a thing; with `on insert` and the like, those acts only", ROWS),
-    ("trigger", "a trigger that is not read (MariaDB, tables below others); with `on insert` and the like, those acts only", &[Insert, Update, Delete, Truncate]),
+    (
+        "trigger",
+        "a trigger that is not read (MariaDB, tables below others); with `on insert` and the like, those acts only",
+        &[Insert, Update, Delete, Truncate],
+    ),
     ("default", "a default of a column that uses such a thing", WRITES),
     ("generated", "a generated column that calls something", WRITES),
     ("check", "a CHECK that uses such a thing, of a table, or of a type of it", &[Insert, Update, Cast]),

@@ -224,16 +224,18 @@ fn definition(object: &Object) -> Vec<String> {
         [(runs_as_owner, "runs as its owner"), (row_security, "row security"), (row_security_for_owner, "row security for the owner too")];
     parts.extend(flags.into_iter().filter(|(is, _)| **is).map(|(_, words)| words.to_owned()));
     parts.extend(policies.iter().flatten().map(|(name, policy)| policy_sql(name, "it", &in_server_words(policy))));
-    for made in triggers.values().chain(rules.values()) {
-        parts.push(made.split_whitespace().collect::<Vec<_>>().join(" "));
-    }
+    let squeezed = |text: &String| text.split_whitespace().collect::<Vec<_>>().join(" ");
+    parts.extend(triggers.values().chain(rules.values()).map(squeezed));
     parts.extend(checks.iter().map(|(name, check)| format!("check {name}: {}", worded(check))));
     parts.extend(domain_of.as_ref().map(|base| format!("domain of {base}")));
     parts.extend(parameters.as_ref().map(|parameters| format!("parameters {parameters}")));
     parts.extend(settings.iter().map(|setting| format!("runs with {setting}")));
     parts.extend(returns.as_ref().map(|r| format!("returns {r}")));
     parts.extend(language.as_ref().map(|l| format!("language {l}")));
-    parts.extend(body.as_ref().map(|b| format!("body {}", b.trim())));
+    // The server prints a body that it has parsed.
+    parts.extend(
+        body.as_ref().map(|body| if is_parsed(body) { squeezed(body) } else { body.trim().to_owned() }).map(|b| format!("body {b}")),
+    );
     if !values.is_empty() {
         parts.push(format!("values {}", values.join(", ")));
     }

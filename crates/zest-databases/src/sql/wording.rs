@@ -3,8 +3,8 @@
 use std::ops::ControlFlow;
 
 use sqlparser::ast::{
-    Array, BinaryOperator, CastKind, DataType, Expr, FunctionArguments, Ident, InTarget, ObjectNamePart, SelectItem, SetExpr, Statement,
-    Value, VisitMut, VisitorMut,
+    Array, BinaryOperator, CastKind, DataType, Expr, FunctionArguments, Ident, InTarget, ObjectName, ObjectNamePart, SelectItem, SetExpr,
+    Statement, Value, VisitMut, VisitorMut,
 };
 
 use super::footprint::{Dialect, one, with_statements};
@@ -35,6 +35,11 @@ struct Wording;
 impl VisitorMut for Wording {
     type Break = ();
 
+    fn pre_visit_relation(&mut self, relation: &mut ObjectName) -> ControlFlow<()> {
+        plainly_named(relation);
+        ControlFlow::Continue(())
+    }
+
     // Parts come first, so that each of them is worded already.
     fn post_visit_expr(&mut self, expr: &mut Expr) -> ControlFlow<()> {
         let was = std::mem::replace(expr, Expr::Value(Value::Null.into()));
@@ -60,16 +65,32 @@ fn worded(expr: Expr) -> Expr {
             function.name.0 = vec![ObjectNamePart::Identifier(Ident::new(word))];
             Expr::Function(function)
         }
-        plain @ (Expr::Identifier(_)
-        | Expr::CompoundIdentifier(_)
-        | Expr::Value(_)
-        | Expr::Function(_)
-        | Expr::Subquery(_)
-        | Expr::Exists { .. }
-        | Expr::Array(_)
-        | Expr::Case { .. }
-        | Expr::Tuple(_)) => plain,
+        Expr::Function(mut function) => {
+            plainly_named(&mut function.name);
+            Expr::Function(function)
+        }
+        Expr::Identifier(name) => Expr::Identifier(plain(name)),
+        Expr::CompoundIdentifier(names) => Expr::CompoundIdentifier(names.into_iter().map(plain).collect()),
+        simple @ (Expr::Value(_) | Expr::Subquery(_) | Expr::Exists { .. } | Expr::Array(_) | Expr::Case { .. } | Expr::Tuple(_)) => simple,
         compound => nested(compound),
+    }
+}
+
+/// A name without the quotes that it can do without, and in small letters where it has none.
+fn plain(name: Ident) -> Ident {
+    let is_small = name.value.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_');
+    match name.quote_style {
+        None => Ident::new(name.value.to_lowercase()),
+        Some(_) if is_small => Ident::new(name.value),
+        Some(_) => name,
+    }
+}
+
+fn plainly_named(name: &mut ObjectName) {
+    for part in &mut name.0 {
+        if let ObjectNamePart::Identifier(ident) = part {
+            *ident = plain(ident.clone());
+        }
     }
 }
 
@@ -83,5 +104,9 @@ fn is_text(expr: &Expr) -> bool {
 
 /// The types that literals get for being compared with columns.
 fn is_added(data_type: &DataType) -> bool {
-    matches!(data_type, DataType::Text | DataType::Regclass | DataType::CharacterVarying(None) | DataType::Date | DataType::Timestamp(..))
+    match data_type {
+        DataType::Text | DataType::Regclass | DataType::CharacterVarying(None) | DataType::Date | DataType::Timestamp(..) => true,
+        DataType::Custom(name, _) => name.to_string() == "name",
+        _ => false,
+    }
 }

@@ -3,7 +3,8 @@
 use fastrand::Rng;
 use zest_ledger::postgresql::{Class, Column, DefaultKey, GrantChange, Grantee, Object, ObjectName, Privilege, Privileges, Role, State};
 
-use super::ODD;
+pub use super::along::statements;
+use super::{ODD, along};
 
 /// How large an estate is.
 #[derive(Clone, Copy, Debug)]
@@ -16,7 +17,7 @@ pub struct Size {
     pub grants: usize,
 }
 
-fn pick<'a, T>(rng: &mut Rng, list: &'a [T]) -> &'a T {
+pub(super) fn pick<'a, T>(rng: &mut Rng, list: &'a [T]) -> &'a T {
     &list[rng.usize(..list.len())]
 }
 
@@ -54,6 +55,7 @@ pub fn estate(rng: &mut Rng, database: &str, tag: &str, size: Size) -> State {
         state.set_owner(&ObjectName::database(), &owner);
     }
     objects(rng, &mut state, &roles, size);
+    along::what_runs_along(rng, &mut state, &roles);
     for _ in 0..size.grants {
         let change = random_change(rng, &state, &roles);
         let _ = state.change(&change);
@@ -122,7 +124,7 @@ fn objects(rng: &mut Rng, state: &mut State, roles: &[String], size: Size) {
     add(rng, state, roles, ObjectName::new(Class::Server, &["quay_server"]), server);
 }
 
-fn add(rng: &mut Rng, state: &mut State, roles: &[String], name: ObjectName, mut object: Object) {
+pub(super) fn add(rng: &mut Rng, state: &mut State, roles: &[String], name: ObjectName, mut object: Object) {
     let may_own = |role: &String| name.class != Class::Wrapper || state.is_superuser(role);
     let candidates: Vec<&String> = roles.iter().filter(|r| may_own(r)).collect();
     object.owner = if candidates.is_empty() || rng.u8(..6) == 0 { "postgres".to_owned() } else { (*pick(rng, &candidates)).clone() };
