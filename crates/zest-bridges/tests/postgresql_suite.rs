@@ -6,12 +6,13 @@ use std::sync::{Arc, Mutex};
 
 use postgres::error::SqlState;
 use postgres::{Client, NoTls};
+use zest_bridges::postgresql::Session;
 use zest_ledger::ask::Refusal;
-use zest_ledger::postgresql::quoted;
+use zest_ledger::postgresql::{State, quoted};
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::servers::{self, Server};
 
-use crate::postgresql::{open, sql};
+use crate::postgresql::{open, same_to_the_byte, sql};
 use crate::suites::{Compared, Said, suite};
 use crate::support::demo;
 
@@ -84,6 +85,23 @@ impl Try {
     }
 }
 
+/// What was read is emitted for a fresh database, and read from it: the documents are the same, to the byte.
+fn fresh_server_is_the_same(server: &Server, admin: &mut Session, mut session: Session) {
+    let fresh = State::fresh("ticketing", "postgres");
+    let stops = fresh.cannot_write(&session.read().expect("reads"));
+    let named = ["desk.stripe", "fares.label", "fares.total"];
+    assert!(stops.iter().all(|stop| named.iter().any(|name| stop.contains(name))), "{stops:#?}");
+    sql(&mut session, "DROP TYPE desk.stripe CASCADE; DROP TABLE fares.label CASCADE; DROP AGGREGATE fares.total(integer) CASCADE");
+    let read = session.read().expect("reads");
+    drop(session);
+    sql(admin, "ALTER DATABASE ticketing RENAME TO before");
+    sql(admin, "CREATE DATABASE ticketing TEMPLATE template0");
+    let mut session = open(server, "ticketing");
+    let steps = session.read().expect("reads").steps_to(&read, "postgres");
+    session.run(&steps).expect("it can be emitted");
+    same_to_the_byte(&read, &session.read().expect("reads")).unwrap_or_else(|e| panic!("{e}"));
+}
+
 #[test]
 fn each_form_of_the_manual_has_the_servers_verdict() {
     let Some(server) = servers::wanted(servers::postgresql) else { return };
@@ -125,5 +143,7 @@ fn each_form_of_the_manual_has_the_servers_verdict() {
             compared.add(&who, statement, &answer, &said);
         }
     }
+    drop(sessions);
+    fresh_server_is_the_same(&server, &mut admin, session);
     compared.concludes("PostgreSQL 15", "docs/statements-on-postgresql.md", all.len(), IDENTITIES.len());
 }

@@ -3,11 +3,12 @@
 use std::collections::BTreeSet;
 
 use super::acl::{Acl, Grantee};
+use super::make::{along, create, in_order, is_parsed, policy_sql, setting_sql};
 use super::object::{ObjectName, literal, quoted};
 use super::privilege::{Class, Privilege, Privileges};
 use super::state::{DefaultKey, GrantChange, Object, Policy, Role, State};
 use crate::drift::{Drift, Side, Step};
-use crate::sql::{Dialect, in_one_wording, several};
+use crate::sql::{Dialect, in_one_wording};
 
 impl State {
     /// Lists what the server has that the ledger does not, and the reverse. `self` is the server's state.
@@ -162,30 +163,11 @@ const fn switches(role: &Role) -> [(&'static str, bool); 7] {
     ]
 }
 
-/// Writes a policy as a statement.
-fn policy_sql(name: &str, table: &str, policy: &Policy) -> String {
-    let Policy { acts, to, using, check, restrictive } = policy;
-    let how = if *restrictive { " AS RESTRICTIVE" } else { "" };
-    let to = if to.is_empty() { "PUBLIC".to_owned() } else { to.iter().map(|role| quoted(role)).collect::<Vec<_>>().join(", ") };
-    let using = using.as_ref().map_or(String::new(), |using| format!(" USING ({using})"));
-    let check = check.as_ref().map_or(String::new(), |check| format!(" WITH CHECK ({check})"));
-    format!("CREATE POLICY {} ON {table}{how} FOR {} TO {to}{using}{check}", quoted(name), acts.word().to_uppercase())
-}
-
 /// A policy with its conditions as they are compared.
 fn in_server_words(policy: &Policy) -> Policy {
     let worded = |condition: &Option<String>| condition.as_ref().map(|text| in_one_wording(Dialect::Postgresql, text));
     let Policy { acts, to, using, check, restrictive } = policy;
     Policy { acts: *acts, to: to.clone(), using: worded(using), check: worded(check), restrictive: *restrictive }
-}
-
-/// Writes a setting as the end of an ALTER: `SET name TO value`. A list keeps its quotes.
-fn setting_sql(setting: &str) -> String {
-    let (name, value) = setting.split_once('=').unwrap_or((setting, ""));
-    // The server keeps these as lists of names, each quoted where it needs it.
-    let is_list = ["search_path", "temp_tablespaces", "session_preload_libraries", "local_preload_libraries"].contains(&name.trim());
-    let value = if is_list && !value.trim().is_empty() { value.to_owned() } else { literal(value) };
-    format!("SET {} TO {value}", quoted(name.trim()))
 }
 
 /// What is compared of an object besides owner and lists. The server rewrites the text of queries, so that cannot be.
@@ -331,37 +313,10 @@ impl Plan<'_> {
     }
 
     fn objects(&mut self, ledger: &State) {
-        // Views and routines may read tables, so classes go in the order in which they are declared; views may read
-        // views, so those that name another missing one wait for it.
-        let mut missing: Vec<(&ObjectName, &Object)> = ledger.objects.iter().filter(|(n, _)| !self.now.objects.contains_key(*n)).collect();
-        let has_parsed = |object: &Object| object.body.as_deref().is_some_and(is_parsed);
-        let rank = |class: Class, object: &Object| match class {
-            Class::View | Class::MaterialisedView => 2,
-            Class::Function | Class::Procedure if has_parsed(object) => 2,
-            Class::Function | Class::Procedure => 1,
-            _ => 0,
-        };
+        let missing = ledger.objects.iter().filter(|(name, _)| !self.now.objects.contains_key(*name)).collect();
         // What runs along is made when everything is there.
         let mut later: Vec<String> = Vec::new();
-        missing.sort_by_key(|(name, object)| (rank(name.class, object), name.class));
-        // What an object is made of: it waits for each of these that is missing itself.
-        let made_of = |object: &Object| -> Vec<String> {
-            let Object { query, body, domain_of, columns, .. } = object;
-            let body = body.iter().filter(|body| is_parsed(body));
-            query.iter().chain(body).chain(domain_of).cloned().chain(columns.iter().map(|c| c.data_type.clone())).collect()
-        };
-        let texts: Vec<Vec<String>> = missing.iter().map(|(_, object)| made_of(object)).collect();
-        let mut missing: Vec<((&ObjectName, &Object), Vec<String>)> = missing.into_iter().zip(texts).collect();
-        while !missing.is_empty() {
-            let waits = |at: usize| {
-                let is_waited_for = |name: &ObjectName, object: &Object| {
-                    (object.query.is_some() || name.class == Class::Type || has_parsed(object))
-                        && missing[at].1.iter().any(|text| text.contains(name.last()))
-                };
-                missing.iter().enumerate().any(|(i, ((n, o), _))| i != at && is_waited_for(n, o))
-            };
-            let next = (0..missing.len()).find(|&i| !waits(i)).unwrap_or(0);
-            let ((name, object), _) = missing.remove(next);
+        for (name, object) in in_order(missing) {
             let calls = |default: &String| ledger.objects.keys().any(|n| n.class.is_routine() && default.contains(n.last()));
             let mut at_once = object.clone();
             for column in &mut at_once.columns {
@@ -623,76 +578,6 @@ const fn alter_word(class: Class) -> &'static str {
     }
 }
 
-/// Whether a body was parsed by the server when the routine was made: it stands in the statement as it is.
-fn is_parsed(body: &str) -> bool {
-    body.starts_with("BEGIN ATOMIC") || body.starts_with("RETURN ")
-}
-
-/// Writes what runs along with an object that was just made.
-fn along(name: &ObjectName, object: &Object) -> Vec<String> {
-    let sql = name.sql();
-    let what = if name.class == Class::Type { "DOMAIN" } else { "TABLE" };
-    let check = |(check, condition): (&String, &String)| format!("ALTER {what} {sql} ADD CONSTRAINT {} CHECK ({condition})", quoted(check));
-    let mut list: Vec<String> = object.checks.iter().map(check).collect();
-    for written in object.triggers.values().chain(object.rules.values()) {
-        match several(Dialect::Postgresql, written) {
-            Some(parts) => list.extend(parts.into_iter().map(str::to_owned)),
-            None => list.push(written.trim_end().trim_end_matches(';').to_owned()),
-        }
-    }
-    list
-}
-
-fn create(name: &ObjectName, object: &Object) -> String {
-    let sql = name.sql();
-    let body = || match object.body.as_deref().unwrap_or("") {
-        body if is_parsed(body) => body.to_owned(),
-        body => format!("AS {}", literal(body)),
-    };
-    let routine = || match &object.parameters {
-        Some(parameters) => format!("{}({parameters})", ObjectName { arguments: None, ..name.clone() }.sql()),
-        None => sql.clone(),
-    };
-    let settings = || object.settings.iter().map(|setting| format!(" {}", setting_sql(setting))).collect::<String>();
-    let language = || quoted(object.language.as_deref().unwrap_or("sql"));
-    let security = if object.runs_as_owner { " SECURITY DEFINER" } else { "" };
-    let query = || object.query.as_deref().unwrap_or("").trim().trim_end_matches(';').to_owned();
-    match name.class {
-        Class::Database => format!("CREATE DATABASE {sql}"),
-        Class::Language => format!("CREATE LANGUAGE {sql}"),
-        Class::Wrapper => format!("CREATE FOREIGN DATA WRAPPER {sql}"),
-        Class::Server => format!("CREATE SERVER {sql} FOREIGN DATA WRAPPER {}", quoted(object.language.as_deref().unwrap_or(""))),
-        Class::Schema => format!("CREATE SCHEMA {sql}"),
-        Class::Type if object.domain_of.is_some() => format!("CREATE DOMAIN {sql} AS {}", object.domain_of.as_deref().unwrap_or("")),
-        Class::Type if !object.columns.is_empty() => {
-            let columns = object.columns.iter().map(|c| format!("{} {}", quoted(&c.name), c.data_type));
-            format!("CREATE TYPE {sql} AS ({})", columns.collect::<Vec<_>>().join(", "))
-        }
-        Class::Type => {
-            let values = object.values.iter().map(|v| literal(v)).collect::<Vec<_>>().join(", ");
-            format!("CREATE TYPE {sql} AS ENUM ({values})")
-        }
-        Class::Sequence => format!("CREATE SEQUENCE {sql}"),
-        Class::Table => {
-            let column = |c: &super::Column| {
-                let default = c.default.as_ref().map_or(String::new(), |d| format!(" DEFAULT {d}"));
-                format!("{} {}{default}", quoted(&c.name), c.data_type)
-            };
-            format!("CREATE TABLE {sql} ({})", object.columns.iter().map(column).collect::<Vec<_>>().join(", "))
-        }
-        Class::View => {
-            let invoker = if object.runs_as_owner { "" } else { " WITH (security_invoker = true)" };
-            format!("CREATE VIEW {sql}{invoker} AS {}", query())
-        }
-        Class::MaterialisedView => format!("CREATE MATERIALIZED VIEW {sql} AS {} WITH NO DATA", query()),
-        Class::Function => {
-            let returns = object.returns.as_deref().unwrap_or("void");
-            format!("CREATE FUNCTION {} RETURNS {returns} LANGUAGE {}{security}{} {}", routine(), language(), settings(), body())
-        }
-        Class::Procedure => format!("CREATE PROCEDURE {} LANGUAGE {}{security}{} {}", routine(), language(), settings(), body()),
-    }
-}
-
 impl GrantChange {
     /// Writes the change as the server's own statement; `target` is the object in SQL.
     #[must_use]
@@ -710,7 +595,7 @@ pub fn script(steps: &[Step], by: &str) -> String {
     );
     let mut credentials = String::new();
     for step in steps {
-        if step.sql.starts_with("CREATE ") {
+        if step.sql.starts_with("CREATE ") || step.sql.contains(" ADD CONSTRAINT ") {
             let mut tag = "$zest$".to_owned();
             while step.sql.contains(&tag) {
                 tag.insert(tag.len() - 1, 'x');

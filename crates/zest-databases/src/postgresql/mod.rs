@@ -6,6 +6,7 @@ mod catalog;
 mod difference;
 mod document;
 mod evaluate;
+mod make;
 mod need;
 mod object;
 mod policy;
