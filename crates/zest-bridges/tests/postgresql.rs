@@ -265,12 +265,7 @@ fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<S
 }
 
 pub(crate) fn same_to_the_byte(first: &State, second: &State) -> Result<(), String> {
-    let (first, second) = (first.document("ticketing", None), second.document("ticketing", None));
-    match first.lines().zip(second.lines()).find(|(one, other)| one != other) {
-        Some((one, other)) => Err(format!("from a fresh server it reads otherwise:\n  {one}\n  {other}")),
-        None if first.len() == second.len() => Ok(()),
-        None => Err("from a fresh server, a document of another length is read".to_owned()),
-    }
+    crate::support::same_to_the_byte(&first.document("ticketing", None), &second.document("ticketing", None))
 }
 
 /// Lets server and model carry out the same random statements, each under the same role.

@@ -20,8 +20,17 @@ pub(crate) fn demo_with(change: impl Fn(&str) -> String) -> Ledger {
     })
 }
 
-/// How many estates go to the server and come back, at least.
-pub(crate) const ESTATES: u64 = 100;
+/// Says how two documents differ.
+pub(crate) fn same_to_the_byte(first: &str, second: &str) -> Result<(), String> {
+    match first.lines().zip(second.lines()).find(|(one, other)| one != other) {
+        Some((one, other)) => Err(format!("from a fresh server it reads otherwise:\n  {one}\n  {other}")),
+        None if first.len() == second.len() => Ok(()),
+        None => Err("from a fresh server, a document of another length is read".to_owned()),
+    }
+}
+
+/// How many estates go to the server and come back twice, at least.
+pub(crate) const ESTATES: u64 = 200;
 
 /// How many checks a server is to be compared on; at least 50,000, half of `ZEST_CHECKS` in the full run.
 pub(crate) fn wanted_checks() -> u64 {

@@ -7,6 +7,7 @@ pub(crate) mod name;
 pub(crate) mod need;
 pub(crate) mod not_heard;
 pub(crate) mod not_modelled;
+pub(crate) mod order;
 mod privileges;
 pub(crate) mod remedy;
 pub(crate) mod resolve;

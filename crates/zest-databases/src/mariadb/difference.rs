@@ -7,6 +7,7 @@ use super::name::{AccountName, Class, Holder, ObjectName, Scope, literal, quoted
 use super::privilege::{Privilege, Privileges};
 use super::state::{Account, GrantChange, Held, Object, State};
 use crate::database::not_modelled::NAMES_NOT_RESOLVED;
+use crate::database::order::{self, MadeOf};
 use crate::drift::{Drift, Side, Step};
 
 /// In the place of a credential: nobody can sign in with it until a real one is set.
@@ -231,16 +232,24 @@ impl Plan {
         }
         let mut missing: Vec<(&ObjectName, &Object)> = ledger.objects.iter().filter(|(n, _)| !self.now.objects.contains_key(*n)).collect();
         missing.sort_by_key(|(n, _)| (n.class == Class::View, n.class));
-        while !missing.is_empty() {
-            let waits = |at: usize| {
-                let query = missing[at].1.query.as_deref().unwrap_or("");
-                missing.iter().enumerate().any(|(i, (n, o))| i != at && o.query.is_some() && query.contains(&n.name))
-            };
-            let next = (0..missing.len()).find(|&i| !waits(i)).unwrap_or(0);
-            let (name, object) = missing.remove(next);
-            self.step(create(name, object));
+        let queries: Vec<MadeOf<'_>> = missing.iter().map(|(n, o)| (n.name.as_str(), o.query.as_deref().into_iter().collect())).collect();
+        let is_read =
+            |name: &ObjectName| name.class == Class::View && queries.iter().any(|(_, texts)| texts.iter().any(|t| t.contains(&name.name)));
+        // A view cannot be made over one whose definer lacks rights, as he does before the grants: such a one reads as whoever carries this
+        // out at first.
+        let mut later: Vec<String> = Vec::new();
+        for (name, object) in order::in_order(&queries).into_iter().map(|at| missing[at]) {
+            if is_read(name) && object.runs_as_owner {
+                self.step(create(name, &Object { definer: None, runs_as_owner: false, ..object.clone() }));
+                let made = create(name, object);
+                later.push(made.replacen("CREATE ", "ALTER ", 1));
+            } else {
+                self.step(create(name, object));
+            }
             self.now.objects.insert(name.clone(), object.clone());
         }
+        // From without, so that each is altered while those within read as whoever carries this out.
+        later.into_iter().rev().for_each(|sql| self.step(sql));
     }
 
     fn memberships(&mut self, ledger: &State) {

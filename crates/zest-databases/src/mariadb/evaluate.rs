@@ -3,7 +3,7 @@
 
 use super::Server;
 use super::name::{AccountName, Class, Holder, ObjectName, Scope, rank};
-use super::need::Need;
+use super::need::{As, Need};
 use super::privilege::{Level, Privilege};
 use super::state::{Origin, State, View};
 use super::statement::needs;
@@ -274,13 +274,13 @@ pub(crate) fn wanted(state: &State, question: &Question) -> Result<Needs<Need>, 
         Scope::Table(database, name) => {
             let object = super::need::object_in(state, database, name, &[Class::Table, Class::View]).ok_or_else(unknown)?;
             let on = if asked.columns.is_empty() { On::Object } else { On::Columns(asked.columns) };
-            Need::Table { definer: None, object, privilege, on }
+            Need::Table { by: As::Caller, object, privilege, on }
         }
         Scope::Function(database, name) => {
-            Need::Routine { definer: None, object: ObjectName::new(Class::Function, database, name), privilege }
+            Need::Routine { by: As::Caller, object: ObjectName::new(Class::Function, database, name), privilege }
         }
         Scope::Procedure(database, name) => {
-            Need::Routine { definer: None, object: ObjectName::new(Class::Procedure, database, name), privilege }
+            Need::Routine { by: As::Caller, object: ObjectName::new(Class::Procedure, database, name), privilege }
         }
     }]
     .into())

@@ -11,17 +11,46 @@ use zest_model::source::{Place, visible};
 /// The database in which the server keeps its accounts.
 const ACCOUNTS: &str = "mysql";
 
+/// As whom the server checks.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(crate) enum As {
+    /// The session, with its active role.
+    Caller,
+    /// The definer of a routine that the session runs: where it is the session's own account, the session goes on with its role.
+    Own(AccountName),
+    /// A definer, without any role.
+    Definer(AccountName),
+}
+
+impl As {
+    /// As whom a routine runs that one runs.
+    pub(crate) fn runs(&self, definer: AccountName) -> Self {
+        match self {
+            Self::Caller => Self::Own(definer),
+            Self::Own(now) if *now == definer => self.clone(),
+            Self::Own(_) | Self::Definer(_) => Self::Definer(definer),
+        }
+    }
+
+    fn account(&self) -> Option<&AccountName> {
+        match self {
+            Self::Caller => None,
+            Self::Own(account) | Self::Definer(account) => Some(account),
+        }
+    }
+}
+
 /// One check of the server.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Need {
     /// A privilege on a table or view; in the name of a definer if one is given.
-    Table { definer: Option<AccountName>, object: ObjectName, privilege: Privilege, on: On },
+    Table { by: As, object: ObjectName, privilege: Privilege, on: On },
     /// One of these privileges on a database.
     Database { database: String, any: Privileges },
     /// One of these privileges on everything.
     Global { any: Privileges },
     /// A privilege on a routine.
-    Routine { definer: Option<AccountName>, object: ObjectName, privilege: Privilege },
+    Routine { by: As, object: ObjectName, privilege: Privilege },
     /// Privileges with the option to pass them on.
     PassOn { scope: Scope, privileges: Privileges, columns: Vec<String> },
     /// To make a role active.
@@ -32,7 +61,7 @@ pub(crate) enum Need {
     /// for the own account, and for the role that is active.
     Accounts { own: Option<AccountName>, role: Option<String>, privileges: Privileges, or_makes_accounts: bool },
     /// To open a database: as one's default database, or as that of a routine while it runs.
-    Open { definer: Option<AccountName>, database: String },
+    Open { by: As, database: String },
     /// To have the tables of a database listed.
     Listed { database: String },
     /// Anything on a table or view, or on one of its columns where that does.
@@ -69,8 +98,8 @@ impl Need {
     /// Tells the other ways by which a privilege is held, besides the one that the outcome tells.
     pub(crate) fn also(&self, session: &View<'_>) -> Vec<String> {
         let (privilege, grounds) = match self {
-            Self::Table { definer: None, object, privilege, .. } => (*privilege, session.table(&object.database, &object.name).1),
-            Self::Routine { definer: None, object, privilege } => (*privilege, session.routine(&Scope::of(object)).1),
+            Self::Table { by: As::Caller, object, privilege, .. } => (*privilege, session.table(&object.database, &object.name).1),
+            Self::Routine { by: As::Caller, object, privilege } => (*privilege, session.routine(&Scope::of(object)).1),
             Self::Database { database, any } => {
                 let (global, mut grounds) = session.global();
                 let (own, more) = session.database(database);
@@ -105,11 +134,11 @@ impl Need {
     /// is written.
     pub(crate) fn taken(&self, state: &State, session: &View<'_>, all: &[Taken]) -> Option<(String, Place)> {
         let (scopes, privilege, wanted): (Vec<Scope>, Privilege, &[String]) = match self {
-            Self::Table { definer: None, object, privilege, on } => {
+            Self::Table { by: As::Caller, object, privilege, on } => {
                 let columns: &[String] = if let On::Columns(columns) = on { columns } else { &[] };
                 (vec![Scope::of(object), Scope::database(&object.database), Scope::Everything], *privilege, columns)
             }
-            Self::Routine { definer: None, object, privilege } => {
+            Self::Routine { by: As::Caller, object, privilege } => {
                 (vec![Scope::of(object), Scope::database(&object.database), Scope::Everything], *privilege, &[])
             }
             Self::Database { database, any } => (vec![Scope::database(database), Scope::Everything], any.iter().next()?, &[]),
@@ -150,21 +179,23 @@ impl Need {
 
     /// Decides.
     pub(crate) fn outcome(&self, state: &State, session: &View<'_>) -> Outcome {
-        let who = |definer: &Option<AccountName>| {
-            definer.as_ref().map_or_else(|| visible(&session.account().to_string()), |d| visible(&d.to_string()))
+        let who = |by: &As| visible(&by.account().unwrap_or_else(|| session.account()).to_string());
+        let view_of = |by: &As| match by {
+            As::Caller => session.clone(),
+            As::Own(account) if account == session.account() => session.clone(),
+            As::Own(account) | As::Definer(account) => View::of_definer(state, account),
         };
-        let view_of = |definer: &Option<AccountName>| definer.as_ref().map_or_else(|| session.clone(), |d| View::of_definer(state, d));
         let fail = |refusal, text: String| Outcome { refusal: Some(refusal), text, place: None };
         match self {
-            Self::Table { definer, object, privilege, on } => {
-                let (shown, name, word) = (who(definer), visible(&object.to_string()), privilege.word());
-                if let Some(definer) = definer.as_ref().filter(|d| !state.accounts.contains_key(*d)) {
+            Self::Table { by, object, privilege, on } => {
+                let (shown, name, word) = (who(by), visible(&object.to_string()), privilege.word());
+                if let Some(definer) = by.account().filter(|d| !state.accounts.contains_key(*d)) {
                     return fail(
                         Refusal::NoPrivilege,
                         format!("the definer `{}` of a view is no account of this server", visible(&definer.to_string())),
                     );
                 }
-                let (found, grounds) = view_of(definer).table(&object.database, &object.name);
+                let (found, grounds) = view_of(by).table(&object.database, &object.name);
                 let passes = |text: String| Outcome { refusal: None, text, place: ground(&grounds, *privilege).and_then(|s| s.place) };
                 if found.privileges.contains(*privilege) {
                     return passes(format!("`{shown}` holds {word} on {name} {}", told(&grounds, *privilege, &shown)));
@@ -196,7 +227,7 @@ impl Need {
                 let (global, mut grounds) = session.global();
                 let (own, more) = session.database(database);
                 grounds.extend(more);
-                let shown = who(&None);
+                let shown = who(&As::Caller);
                 let name = visible(&Scope::database(database).to_string());
                 match any.iter().find(|p| global.or(own).contains(*p)) {
                     Some(p) => Outcome {
@@ -209,7 +240,7 @@ impl Need {
             }
             Self::Global { any } => {
                 let (global, grounds) = session.global();
-                let shown = who(&None);
+                let shown = who(&As::Caller);
                 match any.iter().find(|p| global.contains(*p)) {
                     Some(p) => Outcome {
                         refusal: None,
@@ -219,9 +250,9 @@ impl Need {
                     None => fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {} on everything", alternatives(*any))),
                 }
             }
-            Self::Routine { definer, object, privilege } => {
-                let (shown, name, word) = (who(definer), visible(&object.to_string()), privilege.word());
-                let (found, grounds) = view_of(definer).routine(&Scope::of(object));
+            Self::Routine { by, object, privilege } => {
+                let (shown, name, word) = (who(by), visible(&object.to_string()), privilege.word());
+                let (found, grounds) = view_of(by).routine(&Scope::of(object));
                 if found.contains(*privilege) {
                     let place = ground(&grounds, *privilege).and_then(|s| s.place);
                     return Outcome {
@@ -233,7 +264,7 @@ impl Need {
                 fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {word} on {name}"))
             }
             Self::PassOn { scope, privileges, columns } => {
-                let shown = who(&None);
+                let shown = who(&As::Caller);
                 let (held, of_columns) = match scope {
                     Scope::Everything | Scope::Proxy(_) => (session.global().0, None),
                     Scope::Databases(pattern) => (session.global().0.or(session.database(&unescaped(pattern)).0), None),
@@ -282,15 +313,15 @@ impl Need {
                 if state.memberships.get(&(own, role.clone())) == Some(&true) {
                     Outcome {
                         refusal: None,
-                        text: format!("`{}` may pass on the membership of `{}`", who(&None), visible(role)),
+                        text: format!("`{}` may pass on the membership of `{}`", who(&As::Caller), visible(role)),
                         place: None,
                     }
                 } else {
-                    fail(Refusal::NoAdminOption, format!("`{}` may not pass on the membership of `{}`", who(&None), visible(role)))
+                    fail(Refusal::NoAdminOption, format!("`{}` may not pass on the membership of `{}`", who(&As::Caller), visible(role)))
                 }
             }
             Self::Accounts { own, role, privileges, or_makes_accounts } => {
-                let shown = who(&None);
+                let shown = who(&As::Caller);
                 let passes = |text: String, place| Outcome { refusal: None, text, place };
                 let account = session.account();
                 let is_own = own.as_ref().is_some_and(|own| own.user == account.user && own.host.eq_ignore_ascii_case(&account.host));
@@ -318,7 +349,7 @@ impl Need {
             }
             Self::InRole { role, need } => need.outcome(state, &session.in_role(role.as_deref())),
             Self::Listed { database } => {
-                let (shown, name) = (who(&None), visible(&Scope::database(database).to_string()));
+                let (shown, name) = (who(&As::Caller), visible(&Scope::database(database).to_string()));
                 if session.lists_tables(database) {
                     Outcome { refusal: None, text: format!("`{shown}` holds something in {name}"), place: None }
                 } else {
@@ -326,7 +357,7 @@ impl Need {
                 }
             }
             Self::AnyOn { object, or_columns } => {
-                let (shown, name) = (who(&None), visible(&object.to_string()));
+                let (shown, name) = (who(&As::Caller), visible(&object.to_string()));
                 let (found, _) = session.table(&object.database, &object.name);
                 // What cannot be held on a table itself does not count.
                 let on_table =
@@ -344,7 +375,7 @@ impl Need {
                 let (global, mut grounds) = session.global();
                 let (own, more) = session.database(database);
                 grounds.extend(more);
-                let (shown, word) = (who(&None), privilege.word());
+                let (shown, word) = (who(&As::Caller), privilege.word());
                 let table = visible(&ObjectName::new(Class::Table, database, name).to_string());
                 if global.or(own).contains(*privilege) {
                     return Outcome {
@@ -363,7 +394,7 @@ impl Need {
                 fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {word} on {table}"))
             }
             Self::Definer { account } => {
-                let shown = who(&None);
+                let shown = who(&As::Caller);
                 let own = session.account();
                 let named = visible(&account.to_string());
                 if own.user == account.user && own.host.eq_ignore_ascii_case(&account.host) {
@@ -383,7 +414,7 @@ impl Need {
                 }
             }
             Self::Proxy { of } => {
-                let shown = who(&None);
+                let shown = who(&As::Caller);
                 let (own, named) = (session.account(), visible(&of.to_string()));
                 let is_own = own.user == of.user && own.host.eq_ignore_ascii_case(&of.host);
                 let holder = Holder::Account(own.clone());
@@ -414,12 +445,12 @@ impl Need {
                     fail(Refusal::RoleNotGranted, format!("`{}` was not granted to `{named}`", visible(role)))
                 }
             }
-            Self::Open { definer, database } => {
+            Self::Open { by, database } => {
                 if database.eq_ignore_ascii_case("information_schema") {
                     return Outcome { refusal: None, text: "everybody may open `information_schema`".to_owned(), place: None };
                 }
-                let (shown, name) = (who(definer), visible(&Scope::database(database).to_string()));
-                if view_of(definer).opens_database(database) {
+                let (shown, name) = (who(by), visible(&Scope::database(database).to_string()));
+                if view_of(by).opens_database(database) {
                     Outcome { refusal: None, text: format!("`{shown}` holds something in {name}"), place: None }
                 } else {
                     fail(Refusal::NoPrivilege, format!("`{shown}` holds nothing in {name} itself, so it cannot be opened"))

@@ -1,5 +1,6 @@
 //! What could be changed about a refusal: another origin or active role, a membership, a grant.
 
+use super::need::As;
 use super::{AccountName, Holder, Mariadb, Need, Privilege, Privileges, Scope, Server};
 use crate::database::remedy::{PROPOSED, as_nearest, join, through_each, use_account};
 use crate::database::{On, entered, refusing};
@@ -71,12 +72,12 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
             }
             let first = |any: &Privileges| any.iter().next().map_or_else(Privileges::default, Privilege::only);
             let (on, privileges, columns, regrant) = match &need {
-                Need::Table { definer: None, object, privilege, on } => {
+                Need::Table { by: As::Caller, object, privilege, on } => {
                     let columns = if let On::Columns(list) = on { list.clone() } else { Vec::new() };
                     (object.to_string(), privilege.only(), columns, false)
                 }
                 Need::Database { database, any } => (Scope::database(database).to_string(), first(any), Vec::new(), false),
-                Need::Routine { definer: None, object, privilege } => (object.to_string(), privilege.only(), Vec::new(), false),
+                Need::Routine { by: As::Caller, object, privilege } => (object.to_string(), privilege.only(), Vec::new(), false),
                 Need::PassOn { scope, privileges, columns } => (scope.to_string(), *privileges, columns.clone(), true),
                 Need::Accounts { or_makes_accounts: true, .. } => {
                     (Scope::Everything.to_string(), Privilege::CreateUser.only(), Vec::new(), false)

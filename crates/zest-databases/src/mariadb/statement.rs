@@ -11,10 +11,10 @@ use sqlparser::ast::{
 };
 
 use super::about_rights;
-use super::name::{AccountName, Class, ObjectName};
-use super::need::{Need, object_in};
+use super::name::{Class, ObjectName};
+use super::need::{As, Need, object_in};
 use super::privilege::{Privilege, Privileges};
-use super::state::State;
+use super::state::{Object, State};
 use crate::database::followed::{Followed, Then};
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::database::{Needs, On};
@@ -32,7 +32,7 @@ const BUILT_IN: &str = include_str!("functions.txt");
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 struct Circumstances {
     object: ObjectName,
-    definer: Option<AccountName>,
+    by: As,
     database: Option<String>,
 }
 
@@ -91,7 +91,7 @@ impl<'s> Deriver<'s> {
         Self {
             state,
             database: database.map(str::to_owned),
-            definer: None,
+            by: As::Caller,
             found: Vec::new(),
             list: Vec::new(),
             undecided: Vec::new(),
@@ -109,12 +109,12 @@ impl<'s> Deriver<'s> {
 
     /// A deriver for the same session, which has derived nothing yet.
     fn again(&self) -> Self {
-        Self { definer: self.definer.clone(), ..Self::new(self.state, self.database.as_deref()) }
+        Self { by: self.by.clone(), ..Self::new(self.state, self.database.as_deref()) }
     }
 
     /// Takes what another one has derived.
     fn take(&mut self, made: Self) {
-        let Self { state: _, database: _, definer: _, found, list, undecided, followed: _ } = made;
+        let Self { state: _, database: _, by: _, found, list, undecided, followed: _ } = made;
         self.found.extend(found);
         self.list.extend(list);
         self.undecided.extend(undecided);
@@ -145,7 +145,7 @@ impl Found {
 struct Deriver<'s> {
     state: &'s State,
     database: Option<String>,
-    definer: Option<AccountName>,
+    by: As,
     found: Vec<Found>,
     list: Vec<Need>,
     undecided: Vec<String>,
@@ -242,7 +242,7 @@ impl Deriver<'_> {
     }
 
     fn on_table(&mut self, object: &ObjectName, privilege: Privilege, on: On) {
-        self.list.push(Need::Table { definer: self.definer.clone(), object: object.clone(), privilege, on });
+        self.list.push(Need::Table { by: self.by.clone(), object: object.clone(), privilege, on });
     }
 
     /// For a table that may be there or not: the server checks the right before it looks.
@@ -357,15 +357,15 @@ impl Deriver<'_> {
         if as_owner && definer.is_none() {
             self.undecided.push(format!("in whose name {view} reads"));
         }
-        let definer = if as_owner { definer } else { self.definer.clone() };
-        let here = Circumstances { object: view.clone(), definer: definer.clone(), database: self.database.clone() };
+        let by = definer.filter(|_| as_owner).map_or_else(|| self.by.clone(), As::Definer);
+        let here = Circumstances { object: view.clone(), by: by.clone(), database: self.database.clone() };
         if self.enter(&here) {
-            let before = std::mem::replace(&mut self.definer, definer);
+            let before = std::mem::replace(&mut self.by, by);
             with_statements(Dialect::Mariadb, &query, true, |read| match one(read) {
                 Ok(statement) => self.walk(statement),
                 Err(_) => self.undecided.push(format!("the query of {view} cannot be read")),
             });
-            self.definer = before;
+            self.by = before;
             self.followed.leave(here);
         }
     }
@@ -402,17 +402,24 @@ impl Deriver<'_> {
             self.undecided.push(format!("the routine `{}` is not in the inventory", call.name.join(".")));
             return;
         };
-        self.list.push(Need::Routine { definer: self.definer.clone(), object: object.clone(), privilege: Privilege::Execute });
+        self.list.push(Need::Routine { by: self.by.clone(), object: object.clone(), privilege: Privilege::Execute });
         self.not_modelled(&object, Touch::Call);
         if self.state.objects.get(&object).is_some_and(|o| o.runs_as_owner && o.definer.is_none()) {
             self.undecided.push(format!("in whose name {object} runs"));
         }
-        // A routine runs in its own database, which must be open to whom it runs as.
+        // A routine runs in its own database, which must be open to whom it runs as; a definer must be let execute it himself.
         if let Some(entry) = self.state.objects.get(&object) {
-            let definer = if entry.runs_as_owner { entry.definer.clone() } else { self.definer.clone() };
-            self.list.push(Need::Open { definer, database: object.database.clone() });
+            let by = self.of_routine(entry);
+            if by != self.by {
+                self.list.push(Need::Routine { by: by.clone(), object: object.clone(), privilege: Privilege::Execute });
+            }
+            self.list.push(Need::Open { by, database: object.database.clone() });
         }
         self.inside(&object);
+    }
+
+    fn of_routine(&self, entry: &Object) -> As {
+        entry.definer.clone().filter(|_| entry.runs_as_owner).map_or_else(|| self.by.clone(), |definer| self.by.runs(definer))
     }
 
     /// A routine of one plain statement is followed; it runs as its definer where it says so.
@@ -431,17 +438,17 @@ impl Deriver<'_> {
         } else {
             plain.to_owned()
         };
-        let definer = if entry.runs_as_owner { entry.definer.clone() } else { self.definer.clone() };
-        let here = Circumstances { object: object.clone(), definer: definer.clone(), database: Some(object.database.clone()) };
+        let by = self.of_routine(entry);
+        let here = Circumstances { object: object.clone(), by: by.clone(), database: Some(object.database.clone()) };
         if !self.enter(&here) {
             return;
         }
         with_statements(Dialect::Mariadb, &statement, true, |read| match read {
             Ok(statements) => {
-                let before = (self.definer.clone(), self.database.clone());
-                (self.definer, self.database) = (definer, here.database.clone());
+                let before = (self.by.clone(), self.database.clone());
+                (self.by, self.database) = (by, here.database.clone());
                 statements.iter().for_each(|s| self.statement(s));
-                (self.definer, self.database) = before;
+                (self.by, self.database) = before;
             }
             Err(_) => self.undecided.push(format!("what {object} does: its body is not followed")),
         });
@@ -605,7 +612,7 @@ impl Deriver<'_> {
             Statement::Set(Set::SetRole { .. } | Set::SetNames { .. } | Set::SetTransaction { .. }) => {}
             Statement::Use(UseDatabase::Object(name) | UseDatabase::Database(name) | UseDatabase::Schema(name)) => {
                 let parts = table_name(Dialect::Mariadb, name);
-                self.list.push(Need::Open { definer: self.definer.clone(), database: parts.join(".") });
+                self.list.push(Need::Open { by: self.by.clone(), database: parts.join(".") });
             }
             Statement::Flush { .. } => self.global(&[Privilege::Reload]),
             Statement::StartTransaction { .. } | Statement::Commit { .. } | Statement::Rollback { .. } | Statement::Savepoint { .. } => {}

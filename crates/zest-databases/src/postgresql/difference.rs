@@ -1,6 +1,6 @@
 //! What one state has that another has not, and the statements that lead from one to the other.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::acl::{Acl, Grantee};
 use super::make::{along, create, in_order, is_parsed, policy_sql, setting_sql};
@@ -316,9 +316,18 @@ impl Plan<'_> {
         let missing = ledger.objects.iter().filter(|(name, _)| !self.now.objects.contains_key(*name)).collect();
         // What runs along is made when everything is there.
         let mut later: Vec<String> = Vec::new();
-        for (name, object) in in_order(missing) {
+        let missing = in_order(missing);
+        for (at, (name, object)) in missing.iter().copied().enumerate() {
             let calls = |default: &String| ledger.objects.keys().any(|n| n.class.is_routine() && default.contains(n.last()));
             let mut at_once = object.clone();
+            // The checks of a domain are made with it, but for those that lead back to it.
+            let leads_back = |check: &str| name.class == Class::Type && missing[at..].iter().any(|(n, _)| check.contains(n.last()));
+            let (back, kept): (BTreeMap<_, _>, BTreeMap<_, _>) = at_once.checks.into_iter().partition(|(_, check)| leads_back(check));
+            at_once.checks = kept;
+            later
+                .extend(back.into_iter().map(|(check, condition)| {
+                    format!("ALTER DOMAIN {} ADD CONSTRAINT {} CHECK ({condition})", name.sql(), quoted(&check))
+                }));
             for column in &mut at_once.columns {
                 if let Some(default) = column.default.take_if(|default| calls(default)) {
                     later.push(format!("ALTER TABLE {} ALTER COLUMN {} SET DEFAULT {default}", name.sql(), quoted(&column.name)));
@@ -393,15 +402,36 @@ impl Plan<'_> {
     /// Leads one list to what is wanted: takes away what is too much, then gives what is missing, each in the name
     /// of its grantor, grant options before what rests on them.
     fn list(&mut self, name: &ObjectName, column: Option<&str>, wanted: &Acl) {
-        let current = |state: &State| -> Option<Acl> {
-            let object = state.objects.get(name)?;
-            match column {
-                None => Some(object.acl.clone()),
-                Some(c) => object.columns.iter().find(|x| x.name == c).map(|c| c.acl.clone()),
-            }
-        };
+        let mut tried: BTreeSet<(Grantee, String)> = BTreeSet::new();
         loop {
-            let Some(now) = current(&self.now) else { return };
+            self.take_away(name, column, wanted);
+            // A grantor whose option was taken, and who has one through a role still, keeps what he gave: he is lent an option to give it.
+            let stuck = self.give(name, column, wanted);
+            let has_one = |(_, grantor, privileges, _): &(Grantee, String, Privileges, bool)| {
+                privileges.iter().all(|privilege| self.now.has(grantor, name, column, privilege, true))
+            };
+            let Some((grantee, grantor, privileges, regrant)) = stuck.into_iter().find(has_one) else { return };
+            let Some(owner) = self.now.objects.get(name).map(|object| object.owner.clone()) else { return };
+            let lent = self.change_of(name, column, &Grantee::Role(grantor.clone()), &owner, privileges, true);
+            if !tried.insert((grantee.clone(), grantor.clone())) || !self.run(&lent) {
+                return;
+            }
+            let change = self.change_of(name, column, &grantee, &grantor, privileges, regrant);
+            self.run(&change);
+        }
+    }
+
+    fn list_now(&self, name: &ObjectName, column: Option<&str>) -> Option<&Acl> {
+        let object = self.now.objects.get(name)?;
+        match column {
+            None => Some(&object.acl),
+            Some(c) => object.columns.iter().find(|x| x.name == c).map(|c| &c.acl),
+        }
+    }
+
+    fn take_away(&mut self, name: &ObjectName, column: Option<&str>, wanted: &Acl) {
+        loop {
+            let Some(now) = self.list_now(name, column) else { return };
             let extra = now.iter().find_map(|(grantee, grantor, held)| {
                 let keep = wanted.0.get(&(grantee.clone(), grantor.to_owned())).cloned().unwrap_or_default();
                 let privileges = held.privileges.without(keep.privileges);
@@ -409,27 +439,32 @@ impl Plan<'_> {
                 let (privileges, only_option) = if privileges.is_empty() { (options, true) } else { (privileges, false) };
                 (!privileges.is_empty()).then(|| (grantee.clone(), grantor.to_owned(), privileges, only_option))
             });
-            let Some((grantee, grantor, privileges, regrant)) = extra else { break };
+            let Some((grantee, grantor, privileges, regrant)) = extra else { return };
             let change =
                 GrantChange { revoke: true, cascade: true, ..self.change_of(name, column, &grantee, &grantor, privileges, regrant) };
             if !self.run(&change) {
-                break;
+                return;
             }
         }
+    }
+
+    /// Gives what is missing; what is left over is what its grantor may not give.
+    fn give(&mut self, name: &ObjectName, column: Option<&str>, wanted: &Acl) -> Vec<(Grantee, String, Privileges, bool)> {
         loop {
-            let Some(now) = current(&self.now) else { return };
-            let lacking = wanted.iter().find_map(|(grantee, grantor, held)| {
+            let Some(now) = self.list_now(name, column) else { return Vec::new() };
+            let lacking = wanted.iter().filter_map(|(grantee, grantor, held)| {
                 let has = now.0.get(&(grantee.clone(), grantor.to_owned())).cloned().unwrap_or_default();
                 let options = held.options.without(has.options);
                 let plain = held.privileges.without(has.privileges).without(options);
                 let (privileges, regrant) = if options.is_empty() { (plain, false) } else { (options, true) };
-                let may = self.may_grant(name, column, grantor, privileges);
-                (!privileges.is_empty() && may).then(|| (grantee.clone(), grantor.to_owned(), privileges, regrant))
+                (!privileges.is_empty()).then(|| (grantee.clone(), grantor.to_owned(), privileges, regrant))
             });
-            let Some((grantee, grantor, privileges, regrant)) = lacking else { return };
+            let (may, stuck): (Vec<_>, Vec<_>) =
+                lacking.partition(|(_, grantor, privileges, _)| self.may_grant(name, column, grantor, *privileges));
+            let Some((grantee, grantor, privileges, regrant)) = may.into_iter().next() else { return stuck };
             let change = self.change_of(name, column, &grantee, &grantor, privileges, regrant);
             if !self.run(&change) {
-                return;
+                return Vec::new();
             }
         }
     }

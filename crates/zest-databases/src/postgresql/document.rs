@@ -1,6 +1,6 @@
 //! A state as a ledger document: what was read from a server, ready to be kept and edited.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 use super::acl::{Acl, Grantee};
@@ -209,8 +209,21 @@ fn policy_line(policy: &Policy) -> String {
 
 /// Puts grants of an owner that differ in the grantee or column only together; they do not depend on each other.
 fn grouped(changes: Vec<GrantChange>) -> Vec<(GrantChange, Vec<Grantee>)> {
-    let (revokes, grants): (Vec<_>, Vec<_>) = changes.into_iter().partition(|c| c.revoke);
-    let (of_owner, others): (Vec<_>, Vec<_>) = grants.into_iter().partition(|c| c.by.is_none());
+    let mut given: BTreeSet<(ObjectName, Vec<String>)> = BTreeSet::new();
+    let (mut revokes, mut grants, mut late) = (Vec::new(), Vec::new(), Vec::new());
+    for change in changes {
+        let on = (change.object.clone(), change.columns.clone());
+        match change.revoke {
+            // What was only lent is taken again behind what rests on it.
+            true if given.contains(&on) => late.push(change),
+            true => revokes.push(change),
+            false => {
+                given.insert(on);
+                grants.push(change);
+            }
+        }
+    }
+    let (of_owner, others): (Vec<GrantChange>, Vec<GrantChange>) = grants.into_iter().partition(|c| c.by.is_none());
     let single = |c: GrantChange| {
         let grantee = c.grantee.clone();
         (c, vec![grantee])
@@ -238,7 +251,7 @@ fn grouped(changes: Vec<GrantChange>) -> Vec<(GrantChange, Vec<Grantee>)> {
         };
         (change, grantees)
     });
-    revokes.into_iter().map(single).chain(owners).chain(others.into_iter().map(single)).collect()
+    revokes.into_iter().map(single).chain(owners).chain(others.into_iter().chain(late).map(single)).collect()
 }
 
 fn words(privileges: Privileges) -> String {

@@ -1,14 +1,12 @@
 //! Statements that make objects, in an order in which each finds what it is made of.
 
-use std::collections::{BTreeSet, HashMap};
-
 use super::object::{ObjectName, literal, quoted};
 use super::privilege::Class;
 use super::state::{Object, Policy};
+use crate::database::order::{self, MadeOf};
 use crate::sql::{Dialect, several};
 
-/// Brings objects into an order in which each finds what it is made of: classes as they are declared, and what reads or calls others
-/// behind them. Names are looked for as words; who waits in a circle comes as if it did not wait.
+/// Brings objects into an order in which each finds what it is made of: classes as they are declared, what reads or calls others behind.
 pub(super) fn in_order<'a>(mut objects: Vec<(&'a ObjectName, &'a Object)>) -> Vec<(&'a ObjectName, &'a Object)> {
     let has_parsed = |object: &Object| object.body.as_deref().is_some_and(is_parsed);
     let rank = |class: Class, object: &Object| match class {
@@ -18,45 +16,8 @@ pub(super) fn in_order<'a>(mut objects: Vec<(&'a ObjectName, &'a Object)>) -> Ve
         _ => 0,
     };
     objects.sort_by_key(|(name, object)| (rank(name.class, object), name.class));
-    // Who waits for nobody but whom the order brings first anyway need not be looked for.
-    let is_waited_for =
-        |name: &ObjectName| matches!(name.class, Class::View | Class::MaterialisedView | Class::Type) || name.class.is_routine();
-    let (mut plain, mut odd): (HashMap<&str, Vec<usize>>, Vec<usize>) = (HashMap::new(), Vec::new());
-    for (at, (name, _)) in objects.iter().enumerate().filter(|(_, (name, _))| is_waited_for(name)) {
-        match name.last().chars().all(is_of_word) {
-            true => plain.entry(name.last()).or_default().push(at),
-            false => odd.push(at),
-        }
-    }
-    let mut waits_for: Vec<usize> = vec![0; objects.len()];
-    let mut waiters: Vec<Vec<usize>> = vec![Vec::new(); objects.len()];
-    for (at, (name, object)) in objects.iter().enumerate() {
-        let texts = made_of(name, object);
-        let words = texts.iter().flat_map(|text| text.split(|c| !is_of_word(c)));
-        let named = words.filter_map(|word| plain.get(word)).flatten().copied();
-        let oddly = odd.iter().copied().filter(|other| texts.iter().any(|text| text.contains(objects[*other].0.last())));
-        let others: BTreeSet<usize> = named.chain(oddly).filter(|other| *other != at).collect();
-        waits_for[at] = others.len();
-        others.into_iter().for_each(|other| waiters[other].push(at));
-    }
-    let mut left: BTreeSet<usize> = (0..objects.len()).collect();
-    let mut ready: BTreeSet<usize> = left.iter().copied().filter(|at| waits_for[*at] == 0).collect();
-    let mut ordered = Vec::with_capacity(objects.len());
-    while let Some(next) = ready.pop_first().or_else(|| left.first().copied()) {
-        left.remove(&next);
-        ordered.push(objects[next]);
-        for waiter in waiters[next].iter().copied().filter(|waiter| left.contains(waiter)) {
-            waits_for[waiter] -= 1;
-            if waits_for[waiter] == 0 {
-                ready.insert(waiter);
-            }
-        }
-    }
-    ordered
-}
-
-const fn is_of_word(c: char) -> bool {
-    c.is_ascii_alphanumeric() || c == '_' || !c.is_ascii()
+    let made_of: Vec<MadeOf<'_>> = objects.iter().map(|(name, object)| (name.last(), made_of(name, object))).collect();
+    order::in_order(&made_of).into_iter().map(|at| objects[at]).collect()
 }
 
 /// The texts that name what an object is made of.

@@ -177,7 +177,7 @@ pub fn statements(state: &State) -> Vec<String> {
                     format!("DELETE FROM {sql}"),
                     format!("DELETE FROM {sql} WHERE id = 1"),
                     format!("TRUNCATE {sql}"),
-                    format!("MERGE INTO {sql} t USING (SELECT 1 AS id) s ON s.id = t.id WHEN NOT MATCHED THEN INSERT (id) VALUES (1)"),
+                    format!("MERGE INTO {sql} t USING (SELECT 7 AS id) s ON s.id = t.id WHEN NOT MATCHED THEN INSERT (id) VALUES (1)"),
                 ]);
                 if object.columns.len() > 1 {
                     list.push(format!("UPDATE {sql} SET amount = DEFAULT"));

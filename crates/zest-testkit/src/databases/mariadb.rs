@@ -106,16 +106,28 @@ pub fn estate(rng: &mut Rng, size: Size) -> State {
             ..Object::default()
         };
         state.objects.insert(ObjectName::new(Class::View, pick(rng, &databases).as_str(), &format!("view_{i}")), view);
+        let over = ObjectName::new(Class::View, pick(rng, &databases).as_str(), &format!("over_{i}"));
+        let below = state.objects.keys().rfind(|name| name.class == Class::View).cloned().unwrap_or_else(|| base.clone());
+        let outer = Object {
+            definer: Some(pick(rng, &accounts).clone()),
+            runs_as_owner: rng.bool(),
+            columns: vec![("id".to_owned(), String::new())],
+            query: Some(format!("SELECT `id` FROM {}", below.sql())),
+            ..Object::default()
+        };
+        state.objects.insert(over, outer);
+        let definer = if rng.bool() { AccountName::new("root", "localhost") } else { pick(rng, &accounts).clone() };
+        let counted = format!("SELECT count(*) FROM {}", pick(rng, &tables).sql());
         let routine = Object {
-            definer: Some(AccountName::new("root", "localhost")),
+            definer: Some(definer),
             runs_as_owner: rng.bool(),
             parameters: Some(String::new()),
             returns: Some("int(11)".to_owned()),
-            body: Some("RETURN 1".to_owned()),
+            body: Some(if rng.bool() { "RETURN 1".to_owned() } else { format!("RETURN ({counted})") }),
             ..Object::default()
         };
         state.objects.insert(ObjectName::new(Class::Function, pick(rng, &databases).as_str(), &format!("function_{i}")), routine.clone());
-        let body = Some("BEGIN END".to_owned());
+        let body = Some(if rng.bool() { "BEGIN END".to_owned() } else { counted });
         state.objects.insert(
             ObjectName::new(Class::Procedure, pick(rng, &databases).as_str(), &format!("procedure_{i}")),
             Object { returns: None, body, ..routine },

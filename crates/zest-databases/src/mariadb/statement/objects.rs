@@ -8,7 +8,7 @@ use sqlparser::tokenizer::Token;
 
 use super::super::about_rights::{Named, named};
 use super::super::name::{AccountName, Class, ObjectName};
-use super::super::need::{Need, object_in};
+use super::super::need::{As, Need, object_in};
 use super::super::privilege::{Privilege, Privileges};
 use super::{Deriver, RELATIONS, settings};
 use crate::database::On;
@@ -467,7 +467,7 @@ impl<'s> Deriver<'s> {
             "database" | "schema" => {
                 let _ = words.takes("if") && words.takes_both("not", "exists");
                 let database = words.name()?;
-                self.list.push(Need::Open { definer: None, database });
+                self.list.push(Need::Open { by: As::Caller, database });
                 Some(())
             }
             "table" | "view" | "sequence" => {
@@ -927,7 +927,7 @@ impl<'s> Deriver<'s> {
 
     pub(super) fn alter_routine(&mut self, database: &str, name: &str, class: Class) {
         match self.routine(database, name, class) {
-            Some(object) => self.list.push(Need::Routine { definer: None, object, privilege: P::AlterRoutine }),
+            Some(object) => self.list.push(Need::Routine { by: As::Caller, object, privilege: P::AlterRoutine }),
             // The right is checked before the server looks.
             None => self.in_db(database, P::AlterRoutine),
         }
