@@ -12,6 +12,7 @@ mod not_modelled;
 mod postgresql;
 mod postgresql_statements;
 mod postgresql_suite;
+mod published;
 mod suites;
 mod support;
 mod trial;

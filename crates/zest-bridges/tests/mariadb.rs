@@ -250,7 +250,7 @@ fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<S
     Ok(after)
 }
 
-fn same_to_the_byte(first: &State, second: &State) -> Result<(), String> {
+pub(crate) fn same_to_the_byte(first: &State, second: &State) -> Result<(), String> {
     crate::support::same_to_the_byte(&first.document("loyalty", None), &second.document("loyalty", None))
 }
 

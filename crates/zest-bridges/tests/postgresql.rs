@@ -28,7 +28,7 @@ pub(crate) fn sql(session: &mut Session, text: &str) {
 }
 
 /// Makes a database, and takes it away again together with the roles that are not of a fresh server.
-fn in_database(server: &Server, name: &str, body: impl FnOnce(&mut Session)) {
+pub(crate) fn in_database(server: &Server, name: &str, body: impl FnOnce(&mut Session)) {
     let mut admin = open(server, "postgres");
     sql(&mut admin, &format!("CREATE DATABASE {name} TEMPLATE template0"));
     let mut session = open(server, name);
@@ -185,7 +185,7 @@ fn told(answer: &Answer) -> Vec<&str> {
 }
 
 /// Tries statements under every account that may come in, and holds our answers against the server's.
-fn attempts(server: &Server, session: &mut Session, counts: &mut Counts) -> Result<(), String> {
+pub(crate) fn attempts(server: &Server, session: &mut Session, counts: &mut Counts) -> Result<(), String> {
     let read = session.read().map_err(|e| e.to_string())?;
     let document = read.document("ticketing", None);
     let compiled = Ledger::new().document("read.toml", &document).estate().and_then(Engine::compile);
@@ -201,7 +201,8 @@ fn attempts(server: &Server, session: &mut Session, counts: &mut Counts) -> Resu
             .iter()
             .map(|(check, text)| format!("ALTER TABLE {sql} ADD CONSTRAINT {check} CHECK ({text}) NOT VALID; "))
             .collect();
-        let put = format!("SET session_replication_role = replica; {drop}INSERT INTO {sql} (id) VALUES (1); {add}");
+        let column = object.columns.first().map_or_else(String::new, |first| zest_ledger::postgresql::quoted(&first.name));
+        let put = format!("SET session_replication_role = replica; {drop}INSERT INTO {sql} ({column}) VALUES (1); {add}");
         are_full &= session.client().batch_execute(&put).is_ok();
     }
     session.client().batch_execute("RESET session_replication_role").map_err(|e| e.to_string())?;

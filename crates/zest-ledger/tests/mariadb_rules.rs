@@ -309,6 +309,37 @@ fn a_routine_runs_in_its_own_database() {
 }
 
 #[test]
+fn a_definer_must_be_let_execute_his_routine() {
+    let mut state = state(&["desk@%", "keeper@%"]);
+    let object = Object {
+        body: Some("SELECT 1".to_owned()),
+        definer: Some(AccountName::new("keeper", "%")),
+        runs_as_owner: true,
+        ..Object::default()
+    };
+    state.objects.insert(ObjectName::new(Class::Procedure, "club", "take"), object);
+    let execute = |holder| GrantChange {
+        scope: Scope::Procedure("club".to_owned(), "take".to_owned()),
+        columns: Vec::new(),
+        privileges: Privilege::Execute.only(),
+        holder,
+        revoke: false,
+        place: None,
+    };
+    let call = |state: &State, user: &str, role| may(state, user, "192.0.2.7", role, "call club.take()");
+    state.change(&execute(Holder::Account(AccountName::new("desk", "%"))));
+    assert!(!call(&state, "desk", None), "the keeper may not execute it");
+    state.roles.insert("crew".to_owned());
+    state.memberships.insert((Holder::Account(AccountName::new("keeper", "%")), "crew".to_owned()), false);
+    state.change(&execute(Holder::Role("crew".to_owned())));
+    assert!(!call(&state, "desk", None), "as a definer the keeper has no role");
+    assert!(!call(&state, "keeper", None), "nor has he here");
+    assert!(call(&state, "keeper", Some("crew")), "his own session goes on with its role");
+    state.change(&execute(Holder::Account(AccountName::new("keeper", "%"))));
+    assert!(call(&state, "desk", None) && call(&state, "keeper", None));
+}
+
+#[test]
 fn a_view_reads_as_its_definer_who_must_be_there() {
     let mut state = state(&["desk@%", "keeper@%"]);
     let view = |definer: &str| Object {

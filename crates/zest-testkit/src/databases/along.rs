@@ -4,14 +4,14 @@ use std::collections::BTreeMap;
 
 use fastrand::Rng;
 use zest_ledger::entry::PolicyFor;
-use zest_ledger::postgresql::{Class, Object, ObjectName, Policy, State};
+use zest_ledger::postgresql::{Class, Object, ObjectName, Policy, State, quoted};
 
 use super::postgresql::{add, pick};
 
 /// Writes a name as the server prints it.
 fn shown(name: &str) -> String {
     let is_plain = name.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_') && name != "select";
-    if is_plain { name.to_owned() } else { zest_ledger::postgresql::quoted(name) }
+    if is_plain { name.to_owned() } else { quoted(name) }
 }
 
 fn path(name: &ObjectName) -> String {
@@ -165,32 +165,41 @@ pub fn statements(state: &State) -> Vec<String> {
         let sql = name.sql();
         match name.class {
             Class::Table => {
+                let Some(first) = object.columns.first() else { continue };
+                let (column, value) = (quoted(&first.name), if first.data_type == "integer" { "1" } else { "NULL" });
                 list.extend([
-                    format!("SELECT id FROM {sql}"),
+                    format!("SELECT {column} FROM {sql}"),
                     format!("SELECT 1 FROM {sql} FOR UPDATE"),
-                    format!("INSERT INTO {sql} (id) VALUES (1)"),
+                    format!("INSERT INTO {sql} ({column}) VALUES ({value})"),
                     format!("INSERT INTO {sql} DEFAULT VALUES"),
-                    format!("INSERT INTO {sql} (id) VALUES (1) RETURNING id"),
-                    format!("INSERT INTO {sql} (id) VALUES (1) ON CONFLICT DO NOTHING"),
-                    format!("UPDATE {sql} SET id = 1"),
-                    format!("UPDATE {sql} SET id = 1 WHERE id = 2"),
+                    format!("INSERT INTO {sql} ({column}) VALUES ({value}) RETURNING {column}"),
+                    format!("INSERT INTO {sql} ({column}) VALUES ({value}) ON CONFLICT DO NOTHING"),
+                    format!("UPDATE {sql} SET {column} = {value}"),
+                    format!("UPDATE {sql} SET {column} = {value} WHERE {column} IS NOT NULL"),
                     format!("DELETE FROM {sql}"),
-                    format!("DELETE FROM {sql} WHERE id = 1"),
+                    format!("DELETE FROM {sql} WHERE {column} IS NULL"),
                     format!("TRUNCATE {sql}"),
-                    format!("MERGE INTO {sql} t USING (SELECT 7 AS id) s ON s.id = t.id WHEN NOT MATCHED THEN INSERT (id) VALUES (1)"),
                 ]);
-                if object.columns.len() > 1 {
-                    list.push(format!("UPDATE {sql} SET amount = DEFAULT"));
-                    list.push(format!("INSERT INTO {sql} (id, amount) VALUES (1, 1)"));
+                if value == "1" {
+                    list.push(format!(
+                        "MERGE INTO {sql} t USING (SELECT 7 AS id) s ON s.id = t.{column} WHEN NOT MATCHED THEN INSERT ({column}) VALUES (1)"
+                    ));
+                }
+                if let Some(second) = object.columns.get(1).map(|second| quoted(&second.name)) {
+                    list.push(format!("UPDATE {sql} SET {second} = DEFAULT"));
+                    list.push(format!("INSERT INTO {sql} ({column}, {second}) VALUES ({value}, NULL)"));
                 }
             }
-            Class::View => list.extend([
-                format!("SELECT id FROM {sql}"),
-                format!("INSERT INTO {sql} (id) VALUES (1)"),
-                format!("UPDATE {sql} SET id = 1 WHERE id = 2"),
-                format!("DELETE FROM {sql}"),
-            ]),
-            Class::MaterialisedView => list.push(format!("SELECT id FROM {sql}")),
+            Class::View => {
+                let Some(column) = object.columns.first().map(|first| quoted(&first.name)) else { continue };
+                list.extend([
+                    format!("SELECT {column} FROM {sql}"),
+                    format!("INSERT INTO {sql} ({column}) VALUES (NULL)"),
+                    format!("UPDATE {sql} SET {column} = NULL WHERE {column} IS NULL"),
+                    format!("DELETE FROM {sql}"),
+                ]);
+            }
+            Class::MaterialisedView => list.push(format!("SELECT 1 FROM {sql}")),
             Class::Function if object.returns.as_deref() == Some("integer") => {
                 let arguments = match name.arguments.as_deref() {
                     Some("") | None => "",
