@@ -468,6 +468,9 @@ pub(crate) struct Ask {
     /// Look for remedies of every refusal of a batch, which takes a thousand times as long
     #[arg(long, conflicts_with_all = ["user", "line", "sql", "on"], requires = "batch")]
     pub(crate) remedies: bool,
+    /// Write only the verdict of each question of a batch, and the code of a refusal
+    #[arg(long, conflicts_with_all = ["user", "line", "sql", "on", "remedies", "paste"], requires = "batch")]
+    pub(crate) verdicts: bool,
     /// With each remedy that changes the ledger, the text to paste, and where
     #[arg(long)]
     pub(crate) paste: bool,

@@ -74,6 +74,44 @@ fn answers_are_streamed() {
     assert_eq!(child.wait().expect("it ends").code(), Some(1));
 }
 
+/// The verdicts alone are those of the answers, for some users and all kinds, twice over, and what is not there is told as there.
+#[test]
+fn verdicts_alone_are_those_of_the_answers() {
+    let users = ["watch-1", "net-1", "purser-1", "purser-3", "tariff-1", "db-lead", "nobody"];
+    let lines = [
+        r#""on":"sw-selkie-1","line":"show log""#,
+        r#""on":"sw-selkie-1","line":"restart","level":15"#,
+        r#""on":"ticketing","sql":"select amount from fares.price""#,
+        r#""on":"ticketing","line":"select on table fares.price""#,
+        r#""on":"ticketing","line":"select on table fares.nope""#,
+        r#""on":"loyalty","sql":"delete from campaigns.letter","local":true"#,
+        r#""on":"nowhere","line":"x""#,
+        r#""on":"batch-runner","line":"tides selkie today""#,
+        r#""lin":"x""#,
+    ];
+    let of_user = |user: &&str| lines.map(|line| format!("{{\"user\":\"{user}\",{line}}}\n")).concat();
+    let input = users.iter().map(of_user).collect::<String>().repeat(2);
+    let with = |more: &[&str]| {
+        let words = ["ask", "--batch", "--ledger", "demo/lanternsound", "--at", "2026-11-25T09:00:00+01:00", "--from", "192.0.2.10"];
+        zest_with(&[&words, more].concat(), input.as_bytes())
+    };
+    let (answers, verdicts) = (with(&[]), with(&["--verdicts"]));
+    assert_eq!(answers.status, verdicts.status);
+    assert_eq!(answers.out.lines().count(), verdicts.out.lines().count());
+    for (answer, verdict) in answers.out.lines().zip(verdicts.out.lines()) {
+        let [answer, verdict]: [Value; 2] = [answer, verdict].map(|line| serde_json::from_str(line).expect("each line is JSON"));
+        for key in ["verdict", "code", "error", "line"] {
+            let expected = if answer["error"].is_null() && key == "line" { &Value::Null } else { &answer[key] };
+            assert_eq!(&verdict[key], expected, "{key}: {answer}");
+        }
+    }
+    let told: Vec<&str> = verdicts.out.lines().collect();
+    assert!(
+        told.contains(&r#"{"verdict":"allowed"}"#) && told.iter().any(|line| line.starts_with(r#"{"verdict":"denied","code":"no"#)),
+        "{told:#?}"
+    );
+}
+
 /// Whoever asks many questions wants verdicts and reasons; remedies are looked for where that is asked for.
 #[test]
 fn remedies_are_looked_for_on_demand_only() {

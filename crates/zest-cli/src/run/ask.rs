@@ -8,6 +8,7 @@ use serde_json::{Value, json};
 use zest_ledger::ask::{Answer, Change, Form, Remedy, Verdict, Written};
 use zest_ledger::{Engine, Question, json};
 
+use super::verdicts::Verdicts;
 use super::{line, selection};
 use crate::args::Ask;
 use crate::exit::Exit;
@@ -98,6 +99,7 @@ pub(crate) const fn exit_of(verdict: Verdict) -> Exit {
 const BLOCK: usize = 1 << 18;
 /// About as long as most replies are, in bytes.
 const USUAL_REPLY: usize = 2 << 10;
+const USUAL_VERDICT: usize = 64;
 /// From how many questions on it pays to use all processors.
 const MANY: usize = 64;
 
@@ -110,7 +112,7 @@ type Asked = (u64, Vec<u8>);
 /// answered line by line.
 fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
     let mut input = BufReader::with_capacity(BLOCK, std::io::stdin().lock());
-    let workers = processors();
+    let mut workers: Vec<Verdicts<'_>> = (0..processors()).map(|_| Verdicts::new(engine)).collect();
     let (mut worst, mut number, mut is_over) = (Exit::Nothing, 0, false);
     let bar = progress::of_input();
     while !is_over {
@@ -127,7 +129,7 @@ fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
             }
         }
         bar.inc(block.iter().map(|(_, line)| line.len() as u64 + 1).sum());
-        for (replies, exit) in answered(engine, args, &block, workers) {
+        for (replies, exit) in answered(engine, args, &block, &mut workers) {
             worst = worse(worst, exit);
             write(&replies)?;
         }
@@ -137,20 +139,22 @@ fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
 }
 
 /// Answers some lines: the replies of each part, in their order, and the worst of its exits.
-fn answered(engine: &Engine, args: &Ask, block: &[Asked], workers: usize) -> Vec<(Vec<u8>, Exit)> {
-    let each = |part: &[Asked]| {
-        let (mut replies, mut worst) = (Vec::with_capacity(part.len() * USUAL_REPLY), Exit::Nothing);
+fn answered(engine: &Engine, args: &Ask, block: &[Asked], workers: &mut [Verdicts<'_>]) -> Vec<(Vec<u8>, Exit)> {
+    let each = |part: &[Asked], verdicts: &mut Verdicts<'_>| {
+        let usual = if args.verdicts { USUAL_VERDICT } else { USUAL_REPLY };
+        let (mut replies, mut worst) = (Vec::with_capacity(part.len() * usual), Exit::Nothing);
         for (number, line) in part {
-            worst = worse(worst, reply(engine, args, *number, line, &mut replies));
+            worst = worse(worst, reply(engine, args, (*number, line), verdicts, &mut replies));
             replies.push(b'\n');
         }
         (replies, worst)
     };
-    if block.len() < MANY || workers == 1 {
-        return vec![each(block)];
+    if block.len() < MANY || workers.len() == 1 {
+        return workers.iter_mut().take(1).map(|only| each(block, only)).collect();
     }
     std::thread::scope(|scope| {
-        let parts: Vec<_> = block.chunks(block.len().div_ceil(workers)).map(|part| scope.spawn(|| each(part))).collect();
+        let parts = block.chunks(block.len().div_ceil(workers.len())).zip(workers);
+        let parts: Vec<_> = parts.map(|(part, verdicts)| scope.spawn(|| each(part, verdicts))).collect();
         let join =
             |part: std::thread::ScopedJoinHandle<'_, (Vec<u8>, Exit)>| part.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
         parts.into_iter().map(join).collect()
@@ -158,7 +162,7 @@ fn answered(engine: &Engine, args: &Ask, block: &[Asked], workers: usize) -> Vec
 }
 
 /// Answers one line: adds the reply to others.
-fn reply(engine: &Engine, args: &Ask, number: u64, line: &[u8], replies: &mut Vec<u8>) -> Exit {
+fn reply(engine: &Engine, args: &Ask, (number, line): (u64, &[u8]), verdicts: &mut Verdicts<'_>, replies: &mut Vec<u8>) -> Exit {
     let parsed = std::str::from_utf8(line).map_err(|_| "not UTF-8 text".to_owned()).and_then(|text| {
         if text.len() > MAX_QUESTION {
             Err("longer than 1 MiB".to_owned())
@@ -174,6 +178,11 @@ fn reply(engine: &Engine, args: &Ask, number: u64, line: &[u8], replies: &mut Ve
             return Exit::Unreadable;
         }
     };
+    if args.verdicts
+        && let Some(verdict) = verdicts.reply(&question, replies)
+    {
+        return exit_of(verdict);
+    }
     let answer = if args.remedies { engine.ask_at(&question, Timestamp::now()) } else { engine.explain(&question) };
     if let Some(unknown) = unknown::in_answer(&answer) {
         add(&error(unknown.0), replies);

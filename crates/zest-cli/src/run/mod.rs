@@ -19,6 +19,7 @@ pub(crate) mod shell;
 mod statements;
 #[cfg(feature = "live")]
 mod trial;
+mod verdicts;
 
 use std::path::Path;
 
