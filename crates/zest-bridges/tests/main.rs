@@ -9,6 +9,7 @@ mod mariadb;
 mod mariadb_statements;
 mod mariadb_suite;
 mod not_modelled;
+mod open_sessions;
 mod postgresql;
 mod postgresql_statements;
 mod postgresql_suite;

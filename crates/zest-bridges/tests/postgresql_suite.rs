@@ -77,9 +77,11 @@ impl Try {
         let text = format!("{} ({})", error.message(), error.code().code());
         match *error.code() {
             SqlState::INSUFFICIENT_PRIVILEGE => Said::Refused(text),
-            SqlState::SYNTAX_ERROR | SqlState::ACTIVE_SQL_TRANSACTION | SqlState::FEATURE_NOT_SUPPORTED | SqlState::WRONG_OBJECT_TYPE => {
-                Said::Nothing(text)
-            }
+            SqlState::SYNTAX_ERROR
+            | SqlState::ACTIVE_SQL_TRANSACTION
+            | SqlState::FEATURE_NOT_SUPPORTED
+            | SqlState::WRONG_OBJECT_TYPE
+            | SqlState::INVALID_OBJECT_DEFINITION => Said::Nothing(text),
             _ => Said::Allowed(Some(text)),
         }
     }

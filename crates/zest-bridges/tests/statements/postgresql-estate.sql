@@ -190,13 +190,33 @@ CREATE FUNCTION along.placed() RETURNS bigint LANGUAGE sql SECURITY DEFINER SET 
 CREATE FUNCTION along.nowhere() RETURNS bigint LANGUAGE sql SET search_path = '' AS 'select count(*) from along.told';
 CREATE FUNCTION along.slow() RETURNS integer LANGUAGE sql SET statement_timeout = '1s' SET work_mem = '1MB' AS 'select 1';
 CREATE FUNCTION along.unbound() RETURNS bigint LANGUAGE sql SET row_security = off AS 'select count(*) from along.narrow';
+CREATE FUNCTION along.takes(n along.small) RETURNS integer LANGUAGE sql AS 'select 1';
+CREATE FUNCTION along.gives() RETURNS along.small LANGUAGE sql AS 'select 1';
+CREATE VIEW along.turned AS SELECT id, id::along.small AS size FROM along.plain;
+CREATE VIEW along.instead AS SELECT id, note FROM along.heap;
+CREATE TRIGGER instead INSTEAD OF INSERT ON along.instead FOR EACH ROW EXECUTE FUNCTION desk.noted();
+CREATE VIEW along.checked AS SELECT id, holder FROM along.narrow WHERE id > 0 WITH CHECK OPTION;
+CREATE VIEW along.fenced WITH (security_barrier = true) AS SELECT id FROM along.asks WHERE id > 0;
+CREATE TABLE along.when_so (id integer);
+CREATE TRIGGER when_so BEFORE UPDATE ON along.when_so FOR EACH ROW WHEN (along.sealed() = 1) EXECUTE FUNCTION suppress_redundant_updates_trigger();
+CREATE TABLE along.filled (id integer, size along.tiny DEFAULT 1, sealed integer DEFAULT along.sealed());
+CREATE TABLE along.loops (id integer);
+ALTER TABLE along.loops ENABLE ROW LEVEL SECURITY;
+CREATE POLICY loops ON along.loops USING (id IN (SELECT l.id FROM along.loops l));
+CREATE TABLE along.own (id integer, holder text);
+ALTER TABLE along.own ENABLE ROW LEVEL SECURITY;
+ALTER TABLE along.own FORCE ROW LEVEL SECURITY;
+CREATE POLICY own ON along.own FOR INSERT WITH CHECK (false);
+CREATE POLICY reads ON along.own FOR SELECT TO counter USING (holder = current_user AND along.sealed() = 1);
+CREATE FUNCTION along.adds() RETURNS void LANGUAGE sql BEGIN ATOMIC INSERT INTO along.said VALUES (1); INSERT INTO along.own VALUES (1); END;
+CREATE FUNCTION along.adds_for() RETURNS void LANGUAGE sql SECURITY DEFINER BEGIN ATOMIC INSERT INTO along.own VALUES (1); END;
 DO $$ DECLARE r record; BEGIN
   FOR r IN SELECT format('ALTER TABLE %s OWNER TO "fare-clerk"', oid::regclass) AS sql FROM pg_class WHERE relnamespace = 'along'::regnamespace AND relkind IN ('r', 'v')
            UNION SELECT format('ALTER ROUTINE %s OWNER TO "fare-clerk"', oid::regprocedure) FROM pg_proc WHERE pronamespace = 'along'::regnamespace LOOP
     EXECUTE r.sql;
   END LOOP; END $$;
 GRANT ALL ON ALL TABLES IN SCHEMA along TO counter;
-GRANT SELECT, INSERT, UPDATE, DELETE ON along.said, along.kept, along.window, along.pane, along.off, along.same, along.narrow, along.asks, along.watched_by, along.narrowed, along.asked, along.sized, along.plain TO "fare-reader";
+GRANT SELECT, INSERT, UPDATE, DELETE ON along.said, along.kept, along.window, along.pane, along.off, along.same, along.narrow, along.asks, along.watched_by, along.narrowed, along.asked, along.sized, along.plain, along.turned, along.instead, along.checked, along.fenced, along.when_so, along.filled, along.loops, along.own TO "fare-reader";
 REVOKE ALL ON along.told, along.heap FROM counter;
 ALTER ROLE "tariff-1" SET search_path = along, fares;
 ALTER ROLE "report-runner" SET search_path TO reports, "$user";

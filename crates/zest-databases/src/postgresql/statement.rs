@@ -169,6 +169,7 @@ impl<'c> Deriver<'c> {
             without_data: false,
             in_body: false,
             has_values: false,
+            is_only_planned: false,
             merges: false,
             is_dropped: false,
             passed_over: None,
@@ -214,6 +215,8 @@ struct Deriver<'c> {
     without_data: bool,
     /// Whether the rows that are made are written in the statement, so that there are some.
     has_values: bool,
+    /// Whether it is planned and not carried out: no row is looked at.
+    is_only_planned: bool,
     /// Whether the statement is a MERGE.
     merges: bool,
     /// Whether rules leave nothing of the statement.
@@ -593,7 +596,11 @@ impl Deriver<'_> {
                 self.merges = before;
             }
             Statement::Update(_) | Statement::Delete(_) => self.walk(statement),
-            Statement::Explain { statement, .. } => self.statement(statement),
+            Statement::Explain { statement, analyze, .. } => {
+                let before = std::mem::replace(&mut self.is_only_planned, !analyze);
+                self.statement(statement);
+                self.is_only_planned = before;
+            }
             Statement::Call(function) => self.call(function),
             Statement::Truncate(truncate) => {
                 for target in &truncate.table_names {

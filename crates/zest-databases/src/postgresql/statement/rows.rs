@@ -7,6 +7,7 @@ use super::super::catalog::Want;
 use super::super::need::{Demand, Need};
 use super::super::object::ObjectName;
 use super::super::privilege::{Class, Privilege};
+use super::along::type_named;
 use super::{BUILT_IN, Circumstances, Deriver, GUARDED, OF_AGGREGATES, OF_RELATIONS, RELATIONS, catalogs, settings, types};
 use crate::database::On;
 use crate::database::followed::Then;
@@ -230,7 +231,11 @@ impl Deriver<'_> {
             let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
             with_statements(Dialect::Postgresql, &query, true, |read| match one(read) {
                 Ok(statement) if changes => self.change_through_view(view, statement, used),
-                Ok(statement) => self.walk(statement),
+                Ok(statement) => {
+                    // What stands in a column that nobody reads is not worked out.
+                    let is_whole = used.selected.whole || entry.columns.iter().all(|c| used.selected.names.contains(&c.name));
+                    self.worked_out_if(!is_whole, view, |deriver| deriver.walk(statement));
+                }
                 Err(_) => self.undecided.push(format!("the query of {view} cannot be read")),
             });
             (self.role, self.looks_up) = before;
@@ -263,7 +268,8 @@ impl Deriver<'_> {
         let reads = used.verbs.contains(&Verb::Select);
         let from = self.rows.len();
         let done = self.followed.forget();
-        self.walk(statement);
+        // What stands in a column that is not changed is not worked out.
+        self.worked_out_if(true, view, |deriver| deriver.walk(statement));
         self.followed.restore(done);
         let Some(base) = self.existing(name, RELATIONS) else { return };
         if !reads {
@@ -466,6 +472,11 @@ impl Deriver<'_> {
                 }
                 Err(_) => self.undecided.push(format!("the body of {name} cannot be read")),
             });
+            // What it returns is turned into the type that it says, where a row comes of it.
+            let returns = entry.returns.as_deref().map(|returns| returns.strip_prefix("SETOF ").unwrap_or(returns));
+            if let Some(own) = returns.and_then(type_named) {
+                self.turned_into(&own, false);
+            }
             (self.role, self.caller, self.looks_up, self.in_body, self.stated_path) = before;
             self.followed.leave(here);
         }
