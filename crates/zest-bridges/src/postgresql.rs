@@ -94,7 +94,7 @@ impl Session {
     /// # Errors
     /// When the server refuses a query.
     pub fn read(&mut self) -> Result<State, BridgeError> {
-        let begin = "BEGIN TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL search_path = pg_catalog";
+        let begin = "BEGIN TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL search_path = pg_catalog; SET LOCAL jit = off";
         self.client.batch_execute(begin).map_err(|e| BridgeError::Read { what: "a snapshot", reason: words(&e) })?;
         let state = self.snapshot();
         let _ = self.client.batch_execute("ROLLBACK");
