@@ -10,22 +10,22 @@ use zest_testkit::servers::{self, Server};
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Bites {
     /// The next statement of the open session is refused.
-    AtOnce,
+    Immediately,
     /// Not until it opens the database again (`USE`).
-    AtUse,
+    WithUse,
     /// Not until it makes the role active again (`SET ROLE`).
-    AtSetRole,
+    WithSetRole,
     /// Sessions that are opened from then on are refused, or what they put is.
-    AtSignIn,
+    WithSignIn,
 }
 
 impl Bites {
     const fn words(self) -> &'static str {
         match self {
-            Self::AtOnce => "at once",
-            Self::AtUse => "when the session opens the database again (`USE`)",
-            Self::AtSetRole => "when the session makes the role active again (`SET ROLE`)",
-            Self::AtSignIn => "at the next sign-in",
+            Self::Immediately => "at once",
+            Self::WithUse => "when the session opens the database again (`USE`)",
+            Self::WithSetRole => "when the session makes the role active again (`SET ROLE`)",
+            Self::WithSignIn => "at the next sign-in",
         }
     }
 }
@@ -33,18 +33,25 @@ impl Bites {
 /// What is given and opened before, what is taken away, what is tried, and when that is refused.
 type Row = (&'static str, &'static str, &'static str, &'static str, &'static str, Bites);
 
-use Bites::{AtOnce, AtSetRole, AtSignIn, AtUse};
+use Bites::{Immediately, WithSetRole, WithSignIn, WithUse};
 
 const ON_POSTGRESQL: &[Row] = &[
-    ("a privilege on a table", "GRANT SELECT ON t TO clerk", "", "REVOKE SELECT ON t FROM clerk", "SELECT id FROM t", AtOnce),
-    ("a privilege on a column", "GRANT SELECT (id) ON t TO clerk", "", "REVOKE SELECT (id) ON t FROM clerk", "SELECT id FROM t", AtOnce),
+    ("a privilege on a table", "GRANT SELECT ON t TO clerk", "", "REVOKE SELECT ON t FROM clerk", "SELECT id FROM t", Immediately),
+    (
+        "a privilege on a column",
+        "GRANT SELECT (id) ON t TO clerk",
+        "",
+        "REVOKE SELECT (id) ON t FROM clerk",
+        "SELECT id FROM t",
+        Immediately,
+    ),
     (
         "a privilege on a schema",
         "GRANT SELECT ON s.t TO clerk; GRANT USAGE ON SCHEMA s TO clerk",
         "",
         "REVOKE USAGE ON SCHEMA s FROM clerk",
         "SELECT id FROM s.t",
-        AtOnce,
+        Immediately,
     ),
     (
         "a privilege on a routine",
@@ -52,7 +59,7 @@ const ON_POSTGRESQL: &[Row] = &[
         "",
         "REVOKE EXECUTE ON FUNCTION f() FROM clerk",
         "SELECT f()",
-        AtOnce,
+        Immediately,
     ),
     (
         "TEMPORARY on the database",
@@ -60,7 +67,7 @@ const ON_POSTGRESQL: &[Row] = &[
         "",
         "REVOKE TEMPORARY ON DATABASE postgres FROM clerk",
         "BEGIN; CREATE TEMP TABLE x (id int); ROLLBACK",
-        AtOnce,
+        Immediately,
     ),
     (
         "a membership, whose rights are inherited",
@@ -68,7 +75,7 @@ const ON_POSTGRESQL: &[Row] = &[
         "",
         "REVOKE crew FROM clerk",
         "SELECT id FROM t",
-        AtOnce,
+        Immediately,
     ),
     (
         "the membership of the active role",
@@ -76,7 +83,7 @@ const ON_POSTGRESQL: &[Row] = &[
         "SET ROLE crew",
         "REVOKE crew FROM clerk",
         "SELECT id FROM t",
-        AtSetRole,
+        WithSetRole,
     ),
     (
         "a privilege of the active role",
@@ -84,16 +91,16 @@ const ON_POSTGRESQL: &[Row] = &[
         "SET ROLE crew",
         "REVOKE SELECT ON t FROM crew",
         "SELECT id FROM t",
-        AtOnce,
+        Immediately,
     ),
-    ("the switch `superuser`", "ALTER ROLE clerk SUPERUSER", "", "ALTER ROLE clerk NOSUPERUSER", "SELECT id FROM t", AtOnce),
+    ("the switch `superuser`", "ALTER ROLE clerk SUPERUSER", "", "ALTER ROLE clerk NOSUPERUSER", "SELECT id FROM t", Immediately),
     (
         "the switch `create-role`",
         "ALTER ROLE clerk CREATEROLE",
         "",
         "ALTER ROLE clerk NOCREATEROLE",
         "BEGIN; CREATE ROLE made; ROLLBACK",
-        AtOnce,
+        Immediately,
     ),
     (
         "the switch `bypass-row-security`",
@@ -101,7 +108,7 @@ const ON_POSTGRESQL: &[Row] = &[
         "",
         "ALTER ROLE clerk NOBYPASSRLS",
         "INSERT INTO shut VALUES (1)",
-        AtOnce,
+        Immediately,
     ),
     (
         "a policy",
@@ -109,19 +116,19 @@ const ON_POSTGRESQL: &[Row] = &[
         "",
         "DROP POLICY p ON shut",
         "INSERT INTO shut VALUES (1)",
-        AtOnce,
+        Immediately,
     ),
-    ("ownership", "ALTER TABLE t OWNER TO clerk", "", "ALTER TABLE t OWNER TO postgres", "SELECT id FROM t", AtOnce),
-    ("CONNECT on the database", "", "", "REVOKE CONNECT ON DATABASE postgres FROM PUBLIC", "SELECT 1", AtSignIn),
-    ("the right to sign in (`NOLOGIN`)", "", "", "ALTER ROLE clerk NOLOGIN", "SELECT 1", AtSignIn),
-    ("sessions at all (`CONNECTION LIMIT 0`)", "", "", "ALTER ROLE clerk CONNECTION LIMIT 0", "SELECT 1", AtSignIn),
+    ("ownership", "ALTER TABLE t OWNER TO clerk", "", "ALTER TABLE t OWNER TO postgres", "SELECT id FROM t", Immediately),
+    ("CONNECT on the database", "", "", "REVOKE CONNECT ON DATABASE postgres FROM PUBLIC", "SELECT 1", WithSignIn),
+    ("the right to sign in (`NOLOGIN`)", "", "", "ALTER ROLE clerk NOLOGIN", "SELECT 1", WithSignIn),
+    ("sessions at all (`CONNECTION LIMIT 0`)", "", "", "ALTER ROLE clerk CONNECTION LIMIT 0", "SELECT 1", WithSignIn),
     (
         "a setting of the account",
         "GRANT SELECT ON s.t TO clerk; GRANT USAGE ON SCHEMA s TO clerk; ALTER ROLE clerk SET search_path TO s",
         "",
         "ALTER ROLE clerk RESET search_path",
         "SELECT id FROM t",
-        AtSignIn,
+        WithSignIn,
     ),
     (
         "a setting of the database",
@@ -129,7 +136,7 @@ const ON_POSTGRESQL: &[Row] = &[
         "",
         "ALTER DATABASE postgres RESET search_path",
         "SELECT id FROM t",
-        AtSignIn,
+        WithSignIn,
     ),
 ];
 
@@ -140,7 +147,7 @@ const ON_MARIADB: &[Row] = &[
         "",
         "REVOKE SELECT ON club.t FROM clerk",
         "SELECT id FROM club.t",
-        AtOnce,
+        Immediately,
     ),
     (
         "a privilege on a column",
@@ -148,7 +155,7 @@ const ON_MARIADB: &[Row] = &[
         "",
         "REVOKE SELECT (id) ON club.t FROM clerk",
         "SELECT id FROM club.t",
-        AtOnce,
+        Immediately,
     ),
     (
         "a privilege on a routine",
@@ -156,7 +163,7 @@ const ON_MARIADB: &[Row] = &[
         "",
         "REVOKE EXECUTE ON PROCEDURE club.p FROM clerk",
         "CALL club.p()",
-        AtOnce,
+        Immediately,
     ),
     (
         "a privilege on a database that is not the default one",
@@ -164,7 +171,7 @@ const ON_MARIADB: &[Row] = &[
         "",
         "REVOKE SELECT ON club.* FROM clerk",
         "SELECT id FROM club.t",
-        AtOnce,
+        Immediately,
     ),
     (
         "a privilege on the default database",
@@ -172,16 +179,23 @@ const ON_MARIADB: &[Row] = &[
         "USE club",
         "REVOKE SELECT ON club.* FROM clerk",
         "SELECT id FROM t",
-        AtUse,
+        WithUse,
     ),
-    ("a privilege on everything", "GRANT SELECT ON *.* TO clerk", "", "REVOKE SELECT ON *.* FROM clerk", "SELECT id FROM club.t", AtSignIn),
+    (
+        "a privilege on everything",
+        "GRANT SELECT ON *.* TO clerk",
+        "",
+        "REVOKE SELECT ON *.* FROM clerk",
+        "SELECT id FROM club.t",
+        WithSignIn,
+    ),
     (
         "the membership of the active role",
         "GRANT SELECT ON club.t TO crew; GRANT crew TO clerk",
         "SET ROLE crew",
         "REVOKE crew FROM clerk",
         "SELECT id FROM club.t",
-        AtSetRole,
+        WithSetRole,
     ),
     (
         "a privilege of the active role on a table",
@@ -189,7 +203,7 @@ const ON_MARIADB: &[Row] = &[
         "SET ROLE crew",
         "REVOKE SELECT ON club.t FROM crew",
         "SELECT id FROM club.t",
-        AtOnce,
+        Immediately,
     ),
     (
         "a privilege of the active role on the default database",
@@ -197,7 +211,7 @@ const ON_MARIADB: &[Row] = &[
         "SET ROLE crew; USE club",
         "REVOKE SELECT ON club.* FROM crew",
         "SELECT id FROM t",
-        AtUse,
+        WithUse,
     ),
     (
         "a privilege of the active role on everything",
@@ -205,7 +219,7 @@ const ON_MARIADB: &[Row] = &[
         "SET ROLE crew",
         "REVOKE SELECT ON *.* FROM crew",
         "SELECT id FROM club.t",
-        AtSetRole,
+        WithSetRole,
     ),
     (
         "the default role",
@@ -213,12 +227,12 @@ const ON_MARIADB: &[Row] = &[
         "",
         "SET DEFAULT ROLE NONE FOR clerk",
         "SELECT id FROM club.t",
-        AtSignIn,
+        WithSignIn,
     ),
-    ("the right to sign in (`ACCOUNT LOCK`)", "", "", "ALTER USER clerk ACCOUNT LOCK", "SELECT 1", AtSignIn),
-    ("the credential", "", "", "ALTER USER clerk IDENTIFIED BY 'another'", "SELECT 1", AtSignIn),
-    ("a session without a certificate (`REQUIRE X509`)", "", "", "ALTER USER clerk REQUIRE X509", "SELECT 1", AtSignIn),
-    ("the account (`DROP USER`)", "", "", "DROP USER clerk", "SELECT 1", AtSignIn),
+    ("the right to sign in (`ACCOUNT LOCK`)", "", "", "ALTER USER clerk ACCOUNT LOCK", "SELECT 1", WithSignIn),
+    ("the credential", "", "", "ALTER USER clerk IDENTIFIED BY 'another'", "SELECT 1", WithSignIn),
+    ("a session without a certificate (`REQUIRE X509`)", "", "", "ALTER USER clerk REQUIRE X509", "SELECT 1", WithSignIn),
+    ("the account (`DROP USER`)", "", "", "DROP USER clerk", "SELECT 1", WithSignIn),
 ];
 
 /// A session; `Err` where it cannot be opened or a statement is refused.
@@ -239,16 +253,16 @@ fn found(sessions: &mut impl Sessions, (what, before, opening, change, tried, _)
     sessions.put(tried).unwrap_or_else(|e| panic!("{what}: {tried}: {e}"));
     sessions.admin(change);
     if sessions.put(tried).is_err() {
-        return AtOnce;
+        return Immediately;
     }
     if opening.contains("USE") && (sessions.put("USE club").is_err() || sessions.put(tried).is_err()) {
-        return AtUse;
+        return WithUse;
     }
     if opening.contains("SET ROLE") && (sessions.put("SET ROLE NONE; SET ROLE crew").is_err() || sessions.put(tried).is_err()) {
-        return AtSetRole;
+        return WithSetRole;
     }
     assert!(sessions.open().is_err() || sessions.put(tried).is_err(), "{what}: it never bites");
-    AtSignIn
+    WithSignIn
 }
 
 fn table(sessions: &mut impl Sessions, rows: &[Row]) -> String {

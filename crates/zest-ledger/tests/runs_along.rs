@@ -4,7 +4,8 @@
 use std::sync::LazyLock;
 
 use zest_ledger::ask::{Refusal, Verdict};
-use zest_ledger::{Engine, Question};
+use zest_ledger::finding::Code;
+use zest_ledger::{Engine, Ledger, Question};
 
 use crate::support::engine;
 
@@ -154,7 +155,7 @@ rows! {
     ) => {
         "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
     }
-    a_rule_that_cannot_be_read: table("rules = { tell = 'whatever this is' }") => {
+    a_rule_that_cannot_be_read: table("rules = { tell = 'CREATE RULE tell AS ON INSERT TO s.t DO whatever this is' }") => {
         "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_DECIDED;
     }
     a_trigger_fires_at_its_event_and_columns: table(
@@ -176,7 +177,7 @@ rows! {
     ) => {
         "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
     }
-    a_trigger_that_cannot_be_read: table("triggers = { x = 'CREATE' }") => {
+    a_trigger_that_cannot_be_read: table("triggers = { x = 'CREATE TRIGGER x ON s.t' }") => {
         "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_DECIDED;
         "clerk" "SELECT id FROM s.t" => None;
     }
@@ -217,4 +218,44 @@ rows! {
         "pilot" "SELECT id FROM t" => SHUT;
         "pilot" "SELECT id FROM s.plain" => None;
     }
+}
+
+#[test]
+fn what_makes_something_else_or_means_nothing_is_an_error() {
+    let keys = [
+        ("table s.t", "triggers = { x = 'CREATE TRIGGER y AFTER INSERT ON s.t FOR EACH ROW EXECUTE FUNCTION s.made()' }", Code::BadObject),
+        (
+            "table s.t",
+            "triggers = { x = 'CREATE TRIGGER x AFTER INSERT ON s.plain FOR EACH ROW EXECUTE FUNCTION s.made()' }",
+            Code::BadObject,
+        ),
+        (
+            "table s.t",
+            "triggers = { x = 'CREATE TRIGGER x AFTER INSERT ON s.t EXECUTE FUNCTION s.made(); DROP TABLE s.t' }",
+            Code::BadObject,
+        ),
+        (
+            "table s.t",
+            "triggers = { x = 'CREATE TRIGGER x AFTER INSERT ON s.t EXECUTE FUNCTION s.made(); ALTER TABLE s.plain DISABLE TRIGGER x' }",
+            Code::BadObject,
+        ),
+        ("table s.t", "rules = { r = 'CREATE RULE r AS ON INSERT TO s.plain DO INSTEAD NOTHING' }", Code::BadObject),
+        ("table s.t", "rules = { r = 'DROP TABLE s.t' }", Code::BadObject),
+        ("table s.t", "policies = { p = { for = 'insert', using = 'true' } }", Code::BadObject),
+        ("table s.t", "policies = { p = { for = 'select', check = 'true' } }", Code::BadObject),
+        ("table s.t", "policies = { p = { to = ['nobody'] } }", Code::UnknownReference),
+        ("table s.t", "body = 'select 1'", Code::UnknownKey),
+        ("table s.t", "domain-of = 'integer'", Code::UnknownKey),
+        ("view s.v", "query = 'select 1'\npolicies = { p = { using = 'true' } }", Code::UnknownKey),
+        ("function s.f()", "settings = ['search_path']", Code::BadObject),
+        ("schema other", "columns = { id = 'integer' }", Code::UnknownKey),
+    ];
+    for (object, keys, expected) in keys {
+        let text = format!("{HARBOUR}[databases.db.objects.'{object}']\nowner = 'owner'\n{keys}\n");
+        let findings = Ledger::new().document("ledger.toml", &text).estate().expect_err(keys);
+        let codes: Vec<Code> = findings.list().iter().map(|finding| finding.code).collect();
+        assert_eq!(codes, [expected], "{object}: {keys}\n{findings}");
+    }
+    let role = HARBOUR.replace("owner = {}", "owner = { locked = true }");
+    assert!(Ledger::new().document("ledger.toml", &role).estate().is_err_and(|f| f.list().iter().any(|f| f.code == Code::UnknownKey)));
 }

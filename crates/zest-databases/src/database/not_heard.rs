@@ -49,16 +49,16 @@ pub(crate) fn of_role(server: &str, entry: &DatabaseRole, findings: &mut Vec<Fin
     report(server, &name.value, &keys, findings);
 }
 
-/// Reports the keys of an object that the server does not look at.
-pub(crate) fn of_object(server: &str, entry: &DatabaseObject, findings: &mut Vec<Finding>) {
+/// Reports the keys of an object that the server does not look at, or not on an object of this class.
+pub(crate) fn of_object(server: &str, class: &str, entry: &DatabaseObject, findings: &mut Vec<Finding>) {
     let DatabaseObject {
         name,
-        remark: _,
-        owner: _,
-        columns: _,
+        remark,
+        owner,
+        columns,
         defaults,
-        query: _,
-        runs_as: _,
+        query,
+        runs_as,
         row_security,
         row_security_for_owner,
         policies,
@@ -66,40 +66,68 @@ pub(crate) fn of_object(server: &str, entry: &DatabaseObject, findings: &mut Vec
         rules,
         checks,
         domain_of,
-        parameters: _,
+        parameters,
         settings,
-        returns: _,
-        language: _,
-        body: _,
+        returns,
+        language,
+        body,
         values,
         wrapper,
         not_modelled: _,
         more: _,
     } = entry;
     let of_policies = policies.as_ref().and_then(|list| list.first()).map(|DatabasePolicy { name, .. }| name.place);
-    let keys = [
-        (POSTGRESQL, "defaults", first_name(defaults)),
-        (POSTGRESQL, "row-security", row_security.as_ref().map(|r| r.place)),
-        (POSTGRESQL, "row-security-for-owner", row_security_for_owner.as_ref().map(|r| r.place)),
-        (POSTGRESQL, "policies", of_policies),
-        (POSTGRESQL, "triggers", first_name(triggers)),
-        (POSTGRESQL, "rules", first_name(rules)),
-        (POSTGRESQL, "checks", first_name(checks)),
-        (POSTGRESQL, "domain-of", domain_of.as_ref().map(|d| d.place)),
-        (POSTGRESQL, "settings", first(settings)),
-        (POSTGRESQL, "values", first(values)),
-        (POSTGRESQL, "wrapper", wrapper.as_ref().map(|w| w.place)),
+    const ROUTINES: &[&str] = &["function", "procedure"];
+    const VIEWS: &[&str] = &["view", "materialised view"];
+    let of = |key: &Option<At<String>>| key.as_ref().map(|key| key.place);
+    let flag = |key: &Option<At<bool>>| key.as_ref().map(|key| key.place);
+    // The key, where it is, and the classes that have it on either server.
+    let keys: [(&str, Option<Place>, Classes, Classes); 20] = [
+        ("columns", first_name(columns), &[&["table", "type"], VIEWS], &[&["table", "view"]]),
+        ("defaults", first_name(defaults), &[&["table"]], &[]),
+        ("query", of(query), &[VIEWS], &[&["view"]]),
+        ("runs-as", runs_as.as_ref().map(|r| r.place), &[&["view"], ROUTINES], &[&["view"], ROUTINES]),
+        ("row-security", flag(row_security), &[&["table"]], &[]),
+        ("row-security-for-owner", flag(row_security_for_owner), &[&["table"]], &[]),
+        ("policies", of_policies, &[&["table"]], &[]),
+        ("triggers", first_name(triggers), &[&["table", "view"]], &[]),
+        ("rules", first_name(rules), &[&["table", "view"]], &[]),
+        ("checks", first_name(checks), &[&["table", "type"]], &[]),
+        ("domain-of", of(domain_of), &[&["type"]], &[]),
+        ("parameters", of(parameters), &[ROUTINES], &[ROUTINES]),
+        ("settings", first(settings), &[ROUTINES], &[]),
+        ("returns", of(returns), &[&["function"]], &[&["function"]]),
+        ("language", of(language), &[ROUTINES], &[ROUTINES]),
+        ("body", of(body), &[ROUTINES], &[ROUTINES]),
+        ("values", first(values), &[&["type"]], &[]),
+        ("wrapper", of(wrapper), &[&["server"]], &[]),
+        ("owner", of(owner), ANY, ANY),
+        ("remark", of(remark), ANY, ANY),
     ];
-    report(server, &name.value, &keys, findings);
+    for (key, place, on_postgresql, on_mariadb) in keys {
+        let classes = if server == POSTGRESQL { on_postgresql } else { on_mariadb };
+        let is_heard = classes == ANY || classes.concat().contains(&class);
+        if let Some(place) = place.filter(|_| !is_heard) {
+            let whose = if classes.is_empty() { server.to_owned() } else { format!("a {class}") };
+            findings.push(unheard(key, &name.value, &whose, place));
+        }
+    }
 }
+
+/// Words of classes, in groups.
+type Classes = &'static [&'static [&'static str]];
+
+/// For a key that every object has.
+const ANY: Classes = &[&[]];
 
 fn report(server: &str, of: &str, keys: &[Key], findings: &mut Vec<Finding>) {
     for (_, key, place) in keys.iter().filter(|(heard_by, ..)| *heard_by != server) {
-        let Some(place) = *place else { continue };
-        findings.push(
-            Finding::new(Code::UnknownKey, format!("`{key}` of `{}` means nothing on {server}", zest_model::source::visible(of)))
-                .at(place, "not looked at here")
-                .help("take it out; what the server looks at and no key says stands under `not-modelled`"),
-        );
+        findings.extend(place.map(|place| unheard(key, of, server, place)));
     }
+}
+
+fn unheard(key: &str, of: &str, whose: &str, place: Place) -> Finding {
+    let what = format!("`{key}` of `{}` means nothing on {whose}", zest_model::source::visible(of));
+    let help = "take it out; what the server looks at and no key says stands under `not-modelled`";
+    Finding::new(Code::UnknownKey, what).at(place, "not looked at here").help(help)
 }

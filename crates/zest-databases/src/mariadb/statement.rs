@@ -5,6 +5,9 @@ mod objects;
 mod session;
 mod settings;
 
+use std::sync::LazyLock;
+
+use rustc_hash::FxHashSet;
 use sqlparser::ast::{
     AlterTableOperation, ColumnOption, CreateFunctionBody, CreateTable, CreateTableLikeKind, Ident, ObjectName as Written, ObjectType,
     SchemaName, Set, Statement, TableConstraint, Use as UseDatabase,
@@ -26,7 +29,7 @@ pub(super) use session::leaves;
 use zest_model::ask::Refusal;
 
 /// Functions of the server itself that touch no table, sorted.
-const BUILT_IN: &str = include_str!("functions.txt");
+static BUILT_IN: LazyLock<FxHashSet<&str>> = LazyLock::new(|| include_str!("functions.txt").lines().collect());
 
 /// A view or routine, and all that what is in it depends on.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -382,8 +385,7 @@ impl Deriver<'_> {
     fn called(&mut self, call: &Call, class: Class) {
         let last = call.name.last().cloned().unwrap_or_default();
         let folded = last.to_lowercase();
-        if call.name.len() == 1 && class == Class::Function && BUILT_IN.lines().collect::<Vec<_>>().binary_search(&folded.as_str()).is_ok()
-        {
+        if call.name.len() == 1 && class == Class::Function && BUILT_IN.contains(folded.as_str()) {
             return;
         }
         let found = match self.split(&call.name) {

@@ -262,6 +262,7 @@ impl Reader<'_> {
             if let Some((list, "")) = crate::database::name::parts(name)
                 && let [one] = list.as_slice()
             {
+                not_heard::of_object(not_heard::MARIADB, "database", entry, self.findings);
                 self.state.databases.insert(one.clone());
                 return;
             }
@@ -274,7 +275,7 @@ impl Reader<'_> {
             );
             return;
         };
-        not_heard::of_object(not_heard::MARIADB, entry, self.findings);
+        not_heard::of_object(not_heard::MARIADB, name.class.word(), entry, self.findings);
         let noted = notes(&entry.not_modelled, self.findings);
         if noted.contains(GONE) {
             self.gone.insert(Scope::of(&name));

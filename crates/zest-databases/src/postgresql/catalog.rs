@@ -60,6 +60,8 @@ pub struct Catalog {
     role_numbers: FxHashMap<Box<str>, RoleNumber>,
     object_names: Vec<ObjectName>,
     object_numbers: FxHashMap<ObjectName, ObjectNumber>,
+    /// The objects with a last name, in order.
+    by_last: FxHashMap<Box<str>, Vec<u32>>,
     superusers: FixedBitSet,
     /// The roles whose privileges each role inherits directly.
     parents: Vec<Vec<u32>>,
@@ -139,11 +141,16 @@ impl Catalog {
             }
             parents[i] = list;
         }
+        let mut by_last: FxHashMap<Box<str>, Vec<u32>> = FxHashMap::default();
+        for (i, name) in state.objects.keys().enumerate() {
+            by_last.entry(name.last().into()).or_default().push(i as u32);
+        }
         let words = (group_count as usize).div_ceil(64);
         let closures = closures(&parents, &group_of, words);
         let mut catalog = Self {
             superusers: role_names.iter().enumerate().filter(|(_, n)| state.is_superuser(n)).map(|(i, _)| i).collect(),
             object_names: state.objects.keys().cloned().collect(),
+            by_last,
             object_numbers: state.objects.keys().enumerate().map(|(i, n)| (n.clone(), ObjectNumber(i as u32))).collect(),
             role_names,
             role_numbers,
@@ -278,6 +285,11 @@ impl Catalog {
     #[must_use]
     pub fn objects(&self) -> &[ObjectName] {
         &self.object_names
+    }
+
+    /// Returns the objects whose last name is this, in order.
+    pub(crate) fn named(&self, last: &str) -> impl Iterator<Item = &ObjectName> {
+        self.by_last.get(last).into_iter().flatten().map(|&i| &self.object_names[i as usize])
     }
 
     /// Returns whether a role holds a privilege on an object, as the server's `has_…_privilege` functions say.

@@ -11,6 +11,9 @@ pub(super) mod settings;
 mod types;
 
 use std::collections::BTreeSet;
+use std::sync::LazyLock;
+
+use rustc_hash::FxHashSet;
 
 use sqlparser::ast::{
     Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, CreateTableLikeKind,
@@ -29,6 +32,7 @@ use crate::database::name::parts;
 use crate::database::not_modelled::{Touch, looked_at};
 use crate::database::{Needs, On};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, Words, fold, one, several, table_name, with_statements};
+pub(super) use along::makes;
 pub(super) use session::leaves;
 use session::{Ongoing, Standing};
 use zest_model::ask::Refusal;
@@ -36,7 +40,7 @@ use zest_model::ask::Refusal;
 /// Functions of the server that everybody may run and that touch no table of ours: one name a line, sorted. Made from
 /// `pg_proc` of version 15: `proacl IS NULL` in `pg_catalog`, without those that run SQL given to them, take the name of an
 /// object, or check rights of their own.
-const BUILT_IN: &str = include_str!("functions.txt");
+static BUILT_IN: LazyLock<FxHashSet<&str>> = LazyLock::new(|| include_str!("functions.txt").lines().collect());
 
 /// Functions of the server that not everybody may run, and the roles of the server that may, besides superusers: made from
 /// `pg_proc` of version 15.
@@ -412,7 +416,7 @@ impl Deriver<'_> {
                     self.use_schema(&schema);
                     return Ok(found);
                 }
-                let elsewhere = self.catalog.objects().iter().find(|n| n.last() == *last && classes.contains(&n.class));
+                let elsewhere = self.catalog.named(last).find(|n| classes.contains(&n.class));
                 let hint = elsewhere.map_or(String::new(), |n| format!("; there is `{}`", n.plain()));
                 Err(format!("nothing called `{shown}` is found in the search path{hint}"))
             }
@@ -1064,7 +1068,8 @@ impl Deriver<'_> {
                     n.arguments.as_deref().is_some_and(|a| a.replace(' ', "") == t.replace(' ', "").replace("int,", "integer,"))
                 })
         };
-        let found: Vec<ObjectName> = self.catalog.objects().iter().filter(fits).cloned().collect();
+        let last = parts.last().map_or("", String::as_str);
+        let found: Vec<ObjectName> = self.catalog.named(last).filter(fits).cloned().collect();
         let [one] = found.as_slice() else {
             self.undecided.push(format!("which routine `{}` is meant", parts.join(".")));
             return None;

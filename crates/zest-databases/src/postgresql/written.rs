@@ -10,6 +10,7 @@ use super::acl::{Acl, AclRefusal, Grantee};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use super::state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, PREDEFINED, Policy, Role, State};
+use super::statement::makes;
 use crate::database::circles::closing;
 use crate::database::name::parts;
 use crate::database::not_heard;
@@ -145,6 +146,7 @@ pub(crate) fn written(system: &System, parts: &[Arc<Database>], at: Option<Times
     for part in parts {
         let noted = notes(&part.not_modelled, reader.findings);
         reader.state.not_modelled.extend(noted);
+        reader.settings(&part.settings);
         reader.state.settings.extend(part.settings.iter().map(|setting| setting.value.clone()));
     }
     let Reader { state, places, timed, taken, superuser, .. } = reader;
@@ -182,6 +184,7 @@ impl Reader<'_> {
             return;
         }
         not_heard::of_role(not_heard::POSTGRESQL, entry, self.findings);
+        self.settings(&entry.settings);
         let may = |switch: &str| entry.may.iter().any(|s| s.value == switch);
         let role = Role {
             superuser: may("superuser"),
@@ -285,7 +288,21 @@ impl Reader<'_> {
             );
         }
         self.places.objects.insert(name.clone(), entry.name.place);
-        not_heard::of_object(not_heard::POSTGRESQL, entry, self.findings);
+        not_heard::of_object(not_heard::POSTGRESQL, name.class.word(), entry, self.findings);
+        for (what, list) in [("trigger", &entry.triggers), ("rule", &entry.rules)] {
+            for (key, text) in list.iter().filter(|(key, text)| !makes(what, &key.value, &name, &text.value)) {
+                let statement = format!("CREATE {} {} … {}", what.to_uppercase(), visible(&key.value), visible(&name.sql()));
+                self.findings.push(
+                    Finding::new(
+                        Code::BadObject,
+                        format!("the text of the {what} `{}` does not make it on {}", visible(&key.value), visible(&name.to_string())),
+                    )
+                    .at(text.place, "not a statement that makes it")
+                    .help(format!("expected `{statement} …`, and behind it at most `; ALTER TABLE … DISABLE {} …`", what.to_uppercase())),
+                );
+            }
+        }
+        self.settings(&entry.settings);
         let text = |value: &Option<At<String>>| value.as_ref().map(|t| t.value.clone());
         let existing = self.state.objects.get(&name).map(|o| o.owner.clone());
         let owner = match &entry.owner {
@@ -326,6 +343,16 @@ impl Reader<'_> {
             not_modelled: notes(&entry.not_modelled, self.findings),
         };
         self.state.objects.insert(name, object);
+    }
+
+    fn settings(&mut self, list: &[At<String>]) {
+        for setting in list.iter().filter(|setting| !setting.value.contains('=')) {
+            self.findings.push(
+                Finding::new(Code::BadObject, format!("`{}` sets nothing", visible(&setting.value)))
+                    .at(setting.place, "expected a name and a value")
+                    .help("write it as `search_path=harbour`"),
+            );
+        }
     }
 
     fn policy(&mut self, entry: &DatabasePolicy) -> Option<(String, Policy)> {

@@ -6,7 +6,7 @@ use sqlparser::tokenizer::Token;
 use zest_model::entry::PolicyFor;
 
 use super::super::need::Need;
-use super::super::object::ObjectName;
+use super::super::object::{ObjectName, quoted};
 use super::super::policy::{self, Lets, Part};
 use super::super::privilege::Class;
 use super::super::state::Object;
@@ -256,6 +256,43 @@ pub(super) fn type_named(text: &str) -> Option<ObjectName> {
     let (name, _) = parts(text.trim())?;
     let [schema, last] = name.as_slice() else { return None };
     Some(ObjectName::new(Class::Type, &[schema, last.trim_end_matches("[]")]))
+}
+
+/// Whether a text makes the trigger or the rule of this name on this very object, and does nothing else but to say when it is looked at.
+pub(in super::super) fn makes(what: &str, name: &str, object: &ObjectName, written: &str) -> bool {
+    let parts = several(Dialect::Postgresql, written).unwrap_or_else(|| vec![written]);
+    let of_object = |words: &mut Words| {
+        let mut path = vec![words.name()?];
+        while words.takes_token(&Token::Period) {
+            path.push(words.name()?);
+        }
+        (path == object.parts).then_some(())
+    };
+    let makes = |text: &str| {
+        let mut words = Words::of(Dialect::Postgresql, &["create"], text)?;
+        words.takes("create").then_some(())?;
+        words.takes_both("or", "replace");
+        words.takes("constraint");
+        (words.takes(what) && words.name()? == name).then_some(())?;
+        let before = if what == "rule" { "to" } else { "on" };
+        while !words.takes(before) {
+            words.skip()?;
+        }
+        of_object(&mut words)
+    };
+    let says_when = |text: &str| {
+        let mut words = Words::of(Dialect::Postgresql, &["alter"], text)?;
+        words.takes_both("alter", "table").then_some(())?;
+        words.takes("only");
+        of_object(&mut words)?;
+        made_and_state(written, what).map(|_| ())?;
+        text.trim_end().ends_with(&quoted(name)).then_some(()).or_else(|| text.to_lowercase().trim_end().ends_with(name).then_some(()))
+    };
+    match parts.as_slice() {
+        [made] => makes(made).is_some(),
+        [made, state] => makes(made).is_some() && says_when(state).is_some(),
+        _ => false,
+    }
 }
 
 /// A trigger as its statement says.

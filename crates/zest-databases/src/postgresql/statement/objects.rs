@@ -418,7 +418,8 @@ impl Deriver<'_> {
             };
             classes.contains(&object.class) && object.parts.ends_with(name) && arguments.is_none_or(are_same)
         };
-        let found: Vec<ObjectName> = self.catalog.objects().iter().filter(fits).cloned().collect();
+        let last = name.last().map_or("", String::as_str);
+        let found: Vec<ObjectName> = self.catalog.named(last).filter(fits).cloned().collect();
         let [one] = found.as_slice() else { return Err(format!("which routine `{}` is meant", name.join("."))) };
         if let [schema, _] = name {
             self.use_schema(schema);

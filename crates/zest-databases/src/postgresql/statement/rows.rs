@@ -360,20 +360,14 @@ impl Deriver<'_> {
         };
         let count = |n: &&ObjectName| n.arguments.as_deref().map_or(0, |a| if a.is_empty() { 0 } else { split_types(a) }) == call.arguments;
         let catalog = self.catalog;
-        let found: Vec<ObjectName> = catalog
-            .objects()
-            .iter()
-            .filter(|n| classes.contains(&n.class) && n.last() == last)
-            .filter(in_path)
-            .filter(count)
-            .cloned()
-            .collect();
+        let found: Vec<ObjectName> =
+            catalog.named(&last).filter(|n| classes.contains(&n.class)).filter(in_path).filter(count).cloned().collect();
         let found = match found.as_slice() {
             [_, _, ..] => of_types(found, &call.types),
             _ => found,
         };
         // Another of the same name that is the server's could be meant as well.
-        if !found.is_empty() && call.name.len() == 1 && BUILT_IN.lines().collect::<Vec<_>>().binary_search(&last.as_str()).is_ok() {
+        if !found.is_empty() && call.name.len() == 1 && BUILT_IN.contains(last.as_str()) {
             self.undecided.push(format!("whether the server's own `{last}` is meant"));
             return;
         }
@@ -381,8 +375,7 @@ impl Deriver<'_> {
         if found.is_empty()
             && let ([_], Some(schema)) = (
                 call.name.as_slice(),
-                shut.iter()
-                    .find(|s| catalog.objects().iter().any(|n| classes.contains(&n.class) && n.last() == last && n.schema() == Some(s))),
+                shut.iter().find(|s| catalog.named(&last).any(|n| classes.contains(&n.class) && n.schema() == Some(s))),
             )
         {
             self.use_schema(schema);
@@ -390,9 +383,8 @@ impl Deriver<'_> {
         }
         if found.is_empty() {
             // One of the same name with other arguments could be the one that fits.
-            let near = catalog.objects().iter().any(|n| n.class.is_routine() && n.last() == last && in_path(&n));
-            let known = if near { Vec::new() } else { BUILT_IN.lines().collect::<Vec<_>>() };
-            if is_server && known.binary_search(&last.as_str()).is_ok() {
+            let near = catalog.named(&last).any(|n| n.class.is_routine() && in_path(&n));
+            if is_server && !near && BUILT_IN.contains(last.as_str()) {
                 return;
             }
             self.undecided.push(format!("the routine `{}` with {} arguments is not in the inventory", call.name.join("."), call.arguments));
