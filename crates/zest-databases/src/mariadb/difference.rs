@@ -232,9 +232,11 @@ impl Plan {
         }
         let mut missing: Vec<(&ObjectName, &Object)> = ledger.objects.iter().filter(|(n, _)| !self.now.objects.contains_key(*n)).collect();
         missing.sort_by_key(|(n, _)| (n.class == Class::View, n.class));
-        let queries: Vec<MadeOf<'_>> = missing.iter().map(|(n, o)| (n.name.as_str(), o.query.as_deref().into_iter().collect())).collect();
-        let is_read =
-            |name: &ObjectName| name.class == Class::View && queries.iter().any(|(_, texts)| texts.iter().any(|t| t.contains(&name.name)));
+        let queries: Vec<MadeOf<'_>> =
+            missing.iter().map(|(n, o)| (n.name.as_str(), o.query.as_deref().into_iter().collect(), Vec::new())).collect();
+        let is_read = |name: &ObjectName| {
+            name.class == Class::View && queries.iter().any(|(_, texts, _)| texts.iter().any(|t| t.contains(&name.name)))
+        };
         // A view cannot be made over one whose definer lacks rights, as he does before the grants: such a one reads as whoever carries this
         // out at first.
         let mut later: Vec<String> = Vec::new();

@@ -16,17 +16,22 @@ pub(super) fn in_order<'a>(mut objects: Vec<(&'a ObjectName, &'a Object)>) -> Ve
         _ => 0,
     };
     objects.sort_by_key(|(name, object)| (rank(name.class, object), name.class));
-    let made_of: Vec<MadeOf<'_>> = objects.iter().map(|(name, object)| (name.last(), made_of(name, object))).collect();
+    let made_of: Vec<MadeOf<'_>> =
+        objects.iter().map(|(name, object)| (name.last(), made_of(name, object), added_later(name, object))).collect();
     order::in_order(&made_of).into_iter().map(|at| objects[at]).collect()
 }
 
 /// The texts that name what an object is made of.
 fn made_of<'a>(name: &'a ObjectName, object: &'a Object) -> Vec<&'a str> {
-    let Object { query, body, domain_of, columns, checks, parameters, returns, .. } = object;
+    let Object { query, body, domain_of, columns, parameters, returns, .. } = object;
     let body = body.iter().filter(|body| is_parsed(body));
-    let checks = checks.values().filter(|_| name.class == Class::Type);
-    let texts = query.iter().chain(body).chain(domain_of).chain(checks).chain(parameters).chain(returns).chain(&name.arguments);
+    let texts = query.iter().chain(body).chain(domain_of).chain(parameters).chain(returns).chain(&name.arguments);
     texts.map(String::as_str).chain(columns.iter().map(|column| column.data_type.as_str())).collect()
+}
+
+/// The checks of a domain are made with it where they can be.
+fn added_later<'a>(name: &ObjectName, object: &'a Object) -> Vec<&'a str> {
+    object.checks.values().filter(|_| name.class == Class::Type).map(String::as_str).collect()
 }
 
 /// Writes a policy as a statement.
