@@ -426,3 +426,24 @@ fn the_catalogue_lists_every_privilege_of_a_kind() {
         assert!(list.iter().all(|p| text.contains(p["name"].as_str().expect("a name"))), "{kind}\n{text}");
     }
 }
+
+/// What statements do not change is not passed over in silence: texts of what is there, its columns and types.
+#[test]
+fn what_no_statement_changes_is_told() {
+    let body = ("ticketing.toml", "SET state = 'refunded' WHERE id = $1", "SET state = 'given back' WHERE id = $1");
+    let home = copy_of_demo("lanternsound", Some(body));
+    let document = home.path().join("ticketing.toml");
+    let text = std::fs::read_to_string(&document).expect("it was copied");
+    let policy = "policies = { own_shifts = { for = \"select\", using = \"clerk = CURRENT_USER\" } }, ";
+    std::fs::write(&document, text.replace(policy, "")).expect("it can be written");
+    let since = home.path().display().to_string();
+    let ran =
+        zest_with(&["emit", "ticketing", "--ledger", "demo/lanternsound", "--since", &since, "--at", "2026-11-25T09:00:00+01:00"], b"");
+    assert_eq!(ran.status, 0, "{}", ran.err);
+    let left: Vec<&str> = ran.out.lines().filter(|line| line.starts_with("-- Left as it is")).collect();
+    assert_eq!(left.len(), 2, "{}", ran.out);
+    assert!(left[0].contains("the server has body") && left[0].contains("given back"), "{left:#?}");
+    assert!(left[1].contains("the ledger has body") && left[1].contains("refunded"), "{left:#?}");
+    // A policy is made.
+    assert!(ran.out.contains("CREATE POLICY \"own_shifts\" ON \"sales\".\"shift\""), "{}", ran.out);
+}

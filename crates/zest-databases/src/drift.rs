@@ -24,3 +24,10 @@ pub struct Step {
     /// The statement, in the server's SQL, without its semicolon.
     pub sql: String,
 }
+
+/// Tells what differs in an object's definition.
+pub(crate) fn left_alone(name: &str, now: &[String], wanted: &[String]) -> Vec<String> {
+    let only = |one: &[String], other: &[String]| one.iter().filter(|part| !other.contains(part)).cloned().collect::<Vec<_>>();
+    let on_server = only(now, wanted).into_iter().map(|part| format!("{name}: the server has {part}"));
+    on_server.chain(only(wanted, now).into_iter().map(|part| format!("{name}: the ledger has {part}"))).collect()
+}

@@ -280,6 +280,18 @@ fn lists_of_databases_and_tables() {
     }
 }
 
+/// EXECUTE on the procedure `club.take`.
+fn execute(holder: Holder) -> GrantChange {
+    GrantChange {
+        scope: Scope::Procedure("club".to_owned(), "take".to_owned()),
+        columns: Vec::new(),
+        privileges: Privilege::Execute.only(),
+        holder,
+        revoke: false,
+        place: None,
+    }
+}
+
 #[test]
 fn a_routine_runs_in_its_own_database() {
     let mut state = state(&["desk@%"]);
@@ -287,14 +299,6 @@ fn a_routine_runs_in_its_own_database() {
     let body = Some("INSERT INTO points (id) VALUES (1)".to_owned());
     let definer = Some(AccountName::new("root", "localhost"));
     let object = |runs_as_owner| Object { body: body.clone(), definer: definer.clone(), runs_as_owner, ..Object::default() };
-    let execute = |holder| GrantChange {
-        scope: Scope::Procedure("club".to_owned(), "take".to_owned()),
-        columns: Vec::new(),
-        privileges: Privilege::Execute.only(),
-        holder,
-        revoke: false,
-        place: None,
-    };
     state.objects.insert(procedure.clone(), object(true));
     let call = |state: &State| may(state, "desk", "192.0.2.7", None, "call club.take()");
     assert!(!call(&state), "nothing was granted");
@@ -318,14 +322,6 @@ fn a_definer_must_be_let_execute_his_routine() {
         ..Object::default()
     };
     state.objects.insert(ObjectName::new(Class::Procedure, "club", "take"), object);
-    let execute = |holder| GrantChange {
-        scope: Scope::Procedure("club".to_owned(), "take".to_owned()),
-        columns: Vec::new(),
-        privileges: Privilege::Execute.only(),
-        holder,
-        revoke: false,
-        place: None,
-    };
     let call = |state: &State, user: &str, role| may(state, user, "192.0.2.7", role, "call club.take()");
     state.change(&execute(Holder::Account(AccountName::new("desk", "%"))));
     assert!(!call(&state, "desk", None), "the keeper may not execute it");

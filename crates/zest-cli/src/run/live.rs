@@ -176,6 +176,9 @@ pub(crate) fn roll_out(args: &RollOut) -> Result<Exit> {
         complain!("zest: nothing was changed: {why}");
         return Ok(Exit::Denied);
     }
+    for line in now.left_alone(&wanted) {
+        complain!("zest: left as it is, no statement changes it: {line}");
+    }
     let count = steps.len();
     match args.yes {
         Some(expected) if expected == count => {}

@@ -107,6 +107,16 @@ impl State {
         })
     }
 
+    /// Lists what differs and is not led to what the ledger says by any statement.
+    pub(crate) fn left_alone(&self, ledger: &Self) -> Vec<String> {
+        let list = match (self, ledger) {
+            (Self::Postgresql(a), Self::Postgresql(b)) => a.left_alone(b),
+            (Self::Mariadb(a), Self::Mariadb(b)) => a.left_alone(b),
+            _ => Vec::new(),
+        };
+        list.iter().map(|line| visible(line)).collect()
+    }
+
     /// Says why going to `ledger` as `by` would lock somebody out.
     pub(crate) fn lock_out(&self, ledger: &Self, by: &str, at: Timestamp) -> Option<String> {
         match (self, ledger) {
@@ -171,6 +181,9 @@ pub(crate) fn emit(args: &Emit) -> Result<Exit> {
                 visible(&account)
             );
         }
+    }
+    for line in now.left_alone(&wanted) {
+        let _ = writeln!(out, "-- Left as it is, no statement here changes it: {line}");
     }
     if !steps.is_empty() {
         out.push_str(&wanted.script(&steps, postgresql::BOOTSTRAP));

@@ -136,6 +136,13 @@ impl State {
         list
     }
 
+    /// Returns what differs in objects that are there and is not led to what the ledger says by any statement: texts, columns, definers.
+    #[must_use]
+    pub fn left_alone(&self, ledger: &Self) -> Vec<String> {
+        let both = ledger.objects.iter().filter_map(|(name, wanted)| Some((name, definition(self.objects.get(name)?), definition(wanted))));
+        both.flat_map(|(name, now, wanted)| crate::drift::left_alone(&name.to_string(), &now, &wanted)).collect()
+    }
+
     /// Returns the statements that lead from this state to the ledger's, in order; run by an account that may do so.
     ///
     /// What the ledger does not declare is left alone: accounts and tables are never dropped.

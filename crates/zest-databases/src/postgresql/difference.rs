@@ -69,6 +69,16 @@ impl State {
         list
     }
 
+    /// Returns what differs in objects that are there and is not led to what the ledger says by any statement: texts, columns, types.
+    #[must_use]
+    pub fn left_alone(&self, ledger: &Self) -> Vec<String> {
+        // Row security and its policies are led.
+        let told =
+            |object: &Object| definition(&Object { row_security: false, row_security_for_owner: false, policies: None, ..object.clone() });
+        let both = ledger.objects.iter().filter_map(|(name, wanted)| Some((name, told(self.objects.get(name)?), told(wanted))));
+        both.flat_map(|(name, now, wanted)| crate::drift::left_alone(&name.to_string(), &now, &wanted)).collect()
+    }
+
     /// Returns the statements that lead from this state to the ledger's, in order; run by a superuser `by`.
     ///
     /// What the ledger does not declare, roles and objects alike, is left alone: a table is never dropped.
