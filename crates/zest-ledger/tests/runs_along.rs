@@ -84,6 +84,18 @@ rows! {
         "clerk" "COPY s.t FROM STDIN" => NOT_DECIDED;
         "owner" "INSERT INTO s.t VALUES (1, 'x')" => None;
     }
+    a_trigger_behind_the_row_keeps_nothing_back: table(
+        "row-security = true\npolicies = {}\n\
+         triggers = { x = 'CREATE TRIGGER x AFTER INSERT ON s.t FOR EACH ROW EXECUTE FUNCTION s.made()' }",
+    ) => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_LET_IN;
+    }
+    one_before_it_may: table(
+        "row-security = true\npolicies = {}\n\
+         triggers = { x = 'CREATE TRIGGER x BEFORE INSERT ON s.t FOR EACH ROW EXECUTE FUNCTION s.made()' }",
+    ) => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_DECIDED;
+    }
     row_security_that_binds_the_owner: table("row-security = true\nrow-security-for-owner = true\npolicies = {}") => {
         "owner" "INSERT INTO s.t VALUES (1, 'x')" => NOT_LET_IN;
         "root" "INSERT INTO s.t VALUES (1, 'x')" => None;

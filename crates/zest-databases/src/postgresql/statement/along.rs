@@ -53,7 +53,10 @@ impl Deriver<'_> {
         if !policy::binds(self.catalog, &role, entry) {
             return;
         }
-        self.notes.push(format!("row security is on for {object}: which rows are seen or changed depends on its policies"));
+        let note = format!("row security is on for {object}: which rows are seen or changed depends on its policies");
+        if !self.notes.contains(&note) {
+            self.notes.push(note);
+        }
         let has = |verb: Verb| used.verbs.contains(&verb);
         let (makes, changes) = (has(Verb::Insert), has(Verb::Update));
         if entry.policies.is_none() {
@@ -88,8 +91,7 @@ impl Deriver<'_> {
             }
             match policy::lets(self.catalog, &role, entry, acts, part) {
                 Lets::All => {}
-                // A trigger could keep the row back before.
-                Lets::None if makes && acts == PolicyFor::Insert && self.has_values && entry.triggers.is_empty() => {
+                Lets::None if makes && acts == PolicyFor::Insert && self.has_values && !may_keep_back(entry) => {
                     self.rows.push(Need::NewRow { role: role.clone(), object: object.clone() });
                 }
                 Lets::None | Lets::Some => self.undecided.push(format!("whether the policies of {object} let the new rows in")),
@@ -251,6 +253,13 @@ impl Deriver<'_> {
     }
 }
 
+/// Whether a trigger or a rule could keep a new row back before policies look at it.
+fn may_keep_back(entry: &Object) -> bool {
+    let of_trigger = |written: &String| Trigger::read(written).is_none_or(|trigger| trigger.insert && trigger.is_before);
+    let of_rule = |written: &String| Rule::read(written).is_none_or(|rule| rule.event == Verb::Insert);
+    entry.triggers.values().any(of_trigger) || entry.rules.values().any(of_rule)
+}
+
 /// The type of ours that a text begins with, as the server prints it.
 pub(super) fn type_named(text: &str) -> Option<ObjectName> {
     let (name, _) = parts(text.trim())?;
@@ -297,6 +306,7 @@ pub(in super::super) fn makes(what: &str, name: &str, object: &ObjectName, writt
 
 /// A trigger as its statement says.
 struct Trigger {
+    is_before: bool,
     insert: bool,
     /// Whether an UPDATE sets it off, and of which columns; of all if none.
     update: Option<BTreeSet<String>>,
@@ -316,9 +326,18 @@ impl Trigger {
         words.takes("constraint");
         words.takes("trigger").then_some(())?;
         words.name()?;
-        (words.takes_any(&["before", "after"]) || words.takes_both("instead", "of")).then_some(())?;
-        let mut read =
-            Self { insert: false, update: None, delete: false, truncate: false, calls: Vec::new(), fires: state, has_condition: false };
+        let is_before = words.takes("before");
+        (is_before || words.takes("after") || words.takes_both("instead", "of")).then_some(())?;
+        let mut read = Self {
+            is_before,
+            insert: false,
+            update: None,
+            delete: false,
+            truncate: false,
+            calls: Vec::new(),
+            fires: state,
+            has_condition: false,
+        };
         loop {
             match words.word()?.as_str() {
                 "insert" => read.insert = true,
