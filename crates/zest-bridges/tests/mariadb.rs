@@ -205,6 +205,8 @@ fn one_session(conn: &mut Conn, state: &State, view: &View<'_>, counts: &mut Cou
             }
         }
     }
+    // A routine of the default database need not have it opened for whom it runs as; every other one must.
+    conn.query_drop("USE information_schema").map_err(|e| e.to_string())?;
     for (name, object) in &state.objects {
         for (kind, sql) in statements(name, &object.columns) {
             let _ = conn.query_drop("START TRANSACTION");
