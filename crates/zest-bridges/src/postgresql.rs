@@ -192,7 +192,7 @@ impl Session {
                 other => return Err(BridgeError::Read { what: "what runs along", reason: format!("`{other}` is not known") }),
             }
         }
-        for row in self.rows("settings of sessions", SETTINGS)? {
+        for row in self.rows("settings of sessions", &SETTINGS.replace("{matters}", MATTERS))? {
             let setting: String = row.get(1);
             match row.get::<_, Option<&str>>(0) {
                 None => state.settings.push(setting),
@@ -203,7 +203,7 @@ impl Session {
                 }
             }
         }
-        for row in self.rows("what is not modelled", NOT_MODELLED)? {
+        for row in self.rows("what is not modelled", &NOT_MODELLED.replace("{matters}", MATTERS))? {
             let note: String = row.get(4);
             if row.get::<_, &str>(0).is_empty() {
                 state.not_modelled.insert(note);
@@ -393,14 +393,16 @@ SELECT n.nspname::text, c.relname::text, polname::text, polpermissive, polcmd::t
 FROM pg_policy p JOIN pg_class c ON c.oid = polrelid JOIN pg_namespace n ON n.oid = relnamespace
 WHERE nspname !~ '^pg_' AND nspname <> 'information_schema'";
 
-/// Settings that sessions begin with: those of the database, and those of roles. What changes neither rights nor what names and texts mean
-/// is left out.
+/// That a setting of this name changes rights, or what names and texts mean.
+const MATTERS: &str = "name !~ '^(log_|enable_|application_name$|client_encoding$|client_min_messages$|extra_float_digits$|.*_timeout$|work_mem$|maintenance_work_mem$|random_page_cost$|default_statistics_target$)' AND lower(name) NOT IN ('datestyle', 'intervalstyle', 'timezone')";
+
+/// Settings that sessions begin with: those of the database, and those of roles.
 const SETTINGS: &str = "
 SELECT r.rolname::text, s::text
-FROM pg_db_role_setting d LEFT JOIN pg_roles r ON r.oid = setrole, unnest(setconfig) WITH ORDINALITY AS u (s, at)
+FROM pg_db_role_setting d LEFT JOIN pg_roles r ON r.oid = setrole, unnest(setconfig) WITH ORDINALITY AS u (s, at),
+     LATERAL (SELECT split_part(s, '=', 1) AS name) n
 WHERE (setrole = 0) = (setdatabase <> 0) AND setdatabase IN (0, (SELECT oid FROM pg_database WHERE datname = current_database()))
-  AND split_part(s, '=', 1) !~ '^(log_|enable_|application_name$|client_encoding$|client_min_messages$|extra_float_digits$|.*_timeout$|work_mem$|maintenance_work_mem$|random_page_cost$|default_statistics_target$)'
-  AND lower(split_part(s, '=', 1)) NOT IN ('datestyle', 'intervalstyle', 'timezone')
+  AND {matters}
 ORDER BY 1, at";
 
 /// What runs along with an object: class, schema, name and arguments of it, the sort, and the name and text of what runs along. Checks of a
@@ -544,8 +546,7 @@ UNION SELECT 'function', s.nspname::text, proname::text, oidvectortypes(proargty
   JOIN spaces s ON s.oid = pronamespace JOIN pg_aggregate g ON g.aggfnoid = p.oid
   WHERE EXISTS (SELECT FROM loose l WHERE l.classid = 'pg_proc'::regclass AND l.objid = p.oid)
 UNION SELECT '', NULL, '', NULL, 'setting ' || name || role FROM settings
-  WHERE name !~ '^(log_|enable_|application_name$|client_encoding$|client_min_messages$|extra_float_digits$|.*_timeout$|work_mem$|maintenance_work_mem$|random_page_cost$|default_statistics_target$)'
-    AND lower(name) NOT IN ('datestyle', 'intervalstyle', 'timezone')
+  WHERE {matters}
 UNION SELECT '', NULL, '', NULL, 'setting search_path' FROM pg_settings
   WHERE name = 'search_path' AND reset_val <> '\"$user\", public' AND NOT EXISTS (
     SELECT FROM pg_db_role_setting, unnest(setconfig) s WHERE s LIKE 'search_path=%'

@@ -25,9 +25,18 @@ pub struct Step {
     pub sql: String,
 }
 
+/// Lists what stands on one side only: what the server alone has, then what the ledger alone has.
+pub(crate) fn on_one_side<'a>(server: &'a [String], ledger: &'a [String]) -> impl Iterator<Item = (Side, &'a String)> {
+    let only =
+        |side: Side, one: &'a [String], other: &'a [String]| one.iter().filter(|part| !other.contains(part)).map(move |part| (side, part));
+    only(Side::Server, server, ledger).chain(only(Side::Ledger, ledger, server))
+}
+
 /// Tells what differs in an object's definition.
-pub(crate) fn left_alone(name: &str, now: &[String], wanted: &[String]) -> Vec<String> {
-    let only = |one: &[String], other: &[String]| one.iter().filter(|part| !other.contains(part)).cloned().collect::<Vec<_>>();
-    let on_server = only(now, wanted).into_iter().map(|part| format!("{name}: the server has {part}"));
-    on_server.chain(only(wanted, now).into_iter().map(|part| format!("{name}: the ledger has {part}"))).collect()
+pub(crate) fn left_alone(name: &str, server: &[String], ledger: &[String]) -> Vec<String> {
+    let told = |(side, part): (Side, &String)| match side {
+        Side::Server => format!("{name}: the server has {part}"),
+        Side::Ledger => format!("{name}: the ledger has {part}"),
+    };
+    on_one_side(server, ledger).map(told).collect()
 }

@@ -251,6 +251,11 @@ fn what_makes_something_else_or_means_nothing_is_an_error() {
             "triggers = { x = 'CREATE TRIGGER x AFTER INSERT ON s.t EXECUTE FUNCTION s.made(); ALTER TABLE s.plain DISABLE TRIGGER x' }",
             Code::BadObject,
         ),
+        (
+            "table s.t",
+            "triggers = { x = 'CREATE TRIGGER x AFTER INSERT ON s.t EXECUTE FUNCTION s.made(); ALTER TABLE s.t DISABLE TRIGGER other_x' }",
+            Code::BadObject,
+        ),
         ("table s.t", "rules = { r = 'CREATE RULE r AS ON INSERT TO s.plain DO INSTEAD NOTHING' }", Code::BadObject),
         ("table s.t", "rules = { r = 'DROP TABLE s.t' }", Code::BadObject),
         ("table s.t", "policies = { p = { for = 'insert', using = 'true' } }", Code::BadObject),

@@ -4,9 +4,6 @@ use zest_model::entry::{DatabaseObject, DatabasePolicy, DatabaseRole};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{At, Place};
 
-/// The server that alone looks at a key, the key, and where it is written if it is.
-type Key = (&'static str, &'static str, Option<Place>);
-
 pub(crate) const POSTGRESQL: &str = "PostgreSQL";
 pub(crate) const MARIADB: &str = "MariaDB";
 
@@ -38,6 +35,7 @@ pub(crate) fn of_role(server: &str, entry: &DatabaseRole, findings: &mut Vec<Fin
         not_modelled: _,
         more: _,
     } = entry;
+    // The server that alone looks at the key, the key, and where it is written if it is.
     let keys = [
         (POSTGRESQL, "may", first(may)),
         (POSTGRESQL, "inherit", inherit.as_ref().map(|i| i.place)),
@@ -46,15 +44,17 @@ pub(crate) fn of_role(server: &str, entry: &DatabaseRole, findings: &mut Vec<Fin
         (MARIADB, "locked", locked.as_ref().map(|l| l.place)),
         (MARIADB, "limits", first_name(limits)),
     ];
-    report(server, &name.value, &keys, findings);
+    for (heard_by, key, place) in keys {
+        findings.extend(place.filter(|_| heard_by != server).map(|place| unheard(key, &name.value, server, place)));
+    }
 }
 
 /// Reports the keys of an object that the server does not look at, or not on an object of this class.
 pub(crate) fn of_object(server: &str, class: &str, entry: &DatabaseObject, findings: &mut Vec<Finding>) {
     let DatabaseObject {
         name,
-        remark,
-        owner,
+        remark: _,
+        owner: _,
         columns,
         defaults,
         query,
@@ -82,7 +82,7 @@ pub(crate) fn of_object(server: &str, class: &str, entry: &DatabaseObject, findi
     let of = |key: &Option<At<String>>| key.as_ref().map(|key| key.place);
     let flag = |key: &Option<At<bool>>| key.as_ref().map(|key| key.place);
     // The key, where it is, and the classes that have it on either server.
-    let keys: [(&str, Option<Place>, Classes, Classes); 20] = [
+    let keys: [(&str, Option<Place>, Classes, Classes); 18] = [
         ("columns", first_name(columns), &[&["table", "type"], VIEWS], &[&["table", "view"]]),
         ("defaults", first_name(defaults), &[&["table"]], &[]),
         ("query", of(query), &[VIEWS], &[&["view"]]),
@@ -101,12 +101,10 @@ pub(crate) fn of_object(server: &str, class: &str, entry: &DatabaseObject, findi
         ("body", of(body), &[ROUTINES], &[ROUTINES]),
         ("values", first(values), &[&["type"]], &[]),
         ("wrapper", of(wrapper), &[&["server"]], &[]),
-        ("owner", of(owner), ANY, ANY),
-        ("remark", of(remark), ANY, ANY),
     ];
     for (key, place, on_postgresql, on_mariadb) in keys {
         let classes = if server == POSTGRESQL { on_postgresql } else { on_mariadb };
-        let is_heard = classes == ANY || classes.concat().contains(&class);
+        let is_heard = classes.concat().contains(&class);
         if let Some(place) = place.filter(|_| !is_heard) {
             let whose = if classes.is_empty() { server.to_owned() } else { format!("a {class}") };
             findings.push(unheard(key, &name.value, &whose, place));
@@ -116,15 +114,6 @@ pub(crate) fn of_object(server: &str, class: &str, entry: &DatabaseObject, findi
 
 /// Words of classes, in groups.
 type Classes = &'static [&'static [&'static str]];
-
-/// For a key that every object has.
-const ANY: Classes = &[&[]];
-
-fn report(server: &str, of: &str, keys: &[Key], findings: &mut Vec<Finding>) {
-    for (_, key, place) in keys.iter().filter(|(heard_by, ..)| *heard_by != server) {
-        findings.extend(place.map(|place| unheard(key, of, server, place)));
-    }
-}
 
 fn unheard(key: &str, of: &str, whose: &str, place: Place) -> Finding {
     let what = format!("`{key}` of `{}` means nothing on {whose}", zest_model::source::visible(of));

@@ -8,7 +8,7 @@ use super::privilege::{Privilege, Privileges};
 use super::state::{Account, GrantChange, Held, Object, State};
 use crate::database::not_modelled::NAMES_NOT_RESOLVED;
 use crate::database::order::{self, MadeOf};
-use crate::drift::{Drift, Side, Step};
+use crate::drift::{Drift, Side, Step, left_alone, on_one_side};
 
 /// In the place of a credential: nobody can sign in with it until a real one is set.
 const NO_CREDENTIAL: &str = "IDENTIFIED VIA mysql_native_password USING 'invalid'";
@@ -60,8 +60,7 @@ impl State {
                 (None, Some(_)) => note(Side::Ledger, format!("account {name}")),
                 (Some(server), Some(wanted)) => {
                     let (a, b) = (attributes(server), attributes(wanted));
-                    a.iter().filter(|x| !b.contains(x)).for_each(|x| note(Side::Server, format!("account {name}: {x}")));
-                    b.iter().filter(|x| !a.contains(x)).for_each(|x| note(Side::Ledger, format!("account {name}: {x}")));
+                    on_one_side(&a, &b).for_each(|(side, x)| note(side, format!("account {name}: {x}")));
                 }
                 (None, None) => {}
             }
@@ -87,8 +86,7 @@ impl State {
                 (None, Some(_)) => note(Side::Ledger, name.to_string()),
                 (Some(server), Some(wanted)) => {
                     let (theirs, ours) = (definition(server), definition(wanted));
-                    theirs.iter().filter(|p| !ours.contains(p)).for_each(|p| note(Side::Server, format!("{name}: {p}")));
-                    ours.iter().filter(|p| !theirs.contains(p)).for_each(|p| note(Side::Ledger, format!("{name}: {p}")));
+                    on_one_side(&theirs, &ours).for_each(|(side, part)| note(side, format!("{name}: {part}")));
                 }
                 _ => {}
             }
@@ -140,7 +138,7 @@ impl State {
     #[must_use]
     pub fn left_alone(&self, ledger: &Self) -> Vec<String> {
         let both = ledger.objects.iter().filter_map(|(name, wanted)| Some((name, definition(self.objects.get(name)?), definition(wanted))));
-        both.flat_map(|(name, now, wanted)| crate::drift::left_alone(&name.to_string(), &now, &wanted)).collect()
+        both.flat_map(|(name, now, wanted)| left_alone(&name.to_string(), &now, &wanted)).collect()
     }
 
     /// Returns the statements that lead from this state to the ledger's, in order; run by an account that may do so.

@@ -12,7 +12,6 @@ use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use super::state::State;
 use super::statement::settings;
-use super::statement::settings::not_followed;
 use crate::database::not_modelled::looked_at_on_server;
 use crate::database::{Needs, On};
 use crate::sql::{Dialect, Words};
@@ -104,7 +103,7 @@ pub(crate) fn needs(state: &State, (session, current): (&str, &str), text: &str)
     let mut checks = Checks { state, session, current, list: Vec::new(), undecided: Vec::new(), notes: Vec::new() };
     checks.of(&about);
     checks.undecided.extend(looked_at_on_server(&state.not_modelled, session, text, true));
-    checks.undecided.extend(not_followed(state, session));
+    checks.undecided.extend(settings::not_followed(state, session));
     let Checks { list, undecided, notes, .. } = checks;
     Some(Needs { list, begins: Vec::new(), undecided, notes })
 }
@@ -476,13 +475,7 @@ fn grant(words: &mut Words, is_grant: bool) -> Option<About> {
         () if words.takes("foreign") && words.takes_both("data", "wrapper") => Class::Wrapper,
         () => return None,
     };
-    let names = words.list(|words| {
-        let mut name = vec![words.name()?];
-        while words.takes_token(&Token::Period) {
-            name.push(words.name()?);
-        }
-        Some(name)
-    })?;
+    let names = words.list(Words::path)?;
     let grantee = |words: &mut Words| {
         words.takes_before_name("group");
         named(words)
@@ -513,13 +506,7 @@ fn on_server(words: &mut Words, privileges: Option<&[String]>, is_grant: bool) -
     if privileges.is_some_and(|list| !list.iter().all(|word| known.contains(&word.as_str()))) {
         return None;
     }
-    let names = words.list(|words| {
-        let mut name = words.name()?;
-        while words.takes_token(&Token::Period) {
-            name = format!("{name}.{}", words.name()?);
-        }
-        Some(name)
-    })?;
+    let names = words.list(|words| words.path().map(|path| path.join(".")))?;
     // Tablespaces beside the two that every server has are not listed.
     if what == "tablespace" && !names.iter().all(|name| matches!(name.as_str(), "pg_default" | "pg_global")) {
         return None;
@@ -589,11 +576,7 @@ fn setting(words: &mut Words, role: Option<Named>, everybody: bool, database: Op
     } else if words.takes_both("time", "zone") {
         Some("timezone".to_owned())
     } else {
-        let mut name = words.name()?.to_lowercase();
-        while words.takes_token(&Token::Period) {
-            name = format!("{name}.{}", words.name()?.to_lowercase());
-        }
-        Some(name)
+        Some(words.path()?.join(".").to_lowercase())
     };
     if is_set && !words.takes_rest() {
         return None;

@@ -7,7 +7,7 @@ use super::make::{along, create, in_order, is_parsed, policy_sql, setting_sql};
 use super::object::{ObjectName, literal, quoted};
 use super::privilege::{Class, Privilege, Privileges};
 use super::state::{DefaultKey, GrantChange, Object, Policy, Role, State};
-use crate::drift::{Drift, Side, Step};
+use crate::drift::{Drift, Side, Step, left_alone, on_one_side};
 use crate::sql::{Dialect, in_one_wording};
 
 impl State {
@@ -22,17 +22,12 @@ impl State {
                 (None, Some(_)) => note(Side::Ledger, format!("role {name}")),
                 (Some(server), Some(wanted)) => {
                     let (a, b) = (attributes(server), attributes(wanted));
-                    a.iter().filter(|x| !b.contains(x)).for_each(|x| note(Side::Server, format!("role {name}: {x}")));
-                    b.iter().filter(|x| !a.contains(x)).for_each(|x| note(Side::Ledger, format!("role {name}: {x}")));
+                    on_one_side(&a, &b).for_each(|(side, x)| note(side, format!("role {name}: {x}")));
                 }
                 (None, None) => {}
             }
         }
-        for (side, mine, others) in [(Side::Server, &self.settings, &ledger.settings), (Side::Ledger, &ledger.settings, &self.settings)] {
-            mine.iter()
-                .filter(|setting| !others.contains(setting))
-                .for_each(|setting| note(side, format!("sessions begin with {setting}")));
-        }
+        on_one_side(&self.settings, &ledger.settings).for_each(|(side, setting)| note(side, format!("sessions begin with {setting}")));
         for noted in self.not_modelled.difference(&ledger.not_modelled) {
             note(Side::Server, format!("{noted} (not modelled)"));
         }
@@ -49,8 +44,7 @@ impl State {
                         note(Side::Ledger, format!("{name}: owner {}", wanted.owner));
                     }
                     let (theirs, ours) = (definition(server), definition(wanted));
-                    theirs.iter().filter(|p| !ours.contains(p)).for_each(|p| note(Side::Server, format!("{name}: {p}")));
-                    ours.iter().filter(|p| !theirs.contains(p)).for_each(|p| note(Side::Ledger, format!("{name}: {p}")));
+                    on_one_side(&theirs, &ours).for_each(|(side, part)| note(side, format!("{name}: {part}")));
                     compare(&server.acl, &wanted.acl, &name.to_string(), &mut note);
                     for column in &wanted.columns {
                         if let Some(theirs) = server.columns.iter().find(|c| c.name == column.name) {
@@ -76,7 +70,7 @@ impl State {
         let told =
             |object: &Object| definition(&Object { row_security: false, row_security_for_owner: false, policies: None, ..object.clone() });
         let both = ledger.objects.iter().filter_map(|(name, wanted)| Some((name, told(self.objects.get(name)?), told(wanted))));
-        both.flat_map(|(name, now, wanted)| crate::drift::left_alone(&name.to_string(), &now, &wanted)).collect()
+        both.flat_map(|(name, now, wanted)| left_alone(&name.to_string(), &now, &wanted)).collect()
     }
 
     /// Returns the statements that lead from this state to the ledger's, in order; run by a superuser `by`.
@@ -327,8 +321,9 @@ impl Plan<'_> {
         // What runs along is made when everything is there.
         let mut later: Vec<String> = Vec::new();
         let missing = in_order(missing);
+        let routines: BTreeSet<&str> = ledger.objects.keys().filter(|n| n.class.is_routine()).map(ObjectName::last).collect();
+        let calls = |default: &String| routines.iter().any(|routine| default.contains(routine));
         for (at, (name, object)) in missing.iter().copied().enumerate() {
-            let calls = |default: &String| ledger.objects.keys().any(|n| n.class.is_routine() && default.contains(n.last()));
             let mut at_once = object.clone();
             // The checks of a domain are made with it, but for those that lead back to it.
             let leads_back = |check: &str| name.class == Class::Type && missing[at..].iter().any(|(n, _)| check.contains(n.last()));
@@ -366,7 +361,10 @@ impl Plan<'_> {
         for (name, wanted) in ledger.objects.iter().filter(|(name, _)| name.class == Class::Table) {
             let Some(now) = self.now.objects.get(name) else { continue };
             let (now_on, now_for_owner) = (now.row_security, now.row_security_for_owner);
-            let now_policies = now.policies.clone().unwrap_or_default();
+            let worded = |policies: &BTreeMap<String, Policy>| -> BTreeMap<String, Policy> {
+                policies.iter().map(|(name, policy)| (name.clone(), in_server_words(policy))).collect()
+            };
+            let now_policies = now.policies.as_ref().map(worded).unwrap_or_default();
             let table = name.sql();
             if now_on != wanted.row_security {
                 let word = if wanted.row_security { "ENABLE" } else { "DISABLE" };
@@ -376,12 +374,12 @@ impl Plan<'_> {
                 let word = if wanted.row_security_for_owner { "FORCE" } else { "NO FORCE" };
                 self.step(format!("ALTER TABLE {table} {word} ROW LEVEL SECURITY"));
             }
-            let wanted_policies = wanted.policies.as_ref().unwrap_or(&now_policies);
-            let is_same = |one: Option<&Policy>, other: Option<&Policy>| one.map(in_server_words) == other.map(in_server_words);
-            for (policy, _) in now_policies.iter().filter(|(policy, now)| !is_same(wanted_policies.get(*policy), Some(now))) {
+            let Some(written) = &wanted.policies else { continue };
+            let wanted_policies = worded(written);
+            for policy in now_policies.keys().filter(|policy| now_policies.get(*policy) != wanted_policies.get(*policy)) {
                 self.step(format!("DROP POLICY {} ON {table}", quoted(policy)));
             }
-            for (policy, written) in wanted_policies.iter().filter(|(policy, wanted)| !is_same(now_policies.get(*policy), Some(wanted))) {
+            for (policy, written) in written.iter().filter(|(policy, _)| now_policies.get(*policy) != wanted_policies.get(*policy)) {
                 self.step(policy_sql(policy, &table, written));
             }
         }

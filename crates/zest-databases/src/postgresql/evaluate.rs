@@ -5,7 +5,7 @@ use super::catalog::{Catalog, Want};
 use super::need::{Demand, Need};
 use super::object::ObjectName;
 use super::privilege::{Class, Privilege};
-use super::statement::needs;
+use super::statement::{needs, settings};
 use crate::database::not_modelled::{Touch, looked_at};
 use crate::database::{Needs, On, asked, one_role, uses};
 use zest_engine::trace::{Stop, Trace};
@@ -108,9 +108,8 @@ pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing
     if let Some(note) = of_start.iter().find(|n| catalog.state().not_modelled.contains(*n)) {
         return Err((Refusal::NotDecided, format!("the server has {}, which is not modelled", visible(note))));
     }
-    let state = catalog.state();
-    let of_role = state.roles.get(&standing.account).into_iter().flat_map(|role| &role.settings);
-    if let Some(setting) = of_role.chain(&state.settings).find(|setting| setting.split('=').next().is_some_and(|n| n.trim() == "role")) {
+    let is_role = |setting: &&String| setting.split('=').next().is_some_and(|name| name.trim() == "role");
+    if let Some(setting) = settings::of_start(catalog.state(), &standing.account).find(is_role) {
         return Err((Refusal::NotDecided, format!("the session begins with the setting `{}`, which is not followed", visible(setting))));
     }
     let object = object_of(catalog, &asked.on)?;

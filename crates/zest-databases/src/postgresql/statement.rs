@@ -376,9 +376,7 @@ impl Deriver<'_> {
         match &self.stated_path {
             Some(path) => path.iter().map(user).filter(exists).collect(),
             None => {
-                let state = self.catalog.state();
-                let of_role = state.roles.get(&self.signed_in).into_iter().flat_map(|role| &role.settings);
-                let path = of_role.chain(&state.settings).find_map(|setting| settings::path(setting));
+                let path = settings::of_start(self.catalog.state(), &self.signed_in).find_map(|setting| settings::path(setting));
                 path.unwrap_or_else(|| vec!["$user".to_owned(), "public".to_owned()]).iter().map(user).filter(exists).collect()
             }
         }

@@ -146,6 +146,16 @@ impl Words {
         Some(name)
     }
 
+    /// Reads a name of one part or more, with dots between them.
+    #[cfg(feature = "postgresql")]
+    pub(crate) fn path(&mut self) -> Option<Vec<String>> {
+        let mut path = vec![self.name()?];
+        while self.takes_token(&Token::Period) {
+            path.push(self.name()?);
+        }
+        Some(path)
+    }
+
     /// Reads one thing or more with commas between them.
     pub(crate) fn list<T>(&mut self, mut one: impl FnMut(&mut Self) -> Option<T>) -> Option<Vec<T>> {
         let mut list = vec![one(self)?];

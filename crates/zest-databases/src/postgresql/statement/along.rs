@@ -2,11 +2,10 @@
 
 use std::collections::BTreeSet;
 
-use sqlparser::tokenizer::Token;
 use zest_model::entry::PolicyFor;
 
 use super::super::need::Need;
-use super::super::object::{ObjectName, quoted};
+use super::super::object::ObjectName;
 use super::super::policy::{self, Lets, Part};
 use super::super::privilege::Class;
 use super::super::state::Object;
@@ -138,8 +137,7 @@ impl Deriver<'_> {
             let before = std::mem::replace(&mut deriver.in_body, true);
             entry.checks.values().for_each(|check| deriver.worked_out(name, &format!("SELECT {check}")));
             deriver.in_body = before;
-            let made_of = entry.domain_of.iter().map(String::as_str).chain(entry.columns.iter().filter_map(own_type));
-            made_of.filter_map(type_named).for_each(|part| deriver.turned_into(&part, true));
+            types_of(entry).for_each(|part| deriver.turned_into(&part, true));
         });
         self.followed.leave(here);
     }
@@ -154,8 +152,7 @@ impl Deriver<'_> {
             if !entry.checks.is_empty() {
                 return true;
             }
-            let made_of = entry.domain_of.iter().map(String::as_str).chain(entry.columns.iter().filter_map(own_type));
-            for part in made_of.filter_map(type_named) {
+            for part in types_of(entry) {
                 if !seen.contains(&part) {
                     seen.push(part);
                 }
@@ -267,16 +264,14 @@ pub(super) fn type_named(text: &str) -> Option<ObjectName> {
     Some(ObjectName::new(Class::Type, &[schema, last.trim_end_matches("[]")]))
 }
 
+/// The types of ours that a type is made of.
+fn types_of(entry: &Object) -> impl Iterator<Item = ObjectName> {
+    entry.domain_of.iter().map(String::as_str).chain(entry.columns.iter().filter_map(own_type)).filter_map(type_named)
+}
+
 /// Whether a text makes the trigger or the rule of this name on this very object, and does nothing else but to say when it is looked at.
 pub(in super::super) fn makes(what: &str, name: &str, object: &ObjectName, written: &str) -> bool {
-    let parts = several(Dialect::Postgresql, written).unwrap_or_else(|| vec![written]);
-    let of_object = |words: &mut Words| {
-        let mut path = vec![words.name()?];
-        while words.takes_token(&Token::Period) {
-            path.push(words.name()?);
-        }
-        (path == object.parts).then_some(())
-    };
+    let Some((made, says)) = made_and_state(written, what) else { return false };
     let makes = |text: &str| {
         let mut words = Words::of(Dialect::Postgresql, &["create"], text)?;
         words.takes("create").then_some(())?;
@@ -287,21 +282,9 @@ pub(in super::super) fn makes(what: &str, name: &str, object: &ObjectName, writt
         while !words.takes(before) {
             words.skip()?;
         }
-        of_object(&mut words)
+        Some(words.path()? == object.parts)
     };
-    let says_when = |text: &str| {
-        let mut words = Words::of(Dialect::Postgresql, &["alter"], text)?;
-        words.takes_both("alter", "table").then_some(())?;
-        words.takes("only");
-        of_object(&mut words)?;
-        made_and_state(written, what).map(|_| ())?;
-        text.trim_end().ends_with(&quoted(name)).then_some(()).or_else(|| text.to_lowercase().trim_end().ends_with(name).then_some(()))
-    };
-    match parts.as_slice() {
-        [made] => makes(made).is_some(),
-        [made, state] => makes(made).is_some() && says_when(state).is_some(),
-        _ => false,
-    }
+    makes(made) == Some(true) && says.is_none_or(|says| says.on == object.parts && says.name == name)
 }
 
 /// A trigger as its statement says.
@@ -320,7 +303,7 @@ struct Trigger {
 impl Trigger {
     /// Reads `CREATE TRIGGER …`, and behind it `ALTER TABLE … DISABLE TRIGGER …` and its like.
     fn read(written: &str) -> Option<Self> {
-        let (made, state) = made_and_state(written, "trigger")?;
+        let (made, says) = made_and_state(written, "trigger")?;
         let mut words = Words::of(Dialect::Postgresql, &["create"], made)?;
         words.takes("create");
         words.takes("constraint");
@@ -335,7 +318,7 @@ impl Trigger {
             delete: false,
             truncate: false,
             calls: Vec::new(),
-            fires: state,
+            fires: says.is_none_or(|says| says.takes_part),
             has_condition: false,
         };
         loop {
@@ -356,10 +339,7 @@ impl Trigger {
             read.has_condition |= words.is("when");
             words.skip()?;
         }
-        read.calls.push(words.name()?);
-        while words.takes_token(&Token::Period) {
-            read.calls.push(words.name()?);
-        }
+        read.calls = words.path()?;
         Some(read)
     }
 
@@ -396,7 +376,8 @@ struct Rule {
 impl Rule {
     /// Reads `CREATE RULE …`, and behind it `ALTER TABLE … DISABLE RULE …` and its like.
     fn read(written: &str) -> Option<Self> {
-        let (made, is_looked_at) = made_and_state(written, "rule")?;
+        let (made, says) = made_and_state(written, "rule")?;
+        let is_looked_at = says.is_none_or(|says| says.takes_part);
         let mut words = Words::of(Dialect::Postgresql, &["create"], made)?;
         (words.takes("create") && words.takes("rule")).then_some(())?;
         words.name()?;
@@ -408,10 +389,7 @@ impl Rule {
             _ => return None,
         };
         words.takes("to").then_some(())?;
-        words.name()?;
-        while words.takes_token(&Token::Period) {
-            words.name()?;
-        }
+        words.path()?;
         let condition = if words.takes("where") { Some(words.in_parentheses()?) } else { None };
         words.takes("do").then_some(())?;
         let is_instead = words.takes("instead");
@@ -431,18 +409,22 @@ impl Rule {
     }
 }
 
-/// Takes a text apart into the statement that makes something, and whether it takes part in ordinary sessions: another statement may say
-/// that it does not.
-fn made_and_state<'w>(written: &'w str, what: &str) -> Option<(&'w str, bool)> {
-    let Some(parts) = several(Dialect::Postgresql, written) else { return Some((written, true)) };
+/// What a statement behind the one that makes a trigger or a rule says of it.
+struct Says {
+    on: Vec<String>,
+    name: String,
+    /// Whether it is looked at in ordinary sessions.
+    takes_part: bool,
+}
+
+/// Takes a text apart into the statement that makes something, and what another one says of it: whether it takes part in ordinary sessions.
+fn made_and_state<'w>(written: &'w str, what: &str) -> Option<(&'w str, Option<Says>)> {
+    let Some(parts) = several(Dialect::Postgresql, written) else { return Some((written, None)) };
     let [made, state] = parts.as_slice() else { return None };
     let mut words = Words::of(Dialect::Postgresql, &["alter"], state)?;
     words.takes_both("alter", "table").then_some(())?;
     words.takes("only");
-    words.name()?;
-    while words.takes_token(&Token::Period) {
-        words.name()?;
-    }
+    let on = words.path()?;
     let takes_part = if words.takes("disable") {
         false
     } else {
@@ -450,6 +432,6 @@ fn made_and_state<'w>(written: &'w str, what: &str) -> Option<(&'w str, bool)> {
         words.takes("always") || !words.takes("replica")
     };
     words.takes(what).then_some(())?;
-    words.name()?;
-    words.is_over().then_some((made, takes_part))
+    let name = words.name()?;
+    words.is_over().then_some((made, Some(Says { on, name, takes_part })))
 }

@@ -34,15 +34,6 @@ pub(super) const BEGINS: &[&str] = &[
     "security",
 ];
 
-/// Reads a name of one part or more.
-fn name(words: &mut Words) -> Option<Vec<String>> {
-    let mut name = vec![words.name()?];
-    while words.takes_token(&Token::Period) {
-        name.push(words.name()?);
-    }
-    Some(name)
-}
-
 const TABLE: Sort = Sort::Relation(&[Class::Table]);
 const ANY: Sort = Sort::Relation(RELATIONS);
 
@@ -81,7 +72,7 @@ fn sort(words: &mut Words) -> Option<Sort> {
 
 /// Reads a thing of a sort.
 fn what(words: &mut Words, sort: Sort) -> Option<What> {
-    let name = name(words)?;
+    let name = words.path()?;
     let is_routine = matches!(sort, Sort::Routine(_));
     let arguments = if is_routine && words.takes_token(&Token::LParen) { Some(arguments(words)?) } else { None };
     Some(What { sort, name, arguments })
@@ -166,7 +157,7 @@ pub(super) fn read(words: &mut Words) -> Option<Act> {
 fn set(words: &mut Words) -> Option<Act> {
     if words.takes("constraints") {
         if !words.takes("all") {
-            words.list(name)?;
+            words.list(Words::path)?;
         }
         return words.takes_any(&["deferred", "immediate"]).then_some(Act::Open);
     }
@@ -239,7 +230,7 @@ fn comment(words: &mut Words) -> Option<Act> {
         return None;
     }
     let what = if words.takes("column") {
-        let mut name = name(words)?;
+        let mut name = words.path()?;
         name.pop();
         (!name.is_empty()).then_some(What { sort: Sort::Part, name, arguments: None })?
     } else if words.takes("role") {
@@ -306,7 +297,7 @@ fn create(words: &mut Words) -> Option<Act> {
             words.skip()?;
         }
         let is_known = words.takes("execute") && words.takes_any(&["function", "procedure"]);
-        let function = is_known.then(|| name(words))??;
+        let function = is_known.then(|| words.path())??;
         words.takes_rest();
         return Some(Act::Trigger {
             table,
@@ -334,7 +325,7 @@ fn create(words: &mut Words) -> Option<Act> {
         return Some(Act::Publication { tables, is_strong: false });
     }
     if words.takes("statistics") {
-        let name = name(words)?;
+        let name = words.path()?;
         while !words.is("from") {
             // Expressions may name anything.
             if words.takes_token(&Token::LParen) && !words.has("on") {
@@ -360,7 +351,7 @@ fn create(words: &mut Words) -> Option<Act> {
         return words.takes_rest().then_some(Act::Superuser);
     }
     if words.takes("collation") || words.takes("text") && words.takes("search") && words.takes_any(&["configuration", "dictionary"]) {
-        let name = name(words)?;
+        let name = words.path()?;
         // What it is made after may be in a schema that is shut.
         let rest = words.rest_text()?;
         let names_others = rest.replace("pg_catalog.", "").contains('.') || rest.contains('"');
@@ -372,7 +363,7 @@ fn create(words: &mut Words) -> Option<Act> {
 /// Reads a routine that is made: what its body does is looked at when it runs.
 fn create_routine(words: &mut Words, is_replaced: bool) -> Option<Act> {
     let class = if words.takes("function") { Class::Function } else { words.takes("procedure").then_some(Class::Procedure)? };
-    let name = name(words)?;
+    let name = words.path()?;
     let mut types = words.takes_token(&Token::LParen).then(|| arguments(words))??;
     let takes = types.len();
     if words.takes("returns") {

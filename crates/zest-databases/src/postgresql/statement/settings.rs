@@ -84,10 +84,15 @@ pub(super) fn is_followed(setting: &str) -> bool {
         || name.ends_with("_timeout")
 }
 
+/// The settings that a session begins with: those of the role that signs in come before those of the database.
+pub(in super::super) fn of_start<'s>(state: &'s State, signed_in: &str) -> impl Iterator<Item = &'s String> {
+    let of_role = state.roles.get(signed_in).into_iter().flat_map(|role| &role.settings);
+    of_role.chain(&state.settings)
+}
+
 /// Says which setting a session begins with that is not followed.
 pub(in super::super) fn not_followed(state: &State, signed_in: &str) -> Option<String> {
-    let of_role = state.roles.get(signed_in).into_iter().flat_map(|role| &role.settings);
-    let setting = of_role.chain(&state.settings).find(|setting| !is_followed(setting))?;
+    let setting = of_start(state, signed_in).find(|setting| !is_followed(setting))?;
     Some(format!("the session begins with the setting `{setting}`, which is not followed"))
 }
 
