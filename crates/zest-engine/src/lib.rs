@@ -9,5 +9,5 @@ pub mod links;
 pub mod vocabulary;
 
 pub use engine::{
-    Candidate, Declared, Engine, Estate, conditions, duties, entry, missing, obligations, prepared, remedies, rules, trace, ways,
+    Candidate, Declared, Engine, Estate, conditions, duties, entry, missing, obligations, prepared, remedies, rights, rules, trace, ways,
 };

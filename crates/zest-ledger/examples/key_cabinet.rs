@@ -7,13 +7,13 @@
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use zest_ledger::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
+use zest_ledger::ask::{Answer, Change, Fact, Form, Question, Refusal, Session, Stage};
 use zest_ledger::entry::{self, Channel};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    AFTER, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, OutsideTable, Resolver, Row, Scratch, Shape, Site, Stop,
-    TableShape, Trace, WHEN, Way, no_statements, way,
+    AFTER, Action, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opening, OutsideTable, Resolver, Row, Scratch,
+    Shape, Side, Site, Stop, TableShape, Trace, WHEN, Way, no_statements, way,
 };
 use zest_ledger::review::{Effective, OtherRight, SessionView, effective, hygiene};
 use zest_ledger::source::{At, Location, Place, visible};
@@ -204,6 +204,19 @@ impl Kind for KeyCabinets {
             })
             .collect();
         list
+    }
+
+    fn openings(&self, _: Site<'_>, _: UserId) -> Vec<Opening> {
+        // Every session starts alike: nothing but moments, places and proofs tells them apart.
+        vec![Opening::new(Session::default(), String::new())]
+    }
+
+    fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
+        let mut names: Vec<String> = sides.iter().flat_map(|side| slots(side.site)).map(|slot| format!("take {}", slot.name)).collect();
+        names.sort();
+        names.dedup();
+        let action = |line: String| Action { name: line.clone(), line, form: Form::Line, under: String::new(), like: None };
+        names.into_iter().map(action).collect()
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {

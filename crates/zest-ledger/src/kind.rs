@@ -12,6 +12,8 @@ pub use zest_engine::Declared;
 #[doc(inline)]
 pub use zest_engine::links::{Conditions, Duties, Ground, Resolver};
 #[doc(inline)]
+pub use zest_engine::rights::{Action, Fits, Look, Opening, Side};
+#[doc(inline)]
 pub use zest_engine::rules::{AFTER, Combining, Kind, Kinds, Left, Scratch, Site, WHEN, no_statements};
 #[doc(inline)]
 pub use zest_engine::trace::{Reason, Stop, Trace};

@@ -107,6 +107,12 @@ pub mod command {
     pub use zest_command::{LineError, MAX_LINE_BYTES, MAX_LINE_WORDS, Pattern, PatternError, Slot, WordPattern, read_line};
 }
 
+/// Rights as a set: every class of sessions, every class of actions, made by the rules themselves.
+pub mod rights {
+    #[doc(inline)]
+    pub use zest_engine::rights::{Action, Line, Membership, Opening, Rights, Side, Within, rights};
+}
+
 pub mod json;
 pub mod kind;
 mod ledger;

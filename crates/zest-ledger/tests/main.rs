@@ -36,6 +36,7 @@ mod postgresql_rules;
 mod references;
 mod rehearsal;
 mod remedies;
+mod rights;
 mod runs_along;
 mod schema;
 mod shapes;

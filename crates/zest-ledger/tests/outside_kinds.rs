@@ -7,7 +7,9 @@ use zest_ledger::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage, 
 use zest_ledger::entry::{self, Channel, Kind as Word, System};
 use zest_ledger::estate::{Estate, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
-use zest_ledger::kind::{Combining, Declared, Ground, Kept, Kind, Left, OutsideTable, Resolver, Scratch, Site, Stop, Trace, Way, way};
+use zest_ledger::kind::{
+    Action, Combining, Declared, Ground, Kept, Kind, Left, Opening, OutsideTable, Resolver, Scratch, Side, Site, Stop, Trace, Way, way,
+};
 use zest_ledger::review::{Effective, SessionView, effective, hygiene, readiness, session};
 use zest_ledger::source::{At, Location, Place};
 use zest_ledger::{Engine, Ledger};
@@ -97,6 +99,14 @@ impl Kind for Careless {
         *scratch.of::<u8>() += 1;
         Effective::nothing("another system")
     }
+    fn openings(&self, _: Site<'_>, _: UserId) -> Vec<Opening> {
+        Vec::new()
+    }
+
+    fn actions(&self, _: &[Side<'_>]) -> Vec<Action> {
+        Vec::new()
+    }
+
     fn concerns(&self, _: Site<'_>, _: UserId) -> bool {
         true
     }

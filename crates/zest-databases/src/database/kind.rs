@@ -1,9 +1,11 @@
 //! The kind of both database servers: what they have in common is said once, over the rules of each.
 
+use std::collections::BTreeSet;
 use std::fmt;
 use std::sync::Arc;
 
 use jiff::Timestamp;
+use rustc_hash::FxHashSet;
 
 use super::hears;
 use super::need::{Needs, Outcome};
@@ -11,15 +13,16 @@ use super::resolve::{DatabaseLinks, accounts, amended, have_servers, parts};
 use super::server::{Server, entered, walk};
 use zest_engine::links::resolve::Ground;
 use zest_engine::links::{Resolver, RoleId, SetId, SystemId, UserId};
+use zest_engine::rights::{Action, Opening, Side};
 use zest_engine::rules::{Combining, Kind, Left, Scratch, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::{Asked, Way};
 use zest_engine::{Declared, Engine, Estate, missing};
-use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session};
+use zest_model::ask::{Answer, Change, Fact, Form, Question, Refusal, Session};
 use zest_model::entry::{self, Channel, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
 use zest_model::listing::{Effective, SessionView};
-use zest_model::source::{At, Location, Place};
+use zest_model::source::{At, Location, Place, visible};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
 
@@ -79,6 +82,10 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     fn ways(site: Site<'_>, server: &Server<Self>, answer: &Answer, refusal: Refusal) -> Vec<Way>;
     /// Returns what somebody may do.
     fn effective(site: Site<'_>, server: &Server<Self>, user: UserId, session: &Session) -> Effective;
+    /// Returns the roles that sessions of an account can make active.
+    fn may_activate(held: &Self::Held, account: &str) -> Vec<String>;
+    /// Returns every privilege on every object, and the right to pass it on, as a question writes them: `select` and `table fares.price`.
+    fn privileges(held: &Self::Held) -> Vec<(String, String)>;
     /// Returns what a statement leaves behind in its session.
     fn leaves(statement: &str) -> Left;
     /// Finds what is odd.
@@ -164,7 +171,7 @@ impl<R: Rules> Kind for Databases<R> {
 
     fn open(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
         let server = Self::server(site).ok_or(Stop)?;
-        entered(site, question, server, &server.at(question.session.at), trace).map(drop)
+        entered(site, question, server, &server.in_session(&question.session), trace).map(drop)
     }
 
     fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
@@ -181,6 +188,44 @@ impl<R: Rules> Kind for Databases<R> {
     fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
         let nothing = || Effective::nothing(&site.entry().id.value);
         Self::server(site).map_or_else(nothing, |server| R::effective(site, server, user, session))
+    }
+
+    fn openings(&self, site: Site<'_>, user: UserId) -> Vec<Opening> {
+        let Some(server) = Self::server(site) else { return Vec::new() };
+        // Grants that end are in force at the first moment of all.
+        let held = server.at(Some(Timestamp::MIN));
+        let accounts: Vec<&str> = server.accounts.of(site, user).collect();
+        let logins: BTreeSet<String> = accounts.iter().map(|account| R::login_of(account)).collect();
+        let named = if logins.len() > 1 { logins } else { BTreeSet::new() };
+        let roles: BTreeSet<String> = accounts.iter().flat_map(|account| R::may_activate(&held, account)).collect();
+        let mut list = Vec::new();
+        for login in std::iter::once(None).chain(named.into_iter().map(Some)) {
+            let stated = std::iter::once(None).chain([Some(Vec::new())]).chain(roles.iter().map(|role| Some(vec![role.clone()])));
+            for active in stated {
+                let mut words: Vec<String> = login.iter().map(|login| format!("as account {}", visible(login))).collect();
+                words.extend(active.as_ref().map(|roles| match roles.as_slice() {
+                    [role] => format!("with role {} active", visible(role)),
+                    _ => "with no role active".to_owned(),
+                }));
+                let session = Session { account: login.clone(), active_roles: active, ..Session::default() };
+                list.push(Opening::new(session, words.join(" ")));
+            }
+        }
+        list
+    }
+
+    fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
+        let mut list: Vec<Action> = Vec::new();
+        let mut known: FxHashSet<String> = FxHashSet::default();
+        for server in sides.iter().filter_map(|side| Self::server(side.site)) {
+            for (name, on) in R::privileges(&server.at(Some(Timestamp::MIN))) {
+                let line = format!("{name} on {on}");
+                if known.insert(line.clone()) {
+                    list.push(Action { line, form: Form::Line, name, under: on, like: None });
+                }
+            }
+        }
+        list
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {

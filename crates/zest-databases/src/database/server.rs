@@ -13,9 +13,10 @@ use rustc_hash::FxBuildHasher;
 
 use super::resolve::DatabaseLinks;
 use super::{Accounts, Rules, accounts};
+use zest_engine::rights::Look;
 use zest_engine::rules::Site;
 use zest_engine::trace::{Stop, Trace, Understood};
-use zest_model::ask::{Question, Refusal, Stage};
+use zest_model::ask::{Question, Refusal, Session, Stage};
 use zest_model::entry::{Database, Proof, System};
 
 /// A database server of the estate, with what decisions look up.
@@ -67,6 +68,12 @@ impl<R: Rules> Server<R> {
     /// Returns what is held where no grant is over: found out by the first question, since most runs of a program ask about other systems.
     fn held(&self) -> &Arc<R::Held> {
         self.held.get_or_init(|| R::held(&self.written))
+    }
+
+    /// Returns what is held at the moment of a session.
+    pub(crate) fn in_session(&self, session: &Session) -> Arc<R::Held> {
+        R::timed(&self.written).iter().for_each(|end| session.ear.looked(|| Look::Moment(end.value)));
+        self.at(session.at)
     }
 
     /// Returns what is held at a moment; where it is not known, grants that end are not in force.
@@ -214,7 +221,7 @@ const WAYS: usize = 3;
 
 /// Opens the session, and makes each check of the server.
 fn check<R: Rules>(question: &Question, server: &Server<R>, found: &[usize], trace: &mut Trace) -> Result<(), Stop> {
-    let held = server.at(question.session.at);
+    let held = server.in_session(&question.session);
     let session = R::open(question, server, &held, found, trace)?;
     let needs = match R::wanted(&held, question, &session) {
         Ok(needs) => needs,

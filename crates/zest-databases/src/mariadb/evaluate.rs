@@ -1,14 +1,19 @@
 //! From a question to an answer: the server finds the account by login and origin, a role is active or not, and each
 //! check of the server is made.
 
+use std::collections::BTreeSet;
+use std::net::IpAddr;
+use std::sync::Arc;
+
 use super::Server;
 use super::name::{AccountName, Class, Holder, ObjectName, Scope, rank};
 use super::need::{As, Need};
 use super::privilege::{Level, Privilege};
-use super::state::{Origin, State, View};
+use super::state::{Origin, State, View, admits};
 use super::statement::needs;
 use crate::database::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
 use crate::database::{Needs, On, asked, one_role, uses};
+use zest_engine::rights::Look;
 use zest_engine::trace::{Stop, Trace};
 use zest_model::ask::{Form, Question, Refusal, Stage};
 use zest_model::source::{Place, visible};
@@ -149,6 +154,7 @@ fn found_account(
     found: &[String],
     trace: &mut Trace,
 ) -> Result<(AccountName, Origin), Stop> {
+    looked_at_origin(state, question);
     let origin = if question.session.local { Some(Origin::Local) } else { question.session.origin.map(Origin::Address) };
     let Some(origin) = origin else {
         // One account for every address, and no anonymous one before it: then the address does not matter.
@@ -156,7 +162,7 @@ fn found_account(
         if let [one] = rivals.as_slice()
             && one.host == "%"
         {
-            return Ok(((*one).clone(), Origin::Address(std::net::IpAddr::from([0, 0, 0, 0]))));
+            return Ok(((*one).clone(), Origin::Address(IpAddr::from([0, 0, 0, 0]))));
         }
         let place = found.first().and_then(|a| AccountName::parse(a)).and_then(|a| place_of(server, &a));
         trace.refuse(Stage::Conditions, Refusal::NotStated, || {
@@ -198,6 +204,36 @@ fn found_account(
             Err(Stop)
         }
     }
+}
+
+/// Tells that it is looked at which host patterns the origin fits, and whether it is the server's own machine.
+fn looked_at_origin(state: &State, question: &Question) {
+    let ear = &question.session.ear;
+    if !ear.listens() {
+        return;
+    }
+    let hosts: BTreeSet<&str> = state.accounts.keys().map(|account| account.host.as_str()).collect();
+    for host in hosts {
+        let pattern = host.to_owned();
+        let fits = move |origin: Option<IpAddr>, local: bool| {
+            let origin = if local { Some(Origin::Local) } else { origin.map(Origin::Address) };
+            origin.map(|origin| admits(&pattern, &origin))
+        };
+        ear.looked(|| Look::Origin { rule: format!("host `{}`", visible(host)), examples: examples(host), fits: Arc::new(fits) });
+    }
+    ear.looked(|| Look::Networks(["127.0.0.0/8", "::1/128"].iter().filter_map(|net| net.parse().ok()).collect()));
+}
+
+/// Returns addresses that a host pattern fits, and others beside them.
+fn examples(host: &str) -> Vec<IpAddr> {
+    let filled = |with: &str| host.replace('%', with).replace('_', "1");
+    let address = host.split_once('/').map_or(host, |(net, _)| net);
+    ["1", "0.1", "0.0.1", "192.0.2.1", "1:1", ""]
+        .iter()
+        .map(|with| filled(with))
+        .chain([address.to_owned()])
+        .filter_map(|text| text.parse().ok())
+        .collect()
 }
 
 /// Returns an account of a host's name that the server would take before `account`, if the address had that name.

@@ -13,6 +13,7 @@ mod state;
 mod statement;
 mod written;
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -112,6 +113,30 @@ impl Rules for Mariadb {
 
     fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Refusal) -> Vec<Way> {
         remedy::ways(site, server, answer, refusal)
+    }
+
+    fn may_activate(held: &State, account: &str) -> Vec<String> {
+        let Some(account) = AccountName::parse(account) else { return Vec::new() };
+        held.roles.iter().filter(|role| !held.activating(&account, None, role).is_empty()).cloned().collect()
+    }
+
+    fn privileges(held: &State) -> Vec<(String, String)> {
+        let mut scopes: Vec<Scope> = vec![Scope::Everything];
+        scopes.extend(held.databases.iter().map(|database| Scope::database(database)));
+        scopes.extend(held.objects.keys().map(Scope::of));
+        let mut list = Vec::new();
+        for scope in scopes {
+            let columns: BTreeSet<&String> =
+                held.grants.iter().filter(|((_, on), _)| *on == scope).flat_map(|(_, held)| held.columns.keys()).collect();
+            for privilege in document::level_of(&scope).applicable().iter().filter(|p| *p != Privilege::GrantOption) {
+                let columns = columns.iter().filter(|_| Level::Column.applicable().contains(privilege));
+                let columns = columns.map(|column| format!("{} ({column})", privilege.word()));
+                let each = std::iter::once(privilege.word().to_owned()).chain(columns);
+                let each = each.flat_map(|privilege| [privilege.clone(), format!("pass on {privilege}")]);
+                list.extend(each.map(|privilege| (privilege, scope.to_string())));
+            }
+        }
+        list
     }
 
     fn effective(site: Site<'_>, server: &Server, user: UserId, session: &Session) -> Effective {

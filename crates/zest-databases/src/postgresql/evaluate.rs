@@ -8,6 +8,7 @@ use super::privilege::{Class, Privilege};
 use super::statement::{needs, settings};
 use crate::database::not_modelled::{Touch, looked_at};
 use crate::database::{Needs, On, asked, one_role, uses};
+use zest_engine::rights::Look;
 use zest_engine::trace::{Stop, Trace};
 use zest_model::ask::{Form, Question, Refusal, Stage};
 use zest_model::entry::Proof;
@@ -42,6 +43,10 @@ pub(crate) fn open(question: &Question, server: &Server, catalog: &Catalog, foun
         trace.refuse(Stage::Entry, Refusal::NotDecided, || (format!("`{shown}` has {note}, which is not modelled"), place))?;
     }
     let by_password = question.session.proofs.as_ref().is_none_or(|l| l.is_empty() || l.iter().any(|p| p.proof == Proof::Password));
+    if let Some(until) = role.valid_until {
+        question.session.ear.looked(|| Look::Password);
+        question.session.ear.looked(|| Look::Moment(until));
+    }
     if let Some(until) = role.valid_until.filter(|_| by_password) {
         match question.session.at {
             Some(at) if at >= until => {

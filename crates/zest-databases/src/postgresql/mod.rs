@@ -122,6 +122,26 @@ impl Rules for Postgresql {
         remedy::ways(site, server, answer, refusal)
     }
 
+    fn may_activate(held: &Catalog, account: &str) -> Vec<String> {
+        let state = held.state();
+        state.roles.keys().filter(|role| *role != account && state.may_become(account, role)).cloned().collect()
+    }
+
+    fn privileges(held: &Catalog) -> Vec<(String, String)> {
+        let mut list = Vec::new();
+        for (name, object) in &held.state().objects {
+            for privilege in name.class.applicable().iter() {
+                let columns =
+                    object.columns.iter().filter(|column| privilege::COLUMN_PRIVILEGES.contains(privilege) && !column.acl.is_empty());
+                let columns = columns.map(|column| format!("{} ({})", privilege.word(), column.name));
+                let each = std::iter::once(privilege.word().to_owned()).chain(columns);
+                let each = each.flat_map(|privilege| [privilege.clone(), format!("pass on {privilege}")]);
+                list.extend(each.map(|privilege| (privilege, name.to_string())));
+            }
+        }
+        list
+    }
+
     fn effective(site: Site<'_>, server: &Server, user: UserId, session: &Session) -> Effective {
         review::effective(site, server, user, session)
     }

@@ -4,7 +4,7 @@ use smallvec::SmallVec;
 
 use crate::engine::Engine;
 use crate::engine::trace::{Stop, Trace};
-use crate::links::{AssignmentId, Outcome, Part, RoleId, SeparationLinks, SystemId, UserId};
+use crate::links::{AssignmentId, RoleId, SeparationLinks, SystemId, UserId};
 use zest_model::ask::{Refusal, Session, Stage};
 use zest_model::source::{Place, visible};
 
@@ -12,14 +12,12 @@ use zest_model::source::{Place, visible};
 pub type Roles = SmallVec<[(RoleId, Place); 8]>;
 
 /// The roles somebody holds through assignments, with the place of each assignment; on one system, or anywhere.
-pub fn held(engine: &Engine, user: UserId, on: Option<SystemId>, at: Option<jiff::Timestamp>) -> Roles {
+pub fn held(engine: &Engine, user: UserId, on: Option<SystemId>, session: &Session) -> Roles {
     let mut roles = Roles::new();
-    let session = Session { at, ..Session::default() };
     for candidate in engine.membership.candidates(user).iter().filter(|c| on.is_none_or(|s| engine.membership.covers(**c, s))) {
         let links = &engine.estate.assignments[candidate.assignment.index()];
         // What is over, or has not begun, is not held; what cannot be known is.
-        let is_over = links.conditions.parts(&session).any(|p| p.condition.part() == Part::Validity && p.outcome == Outcome::Fails);
-        if !is_over {
+        if !links.conditions.is_over(session) {
             let of: &[RoleId] = &engine.standing(AssignmentId::new(candidate.assignment.index())).1.roles;
             for &role in of {
                 if !roles.iter().any(|&(r, _)| r == role) {
@@ -47,7 +45,7 @@ pub(crate) fn held_apart(engine: &Engine, user: UserId, session: &Session, trace
     if lasting.peek().is_none() {
         return Ok(());
     }
-    let mine = held(engine, user, None, session.at);
+    let mine = held(engine, user, None, session);
     for separation in lasting {
         let both = clash(separation, &mine);
         if both.len() > 1 {
@@ -67,7 +65,7 @@ pub(crate) fn check(engine: &Engine, user: UserId, system: SystemId, session: &S
     if session.active_roles.is_none() && estate.separations.is_empty() {
         return Ok(());
     }
-    let mine = held(engine, user, Some(system), session.at);
+    let mine = held(engine, user, Some(system), session);
     for name in session.active_roles.iter().flatten() {
         let role = estate.names.roles.get(name.as_str());
         if !role.is_some_and(|role| mine.iter().any(|(r, _)| r == role)) {

@@ -3,6 +3,7 @@
 use std::fmt::Write as _;
 
 use crate::engine::Engine;
+use crate::engine::rights::Look;
 use crate::engine::trace::{Stop, Trace};
 use crate::links::{AssignmentId, Party, SystemId, UserId};
 use zest_model::ask::{Central, Question, Refusal, Session, Stage};
@@ -35,6 +36,7 @@ pub(crate) fn find_user(engine: &Engine, question: &Question, ignores_case: bool
 /// A session that has an end is over at that moment, whatever the system.
 pub(crate) fn session_lasts(session: &Session, trace: &mut Trace) -> Result<(), Stop> {
     let Some(expires) = session.expires else { return Ok(()) };
+    session.ear.looked(|| Look::Moment(expires));
     match session.at {
         None => trace.refuse(Stage::Conditions, Refusal::NotStated, || {
             (format!("the question does not state the time, and the session is over at {expires}"), None)
@@ -60,6 +62,7 @@ pub fn person(engine: &Engine, session: &Session, user: UserId, trace: &mut Trac
         trace.refuse(Stage::Entry, Refusal::UserDisabled, || (format!("`{}` is disabled", shown()), Some(disabled.place)))?;
     }
     if let Some(bound) = entry.from.as_ref().or(entry.until.as_ref()) {
+        entry.from.iter().chain(&entry.until).for_each(|bound| session.ear.looked(|| Look::Moment(bound.value)));
         match session.at {
             None => not_stated(trace, "the time", bound.place)?,
             Some(at) => {
@@ -99,6 +102,7 @@ pub(crate) fn central_is_up(engine: &Engine, session: &Session, user: UserId, sy
 
 /// The central source's own checks.
 pub(crate) fn identity(engine: &Engine, session: &Session, user: UserId, trace: &mut Trace) -> Result<(), Stop> {
+    session.ear.looked(|| Look::Every(engine.estate.user(user).proofs.iter().map(|p| p.value).collect()));
     if !trace.explains() && engine.membership.gives(user, session.proofs.as_deref()) {
         return Ok(());
     }
@@ -126,6 +130,7 @@ pub(crate) fn identity(engine: &Engine, session: &Session, user: UserId, trace: 
     }
     if let Some(channels) = &entry.channels {
         let place = channels.first().map_or(entry.id.place, |c| c.place);
+        session.ear.looked(|| Look::Channel);
         match session.channel {
             None => not_stated(trace, "the channel", place)?,
             Some(channel) if !channels.iter().any(|c| c.value == channel) => {
@@ -144,6 +149,7 @@ pub(crate) fn identity(engine: &Engine, session: &Session, user: UserId, trace: 
 pub(crate) fn accepted(engine: &Engine, session: &Session, user: UserId, system: SystemId, trace: &mut Trace) -> Result<(), Stop> {
     let entry = engine.estate.system(system);
     let Some((first, _)) = entry.accepts.first() else { return Ok(()) };
+    session.ear.looked(|| Look::Channel);
     let Some(channel) = session.channel else { return not_stated(trace, "the channel", first.place) };
     let Some((place, proofs)) = entry.accepts.iter().find(|(c, _)| c.value == channel) else {
         return trace.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
@@ -154,6 +160,7 @@ pub(crate) fn accepted(engine: &Engine, session: &Session, user: UserId, system:
             )
         });
     };
+    session.ear.looked(|| Look::Some(proofs.iter().map(|p| p.value).collect()));
     let facts = engine.facts(session, user, system);
     // Where it is not stated what was given, the session may have been opened with anything that is registered.
     let can_give = |proof: Proof| match &session.proofs {

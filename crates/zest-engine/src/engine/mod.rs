@@ -14,6 +14,7 @@ mod nothing;
 pub mod obligations;
 pub mod prepared;
 mod remedy;
+pub mod rights;
 pub mod rules;
 mod standing;
 pub mod trace;

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 
 use super::missing;
+use super::rights::{Action, Opening, Side};
 use super::rules::{Combining, Kind, Left, Scratch, Site};
 use super::trace::{Stop, Trace};
 use super::ways::Way;
@@ -106,6 +107,14 @@ impl Kind for Nothing {
 
     fn effective(&self, site: Site<'_>, _: UserId, _: &Session, _: &mut Scratch) -> Effective {
         Effective::nothing(&site.entry().id.value)
+    }
+
+    fn openings(&self, _: Site<'_>, _: UserId) -> Vec<Opening> {
+        Vec::new()
+    }
+
+    fn actions(&self, _: &[Side<'_>]) -> Vec<Action> {
+        Vec::new()
     }
 
     fn concerns(&self, _: Site<'_>, _: UserId) -> bool {

@@ -1,5 +1,6 @@
 //! Obligations: what must be done before an allowed act takes effect.
 
+use super::rights::Look;
 use super::rules::{Site, agrees, could_agree, of_second_person};
 use super::trace::{Stop, Trace};
 use crate::links::{Duties, UserId};
@@ -13,6 +14,7 @@ pub(crate) fn check(site: Site<'_>, user: UserId, question: &Question, duties: &
         met(trace, done, || (if done { "the user confirmed" } else { "the user must confirm" }.to_owned(), Some(place)));
     }
     if let Some(age) = &duties.prove_again {
+        session.ear.looked(|| Look::Age(None, age.value));
         let facts = engine.facts(session, user, site.system);
         let youngest = facts.counting().map(|p| p.age).min();
         let done = youngest.is_some_and(|a| a <= age.value);

@@ -12,6 +12,7 @@ use std::fmt;
 
 use jiff::Timestamp;
 
+use super::rights::{Action, Opening, Side};
 use super::trace::{Stop, Trace};
 use super::ways::Way;
 use super::{acting, conditions, entry, obligations};
@@ -121,6 +122,13 @@ pub trait Kind: fmt::Debug + Sync {
 
     /// Returns what somebody may do on a system.
     fn effective(&self, site: Site<'_>, user: UserId, session: &Session, scratch: &mut Scratch) -> Effective;
+
+    /// Returns how sessions of somebody can start, as far as decisions look at it: on which account, at which level, in which mode, with
+    /// which roles, as whom. The first states nothing.
+    fn openings(&self, site: Site<'_>, user: UserId) -> Vec<Opening>;
+
+    /// Returns actions among which there is one of every sort that the rules of some systems, for some users, take for alike.
+    fn actions(&self, sides: &[Side<'_>]) -> Vec<Action>;
 
     /// Returns whether anything of a system is meant for somebody.
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool;

@@ -171,6 +171,36 @@ impl Comparison {
         if holds { Outcome::Holds } else { Outcome::Fails }
     }
 
+    /// Returns the comparison with all filled in but what the session states; nothing where it does not look at that, or is not known
+    /// whatever is stated.
+    pub(crate) fn of_session(&self, facts: &Facts<'_>) -> Option<Self> {
+        let filled = |operand: &Operand| match operand {
+            Operand::Attribute(Scope::Session, _) | Operand::Literal(_) => Some(operand.clone()),
+            Operand::Attribute(Scope::User | Scope::Resource | Scope::System, _) => {
+                operand.value(facts).map(|value| Operand::Literal(value.to_owned()))
+            }
+        };
+        let filled = Self { left: filled(&self.left)?, relation: self.relation, right: filled(&self.right)? };
+        let looks = filled.stated().next().is_some();
+        looks.then_some(filled)
+    }
+
+    /// Returns the attributes of the session that are compared.
+    pub(crate) fn stated(&self) -> impl Iterator<Item = &str> {
+        [&self.left, &self.right].into_iter().filter_map(|operand| match operand {
+            Operand::Attribute(Scope::Session, name) => Some(name.as_str()),
+            Operand::Attribute(..) | Operand::Literal(_) => None,
+        })
+    }
+
+    /// Returns what is compared with that is written out.
+    pub(crate) fn literals(&self) -> impl Iterator<Item = &str> {
+        [&self.left, &self.right].into_iter().filter_map(|operand| match operand {
+            Operand::Literal(text) => Some(text.as_str()),
+            Operand::Attribute(..) => None,
+        })
+    }
+
     /// Returns the first attribute that is not known, and what could be said about it.
     pub(crate) fn unknown(&self, facts: &Facts<'_>) -> Option<&Operand> {
         [&self.left, &self.right].into_iter().find(|o| o.value(facts).is_none())

@@ -3,6 +3,7 @@
 //! Conditions are a list of variants. Each says here how it is read, how it comes out, what it is called, what it misses and what
 //! would make it hold; how it is written is in [`When`]. A new condition is a key there and a variant here.
 
+use std::collections::BTreeSet;
 use std::net::IpAddr;
 use std::sync::Arc;
 
@@ -75,6 +76,11 @@ impl Networks {
         self.0.iter().find(|(net, _)| net.contains(&address)).map(|&(_, place)| place)
     }
 
+    /// Returns the networks.
+    pub(crate) fn list(&self) -> Vec<IpNet> {
+        self.0.iter().map(|&(net, _)| net).collect()
+    }
+
     /// Returns an address of the first network.
     pub(crate) fn first(&self) -> Option<IpAddr> {
         let (net, _) = self.0.first()?;
@@ -145,8 +151,8 @@ pub(crate) enum Condition {
 /// A zone, and how it is called.
 #[derive(Clone, Debug)]
 pub(crate) struct Zone {
-    zone: TimeZone,
-    name: String,
+    pub(crate) zone: TimeZone,
+    pub(crate) name: String,
 }
 
 /// A proof that must have been given, one of several, and how long ago.
@@ -266,6 +272,15 @@ impl Condition {
     /// Returns how it comes out, and a place that says so better than its own.
     fn outcome(&self, facts: &Facts<'_>) -> (Outcome, Option<Place>) {
         let session = facts.session;
+        match self {
+            // How it comes out hangs on what else is compared with: that is filled in.
+            Self::Compare(comparison) => {
+                if let Some(filled) = comparison.of_session(facts) {
+                    session.ear.looked(|| Self::Compare(filled));
+                }
+            }
+            condition => session.ear.looked_at(condition),
+        }
         let known = |holds: Option<bool>| match holds {
             None => Outcome::Unknown,
             Some(true) => Outcome::Holds,
@@ -289,6 +304,35 @@ impl Condition {
             Self::Compare(comparison) => comparison.outcome(facts),
         };
         (outcome, None)
+    }
+
+    /// Returns how it comes out in a session, where nothing else is looked at.
+    pub(crate) fn in_session(&self, session: &Session) -> Outcome {
+        self.outcome(&Facts::from(session)).0
+    }
+
+    /// Returns what tells it from every condition that comes out otherwise in some session.
+    pub(crate) fn meaning(&self) -> String {
+        match self {
+            Self::Validity { begins: true, from, .. } => format!("from {from:?}"),
+            Self::Validity { begins: false, until, .. } => format!("until {until:?}"),
+            Self::Origin { networks, .. } => {
+                let mut list: Vec<String> = networks.0.iter().map(|(net, _)| net.to_string()).collect();
+                list.sort();
+                list.dedup();
+                format!("origin {}", list.join(" "))
+            }
+            Self::Hours { hours, zone, .. } => format!("hours {:?}-{:?} {}", hours.from, hours.until, zone.name),
+            Self::Days { days, night, zone, .. } => {
+                let night = night.and_then(|hours| hours.until);
+                format!("days {:?} {night:?} {}", days.iter().map(|day| day.to_monday_zero_offset()).collect::<BTreeSet<_>>(), zone.name)
+            }
+            Self::Channel(list) => format!("channel {:?}", list.iter().map(|c| c.word()).collect::<BTreeSet<_>>()),
+            Self::Proof(ProofNeed { accepted, age, older }) => {
+                format!("proof {:?} {age:?} {older:?}", accepted.iter().map(|p| p.word()).collect::<BTreeSet<_>>())
+            }
+            Self::Compare(comparison) => format!("compare {comparison}"),
+        }
     }
 
     /// Says how it came out, where that is known; `what` is the entry, as in "the assignment".
@@ -453,6 +497,12 @@ impl Conditions {
         let mut list: Vec<String> = self.parts(*facts).filter(|p| p.outcome != Outcome::Holds).map(|p| p.condition.words()).collect();
         list.dedup();
         list
+    }
+
+    /// Returns whether it is known that the entry is over, or has not begun.
+    pub(crate) fn is_over(&self, session: &Session) -> bool {
+        let of_validity = self.0.iter().map(|c| &c.value).filter(|c| c.part() == Part::Validity);
+        of_validity.map(|c| c.in_session(session)).any(|outcome| outcome == Outcome::Fails)
     }
 
     /// Returns the end of validity, and where it is written.

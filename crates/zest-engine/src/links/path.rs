@@ -11,6 +11,36 @@ enum Part {
     Affix(WordPattern),
 }
 
+/// A part of a path that stands for all that is not named.
+pub(crate) const SOMETHING: &str = "something-else";
+
+impl Part {
+    /// Returns a word that both take, if there is one.
+    fn and(&self, other: &Self) -> Option<String> {
+        let affix = |pattern: &WordPattern| match pattern {
+            WordPattern::Slot(Slot::Affix(start, end)) => Some((start.clone(), end.clone())),
+            WordPattern::Fixed(_) | WordPattern::Slot(_) => None,
+        };
+        match (self, other) {
+            (Self::Fixed(one), Self::Fixed(other)) => (one == other).then(|| one.to_string()),
+            (Self::Fixed(fixed), Self::Any) | (Self::Any, Self::Fixed(fixed)) => Some(fixed.to_string()),
+            (Self::Fixed(fixed), Self::Affix(pattern)) | (Self::Affix(pattern), Self::Fixed(fixed)) => {
+                pattern.matches(fixed).then(|| fixed.to_string())
+            }
+            (Self::Any, Self::Any) => Some(SOMETHING.to_owned()),
+            (Self::Any, Self::Affix(pattern)) | (Self::Affix(pattern), Self::Any) => {
+                affix(pattern).map(|(start, end)| format!("{start}{SOMETHING}{end}"))
+            }
+            (Self::Affix(one), Self::Affix(other)) => {
+                let ((start, end), (its_start, its_end)) = (affix(one)?, affix(other)?);
+                let start = if start.len() > its_start.len() { start } else { its_start };
+                let end = if end.len() > its_end.len() { end } else { its_end };
+                Some(format!("{start}{SOMETHING}{end}")).filter(|word| one.matches(word) && other.matches(word))
+            }
+        }
+    }
+}
+
 /// A pattern over paths.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct PathPattern {
@@ -97,6 +127,26 @@ impl PathPattern {
             }
         }
         self.is_open || rest.next().is_none()
+    }
+
+    /// Returns a path that both cover, if there is one: as short as may be, with what neither names in the place of a `*`.
+    pub(crate) fn and(&self, other: &Self) -> Option<String> {
+        let parts = |pattern: &Self| -> Vec<Part> {
+            let fixed = pattern.beginning.split('/').filter(|part| !part.is_empty()).map(|part| Part::Fixed(part.into()));
+            fixed.chain(pattern.rest.iter().cloned()).collect()
+        };
+        let (mine, theirs) = (parts(self), parts(other));
+        let mut words: Vec<String> = Vec::new();
+        for at in 0..mine.len().max(theirs.len()) {
+            words.push(match (mine.get(at), theirs.get(at)) {
+                (Some(one), Some(other)) => one.and(other)?,
+                (Some(one), None) if other.is_open => one.and(&Part::Any)?,
+                (None, Some(other)) if self.is_open => other.and(&Part::Any)?,
+                _ => return None,
+            });
+        }
+        let path = if words.is_empty() { SOMETHING.to_owned() } else { words.join("/") };
+        (self.covers(&path) && other.covers(&path)).then_some(path)
     }
 
     /// Returns the path, if the pattern has no `*`.

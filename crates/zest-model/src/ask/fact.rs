@@ -306,6 +306,7 @@ impl Session {
             confirmed,
             approved_by,
             approver_proofs,
+            ear: _,
             more: _,
         } = self;
         let flag = |holds: bool| holds.then(Vec::new);
@@ -396,6 +397,7 @@ impl Session {
             confirmed,
             approved_by,
             approver_proofs,
+            ear: _,
             more: _,
         } = self;
         let bit = |fact: Fact, is_stated: bool| if is_stated { fact.bit() } else { 0 };

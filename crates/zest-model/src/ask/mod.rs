@@ -4,6 +4,7 @@ mod act;
 mod answer;
 mod change;
 mod cover;
+mod ear;
 mod edit;
 mod edited;
 mod error;
@@ -16,6 +17,8 @@ pub use answer::{Answer, Decision, Gate, GateOutcome, Refusal, RuleRef, Stage, V
 pub use change::Change;
 pub(crate) use change::Fields;
 pub use cover::{covered, is_secret_name};
+#[doc(hidden)]
+pub use ear::Ear;
 pub use edit::{Conflict, Edit, How, Paste, Step as EditStep, Written};
 pub use error::{EditError, FactError};
 pub use fact::{Fact, FactForm};

@@ -110,6 +110,8 @@ pub struct Session {
     /// Proofs of identity that the second person gave, as `proofs` for the first.
     pub approver_proofs: Option<Vec<Proven>>,
     #[doc(hidden)]
+    pub ear: super::Ear,
+    #[doc(hidden)]
     pub more: crate::More,
 }
 

@@ -12,7 +12,7 @@ pub(super) fn review(engine: &Engine, findings: &mut Vec<Finding>) {
     if estate.separation_links().iter().all(|s| s.when_active) {
         return;
     }
-    let held = |i| duties::held(engine, UserId::new(i), None, None);
+    let held = |i| duties::held(engine, UserId::new(i), None, &zest_model::ask::Session::default());
     let held: Vec<_> = (0..estate.users().len()).map(held).collect();
     for separation in estate.separation_links().iter().filter(|s| !s.when_active) {
         for (user, held) in estate.users().iter().zip(&held) {

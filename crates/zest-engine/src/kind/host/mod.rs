@@ -9,6 +9,7 @@ mod configuration;
 mod remedy;
 pub(crate) mod resolve;
 mod review;
+mod rights;
 
 use std::sync::Arc;
 
@@ -18,6 +19,7 @@ use smallvec::{SmallVec, smallvec};
 use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
 use crate::engine::missing;
+use crate::engine::rights::{Action, Look, Opening, Side};
 use crate::engine::rules::{Combining, Kind, Left, Scratch, Site, no_statements};
 use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::ways::{Asked, Way};
@@ -129,6 +131,14 @@ impl Kind for Host {
     fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
         let host = review::on_host(site.engine, user, site.system);
         Effective { refused: site.refused(user, session), host, ..Effective::nothing(&site.entry().id.value) }
+    }
+
+    fn openings(&self, site: Site<'_>, user: UserId) -> Vec<Opening> {
+        rights::openings(site, user)
+    }
+
+    fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
+        rights::actions(sides)
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
@@ -483,6 +493,7 @@ pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace)
         trace.refuse(Stage::Entry, Refusal::AccountLocked, || (format!("the account `{}` is locked", shown()), Some(place)))?;
     }
     if let Some(until) = &account.until {
+        session.ear.looked(|| Look::Moment(until.value));
         match session.at {
             None => not_stated(trace, "the time", until.place)?,
             Some(at) if at >= until.value => {
@@ -507,6 +518,7 @@ pub(crate) fn open(context: Context<'_>, question: &Question, trace: &mut Trace)
     }
     if let Some(origins) = &account.origin {
         let place = origins.0.first().map_or(account.place, |&(_, place)| place);
+        session.ear.looked(|| Look::Networks(origins.list()));
         match session.origin {
             None => not_stated(trace, "the origin", place)?,
             Some(address) => match origins.find(address) {
@@ -658,6 +670,7 @@ fn proof(context: Context<'_>, session: &Session, standing: Standing, rule: &App
         });
     }
     let lasts = context.links.proof_lasts.unwrap_or(SignedDuration::ZERO);
+    session.ear.looked(|| Look::Age(Some(Proof::Password), lasts));
     let facts = context.engine.facts(session, standing.user, context.system);
     if standing.account != standing.first {
         let login = visible(&context.account(standing.account).login);

@@ -4,6 +4,7 @@ use super::{Device, Origin, Reach, Standpoint};
 use crate::engine::conditions;
 use crate::engine::duties;
 use crate::engine::entry::{find_user, identity, not_stated, person, through};
+use crate::engine::rights::Look;
 use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::{Candidate, Engine, LevelBand, Standing};
 use crate::links::{Outcome, SystemId, UserId};
@@ -193,6 +194,7 @@ fn account(
     }
     if let Some(origins) = &links.origin {
         let place = entry.origin.iter().flatten().next().map_or(entry.login.place, |o| o.place);
+        session.ear.looked(|| Look::Networks(origins.list()));
         match session.origin {
             None => not_stated(trace, "the origin", place)?,
             Some(address) => match origins.find(address) {

@@ -12,12 +12,14 @@ mod reach;
 mod remedy;
 mod resolve;
 mod review;
+mod rights;
 
 use std::sync::Arc;
 
 use jiff::Timestamp;
 
 use crate::engine::missing;
+use crate::engine::rights::{Action, Opening, Side};
 use crate::engine::rules::{Combining, Kind, Left, Scratch, Site, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::Way;
@@ -117,6 +119,14 @@ impl Kind for NetworkDevice {
 
     fn effective(&self, site: Site<'_>, user: UserId, session: &Session, scratch: &mut Scratch) -> Effective {
         effective::effective(site, user, session, scratch.of())
+    }
+
+    fn openings(&self, site: Site<'_>, user: UserId) -> Vec<Opening> {
+        rights::openings(site, user)
+    }
+
+    fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
+        rights::actions(sides)
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {

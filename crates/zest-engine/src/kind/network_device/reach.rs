@@ -8,6 +8,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::Device;
 use crate::engine::{Engine, LevelBand, SetVerdict, Standing};
 use crate::links::{CommandId, ModeId, SetId};
+use crate::vocabulary::Vocabulary;
 use zest_command::Pattern;
 use zest_command::WordPattern;
 use zest_command::alphabet::{Symbol, symbols};
@@ -156,7 +157,12 @@ fn owes<'e>(engine: &'e Engine, standing: &'e Standing, line: &'e [Symbol]) -> i
 
 /// Returns the levels an elevation command can ask for, each with the line that does.
 pub fn elevations(engine: &Engine, device: &Device, id: CommandId, ceiling: u8) -> Vec<(u8, Vec<Symbol>)> {
-    let vocabulary = device.vocabulary(engine);
+    let lines = elevating(device.vocabulary(engine), id, ceiling).into_iter();
+    lines.map(|(level, words)| (level, symbols(&engine.alphabet, words.iter().map(String::as_str)))).collect()
+}
+
+/// Returns the levels an elevation command can ask for, each with the words of the line that does.
+pub(super) fn elevating(vocabulary: &Vocabulary, id: CommandId, ceiling: u8) -> Vec<(u8, Vec<String>)> {
     let command = vocabulary.command(id);
     let fixed = |level: &str| -> Option<Vec<String>> {
         command
@@ -169,12 +175,11 @@ pub fn elevations(engine: &Engine, device: &Device, id: CommandId, ceiling: u8) 
             })
             .collect()
     };
-    let line = |words: Vec<String>| symbols(&engine.alphabet, words.iter().map(String::as_str));
     if command.level_word.is_some() {
-        (0..=15).filter_map(|level: u8| Some((level, line(fixed(&level.to_string())?)))).collect()
+        (0..=15).filter_map(|level: u8| Some((level, fixed(&level.to_string())?))).collect()
     } else {
         let level = vocabulary.bare_level(ceiling);
-        level.into_iter().filter_map(|level| Some((level, line(fixed("")?)))).collect()
+        level.into_iter().filter_map(|level| Some((level, fixed("")?))).collect()
     }
 }
 

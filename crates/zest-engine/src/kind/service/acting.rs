@@ -11,6 +11,7 @@ use super::links::{ASSUME, ActingLinks};
 use super::permission::lifted_by;
 use super::{Action, Context, Identity, Standing, obligations, weigh};
 use crate::engine::duties::{check, held_apart};
+use crate::engine::rights::Look;
 use crate::engine::trace::{Stop, Trace};
 use crate::links::{AssumableLinks, Holder, Outcome, RoleId};
 use zest_model::ask::{Act, Question, Refusal, Stage};
@@ -85,6 +86,7 @@ fn as_user(context: Context<'_>, standing: &mut Standing, name: &str, trace: &mu
     }
     let user = estate.user(target);
     let at = context.session.at;
+    user.from.iter().chain(&user.until).for_each(|bound| context.session.ear.looked(|| Look::Moment(bound.value)));
     let is_valid = user.from.as_ref().is_none_or(|f| at.is_some_and(|at| at >= f.value))
         && user.until.as_ref().is_none_or(|u| at.is_some_and(|at| at < u.value));
     if user.disabled.as_ref().is_some_and(|d| d.value) || !is_valid {
@@ -303,6 +305,10 @@ fn identity_name(context: Context<'_>, identity: Identity) -> String {
 
 /// A session may state only such attributes as the system or the assumed role lets it state.
 pub(super) fn attributes(context: Context<'_>, standing: &Standing, trace: &mut Trace) -> Result<(), Stop> {
+    let of_roles = context.engine.estate.roles.iter().filter_map(|role| role.assumable.as_ref()).flat_map(|assumable| &assumable.may_state);
+    for name in context.links.session_attributes.iter().chain(of_roles.filter(|_| context.session.ear.listens())) {
+        context.session.ear.looked(|| Look::Stated(name.clone()));
+    }
     for (name, _) in &context.session.attributes {
         let by_role = match standing.identity {
             Identity::Role(role) => {

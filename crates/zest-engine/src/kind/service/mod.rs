@@ -12,6 +12,7 @@ mod permission;
 mod remedy;
 mod resolve;
 pub mod review;
+mod rights;
 
 use std::sync::{Arc, OnceLock};
 
@@ -22,6 +23,7 @@ use jiff::Timestamp;
 use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, person};
 use crate::engine::missing;
+use crate::engine::rights::{Opening, Side};
 use crate::engine::rules::{Combining, Kind, Left, Scratch, Site, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::{Asked, Way};
@@ -142,6 +144,14 @@ impl Kind for Service {
         Effective { refused, service, ..Effective::nothing(&site.entry().id.value) }
     }
 
+    fn openings(&self, site: Site<'_>, user: UserId) -> Vec<Opening> {
+        rights::openings(site, user)
+    }
+
+    fn actions(&self, sides: &[Side<'_>]) -> Vec<crate::engine::rights::Action> {
+        rights::actions(sides)
+    }
+
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
         review::has_grants(site.engine, user, site.system)
     }
@@ -158,7 +168,7 @@ impl Kind for Service {
         view.roles = match standing.identity {
             Identity::Role(role) => included(context, role).into_iter().map(name).collect(),
             Identity::User(user) => {
-                let held = crate::engine::duties::held(site.engine, user, Some(site.system), question.session.at);
+                let held = crate::engine::duties::held(site.engine, user, Some(site.system), &question.session);
                 let active = question.session.active_roles.as_ref();
                 let held = held.into_iter().map(|(role, _)| name(role));
                 held.filter(|role| active.is_none_or(|list| list.contains(role))).collect()

@@ -3,6 +3,7 @@
 use smallvec::SmallVec;
 
 use super::{Action, Context, Held, Standing};
+use crate::engine::rights::Look;
 use crate::engine::rules::{agrees, could_agree, of_second_person};
 use crate::engine::trace::{Stop, Trace};
 use crate::links::{Duties, UserId};
@@ -118,6 +119,7 @@ impl Asked<'_> {
         }
         let off = context.links.identity_checks.as_ref().filter(|c| !c.value);
         if let Some(age) = &duties.prove_again {
+            session.ear.looked(|| Look::Age(None, age.value));
             let facts = context.facts(standing.user, &action.path);
             let youngest = facts.counting().map(|p| p.age).min();
             met.push(match off {

@@ -435,7 +435,7 @@ impl Service<'_> {
 
     fn active_roles(&self) -> Vec<Way> {
         let engine = self.asked.engine;
-        let held = crate::engine::duties::held(engine, self.asked.user, Some(self.asked.system), self.asked.question.session.at);
+        let held = crate::engine::duties::held(engine, self.asked.user, Some(self.asked.system), &self.asked.question.session);
         let only = |role: RoleId| {
             let name = engine.estate.role(role).id.value.clone();
             let text = format!("with only the role `{}` active", visible(&name));

@@ -1,0 +1,464 @@
+//! Rights as a set: all pairs of a session and an action that somebody is allowed on a system.
+//!
+//! The set is made by the rules themselves: `space` runs the decision of a kind on one session of each class that it can tell apart,
+//! for one action of each class that the kind names. What came of it are blocks of sessions (`region`) over the classes of each fact
+//! (`axis`), which the looks of decisions cut (`look`).
+//!
+//! A question that states what no class has (a proof that was given by another channel, the end of a session, a second person) is
+//! outside, and the set says so: its answer is [`Membership::NotHere`].
+
+mod axis;
+mod look;
+mod region;
+mod space;
+mod words;
+
+use std::sync::Arc;
+
+use jiff::Timestamp;
+
+use crate::engine::Engine;
+use crate::engine::rules::{self as kind, Site};
+use crate::links::UserId;
+use axis::Ground;
+pub use look::{Fits, Look};
+use region::Region;
+use space::{Parts, Path, Space};
+use zest_model::ask::{Act, Fact, Form, Question, Refusal, Session, Verdict};
+
+/// How sessions may start, of those that a kind tells apart beside what moments, places and proofs make of them: on which account, at
+/// which level and in which mode, with which roles, as whom.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Opening {
+    /// What is stated of it.
+    pub session: Session,
+    /// The same in words; empty where nothing is stated.
+    pub words: String,
+    /// Other ways to state the same.
+    pub also: Vec<Session>,
+}
+
+impl Opening {
+    /// Makes an opening of what is stated of it, and of that in words.
+    #[must_use]
+    pub const fn new(session: Session, words: String) -> Self {
+        Self { session, words, also: Vec::new() }
+    }
+}
+
+/// An action that stands for all that the rules of a system take for alike.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Action {
+    /// The action itself, to be asked.
+    pub line: String,
+    /// How it is written.
+    pub form: Form,
+    /// What it is listed as: of several with one name, each is one part of it.
+    pub name: String,
+    /// What it is listed under: the object, the account that runs it.
+    pub under: String,
+    /// The number of an earlier action that the rules take for alike, where one is known beforehand: what came of that is not found
+    /// out anew.
+    pub like: Option<usize>,
+}
+
+/// One of those who are looked at side by side: who, on which system of which engine.
+#[derive(Clone, Copy, Debug)]
+pub struct Side<'e> {
+    /// The system.
+    pub site: Site<'e>,
+    /// The user.
+    pub user: UserId,
+}
+
+/// Whether a session and an action are in a set.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Membership {
+    /// It is allowed.
+    Allowed,
+    /// It is allowed once obligations are discharged.
+    After,
+    /// It is denied.
+    Denied,
+    /// The rules do not decide it: something was not read.
+    NotDecided,
+    /// The set says nothing about it: it states what no class of sessions has, or is beyond a limit.
+    NotHere,
+}
+
+/// What sets have in common that can be compared: the sessions and the actions that they tell apart.
+#[derive(Debug)]
+struct Frame {
+    space: Space,
+    sizes: Vec<usize>,
+    openings: Vec<Opening>,
+    /// Those in which nobody gets a session.
+    shut: Vec<Opening>,
+    actions: Vec<Action>,
+}
+
+/// In which sessions one action is allowed.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+struct Cell {
+    allowed: Region,
+    after: Region,
+    /// The rules do not decide.
+    not_decided: Region,
+    /// It was not tried, since there was too much.
+    not_here: Region,
+}
+
+/// What somebody may do on a system: see the [module](self).
+#[derive(Clone, Debug)]
+pub struct Rights {
+    frame: Arc<Frame>,
+    /// One for each opening and action: the actions of the first opening, then those of the second.
+    cells: Vec<Cell>,
+    /// The user, by name.
+    pub user: String,
+    /// The system, by name.
+    pub system: String,
+}
+
+/// A part of a set: actions that are allowed in the same sessions.
+#[derive(Clone, Debug)]
+pub struct Line {
+    /// The numbers of the actions.
+    pub actions: Vec<usize>,
+    /// The numbers of the openings.
+    pub openings: Vec<usize>,
+    /// Whether obligations come first, or it is not known.
+    pub membership: Membership,
+    /// In which sessions, in words, beyond what is needed to open one; empty for all of them.
+    pub when: String,
+    /// One of them, to be asked.
+    pub example: Question,
+}
+
+/// The first moment that is looked at where none is stated: the Monday that begins the year 2026.
+const START: i64 = 1_767_571_200;
+
+/// Where facts are stated that a set is looked for
+#[derive(Clone, Debug, Default)]
+pub struct Within {
+    /// Facts of the session that are stated: only such sessions are looked at.
+    pub stated: Session,
+    /// Actions to look at; those of the kind if there are none.
+    pub actions: Vec<Action>,
+}
+
+/// Finds what one or several may do, over the same sessions and actions, so that the sets can be compared.
+///
+/// # Panics
+/// Never; all are asked about systems of one kind, and the kind of the first says which actions there are.
+#[must_use]
+pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
+    let Some(first) = sides.first() else { return Vec::new() };
+    let kind = first.site.kind();
+    let mut proofs: Vec<_> = sides.iter().flat_map(|side| side.site.user(side.user).proofs.iter().map(|p| p.value)).collect();
+    proofs.sort_unstable_by_key(|p| p.word());
+    proofs.dedup();
+    let start = within.stated.at.or_else(|| Timestamp::from_second(START).ok()).unwrap_or(Timestamp::UNIX_EPOCH);
+    let mut space = Space::new(Ground { proofs, start, stated: within.stated.clone() });
+    let mut openings: Vec<Opening> = Vec::new();
+    for opening in sides.iter().flat_map(|side| kind.openings(side.site, side.user)) {
+        if let Some(opening) = stated(opening, &within.stated)
+            && !openings.contains(&opening)
+        {
+            openings.push(opening);
+        }
+    }
+    let actions = if within.actions.is_empty() { kind.actions(sides) } else { within.actions.clone() };
+    // An opening in which nobody gets a session is none.
+    let (openings, shut): (Vec<Opening>, Vec<Opening>) = openings.into_iter().partition(|opening| {
+        sides.iter().any(|side| {
+            let question = side.question(opening, "", Form::Line);
+            let parts = space.explore(&question, |q, trace| kind::sign_in(side.site.engine, q, trace));
+            parts.list.iter().any(|part| part.decision.verdict != Verdict::Denied || part.decision.refusal == Some(Refusal::NotDecided))
+                || !parts.open.is_empty()
+        })
+    });
+    let mut found: Vec<Vec<Parts>> = Vec::new();
+    for side in sides {
+        let all = openings.iter().flat_map(|opening| actions.iter().map(move |action| (opening, action)));
+        let one = |(opening, action): (&Opening, &Action)| match action.like {
+            Some(_) => Parts::default(),
+            None => side.explore(&mut space, opening, action),
+        };
+        found.push(all.map(one).collect());
+    }
+    // What was heard late may cut sessions that were taken for alike before.
+    loop {
+        let mut is_new = false;
+        for (side, parts) in sides.iter().zip(&mut found) {
+            for (number, parts) in parts.iter_mut().enumerate().filter(|_| !actions.is_empty()) {
+                if space.is_outdated(parts) {
+                    *parts = side.explore(&mut space, &openings[number / actions.len()], &actions[number % actions.len()]);
+                    is_new = true;
+                }
+            }
+        }
+        if !is_new {
+            break;
+        }
+    }
+    let cells = found.iter().map(|side| {
+        let mut cells: Vec<Cell> = Vec::with_capacity(side.len());
+        for (number, parts) in side.iter().enumerate() {
+            let (opening, action) = (number / actions.len(), number % actions.len());
+            // OK because one that is alike stands before it.
+            let twin = actions[action].like.map(|like| cells[opening * actions.len() + like].clone());
+            cells.push(twin.unwrap_or_else(|| Cell::of(&space, parts)));
+        }
+        cells
+    });
+    let cells: Vec<Vec<Cell>> = cells.collect();
+    let frame = Arc::new(Frame { sizes: space.sizes(), space, openings, shut, actions });
+    let named = sides.iter().zip(cells).map(|(side, cells)| Rights {
+        frame: Arc::clone(&frame),
+        cells,
+        user: side.site.user(side.user).id.value.clone(),
+        system: side.site.entry().id.value.clone(),
+    });
+    named.collect()
+}
+
+/// Puts facts that are stated into an opening; nothing where it says something else.
+fn stated(mut opening: Opening, stated: &Session) -> Option<Opening> {
+    for (fact, _) in stated.stated() {
+        let mine = opening.session.stated();
+        let theirs = stated.stated();
+        let is_structural = match fact {
+            Fact::Level | Fact::Mode | Fact::Account | Fact::Roles | Fact::Acting | Fact::Central => true,
+            Fact::At | Fact::Origin | Fact::Local | Fact::Channel | Fact::Proofs | Fact::Attributes | Fact::Expires => false,
+            Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => false,
+        };
+        if is_structural {
+            let of = |list: &[(Fact, Vec<String>)]| list.iter().find(|(f, _)| *f == fact).map(|(_, texts)| texts.clone());
+            if of(&mine) != of(&theirs) {
+                return None;
+            }
+        } else {
+            opening.session.take(fact, stated);
+        }
+    }
+    Some(opening)
+}
+
+impl Side<'_> {
+    fn question(&self, opening: &Opening, line: &str, form: Form) -> Question {
+        let (user, system) = (&self.site.user(self.user).id.value, &self.site.entry().id.value);
+        Question { form, ..Question::in_session(user, system, line, opening.session.clone()) }
+    }
+
+    fn explore(&self, space: &mut Space, opening: &Opening, action: &Action) -> Parts {
+        let question = self.question(opening, &action.line, action.form);
+        space.explore(&question, |q, trace| kind::evaluate(self.site.engine, q, trace))
+    }
+}
+
+impl Cell {
+    fn of(space: &Space, parts: &Parts) -> Self {
+        let (sure, unsure): (Vec<_>, Vec<_>) = parts.list.iter().partition(|part| !space.is_cut_short(&part.path));
+        let paths = |wanted: Membership| {
+            let of = |part: &&&space::Part| membership(part.decision.verdict, part.decision.refusal) == wanted;
+            let list: Vec<&Path> = sure.iter().filter(of).map(|part| &part.path).collect();
+            space.region(list.into_iter())
+        };
+        Self {
+            allowed: paths(Membership::Allowed),
+            after: paths(Membership::After),
+            not_decided: paths(Membership::NotDecided),
+            not_here: space.region(unsure.iter().map(|part| &part.path).chain(&parts.open)),
+        }
+    }
+
+    fn map(&self, other: &Self, of: impl Fn(&Region, &Region) -> Region) -> Self {
+        let Self { allowed, after, not_decided, not_here } = self;
+        Self {
+            allowed: of(allowed, &other.allowed),
+            after: of(after, &other.after),
+            not_decided: of(not_decided, &other.not_decided),
+            not_here: of(not_here, &other.not_here),
+        }
+    }
+
+    fn is_empty(&self) -> bool {
+        let Self { allowed, after, not_decided, not_here } = self;
+        [allowed, after, not_decided, not_here].into_iter().all(Region::is_empty)
+    }
+
+    fn layers(&self) -> [(Membership, &Region); 4] {
+        let Self { allowed, after, not_decided, not_here } = self;
+        [(Membership::Allowed, allowed), (Membership::After, after), (Membership::NotDecided, not_decided), (Membership::NotHere, not_here)]
+    }
+}
+
+const fn membership(verdict: Verdict, refusal: Option<Refusal>) -> Membership {
+    match (verdict, refusal) {
+        (Verdict::Allowed, _) => Membership::Allowed,
+        (Verdict::AllowedAfter, _) => Membership::After,
+        (Verdict::Denied, Some(Refusal::NotDecided)) => Membership::NotDecided,
+        (Verdict::Denied, _) => Membership::Denied,
+    }
+}
+
+/// Looking into a set
+impl Rights {
+    /// Returns the openings that the set tells apart.
+    #[must_use]
+    pub fn openings(&self) -> &[Opening] {
+        &self.frame.openings
+    }
+
+    /// Returns the actions that the set tells apart.
+    #[must_use]
+    pub fn actions(&self) -> &[Action] {
+        &self.frame.actions
+    }
+
+    fn cell(&self, opening: usize, action: usize) -> &Cell {
+        &self.cells[opening * self.frame.actions.len() + action]
+    }
+
+    /// Returns whether one of the actions is in the set for a session.
+    #[must_use]
+    pub fn membership(&self, session: &Session, action: usize) -> Membership {
+        let Some(opening) = self.opening(session) else {
+            // Where nobody gets a session, and where a session cannot start at all, nothing is allowed.
+            let is_shut = !self.is_outside(session) && (self.frame.shut.iter().any(|o| o.is_of(session)) || is_listed(session));
+            return if is_shut { Membership::Denied } else { Membership::NotHere };
+        };
+        let Some(point) = self.frame.space.point(session) else { return Membership::NotHere };
+        let layers = self.cell(opening, action).layers();
+        layers.into_iter().find(|(_, region)| region.contains(&point)).map_or(Membership::Denied, |(membership, _)| membership)
+    }
+
+    /// Returns whether a session states what no class has.
+    fn is_outside(&self, session: &Session) -> bool {
+        let by_channel = session.proofs.iter().flatten().any(|proven| proven.channel.is_some());
+        let is_named = |name: &str| self.frame.space.axes.iter().any(|axis| axis.has_attribute(name));
+        by_channel || !session.attributes.iter().all(|(name, _)| is_named(name))
+    }
+
+    /// Returns the opening of a session; nothing where none is like it, or it states what no class has.
+    fn opening(&self, session: &Session) -> Option<usize> {
+        if self.is_outside(session) {
+            return None;
+        }
+        self.frame.openings.iter().position(|opening| opening.is_of(session))
+    }
+
+    /// Returns whether an action is in the set in no session.
+    #[must_use]
+    pub fn is_never(&self, action: usize) -> bool {
+        (0..self.frame.openings.len()).all(|opening| self.cell(opening, action).is_empty())
+    }
+
+    /// Returns whether two actions are in the set in the same sessions.
+    #[must_use]
+    pub fn is_alike(&self, one: usize, other: usize) -> bool {
+        (0..self.frame.openings.len()).all(|opening| self.cell(opening, one) == self.cell(opening, other))
+    }
+
+    /// Returns whether nothing is in it.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.cells.iter().all(Cell::is_empty)
+    }
+
+    /// Returns one of the pairs that are in it, the shortest action first; nothing for an empty set.
+    #[must_use]
+    pub fn example(&self) -> Option<(Membership, Question)> {
+        let mut found: Vec<(usize, usize)> = (0..self.frame.openings.len())
+            .flat_map(|opening| (0..self.frame.actions.len()).map(move |action| (opening, action)))
+            .filter(|&(opening, action)| !self.cell(opening, action).is_empty())
+            .collect();
+        found.sort_by_key(|&(opening, action)| (self.frame.actions[action].line.len(), opening));
+        let &(opening, action) = found.first()?;
+        let (membership, region) = self.cell(opening, action).layers().into_iter().find(|(_, region)| !region.is_empty())?;
+        Some((membership, self.question(opening, action, region)))
+    }
+
+    fn question(&self, opening: usize, action: usize, region: &Region) -> Question {
+        let (opening, action) = (&self.frame.openings[opening], &self.frame.actions[action]);
+        let session = match region.blocks.first() {
+            Some(block) => self.frame.space.example(&opening.session, block),
+            None => opening.session.clone(),
+        };
+        Question { form: action.form, ..Question::in_session(&self.user, &self.system, &action.line, session) }
+    }
+}
+
+impl Opening {
+    /// Returns whether a session starts so.
+    fn is_of(&self, session: &Session) -> bool {
+        let stated = |of: &Session| -> Vec<(Fact, Vec<String>)> { of.stated().into_iter().filter(|(f, _)| is_of_opening(*f)).collect() };
+        let theirs = stated(session);
+        std::iter::once(&self.session).chain(&self.also).any(|mine| stated(mine) == theirs)
+    }
+}
+
+/// Returns whether a session starts in a way of which a kind lists all that there are: with one role at most, and over two
+/// links at most.
+fn is_listed(session: &Session) -> bool {
+    let is_short = match session.acting.as_slice() {
+        [] | [Act::Account { host: None, .. }] => true,
+        [_] | [_, _] => session.acting.iter().all(|act| matches!(act, Act::User(_) | Act::Role { since: None, .. })),
+        _ => false,
+    };
+    let is_one = session.active_roles.as_ref().is_none_or(|roles| roles.len() < 2);
+    let Session { expires, confirmed, approved_by, approver_proofs, .. } = session;
+    is_short && is_one && expires.is_none() && !confirmed && approved_by.is_none() && approver_proofs.is_none()
+}
+
+/// Returns whether a fact is one of how sessions start, or one that no set looks at.
+const fn is_of_opening(fact: Fact) -> bool {
+    match fact {
+        Fact::Level | Fact::Mode | Fact::Account | Fact::Roles | Fact::Acting | Fact::Central => true,
+        Fact::Expires | Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => true,
+        Fact::At | Fact::Origin | Fact::Local | Fact::Channel | Fact::Proofs | Fact::Attributes => false,
+    }
+}
+
+/// Sets of one frame, side by side
+impl Rights {
+    fn each(&self, other: &Self, of: impl Fn(&Region, &Region) -> Region) -> Self {
+        debug_assert!(Arc::ptr_eq(&self.frame, &other.frame), "sets are made side by side to be compared");
+        let cells = self.cells.iter().zip(&other.cells).map(|(mine, theirs)| mine.map(theirs, &of)).collect();
+        Self { frame: Arc::clone(&self.frame), cells, user: self.user.clone(), system: self.system.clone() }
+    }
+
+    /// Returns what is in this set and not in another, layer by layer: what is allowed here, and there at most after obligations, is in it.
+    #[must_use]
+    pub fn minus(&self, other: &Self) -> Self {
+        self.each(other, |mine, theirs| mine.minus(theirs, &self.frame.sizes))
+    }
+
+    /// Returns what is in both.
+    #[must_use]
+    pub fn and(&self, other: &Self) -> Self {
+        self.each(other, |mine, theirs| mine.and(theirs, &self.frame.sizes))
+    }
+
+    /// Returns what is in one or the other.
+    #[must_use]
+    pub fn or(&self, other: &Self) -> Self {
+        self.each(other, |mine, theirs| mine.or(theirs, &self.frame.sizes))
+    }
+
+    /// Returns whether all that is in this set is in another.
+    #[must_use]
+    pub fn is_within(&self, other: &Self) -> bool {
+        self.minus(other).is_empty()
+    }
+}
+
+impl Engine {
+    /// Returns what a user may do on a system: every class of sessions, every class of actions. Nothing for an unknown user or system.
+    #[must_use]
+    pub fn rights(&self, user: &str, system: &str, within: &Within) -> Option<Rights> {
+        let side = Side { site: self.site(system)?, user: self.find_user(user, false)? };
+        rights(&[side], within).pop()
+    }
+}

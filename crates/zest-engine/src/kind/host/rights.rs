@@ -1,0 +1,116 @@
+//! The sessions and the lines that a host tells apart.
+
+use std::collections::BTreeSet;
+
+use super::Context;
+use crate::engine::rights::{Action, Opening, Side};
+use crate::engine::rules::Site;
+use crate::links::UserId;
+use zest_command::{Pattern, Slot, WordPattern, line};
+use zest_model::ask::{Act, Central, Form, Running, Session};
+use zest_model::source::visible;
+
+/// Returns how sessions on a host start: with which account, and as which other account the line then runs.
+pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
+    let Some(context) = Context::of(site.engine, site.system) else { return Vec::new() };
+    let accounts = &context.links.accounts;
+    let mine: Vec<usize> = (0..accounts.len()).filter(|&account| context.may_use(user, account)).collect();
+    let mut list = Vec::new();
+    for central in [Central::Up, Central::Down] {
+        for account in std::iter::once(None).chain(mine.iter().copied().map(Some)) {
+            let from: Vec<usize> = account.map_or_else(|| mine.clone(), |account| vec![account]);
+            let login = account.map(|account| accounts[account].login.clone());
+            let mut add = |act: Option<Act>| {
+                let mut words: Vec<String> = login.iter().map(|login| format!("with account {}", visible(login))).collect();
+                words.extend(act.as_ref().map(ToString::to_string));
+                if central == Central::Down {
+                    words.push("while the central source is down".to_owned());
+                }
+                let session = Session { central, account: login.clone(), acting: act.into_iter().collect(), ..Session::default() };
+                list.push(Opening::new(session, words.join(" ")));
+            };
+            add(None);
+            for (to, target) in accounts.iter().enumerate() {
+                if from.iter().all(|&from| from == to || context.rules(from, to).is_empty()) {
+                    continue;
+                }
+                for running in [Running::TheLine, Running::LoginShell] {
+                    add(Some(Act::Account { host: None, login: target.login.clone(), running }));
+                }
+            }
+        }
+    }
+    list
+}
+
+/// Returns lines by which every rule can be told from the others, and one that no rule is about.
+pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
+    let mut lines: Vec<(String, String)> = Vec::new();
+    let mut add = |name: String, line: String| {
+        if !lines.iter().any(|(_, known)| *known == line) {
+            lines.push((name, line));
+        }
+    };
+    for side in sides {
+        let Some(context) = Context::of(side.site.engine, side.site.system) else { continue };
+        let sets: BTreeSet<_> = context.links.sets().collect();
+        let patterns: Vec<(&str, &Pattern)> = sets
+            .iter()
+            .flat_map(|set| &side.site.engine.estate.sets[set.index()].rules)
+            .map(|rule| (rule.text.value.as_str(), &*rule.pattern))
+            .collect();
+        for (text, pattern) in &patterns {
+            for line in examples(pattern, &patterns) {
+                add((*text).to_owned(), line);
+            }
+        }
+        for job in &context.links.jobs {
+            let line = format!("edit-job on job/{}", job.name);
+            add(line.clone(), line);
+        }
+    }
+    add("any other line".to_owned(), "/usr/local/bin/something-else".to_owned());
+    lines.into_iter().map(|(name, line)| Action { line, form: Form::Line, name, under: String::new(), like: None }).collect()
+}
+
+/// Returns lines that a pattern matches: with what other patterns write out in the place of a placeholder, and with something else.
+fn examples(pattern: &Pattern, all: &[(&str, &Pattern)]) -> Vec<String> {
+    let mut lines: Vec<Vec<String>> = vec![Vec::new()];
+    for (at, word) in pattern.words().iter().enumerate() {
+        let written = || {
+            all.iter().filter_map(|(_, other)| other.words().get(at)).flat_map(|other| match other {
+                WordPattern::Fixed(words) => words.clone(),
+                WordPattern::Slot(_) => Vec::new(),
+            })
+        };
+        let mut words: Vec<String> = match word {
+            WordPattern::Fixed(words) => words.clone(),
+            WordPattern::Slot(slot) => written().chain(of_slot(slot)).filter(|word| slot.matches(word)).collect(),
+        };
+        words.sort();
+        words.dedup();
+        lines = lines.iter().flat_map(|line| words.iter().map(move |word| line.iter().cloned().chain([word.clone()]).collect())).collect();
+        lines.truncate(MAX_EXAMPLES);
+    }
+    if pattern.is_open() {
+        let longer: Vec<Vec<String>> =
+            lines.iter().map(|line| line.iter().cloned().chain(["something-else".to_owned()]).collect()).collect();
+        lines.extend(longer);
+    }
+    lines.retain(|line| !line.is_empty());
+    lines.iter().map(|words| line::join(words.iter().map(String::as_str))).collect()
+}
+
+/// How many lines stand for one rule at most.
+const MAX_EXAMPLES: usize = 64;
+
+fn of_slot(slot: &Slot) -> Vec<String> {
+    match slot {
+        Slot::Word => vec!["something-else".to_owned()],
+        Slot::Number => vec!["7".to_owned()],
+        Slot::Range(low, high) => vec![low.to_string(), high.to_string()],
+        Slot::Address => vec!["192.0.2.77".to_owned()],
+        Slot::Network => vec!["192.0.2.0/24".to_owned()],
+        Slot::Affix(start, end) => vec![format!("{start}x{end}")],
+    }
+}

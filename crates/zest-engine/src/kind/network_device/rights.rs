@@ -1,0 +1,186 @@
+//! The sessions and the lines that a device tells apart.
+
+use std::collections::BTreeSet;
+use std::ops::ControlFlow;
+use std::sync::Arc;
+
+use rustc_hash::FxHashMap;
+
+use super::reach::elevating;
+use super::{Device, Origin, Reach};
+use crate::engine::Engine;
+use crate::engine::rights::{Action, Opening, Side};
+use crate::engine::rules::Site;
+use crate::links::{CommandId, ModeId, SetId, UserId};
+use zest_command::Pattern;
+use zest_command::alphabet::{Alphabet, AlphabetBuilder};
+use zest_command::automaton::{Automaton, explore, is_dead};
+use zest_command::line;
+use zest_model::ask::{Central, Form, Session};
+use zest_model::entry::{Does, IdentitySource};
+use zest_model::source::visible;
+
+/// Returns how sessions on a device start: on which account, at which level and in which mode, with the central source up or down.
+pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
+    let Site { engine, system } = site;
+    let Some(device) = Device::of(engine, system) else { return Vec::new() };
+    let vocabulary = device.vocabulary(engine);
+    let has_local = device.sources.contains(&IdentitySource::Local);
+    let accounts = &engine.estate.system(system).accounts;
+    let mine: Vec<usize> = (0..accounts.len())
+        .filter(|&i| {
+            let of_name = || accounts[i].login.value == engine.estate.user(user).id.value;
+            has_local && (of_name() || device.links.accounts[i].used_by.iter().any(|&(p, _)| engine.membership.belongs(user, p)))
+        })
+        .collect();
+    let mut places: BTreeSet<(usize, u8)> = BTreeSet::new();
+    let mut reached = |reach: &Reach| {
+        for mode in (0..vocabulary.modes.len()).map(ModeId::new) {
+            places.extend(reach.levels_in(mode).into_iter().map(|level| (mode.index(), level)));
+        }
+    };
+    for candidate in engine.candidates(user, system) {
+        reached(&device.reach(engine, Origin::Assignment(engine.standing(candidate.assignment).0)));
+    }
+    for &account in &mine {
+        match accounts[account].band.as_ref().map(crate::engine::LevelBand::read) {
+            Some(_) if device.standing(engine, Origin::Account(account)).is_some() => {
+                reached(&device.reach(engine, Origin::Account(account)))
+            }
+            Some(band) => {
+                [Central::Up, Central::Down].iter().for_each(|central| reached(&Reach::of_account(engine, band, device, *central)))
+            }
+            None => {}
+        }
+    }
+    let mut list = Vec::new();
+    let centrals: &[Central] = if has_local { &[Central::Up, Central::Down] } else { &[Central::Up] };
+    for &central in centrals {
+        for account in std::iter::once(None).chain(mine.iter().map(|&i| Some(&accounts[i].login.value))) {
+            let mut seen: BTreeSet<Option<String>> = BTreeSet::new();
+            let stated = std::iter::once((None, None)).chain(places.iter().flat_map(|&(mode, level)| {
+                // At which level a mode is entered without one being stated depends on the band.
+                let is_start = mode == vocabulary.start_mode.index();
+                let mode = (!is_start).then(|| vocabulary.modes[mode].clone());
+                let without = (mode.is_some() && seen.insert(mode.clone())).then(|| (None, mode.clone()));
+                without.into_iter().chain([(Some(level), mode)])
+            }));
+            list.extend(stated.map(|(level, mode)| {
+                let mut words: Vec<String> = level.iter().map(|level| format!("at level {level}")).collect();
+                words.extend(mode.as_ref().map(|mode| format!("in mode {}", visible(mode))));
+                words.extend(account.map(|login| format!("as account {}", visible(login))));
+                if central == Central::Down {
+                    words.push("while the central source is down".to_owned());
+                }
+                let session = Session { central, account: account.cloned(), level, mode, ..Session::default() };
+                let start = Session { mode: Some(vocabulary.modes[vocabulary.start_mode.index()].clone()), ..session.clone() };
+                let also = if session.mode.is_none() { vec![start] } else { Vec::new() };
+                Opening { also, ..Opening::new(session, words.join(" ")) }
+            }));
+        }
+    }
+    list
+}
+
+/// The command sets that may have a say about a user on a device.
+fn sets(side: &Side<'_>) -> Vec<SetId> {
+    let Site { engine, system } = side.site;
+    let mut sets: Vec<SetId> = engine.candidates(side.user, system).flat_map(|c| engine.standing(c.assignment).1.sets.clone()).collect();
+    if let Some(device) = Device::of(engine, system) {
+        sets.extend(device.account_standings.iter().flatten().flat_map(|standing| standing.sets.iter().copied()));
+    }
+    sets.sort_unstable();
+    sets.dedup();
+    sets
+}
+
+/// What several sides have in common: one alphabet for the words of all, and the automata of all their command sets over it.
+struct Together {
+    alphabet: Arc<Alphabet>,
+    sets: Vec<Automaton>,
+}
+
+impl Together {
+    fn of(sides: &[Side<'_>]) -> Option<Self> {
+        let mut rules: Vec<Vec<&Pattern>> = Vec::new();
+        for side in sides {
+            let estate = &side.site.engine.estate;
+            for set in sets(side) {
+                let patterns: Vec<&Pattern> = estate.sets[set.index()].rules.iter().map(|rule| &*rule.pattern).collect();
+                if !rules.contains(&patterns) {
+                    rules.push(patterns);
+                }
+            }
+        }
+        let first = sides.first()?.site.engine;
+        let is_one = sides.iter().all(|side| Arc::ptr_eq(&side.site.engine.alphabet, &first.alphabet));
+        let alphabet = if is_one {
+            Arc::clone(&first.alphabet)
+        } else {
+            let mut all = AlphabetBuilder::default();
+            rules.iter().flatten().for_each(|pattern| all.add(pattern));
+            commands(sides).into_iter().for_each(|(engine, device, id)| all.add(&device.vocabulary(engine).command(id).pattern));
+            Arc::new(all.build().ok()?)
+        };
+        let sets = rules.iter().map(|rules| Automaton::build(&alphabet, rules)).collect::<Result<_, _>>().ok()?;
+        Some(Self { alphabet, sets })
+    }
+}
+
+/// The commands of all sides.
+fn commands<'e>(sides: &[Side<'e>]) -> Vec<(&'e Engine, &'e Device, CommandId)> {
+    let mut list: Vec<(&Engine, &Device, CommandId)> = Vec::new();
+    let mut known: FxHashMap<String, usize> = FxHashMap::default();
+    for side in sides {
+        let Site { engine, system } = side.site;
+        let Some(device) = Device::of(engine, system) else { continue };
+        let links = &engine.estate.vocabularies[device.links.vocabulary.index()];
+        for (index, command) in links.commands.iter().enumerate() {
+            known.entry(command.line.clone()).or_insert_with(|| {
+                list.push((engine, device, CommandId::new(index)));
+                list.len()
+            });
+        }
+    }
+    list
+}
+
+/// Returns a line for every way in which the rules of the command sets can take lines of each command; each level that an elevation
+/// can ask for is a line of its own.
+pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
+    let Some(together) = Together::of(sides) else { return Vec::new() };
+    let mut list = Vec::new();
+    for (engine, device, id) in commands(sides) {
+        let command = device.vocabulary(engine).command(id);
+        let name = &engine.estate.vocabularies[device.links.vocabulary.index()].commands[id.index()].line;
+        let mut add = |line: String| {
+            let action = Action { line, form: Form::Line, name: name.clone(), under: String::new(), like: None };
+            if !list.contains(&action) {
+                list.push(action);
+            }
+        };
+        if command.does == Some(Does::Elevate) && command.level_word.is_some() {
+            let lines = elevating(device.vocabulary(engine), id, 15);
+            lines.iter().for_each(|(_, words)| add(line::join(words.iter().map(String::as_str))));
+            continue;
+        }
+        let Ok(own) = Automaton::build(&together.alphabet, &[&command.pattern]) else { continue };
+        let automata: Vec<&Automaton> = std::iter::once(&own).chain(&together.sets).collect();
+        let mut seen: BTreeSet<Vec<Option<u32>>> = BTreeSet::new();
+        explore(
+            &together.alphabet,
+            &automata,
+            |states| !is_dead(states[0]),
+            |states, line| {
+                if own.accepted(states[0]).is_some() {
+                    let rules = automata[1..].iter().zip(&states[1..]).map(|(automaton, state)| automaton.accepted(*state)).collect();
+                    if seen.insert(rules) {
+                        add(line::join(line.map(|symbol| together.alphabet.example(symbol))));
+                    }
+                }
+                ControlFlow::Continue(())
+            },
+        );
+    }
+    list
+}

@@ -1,0 +1,199 @@
+//! The sessions and the actions that a cloud or an application tells apart.
+
+use std::collections::BTreeSet;
+
+use rustc_hash::FxHashMap;
+
+use super::Identity;
+use super::links::{OperationLinks, ServiceLinks, TypeLinks};
+use super::resolve::is_there;
+use crate::engine::Engine;
+use crate::engine::rights::{Action, Opening, Side};
+use crate::engine::rules::Site;
+use crate::links::path::{PathPattern, SOMETHING};
+use crate::links::{AssumableLinks, Holder, RoleId, UserId};
+use zest_model::ask::{Act, Form, Session};
+use zest_model::source::visible;
+
+/// Returns how sessions start: with which roles active, and as whom.
+pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
+    let Site { engine, system } = site;
+    let Some(links) = engine.estate.links::<ServiceLinks>(system) else { return Vec::new() };
+    let estate = &engine.estate;
+    let mut list = vec![Opening::new(Session::default(), String::new())];
+    let mut held: Vec<RoleId> = engine.candidates(user, system).flat_map(|c| engine.standing(c.assignment).1.roles.clone()).collect();
+    held.sort_unstable();
+    held.dedup();
+    let active = |roles: Vec<String>, words: String| Opening::new(Session { active_roles: Some(roles), ..Session::default() }, words);
+    if !held.is_empty() {
+        list.push(active(Vec::new(), "with no role active".to_owned()));
+        for role in held {
+            let name = &estate.role(role).id.value;
+            list.push(active(vec![name.clone()], format!("with role {} alone active", visible(name))));
+        }
+    }
+    // As whom one goes on hangs on as whom one is: each chain goes on from where it is.
+    let mut ends: Vec<(Vec<Act>, Identity)> = vec![(Vec::new(), Identity::User(user))];
+    for _ in 0..MAX_LINKS {
+        let longer: Vec<(Vec<Act>, Identity)> = ends.iter().flat_map(|end| next(engine, links, user, end)).collect();
+        list.extend(longer.iter().map(|(acting, _)| {
+            let words: Vec<String> = acting.iter().map(ToString::to_string).collect();
+            Opening::new(Session { acting: acting.clone(), ..Session::default() }, words.join(", "))
+        }));
+        ends = longer;
+    }
+    let mut seen: Vec<Opening> = Vec::new();
+    list.retain(|opening| {
+        let is_new = !seen.contains(opening);
+        seen.push(opening.clone());
+        is_new
+    });
+    list
+}
+
+/// How many links a chain has at most.
+const MAX_LINKS: usize = 2;
+
+/// Returns the chains that are one link longer than another, by all that may be meant by it.
+fn next(engine: &Engine, links: &ServiceLinks, person: UserId, (acting, identity): &(Vec<Act>, Identity)) -> Vec<(Vec<Act>, Identity)> {
+    let estate = &engine.estate;
+    let mut list = Vec::new();
+    let mut add = |act: Act, identity: Identity| list.push((acting.iter().cloned().chain([act]).collect(), identity));
+    if let Identity::User(_) = identity {
+        for rule in links.acting.iter().filter(|rule| rule.by.iter().any(|&(party, _)| engine.membership.belongs(person, party))) {
+            add(Act::User(estate.user(rule.target).id.value.clone()), Identity::User(rule.target));
+        }
+    }
+    for role in (0..estate.roles.len()).map(RoleId::new).filter(|_| !links.is_application) {
+        let admits = |assumable: &AssumableLinks| {
+            assumable.by.iter().any(|&(holder, _)| match (holder, *identity) {
+                (Holder::Party(party), Identity::User(user)) => engine.membership.belongs(user, party),
+                (Holder::Role(admitted), Identity::Role(role)) => admitted == role,
+                (Holder::Party(_), Identity::Role(_)) | (Holder::Role(_), Identity::User(_)) => false,
+            })
+        };
+        if estate.roles[role.index()].assumable.as_ref().is_some_and(admits) {
+            add(Act::Role { name: estate.role(role).id.value.clone(), since: None }, Identity::Role(role));
+        }
+    }
+    list
+}
+
+/// Returns operations on resources: every resource that is declared, and of others one for each way in which grants, ceilings and
+/// assignments can be on them. Of operations that nothing tells apart, one is asked for all.
+pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
+    let mut paths: BTreeSet<String> = BTreeSet::new();
+    let mut marks: FxHashMap<String, Vec<bool>> = FxHashMap::default();
+    let mut all: Vec<(&Side<'_>, &ServiceLinks)> = Vec::new();
+    for side in sides {
+        let Site { engine, system } = side.site;
+        let Some(links) = engine.estate.links::<ServiceLinks>(system) else { continue };
+        paths.extend(paths_of(engine, links));
+        for (number, operation) in links.operations.iter().enumerate() {
+            marks.entry(operation.name.clone()).or_default().extend(marks_of(links, number));
+        }
+        all.push((side, links));
+    }
+    let mut list: Vec<Action> = Vec::new();
+    let mut known: FxHashMap<(Vec<bool>, String), usize> = FxHashMap::default();
+    let mut seen: FxHashMap<String, usize> = FxHashMap::default();
+    for (side, links) in all {
+        for operation in links.operations.iter().filter(|o| links.operation_ids.contains_key(o.name.as_str())) {
+            let name = &operation.name;
+            for (path, under) in of_operation(side, links, operation, &paths) {
+                let line = format!("{name} on {path}");
+                if seen.contains_key(&line) {
+                    continue;
+                }
+                // What is about entries of the ledger has rules of its own.
+                let is_plain = operation.entry.is_none() && operation.place.is_some();
+                let like = is_plain.then(|| known.get(&(marks[name].clone(), path.clone())).copied()).flatten();
+                if is_plain && like.is_none() {
+                    known.insert((marks[name].clone(), path), list.len());
+                }
+                seen.insert(line.clone(), list.len());
+                list.push(Action { line, form: Form::Line, name: name.clone(), under, like });
+            }
+        }
+    }
+    list
+}
+
+/// How many patterns are looked at two by two.
+const MAX_PAIRS: usize = 300;
+
+/// Returns paths among which there is one for each way in which what is written can be on it.
+fn paths_of(engine: &Engine, links: &ServiceLinks) -> BTreeSet<String> {
+    let mut paths: BTreeSet<String> = links.resources.keys().map(|path| path.to_string()).collect();
+    let scopes = engine.estate.assignments.iter().filter_map(|a| a.entry.on.at.as_ref()).map(|at| at.value.as_str());
+    let within = scopes.chain(links.ceilings.iter().filter_map(|c| c.within.as_deref()));
+    paths.extend(within.map(str::to_owned));
+    let mut patterns: Vec<&PathPattern> = Vec::new();
+    for pattern in links.grants().flat_map(|grant| grant.on.iter().chain(&grant.except_on)) {
+        if !patterns.contains(&pattern) {
+            patterns.push(pattern);
+        }
+    }
+    paths.extend(patterns.iter().filter_map(|one| one.and(one)));
+    if patterns.len() <= MAX_PAIRS {
+        paths.extend(patterns.iter().flat_map(|one| patterns.iter().filter_map(|other| one.and(other))));
+    }
+    // What is not declared stands below something that is.
+    let below: Vec<String> = paths.iter().map(|path| format!("{path}/{SOMETHING}")).collect();
+    paths.extend(below);
+    paths
+}
+
+/// Returns all by which an operation is told from others: in which grants, ceilings and types it is.
+fn marks_of(links: &ServiceLinks, number: usize) -> Vec<bool> {
+    let operation = &links.operations[number];
+    let grants = links.grants().map(|grant| grant.operations.contains(number));
+    let ceilings = links.ceilings.iter().map(|ceiling| ceiling.operations.contains(number));
+    let mut types: Vec<(&String, &TypeLinks)> = links.types.iter().collect();
+    types.sort_by_key(|(name, _)| *name);
+    let types = types.into_iter().flat_map(|(_, of)| {
+        let TypeLinks { rights, looks, duties: _, right_duties, second_person_right, place: _ } = of;
+        let duties = right_duties.get(&number).is_some();
+        [rights.contains(number), looks.contains(number), duties, *second_person_right == Some(number)]
+    });
+    grants.chain(ceilings).chain(types).chain([operation.reads]).collect()
+}
+
+/// Returns the paths that an operation can be about, each with what it is listed under.
+fn of_operation(side: &Side<'_>, links: &ServiceLinks, operation: &OperationLinks, paths: &BTreeSet<String>) -> Vec<(String, String)> {
+    let estate = &side.site.engine.estate;
+    let number = links.operation_ids.get(operation.name.as_str()).copied();
+    let Some(entry) = operation.entry else {
+        let is_known = |path: &&String| {
+            let of_type = path.split('/').next().and_then(|head| links.types.get(head));
+            let has_right = |of: &TypeLinks| operation.place.is_none() || number.is_some_and(|number| of.rights.contains(number));
+            is_there(path, links) && (!links.is_application || of_type.is_none_or(has_right))
+        };
+        return paths.iter().filter(is_known).map(|path| (path.clone(), path.clone())).collect();
+    };
+    let names: Vec<&str> = match entry {
+        "user" => estate.entries.users.iter().map(|u| u.id.value.as_str()).collect(),
+        "group" => estate.entries.groups.iter().map(|g| g.id.value.as_str()).collect(),
+        "role" => estate.entries.roles.iter().map(|r| r.id.value.as_str()).collect(),
+        "command-set" => estate.entries.command_sets.iter().map(|s| s.id.value.as_str()).collect(),
+        _ => {
+            let is_it = |path: &&String| path.split('/').next() == Some(entry) && is_there(path, links);
+            return paths.iter().filter(is_it).map(|path| (path.clone(), path.clone())).collect();
+        }
+    };
+    let own = &side.site.user(side.user).id.value;
+    let named = |name: &&str| *name == own || paths.contains(&format!("{entry}/{name}"));
+    let (of_grants, others): (Vec<&str>, Vec<&str>) = names.into_iter().partition(named);
+    let one = |name: &str| (format!("{entry}/{name}"), format!("{entry}/{name}"));
+    let mut list: Vec<(String, String)> = of_grants.into_iter().map(one).collect();
+    match others.as_slice() {
+        [first, rest @ ..] if rest.len() >= FEW => {
+            list.push((format!("{entry}/{first}"), format!("{entry}/{first} and {} more that no grant names", rest.len())));
+        }
+        few => list.extend(few.iter().map(|name| one(name))),
+    }
+    list
+}
+
+/// How many of the entries of a ledger that no grant names are listed one by one; of more, one stands for all.
+const FEW: usize = 64;

@@ -1,0 +1,194 @@
+//! The set of what is allowed, against the answers: every session and every line of random estates of all kinds.
+
+use std::collections::BTreeMap;
+
+use fastrand::Rng;
+use zest_ledger::ask::{Form, Question, Refusal, Session, Verdict};
+use zest_ledger::rights::{Action, Membership, Rights, Side, Within, rights};
+use zest_ledger::{Engine, Ledger};
+use zest_testkit::estates::Source;
+use zest_testkit::{clouds, questions, random, seed};
+
+/// What a set should say of a question, by asking it.
+fn asked(engine: &Engine, question: &Question) -> Membership {
+    let decision = engine.decide(question);
+    match (decision.verdict, decision.refusal) {
+        (Verdict::Allowed, _) => Membership::Allowed,
+        (Verdict::AllowedAfter, _) => Membership::After,
+        (Verdict::Denied, Some(Refusal::NotDecided)) => Membership::NotDecided,
+        (Verdict::Denied, _) => Membership::Denied,
+    }
+}
+
+/// Sets say nothing of facts by which obligations are discharged, of ends, and of proofs that were given elsewhere.
+fn plain(mut question: Question) -> Question {
+    let Session { confirmed, approved_by, approver_proofs, expires, proofs, .. } = &mut question.session;
+    (*confirmed, *approved_by, *approver_proofs, *expires) = (false, None, None, None);
+    proofs.iter_mut().flatten().for_each(|proven| proven.channel = None);
+    question
+}
+
+/// The set of one line alone.
+fn of_line(engine: &Engine, question: &Question) -> Option<Rights> {
+    let action = Action { line: question.line.clone(), form: question.form, name: String::new(), under: String::new(), like: None };
+    engine.rights(&question.user, &question.system, &Within { actions: vec![action], ..Within::default() })
+}
+
+/// Compares what the set of a line says of a session with what is answered, and returns it.
+fn agrees(engine: &Engine, question: &Question, seed: u64) -> Option<Membership> {
+    let question = plain(question.clone());
+    let set = of_line(engine, &question)?;
+    let (is, should) = (set.membership(&question.session, 0), asked(engine, &question));
+    let is_outside = is == Membership::NotHere && !set.openings().iter().any(|o| o.session == Session::default());
+    if is == Membership::NotHere {
+        assert!(
+            should == Membership::Denied || !question.session.acting.is_empty() || question.session.active_roles.is_some(),
+            "seed {seed}: the set says nothing of a session that is {should:?} ({is_outside})\n{question:#?}\n{:#?}",
+            engine.explain(&question).gates
+        );
+    } else {
+        assert_eq!(is, should, "seed {seed} (set left, answer right)\n{question:#?}\n{:#?}", engine.explain(&question).gates);
+    }
+    Some(is)
+}
+
+fn tell(what: &str, counts: &BTreeMap<String, usize>) {
+    println!("{what}: {counts:?}");
+    for needed in ["Allowed", "After", "Denied"] {
+        assert!(counts.contains_key(needed), "{what}: nothing came to {needed}, so nothing was compared there");
+    }
+    let all: usize = counts.values().sum();
+    assert!(counts.get("NotHere").copied().unwrap_or(0) * 5 < all, "{what}: too much is outside of the sets");
+}
+
+#[test]
+fn a_set_says_of_every_session_what_is_answered() {
+    let first = seed(13_000);
+    println!("first seed {first}");
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    for round in 0..questions(4_000).div_ceil(40) as u64 {
+        let seed = first + round;
+        let mut source = Source::new(seed);
+        let Ok(estate) = Ledger::new().document("estate.toml", &source.ledger()).estate() else { continue };
+        let engine = Engine::compile(estate).expect("a random estate compiles");
+        for _ in 0..40 {
+            if let Some(is) = agrees(&engine, &source.question(), seed) {
+                *counts.entry(format!("{is:?}")).or_default() += 1;
+            }
+        }
+    }
+    tell("estates of all kinds", &counts);
+}
+
+#[test]
+fn a_set_says_of_every_session_on_devices_what_is_answered() {
+    let first = seed(14_000);
+    println!("first seed {first}");
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    for round in 0..questions(2_000).div_ceil(40) as u64 {
+        let mut source = random::Source::new(first + round);
+        let engine = Engine::compile(source.ledger().estate().expect("a valid ledger")).expect("a random ledger compiles");
+        for _ in 0..40 {
+            if let Some(is) = agrees(&engine, &source.question(), first + round) {
+                *counts.entry(format!("{is:?}")).or_default() += 1;
+            }
+        }
+    }
+    tell("devices", &counts);
+}
+
+#[test]
+fn a_set_says_of_every_session_on_clouds_and_in_applications_what_is_answered() {
+    let first = seed(15_000);
+    println!("first seed {first}");
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    for round in 0..questions(2_000).div_ceil(40) as u64 {
+        let mut source = clouds::random::Source::new(first + round);
+        let engine = Engine::compile(source.ledger().estate().expect("a valid ledger")).expect("a random ledger compiles");
+        for _ in 0..40 {
+            if let Some(is) = agrees(&engine, &source.question(), first + round) {
+                *counts.entry(format!("{is:?}")).or_default() += 1;
+            }
+        }
+    }
+    tell("clouds and applications", &counts);
+}
+
+/// The line of a question is one of those that are listed, or there is one that is allowed in the same sessions.
+#[test]
+fn for_every_line_there_is_one_in_the_list_that_is_allowed_in_the_same_sessions() {
+    let first = seed(16_000);
+    println!("first seed {first}");
+    let mut compared = 0;
+    for round in 0..questions(1_200).div_ceil(12) as u64 {
+        let seed = first + round;
+        let mut source = Source::new(seed);
+        let Ok(estate) = Ledger::new().document("estate.toml", &source.ledger()).estate() else { continue };
+        let engine = Engine::compile(estate).expect("a random estate compiles");
+        for _ in 0..12 {
+            let question = plain(source.question());
+            let (Some(site), Some(user)) = (engine.site(&question.system), engine.find_user(&question.user, false)) else { continue };
+            let side = Side { site, user };
+            let mut actions = site.kind().actions(&[side]);
+            let listed = actions.len();
+            actions.push(Action { line: question.line.clone(), form: Form::Line, name: String::new(), under: String::new(), like: None });
+            let Some(set) = rights(&[side], &Within { actions, ..Within::default() }).pop() else { continue };
+            if set.is_never(listed) {
+                continue;
+            }
+            compared += 1;
+            assert!(
+                (0..listed).any(|action| set.is_alike(action, listed)),
+                "seed {seed}: no line in the list is allowed in the same sessions\n{question:#?}\n{:#?}",
+                set.actions()
+            );
+        }
+    }
+    println!("{compared} lines were found in a list");
+    assert!(compared > 100, "too few lines are ever allowed");
+}
+
+/// Unions, differences and what else sets can do, over two users of one system.
+#[test]
+fn sets_are_sets() {
+    let first = seed(17_000);
+    println!("first seed {first}");
+    let mut rng = Rng::with_seed(first);
+    let (mut examples, mut differ) = (0, 0);
+    for round in 0..questions(600).div_ceil(6) as u64 {
+        let seed = first + round;
+        let mut source = Source::new(seed);
+        let Ok(estate) = Ledger::new().document("estate.toml", &source.ledger()).estate() else { continue };
+        let engine = Engine::compile(estate).expect("a random estate compiles");
+        for _ in 0..6 {
+            let system = zest_testkit::estates::SYSTEMS[rng.usize(..zest_testkit::estates::SYSTEMS.len())];
+            let Some(site) = engine.site(system) else { continue };
+            let sides: Vec<Side<'_>> =
+                (0..2).filter_map(|_| Some(Side { site, user: engine.find_user(&format!("user-{}", rng.usize(..6)), false)? })).collect();
+            let sets = rights(&sides, &Within::default());
+            let [one, other] = sets.as_slice() else { continue };
+            let (only, both, all) = (one.minus(other), one.and(other), one.or(other));
+            assert!(only.is_within(one) && both.is_within(one) && one.is_within(&all) && other.is_within(&all), "seed {seed}: {system}");
+            assert!(only.and(other).is_empty(), "seed {seed}: {system}: what is only here is there as well");
+            let again = only.or(&both);
+            assert!(again.is_within(one) && one.is_within(&again), "seed {seed}: {system}: a set is its parts");
+            assert_eq!(
+                one.is_within(other) && other.is_within(one),
+                only.is_empty() && other.minus(one).is_empty(),
+                "seed {seed}: {system}"
+            );
+            differ += usize::from(!only.is_empty());
+            for set in [one, &only] {
+                let Some((membership, question)) = set.example() else { continue };
+                assert_eq!(membership, asked(&engine, &question), "seed {seed}: the example is asked\n{question:#?}");
+                examples += 1;
+            }
+            if let Some((membership, question)) = only.example() {
+                let there = Question { user: other.user.clone(), ..question };
+                assert_ne!(membership, asked(&engine, &there), "seed {seed}: what is only here is not so there\n{there:#?}");
+            }
+        }
+    }
+    println!("{examples} examples were asked, {differ} differences looked into");
+    assert!(examples > 50 && differ > 20);
+}

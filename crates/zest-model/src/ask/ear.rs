@@ -1,0 +1,53 @@
+//! Who hears what a decision looks at in a session.
+
+use std::any::Any;
+use std::fmt;
+use std::sync::Arc;
+
+/// Hears what is looked at: a condition, or a look of the engine's own.
+type Listener = dyn Fn(&dyn Any) + Send + Sync;
+
+/// Hears what a decision looks at in its session, if anybody listens; sessions that are made of it are heard as well.
+///
+/// A session is the same whether it is listened to or not.
+#[derive(Clone, Default)]
+pub struct Ear(Option<Arc<Listener>>);
+
+impl Ear {
+    /// Makes an ear.
+    pub fn new(listener: impl Fn(&dyn Any) + Send + Sync + 'static) -> Self {
+        Self(Some(Arc::new(listener)))
+    }
+
+    /// Tells what is looked at, where it lies in the estate.
+    pub fn looked_at(&self, what: &dyn Any) {
+        if let Some(listener) = &self.0 {
+            listener(what);
+        }
+    }
+
+    /// Tells what is looked at, which is made only if somebody listens.
+    pub fn looked<T: Any>(&self, what: impl FnOnce() -> T) {
+        if let Some(listener) = &self.0 {
+            listener(&what());
+        }
+    }
+
+    /// Returns whether anybody listens.
+    #[must_use]
+    pub const fn listens(&self) -> bool {
+        self.0.is_some()
+    }
+}
+
+impl PartialEq for Ear {
+    fn eq(&self, _: &Self) -> bool {
+        true
+    }
+}
+
+impl fmt::Debug for Ear {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("Ear")
+    }
+}
