@@ -258,7 +258,7 @@ fn a_kiosk_is_rehearsed_with_its_menu() {
     let ran = zest_with(&words, script.as_bytes());
     for part in [
         "account kiosk on kiosk-selkie> ?",
-        "/opt/kiosk/bin/print-test                   as account kiosk",
+        "/opt/kiosk/bin/print-test\n",
         "refused [denied-by-rule]",
         "  watch-1 on kiosk-selkie>",
         "unknown-acting-identity",

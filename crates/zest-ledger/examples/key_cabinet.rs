@@ -12,10 +12,10 @@ use zest_ledger::entry::{self, Channel};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    AFTER, Action, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opening, OutsideTable, Resolver, Row, Scratch,
-    Shape, Side, Site, Stop, TableShape, Trace, WHEN, Way, no_statements, way,
+    AFTER, Action, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opening, OutsideTable, Resolver, Row, Shape,
+    Side, Site, Stop, TableShape, Trace, WHEN, Way, no_statements, way,
 };
-use zest_ledger::review::{Effective, OtherRight, SessionView, effective, hygiene};
+use zest_ledger::review::{SessionView, effective, hygiene};
 use zest_ledger::source::{At, Location, Place, visible};
 use zest_ledger::{Engine, Ledger};
 
@@ -71,10 +71,6 @@ fn slots(site: Site<'_>) -> &[Slot] {
 
 fn may(site: Site<'_>, user: UserId, slot: &Slot) -> Option<Place> {
     slot.takers.iter().find(|(party, _)| site.belongs(user, *party)).map(|&(_, place)| place)
-}
-
-fn names(site: Site<'_>, slot: &Slot) -> String {
-    slot.takers.iter().map(|&(party, _)| visible(&site.engine().estate().party(party))).collect::<Vec<_>>().join(", ")
 }
 
 impl Kind for KeyCabinets {
@@ -191,24 +187,9 @@ impl Kind for KeyCabinets {
         groups.map(join).collect()
     }
 
-    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
-        let mut list = Effective::nothing(&site.entry().id.value);
-        list.refused = site.refused(user, session);
-        let mine = slots(site).iter().filter_map(|slot| Some((slot, may(site, user, slot)?)));
-        list.rights = mine
-            .map(|(slot, place)| OtherRight {
-                action: format!("take {}", visible(&slot.name)),
-                through: format!("the slot's `for`, `{}`", names(site, slot)),
-                conditions: site.open_conditions(user, session, &slot.conditions),
-                location: Some(site.locate(place)),
-            })
-            .collect();
-        list
-    }
-
     fn openings(&self, _: Site<'_>, _: UserId) -> Vec<Opening> {
         // Every session starts alike: nothing but moments, places and proofs tells them apart.
-        vec![Opening::new(Session::default(), String::new())]
+        vec![Opening::new(Session::default())]
     }
 
     fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
@@ -217,6 +198,10 @@ impl Kind for KeyCabinets {
         names.dedup();
         let action = |line: String| Action { name: line.clone(), line, form: Form::Line, under: String::new(), like: None };
         names.into_iter().map(action).collect()
+    }
+
+    fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {
+        Vec::new()
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
@@ -291,8 +276,10 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             println!("    {}", step.text);
         }
     }
-    for right in effective(&engine, "mate-2", None, &Session::default()).into_iter().flatten().flat_map(|e| e.rights) {
-        println!("mate-2 may {} through {}, {}", right.action, right.through, right.conditions.join(", "));
+    for listed in effective(&engine, "mate-2", None, &Session::default()).into_iter().flatten() {
+        for right in listed.rights {
+            println!("mate-2 may {}, {}; first {}", right.actions.join(", "), listed.sessions, right.after.join(", "));
+        }
     }
     print!("{}", hygiene(&engine, None));
     Ok(())

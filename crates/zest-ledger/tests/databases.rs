@@ -366,7 +366,7 @@ fn a_disabled_person_holds_nothing_on_any_account() {
         let engine = Engine::compile(estate.unwrap_or_else(|f| panic!("{f}"))).expect("it compiles");
         effective(&engine, "clerk", Some("maria"), &Session::default()).expect("the user is known").remove(0)
     };
-    assert!(!rights("").database.is_empty());
+    assert!(!rights("").rights.is_empty());
     let disabled = rights("disabled = true");
-    assert!(disabled.database.is_empty() && disabled.refused.is_some(), "{disabled:?}");
+    assert!(disabled.rights.is_empty() && disabled.refused.is_some(), "{disabled:?}");
 }

@@ -3,7 +3,6 @@
 use zest_ledger::ask::{Decision, Refusal, Verdict};
 use zest_ledger::entry::{CommandSet, Rule, RuleVerb};
 use zest_ledger::rehearsal::{Effect, Rehearsal};
-use zest_ledger::review::{Extent, effective};
 use zest_ledger::source::At;
 use zest_ledger::{Engine, Ledger, Question, ask::Session};
 use zest_testkit::random::Source;
@@ -130,44 +129,6 @@ fn an_approver_never_helps_a_line_that_asks_for_none() {
             assert_eq!(engine.decide(question), engine.decide(&approved), "seed {seed}: {question:?}");
         }
     });
-}
-
-#[test]
-fn what_effective_lists_is_allowed_when_asked() {
-    let mut asked = 0;
-    each(40, 1, |seed, engine, _| {
-        for user in engine.estate().users() {
-            for right in effective(engine, &user.id.value, None, &Session::default()).expect("the user is known") {
-                // The first assignment without conditions is the one that decides for a question that states nothing.
-                let Some(first) =
-                    right.entitlements.first().filter(|e| e.conditions.is_empty() && user.channels.is_none() && user.until.is_none())
-                else {
-                    continue;
-                };
-                for command in first.commands.iter().filter(|c| c.extent == Extent::Every && !c.line.contains(['{', '.'])) {
-                    let question = Question::new(&user.id.value, &right.system, &command.line).level(command.level).mode(&command.modes[0]);
-                    let decision = engine.decide(&question);
-                    let is_beyond = matches!(
-                        decision.refusal,
-                        Some(Refusal::CredentialMustChange | Refusal::NoLocalAccount | Refusal::AccountLocked)
-                            | Some(Refusal::AccountWithoutCredential | Refusal::NotStated | Refusal::NoBand)
-                    );
-                    let is_local = engine.explain(&question).account.is_some();
-                    assert!(
-                        decision.verdict != Verdict::Denied || is_beyond || is_local,
-                        "seed {seed}: {} is listed for {} on {} at level {}, but {:?}",
-                        command.line,
-                        user.id.value,
-                        right.system,
-                        command.level,
-                        decision.refusal
-                    );
-                    asked += 1;
-                }
-            }
-        }
-    });
-    assert!(asked > 300, "only {asked} rights were asked for");
 }
 
 #[test]

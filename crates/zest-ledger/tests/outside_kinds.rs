@@ -8,9 +8,9 @@ use zest_ledger::entry::{self, Channel, Kind as Word, System};
 use zest_ledger::estate::{Estate, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    Action, Combining, Declared, Ground, Kept, Kind, Left, Opening, OutsideTable, Resolver, Scratch, Side, Site, Stop, Trace, Way, way,
+    Action, Combining, Declared, Ground, Kept, Kind, Left, Opening, OutsideTable, Resolver, Side, Site, Stop, Trace, Way, way,
 };
-use zest_ledger::review::{Effective, SessionView, effective, hygiene, readiness, session};
+use zest_ledger::review::{SessionView, effective, hygiene, readiness, session};
 use zest_ledger::source::{At, Location, Place};
 use zest_ledger::{Engine, Ledger};
 
@@ -95,15 +95,15 @@ impl Kind for Careless {
         let nonsense = Change::JoinGroup { group: "nobody".to_owned(), user: "nobody".to_owned() };
         vec![way(nonsense, "if", Some(elsewhere()))]
     }
-    fn effective(&self, _: Site<'_>, _: UserId, _: &Session, scratch: &mut Scratch) -> Effective {
-        *scratch.of::<u8>() += 1;
-        Effective::nothing("another system")
-    }
     fn openings(&self, _: Site<'_>, _: UserId) -> Vec<Opening> {
         Vec::new()
     }
 
     fn actions(&self, _: &[Side<'_>]) -> Vec<Action> {
+        Vec::new()
+    }
+
+    fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {
         Vec::new()
     }
 
@@ -160,7 +160,7 @@ fn places_of_no_document_are_shown_as_unknown() {
     let answer = engine.ask(&Question::new("u", "odd", "elsewhere"));
     assert_eq!(answer.gates[0].location.as_ref().map(ToString::to_string).as_deref(), Some("?:0"));
     assert!(hygiene(&engine, None).to_string().contains("nonsense"));
-    assert!(effective(&engine, "u", None, &Session::default()).is_some_and(|l| l.len() == 2));
+    assert!(effective(&engine, "u", None, &Session::default()).is_some_and(|l| l.iter().map(|e| e.systems.len()).sum::<usize>() == 2));
     assert!(readiness(&engine, "u", None, None).is_some_and(|l| l.len() == 2));
     assert_eq!(session(&engine, &Question::new("u", "odd", "")).person, "");
 }

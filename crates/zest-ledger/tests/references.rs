@@ -131,9 +131,11 @@ fn a_roles_own_band_stands_over_those_it_includes() {
             (1, 7),
         ),
     ] {
-        let rights =
-            zest_ledger::review::effective(&included(roles), "a", Some("north-1"), &zest_ledger::ask::Session::default()).expect("known");
-        assert_eq!(rights[0].entitlements[0].band, Some(band), "{roles}");
+        let engine = included(roles);
+        let opens = |level: u8| engine.sign_in(&Question::new("a", "north-1", "").level(level)).refusal;
+        assert_eq!(engine.sign_in(&Question::new("a", "north-1", "")).level, Some(band.0), "{roles}");
+        assert_ne!(opens(band.1), Some(Refusal::LevelAboveCeiling), "{roles}");
+        assert_eq!(opens(band.1 + 1), Some(Refusal::LevelAboveCeiling), "{roles}");
     }
 }
 

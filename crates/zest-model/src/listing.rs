@@ -1,229 +1,102 @@
 //! What reviews list, as plain data: rights on systems of each kind, and sessions.
 
 use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
 
-use crate::ask::Refusal;
+use crate::ask::{Question, Refusal};
 use crate::source::Location;
 
-/// What a user may do on one system.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Effective {
-    /// The system's id.
-    pub system: String,
-    /// The assignments that can apply, in the order in which they are tried: the first whose conditions hold
-    /// decides alone. Those that the stated facts rule out are left out.
-    pub entitlements: Vec<Entitlement>,
-    /// Local accounts that the user may use.
-    pub accounts: Vec<OnAccount>,
-    /// Why no session can be opened, whatever the conditions; with the place.
-    pub refused: Option<(String, Option<Location>)>,
-    /// On a database server, what a session of each account holds: of the one that the stated origin leads to, or of
-    /// every account of the user where none is stated.
-    pub database: Vec<OnDatabase>,
-    /// On a cloud or in an application, what a session holds.
-    pub service: Option<OnService>,
-    /// On a host, what may be run, from each account of the user.
-    pub host: Vec<OnHost>,
-    /// On a system of a kind from outside, what may be done.
-    pub rights: Vec<OtherRight>,
-    #[doc(hidden)]
-    pub more: crate::More,
+/// Whether a session and an action are in a set of rights.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum Membership {
+    /// It is allowed.
+    Allowed,
+    /// It is allowed once obligations are discharged.
+    After,
+    /// It is denied.
+    Denied,
+    /// The rules do not decide it: something was not read.
+    NotDecided,
+    /// The set says nothing about it: it states what no class of sessions has, or is beyond a limit.
+    NotHere,
 }
 
-/// Something that may be done on a system of a kind from outside.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct OtherRight {
-    /// What, in the terms of the kind: `take slot bridge`.
-    pub action: String,
-    /// Through what.
-    pub through: String,
-    /// Conditions that the stated facts leave open, and obligations, in words.
-    pub conditions: Vec<String>,
-    /// Where it is written.
-    pub location: Option<Location>,
-}
-
-/// What one assignment gives on one system.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Entitlement {
-    /// Through which role and group.
-    pub through: String,
-    /// Where the assignment is written.
-    pub location: Location,
-    /// Conditions that the stated facts leave open, in words.
-    pub conditions: Vec<String>,
-    /// Start level and ceiling.
-    pub band: Option<(u8, u8)>,
-    /// Levels that permitted elevations lead to, ascending.
-    pub levels: Vec<u8>,
-    /// The commands that can be run.
-    pub commands: Vec<CommandRight>,
-    #[doc(hidden)]
-    pub more: crate::More,
-}
-
-/// One command that can be run.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct CommandRight {
-    /// The command's line as the vocabulary writes it.
-    pub line: String,
-    /// The modes in which it can be run.
-    pub modes: Vec<String>,
-    /// The lowest level at which it can be run.
-    pub level: u8,
-    /// Whether all lines of this form are permitted.
-    pub extent: Extent,
-    /// The rule, or what else permits it.
-    pub ground: String,
-    /// Where that is written.
-    pub location: Option<Location>,
-    #[doc(hidden)]
-    pub more: crate::More,
-}
-
-/// How much of a command is permitted.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Extent {
-    /// Every line of its form.
-    Every,
-    /// Some; this one is not.
-    Except(String),
-}
-
-/// What a user may do with a local account of a device.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct OnAccount {
-    /// The login.
-    pub login: String,
-    /// The level at which its sessions start.
-    pub start: u8,
-    /// The highest level that they reach.
-    pub ceiling: u8,
-    /// Where it is written.
-    pub location: Location,
-    /// The commands that its own command sets permit; nothing where it has none, and the commands' own levels decide.
-    pub commands: Option<Vec<CommandRight>>,
-    #[doc(hidden)]
-    pub more: crate::More,
-}
-
-impl Effective {
-    /// Lists nothing on a system.
+impl Membership {
+    /// Returns the same in words.
     #[must_use]
-    pub fn nothing(system: &str) -> Self {
-        Self {
-            system: system.to_owned(),
-            entitlements: Vec::new(),
-            accounts: Vec::new(),
-            refused: None,
-            database: Vec::new(),
-            service: None,
-            host: Vec::new(),
-            rights: Vec::new(),
-            more: crate::More,
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Allowed => "allowed",
+            Self::After => "allowed after obligations",
+            Self::Denied => "denied",
+            Self::NotDecided => "not decided",
+            Self::NotHere => "not decided here",
         }
     }
 }
 
-/// What a session holds on a database server.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct OnDatabase {
-    /// The account.
-    pub account: String,
-    /// Why no session can be opened with it, and where that is written.
-    pub refused: Option<(String, Option<Location>)>,
-    /// The active role, if one is.
-    pub role: Option<String>,
-    /// What is held now.
-    pub held: Vec<DataRight>,
-    /// What each other role would bring once it is active: what it has that is not held now.
-    pub once_active: Vec<(String, Vec<DataRight>)>,
+/// What somebody may do on a system, or on several where it is the same: all of it, and nothing that a question would not be allowed.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Effective {
+    /// The user.
+    pub user: String,
+    /// The systems.
+    pub systems: Vec<String>,
+    /// Which sessions can do anything at all, in words; empty where every session can.
+    pub sessions: String,
+    /// Why nothing may be done in any session, if that is so, as the plainest session is answered.
+    pub refused: Option<Cause>,
+    /// What may be done.
+    pub rights: Vec<Right>,
     #[doc(hidden)]
+    #[serde(skip)]
     pub more: crate::More,
 }
 
-/// Something held on something.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct DataRight {
-    /// On what, as a ledger writes it.
-    pub on: String,
-    /// The schema or database that it is in and the name there, for listings: `fares` and `table price`.
-    pub within: Option<(String, String)>,
-    /// The privileges, with their columns: `update (amount)`.
-    pub privileges: Vec<String>,
-    /// Whether they may be passed on.
-    pub may_pass_on: bool,
-    /// Through what.
-    pub through: String,
-    /// Where the grant is written; none for what the server gives by itself.
-    pub location: Option<Location>,
-    #[doc(hidden)]
-    pub more: crate::More,
+/// A reason, and where it is written.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Cause {
+    /// The reason in words.
+    pub text: String,
+    /// Where it is written.
+    pub place: Option<Location>,
 }
 
-/// What a session holds on a cloud or in an application.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct OnService {
-    /// As whom, where the session acts as another.
-    pub acting: Option<String>,
-    /// Grants and denies, the denies first.
-    pub rights: Vec<ServiceRight>,
-    /// As whom a session can go on, with the place that says so: "as user batch", "in role night-operator".
-    pub may_become: Vec<(String, Location)>,
-    #[doc(hidden)]
-    pub more: crate::More,
-}
-
-/// A grant or a deny as it is held.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct ServiceRight {
-    /// Whether it denies.
-    pub is_deny: bool,
-    /// The operations, as they are written.
-    pub operations: String,
-    /// On what, as it is written.
-    pub on: String,
-    /// Through what.
-    pub through: String,
-    /// Conditions that the stated facts leave open, in words.
-    pub conditions: Vec<String>,
-    /// Conditions that lift it, in words.
-    pub lifted_by: Vec<String>,
-    /// What must be done before it takes effect, in words.
+/// Actions that are allowed in the same sessions, on the same ground.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Right {
+    /// Whether they are allowed at once.
+    pub allowed: Membership,
+    /// What they are called: lines of a vocabulary, rules, operations, privileges.
+    pub actions: Vec<String>,
+    /// What they are on: objects, resources; empty where an action says so itself.
+    pub on: Vec<String>,
+    /// The same one by one, as they can be asked: each stands for all that the rules take for alike.
+    pub lines: Vec<String>,
+    /// Lines that are called the same and are not allowed there, one for each name of which some are not.
+    pub except: Vec<String>,
+    /// How the session starts: at which level, with which role, as whom. Empty however it starts.
+    pub starts: Vec<String>,
+    /// What else must be so, in words, beyond what opens a session.
+    pub when: String,
+    /// What must be done first, in words.
     pub after: Vec<String>,
-    /// Where it is written.
-    pub location: Location,
+    /// Through what.
+    pub through: String,
+    /// Where that is written.
+    pub place: Option<Location>,
+    /// One of them, in one of the sessions.
+    pub example: Question,
     #[doc(hidden)]
-    pub more: crate::More,
-}
-
-/// What a user may do on a host, from one account.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct OnHost {
-    /// The account the user signs in with.
-    pub account: String,
-    /// Why nobody signs in with it.
-    pub refused: Option<String>,
-    /// Lines that may be run as other accounts, in the order in which they are tried.
-    pub rules: Vec<HostRule>,
-    #[doc(hidden)]
-    pub more: crate::More,
-}
-
-/// A rule about lines that may be run as another account.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct HostRule {
-    /// As which account.
-    pub target: String,
-    /// Whether it permits.
-    pub allows: bool,
-    /// The line as a pattern; `...` for all others.
-    pub line: String,
-    /// Whether identity must be proven.
-    pub proof: bool,
-    /// Where it is written.
-    pub location: Location,
-    #[doc(hidden)]
+    #[serde(skip)]
     pub more: crate::More,
 }
 

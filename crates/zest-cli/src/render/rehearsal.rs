@@ -6,7 +6,7 @@ use zest_ledger::ask::{Answer, GateOutcome, Verdict};
 use zest_ledger::rehearsal::{Effect, MenuItem, Typed};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, WAIT, with_place};
+use super::style::{BAD, FAINT, GOOD, WAIT, hanging, with_place};
 
 /// The tool's own words.
 pub(crate) const HELP: &str = "  ?                 list the commands that are permitted here; show ?  those that begin so
@@ -93,7 +93,20 @@ pub(crate) fn menu(items: &[MenuItem]) -> String {
     let mut out = String::new();
     for item in items {
         let some = if item.is_partial { " (some)" } else { "" };
-        let _ = writeln!(out, "  {:<width$}  {FAINT}{}{some}{FAINT:#}", visible(&item.line), visible(&item.about));
+        let after = if item.is_after { " (after obligations)" } else { "" };
+        let about = format!("{}{some}{after}", visible(&item.about));
+        let line = visible(&item.line);
+        // A list of operations is as long as it is, and goes on in the next line.
+        let _ = match about.trim() {
+            "" => writeln!(out, "  {}", hanging("    ", &line)),
+            about => writeln!(
+                out,
+                "  {}{:gap$}  {FAINT}{about}{FAINT:#}",
+                hanging("    ", &line),
+                "",
+                gap = width.saturating_sub(line.chars().count())
+            ),
+        };
     }
     out
 }

@@ -117,7 +117,7 @@ fn tour() -> Result<Exit> {
 
     heading(6, "What may the auditor do?", "Per device: through what, when, at which levels, which commands.");
     if let Some(rights) = review::effective(&demo, "auditor-1", Some("sw-selkie-1"), &Session::default()) {
-        put!("{}", effective::render("auditor-1", &rights));
+        put!("{}", effective::render(&rights));
     }
 
     heading(

@@ -1,7 +1,6 @@
 //! `zest effective`: what a user may do, and through what.
 
 use anyhow::Result;
-use zest_ledger::source::visible;
 use zest_ledger::{Question, json, review};
 
 use crate::args::EffectiveArgs;
@@ -26,14 +25,8 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
         complain!("zest: {}", render::answer::short(&answer));
         return Ok(Exit::Denied);
     };
-    args.format.format.print(|| json::effective(&rights), || put!("{}", render::effective::render(&visible(&args.user), &rights)));
-    let may_something = rights.iter().any(|r| {
-        r.refused.is_none()
-            && (!r.entitlements.is_empty()
-                || !r.accounts.is_empty()
-                || r.database.iter().any(|d| d.refused.is_none())
-                || r.service.as_ref().is_some_and(|s| s.rights.iter().any(|r| !r.is_deny))
-                || r.host.iter().any(|h| h.refused.is_none() || h.rules.iter().any(|r| r.allows)))
-    });
+    args.format.format.print(|| json::effective(&rights), || put!("{}", render::effective::render(&rights)));
+    let is_something = |right: &review::Right| matches!(right.allowed, review::Membership::Allowed | review::Membership::After);
+    let may_something = rights.iter().flat_map(|listed| &listed.rights).any(is_something);
     Ok(if may_something { Exit::Allowed } else { Exit::Denied })
 }

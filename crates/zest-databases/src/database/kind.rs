@@ -14,15 +14,15 @@ use super::server::{Server, entered, walk};
 use zest_engine::links::resolve::Ground;
 use zest_engine::links::{Resolver, RoleId, SetId, SystemId, UserId};
 use zest_engine::rights::{Action, Opening, Side};
-use zest_engine::rules::{Combining, Kind, Left, Scratch, Site};
+use zest_engine::rules::{Combining, Kind, Left, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::{Asked, Way};
 use zest_engine::{Declared, Engine, Estate, missing};
 use zest_model::ask::{Answer, Change, Fact, Form, Question, Refusal, Session};
 use zest_model::entry::{self, Channel, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
-use zest_model::listing::{Effective, SessionView};
-use zest_model::source::{At, Location, Place, visible};
+use zest_model::listing::SessionView;
+use zest_model::source::{At, Location, Place};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
 
@@ -80,8 +80,6 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     fn about(need: &Self::Need) -> Option<String>;
     /// Returns what could be changed about a refusal of the server.
     fn ways(site: Site<'_>, server: &Server<Self>, answer: &Answer, refusal: Refusal) -> Vec<Way>;
-    /// Returns what somebody may do.
-    fn effective(site: Site<'_>, server: &Server<Self>, user: UserId, session: &Session) -> Effective;
     /// Returns the roles that sessions of an account can make active.
     fn may_activate(held: &Self::Held, account: &str) -> Vec<String>;
     /// Returns every privilege on every object, and the right to pass it on, as a question writes them: `select` and `table fares.price`.
@@ -185,11 +183,6 @@ impl<R: Rules> Kind for Databases<R> {
         Self::server(site).map_or_else(Vec::new, |server| R::ways(site, server, answer, refusal))
     }
 
-    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
-        let nothing = || Effective::nothing(&site.entry().id.value);
-        Self::server(site).map_or_else(nothing, |server| R::effective(site, server, user, session))
-    }
-
     fn openings(&self, site: Site<'_>, user: UserId) -> Vec<Opening> {
         let Some(server) = Self::server(site) else { return Vec::new() };
         // Grants that end are in force at the first moment of all.
@@ -202,13 +195,8 @@ impl<R: Rules> Kind for Databases<R> {
         for login in std::iter::once(None).chain(named.into_iter().map(Some)) {
             let stated = std::iter::once(None).chain([Some(Vec::new())]).chain(roles.iter().map(|role| Some(vec![role.clone()])));
             for active in stated {
-                let mut words: Vec<String> = login.iter().map(|login| format!("as account {}", visible(login))).collect();
-                words.extend(active.as_ref().map(|roles| match roles.as_slice() {
-                    [role] => format!("with role {} active", visible(role)),
-                    _ => "with no role active".to_owned(),
-                }));
                 let session = Session { account: login.clone(), active_roles: active, ..Session::default() };
-                list.push(Opening::new(session, words.join(" ")));
+                list.push(Opening::new(session));
             }
         }
         list
@@ -226,6 +214,10 @@ impl<R: Rules> Kind for Databases<R> {
             }
         }
         list
+    }
+
+    fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {
+        Vec::new()
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {

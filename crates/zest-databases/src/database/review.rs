@@ -3,40 +3,11 @@
 use jiff::Timestamp;
 
 use zest_engine::Engine;
-use zest_model::ask::{Answer, GateOutcome};
 use zest_model::entry::Database;
 use zest_model::finding::{Code, Finding};
-use zest_model::listing::DataRight;
-use zest_model::source::{Location, Place, visible};
+use zest_model::source::{Place, visible};
 
-/// Why no session can be opened, and where that is written.
-type Why = (String, Option<Location>);
-
-pub(crate) fn refusal(answer: &Answer) -> Option<Why> {
-    answer.gates.iter().find(|g| matches!(g.outcome, GateOutcome::Refuses(_))).map(|g| (g.text.clone(), g.location.clone()))
-}
-
-pub(crate) fn without(rights: Vec<DataRight>, known: &[DataRight]) -> Vec<DataRight> {
-    let is_known = |right: &DataRight, word: &String| {
-        let whole = word.split(" (").next();
-        known.iter().any(|k| {
-            k.on == right.on && (k.may_pass_on || !right.may_pass_on) && k.privileges.iter().any(|w| w == word || Some(w.as_str()) == whole)
-        })
-    };
-    let rest =
-        rights.into_iter().map(|r| DataRight { privileges: r.privileges.iter().filter(|w| !is_known(&r, w)).cloned().collect(), ..r });
-    rest.filter(|r| !r.privileges.is_empty()).collect()
-}
-
-#[cfg(feature = "postgresql")]
-pub(crate) fn via(chain: &[String]) -> String {
-    if chain.len() < 2 {
-        String::new()
-    } else {
-        format!(", through {}", chain[1..].iter().map(|r| format!("`{}`", visible(r))).collect::<Vec<_>>().join(" -> "))
-    }
-}
-
+/// Finds accounts that nobody uses.
 pub(crate) fn nobody_uses(
     engine: &Engine,
     account: &str,

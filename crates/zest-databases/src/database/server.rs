@@ -16,7 +16,7 @@ use super::{Accounts, Rules, accounts};
 use zest_engine::rights::Look;
 use zest_engine::rules::Site;
 use zest_engine::trace::{Stop, Trace, Understood};
-use zest_model::ask::{Question, Refusal, Session, Stage};
+use zest_model::ask::{Question, Refusal, STILL_SO, Session, Stage};
 use zest_model::entry::{Database, Proof, System};
 
 /// A database server of the estate, with what decisions look up.
@@ -252,7 +252,7 @@ fn check<R: Rules>(question: &Question, server: &Server<R>, found: &[usize], tra
                 if trace.explains()
                     && let Some((from, place)) = taken()
                 {
-                    trace.pass(Stage::Permission, || (format!("still so, though a revoke took it from {from}"), Some(place)));
+                    trace.pass(Stage::Permission, || (format!("{STILL_SO} {from}"), Some(place)));
                 }
             }
             Some(code) => {

@@ -21,19 +21,17 @@ use jiff::Timestamp;
 use crate::database;
 use crate::database::resolve::{DatabaseLinks, parts as parts_of};
 use crate::database::{Needs, Outcome, Rules};
-use evaluate::{login_of, open, open_as, place, wanted};
+use evaluate::{login_of, open, place, wanted};
 use need::Need;
 pub(crate) use written::written;
 use zest_engine::Engine;
 use zest_engine::Estate;
-use zest_engine::links::UserId;
 use zest_engine::rules::{Left, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::Way;
-use zest_model::ask::{Answer, Question, Refusal, Session};
+use zest_model::ask::{Answer, Question, Refusal};
 use zest_model::entry::{self, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
-use zest_model::listing::Effective;
 use zest_model::source::{At, Place};
 
 type Links = DatabaseLinks<written::Written>;
@@ -137,10 +135,6 @@ impl Rules for Mariadb {
             }
         }
         list
-    }
-
-    fn effective(site: Site<'_>, server: &Server, user: UserId, session: &Session) -> Effective {
-        review::effective(site, server, user, session)
     }
 
     fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {

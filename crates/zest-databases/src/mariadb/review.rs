@@ -1,58 +1,15 @@
 //! What a session holds on a MariaDB server, and what is odd about one.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
-use super::{AccountName, Holder, Scope, Server, open_as};
-use crate::database::entered;
-use crate::database::review::{no_use, nobody_uses, over, refusal, without};
+use super::{AccountName, Holder, Scope, Server};
+use crate::database::review::{no_use, nobody_uses, over};
 use zest_engine::Engine;
-use zest_engine::entry::person;
-use zest_engine::links::UserId;
-use zest_engine::rules::{Site, sign_in};
-use zest_engine::trace::Trace;
-use zest_model::ask::{Question, Session};
 use zest_model::finding::{Code, Finding};
-use zest_model::listing::{DataRight, Effective, OnDatabase};
-use zest_model::source::{Place, visible};
-
-/// Returns what a session of a user holds; where the account depends on an origin that is not stated, what each account of the
-/// user and its roles hold by themselves.
-pub(super) fn effective(site: Site<'_>, server: &Server, user: UserId, session: &Session) -> Effective {
-    let engine = site.engine();
-    let nothing = Effective::nothing(&site.entry().id.value);
-    let question = Question::in_session(&engine.estate().user(user).id.value, &site.entry().id.value, "", session.clone());
-    let state = server.at(session.at);
-    let mut trace = Trace::explaining();
-    if session.origin.is_none() && !session.local {
-        // What stands in the way of the person stands in the way of every account.
-        let _ = person(engine, session, user, &mut trace);
-        if let Some(refused) = refusal(&trace.into_answer(&question, engine)) {
-            return Effective { refused: Some(refused), ..nothing };
-        }
-        let each = server.accounts.of(site, user).filter_map(|name| {
-            let account = AccountName::parse(name)?;
-            let mut trace = Trace::explaining();
-            let opened = open_as(&question, server, &state, &account.user, (account.clone(), None), &mut trace);
-            let refused = refusal(&trace.into_answer(&question, engine));
-            Some(match opened {
-                Ok(view) if refused.is_none() => in_view(engine, &state, &view),
-                _ => OnDatabase { account: name.to_owned(), refused, ..OnDatabase::default() },
-            })
-        });
-        return Effective { database: each.collect(), ..nothing };
-    }
-    sign_in(engine, &question, &mut trace);
-    if let Some(refused) = refusal(&trace.into_answer(&question, engine)) {
-        return Effective { refused: Some(refused), ..nothing };
-    }
-    match entered(site, &question, server, &state, &mut Trace::silent()) {
-        Ok(view) => Effective { database: vec![in_view(engine, &state, &view)], ..nothing },
-        Err(_) => nothing,
-    }
-}
+use zest_model::source::visible;
 
 /// Adds what is odd about MariaDB servers.
 pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
@@ -60,81 +17,6 @@ pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<
         oddities(engine, server, findings);
         over(server.parts(), at, findings);
     }
-}
-
-fn in_view(engine: &Engine, state: &super::State, view: &super::View<'_>) -> OnDatabase {
-    let held = of_view(engine, state, view);
-    let mut once_active = Vec::new();
-    let graph = state.graph();
-    for role in state.roles.iter().filter(|r| view.role() != Some(r) && view.may_activate(r)) {
-        let more = without(of_view(engine, state, &view.with_role_of(role, &graph)), &held);
-        if !more.is_empty() {
-            once_active.push((role.clone(), more));
-        }
-    }
-    OnDatabase {
-        account: view.account().to_string(),
-        refused: None,
-        role: view.role().map(str::to_owned),
-        held,
-        once_active,
-        more: zest_model::More,
-    }
-}
-
-/// What a MariaDB session holds, grant by grant; of several that compete only the one that counts.
-fn of_view(engine: &Engine, state: &super::State, view: &super::View<'_>) -> Vec<DataRight> {
-    let mut sources: BTreeMap<(Scope, Holder), Option<Place>> = BTreeMap::new();
-    let mut note = |list: Vec<(super::Privileges, super::Source)>| {
-        for (_, source) in list {
-            sources.insert((source.scope, source.holder), source.place);
-        }
-    };
-    note(view.global().1);
-    state.databases.iter().for_each(|d| note(view.database(d).1));
-    for object in state.objects.keys() {
-        if object.class.is_routine() {
-            note(view.routine(&Scope::of(object)).1)
-        } else {
-            note(view.table(&object.database, &object.name).1)
-        }
-    }
-    sources
-        .into_iter()
-        .filter_map(|((scope, holder), place)| {
-            let held = state.grants.get(&(holder.clone(), scope.clone()))?;
-            let may_pass_on = held.privileges.contains(super::Privilege::GrantOption);
-            let plain = held.privileges.iter().filter(|p| *p != super::Privilege::GrantOption);
-            let mut words: Vec<String> = plain.map(|p| p.word().to_owned()).collect();
-            let mut by_privilege: BTreeMap<&str, Vec<String>> = BTreeMap::new();
-            for (column, privileges) in &held.columns {
-                privileges.iter().for_each(|p| by_privilege.entry(p.word()).or_default().push(visible(column)));
-            }
-            words.extend(by_privilege.into_iter().map(|(word, columns)| format!("{word} ({})", columns.join(", "))));
-            let all = super::Level::Global.applicable() == held.privileges;
-            let through = match &holder {
-                Holder::Public => "PUBLIC".to_owned(),
-                Holder::Role(role) => format!("`{}`", visible(role)),
-                Holder::Account(account) if account == view.account() => "its own grant".to_owned(),
-                Holder::Account(account) => format!("the grant of `{}`", visible(&account.to_string())),
-            };
-            let within = match &scope {
-                Scope::Table(database, name) => Some((visible(database), format!("table {}", visible(name)))),
-                Scope::Function(database, name) => Some((visible(database), format!("function {}", visible(name)))),
-                Scope::Procedure(database, name) => Some((visible(database), format!("procedure {}", visible(name)))),
-                _ => None,
-            };
-            Some(DataRight {
-                on: visible(&scope.to_string()),
-                within,
-                privileges: if all { vec!["all".to_owned()] } else { words },
-                may_pass_on,
-                through,
-                location: place.map(|p| engine.estate().sources().locate(p)),
-                more: zest_model::More,
-            })
-        })
-        .collect()
 }
 
 fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::OnceLock;
 
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashSet;
 
 use super::name::{AccountName, Holder, ObjectName, Scope, matches, rank};
 use super::privilege::{Level, Privilege, Privileges};
@@ -246,26 +246,6 @@ impl State {
         self.memberships.range(from..).map(|(key, _)| key).take_while(move |(m, _)| *m == member).map(|(_, role)| role)
     }
 
-    /// Returns all roles by number, each with those it brings directly.
-    pub(crate) fn graph(&self) -> Graph<'_> {
-        let named = self.memberships.keys().flat_map(|(member, role)| {
-            let member = if let Holder::Role(member) = member { Some(member) } else { None };
-            member.into_iter().chain([role])
-        });
-        let all: BTreeSet<&str> = self.roles.iter().chain(named).map(String::as_str).collect();
-        let names: Vec<&str> = all.into_iter().collect();
-        let numbers: FxHashMap<&str, usize> = names.iter().enumerate().map(|(number, name)| (*name, number)).collect();
-        let mut roles = vec![Vec::new(); names.len()];
-        for (member, role) in self.memberships.keys() {
-            if let Holder::Role(member) = member
-                && let (Some(&member), Some(&role)) = (numbers.get(member.as_str()), numbers.get(role.as_str()))
-            {
-                roles[member].push(role);
-            }
-        }
-        Graph { names, numbers, roles }
-    }
-
     /// Returns the roles that a role brings, itself among them.
     #[must_use]
     pub fn roles_of(&self, role: &Holder) -> BTreeSet<Holder> {
@@ -335,28 +315,6 @@ pub struct View<'s> {
     others: OnceLock<Vec<BTreeSet<Holder>>>,
 }
 
-/// Roles by number, for many questions about what they bring.
-pub(crate) struct Graph<'s> {
-    names: Vec<&'s str>,
-    numbers: FxHashMap<&'s str, usize>,
-    roles: Vec<Vec<usize>>,
-}
-
-impl Graph<'_> {
-    /// Returns the roles that a role brings, itself among them.
-    fn roles_of(&self, role: &str) -> BTreeSet<Holder> {
-        let mut seen = vec![false; self.names.len()];
-        let mut queue: Vec<usize> = self.numbers.get(role).copied().into_iter().collect();
-        while let Some(at) = queue.pop() {
-            if !std::mem::replace(&mut seen[at], true) {
-                queue.extend(self.roles[at].iter().filter(|&&of| !seen[of]));
-            }
-        }
-        let found = seen.iter().zip(&self.names).filter(|(is_seen, _)| **is_seen).map(|(_, name)| Holder::Role((*name).to_owned()));
-        found.chain([Holder::Role(role.to_owned())]).collect()
-    }
-}
-
 /// One ground for something held.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Source {
@@ -396,14 +354,6 @@ impl<'s> View<'s> {
     #[must_use]
     pub fn role(&self) -> Option<&str> {
         self.role.as_deref()
-    }
-
-    /// Returns the view of the same session with another role active, where many are asked for.
-    pub(crate) fn with_role_of(&self, role: &str, graph: &Graph<'_>) -> Self {
-        let view = self.with_role(role);
-        let public = if self.role.is_some() { self.others().get(1) } else { self.others().first() };
-        let others: Vec<BTreeSet<Holder>> = std::iter::once(graph.roles_of(role)).chain(public.cloned()).collect();
-        Self { others: OnceLock::from(others), ..view }
     }
 
     /// Returns the view of the same session with another role active.

@@ -33,14 +33,12 @@ pub use object::{ObjectName, literal, quoted};
 pub use privilege::{Class, Privilege, Privileges};
 use zest_engine::Engine;
 use zest_engine::Estate;
-use zest_engine::links::UserId;
 use zest_engine::rules::{Left, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::Way as WayOn;
-use zest_model::ask::{Answer, Question, Refusal, Session};
+use zest_model::ask::{Answer, Question, Refusal};
 use zest_model::entry::{self, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
-use zest_model::listing::Effective;
 use zest_model::source::{At, Place};
 
 type Links = DatabaseLinks<written::Written>;
@@ -140,10 +138,6 @@ impl Rules for Postgresql {
             }
         }
         list
-    }
-
-    fn effective(site: Site<'_>, server: &Server, user: UserId, session: &Session) -> Effective {
-        review::effective(site, server, user, session)
     }
 
     fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {

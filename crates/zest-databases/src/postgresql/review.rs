@@ -5,47 +5,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
-use super::{Class, Grantee, ObjectName, Privilege, Server, Want, Way, state_of};
-use crate::database::entered;
-use crate::database::review::{no_use, nobody_uses, over, refusal, via, without};
+use super::{Class, Grantee, ObjectName, Privilege, Server, Want, state_of};
+use crate::database::review::{no_use, nobody_uses, over};
 use zest_engine::Engine;
-use zest_engine::links::UserId;
-use zest_engine::rules::{Site, sign_in};
-use zest_engine::trace::Trace;
-use zest_model::ask::{Question, Session};
 use zest_model::finding::{Code, Finding};
-use zest_model::listing::{DataRight, Effective, OnDatabase};
-use zest_model::source::{Place, visible};
-
-/// Returns what a session of a user holds.
-pub(super) fn effective(site: Site<'_>, server: &Server, user: UserId, session: &Session) -> Effective {
-    let engine = site.engine();
-    let nothing = Effective::nothing(&site.entry().id.value);
-    let question = Question::in_session(&engine.estate().user(user).id.value, &site.entry().id.value, "", session.clone());
-    let mut trace = Trace::explaining();
-    sign_in(engine, &question, &mut trace);
-    if let Some(refused) = refusal(&trace.into_answer(&question, engine)) {
-        return Effective { refused: Some(refused), ..nothing };
-    }
-    let catalog = server.at(session.at);
-    let Ok(standing) = entered(site, &question, server, &catalog, &mut Trace::silent()) else { return nothing };
-    let held = of_role(engine, &catalog, &standing.role);
-    let mut once_active = Vec::new();
-    let within = catalog.state().open_to(std::iter::once(standing.account.as_str()));
-    for role in catalog.state().roles.keys().filter(|r| **r != standing.role && !catalog.state().is_superuser(&standing.account)) {
-        if within.contains(role.as_str()) {
-            let more = without(of_role(engine, &catalog, role), &held);
-            if !more.is_empty() {
-                once_active.push((role.clone(), more));
-            }
-        }
-    }
-    let role = (standing.role != standing.account).then_some(standing.role);
-    Effective {
-        database: vec![OnDatabase { account: standing.account, refused: None, role, held, once_active, more: zest_model::More }],
-        ..nothing
-    }
-}
+use zest_model::source::visible;
 
 /// Adds what is odd about PostgreSQL servers.
 pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
@@ -65,83 +29,6 @@ pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<
         }
         over(server.parts(), at, findings);
     }
-}
-
-/// What a PostgreSQL role holds beyond what the server gives to everybody by itself.
-fn of_role(engine: &Engine, catalog: &super::Catalog, role: &str) -> Vec<DataRight> {
-    let Some(number) = catalog.role(role) else { return Vec::new() };
-    if catalog.state().is_superuser(role) {
-        let through = format!("`{}` is a superuser, which passes every check", visible(role));
-        let all = vec!["all".to_owned()];
-        return vec![DataRight {
-            on: "everything".to_owned(),
-            within: None,
-            privileges: all,
-            may_pass_on: true,
-            through,
-            location: None,
-            more: zest_model::More,
-        }];
-    }
-    let mut rows = Vec::new();
-    for object in catalog.objects() {
-        let Some(at) = catalog.object(object) else { continue };
-        let mut by_way: BTreeMap<(String, Option<Place>, bool), Vec<String>> = BTreeMap::new();
-        let mut note = |way: &Way, may_pass_on: bool, word: String| {
-            let (through, place) = match way {
-                Way::Grant { chain, place: None, .. } if chain.is_empty() => return,
-                Way::Superuser => ("superuser".to_owned(), None),
-                Way::Owner { chain } => (format!("ownership{}", via(chain)), None),
-                Way::Predefined { chain } => (format!("a predefined role{}", via(chain)), None),
-                Way::Grant { chain, place, .. } if chain.is_empty() => ("PUBLIC".to_owned(), *place),
-                Way::Grant { chain, place, .. } if chain.len() == 1 => ("its own grant".to_owned(), *place),
-                Way::Grant { chain, place, .. } => {
-                    (chain[1..].iter().map(|r| format!("`{}`", visible(r))).collect::<Vec<_>>().join(" -> "), *place)
-                }
-            };
-            by_way.entry((through, place, may_pass_on)).or_default().push(word);
-        };
-        let columns: Vec<String> =
-            catalog.state().objects.get(object).map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default();
-        for privilege in object.class.applicable().iter() {
-            let may_pass_on = catalog.holds(number, at, privilege, Want::GrantOption);
-            match catalog.way(number, at, None, privilege, Want::Privilege) {
-                Some(way) => note(&way, may_pass_on, privilege.word().to_owned()),
-                None => {
-                    let mut some: BTreeMap<String, (Way, Vec<String>)> = BTreeMap::new();
-                    for column in &columns {
-                        if let Some(way) = catalog.way(number, at, Some(column), privilege, Want::Privilege) {
-                            let key = match &way {
-                                Way::Grant { chain, place, .. } => format!("{chain:?}{place:?}"),
-                                other => format!("{other:?}"),
-                            };
-                            some.entry(key).or_insert_with(|| (way, Vec::new())).1.push(visible(column));
-                        }
-                    }
-                    for (way, list) in some.values() {
-                        note(way, false, format!("{} ({})", privilege.word(), list.join(", ")));
-                    }
-                }
-            }
-        }
-        let within = object.schema().map(|schema| {
-            let bare = ObjectName { parts: object.parts[1..].to_vec(), ..object.clone() };
-            (visible(schema), visible(&bare.to_string()))
-        });
-        for ((through, place, may_pass_on), privileges) in by_way {
-            let location = place.map(|p| engine.estate().sources().locate(p));
-            rows.push(DataRight {
-                on: visible(&object.to_string()),
-                within: within.clone(),
-                privileges,
-                may_pass_on,
-                through,
-                location,
-                more: zest_model::More,
-            });
-        }
-    }
-    rows
 }
 
 fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {

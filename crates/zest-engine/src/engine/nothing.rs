@@ -6,16 +6,16 @@ use jiff::Timestamp;
 
 use super::missing;
 use super::rights::{Action, Opening, Side};
-use super::rules::{Combining, Kind, Left, Scratch, Site};
+use super::rules::{Combining, Kind, Left, Site};
 use super::trace::{Stop, Trace};
 use super::ways::Way;
 use crate::engine::Engine;
 use crate::engine::{Declared, Estate};
 use crate::links::{Ground, Resolver, RoleId, SetId, SystemId, UserId};
-use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
+use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Stage};
 use zest_model::entry::Channel;
 use zest_model::finding::{Code, Finding};
-use zest_model::listing::{Effective, SessionView};
+use zest_model::listing::SessionView;
 use zest_model::source::{At, Location, visible};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
@@ -105,15 +105,15 @@ impl Kind for Nothing {
         Vec::new()
     }
 
-    fn effective(&self, site: Site<'_>, _: UserId, _: &Session, _: &mut Scratch) -> Effective {
-        Effective::nothing(&site.entry().id.value)
-    }
-
     fn openings(&self, _: Site<'_>, _: UserId) -> Vec<Opening> {
         Vec::new()
     }
 
     fn actions(&self, _: &[Side<'_>]) -> Vec<Action> {
+        Vec::new()
+    }
+
+    fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {
         Vec::new()
     }
 

@@ -24,7 +24,7 @@ use crate::links::{Party, RoleId, SetId, SystemId, UserId};
 use zest_model::ask::{Answer, Change, Decision, Fact, Proven, Question, Refusal, Session, Stage, Verdict};
 use zest_model::entry::{Channel, Proof};
 use zest_model::finding::Finding;
-use zest_model::listing::{Effective, SessionView};
+use zest_model::listing::SessionView;
 use zest_model::shape::Shape;
 use zest_model::source::{At, Location, Place, visible};
 use zest_model::table::Kept;
@@ -120,15 +120,15 @@ pub trait Kind: fmt::Debug + Sync {
     /// Returns what could be changed about a refusal, for the search to try.
     fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way>;
 
-    /// Returns what somebody may do on a system.
-    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, scratch: &mut Scratch) -> Effective;
-
     /// Returns how sessions of somebody can start, as far as decisions look at it: on which account, at which level, in which mode, with
     /// which roles, as whom. The first states nothing.
     fn openings(&self, site: Site<'_>, user: UserId) -> Vec<Opening>;
 
     /// Returns actions among which there is one of every sort that the rules of some systems, for some users, take for alike.
     fn actions(&self, sides: &[Side<'_>]) -> Vec<Action>;
+
+    /// Returns names that stand for several names of actions of a system, with these: for listings.
+    fn collections(&self, site: Site<'_>) -> Vec<(String, Vec<String>)>;
 
     /// Returns whether anything of a system is meant for somebody.
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool;
@@ -293,21 +293,6 @@ impl<'e> Site<'e> {
     #[must_use]
     pub fn entry(self) -> &'e zest_model::entry::System {
         self.engine.estate.system(self.system)
-    }
-}
-
-/// What a kind keeps between the systems of one listing, such as the rights of devices that are set up alike.
-#[derive(Debug, Default)]
-pub struct Scratch(Option<Box<dyn std::any::Any>>);
-
-impl Scratch {
-    /// Returns what a kind kept, or the default where another kind kept something last.
-    pub fn of<T: Default + 'static>(&mut self) -> &mut T {
-        if !self.0.as_ref().is_some_and(|kept| kept.is::<T>()) {
-            self.0 = Some(Box::<T>::default());
-        }
-        let kept = self.0.as_mut().and_then(|kept| kept.downcast_mut());
-        kept.expect("it was put there just now")
     }
 }
 

@@ -3,7 +3,7 @@
 mod circles;
 mod comparison;
 pub(crate) mod condition;
-pub(crate) mod path;
+pub mod path;
 pub mod resolve;
 
 use std::sync::{Arc, OnceLock};

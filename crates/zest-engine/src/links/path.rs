@@ -12,7 +12,7 @@ enum Part {
 }
 
 /// A part of a path that stands for all that is not named.
-pub(crate) const SOMETHING: &str = "something-else";
+pub const SOMETHING: &str = "something-else";
 
 impl Part {
     /// Returns a word that both take, if there is one.

@@ -356,6 +356,19 @@ pub struct Gate {
     pub more: crate::More,
 }
 
+/// With what a gate begins that says no more than that something was taken and is held all the same.
+#[doc(hidden)]
+pub const STILL_SO: &str = "still so, though a revoke took it from";
+
+impl Gate {
+    /// Returns whether it is a remark on the gate before it, and gives nothing itself.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn is_remark(&self) -> bool {
+        self.text.starts_with(STILL_SO)
+    }
+}
+
 /// An explained answer.
 ///
 /// Two answers are equal if they say the same: also answers of two engines, of which one may have rules that the other has not.

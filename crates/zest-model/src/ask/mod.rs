@@ -13,6 +13,8 @@ mod remedy;
 mod session;
 
 pub use act::{Act, Running};
+#[doc(hidden)]
+pub use answer::STILL_SO;
 pub use answer::{Answer, Decision, Gate, GateOutcome, Refusal, RuleRef, Stage, Verdict};
 pub use change::Change;
 pub(crate) use change::Fields;

@@ -2,11 +2,9 @@
 
 use std::sync::Arc;
 
-use super::MenuItem;
-use crate::review::{HostRule, effective};
+use crate::review::{MenuItem, menu};
 use zest_engine::Engine;
 use zest_model::ask::{Act, Answer, Proven, Question, Session};
-use zest_model::entry::Kind;
 use zest_model::source::visible;
 
 /// A stand-in session where lines leave no state behind but the chain of identities.
@@ -30,7 +28,7 @@ use zest_model::source::visible;
 /// let mut session = Session::default();
 /// session.acting.push("account:kiosk".parse().expect("a link"));
 /// let console = Console::open(Engine::compile(estate)?, "op-1", "box", session).expect("the session opens");
-/// assert_eq!(console.menu()[0].line, "/opt/menu {1-3}");
+/// assert_eq!(console.menu()[0].line, "allow /opt/menu {1-3}");
 /// assert_eq!(console.type_line("/opt/menu 2").verdict, Verdict::Allowed);
 /// assert_eq!(console.type_line("/bin/sh").verdict, Verdict::Denied);
 /// # Ok::<(), zest_ledger::finding::Findings>(())
@@ -105,33 +103,6 @@ impl Console {
     /// Lists what is permitted here.
     #[must_use]
     pub fn menu(&self) -> Vec<MenuItem> {
-        let mut facts = self.facts.clone();
-        facts.acting.clear();
-        let is_host = self.engine.estate().systems().iter().any(|s| s.id.value == self.system && s.kind() == Kind::HOST);
-        let session = if is_host { &facts } else { &self.facts };
-        let Some(found) = effective(&self.engine, &self.user, Some(&self.system), session).and_then(|l| l.into_iter().next()) else {
-            return Vec::new();
-        };
-        if let Some(service) = found.service {
-            let allowed = service.rights.into_iter().filter(|r| !r.is_deny);
-            return allowed
-                .map(|r| MenuItem { line: format!("{} on {}", r.operations, r.on), about: r.through, is_partial: !r.conditions.is_empty() })
-                .collect();
-        }
-        let answer = self.engine.sign_in(&Question::in_session(&self.user, &self.system, "", facts));
-        let from = found.host.into_iter().find(|h| Some(&h.account) == answer.account.as_ref());
-        let target = match self.facts.acting.last() {
-            Some(Act::Account { login, .. }) => Some(login),
-            _ => None,
-        };
-        let is_here = |r: &HostRule| target.is_none_or(|t| *t == r.target);
-        let rules: Vec<HostRule> = from.map(|h| h.rules).unwrap_or_default().into_iter().filter(is_here).collect();
-        let has_denies = |i: usize| rules[..i].iter().any(|r| !r.allows && r.target == rules[i].target);
-        let item = |(i, rule): (usize, &HostRule)| MenuItem {
-            line: rule.line.clone(),
-            about: format!("as account {}{}", visible(&rule.target), if rule.proof { ", after the password" } else { "" }),
-            is_partial: has_denies(i),
-        };
-        rules.iter().enumerate().filter(|(_, r)| r.allows).map(item).collect()
+        menu(&self.engine, &self.question(""))
     }
 }

@@ -8,10 +8,12 @@ use std::sync::Arc;
 pub use console::Console;
 pub use statements::{Statements, TypedStatement};
 
+pub use crate::review::MenuItem;
+use crate::review::menu;
 use zest_command::{Pattern, PatternError, read_line};
 use zest_engine::Engine;
-use zest_engine::kind::network_device::{Device, Instances, standpoint};
-use zest_engine::links::{CommandId, ModeId, SetId};
+use zest_engine::kind::network_device::{Device, standpoint};
+use zest_engine::links::{ModeId, SetId};
 use zest_engine::remedies;
 use zest_model::ask::{Answer, Change, Conflict, Proven, Question, Session, Verdict};
 use zest_model::entry::Does;
@@ -44,18 +46,6 @@ pub struct Typed {
     pub answer: Answer,
     /// What the line did.
     pub effect: Effect,
-}
-
-/// A command that may be run here, as a question mark lists it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct MenuItem {
-    /// The command's line as the vocabulary writes it.
-    pub line: String,
-    /// What it is for.
-    pub about: String,
-    /// Whether only some lines of this form are permitted.
-    pub is_partial: bool,
 }
 
 /// A stand-in session on a network device.
@@ -245,31 +235,13 @@ impl Rehearsal {
     /// Lists the commands that are permitted here, in the order of the vocabulary.
     #[must_use]
     pub fn menu(&self) -> Vec<MenuItem> {
-        let engine = &self.engine;
-        let device = self.device();
-        let vocabulary = device.vocabulary(engine);
-        let written = engine.estate().vocabulary(device.links.vocabulary);
-        let mode = self.current();
-        let sets = sets_in_force(engine, &self.question(""));
-        let (ceiling, asks_always) = standpoint(engine, &self.question("")).map_or((0, false), |(_, ceiling, always)| (ceiling, always));
-        let item = |(command, compiled): (CommandId, &zest_engine::vocabulary::Command)| {
-            if device.own_level(command).0 > self.level || !vocabulary.keeps_ceiling(compiled, ceiling) {
-                return None;
-            }
-            let is_partial = match &sets {
-                Some(sets) if asks_always || device.authorises(self.level, mode) => {
-                    let found = Instances::of(engine, sets, device, &compiled.pattern);
-                    found.allowed.as_ref()?;
-                    found.refused.is_some()
-                }
-                _ => false,
-            };
-            let is_partial = is_partial || vocabulary.first_above(compiled, ceiling).is_some();
-            let line = engine.estate().vocabulary_links()[device.links.vocabulary.index()].commands[command.index()].line.clone();
-            let about = written.commands.iter().find(|c| c.line.value.trim() == line).and_then(|c| c.about.as_ref());
-            Some(MenuItem { line, about: about.map_or(String::new(), |a| a.value.clone()), is_partial })
-        };
-        vocabulary.in_mode(mode).filter_map(item).collect()
+        let written = self.engine.estate().vocabulary(self.device().links.vocabulary);
+        let mut items = menu(&self.engine, &self.question(""));
+        for item in &mut items {
+            let about = written.commands.iter().find(|c| c.line.value.trim() == item.line).and_then(|c| c.about.as_ref());
+            item.about = about.map_or_else(String::new, |about| about.value.clone());
+        }
+        items
     }
 
     /// Permits a pattern on trial, at the top of the first command set in force; the ledger's files stay as they are.

@@ -1,11 +1,19 @@
-//! What a user may do on each system, through what.
+//! What a user may do on each system, through what: the set of rights, told line by line.
 
+use std::collections::BTreeMap;
+
+use rustc_hash::FxHashMap;
+
+use super::together::{in_few_words, of_one_name, with_all_below};
 use zest_engine::Engine;
-use zest_engine::rules::{Combining, Scratch, Site};
-use zest_model::ask::Session;
-use zest_model::listing::Effective;
+use zest_engine::rights::{Line, Membership, Rights, Side, Within, rights};
+use zest_engine::rules::{Combining, Site};
+use zest_model::ask::{Act, Answer, Central, Gate, GateOutcome, Question, Session, Stage};
+use zest_model::listing::{Cause, Effective, Right};
+use zest_model::source::{Location, visible};
 
-/// Returns what a user may do on each system, or on one of them; nothing for an unknown user.
+/// Returns what a user may do on each system, or on one of them, in sessions of which some facts are stated; nothing for an unknown
+/// user. Systems where it is the same stand together.
 ///
 /// # Example
 /// ```
@@ -26,8 +34,8 @@ use zest_model::listing::Effective;
 /// roles = ["reader"]
 /// on = { all = true }
 /// "#).estate()?;
-/// let rights = effective(&Engine::compile(estate)?, "watch-1", None, &Session::default()).expect("the user is known");
-/// assert_eq!(rights[0].entitlements[0].commands.len(), 1);
+/// let listed = effective(&Engine::compile(estate)?, "watch-1", None, &Session::default()).expect("the user is known");
+/// assert_eq!(listed[0].rights[0].actions, ["show release"]);
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
 #[must_use]
@@ -41,6 +49,308 @@ pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Se
             engine.all_sites().filter(concerns).collect()
         }
     };
-    let mut scratch = Scratch::default();
-    Some(wanted.into_iter().map(|site| site.kind().effective(site, id, session, &mut scratch)).collect())
+    let within = Within { stated: session.clone(), actions: Vec::new() };
+    let mut list: Vec<Effective> = Vec::new();
+    for site in wanted {
+        let Some(set) = rights(&[Side { site, user: id }], &within).pop() else { continue };
+        let found = on_system(engine, &set, session);
+        match list.iter_mut().find(|known| is_same(known, &found)) {
+            Some(known) => known.systems.extend(found.systems),
+            None => list.push(found),
+        }
+    }
+    Some(list)
+}
+
+/// Returns whether the same is listed of two systems; what is asked as an example names the system.
+fn is_same(one: &Effective, other: &Effective) -> bool {
+    let Effective { user, systems: _, sessions, refused, rights, more: _ } = one;
+    let same = |(a, b): (&Right, &Right)| {
+        let Right { allowed, actions, on, lines, except, starts, when, after, through, place, example: _, more: _ } = a;
+        (allowed, actions, on, lines, except) == (&b.allowed, &b.actions, &b.on, &b.lines, &b.except)
+            && (starts, when, after, through, place) == (&b.starts, &b.when, &b.after, &b.through, &b.place)
+    };
+    (user, sessions, refused) == (&other.user, &other.sessions, &other.refused)
+        && rights.len() == other.rights.len()
+        && rights.iter().zip(&other.rights).all(same)
+}
+
+fn on_system(engine: &Engine, set: &Rights, session: &Session) -> Effective {
+    let lines = set.lines();
+    let refused = if lines.is_empty() { why_nothing(engine, set, session) } else { None };
+    Effective {
+        user: set.user.clone(),
+        systems: vec![set.system.clone()],
+        sessions: set.entry_words(),
+        refused,
+        rights: told(engine, set, &lines),
+        more: zest_model::More,
+    }
+}
+
+/// Says why nothing may be done: why no session is opened, if that is it.
+fn why_nothing(engine: &Engine, set: &Rights, session: &Session) -> Option<Cause> {
+    let answer = engine.sign_in(&Question::in_session(&set.user, &set.system, "", session.clone()));
+    let gate = answer.first_refusal()?;
+    Some(Cause { text: gate.text.clone(), place: gate.location.clone() })
+}
+
+/// Names that stand for several.
+type Collections = [(String, Vec<String>)];
+
+/// On what a right rests.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+struct Ground {
+    place: Option<(String, u32, u32)>,
+    after: Vec<String>,
+}
+
+/// What was told of an action.
+struct Told {
+    ground: Ground,
+    text: String,
+    place: Option<Location>,
+}
+
+/// Returns what gives an action: the rule that decided, or else the last gate that let it pass.
+fn ground(engine: &Engine, answer: &Answer) -> Told {
+    let estate = engine.estate();
+    let of_rule =
+        answer.rule.map(|rule| estate.sources().locate(estate.set_links()[rule.set.index()].rules[rule.index as usize].text.place));
+    let permits = |gate: &&Gate| gate.stage == Stage::Permission && gate.outcome == GateOutcome::Passes && !gate.is_remark();
+    let by_rule = |gate: &&Gate| of_rule.is_some() && gate.location == of_rule;
+    let gates = || answer.gates.iter().rev().filter(permits);
+    let gate = gates().find(by_rule).or_else(|| gates().next());
+    let place = gate.and_then(|gate| gate.location.clone());
+    let after = answer.gates.iter().filter(|gate| gate.outcome == GateOutcome::Asks).map(|gate| gate.text.clone()).collect();
+    let at = place.as_ref().map(|l| (l.file.clone(), l.line, l.column));
+    Told { ground: Ground { place: at, after }, text: gate.map_or_else(String::new, |gate| gate.text.clone()), place }
+}
+
+/// Actions of one line that rest on one ground.
+struct Group {
+    line: usize,
+    openings: Vec<usize>,
+    told: Told,
+    /// What the grounds of all say alike, from the end.
+    through: Vec<String>,
+    /// The actions by what they are on, in order.
+    on: Vec<(String, Vec<usize>)>,
+}
+
+fn told(engine: &Engine, set: &Rights, lines: &[Line]) -> Vec<Right> {
+    let mut list = Vec::new();
+    let all = all_openings(lines);
+    let collections = engine.site(&set.system).map_or_else(Vec::new, |site| site.kind().collections(site));
+    for (number, line) in lines.iter().enumerate() {
+        let mut groups: Vec<Group> = Vec::new();
+        let mut known: FxHashMap<(Vec<usize>, Ground), usize> = FxHashMap::default();
+        for &action in &line.actions {
+            // What gives it may differ from opening to opening; levels and modes alone make no difference.
+            let mut grounds: Vec<(Told, Vec<usize>)> = Vec::new();
+            for openings in by_identity(set, &line.openings) {
+                let told = ground(engine, &engine.explain(&set.asked(line, openings[0], action)));
+                match grounds.iter_mut().find(|(known, _)| known.ground == told.ground) {
+                    Some((_, known)) => known.extend(openings),
+                    None => grounds.push((told, openings)),
+                }
+            }
+            for (told, openings) in grounds {
+                let words: Vec<String> = told.text.split(' ').map(str::to_owned).collect();
+                let under = &set.actions()[action].under;
+                let at = *known.entry((openings.clone(), told.ground.clone())).or_insert_with(|| {
+                    groups.push(Group { line: number, openings, told, through: words.clone(), on: Vec::new() });
+                    groups.len() - 1
+                });
+                let group = &mut groups[at];
+                group.through = alike_at_the_end(&group.through, &words);
+                match group.on.iter_mut().find(|(known, _)| known == under) {
+                    Some((_, actions)) => actions.push(action),
+                    None => group.on.push((under.clone(), vec![action])),
+                }
+            }
+        }
+        list.extend(groups.iter().flat_map(|group| rights_of(set, lines, group, &all, &collections)));
+    }
+    list
+}
+
+/// Puts openings together that differ in level and mode alone.
+fn by_identity(set: &Rights, openings: &[usize]) -> Vec<Vec<usize>> {
+    let mut list: Vec<(Session, Vec<usize>)> = Vec::new();
+    for &opening in openings {
+        let session = Session { level: None, mode: None, ..set.openings()[opening].session.clone() };
+        match list.iter_mut().find(|(known, _)| *known == session) {
+            Some((_, known)) => known.push(opening),
+            None => list.push((session, vec![opening])),
+        }
+    }
+    list.into_iter().map(|(_, openings)| openings).collect()
+}
+
+/// Tells the actions of a group: what the same actions are on stands together.
+fn rights_of(set: &Rights, lines: &[Line], group: &Group, all: &[usize], collections: &Collections) -> Vec<Right> {
+    let line = &lines[group.line];
+    let named = group.on.iter().map(|(on, actions)| {
+        let mut names: Vec<&str> = actions.iter().map(|&action| set.actions()[action].name.as_str()).collect();
+        names.dedup();
+        (names, (on.as_str(), actions.as_slice()))
+    });
+    let one = |(names, under): (Vec<&str>, Vec<(&str, &[usize])>)| {
+        let actions: Vec<usize> = under.iter().flat_map(|(_, actions)| actions.iter().copied()).collect();
+        let on: Vec<&str> = under.iter().map(|(on, _)| *on).filter(|on| !on.is_empty()).collect();
+        let is_all = actions.len() > 1 && actions.len() == set.actions().len();
+        Right {
+            allowed: line.membership,
+            on: if is_all { Vec::new() } else { with_all_below(set.actions(), names[0], &on) },
+            actions: if is_all {
+                vec!["anything".to_owned()]
+            } else {
+                {
+                    let possible: Vec<&str> = set.actions().iter().filter(|a| a.under == under[0].0).map(|a| a.name.as_str()).collect();
+                    in_few_words(&names, &possible, collections)
+                }
+            },
+            except: except(set, lines, line, &actions),
+            lines: actions.iter().map(|&action| set.actions()[action].line.clone()).collect(),
+            starts: starts(set, &group.openings, all),
+            when: line.when.clone(),
+            after: group.told.ground.after.clone(),
+            through: group.through.join(" "),
+            place: group.told.place.clone(),
+            example: set.asked(line, group.openings[0], actions[0]),
+            more: zest_model::More,
+        }
+    };
+    of_one_name(named).into_iter().map(one).collect()
+}
+
+/// Returns the words with which both end.
+fn alike_at_the_end(one: &[String], other: &[String]) -> Vec<String> {
+    let count = one.iter().rev().zip(other.iter().rev()).take_while(|(a, b)| a == b).count();
+    one[one.len() - count..].to_vec()
+}
+
+/// Returns lines that are called as some actions are and are not allowed where they are: the shortest of each name.
+fn except(set: &Rights, lines: &[Line], line: &Line, actions: &[usize]) -> Vec<String> {
+    let mut found: BTreeMap<&str, &str> = BTreeMap::new();
+    let is_allowed = |action: usize| {
+        let mut others = lines.iter().filter(|other| other.membership == Membership::Allowed || other.membership == line.membership);
+        others.any(|other| other.actions.contains(&action) && line.openings.iter().any(|opening| other.openings.contains(opening)))
+    };
+    for &action in actions {
+        let of = &set.actions()[action];
+        let same = set.actions().iter().enumerate().filter(|(_, other)| other.name == of.name && other.under == of.under);
+        for (_, other) in same.filter(|(number, _)| !is_allowed(*number)) {
+            let shortest = found.entry(&of.name).or_insert(&other.line);
+            if other.line.len() < shortest.len() {
+                *shortest = &other.line;
+            }
+        }
+    }
+    found.into_values().map(str::to_owned).collect()
+}
+
+/// The openings in which anything at all is allowed.
+fn all_openings(lines: &[Line]) -> Vec<usize> {
+    let mut all: Vec<usize> = lines.iter().flat_map(|line| line.openings.iter().copied()).collect();
+    all.sort_unstable();
+    all.dedup();
+    all
+}
+
+/// Says how sessions start that are meant; nothing where all are in which anything is allowed.
+fn starts(set: &Rights, openings: &[usize], all: &[usize]) -> Vec<String> {
+    let of = |opening: usize| set.openings()[opening].session.clone();
+    // As whom and on which account first: within one of these, roles, levels and modes.
+    let identity = |session: &Session| Session { level: None, mode: None, active_roles: None, ..session.clone() };
+    let mut identities: Vec<Session> = Vec::new();
+    for &opening in all {
+        let session = identity(&of(opening));
+        if !identities.contains(&session) {
+            identities.push(session);
+        }
+    }
+    let is_one = identities.len() == 1;
+    let mut list = Vec::new();
+    let mut is_everywhere = true;
+    for who in identities {
+        let mine = |list: &[usize]| -> Vec<Session> { list.iter().map(|&o| of(o)).filter(|s| identity(s) == who).collect() };
+        let (here, possible) = (mine(openings), mine(all));
+        let inner = if here.len() == possible.len() { Some(String::new()) } else { within(&here, &possible) };
+        is_everywhere &= inner.as_deref() == Some("");
+        let Some(inner) = inner else { continue };
+        let mut words: Vec<String> = Some(inner).into_iter().filter(|inner| !inner.is_empty()).collect();
+        words.extend(told_identity(&who).or_else(|| (!is_one && words.is_empty()).then(|| "in their own name".to_owned())));
+        list.push(words.join(", "));
+    }
+    if is_everywhere { Vec::new() } else { list }
+}
+
+/// Says as whom a session starts; nothing for oneself.
+fn told_identity(session: &Session) -> Option<String> {
+    let mut words: Vec<String> = session.account.iter().map(|account| format!("with account {}", visible(account))).collect();
+    words.extend(session.acting.iter().map(Act::to_string));
+    if session.central == Central::Down {
+        words.push("while the central source is down".to_owned());
+    }
+    (!words.is_empty()).then(|| words.join(", "))
+}
+
+/// Says which of the sessions of one identity are meant: by their roles, or by mode and level. Nothing where none is.
+fn within(here: &[Session], possible: &[Session]) -> Option<String> {
+    if here.is_empty() {
+        return None;
+    }
+    if possible.iter().any(|session| session.active_roles.is_some()) {
+        let missing: Vec<&Session> = possible.iter().filter(|session| !here.contains(session)).collect();
+        let is_default = here.iter().any(|session| session.active_roles.is_none());
+        return Some(if is_default && missing.len() < here.len() {
+            format!("not {}", with_roles(missing.into_iter()))
+        } else {
+            with_roles(here.iter())
+        });
+    }
+    let mut modes: Vec<(Option<String>, bool, Vec<u8>)> = Vec::new();
+    for session in here {
+        let at = modes.iter().position(|(mode, ..)| *mode == session.mode).unwrap_or_else(|| {
+            modes.push((session.mode.clone(), false, Vec::new()));
+            modes.len() - 1
+        });
+        match session.level {
+            Some(level) => modes[at].2.push(level),
+            None => modes[at].1 = true,
+        }
+    }
+    let told: Vec<String> = modes.iter().map(|(mode, _, levels)| at_levels(mode.as_deref(), levels)).collect();
+    Some(told.join(" or "))
+}
+
+/// Says which roles are active in some sessions.
+fn with_roles<'s>(sessions: impl Iterator<Item = &'s Session>) -> String {
+    let (mut words, mut roles): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
+    for session in sessions {
+        match session.active_roles.as_deref() {
+            None => words.push("as it starts by itself".to_owned()),
+            Some([]) => words.push("with no role active".to_owned()),
+            Some(several) => roles.push(several.iter().map(|role| visible(role)).collect::<Vec<_>>().join(" and ")),
+        }
+    }
+    words.extend((!roles.is_empty()).then(|| format!("with role {} active", roles.join(" or "))));
+    words.join(" or ")
+}
+
+/// Says a mode and levels.
+fn at_levels(mode: Option<&str>, levels: &[u8]) -> String {
+    let mut levels = levels.to_vec();
+    levels.sort_unstable();
+    let levels = match levels.as_slice() {
+        [] => String::new(),
+        [one] => format!("at level {one}"),
+        [first, .., last] if usize::from(last - first) + 1 == levels.len() => format!("at levels {first}-{last}"),
+        several => format!("at levels {}", several.iter().map(u8::to_string).collect::<Vec<_>>().join(", ")),
+    };
+    let mode = mode.map(|mode| format!("in mode {}", visible(mode)));
+    let words: Vec<String> = Some(levels).into_iter().filter(|l| !l.is_empty()).chain(mode).collect();
+    if words.is_empty() { "as it starts by itself".to_owned() } else { words.join(", ") }
 }

@@ -4,16 +4,16 @@ mod duties;
 mod effective;
 mod gone;
 mod hygiene;
+mod menu;
 mod obligations;
 mod readiness;
 mod session;
+mod together;
 
 pub use effective::effective;
 pub use hygiene::hygiene;
+pub use menu::{MenuItem, menu};
 pub use obligations::{ObjectObligations, obligations};
 pub use readiness::{Readiness, readiness};
 pub use session::session;
-pub use zest_model::listing::{
-    CommandRight, DataRight, Effective, Entitlement, Extent, HostRule, OnAccount, OnDatabase, OnHost, OnService, OtherRight, ServiceRight,
-    SessionView,
-};
+pub use zest_model::listing::{Cause, Effective, Membership, Right, SessionView};

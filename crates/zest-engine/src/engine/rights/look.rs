@@ -203,7 +203,8 @@ impl Cut {
             Test::Look(Look::Password) => either("by password".to_owned(), "without a password".to_owned()),
             Test::Look(Look::Age(proof, age)) => {
                 let what = proof.map_or("a proof", Proof::word);
-                either(format!("with {what} within {age:#}"), format!("without {what} within {age:#}"))
+                let how = if age.is_zero() { "given just now".to_owned() } else { format!("within {age:#}") };
+                either(format!("with {what} {how}"), format!("without {what} {how}"))
             }
             Test::Look(Look::Networks(networks)) => {
                 let networks = networks.iter().map(ToString::to_string).collect::<Vec<_>>().join(" or ");

@@ -25,6 +25,7 @@ pub use look::{Fits, Look};
 use region::Region;
 use space::{Parts, Path, Space};
 use zest_model::ask::{Act, Fact, Form, Question, Refusal, Session, Verdict};
+pub use zest_model::listing::Membership;
 
 /// How sessions may start, of those that a kind tells apart beside what moments, places and proofs make of them: on which account, at
 /// which level and in which mode, with which roles, as whom.
@@ -32,17 +33,15 @@ use zest_model::ask::{Act, Fact, Form, Question, Refusal, Session, Verdict};
 pub struct Opening {
     /// What is stated of it.
     pub session: Session,
-    /// The same in words; empty where nothing is stated.
-    pub words: String,
     /// Other ways to state the same.
     pub also: Vec<Session>,
 }
 
 impl Opening {
-    /// Makes an opening of what is stated of it, and of that in words.
+    /// Makes an opening of what is stated of it.
     #[must_use]
-    pub const fn new(session: Session, words: String) -> Self {
-        Self { session, words, also: Vec::new() }
+    pub const fn new(session: Session) -> Self {
+        Self { session, also: Vec::new() }
     }
 }
 
@@ -69,21 +68,6 @@ pub struct Side<'e> {
     pub site: Site<'e>,
     /// The user.
     pub user: UserId,
-}
-
-/// Whether a session and an action are in a set.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum Membership {
-    /// It is allowed.
-    Allowed,
-    /// It is allowed once obligations are discharged.
-    After,
-    /// It is denied.
-    Denied,
-    /// The rules do not decide it: something was not read.
-    NotDecided,
-    /// The set says nothing about it: it states what no class of sessions has, or is beyond a limit.
-    NotHere,
 }
 
 /// What sets have in common that can be compared: the sessions and the actions that they tell apart.
@@ -145,6 +129,19 @@ pub struct Within {
     pub stated: Session,
     /// Actions to look at; those of the kind if there are none.
     pub actions: Vec<Action>,
+}
+
+impl Rights {
+    /// Returns one of the actions of a line, in one of its sessions that starts in one of its ways.
+    #[must_use]
+    pub fn asked(&self, line: &Line, opening: usize, action: usize) -> Question {
+        let action = &self.frame.actions[action];
+        let mut question = Question { line: action.line.clone(), form: action.form, ..line.example.clone() };
+        for fact in Fact::ALL.into_iter().filter(|fact| is_of_opening(*fact)) {
+            question.session.take(fact, &self.frame.openings[opening].session);
+        }
+        question
+    }
 }
 
 /// Finds what one or several may do, over the same sessions and actions, so that the sets can be compared.

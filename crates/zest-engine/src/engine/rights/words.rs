@@ -8,6 +8,7 @@ use super::axis::{Axis, AxisName};
 use super::look::{Code, Cut, HOLDS, NOT_STATED};
 use super::region::{Block, Region, full};
 use super::{Line, Membership, Rights};
+use zest_model::ask::Session;
 
 impl Axis {
     /// Returns whether it is one of an attribute.
@@ -17,46 +18,75 @@ impl Axis {
 }
 
 impl Rights {
-    /// Returns what is in the set, as few lines: of each sort of membership, the actions that have the same sessions.
+    /// Returns what is in the set, as few lines: of each sort of membership and for each identity, the actions that have the same
+    /// sessions; identities for which that is the same stand together.
     #[must_use]
     pub fn lines(&self) -> Vec<Line> {
         let cuts = self.frame.space.cuts();
         let live = self.live();
+        let identities = self.identities();
         let mut lines = Vec::new();
         for layer in [Membership::Allowed, Membership::After, Membership::NotDecided, Membership::NotHere] {
-            // Actions that have the same sessions in every opening stand together.
-            let mut alike: BTreeMap<Vec<(usize, Vec<Block>)>, Vec<usize>> = BTreeMap::new();
-            for action in 0..self.frame.actions.len() {
-                let of = |opening| {
-                    let (_, region) = self.cell(opening, action).layers().into_iter().find(|(l, _)| *l == layer)?;
-                    (!region.is_empty()).then(|| (opening, region.blocks.clone()))
-                };
-                let sessions: Vec<_> = (0..self.frame.openings.len()).filter_map(of).collect();
-                if !sessions.is_empty() {
-                    alike.entry(sessions).or_default().push(action);
+            // The actions with their openings, by the sessions in which they are allowed.
+            let mut found: BTreeMap<(Vec<usize>, Vec<Block>), Vec<usize>> = BTreeMap::new();
+            for identity in &identities {
+                for (sessions, actions) in self.alike(layer, identity) {
+                    // Openings with the same sessions stand together as well.
+                    let mut openings: BTreeMap<Vec<Block>, Vec<usize>> = BTreeMap::new();
+                    for (opening, blocks) in sessions {
+                        openings.entry(blocks).or_default().push(opening);
+                    }
+                    for (blocks, openings) in openings {
+                        found.entry((actions.clone(), blocks)).or_default().extend(openings);
+                    }
                 }
             }
-            let mut alike: Vec<_> = alike.into_iter().collect();
-            alike.sort_by_key(|(_, actions)| actions[0]);
-            for (sessions, actions) in alike {
-                // Openings with the same sessions stand together as well.
-                let mut openings: BTreeMap<Vec<Block>, Vec<usize>> = BTreeMap::new();
-                for (opening, blocks) in sessions {
-                    openings.entry(blocks).or_default().push(opening);
-                }
-                for (blocks, openings) in openings {
+            let mut of_layer: Vec<Line> = found
+                .into_iter()
+                .map(|((actions, blocks), openings)| {
                     let region = Region { blocks };
-                    lines.push(Line {
+                    Line {
                         when: self.told(&region, &live, &cuts),
                         example: self.question(openings[0], actions[0], &region),
-                        actions: actions.clone(),
+                        actions,
                         openings,
                         membership: layer,
-                    });
-                }
-            }
+                    }
+                })
+                .collect();
+            of_layer.sort_by_key(|line| (line.actions[0], line.openings[0]));
+            lines.extend(of_layer);
         }
         lines
+    }
+
+    /// Returns the actions that have the same sessions of a sort of membership in some openings, with these.
+    fn alike(&self, layer: Membership, openings: &[usize]) -> BTreeMap<Vec<(usize, Vec<Block>)>, Vec<usize>> {
+        let mut alike: BTreeMap<Vec<(usize, Vec<Block>)>, Vec<usize>> = BTreeMap::new();
+        for action in 0..self.frame.actions.len() {
+            let of = |&opening: &usize| {
+                let (_, region) = self.cell(opening, action).layers().into_iter().find(|(l, _)| *l == layer)?;
+                (!region.is_empty()).then(|| (opening, region.blocks.clone()))
+            };
+            let sessions: Vec<_> = openings.iter().filter_map(of).collect();
+            if !sessions.is_empty() {
+                alike.entry(sessions).or_default().push(action);
+            }
+        }
+        alike
+    }
+
+    /// Returns the openings of each identity: those that differ in level, mode and active roles alone.
+    fn identities(&self) -> Vec<Vec<usize>> {
+        let mut list: Vec<(Session, Vec<usize>)> = Vec::new();
+        for (number, opening) in self.frame.openings.iter().enumerate() {
+            let session = Session { level: None, mode: None, active_roles: None, ..opening.session.clone() };
+            match list.iter_mut().find(|(known, _)| *known == session) {
+                Some((_, openings)) => openings.push(number),
+                None => list.push((session, vec![number])),
+            }
+        }
+        list.into_iter().map(|(_, openings)| openings).collect()
     }
 
     /// Returns the classes of each fact in which anything at all may be done, or is not known.
@@ -84,7 +114,7 @@ impl Rights {
         let told: Vec<String> = live
             .iter()
             .enumerate()
-            .filter(|(axis, classes)| classes.count_ones(..) < self.frame.sizes[*axis] && !classes.is_clear())
+            .filter(|(axis, classes)| self.is_told(*axis, classes, &all[*axis]) && !classes.is_clear())
             .map(|(axis, classes)| self.told_axis(axis, classes, &all[axis], &cuts))
             .collect();
         told.join(", ")
@@ -95,7 +125,7 @@ impl Rights {
             .blocks
             .iter()
             .map(|block| {
-                let told = block.0.iter().filter(|(axis, classes)| !live[**axis].is_subset(classes));
+                let told = block.0.iter().filter(|(axis, classes)| self.is_told(**axis, classes, &live[**axis]));
                 told.map(|(&axis, classes)| self.told_axis(axis, classes, &live[axis], cuts)).collect::<Vec<_>>().join(", ")
             })
             .collect();
@@ -139,23 +169,26 @@ impl Rights {
                 add(format!("unless {words}"), &|other| other != HOLDS);
             }
         }
-        // What says more in fewer words comes first.
-        literals.sort_by_key(|(words, _)| words.starts_with("unless"));
+        // What is so is told before what is not.
+        literals.sort_by_key(|(words, _)| (words.starts_with("unless "), words.starts_with("not ")));
         if let Some((words, _)) = literals.iter().find(|(_, classes)| *classes == wanted) {
             return words.clone();
         }
-        all_of(&literals, &wanted).or_else(|| any_of(&literals, &wanted)).unwrap_or_else(|| {
-            let not_stated = of.atoms.iter().enumerate().filter(|(n, _)| live.contains(*n)).all(|(n, atom)| {
-                let is_stated = cuts_are_stated(of, atom, cuts);
-                is_stated == wanted.contains(n)
-            });
-            let fact = fact(&of.name);
-            if not_stated {
-                format!("where {fact} is stated")
-            } else {
-                format!("in {} of {} sorts of {fact}", wanted.count_ones(..), live.count_ones(..))
-            }
-        })
+        let is_stated = |n: usize| cuts_are_stated(of, &of.atoms[n], cuts);
+        if live.ones().all(|n| is_stated(n) == wanted.contains(n)) {
+            return format!("where {} is stated", fact(&of.name));
+        }
+        all_of(&literals, &wanted)
+            .or_else(|| any_of(&literals, &wanted))
+            .unwrap_or_else(|| format!("in {} of {} sorts of {}", wanted.count_ones(..), live.count_ones(..), fact(&of.name)))
+    }
+
+    /// Returns whether it is told which classes of a fact are meant: that an attribute is not stated which a session need not state
+    /// goes without saying.
+    fn is_told(&self, axis: usize, classes: &FixedBitSet, live: &FixedBitSet) -> bool {
+        let of = &self.frame.space.axes[axis];
+        let is_left_out = matches!(of.name, AxisName::Attributes(_)) && classes.ones().filter(|n| live.contains(*n)).eq([0]);
+        !live.is_subset(classes) && !is_left_out
     }
 }
 

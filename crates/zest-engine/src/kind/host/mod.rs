@@ -20,7 +20,7 @@ use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
 use crate::engine::missing;
 use crate::engine::rights::{Action, Look, Opening, Side};
-use crate::engine::rules::{Combining, Kind, Left, Scratch, Site, no_statements};
+use crate::engine::rules::{Combining, Kind, Left, Site, no_statements};
 use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -31,7 +31,7 @@ use zest_command::line::{self, read_arguments};
 use zest_model::ask::{Act, Answer, Change, Fact, Question, Refusal, Running, Session, Stage};
 use zest_model::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, Unrestricted, User};
 use zest_model::finding::Finding;
-use zest_model::listing::{Effective, SessionView};
+use zest_model::listing::SessionView;
 use zest_model::source::{At, Location, Place, visible};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
@@ -128,17 +128,16 @@ impl Kind for Host {
         Context::of(site.engine, site.system).map_or_else(Vec::new, |context| remedy::ways(&asked, answer, refusal, context))
     }
 
-    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
-        let host = review::on_host(site.engine, user, site.system);
-        Effective { refused: site.refused(user, session), host, ..Effective::nothing(&site.entry().id.value) }
-    }
-
     fn openings(&self, site: Site<'_>, user: UserId) -> Vec<Opening> {
         rights::openings(site, user)
     }
 
     fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
         rights::actions(sides)
+    }
+
+    fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {
+        Vec::new()
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {

@@ -9,14 +9,7 @@ use crate::links::{FlatRule, Party, SetId, SystemId, UserId};
 use zest_command::{Slot, WordPattern};
 use zest_model::entry::{Otherwise, RuleVerb};
 use zest_model::finding::{Code, Finding};
-use zest_model::listing::{HostRule, OnHost};
 use zest_model::source::{Place, visible};
-
-/// Returns what a user may do on a host, from each account that is the user's.
-pub(crate) fn on_host(engine: &Engine, user: UserId, system: SystemId) -> Vec<OnHost> {
-    let Some(context) = Context::of(engine, system) else { return Vec::new() };
-    of_user(context, user).map(|from| on_account(context, from)).collect()
-}
 
 /// Returns whether a user has an account on a host.
 pub(crate) fn has_account(engine: &Engine, user: UserId, system: SystemId) -> bool {
@@ -25,34 +18,6 @@ pub(crate) fn has_account(engine: &Engine, user: UserId, system: SystemId) -> bo
 
 fn of_user(context: Context<'_>, user: UserId) -> impl Iterator<Item = usize> {
     (0..context.links.accounts.len()).filter(move |&account| context.may_use(user, account))
-}
-
-fn on_account(context: Context<'_>, from: usize) -> OnHost {
-    let accounts = &context.links.accounts;
-    let account = &accounts[from];
-    let refused = if account.locked.is_some() {
-        Some("it is locked".to_owned())
-    } else if account.is_limited() {
-        Some("only certain lines may be run as it, from their own account".to_owned())
-    } else if account.shell_refuses() {
-        Some(format!("its login shell is `{}`", visible(&account.shell)))
-    } else {
-        None
-    };
-    let mut rules = Vec::new();
-    for (to, target) in accounts.iter().enumerate() {
-        for rule in context.rules(from, to) {
-            rules.push(HostRule {
-                target: target.login.clone(),
-                allows: rule.allows,
-                line: rule.rule.map_or_else(|| "...".to_owned(), |r| r.text.value.clone()),
-                proof: rule.proof,
-                location: context.engine.estate.sources.locate(rule.place),
-                more: zest_model::More,
-            });
-        }
-    }
-    OnHost { account: account.login.clone(), refused, rules, more: zest_model::More }
 }
 
 /// Adds what is odd about hosts.

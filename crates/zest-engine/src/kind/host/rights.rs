@@ -2,41 +2,49 @@
 
 use std::collections::BTreeSet;
 
-use super::Context;
+use super::{Context, account_of};
 use crate::engine::rights::{Action, Opening, Side};
 use crate::engine::rules::Site;
+use crate::engine::trace::Trace;
 use crate::links::UserId;
 use zest_command::{Pattern, Slot, WordPattern, line};
 use zest_model::ask::{Act, Central, Form, Running, Session};
-use zest_model::source::visible;
+use zest_model::entry::IdentitySource;
 
 /// Returns how sessions on a host start: with which account, and as which other account the line then runs.
 pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
     let Some(context) = Context::of(site.engine, site.system) else { return Vec::new() };
     let accounts = &context.links.accounts;
     let mine: Vec<usize> = (0..accounts.len()).filter(|&account| context.may_use(user, account)).collect();
+    // Which account is meant where none is stated, if that is plain; and a host that keeps accounts of its own does not ask whether the
+    // central source is up.
+    let meant = account_of(context, &Session::default(), user, &mut Trace::silent()).ok();
+    let keeps_own = site.entry().sources().contains(&IdentitySource::Local);
     let mut list = Vec::new();
-    for central in [Central::Up, Central::Down] {
-        for account in std::iter::once(None).chain(mine.iter().copied().map(Some)) {
-            let from: Vec<usize> = account.map_or_else(|| mine.clone(), |account| vec![account]);
-            let login = account.map(|account| accounts[account].login.clone());
-            let mut add = |act: Option<Act>| {
-                let mut words: Vec<String> = login.iter().map(|login| format!("with account {}", visible(login))).collect();
-                words.extend(act.as_ref().map(ToString::to_string));
-                if central == Central::Down {
-                    words.push("while the central source is down".to_owned());
-                }
-                let session = Session { central, account: login.clone(), acting: act.into_iter().collect(), ..Session::default() };
-                list.push(Opening::new(session, words.join(" ")));
+    for account in std::iter::once(None).chain(mine.iter().copied().filter(|&account| Some(account) != meant).map(Some)) {
+        let from: Vec<usize> = account.or(meant).map_or_else(|| mine.clone(), |account| vec![account]);
+        let mut add = |act: Option<Act>| {
+            let stated = |login: Option<usize>, central: Central| Session {
+                account: login.map(|login| accounts[login].login.clone()),
+                acting: act.iter().cloned().collect(),
+                central,
+                ..Session::default()
             };
-            add(None);
-            for (to, target) in accounts.iter().enumerate() {
-                if from.iter().all(|&from| from == to || context.rules(from, to).is_empty()) {
-                    continue;
-                }
-                for running in [Running::TheLine, Running::LoginShell] {
-                    add(Some(Act::Account { host: None, login: target.login.clone(), running }));
-                }
+            let logins: Vec<Option<usize>> = std::iter::once(account).chain(meant.filter(|_| account.is_none()).map(Some)).collect();
+            let centrals: &[Central] = if keeps_own { &[Central::Up, Central::Down] } else { &[Central::Up] };
+            let mut ways = logins.iter().flat_map(|&login| centrals.iter().map(move |&central| stated(login, central)));
+            // OK because there is always the first of both.
+            if let Some(session) = ways.next() {
+                list.push(Opening { also: ways.collect(), ..Opening::new(session) });
+            }
+        };
+        add(None);
+        for (to, target) in accounts.iter().enumerate() {
+            if from.iter().all(|&from| from == to || context.rules(from, to).is_empty()) {
+                continue;
+            }
+            for running in [Running::TheLine, Running::LoginShell] {
+                add(Some(Act::Account { host: None, login: target.login.clone(), running }));
             }
         }
     }

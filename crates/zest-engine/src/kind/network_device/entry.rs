@@ -97,7 +97,7 @@ fn source(
 
 /// Finds the account a user may use: the one that is named, or else the one of the user's name, or else the first
 /// that is not locked and has a credential, or else the first.
-fn find_account(engine: &Engine, session: &Session, (system, device): (SystemId, &Device), user: UserId) -> Option<usize> {
+pub(super) fn find_account(engine: &Engine, session: &Session, (system, device): (SystemId, &Device), user: UserId) -> Option<usize> {
     let accounts = &engine.estate.system(system).accounts;
     let links = &device.links.accounts;
     let name = &engine.estate.user(user).id.value;

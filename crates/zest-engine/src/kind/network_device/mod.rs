@@ -5,7 +5,6 @@
 //! configuration modes, a switch of its own), the command sets. The first assignment that applies decides alone.
 
 mod device;
-mod effective;
 mod entry;
 mod line;
 mod reach;
@@ -20,7 +19,7 @@ use jiff::Timestamp;
 
 use crate::engine::missing;
 use crate::engine::rights::{Action, Opening, Side};
-use crate::engine::rules::{Combining, Kind, Left, Scratch, Site, no_statements};
+use crate::engine::rules::{Combining, Kind, Left, Site, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::Way;
 use crate::engine::{Declared, Estate};
@@ -31,10 +30,10 @@ pub use device::{Device, Origin};
 use entry::open;
 pub use reach::{Instances, Reach, elevations};
 use resolve::DeviceLinks;
-use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session};
+use zest_model::ask::{Answer, Change, Fact, Question, Refusal};
 use zest_model::entry::{self as written, Channel};
 use zest_model::finding::Finding;
-use zest_model::listing::{Effective, SessionView};
+use zest_model::listing::SessionView;
 use zest_model::source::{At, Location};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
@@ -117,16 +116,16 @@ impl Kind for NetworkDevice {
         remedy::ways(site, answer, refusal)
     }
 
-    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, scratch: &mut Scratch) -> Effective {
-        effective::effective(site, user, session, scratch.of())
-    }
-
     fn openings(&self, site: Site<'_>, user: UserId) -> Vec<Opening> {
         rights::openings(site, user)
     }
 
     fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
         rights::actions(sides)
+    }
+
+    fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {
+        Vec::new()
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {

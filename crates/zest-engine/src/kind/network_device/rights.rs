@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
+use super::entry::find_account;
 use super::reach::elevating;
 use super::{Device, Origin, Reach};
 use crate::engine::Engine;
@@ -18,7 +19,6 @@ use zest_command::automaton::{Automaton, explore, is_dead};
 use zest_command::line;
 use zest_model::ask::{Central, Form, Session};
 use zest_model::entry::{Does, IdentitySource};
-use zest_model::source::visible;
 
 /// Returns how sessions on a device start: on which account, at which level and in which mode, with the central source up or down.
 pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
@@ -54,9 +54,18 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
         }
     }
     let mut list = Vec::new();
-    let centrals: &[Central] = if has_local { &[Central::Up, Central::Down] } else { &[Central::Up] };
+    // Where the central source is not asked, it makes no difference whether it is up.
+    let asks_central = device.sources.contains(&IdentitySource::Central);
+    let centrals: &[Central] = if has_local && asks_central { &[Central::Up, Central::Down] } else { &[Central::Up] };
+    let meant = find_account(engine, &Session::default(), (system, device), user);
     for &central in centrals {
-        for account in std::iter::once(None).chain(mine.iter().map(|&i| Some(&accounts[i].login.value))) {
+        // Which account is meant where none is stated, and the local source is the first that answers; where the central one is, a user's
+        // own name may be stated as well.
+        let is_local = has_local && (central == Central::Down || device.sources.first() == Some(&IdentitySource::Local) || !asks_central);
+        let own = &engine.estate.user(user).id.value;
+        let same = meant.filter(|_| is_local).map(|i| &accounts[i].login.value).or(if is_local { None } else { Some(own) });
+        let others = mine.iter().map(|&i| &accounts[i].login.value).filter(|login| Some(*login) != same);
+        for account in std::iter::once(None).chain(others.map(Some)) {
             let mut seen: BTreeSet<Option<String>> = BTreeSet::new();
             let stated = std::iter::once((None, None)).chain(places.iter().flat_map(|&(mode, level)| {
                 // At which level a mode is entered without one being stated depends on the band.
@@ -66,16 +75,20 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
                 without.into_iter().chain([(Some(level), mode)])
             }));
             list.extend(stated.map(|(level, mode)| {
-                let mut words: Vec<String> = level.iter().map(|level| format!("at level {level}")).collect();
-                words.extend(mode.as_ref().map(|mode| format!("in mode {}", visible(mode))));
-                words.extend(account.map(|login| format!("as account {}", visible(login))));
-                if central == Central::Down {
-                    words.push("while the central source is down".to_owned());
-                }
                 let session = Session { central, account: account.cloned(), level, mode, ..Session::default() };
                 let start = Session { mode: Some(vocabulary.modes[vocabulary.start_mode.index()].clone()), ..session.clone() };
-                let also = if session.mode.is_none() { vec![start] } else { Vec::new() };
-                Opening { also, ..Opening::new(session, words.join(" ")) }
+                let mut also = if session.mode.is_none() { vec![start] } else { Vec::new() };
+                if let Some(same) = same.filter(|_| account.is_none()) {
+                    let named: Vec<Session> =
+                        also.iter().chain([&session]).map(|s| Session { account: Some(same.clone()), ..s.clone() }).collect();
+                    also.extend(named);
+                }
+                if !asks_central {
+                    let down: Vec<Session> =
+                        also.iter().chain([&session]).map(|s| Session { central: Central::Down, ..s.clone() }).collect();
+                    also.extend(down);
+                }
+                Opening { also, ..Opening::new(session) }
             }));
         }
     }

@@ -37,9 +37,8 @@ pub(crate) struct Terms {
     pub(crate) lifted_by: Option<Conditions>,
     pub(crate) duties: Option<Duties>,
     pub(crate) place: Place,
-    /// Operations and resources as they are written.
+    /// Operations as they are written.
     pub(crate) shown: String,
-    pub(crate) shown_on: String,
 }
 
 impl Deref for GrantLinks {
@@ -52,7 +51,7 @@ impl Deref for GrantLinks {
 
 impl GrantLinks {
     pub(super) fn new(is_deny: bool, operations: Arc<FixedBitSet>, terms: Terms) -> Self {
-        let Terms { on: _, except_on: _, holders: _, when, lifted_by, duties, place: _, shown: _, shown_on: _ } = &terms;
+        let Terms { on: _, except_on: _, holders: _, when, lifted_by, duties, place: _, shown: _ } = &terms;
         let is_bare = when.is_empty() && lifted_by.is_none() && duties.is_none();
         Self { is_deny, is_bare, operations, terms: Arc::new(terms) }
     }

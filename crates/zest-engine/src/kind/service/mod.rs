@@ -16,6 +16,7 @@ mod rights;
 
 use std::sync::{Arc, OnceLock};
 
+use fixedbitset::FixedBitSet;
 use smallvec::SmallVec;
 
 use jiff::Timestamp;
@@ -24,7 +25,7 @@ use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, person};
 use crate::engine::missing;
 use crate::engine::rights::{Opening, Side};
-use crate::engine::rules::{Combining, Kind, Left, Scratch, Site, no_statements};
+use crate::engine::rules::{Combining, Kind, Left, Site, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -35,15 +36,14 @@ use links::{CHANGE_CREDENTIAL, ServiceLinks};
 use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
 use zest_model::entry::Channel;
 use zest_model::finding::Finding;
-use zest_model::listing::{Effective, SessionView};
+use zest_model::listing::SessionView;
 use zest_model::source::{At, Location};
 use zest_model::source::{Place, visible};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
 
-pub(crate) use acting::admitting;
 pub(crate) use action::{Action, Actions, Unread, parse};
-pub(crate) use permission::{Held, Weighed, conditions, grants_of, included, via, weigh};
+pub(crate) use permission::{Held, Weighed, conditions, grants_of, included, weigh};
 
 /// The kinds `cloud` and `application`.
 #[derive(Debug)]
@@ -138,18 +138,20 @@ impl Kind for Service {
         context.map_or_else(Vec::new, |context| remedy::ways(&asked, refusal, context))
     }
 
-    fn effective(&self, site: Site<'_>, user: UserId, session: &Session, _: &mut Scratch) -> Effective {
-        let refused = site.refused(user, session);
-        let service = if refused.is_some() { None } else { review::on_service(site.engine, user, site.system, session) };
-        Effective { refused, service, ..Effective::nothing(&site.entry().id.value) }
-    }
-
     fn openings(&self, site: Site<'_>, user: UserId) -> Vec<Opening> {
         rights::openings(site, user)
     }
 
     fn actions(&self, sides: &[Side<'_>]) -> Vec<crate::engine::rights::Action> {
         rights::actions(sides)
+    }
+
+    fn collections(&self, site: Site<'_>) -> Vec<(String, Vec<String>)> {
+        let Some(links) = site.engine.estate.links::<ServiceLinks>(site.system) else { return Vec::new() };
+        let names = |group: &FixedBitSet| group.ones().map(|operation| links.operations[operation].name.clone()).collect();
+        let mut list: Vec<(String, Vec<String>)> = links.groups.iter().map(|(name, group)| (name.clone(), names(group))).collect();
+        list.sort();
+        list
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {

@@ -429,7 +429,6 @@ impl Resolver<'_> {
             duties: self.service_duties(&written.after),
             place: written.place,
             shown: shown(names, &written.except),
-            shown_on: if written.on.is_empty() { "everything".to_owned() } else { shown(&written.on, &written.except_on) },
         };
         Some((GrantLinks::new(written.allow.is_empty(), sets.one(operations), terms), on.into_iter().chain(except_on).collect()))
     }

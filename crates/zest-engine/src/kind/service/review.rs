@@ -3,76 +3,17 @@
 use rustc_hash::FxHashSet;
 
 use super::links::{ASSUME, GrantLinks, ServiceLinks};
-use super::{Action, Context, Held, Identity, admitting, conditions, grants_of, stand, via, weigh};
+use super::{Context, Held, Identity, grants_of};
 use crate::engine::Engine;
 use crate::engine::entry::gone;
-use crate::links::{Conditions, Duties, Holder, Outcome, Party, RoleId, SystemId, UserId, circles};
-use zest_model::ask::{Question, Session};
+use crate::links::{Conditions, Duties, Holder, Party, RoleId, SystemId, UserId, circles};
+use zest_model::ask::Session;
 use zest_model::finding::{Code, Finding};
-use zest_model::listing::{OnService, ServiceRight};
 use zest_model::source::{Place, visible};
 use zest_words::nearest;
 
 /// For how many people of a group a review looks at each.
 const PEOPLE: usize = 200;
-
-/// Returns what a session of a user holds on a cloud or in an application; nothing if it cannot be opened.
-pub(crate) fn on_service(engine: &Engine, user: UserId, system: SystemId, session: &Session) -> Option<OnService> {
-    let context = Context::of(engine, system, session)?;
-    let name = &engine.estate.user(user).id.value;
-    let question = Question::in_session(name, &engine.estate.system(system).id.value, "", session.clone());
-    // Roles that must not be active together are held all the same; the list shows what each gives.
-    let standing = stand(context, &question);
-    let person = user;
-    let (identity, user) = standing.map_or((Identity::User(user), user), |s| (s.identity, s.user));
-    let facts = engine.facts(session, user, system);
-    let mut rights = Vec::new();
-    let mut may_become = Vec::new();
-    let locate = |place: Place| engine.estate.sources.locate(place);
-    grants_of(context, identity, None, |held| {
-        let is_out = conditions(context, &held).any(|c| c.outcome(facts) == Outcome::Fails);
-        let lifted = held.grant.lifted_by.as_ref().is_some_and(|c| c.outcome(facts) == Outcome::Holds);
-        if is_out || lifted {
-            return;
-        }
-        let open: Vec<String> = conditions(context, &held).flat_map(|c| c.open_words(&facts)).collect();
-        rights.push(ServiceRight {
-            is_deny: held.grant.is_deny,
-            operations: held.grant.shown.clone(),
-            on: held.grant.shown_on.clone(),
-            through: via(context, user, &held),
-            conditions: open,
-            lifted_by: held.grant.lifted_by.as_ref().map_or_else(Vec::new, |c| c.open_words(&facts)),
-            after: held.grant.duties.as_ref().map_or_else(Vec::new, |d| obligations(engine, d)),
-            location: locate(held.grant.place),
-            more: zest_model::More,
-        });
-    });
-    rights.sort_by_key(|r| !r.is_deny);
-    for role in (0..engine.estate.roles.len()).map(RoleId::new) {
-        if let Some(assumable) = admitting(context, identity, role)
-            && has_own_half(context, identity, user, role)
-        {
-            may_become.push((format!("in role {}", visible(&engine.estate.role(role).id.value)), locate(assumable.place)));
-        }
-    }
-    // To act as a user is granted to the person and not passed on.
-    for rule in context.links.acting.iter().filter(|r| r.by.iter().any(|&(p, _)| engine.membership.belongs(person, p))) {
-        may_become.push((format!("as user {}", visible(&engine.estate.user(rule.target).id.value)), locate(rule.place)));
-    }
-    Some(OnService { acting: session.acting.last().map(ToString::to_string), rights, may_become, more: zest_model::More })
-}
-
-/// Whether the right to assume a role is there, whatever its conditions.
-fn has_own_half(context: Context<'_>, identity: Identity, user: UserId, role: RoleId) -> bool {
-    let Some(&operation) = context.links.operation_ids.get(ASSUME).filter(|_| !context.links.is_application) else {
-        return false;
-    };
-    let action = Action { operation, path: format!("role/{}", context.engine.estate.role(role).id.value).into() };
-    let weighed = weigh(context, identity, user, &action, true);
-    let is_denied = weighed.denies.iter().any(|(_, o)| *o == Outcome::Holds);
-    !(is_denied || weighed.allows.is_empty() && weighed.unknown.is_empty())
-}
 
 /// Obligations in words.
 pub fn obligations(engine: &Engine, duties: &Duties) -> Vec<String> {

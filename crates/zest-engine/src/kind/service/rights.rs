@@ -13,33 +13,28 @@ use crate::engine::rules::Site;
 use crate::links::path::{PathPattern, SOMETHING};
 use crate::links::{AssumableLinks, Holder, RoleId, UserId};
 use zest_model::ask::{Act, Form, Session};
-use zest_model::source::visible;
 
 /// Returns how sessions start: with which roles active, and as whom.
 pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
     let Site { engine, system } = site;
     let Some(links) = engine.estate.links::<ServiceLinks>(system) else { return Vec::new() };
     let estate = &engine.estate;
-    let mut list = vec![Opening::new(Session::default(), String::new())];
+    let mut list = vec![Opening::new(Session::default())];
     let mut held: Vec<RoleId> = engine.candidates(user, system).flat_map(|c| engine.standing(c.assignment).1.roles.clone()).collect();
     held.sort_unstable();
     held.dedup();
-    let active = |roles: Vec<String>, words: String| Opening::new(Session { active_roles: Some(roles), ..Session::default() }, words);
+    let active = |roles: Vec<String>| Opening::new(Session { active_roles: Some(roles), ..Session::default() });
     if !held.is_empty() {
-        list.push(active(Vec::new(), "with no role active".to_owned()));
+        list.push(active(Vec::new()));
         for role in held {
-            let name = &estate.role(role).id.value;
-            list.push(active(vec![name.clone()], format!("with role {} alone active", visible(name))));
+            list.push(active(vec![estate.role(role).id.value.clone()]));
         }
     }
     // As whom one goes on hangs on as whom one is: each chain goes on from where it is.
     let mut ends: Vec<(Vec<Act>, Identity)> = vec![(Vec::new(), Identity::User(user))];
     for _ in 0..MAX_LINKS {
         let longer: Vec<(Vec<Act>, Identity)> = ends.iter().flat_map(|end| next(engine, links, user, end)).collect();
-        list.extend(longer.iter().map(|(acting, _)| {
-            let words: Vec<String> = acting.iter().map(ToString::to_string).collect();
-            Opening::new(Session { acting: acting.clone(), ..Session::default() }, words.join(", "))
-        }));
+        list.extend(longer.iter().map(|(acting, _)| Opening::new(Session { acting: acting.clone(), ..Session::default() })));
         ends = longer;
     }
     let mut seen: Vec<Opening> = Vec::new();
