@@ -27,6 +27,12 @@ pub(crate) enum Command {
     Rehearse(Rehearse),
     /// List what a user may do on each system, and through what
     Effective(EffectiveArgs),
+    /// List who may do something, through what and in which sessions
+    #[command(long_about = WHO)]
+    Who(WhoArgs),
+    /// Compare a ledger with what it was: who gained and who lost what, where
+    #[command(long_about = COMPARE)]
+    Compare(CompareArgs),
     /// Who am I: who a session is, link by link, with which roles, proofs and end
     Session(SessionCommand),
     /// Can this person start at all, and what is missing, all of it
@@ -100,6 +106,84 @@ pub(crate) struct EffectiveArgs {
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
     pub(crate) format: FormatArg,
+}
+
+const COMPARE: &str = "\
+Compare a ledger with what it was: who gained and who lost what, where, each with an example that was asked of both.
+
+Not lines of text are compared but rights: every session and every action that either ledger can tell apart. What the ledger was is another \
+folder (--was), or the same folder at a revision of git (--was-at). A right whose obligations or conditions changed is lost as it was, and gained \
+as it is.";
+
+/// What a comparison stops a pipeline for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum MovedRights {
+    /// Somebody gained something
+    Gained,
+    /// Somebody lost something
+    Lost,
+    /// Anything is different
+    Any,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct CompareArgs {
+    /// The folder with the ledger as it was
+    #[arg(long, value_name = "FOLDER", required_unless_present = "was_at", conflicts_with = "was_at")]
+    pub(crate) was: Option<PathBuf>,
+    /// The revision at which the ledger was so: a branch, a tag, `HEAD~1`
+    #[arg(long, value_name = "REVISION")]
+    pub(crate) was_at: Option<String>,
+    /// The revision of the ledger that is compared; as the folder is now unless stated
+    #[arg(long, value_name = "REVISION")]
+    pub(crate) is_at: Option<String>,
+    /// Only this user
+    #[arg(long, value_name = "USER")]
+    pub(crate) of: Option<String>,
+    /// End with 1 if somebody gained, or lost, something
+    #[arg(long, value_enum, value_name = "WHAT")]
+    pub(crate) fail_on: Option<MovedRights>,
+    /// Write Markdown, to paste into a pull request
+    #[arg(long, conflicts_with = "format")]
+    pub(crate) markdown: bool,
+    #[command(flatten)]
+    pub(crate) session: SessionArgs<false>,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+}
+
+const WHO: &str = "\
+List who may do something, through what and in which sessions.
+
+What is looked for is a line as it is typed, an operation on a resource, a privilege on an object, a statement (--sql), or every action that \
+reads like a pattern (--like, with `*` for any text). Everybody is looked at, in every session that the ledger can tell apart; options of the \
+session leave only those in which the stated facts hold.";
+
+#[derive(Debug, Args)]
+pub(crate) struct WhoArgs {
+    /// On which systems: an id, ids with commas between, `all`, `kind=cloud` or LABEL=VALUE
+    #[arg(long, value_name = "SYSTEMS")]
+    pub(crate) on: String,
+    /// Only people whose path is this one or below it, such as `shore/network`
+    #[arg(long, value_name = "PATH")]
+    pub(crate) path: Option<String>,
+    /// A statement, instead of a line
+    #[arg(long, value_name = "STATEMENT", conflicts_with_all = ["like", "line"])]
+    pub(crate) sql: Option<String>,
+    /// Every action that reads like this, instead of a line; `*` stands for any text
+    #[arg(long, value_name = "PATTERN", conflicts_with = "line")]
+    pub(crate) like: Option<String>,
+    #[command(flatten)]
+    pub(crate) session: SessionArgs<true>,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+    /// What is looked for, as it would be typed or asked; options of ours stand before it
+    #[arg(required_unless_present_any = ["sql", "like"], value_name = "LINE", trailing_var_arg = true)]
+    pub(crate) line: Vec<String>,
 }
 
 #[derive(Debug, Args)]

@@ -11,7 +11,7 @@ use zest_ledger::{Ledger, Validated};
 use crate::{processors, progress};
 
 /// How deep folders may be nested.
-const MAX_DEPTH: usize = 32;
+pub(crate) const MAX_DEPTH: usize = 32;
 /// The largest document that is read, in bytes.
 const MAX_DOCUMENT: u64 = 256 << 20;
 /// How much is read of all documents together, in bytes.
@@ -91,7 +91,7 @@ pub(crate) fn is_document(path: &Path) -> bool {
 }
 
 /// Returns whether a name is one of a document but for its upper-case letters.
-fn is_nearly_document(name: &str) -> bool {
+pub(crate) fn is_nearly_document(name: &str) -> bool {
     !Ledger::is_document(name) && Ledger::is_document(&name.to_lowercase())
 }
 

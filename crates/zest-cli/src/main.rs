@@ -7,6 +7,7 @@ mod format;
 mod out;
 mod progress;
 mod render;
+mod revision;
 mod run;
 mod unknown;
 
@@ -42,6 +43,8 @@ fn carry_out(command: &Command) -> anyhow::Result<Exit> {
         Command::Ask(args) => run::ask::run(args),
         Command::Rehearse(args) => run::rehearse::run(args),
         Command::Effective(args) => run::effective::run(args),
+        Command::Who(args) => run::who::run(args),
+        Command::Compare(args) => run::compare::run(args),
         Command::Session(args) => run::session::run(args),
         Command::Ready(args) => run::ready::run(args),
         Command::Obligations(args) => run::obligations::run(args),

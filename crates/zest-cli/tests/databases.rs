@@ -385,12 +385,9 @@ fn scripts_are_the_same_every_time_and_hold_no_secret() {
 #[test]
 fn effective_rights_name_from_where_with_which_role_and_through_what() {
     let ran = zest("effective purser-3 --on loyalty --ledger demo/lanternsound");
-    for part in [
-        "sessions  from host `198.51.100.%` or from host `203.0.113.%`",
-        "select (id, level, name)",
-        "with role campaign active",
-        "PUBLIC",
-    ] {
+    for part in
+        ["sessions  from host `198.51.100.%` or from host `203.0.113.%`", "select (id, level, name)", "with role campaign active", "PUBLIC"]
+    {
         assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
     }
     let from_a_ship = zest("effective purser-3 --on loyalty --from 203.0.113.9 --ledger demo/lanternsound");

@@ -36,6 +36,7 @@ mod postgresql_rules;
 mod references;
 mod rehearsal;
 mod remedies;
+mod reviews;
 mod rights;
 mod runs_along;
 mod schema;

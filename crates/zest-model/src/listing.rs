@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use crate::ask::{Question, Refusal};
+use crate::ask::{Question, Refusal, Verdict};
 use crate::source::Location;
 
 /// Whether a session and an action are in a set of rights.
@@ -89,6 +89,8 @@ pub struct Right {
     pub when: String,
     /// What must be done first, in words.
     pub after: Vec<String>,
+    /// By which assignment, as which account, in which role: what the session stands on, in order.
+    pub standing: Vec<Cause>,
     /// Through what.
     pub through: String,
     /// Where that is written.
@@ -98,6 +100,41 @@ pub struct Right {
     #[doc(hidden)]
     #[serde(skip)]
     pub more: crate::More,
+}
+
+/// What somebody gained and lost on a system, or on several where it is the same, between two ledgers.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Difference {
+    /// The user.
+    pub user: String,
+    /// The systems.
+    pub systems: Vec<String>,
+    /// What is allowed now and was not, or not so.
+    pub gained: Vec<Moved>,
+    /// What was allowed and is no longer, or no longer so.
+    pub lost: Vec<Moved>,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
+/// A right that one ledger gives, and how the other answers its example.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Moved {
+    /// The right, in the ledger that gives it.
+    pub right: Right,
+    /// What the other ledger says of its example.
+    pub elsewhere: Verdict,
+    /// The code of its refusal.
+    pub code: Option<Refusal>,
+    /// Why.
+    pub why: String,
+    /// Where that is written in the other ledger.
+    pub place: Option<Location>,
 }
 
 /// A session as it stands: who is behind it, and what it has.

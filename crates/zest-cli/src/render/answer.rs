@@ -2,7 +2,8 @@
 
 use std::fmt::Write as _;
 
-use zest_ledger::ask::{Answer, Fact, Gate, GateOutcome, Remedy, Step, Verdict, Width, Written};
+use zest_ledger::Question;
+use zest_ledger::ask::{Answer, Fact, Form, Gate, GateOutcome, Remedy, Step, Verdict, Width, Written};
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, PLACE, WAIT, counted, hanging, width, with_place};
@@ -196,4 +197,27 @@ pub(crate) fn short(answer: &Answer) -> String {
         }
         None => String::new(),
     }
+}
+
+/// Returns the command that asks a question.
+pub(crate) fn asked(question: &Question) -> String {
+    let plain = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.' | '/' | ':' | '=' | ',' | '@' | '%' | '+');
+    let quoted = |text: &str| {
+        if !text.is_empty() && text.chars().all(plain) { text.to_owned() } else { format!("'{}'", text.replace('\'', "'\\''")) }
+    };
+    let mut words = vec!["zest ask".to_owned(), quoted(&question.user), "--on".to_owned(), quoted(&question.system)];
+    for (fact, texts) in question.session.stated() {
+        if texts.is_empty() {
+            words.push(format!("--{}", fact.option()));
+        }
+        for text in texts {
+            words.push(format!("--{}", fact.option()));
+            words.push(quoted(&text));
+        }
+    }
+    match question.form {
+        Form::Statement => words.extend(["--sql".to_owned(), quoted(&question.line)]),
+        Form::Line => words.push(question.line.clone()),
+    }
+    visible(&words.join(" "))
 }

@@ -30,16 +30,42 @@ pub(crate) fn render(listed: &[Effective]) -> String {
             }
             continue;
         }
-        if !one.sessions.is_empty() {
-            let _ = writeln!(out, "  {FAINT}sessions{FAINT:#}  {}", hanging("            ", &visible(&one.sessions)));
-        }
-        for (head, rights) in sections(&one.rights) {
-            if !head.is_empty() {
-                let _ = writeln!(out, "  {}", hanging("    ", &visible(&head)));
-            }
-            out.push_str(&table(&rights));
-        }
+        out.push_str(&rights(one));
         out.push('\n');
+    }
+    out
+}
+
+/// Returns whether the same is listed, of whomever.
+pub(crate) fn is_same(one: &Effective, other: &Effective) -> bool {
+    let Effective { user: _, systems, sessions, refused, rights, .. } = one;
+    let same = |(a, b): (&Right, &Right)| {
+        let Right { allowed, actions, on, except, starts, when, after, standing, through, place, .. } = a;
+        (allowed, actions, on, except, starts) == (&b.allowed, &b.actions, &b.on, &b.except, &b.starts)
+            && (when, after, standing, through, place) == (&b.when, &b.after, &b.standing, &b.through, &b.place)
+    };
+    (systems, sessions, refused) == (&other.systems, &other.sessions, &other.refused)
+        && rights.len() == other.rights.len()
+        && rights.iter().zip(&other.rights).all(same)
+}
+
+/// Tells rights, with the sessions in which they are held.
+pub(crate) fn rights(one: &Effective) -> String {
+    let mut out = String::new();
+    if !one.sessions.is_empty() {
+        let _ = writeln!(out, "  {FAINT}sessions{FAINT:#}  {}", hanging("            ", &visible(&one.sessions)));
+    }
+    for (head, rights) in sections(&one.rights) {
+        if !head.is_empty() {
+            let _ = writeln!(out, "  {}", hanging("    ", &visible(&head)));
+        }
+        if let Some(first) = rights.first() {
+            for cause in &first.standing {
+                let at = cause.place.as_ref().map_or(String::new(), |place| format!(" ({place})"));
+                let _ = writeln!(out, "    {FAINT}{}{FAINT:#}", hanging("      ", &format!("{}{at}", cause.text)));
+            }
+        }
+        out.push_str(&table(&rights));
     }
     out
 }
@@ -47,11 +73,12 @@ pub(crate) fn render(listed: &[Effective]) -> String {
 /// Puts rights together that are held in the same sessions.
 fn sections(rights: &[Right]) -> Vec<(String, Vec<&Right>)> {
     let mut list: Vec<(String, Vec<&Right>)> = Vec::new();
+    let same = |known: &(String, Vec<&Right>), head: &str, right: &Right| known.0 == head && known.1[0].standing == right.standing;
     for right in rights {
         let starts = right.starts.join("; or ");
         let parts: Vec<&str> = [starts.as_str(), right.when.as_str()].into_iter().filter(|part| !part.is_empty()).collect();
         let head = parts.join(", ");
-        match list.iter_mut().find(|(known, _)| *known == head) {
+        match list.iter_mut().find(|known| same(known, &head, right)) {
             Some((_, all)) => all.push(right),
             None => list.push((head, vec![right])),
         }
@@ -65,8 +92,7 @@ fn table(rights: &[&Right]) -> String {
     let mut table = Table::new();
     table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width((width() - 4) as u16);
     for right in rights {
-        let on = if right.on.is_empty() { String::new() } else { format!(" on {}", names(&of_one_class(&right.on))) };
-        let mut what = format!("{}{on}", names(&right.actions));
+        let mut what = what(right);
         if !right.except.is_empty() {
             let _ = write!(what, "\n  not: {}", names(&right.except));
         }
@@ -86,6 +112,12 @@ fn table(rights: &[&Right]) -> String {
         let _ = writeln!(out, "   {}", line.trim_end());
     }
     out
+}
+
+/// Says what may be done on what.
+pub(crate) fn what(right: &Right) -> String {
+    let on = if right.on.is_empty() { String::new() } else { format!(" on {}", names(&of_one_class(&right.on))) };
+    format!("{}{on}", names(&right.actions))
 }
 
 /// Writes the class of objects once where the one before is of the same: `table fares.price`, `fares.tax`.

@@ -1,7 +1,9 @@
 //! Data to text. Nothing here decides anything.
 
 pub(crate) mod answer;
+pub(crate) mod compare;
 pub(crate) mod effective;
 pub(crate) mod findings;
 pub(crate) mod rehearsal;
 pub(crate) mod style;
+pub(crate) mod who;

@@ -1,6 +1,7 @@
 //! One module a command: from arguments to an exit status.
 
 pub(crate) mod ask;
+pub(crate) mod compare;
 mod console;
 pub(crate) mod demo;
 pub(crate) mod effective;
@@ -20,12 +21,13 @@ mod statements;
 #[cfg(feature = "live")]
 mod trial;
 mod verdicts;
+pub(crate) mod who;
 
 use std::path::Path;
 
-use zest_ledger::Engine;
 use zest_ledger::estate::Estate;
 use zest_ledger::finding::Findings;
+use zest_ledger::{Engine, Validated};
 
 use crate::exit::Exit;
 use crate::out::{complain, complain_of};
@@ -40,7 +42,11 @@ pub(crate) fn compiled(estate: Estate) -> Result<Engine, Findings> {
 ///
 /// The engine is kept until the program ends: nobody waits for it to be taken apart, which takes a second where it is large.
 pub(crate) fn engine(folder: &Path) -> Result<&'static Engine, Exit> {
-    let validated = folder::read(folder);
+    engine_of(folder::read(folder), &folder.display().to_string())
+}
+
+/// Compiles a ledger that was read, or prints what stops that; `name` says which it is.
+pub(crate) fn engine_of(validated: Validated, name: &str) -> Result<&'static Engine, Exit> {
     let stopped = match validated.estate {
         None => validated.findings,
         Some(estate) => match compiled(estate) {
@@ -49,6 +55,6 @@ pub(crate) fn engine(folder: &Path) -> Result<&'static Engine, Exit> {
         },
     };
     complain_of!("{}", render::findings::render(&stopped));
-    complain!("the ledger in `{}` has errors, so no question about it is answered", folder.display());
+    complain!("the ledger in `{name}` has errors, so no question about it is answered");
     Err(Exit::Unreadable)
 }

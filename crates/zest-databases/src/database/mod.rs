@@ -107,7 +107,6 @@ impl Accounts {
         found
     }
 
-    #[cfg(feature = "mariadb")]
     /// Returns the names of the accounts that somebody may use, in order.
     pub(crate) fn of(&self, site: Site<'_>, user: UserId) -> impl Iterator<Item = &str> {
         self.usable(site, user).into_iter().map(|position| self.list[position].0.as_str())

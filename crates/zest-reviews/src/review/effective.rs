@@ -6,9 +6,9 @@ use rustc_hash::FxHashMap;
 
 use super::together::{in_few_words, of_one_name, with_all_below};
 use zest_engine::Engine;
-use zest_engine::rights::{Line, Membership, Rights, Side, Within, rights};
+use zest_engine::rights::{Action, Line, Membership, Rights, Side, Within, rights};
 use zest_engine::rules::{Combining, Site};
-use zest_model::ask::{Act, Answer, Central, Gate, GateOutcome, Question, Session, Stage};
+use zest_model::ask::{Act, Answer, Central, Form, Gate, GateOutcome, Question, Session, Stage};
 use zest_model::listing::{Cause, Effective, Right};
 use zest_model::source::{Location, visible};
 
@@ -62,20 +62,106 @@ pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Se
     Some(list)
 }
 
+/// What is looked for on a system.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Sought<'a> {
+    /// A line: a command, an operation on a resource, a privilege on an object.
+    Line(&'a str),
+    /// An SQL statement.
+    Statement(&'a str),
+    /// All actions that read like this; `*` stands for any text.
+    Like(&'a str),
+}
+
+/// Returns by what somebody may do what is looked for, on some systems; nothing where that is nothing, or for an unknown user.
+///
+/// Asked of everybody, it says who may.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::{Sought, means}};
+/// let estate = Ledger::new().document("rota.toml", r#"
+/// [users.mate-1]
+/// proofs = ["password"]
+/// [users.mate-2]
+/// proofs = ["password"]
+/// [systems.rota]
+/// kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan"]
+/// objects."shift/early" = {}
+/// grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// "#).estate()?;
+/// let engine = Engine::compile(estate)?;
+/// let may = |user: &str| !means(&engine, user, &["rota"], Sought::Like("plan on *"), &Session::default()).is_empty();
+/// assert_eq!((may("mate-1"), may("mate-2")), (true, false));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[must_use]
+pub fn means(engine: &Engine, user: &str, systems: &[&str], sought: Sought<'_>, session: &Session) -> Vec<Effective> {
+    let Some(id) = engine.find_user(user, false) else { return Vec::new() };
+    let mut list: Vec<Effective> = Vec::new();
+    for site in systems.iter().filter_map(|name| engine.site(name)) {
+        let side = Side { site, user: id };
+        let one =
+            |line: &str, form: Form| vec![Action { line: line.to_owned(), form, name: line.to_owned(), under: String::new(), like: None }];
+        let mut actions = match sought {
+            Sought::Line(line) => one(line, Form::Line),
+            Sought::Statement(sql) => one(sql, Form::Statement),
+            Sought::Like(pattern) => site.kind().actions(&[side]).into_iter().filter(|action| is_like(pattern, &action.line)).collect(),
+        };
+        // What came before may have been left out.
+        actions.iter_mut().for_each(|action| action.like = None);
+        if actions.is_empty() {
+            continue;
+        }
+        let Some(set) = rights(&[side], &Within { stated: session.clone(), actions }).pop() else { continue };
+        let found = on_system(engine, &set, session);
+        if found.rights.is_empty() {
+            continue;
+        }
+        match list.iter_mut().find(|known| is_same(known, &found)) {
+            Some(known) => known.systems.extend(found.systems),
+            None => list.push(found),
+        }
+    }
+    list
+}
+
+/// Returns whether a text reads like a pattern, in which `*` stands for any text.
+fn is_like(pattern: &str, text: &str) -> bool {
+    let mut parts = pattern.split('*');
+    let Some(mut rest) = text.strip_prefix(parts.next().unwrap_or_default()) else { return false };
+    let mut parts = parts.peekable();
+    if parts.peek().is_none() {
+        return rest.is_empty();
+    }
+    while let Some(part) = parts.next() {
+        if parts.peek().is_none() {
+            return rest.ends_with(part);
+        }
+        match rest.find(part) {
+            Some(at) => rest = &rest[at + part.len()..],
+            None => return false,
+        }
+    }
+    true
+}
+
 /// Returns whether the same is listed of two systems; what is asked as an example names the system.
-fn is_same(one: &Effective, other: &Effective) -> bool {
+pub(super) fn is_same(one: &Effective, other: &Effective) -> bool {
     let Effective { user, systems: _, sessions, refused, rights, more: _ } = one;
     let same = |(a, b): (&Right, &Right)| {
-        let Right { allowed, actions, on, lines, except, starts, when, after, through, place, example: _, more: _ } = a;
+        let Right { allowed, actions, on, lines, except, starts, when, after, standing, through, place, example: _, more: _ } = a;
         (allowed, actions, on, lines, except) == (&b.allowed, &b.actions, &b.on, &b.lines, &b.except)
-            && (starts, when, after, through, place) == (&b.starts, &b.when, &b.after, &b.through, &b.place)
+            && (starts, when, after, standing, through, place) == (&b.starts, &b.when, &b.after, &b.standing, &b.through, &b.place)
     };
     (user, sessions, refused) == (&other.user, &other.sessions, &other.refused)
         && rights.len() == other.rights.len()
         && rights.iter().zip(&other.rights).all(same)
 }
 
-fn on_system(engine: &Engine, set: &Rights, session: &Session) -> Effective {
+pub(super) fn on_system(engine: &Engine, set: &Rights, session: &Session) -> Effective {
     let lines = set.lines();
     let refused = if lines.is_empty() { why_nothing(engine, set, session) } else { None };
     Effective {
@@ -103,6 +189,8 @@ type Collections = [(String, Vec<String>)];
 struct Ground {
     place: Option<(String, u32, u32)>,
     after: Vec<String>,
+    /// The texts of what the session stands on.
+    standing: Vec<String>,
 }
 
 /// What was told of an action.
@@ -110,6 +198,7 @@ struct Told {
     ground: Ground,
     text: String,
     place: Option<Location>,
+    standing: Vec<Cause>,
 }
 
 /// Returns what gives an action: the rule that decided, or else the last gate that let it pass.
@@ -124,7 +213,15 @@ fn ground(engine: &Engine, answer: &Answer) -> Told {
     let place = gate.and_then(|gate| gate.location.clone());
     let after = answer.gates.iter().filter(|gate| gate.outcome == GateOutcome::Asks).map(|gate| gate.text.clone()).collect();
     let at = place.as_ref().map(|l| (l.file.clone(), l.line, l.column));
-    Told { ground: Ground { place: at, after }, text: gate.map_or_else(String::new, |gate| gate.text.clone()), place }
+    let stands = answer.gates.iter().filter(|gate| gate.stage == Stage::Standing && gate.outcome == GateOutcome::Passes);
+    let standing: Vec<Cause> = stands.map(|gate| Cause { text: gate.text.clone(), place: gate.location.clone() }).collect();
+    let texts = standing.iter().map(|cause| cause.text.clone()).collect();
+    Told {
+        standing,
+        ground: Ground { place: at, after, standing: texts },
+        text: gate.map_or_else(String::new, |gate| gate.text.clone()),
+        place,
+    }
 }
 
 /// Actions of one line that rest on one ground.
@@ -138,9 +235,9 @@ struct Group {
     on: Vec<(String, Vec<usize>)>,
 }
 
-fn told(engine: &Engine, set: &Rights, lines: &[Line]) -> Vec<Right> {
+pub(super) fn told(engine: &Engine, set: &Rights, lines: &[Line]) -> Vec<Right> {
     let mut list = Vec::new();
-    let all = all_openings(lines);
+    let all: Vec<usize> = (0..set.openings().len()).collect();
     let collections = engine.site(&set.system).map_or_else(Vec::new, |site| site.kind().collections(site));
     for (number, line) in lines.iter().enumerate() {
         let mut groups: Vec<Group> = Vec::new();
@@ -216,6 +313,7 @@ fn rights_of(set: &Rights, lines: &[Line], group: &Group, all: &[usize], collect
             starts: starts(set, &group.openings, all),
             when: line.when.clone(),
             after: group.told.ground.after.clone(),
+            standing: group.told.standing.clone(),
             through: group.through.join(" "),
             place: group.told.place.clone(),
             example: set.asked(line, group.openings[0], actions[0]),
@@ -251,15 +349,7 @@ fn except(set: &Rights, lines: &[Line], line: &Line, actions: &[usize]) -> Vec<S
     found.into_values().map(str::to_owned).collect()
 }
 
-/// The openings in which anything at all is allowed.
-fn all_openings(lines: &[Line]) -> Vec<usize> {
-    let mut all: Vec<usize> = lines.iter().flat_map(|line| line.openings.iter().copied()).collect();
-    all.sort_unstable();
-    all.dedup();
-    all
-}
-
-/// Says how sessions start that are meant; nothing where all are in which anything is allowed.
+/// Says how sessions start that are meant; nothing where all are that can be opened.
 fn starts(set: &Rights, openings: &[usize], all: &[usize]) -> Vec<String> {
     let of = |opening: usize| set.openings()[opening].session.clone();
     // As whom and on which account first: within one of these, roles, levels and modes.

@@ -1,5 +1,6 @@
 //! Reviews: the same rules seen from other sides than one question.
 
+mod compare;
 mod duties;
 mod effective;
 mod gone;
@@ -10,10 +11,11 @@ mod readiness;
 mod session;
 mod together;
 
-pub use effective::effective;
+pub use compare::compare;
+pub use effective::{Sought, effective, means};
 pub use hygiene::hygiene;
 pub use menu::{MenuItem, menu};
 pub use obligations::{ObjectObligations, obligations};
 pub use readiness::{Readiness, readiness};
 pub use session::session;
-pub use zest_model::listing::{Cause, Effective, Membership, Right, SessionView};
+pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Right, SessionView};

@@ -16,6 +16,7 @@ mod words;
 use std::sync::Arc;
 
 use jiff::Timestamp;
+use rustc_hash::FxHashMap;
 
 use crate::engine::Engine;
 use crate::engine::rules::{self as kind, Site};
@@ -24,7 +25,7 @@ use axis::Ground;
 pub use look::{Fits, Look};
 use region::Region;
 use space::{Parts, Path, Space};
-use zest_model::ask::{Act, Fact, Form, Question, Refusal, Session, Verdict};
+use zest_model::ask::{Act, Decision, Fact, Form, Question, Refusal, Session, Verdict};
 pub use zest_model::listing::Membership;
 
 /// How sessions may start, of those that a kind tells apart beside what moments, places and proofs make of them: on which account, at
@@ -166,31 +167,42 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
         }
     }
     let actions = if within.actions.is_empty() { kind.actions(sides) } else { within.actions.clone() };
-    // An opening in which nobody gets a session is none.
-    let (openings, shut): (Vec<Opening>, Vec<Opening>) = openings.into_iter().partition(|opening| {
-        sides.iter().any(|side| {
-            let question = side.question(opening, "", Form::Line);
-            let parts = space.explore(&question, |q, trace| kind::sign_in(side.site.engine, q, trace));
-            parts.list.iter().any(|part| part.decision.verdict != Verdict::Denied || part.decision.refusal == Some(Refusal::NotDecided))
-                || !parts.open.is_empty()
-        })
-    });
+    // In which sessions each side gets one; an opening in which nobody does is none.
+    let mut entries: Vec<Vec<Parts>> = vec![Vec::new(); sides.len()];
+    let (mut open, mut shut): (Vec<Opening>, Vec<Opening>) = (Vec::new(), Vec::new());
+    for opening in openings {
+        let found: Vec<Parts> = sides.iter().map(|side| side.enter(&mut space, &opening)).collect();
+        if found.iter().all(Parts::is_nothing) {
+            shut.push(opening);
+        } else {
+            open.push(opening);
+            entries.iter_mut().zip(found).for_each(|(all, one)| all.push(one));
+        }
+    }
+    let openings = open;
     let mut found: Vec<Vec<Parts>> = Vec::new();
-    for side in sides {
-        let all = openings.iter().flat_map(|opening| actions.iter().map(move |action| (opening, action)));
-        let one = |(opening, action): (&Opening, &Action)| match action.like {
+    for (side, entries) in sides.iter().zip(&entries) {
+        let all = openings.iter().zip(entries).flat_map(|(opening, entry)| actions.iter().map(move |action| (opening, entry, action)));
+        let one = |(opening, entry, action): (&Opening, &Parts, &Action)| match action.like {
             Some(_) => Parts::default(),
-            None => side.explore(&mut space, opening, action),
+            None => side.explore(&mut space, opening, &entry.paths(), action),
         };
         found.push(all.map(one).collect());
     }
     // What was heard late may cut sessions that were taken for alike before.
     loop {
         let mut is_new = false;
-        for (side, parts) in sides.iter().zip(&mut found) {
+        for ((side, entries), parts) in sides.iter().zip(&mut entries).zip(&mut found) {
+            for (opening, entry) in openings.iter().zip(entries.iter_mut()) {
+                if space.is_outdated(entry) {
+                    *entry = side.enter(&mut space, opening);
+                    is_new = true;
+                }
+            }
             for (number, parts) in parts.iter_mut().enumerate().filter(|_| !actions.is_empty()) {
-                if space.is_outdated(parts) {
-                    *parts = side.explore(&mut space, &openings[number / actions.len()], &actions[number % actions.len()]);
+                let (opening, action) = (number / actions.len(), &actions[number % actions.len()]);
+                if action.like.is_none() && (is_new || space.is_outdated(parts)) {
+                    *parts = side.explore(&mut space, &openings[opening], &entries[opening].paths(), action);
                     is_new = true;
                 }
             }
@@ -199,17 +211,23 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
             break;
         }
     }
-    let cells = found.iter().map(|side| {
-        let mut cells: Vec<Cell> = Vec::with_capacity(side.len());
-        for (number, parts) in side.iter().enumerate() {
+    // Most cells came about in the same way as another.
+    let mut made: FxHashMap<(Vec<space::Part>, Vec<Path>), Cell> = FxHashMap::default();
+    let mut cells: Vec<Vec<Cell>> = Vec::with_capacity(sides.len());
+    for side in found {
+        let mut of_side: Vec<Cell> = Vec::with_capacity(side.len());
+        for (number, parts) in side.into_iter().enumerate() {
             let (opening, action) = (number / actions.len(), number % actions.len());
             // OK because one that is alike stands before it.
-            let twin = actions[action].like.map(|like| cells[opening * actions.len() + like].clone());
-            cells.push(twin.unwrap_or_else(|| Cell::of(&space, parts)));
+            let twin = actions[action].like.map(|like| of_side[opening * actions.len() + like].clone());
+            let cell = twin.unwrap_or_else(|| {
+                let Parts { list, open, looked_at: _ } = parts;
+                made.entry((list, open)).or_insert_with_key(|(list, open)| Cell::of(&space, list, open)).clone()
+            });
+            of_side.push(cell);
         }
-        cells
-    });
-    let cells: Vec<Vec<Cell>> = cells.collect();
+        cells.push(of_side);
+    }
     let frame = Arc::new(Frame { sizes: space.sizes(), space, openings, shut, actions });
     let named = sides.iter().zip(cells).map(|(side, cells)| Rights {
         frame: Arc::clone(&frame),
@@ -248,25 +266,28 @@ impl Side<'_> {
         Question { form, ..Question::in_session(user, system, line, opening.session.clone()) }
     }
 
-    fn explore(&self, space: &mut Space, opening: &Opening, action: &Action) -> Parts {
+    /// Finds the sessions that can be opened.
+    fn enter(&self, space: &mut Space, opening: &Opening) -> Parts {
+        let question = self.question(opening, "", Form::Line);
+        space.explore(&question, &[Path::new()], |q, trace| kind::sign_in(self.site.engine, q, trace))
+    }
+
+    /// Finds the sessions in which an action is allowed, of some that can be opened.
+    fn explore(&self, space: &mut Space, opening: &Opening, within: &[Path], action: &Action) -> Parts {
         let question = self.question(opening, &action.line, action.form);
-        space.explore(&question, |q, trace| kind::evaluate(self.site.engine, q, trace))
+        space.explore(&question, within, |q, trace| kind::evaluate(self.site.engine, q, trace))
     }
 }
 
 impl Cell {
-    fn of(space: &Space, parts: &Parts) -> Self {
-        let (sure, unsure): (Vec<_>, Vec<_>) = parts.list.iter().partition(|part| !space.is_cut_short(&part.path));
-        let paths = |wanted: Membership| {
-            let of = |part: &&&space::Part| membership(part.decision.verdict, part.decision.refusal) == wanted;
-            let list: Vec<&Path> = sure.iter().filter(of).map(|part| &part.path).collect();
-            space.region(list.into_iter())
-        };
+    fn of(space: &Space, parts: &[space::Part], open: &[Path]) -> Self {
+        let (unsure, sure): (Vec<_>, Vec<_>) = parts.iter().partition(|part| space.is_cut_short(&part.path));
+        let paths = |wanted: Membership| space.region(sure.iter().filter(|part| part.membership == wanted).map(|part| &part.path));
         Self {
             allowed: paths(Membership::Allowed),
             after: paths(Membership::After),
             not_decided: paths(Membership::NotDecided),
-            not_here: space.region(unsure.iter().map(|part| &part.path).chain(&parts.open)),
+            not_here: space.region(unsure.iter().map(|part| &part.path).chain(open)),
         }
     }
 
@@ -291,8 +312,8 @@ impl Cell {
     }
 }
 
-const fn membership(verdict: Verdict, refusal: Option<Refusal>) -> Membership {
-    match (verdict, refusal) {
+const fn membership(decision: Decision) -> Membership {
+    match (decision.verdict, decision.refusal) {
         (Verdict::Allowed, _) => Membership::Allowed,
         (Verdict::AllowedAfter, _) => Membership::After,
         (Verdict::Denied, Some(Refusal::NotDecided)) => Membership::NotDecided,

@@ -5,17 +5,18 @@
 //! left is tried by turning one look after the other round. Nothing of the rules is written a second time.
 
 use std::any::Any;
-use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use rustc_hash::FxHashMap;
 
 use super::axis::{Axis, Ground};
 use super::look::{Code, Cut, Look};
+use super::membership;
 use super::region::{Block, Region, full};
 use crate::engine::trace::Trace;
 use crate::links::Condition;
 use zest_model::ask::{Decision, Ear, Question, Session};
+use zest_model::listing::Membership;
 
 /// How many parts one action may have in the sessions that start alike.
 const MAX_PARTS: usize = 4_096;
@@ -72,10 +73,10 @@ impl Heard {
 pub(super) type Path = Vec<(usize, Code)>;
 
 /// Sessions for which a decision comes out alike.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub(super) struct Part {
     pub(super) path: Path,
-    pub(super) decision: Decision,
+    pub(super) membership: Membership,
 }
 
 /// All parts of the sessions that start alike.
@@ -83,9 +84,21 @@ pub(super) struct Part {
 pub(super) struct Parts {
     pub(super) list: Vec<Part>,
     /// The facts that were looked at, each with how often its classes had been found anew.
-    looked_at: Vec<(usize, usize)>,
+    pub(super) looked_at: Vec<(usize, usize)>,
     /// What was not tried, since there was too much.
     pub(super) open: Vec<Path>,
+}
+
+impl Parts {
+    /// Returns whether nothing is allowed or left open.
+    pub(super) const fn is_nothing(&self) -> bool {
+        self.list.is_empty() && self.open.is_empty()
+    }
+
+    /// Returns how looks come out in the sessions in which something is allowed or left open.
+    pub(super) fn paths(&self) -> Vec<Path> {
+        self.list.iter().map(|part| &part.path).chain(&self.open).cloned().collect()
+    }
 }
 
 /// The sessions that decisions can tell apart, as far as decisions were run.
@@ -158,22 +171,23 @@ impl Space {
     }
 
     /// Runs a decision on every class of sessions that it can tell apart, of those that start like one.
-    pub(super) fn explore(&mut self, question: &Question, decide: impl Fn(&Question, &mut Trace) -> Decision) -> Parts {
+    /// Only those are looked at in which looks come out as in one of some paths.
+    pub(super) fn explore(&mut self, question: &Question, within: &[Path], decide: impl Fn(&Question, &mut Trace) -> Decision) -> Parts {
         let mut parts = Parts::default();
-        let mut open: Vec<Path> = vec![Path::new()];
+        let mut open: Vec<Path> = within.to_vec();
+        let mut denied: Vec<Path> = Vec::new();
         let mut asked = question.clone();
         let heard = Arc::clone(&self.heard);
         let ear = Ear::new(move |what| heard.lock().unwrap_or_else(PoisonError::into_inner).hear(what));
         while let Some(path) = open.pop() {
-            if parts.list.len() >= MAX_PARTS {
+            if parts.list.len() + denied.len() >= MAX_PARTS {
                 parts.open.push(path);
                 continue;
             }
             let Some(plain) = self.session(&question.session, &path) else { continue };
-            asked.session = plain.clone();
-            asked.session.ear = ear.clone();
+            asked.session = Session { ear: ear.clone(), ..plain.clone() };
             self.heard().order.clear();
-            let decision = decide(&asked, &mut Trace::silent());
+            let membership = membership(decide(&asked, &mut Trace::silent()));
             self.catch_up();
             let order = std::mem::take(&mut self.heard().order);
             let mut taken: Path = path.clone();
@@ -189,11 +203,18 @@ impl Space {
                 }
                 taken.push((cut, code));
             }
-            parts.list.push(Part { path: taken, decision });
+            // What is denied is all that is in no other part.
+            if membership != Membership::Denied {
+                parts.list.push(Part { path: taken, membership });
+            } else {
+                denied.push(taken);
+            }
         }
-        let looked = parts.list.iter().flat_map(|part| &part.path).map(|&(cut, _)| self.axis_of[cut]);
-        let looked: BTreeSet<usize> = looked.collect();
-        parts.looked_at = looked.into_iter().map(|axis| (axis, self.versions[axis])).collect();
+        let mut is_looked_at = vec![false; self.axes.len()];
+        let paths = parts.list.iter().map(|part| &part.path).chain(&denied);
+        paths.flatten().for_each(|&(cut, _)| is_looked_at[self.axis_of[cut]] = true);
+        let looked = is_looked_at.iter().enumerate().filter(|(_, is)| **is);
+        parts.looked_at = looked.map(|(axis, _)| (axis, self.versions[axis])).collect();
         parts
     }
 

@@ -170,7 +170,7 @@ impl Rights {
             }
         }
         // What is so is told before what is not.
-        literals.sort_by_key(|(words, _)| (words.starts_with("unless "), words.starts_with("not ")));
+        literals.sort_by_key(|(words, _)| (words.starts_with("unless "), words.starts_with("not ") || words.starts_with("without ")));
         if let Some((words, _)) = literals.iter().find(|(_, classes)| *classes == wanted) {
             return words.clone();
         }
@@ -228,10 +228,30 @@ fn all_of(literals: &[(String, FixedBitSet)], wanted: &FixedBitSet) -> Option<St
             left = Some(narrower);
         }
         if left.as_ref() == Some(wanted) {
-            return Some(words.join(", "));
+            return Some(needed(literals, &words, wanted).join(", "));
         }
     }
     None
+}
+
+/// Returns those of some words without which too many classes would be meant.
+fn needed<'w>(literals: &[(String, FixedBitSet)], words: &[&'w str], wanted: &FixedBitSet) -> Vec<&'w str> {
+    let means = |words: &[&str]| {
+        let mut all = literals.iter().filter(|(text, _)| words.contains(&text.as_str())).map(|(_, classes)| classes.clone());
+        let first = all.next().unwrap_or_else(|| full(wanted.len()));
+        all.fold(first, |mut both, classes| {
+            both.intersect_with(&classes);
+            both
+        })
+    };
+    let mut left = words.to_vec();
+    for word in words {
+        let without: Vec<&str> = left.iter().copied().filter(|other| other != word).collect();
+        if !without.is_empty() && means(&without) == *wanted {
+            left = without;
+        }
+    }
+    left
 }
 
 /// Says some classes as one of several things.

@@ -8,6 +8,7 @@ use crate::engine::Estate;
 use crate::engine::{Engine, LevelBand, Standing};
 use crate::links::{CommandId, ModeId, SystemId};
 use crate::vocabulary::Vocabulary;
+use zest_model::ask::Central;
 use zest_model::entry::{AuthorisedLevels, IdentitySource, Mode, Unrestricted, WhenCentralDown};
 use zest_model::source::Place;
 
@@ -107,5 +108,12 @@ impl Device {
         };
         let of = |standing| Reach::of(engine, standing, self);
         engine.cache.get(self.system, number, || self.standing(engine, from).map_or_else(Reach::default, of))
+    }
+
+    /// Returns which levels and modes a session of a local account without command sets can come to.
+    pub(crate) fn reach_of_account(&self, engine: &Engine, band: LevelBand, central: Central) -> Arc<Reach> {
+        // Behind the numbers of assignments and accounts: where it can come to hangs on nothing else than this.
+        let of_band = (usize::from(band.start) * 256 + usize::from(band.ceiling)) * 2 + usize::from(central == Central::Down);
+        engine.cache.get(self.system, usize::MAX - of_band, || Reach::of_account(engine, band, self, central))
     }
 }

@@ -1,6 +1,6 @@
 //! Entry and standing: who is asked, whether the session can be opened, and what it then has.
 
-use super::{Device, Origin, Reach, Standpoint};
+use super::{Device, Origin, Standpoint};
 use crate::engine::conditions;
 use crate::engine::duties;
 use crate::engine::entry::{find_user, identity, not_stated, person, through};
@@ -245,15 +245,10 @@ fn stated_level(engine: &Engine, question: &Question, at: &Standpoint<'_>, trace
     if at.level == at.band.start && mode == vocabulary.start_mode {
         return Ok(());
     }
-    let own;
-    let cached;
     let is_shut = at.standing.is_local && session.central == Central::Down;
-    let reach: &Reach = if let Some(from) = at.from.filter(|_| !(is_shut && at.device.nothing_when_down)) {
-        cached = at.device.reach(engine, from);
-        &cached
-    } else {
-        own = Reach::of_account(engine, at.band, at.device, session.central);
-        &own
+    let reach = match at.from.filter(|_| !(is_shut && at.device.nothing_when_down)) {
+        Some(from) => at.device.reach(engine, from),
+        None => at.device.reach_of_account(engine, at.band, session.central),
     };
     if !reach.has_level(at.level) {
         trace.refuse(Stage::Standing, Refusal::LevelNotReached, || {

@@ -1,0 +1,117 @@
+//! Who gained and who lost what: people to whom the same happened together.
+
+use std::fmt::Write as _;
+
+use zest_ledger::review::{Difference, Membership, Moved, Right};
+use zest_ledger::source::visible;
+
+use super::style::{BAD, FAINT, GOOD, HEAD, counted, hanging};
+use super::{answer, effective};
+
+/// People to whom the same happened, in the order of the first of them.
+fn groups(found: &[Difference]) -> Vec<(Vec<&str>, &Difference)> {
+    let mut groups: Vec<(Vec<&str>, &Difference)> = Vec::new();
+    for one in found {
+        match groups.iter_mut().find(|(_, known)| is_same(known, one)) {
+            Some((users, _)) => users.push(&one.user),
+            None => groups.push((vec![&one.user], one)),
+        }
+    }
+    groups
+}
+
+fn is_same(one: &Difference, other: &Difference) -> bool {
+    let told = |list: &[Moved]| -> Vec<(Vec<String>, String)> {
+        list.iter()
+            .map(|moved| (moved.right.lines.clone(), format!("{}{}{}", what(&moved.right), sessions(&moved.right), because(moved))))
+            .collect()
+    };
+    one.systems == other.systems && told(&one.gained) == told(&other.gained) && told(&one.lost) == told(&other.lost)
+}
+
+fn what(right: &Right) -> String {
+    effective::what(right)
+}
+
+/// Says in which sessions.
+fn sessions(right: &Right) -> String {
+    let starts = right.starts.join("; or ");
+    let parts: Vec<String> = [starts, right.when.clone()].into_iter().filter(|part| !part.is_empty()).collect();
+    parts.join(", ")
+}
+
+/// Says what gives it, and how it is without that.
+fn because(moved: &Moved) -> String {
+    let at = |place: &Option<zest_ledger::source::Location>| place.as_ref().map_or(String::new(), |place| format!(" ({place})"));
+    let word = match moved.right.allowed {
+        Membership::NotDecided | Membership::NotHere | Membership::Denied => "not decided",
+        Membership::After => "after obligations",
+        Membership::Allowed => "by",
+    };
+    format!("{word}: {}{}", moved.right.through, at(&moved.right.place))
+}
+
+fn elsewhere(moved: &Moved, side: &str) -> String {
+    let code = moved.code.map_or(String::new(), |code| format!(" [{}]", code.code()));
+    let at = moved.place.as_ref().map_or(String::new(), |place| format!(" ({place})"));
+    format!("{side}: {}{code} {}{at}", moved.elsewhere.word(), moved.why)
+}
+
+pub(crate) fn render(found: &[Difference], compared: usize) -> String {
+    let mut out = String::new();
+    for (users, one) in groups(found) {
+        let users: Vec<String> = users.iter().map(|user| visible(user)).collect();
+        let systems: Vec<String> = one.systems.iter().map(|system| visible(system)).collect();
+        let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", users.join(", "), systems.join(", "))));
+        for (word, style, list, side) in [("gained", GOOD, &one.gained, "before"), ("lost", BAD, &one.lost, "now")] {
+            for moved in list {
+                let _ = writeln!(out, "  {style}{word}{style:#}  {}", hanging("          ", &what(&moved.right)));
+                let mut lines = vec![sessions(&moved.right), because(moved)];
+                lines.push(format!("for example {}", answer::asked(&moved.right.example)));
+                lines.push(elsewhere(moved, side));
+                for line in lines.iter().filter(|line| !line.is_empty()) {
+                    let _ = writeln!(out, "          {FAINT}{}{FAINT:#}", hanging("            ", &visible(line)));
+                }
+            }
+        }
+        out.push('\n');
+    }
+    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", told(found, compared));
+    out
+}
+
+/// Says how many people gained and lost something.
+fn told(found: &[Difference], compared: usize) -> String {
+    let count = |of: fn(&Difference) -> bool| {
+        let mut users: Vec<&str> = found.iter().filter(|one| of(one)).map(|one| one.user.as_str()).collect();
+        users.dedup();
+        users.len()
+    };
+    let people = counted(compared, "person").replace("persons", "people");
+    match (count(|one| !one.gained.is_empty()), count(|one| !one.lost.is_empty())) {
+        (0, 0) => format!("nobody gained or lost anything; {people} compared"),
+        (gained, lost) => format!("of {people} {gained} gained something and {lost} lost something"),
+    }
+}
+
+pub(crate) fn markdown(found: &[Difference], compared: usize) -> String {
+    // What stands in code is shown as it is; a bar would end a column of the table.
+    let code = |text: &str| format!("`{}`", visible(text).replace('`', "'").replace('|', "\\|"));
+    let plain = |text: &str| visible(text).replace('|', "\\|");
+    let mut out = format!("**Rights: {}**\n", told(found, compared));
+    if found.is_empty() {
+        return out;
+    }
+    out.push_str("\n| | who | where | what | in which sessions | through |\n|---|---|---|---|---|---|\n");
+    for (users, one) in groups(found) {
+        let list = |names: &[&str]| names.iter().map(|name| code(name)).collect::<Vec<_>>().join(", ");
+        let systems: Vec<&str> = one.systems.iter().map(String::as_str).collect();
+        for (word, moved) in one.gained.iter().map(|m| ("gained", m)).chain(one.lost.iter().map(|m| ("lost", m))) {
+            let sessions = sessions(&moved.right);
+            let sessions = if sessions.is_empty() { "all".to_owned() } else { plain(&sessions) };
+            let row = [word.to_owned(), list(&users), list(&systems), code(&what(&moved.right)), sessions, plain(&because(moved))];
+            let _ = writeln!(out, "| {} |", row.join(" | "));
+        }
+    }
+    out
+}

@@ -1,0 +1,86 @@
+//! Reads a ledger's folder as it was at a revision of git.
+
+#[cfg(not(feature = "git"))]
+pub(crate) fn read(_: &std::path::Path, _: &str) -> anyhow::Result<zest_ledger::Validated> {
+    anyhow::bail!("this program was built without `git`: build it with `--features git`, or compare two folders with --was")
+}
+
+#[cfg(feature = "git")]
+pub(crate) use of_git::read;
+
+#[cfg(feature = "git")]
+mod of_git {
+    use std::path::{Path, PathBuf};
+
+    use anyhow::{Context as _, Result, anyhow};
+    use git2::{ObjectType, Repository, Tree};
+    use zest_ledger::finding::Finding;
+    use zest_ledger::source::visible;
+    use zest_ledger::{Ledger, Validated};
+
+    use crate::folder::{MAX_DEPTH, is_nearly_document};
+    use crate::unknown::Unknown;
+    use crate::{processors, progress};
+
+    /// How git marks a link.
+    const LINK: i32 = 0o120_000;
+
+    /// Reads a folder at a revision and validates what is in it, by the rules by which a folder is read. What cannot be read becomes a
+    /// finding.
+    pub(crate) fn read(folder: &Path, revision: &str) -> Result<Validated> {
+        let full = folder.canonicalize().with_context(|| format!("`{}` cannot be found", folder.display()))?;
+        let repository = Repository::discover(&full).with_context(|| format!("`{}` is in no repository of git", folder.display()))?;
+        let top = repository.workdir().ok_or_else(|| anyhow!("the repository has no working folder"))?.canonicalize()?;
+        let inside: PathBuf = full.strip_prefix(&top).with_context(|| "the folder is not in the repository")?.to_owned();
+        let unknown = |why: git2::Error| Unknown(format!("`{}` is no revision here: {}", visible(revision), why.message()));
+        let mut tree = repository.revparse_single(revision).and_then(|object| object.peel_to_tree()).map_err(unknown)?;
+        if !inside.as_os_str().is_empty() {
+            let missing = |_| Unknown(format!("the folder `{}` is not there at `{}`", inside.display(), visible(revision)));
+            tree = tree.get_path(&inside).and_then(|entry| entry.to_object(&repository)?.peel_to_tree()).map_err(missing)?;
+        }
+        let mut found = Found::default();
+        collect(&repository, &tree, "", 0, &mut found)?;
+        found.documents.sort();
+        let Found { documents, findings } = found;
+        let ledger = findings.into_iter().fold(Ledger::new(), Ledger::finding);
+        Ok(progress::during("reading the ledger", || ledger.documents(&documents, processors()).validate()))
+    }
+
+    #[derive(Default)]
+    struct Found {
+        documents: Vec<(String, Vec<u8>)>,
+        findings: Vec<Finding>,
+    }
+
+    /// Collects the documents of a folder and of those below it.
+    fn collect(repository: &Repository, tree: &Tree<'_>, above: &str, depth: usize, found: &mut Found) -> Result<()> {
+        for entry in tree {
+            let name = String::from_utf8_lossy(entry.name_bytes()).into_owned();
+            let path = format!("{above}{name}");
+            let is_hidden = name.starts_with('.');
+            let mut unreadable = |why: &str| found.findings.push(Finding::unreadable(&path, why));
+            match entry.kind() {
+                Some(ObjectType::Tree) if is_hidden => {}
+                Some(ObjectType::Tree) if depth >= MAX_DEPTH => unreadable("folders are nested too deep"),
+                Some(ObjectType::Tree) => {
+                    let inner = entry.to_object(repository)?.peel_to_tree()?;
+                    collect(repository, &inner, &format!("{path}/"), depth + 1, found)?;
+                }
+                // What it leads to may be anywhere, and may be documents: it is not guessed.
+                Some(ObjectType::Blob) if entry.filemode() == LINK => unreadable("it is a link, which is not followed in a revision"),
+                Some(ObjectType::Blob) if Ledger::is_document(&name) && is_hidden => {
+                    found.findings.push(Finding::not_read(&path, "its name begins with a dot"));
+                }
+                Some(ObjectType::Blob) if Ledger::is_document(&name) => {
+                    found.documents.push((path, entry.to_object(repository)?.peel_to_blob()?.content().to_vec()));
+                }
+                Some(ObjectType::Blob) if is_nearly_document(&name) => {
+                    unreadable("the ending of a document's name is written in small letters")
+                }
+                Some(ObjectType::Blob) => {}
+                _ => unreadable("it is a repository of its own, whose documents would be missing"),
+            }
+        }
+        Ok(())
+    }
+}

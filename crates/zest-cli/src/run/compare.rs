@@ -1,0 +1,85 @@
+//! `zest compare`: who gained and who lost what between two ledgers.
+
+use anyhow::Result;
+use serde_json::json;
+use zest_ledger::Engine;
+use zest_ledger::ask::Session;
+use zest_ledger::json::FORMAT;
+use zest_ledger::review::{Difference, compare};
+
+use crate::args::{CompareArgs, MovedRights};
+use crate::exit::Exit;
+use crate::out::put;
+use crate::unknown::Unknown;
+use crate::{folder, processors, progress, render, revision};
+
+pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
+    let (before, after) = match both(args)? {
+        Ok(both) => both,
+        Err(exit) => return Ok(exit),
+    };
+    let mut people: Vec<&str> = after.estate().users().iter().map(|user| user.id.value.as_str()).collect();
+    let gone = before.estate().users().iter().map(|user| user.id.value.as_str()).filter(|name| after.find_user(name, false).is_none());
+    people.extend(gone);
+    if let Some(of) = &args.of {
+        if !people.contains(&of.as_str()) {
+            return Err(Unknown(format!("neither ledger has a user `{}`", zest_ledger::source::visible(of))).into());
+        }
+        people.retain(|name| name == of);
+    }
+    let found = progress::during("comparing the ledgers", || everybody(before, after, &people, &args.session.0));
+    if args.markdown {
+        put!("{}", render::compare::markdown(&found, people.len()));
+    } else {
+        let text = || put!("{}", render::compare::render(&found, people.len()));
+        args.format.format.print(|| json!({ "format": FORMAT, "compared": people.len(), "differences": found }), text);
+    }
+    let some = |of: fn(&Difference) -> bool| found.iter().any(of);
+    let fails = match args.fail_on {
+        None => false,
+        Some(MovedRights::Gained) => some(|one| !one.gained.is_empty()),
+        Some(MovedRights::Lost) => some(|one| !one.lost.is_empty()),
+        Some(MovedRights::Any) => !found.is_empty(),
+    };
+    Ok(if fails { Exit::Denied } else { Exit::Allowed })
+}
+
+type Both = (&'static Engine, &'static Engine);
+
+/// Reads both ledgers; what is wrong with either is said before anything is compared.
+fn both(args: &CompareArgs) -> Result<std::result::Result<Both, Exit>> {
+    let now = &args.ledger.ledger;
+    let at = |revision: &str| Ok::<_, anyhow::Error>((revision::read(now, revision)?, format!("{} at {revision}", now.display())));
+    let (was, was_name) = match (&args.was, &args.was_at) {
+        (_, Some(revision)) => at(revision)?,
+        (Some(folder), None) => (folder::read(folder), folder.display().to_string()),
+        (None, None) => return Err(Unknown("say what the ledger was: --was FOLDER or --was-at REVISION".to_owned()).into()),
+    };
+    let (is, is_name) = match &args.is_at {
+        Some(revision) => at(revision)?,
+        None => (folder::read(now), now.display().to_string()),
+    };
+    let (before, after) = (super::engine_of(was, &was_name), super::engine_of(is, &is_name));
+    Ok(before.and_then(|before| Ok((before, after?))))
+}
+
+/// Compares everybody, on all cores; what is found is in the order of the people.
+fn everybody(before: &Engine, after: &Engine, people: &[&str], session: &Session) -> Vec<Difference> {
+    let next = std::sync::atomic::AtomicUsize::new(0);
+    let found = std::sync::Mutex::new(Vec::new());
+    std::thread::scope(|scope| {
+        for _ in 0..processors() {
+            scope.spawn(|| {
+                while let Some(user) = people.get(next.fetch_add(1, std::sync::atomic::Ordering::Relaxed)) {
+                    let one = compare(before, after, user, session);
+                    if let Ok(mut found) = found.lock() {
+                        found.push((*user, one));
+                    }
+                }
+            });
+        }
+    });
+    let mut found = found.into_inner().unwrap_or_default();
+    found.sort_by_key(|(user, _)| people.iter().position(|one| one == user));
+    found.into_iter().flat_map(|(_, one)| one).collect()
+}

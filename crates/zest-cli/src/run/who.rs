@@ -1,0 +1,73 @@
+//! `zest who`: everybody who may do something, and through what.
+
+use anyhow::Result;
+use serde_json::json;
+use zest_ledger::ask::Session;
+use zest_ledger::json::FORMAT;
+use zest_ledger::review::{Effective, Membership, Sought, means};
+use zest_ledger::source::visible;
+use zest_ledger::{Engine, entry};
+
+use super::{line, selection};
+use crate::args::WhoArgs;
+use crate::exit::Exit;
+use crate::out::{complain, put};
+use crate::{processors, progress, render, unknown};
+
+pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
+    let given: Vec<String> = std::env::args_os().skip(1).map(|w| w.to_string_lossy().into_owned()).collect();
+    if let Some(readings) = line::other_reading(&given, &args.line) {
+        complain!("zest: {readings}");
+        return Ok(Exit::Unknown);
+    }
+    let engine = match super::engine(&args.ledger.ledger) {
+        Ok(engine) => engine,
+        Err(exit) => return Ok(exit),
+    };
+    let systems = match selection::several(engine, &args.on)? {
+        Some(several) => several,
+        None => vec![unknown::system(engine.estate(), &args.on)?.id.value.clone()],
+    };
+    let typed = line::of_words(&args.line);
+    let sought = match (&args.sql, &args.like) {
+        (Some(sql), _) => Sought::Statement(sql),
+        (None, Some(pattern)) => Sought::Like(pattern),
+        (None, None) => Sought::Line(&typed),
+    };
+    let people: Vec<&entry::User> =
+        engine.estate().users().iter().map(|user| &**user).filter(|user| is_below(user, args.path.as_deref())).collect();
+    if people.is_empty() {
+        complain!("zest: nobody has the path `{}` or one below it", visible(args.path.as_deref().unwrap_or_default()));
+        return Ok(Exit::Nothing);
+    }
+    let systems: Vec<&str> = systems.iter().map(String::as_str).collect();
+    let found = progress::during("looking at everybody", || everybody(engine, &people, &systems, sought, &args.session.0));
+    let what = match sought {
+        Sought::Line(text) | Sought::Statement(text) => text.to_owned(),
+        Sought::Like(pattern) => format!("anything like {pattern}"),
+    };
+    let text = || put!("{}", render::who::render(&what, &found, people.len()));
+    args.format.format.print(|| json!({ "format": FORMAT, "asked": people.len(), "who": found }), text);
+    let is_something = |listed: &Effective| listed.rights.iter().any(|r| matches!(r.allowed, Membership::Allowed | Membership::After));
+    Ok(if found.iter().any(is_something) { Exit::Allowed } else { Exit::Denied })
+}
+
+/// Returns whether the path of a user is a path, or below it.
+fn is_below(user: &entry::User, path: Option<&str>) -> bool {
+    let Some(wanted) = path else { return true };
+    let wanted = wanted.trim_end_matches("/**").trim_end_matches('/');
+    let own = user.path.as_ref().map(|path| path.value.as_str());
+    own.and_then(|own| own.strip_prefix(wanted)).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+}
+
+/// Looks at everybody, on all cores; what is found is in the order of the people.
+fn everybody(engine: &Engine, people: &[&entry::User], systems: &[&str], sought: Sought<'_>, session: &Session) -> Vec<Effective> {
+    let of = |part: &[&entry::User]| -> Vec<Effective> {
+        part.iter().flat_map(|user| means(engine, &user.id.value, systems, sought, session)).collect()
+    };
+    let parts = people.chunks(people.len().div_ceil(processors()).max(1));
+    std::thread::scope(|scope| {
+        let running: Vec<_> = parts.map(|part| scope.spawn(move || of(part))).collect();
+        running.into_iter().flat_map(|one| one.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))).collect()
+    })
+}

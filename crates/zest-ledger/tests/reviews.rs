@@ -1,0 +1,202 @@
+//! Who may do something, and what changed between two ledgers: held against asking each question by itself.
+
+use std::collections::BTreeSet;
+
+use zest_ledger::ask::{Question, Session, Verdict};
+use zest_ledger::review::{Difference, Membership, Sought, compare, means};
+use zest_ledger::{Engine, Ledger};
+use zest_testkit::estates::Source;
+use zest_testkit::{questions, seed};
+
+use crate::support::engine;
+
+/// Sets say nothing of facts by which obligations are discharged, of ends, and of proofs that were given elsewhere.
+fn plain(mut question: Question) -> Question {
+    let Session { confirmed, approved_by, approver_proofs, expires, proofs, .. } = &mut question.session;
+    (*confirmed, *approved_by, *approver_proofs, *expires) = (false, None, None, None);
+    proofs.iter_mut().flatten().for_each(|proven| proven.channel = None);
+    question
+}
+
+fn random(seed: u64) -> Option<(Source, Engine)> {
+    let mut source = Source::new(seed);
+    let estate = Ledger::new().document("estate.toml", &source.ledger()).estate().ok()?;
+    Some((source, Engine::compile(estate).expect("a random estate compiles")))
+}
+
+const ROTA: &str = r#"
+[users.mate-1]
+proofs = ["password"]
+path = "vessels/mates"
+[users.mate-2]
+proofs = ["password"]
+[groups.mates]
+members = ["user:mate-1", "user:mate-2"]
+[systems.rota]
+kind = "application"
+[applications.rota]
+types.shift.rights = ["plan", "look", "drop"]
+objects."shift/early" = {}
+objects."shift/late" = {}
+"#;
+
+#[test]
+fn who_may_is_told_by_line_and_by_pattern() {
+    let engine = engine(&format!(
+        "{ROTA}grants = [{{ allow = [\"plan\"], on = \"shift/early\", to = [\"user:mate-1\"] }}, {{ allow = [\"look\"], on = \"shift/*\", to = [\"group:mates\"] }}]\n"
+    ));
+    let who = |sought: Sought<'_>| -> Vec<(String, Vec<String>)> {
+        let of = |user: &str| means(&engine, user, &["rota"], sought, &Session::default());
+        let lines = |user: &str| of(user).iter().flat_map(|one| &one.rights).flat_map(|right| right.lines.clone()).collect();
+        ["mate-1", "mate-2"]
+            .map(|user| (user.to_owned(), lines(user)))
+            .into_iter()
+            .filter(|(_, lines): &(_, Vec<String>)| !lines.is_empty())
+            .collect()
+    };
+    for (sought, expected) in [
+        (Sought::Line("plan on shift/early"), vec![("mate-1", vec!["plan on shift/early"])]),
+        (Sought::Line("drop on shift/early"), vec![]),
+        (Sought::Like("plan on *"), vec![("mate-1", vec!["plan on shift/early"])]),
+        (
+            Sought::Like("look on *"),
+            vec![
+                ("mate-1", vec!["look on shift/early", "look on shift/late"]),
+                ("mate-2", vec!["look on shift/early", "look on shift/late"]),
+            ],
+        ),
+        (
+            Sought::Like("*"),
+            vec![
+                ("mate-1", vec!["plan on shift/early", "look on shift/early", "look on shift/late", "change-credential on user/mate-1"]),
+                ("mate-2", vec!["look on shift/early", "look on shift/late", "change-credential on user/mate-2"]),
+            ],
+        ),
+        (Sought::Like("nothing"), vec![]),
+    ] {
+        let found: Vec<(String, BTreeSet<String>)> =
+            who(sought).into_iter().map(|(user, lines)| (user, lines.into_iter().collect())).collect();
+        let expected: Vec<(String, BTreeSet<String>)> =
+            expected.into_iter().map(|(user, lines)| (user.to_owned(), lines.into_iter().map(str::to_owned).collect())).collect();
+        assert_eq!(found, expected, "{sought:?}");
+    }
+}
+
+/// Whoever is allowed a line in some session is among those who may, and whoever may is allowed it as the example says.
+#[test]
+fn who_may_agrees_with_asking_everybody() {
+    let first = seed(19_000);
+    println!("first seed {first}");
+    let (mut found, mut nobody) = (0, 0);
+    for round in 0..questions(1_500).div_ceil(30) as u64 {
+        let seed = first + round;
+        let Some((mut source, engine)) = random(seed) else { continue };
+        for _ in 0..30 {
+            let question = plain(source.question());
+            let listed = means(&engine, &question.user, &[&question.system], Sought::Line(&question.line), &Session::default());
+            let rights: Vec<_> = listed.iter().flat_map(|one| &one.rights).collect();
+            let verdict = engine.decide(&question).verdict;
+            if verdict != Verdict::Denied {
+                assert!(!rights.is_empty(), "seed {seed}: it is allowed, and nothing is listed\n{question:#?}");
+            }
+            nobody += usize::from(rights.is_empty());
+            for right in rights {
+                let answer = engine.decide(&right.example).verdict;
+                let is = if answer == Verdict::Allowed { Membership::Allowed } else { Membership::After };
+                assert!(right.allowed == is || right.allowed == Membership::NotDecided, "seed {seed}: {right:#?}");
+                found += 1;
+            }
+        }
+    }
+    println!("{found} means were asked, {nobody} lines are for nobody");
+    assert!(found > 200 && nobody > 100);
+}
+
+fn gained(list: &[Difference]) -> Vec<&str> {
+    list.iter().flat_map(|one| &one.gained).flat_map(|moved| moved.right.lines.iter().map(String::as_str)).collect()
+}
+
+fn lost(list: &[Difference]) -> Vec<&str> {
+    list.iter().flat_map(|one| &one.lost).flat_map(|moved| moved.right.lines.iter().map(String::as_str)).collect()
+}
+
+#[test]
+fn what_changed_is_told_as_rights() {
+    let of = |grants: &str| engine(&format!("{ROTA}grants = [{grants}]\n"));
+    let plan = "{ allow = [\"plan\"], on = \"shift/early\", to = [\"user:mate-1\"] }";
+    for (name, was, is, expected_gained, expected_lost) in [
+        ("nothing", plan.to_owned(), plan.to_owned(), vec![], vec![]),
+        ("written otherwise", plan.to_owned(), plan.replace("user:mate-1", "group:mates").replace("] }", "] }, ") + "", vec![], vec![]),
+        (
+            "a grant more",
+            plan.to_owned(),
+            format!("{plan}, {{ allow = [\"drop\"], on = \"shift/late\", to = [\"user:mate-1\"] }}"),
+            vec!["drop on shift/late"],
+            vec![],
+        ),
+        ("a grant less", plan.to_owned(), String::new(), vec![], vec!["plan on shift/early"]),
+        (
+            "an obligation",
+            plan.to_owned(),
+            plan.replace(" }", ", after = { confirm = true } }"),
+            vec!["plan on shift/early"],
+            vec!["plan on shift/early"],
+        ),
+        (
+            "a condition",
+            plan.to_owned(),
+            plan.replace(" }", ", when = { origin = [\"192.0.2.0/24\"] } }"),
+            vec![],
+            vec!["plan on shift/early"],
+        ),
+    ] {
+        let (before, after) = (of(&was), of(&is));
+        let changed = compare(&before, &after, "mate-1", &Session::default());
+        assert_eq!((gained(&changed), lost(&changed)), (expected_gained, expected_lost), "{name}: {changed:#?}");
+        let back = compare(&after, &before, "mate-1", &Session::default());
+        assert_eq!((gained(&back), lost(&back)), (lost(&changed), gained(&changed)), "{name}, the other way");
+    }
+    // Who is new gains all, and who is gone loses all.
+    let (without, with) = (of(plan).clone(), engine(&format!("{ROTA}grants = [{plan}]\n[users.mate-3]\nproofs = [\"password\"]\n")));
+    assert_eq!(gained(&compare(&without, &with, "mate-3", &Session::default())), ["change-credential on user/mate-3"]);
+    assert_eq!(lost(&compare(&with, &without, "mate-3", &Session::default())), ["change-credential on user/mate-3"]);
+}
+
+/// Wherever a change of the ledger turns an answer, the comparison says so of that user and system; and each example is allowed on
+/// one side, and on the other not, or not so.
+#[test]
+fn what_changed_agrees_with_asking_both() {
+    let first = seed(20_000);
+    println!("first seed {first}");
+    let (mut examples, mut turned) = (0, 0);
+    for round in 0..questions(300).div_ceil(10) as u64 {
+        let seed = first + round;
+        let Some((mut source, before)) = random(seed) else { continue };
+        let changes: Vec<_> = (0..3).map(|_| source.change()).collect();
+        let Ok(after) = before.with(&changes) else { continue };
+        let asked: Vec<Question> = (0..200).map(|_| plain(source.question())).collect();
+        for user in before.estate().users() {
+            let name = &user.id.value;
+            let changed = compare(&before, &after, name, &Session::default());
+            for one in &changed {
+                for (moved, here, there) in
+                    one.gained.iter().map(|m| (m, &after, &before)).chain(one.lost.iter().map(|m| (m, &before, &after)))
+                {
+                    let (is, was) = (here.decide(&moved.right.example), there.decide(&moved.right.example));
+                    assert_ne!(is.verdict, was.verdict, "seed {seed}: {changes:?}\n{moved:#?}");
+                    assert_eq!(was.verdict, moved.elsewhere, "seed {seed}");
+                    examples += 1;
+                }
+            }
+            for question in asked.iter().filter(|question| question.user == *name) {
+                if before.decide(question).verdict != after.decide(question).verdict {
+                    turned += 1;
+                    let is_told = changed.iter().any(|one| one.systems.contains(&question.system));
+                    assert!(is_told, "seed {seed}: {changes:?} turns this, and nothing is told of it\n{question:#?}");
+                }
+            }
+        }
+    }
+    println!("{examples} examples were asked, {turned} answers turned");
+    assert!(examples > 40 && turned > 20);
+}

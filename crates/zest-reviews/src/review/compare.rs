@@ -1,0 +1,119 @@
+//! Who gained and who lost what between two ledgers: not lines of text, but rights.
+
+use super::effective::told;
+use zest_engine::Engine;
+use zest_engine::links::UserId;
+use zest_engine::rights::{Rights, Side, Within, rights};
+use zest_model::ask::{Session, Verdict};
+use zest_model::listing::{Difference, Moved, Right};
+
+/// Returns what a user gained and lost on each system between two ledgers; systems where it is the same stand together, and those where
+/// nothing changed are left out.
+///
+/// Who or what is there in one of them only gains or loses all there is.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::compare};
+/// let engine = |rights: &str| {
+///     let text = format!(r#"
+/// [users.mate-1]
+/// proofs = ["password"]
+/// [systems.rota]
+/// kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan", "look"]
+/// objects."shift/early" = {{}}
+/// grants = [{{ allow = [{rights}], on = "shift/*", to = ["user:mate-1"] }}]
+/// "#);
+///     Engine::compile(Ledger::new().document("rota.toml", &text).estate()?)
+/// };
+/// let (before, after) = (engine(r#""look""#)?, engine(r#""look", "plan""#)?);
+/// let changed = compare(&before, &after, "mate-1", &Session::default());
+/// assert_eq!(changed[0].gained[0].right.lines, ["plan on shift/early"]);
+/// assert!(changed[0].lost.is_empty());
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[must_use]
+pub fn compare(before: &Engine, after: &Engine, user: &str, session: &Session) -> Vec<Difference> {
+    let there = |engine: &Engine| engine.find_user(user, false);
+    let (mine_before, mine_after) = (there(before), there(after));
+    let mut names: Vec<&str> = before.all_sites().map(|site| site.entry().id.value.as_str()).collect();
+    let new = after.all_sites().map(|site| site.entry().id.value.as_str()).filter(|name| before.site(name).is_none());
+    names.extend(new);
+    let mut list: Vec<Difference> = Vec::new();
+    for name in names {
+        let side = |engine, of: Option<UserId>| side(engine, name, of);
+        let found = on_system(before, after, side(before, mine_before), side(after, mine_after), session);
+        let Some((gained, lost)) = found.filter(|(gained, lost)| !gained.is_empty() || !lost.is_empty()) else { continue };
+        let one = Difference { user: user.to_owned(), systems: vec![name.to_owned()], gained, lost, more: zest_model::More };
+        match list.iter_mut().find(|known| is_same(known, &one)) {
+            Some(known) => known.systems.extend(one.systems),
+            None => list.push(one),
+        }
+    }
+    list
+}
+
+fn side<'e>(engine: &'e Engine, system: &str, user: Option<UserId>) -> Option<Side<'e>> {
+    Some(Side { site: engine.site(system)?, user: user? })
+}
+
+/// Returns what was gained and what was lost on one system; nothing where there is nothing on either side.
+fn on_system(
+    before: &Engine,
+    after: &Engine,
+    old: Option<Side<'_>>,
+    new: Option<Side<'_>>,
+    session: &Session,
+) -> Option<(Vec<Moved>, Vec<Moved>)> {
+    let within = Within { stated: session.clone(), actions: Vec::new() };
+    let alone = |side: Side<'_>| rights(&[side], &within).pop();
+    let kind = |side: &Side<'_>| side.site.entry().kind();
+    match (old, new) {
+        (Some(old), Some(new)) if kind(&old) == kind(&new) => {
+            let sets = rights(&[old, new], &within);
+            let [was, is] = sets.as_slice() else { return None };
+            Some((moved(after, before, &is.minus(was)), moved(before, after, &was.minus(is))))
+        }
+        (old, new) => {
+            let all = |engine: &Engine, other: &Engine, side: Option<Side<'_>>| {
+                side.and_then(alone).map_or_else(Vec::new, |set| moved(engine, other, &set))
+            };
+            Some((all(after, before, new), all(before, after, old)))
+        }
+    }
+}
+
+/// Tells a difference, each right with how its example is answered on the other side.
+fn moved(here: &Engine, there: &Engine, difference: &Rights) -> Vec<Moved> {
+    if difference.is_empty() {
+        return Vec::new();
+    }
+    let one = |right: Right| {
+        let answer = there.explain(&right.example);
+        let gate = match answer.verdict {
+            Verdict::Denied => answer.first_refusal(),
+            Verdict::Allowed | Verdict::AllowedAfter => answer.open_gates().next(),
+        };
+        let (text, place) = gate.map_or((String::new(), None), |gate| (gate.text.clone(), gate.location.clone()));
+        Moved { right, elsewhere: answer.verdict, code: answer.refusal, why: text, place }
+    };
+    told(here, difference, &difference.lines()).into_iter().map(one).collect()
+}
+
+/// Returns whether the same changed; what is asked as an example names the system.
+fn is_same(one: &Difference, other: &Difference) -> bool {
+    let Difference { user, systems: _, gained, lost, more: _ } = one;
+    let told = |list: &[Moved]| -> Vec<(Right, Verdict, String)> {
+        list.iter()
+            .map(|moved| {
+                let Moved { right, elsewhere, code: _, why, place: _ } = moved;
+                let mut right = right.clone();
+                right.example.system.clear();
+                (right, *elsewhere, why.clone())
+            })
+            .collect()
+    };
+    *user == other.user && told(gained) == told(&other.gained) && told(lost) == told(&other.lost)
+}
