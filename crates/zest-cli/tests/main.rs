@@ -8,6 +8,8 @@ mod demo;
 mod pages;
 mod readme;
 mod refusals;
+#[cfg(feature = "git")]
+mod reviews;
 #[cfg(feature = "live")]
 mod servers;
 mod services;

@@ -65,7 +65,7 @@ pub(crate) fn render(found: &[Difference], compared: usize) -> String {
         let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", users.join(", "), systems.join(", "))));
         for (word, style, list, side) in [("gained", GOOD, &one.gained, "before"), ("lost", BAD, &one.lost, "now")] {
             for moved in list {
-                let _ = writeln!(out, "  {style}{word}{style:#}  {}", hanging("          ", &what(&moved.right)));
+                let _ = writeln!(out, "  {style}{word:<6}{style:#}  {}", hanging("          ", &what(&moved.right)));
                 let mut lines = vec![sessions(&moved.right), because(moved)];
                 lines.push(format!("for example {}", answer::asked(&moved.right.example)));
                 lines.push(elsewhere(moved, side));

@@ -196,9 +196,10 @@ fn origins(cuts: &[&Cut]) -> Vec<Value> {
     let mut all: Vec<IpAddr> = Vec::new();
     let mut has_local = false;
     let mut around = |net: IpNet| {
+        // One that a host can have comes first: it is shown as an example.
+        all.extend(net.hosts().next());
         let ends = [net.network(), net.broadcast()];
         all.extend(ends.into_iter().chain(before(net.network())).chain(after(net.broadcast())));
-        all.extend(net.hosts().next());
     };
     for cut in cuts {
         match &cut.test {

@@ -15,6 +15,7 @@ mod words;
 
 use std::sync::Arc;
 
+use fixedbitset::FixedBitSet;
 use jiff::Timestamp;
 use rustc_hash::FxHashMap;
 
@@ -76,6 +77,8 @@ pub struct Side<'e> {
 struct Frame {
     space: Space,
     sizes: Vec<usize>,
+    /// The classes of each fact in which anything at all may be done by anybody, or is not known.
+    live: Vec<FixedBitSet>,
     openings: Vec<Opening>,
     /// Those in which nobody gets a session.
     shut: Vec<Opening>,
@@ -228,7 +231,9 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
         }
         cells.push(of_side);
     }
-    let frame = Arc::new(Frame { sizes: space.sizes(), space, openings, shut, actions });
+    let sizes = space.sizes();
+    let live = words::live(cells.iter().flatten(), &sizes);
+    let frame = Arc::new(Frame { sizes, space, live, openings, shut, actions });
     let named = sides.iter().zip(cells).map(|(side, cells)| Rights {
         frame: Arc::clone(&frame),
         cells,

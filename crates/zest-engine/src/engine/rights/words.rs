@@ -7,7 +7,7 @@ use fixedbitset::FixedBitSet;
 use super::axis::{Axis, AxisName};
 use super::look::{Code, Cut, HOLDS, NOT_STATED};
 use super::region::{Block, Region, full};
-use super::{Line, Membership, Rights};
+use super::{Cell, Line, Membership, Rights};
 use zest_model::ask::Session;
 
 impl Axis {
@@ -23,7 +23,7 @@ impl Rights {
     #[must_use]
     pub fn lines(&self) -> Vec<Line> {
         let cuts = self.frame.space.cuts();
-        let live = self.live();
+        let live = &self.frame.live;
         let identities = self.identities();
         let mut lines = Vec::new();
         for layer in [Membership::Allowed, Membership::After, Membership::NotDecided, Membership::NotHere] {
@@ -46,7 +46,7 @@ impl Rights {
                 .map(|((actions, blocks), openings)| {
                     let region = Region { blocks };
                     Line {
-                        when: self.told(&region, &live, &cuts),
+                        when: self.told(&region, live, &cuts),
                         example: self.question(openings[0], actions[0], &region),
                         actions,
                         openings,
@@ -89,29 +89,14 @@ impl Rights {
         list.into_iter().map(|(_, openings)| openings).collect()
     }
 
-    /// Returns the classes of each fact in which anything at all may be done, or is not known.
-    fn live(&self) -> Vec<FixedBitSet> {
-        let mut live: Vec<FixedBitSet> = self.frame.sizes.iter().map(|&size| FixedBitSet::with_capacity(size)).collect();
-        for (_, region) in self.cells.iter().flat_map(|cell| cell.layers()) {
-            for block in &region.blocks {
-                for (axis, all) in live.iter_mut().enumerate() {
-                    match block.0.get(&axis) {
-                        Some(classes) => all.union_with(classes),
-                        None => all.insert_range(..),
-                    }
-                }
-            }
-        }
-        live
-    }
-
     /// Says which sessions can do anything at all; empty where every session can.
     #[must_use]
     pub fn entry_words(&self) -> String {
         let cuts = self.frame.space.cuts();
         let all: Vec<FixedBitSet> = self.frame.sizes.iter().map(|&size| full(size)).collect();
-        let live = self.live();
-        let told: Vec<String> = live
+        let told: Vec<String> = self
+            .frame
+            .live
             .iter()
             .enumerate()
             .filter(|(axis, classes)| self.is_told(*axis, classes, &all[*axis]) && !classes.is_clear())
@@ -190,6 +175,22 @@ impl Rights {
         let is_left_out = matches!(of.name, AxisName::Attributes(_)) && classes.ones().filter(|n| live.contains(*n)).eq([0]);
         !live.is_subset(classes) && !is_left_out
     }
+}
+
+/// Returns the classes of each fact in which anything at all may be done, or is not known.
+pub(super) fn live<'c>(cells: impl Iterator<Item = &'c Cell>, sizes: &[usize]) -> Vec<FixedBitSet> {
+    let mut live: Vec<FixedBitSet> = sizes.iter().map(|&size| FixedBitSet::with_capacity(size)).collect();
+    for (_, region) in cells.flat_map(Cell::layers) {
+        for block in &region.blocks {
+            for (axis, all) in live.iter_mut().enumerate() {
+                match block.0.get(&axis) {
+                    Some(classes) => all.union_with(classes),
+                    None => all.insert_range(..),
+                }
+            }
+        }
+    }
+    live
 }
 
 /// Returns whether some cut has words for a class: those of a fact that is not stated have none.

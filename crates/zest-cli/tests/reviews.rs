@@ -1,0 +1,198 @@
+//! The rights of a ledger from the other side: who may do something, and what a change of the ledger changed.
+
+use std::fmt::Write as _;
+use std::path::Path;
+
+use git2::{IndexAddOption, Repository, Signature};
+use serde_json::Value;
+use zest_testkit::pages::same_as_file;
+
+use crate::support::{Ran, copy_of_demo, zest, zest_with};
+
+/// Records all that is in a folder.
+fn commit(repository: &Repository, message: &str) {
+    let mut index = repository.index().expect("an index");
+    index.add_all(["*"], IndexAddOption::DEFAULT, None).expect("files");
+    index.write().expect("written");
+    let tree = repository.find_tree(index.write_tree().expect("a tree")).expect("it was written");
+    let who = Signature::new("Rota", "rota@lanternsound.example", &git2::Time::new(1_795_766_400, 0)).expect("a name");
+    let parent = repository.head().ok().and_then(|head| head.peel_to_commit().ok());
+    repository.commit(Some("HEAD"), &who, &who, message, &tree, &parent.iter().collect::<Vec<_>>()).expect("recorded");
+}
+
+/// A repository with the demo, and a second revision in which two lines were changed.
+fn two_revisions() -> tempfile::TempDir {
+    let home = copy_of_demo("lanternsound", None);
+    let repository = Repository::init(home.path()).expect("a repository");
+    commit(&repository, "the demo");
+    for (file, from, to) in [
+        ("commands.toml", "  \"allow show log last {1-200}\",\n", "  \"allow show log last {1-200}\",\n  \"allow zero tally\",\n"),
+        (
+            "skyquay.toml",
+            "when = { proof = [\"one-time-code\"], proof-age = \"15m\" }",
+            "when = { proof = [\"one-time-code\"], proof-age = \"5m\" }",
+        ),
+    ] {
+        let path = home.path().join(file);
+        let text = std::fs::read_to_string(&path).expect("a document");
+        assert!(text.contains(from), "`{from}` is not in {file}");
+        std::fs::write(path, text.replacen(from, to, 1)).expect("a file");
+    }
+    commit(&repository, "a line for the watch, and younger codes");
+    home
+}
+
+fn at(folder: &Path, words: &[&str]) -> Ran {
+    zest_with(&[words, &["--ledger", folder.to_str().expect("a path")]].concat(), b"")
+}
+
+#[test]
+fn who_may_is_told_of_everybody_with_what_and_where() {
+    let ran = zest("who --on sw-selkie-1 --ledger demo/lanternsound show log");
+    assert_eq!(ran.status, 0);
+    for part in [
+        "net-1 on sw-selkie-1",
+        "sessions  with password or key or one-time-code, from origin:network-office or",
+        "at levels 7-15",
+        "role `network-engineer` through group `network-engineers`",
+        "4 of 29 people may: show log",
+    ] {
+        assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
+    }
+    let ran = zest("who --on linkspan --path vessels --ledger demo/lanternsound --like raise*");
+    assert!(ran.status == 1 && ran.out.contains("0 of "), "{}", ran.out);
+    let ran = zest("who --on sw-selkie-1 --from 198.51.100.9 --ledger demo/lanternsound show log");
+    assert!(!ran.out.contains("net-1") && ran.out.contains("net-lead"), "a stated origin rules out: {}", ran.out);
+    let json = zest("who --on ticketing --ledger demo/lanternsound --format json delete on table fares.discount");
+    let found: Value = serde_json::from_str(&json.out).expect("JSON");
+    assert_eq!((&found["format"], &found["asked"]), (&1.into(), &29.into()));
+    let right = &found["who"][0]["rights"][0];
+    assert!(right["example"]["line"] == "delete on table fares.discount" && right["place"]["file"] == "ticketing.toml", "{right:#}");
+}
+
+#[test]
+fn what_cannot_be_looked_for_is_said() {
+    for (line, status, part) in [
+        ("who --on nowhere --ledger demo/lanternsound show log", 2, "no system is named `nowhere`"),
+        ("who --on all --path nowhere --ledger demo/lanternsound show log", 4, "nobody has the path"),
+        ("who --on all --ledger demo/lanternsound", 2, "required"),
+        ("compare --ledger demo/lanternsound", 2, "required"),
+        ("compare --ledger demo/lanternsound --was demo/nowhere", 3, "demo/nowhere"),
+        ("compare --ledger demo/nowhere --was demo/lanternsound", 3, "demo/nowhere"),
+        ("compare --ledger demo/lanternsound --was demo/lanternsound --of nobody", 2, "neither ledger has a user `nobody`"),
+        ("compare --ledger demo/lanternsound --was-at no-such-revision", 2, "`no-such-revision` is no revision here"),
+    ] {
+        let ran = zest(line);
+        assert_eq!(ran.status, status, "{line}\n{}{}", ran.out, ran.err);
+        assert!(ran.err.contains(part), "{line}: `{part}` is not in\n{}", ran.err);
+    }
+    let broken = copy_of_demo("lanternsound", Some(("roles.toml", "[roles.", "[rolls.")));
+    let ran = at(broken.path(), &["compare", "--was", "demo/lanternsound"]);
+    assert!(ran.status == 3 && ran.err.contains("no question about it is answered"), "{}{}", ran.out, ran.err);
+}
+
+#[test]
+fn two_revisions_are_compared_as_rights() {
+    let home = two_revisions();
+    for (user, parts) in [
+        (
+            "watch-1",
+            [
+                "watch-1 on sw-selkie-1, sw-selkie-2,",
+                "gained  zero tally",
+                "before: denied [not-permitted]",
+                "of 1 person 1 gained something and 0 lost something",
+            ],
+        ),
+        (
+            "net-1",
+            ["net-1 on skyquay", "lost    hulls.remove on", "in role quay-keeper", "of 1 person 0 gained something and 1 lost something"],
+        ),
+    ] {
+        let ran = at(home.path(), &["compare", "--was-at", "HEAD~1", "--of", user]);
+        for part in parts {
+            assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
+        }
+        for what in ["gained", "lost", "any"] {
+            let fails = what == "any" || what == if user == "net-1" { "lost" } else { "gained" };
+            let ran = at(home.path(), &["compare", "--was-at", "HEAD~1", "--of", user, "--fail-on", what]);
+            assert_eq!(ran.status, i32::from(fails), "{user} {what}");
+        }
+    }
+    let same = at(home.path(), &["compare", "--was-at", "HEAD", "--of", "net-1", "--fail-on", "any"]);
+    assert_eq!((same.status, same.out.as_str()), (0, "nobody gained or lost anything; 1 person compared\n"));
+    let back = at(home.path(), &["compare", "--was-at", "HEAD", "--is-at", "HEAD~1", "--of", "watch-1"]);
+    assert!(back.out.contains("lost    zero tally"), "{}", back.out);
+    // Each example is a command to be run: allowed by the one ledger, refused by the other.
+    let json = at(home.path(), &["compare", "--was-at", "HEAD~1", "--of", "watch-1", "--format", "json"]);
+    let found: Value = serde_json::from_str(&json.out).expect("JSON");
+    let moved = &found["differences"][0]["gained"][0];
+    assert_eq!((&moved["elsewhere"], &moved["code"]), (&"denied".into(), &"not-permitted".into()), "{moved:#}");
+    let question = format!("{}\n", moved["right"]["example"]);
+    for (ledger, verdict) in [(home.path().to_str().expect("a path"), "allowed"), ("demo/lanternsound", "denied")] {
+        let ran = zest_with(&["ask", "--batch", "--ledger", ledger], question.as_bytes());
+        assert!(ran.out.contains(&format!("\"verdict\":\"{verdict}\"")), "{ledger}: {}{}", ran.out, ran.err);
+    }
+}
+
+#[test]
+fn the_page_of_reviews_is_what_the_program_prints() {
+    let mut page = String::from(
+        "# Rights from the other side\n\nWhat may somebody do anywhere, who may do this, what did this change of the ledger really change? All three come from one value: the set of\npairs of a session and an action that are allowed, made by the rules that answer questions ([architecture](architecture.md)). A test\nwrites this page (`ZEST_REWRITE=1`).\n",
+    );
+    let mut show = |head: &str, about: &str, command: &str, out: &str, language: &str| {
+        let _ = write!(page, "\n## {head}\n\n{about}\n\n```text\n$ {command}\n```\n\n```{language}\n{}\n```\n", out.trim_end());
+    };
+    let demo = |line: &str| zest(&format!("{line} --ledger demo/lanternsound")).out;
+    show(
+        "What somebody may do",
+        "The first line says which sessions can do anything at all. Then rights that are held in the same sessions stand together, with the\nassignment or role they stand on, and each with the rule or grant that gives it. Denies and ceilings are taken off already; what must be\ndone first stands below.",
+        "zest effective net-1 --on sw-selkie-1 --ledger demo/lanternsound",
+        &demo("effective net-1 --on sw-selkie-1"),
+        "text",
+    );
+    show(
+        "The same for a program",
+        "`lines` has each action as it can be asked, and `example` is one of them in one of the sessions.",
+        "zest effective night-1 --on linkspan --format json --ledger demo/lanternsound",
+        &demo("effective night-1 --on linkspan --format json"),
+        "json",
+    );
+    show(
+        "Who may do something",
+        "Everybody is looked at, in every session that the ledger can tell apart. People who may by the same means stand together.",
+        "zest who --on skyquay --ledger demo/lanternsound hulls.stop on lanternsound/production/ticketing",
+        &zest("who --on skyquay --ledger demo/lanternsound hulls.stop on lanternsound/production/ticketing").out,
+        "text",
+    );
+    show(
+        "Who may do anything of a sort",
+        "`--like` takes every action that reads like a pattern; `--path` leaves people whose path is one or below it.",
+        "zest who --on ticketing --like 'delete on table fares.*' --path shore --ledger demo/lanternsound",
+        &zest_with(
+            &["who", "--on", "ticketing", "--like", "delete on table fares.*", "--path", "shore", "--ledger", "demo/lanternsound"],
+            b"",
+        )
+        .out,
+        "text",
+    );
+    let home = two_revisions();
+    show(
+        "What a change of the ledger changed",
+        "In the second revision the command set of the watch has one line more, and the codes that the machine keepers need must be younger. What\nis compared are not lines of text: each right that was gained or lost says in which sessions, through what, and how the other ledger\nanswers its example.",
+        "zest compare --was-at HEAD~1",
+        &at(home.path(), &["compare", "--was-at", "HEAD~1"]).out.replace(home.path().to_str().expect("a path"), "."),
+        "text",
+    );
+    let markdown = at(home.path(), &["compare", "--was-at", "HEAD~1", "--markdown"]).out;
+    show(
+        "The same for a pull request",
+        "Written with `--markdown`, and so looking like what follows it:",
+        "zest compare --was-at HEAD~1 --markdown",
+        &markdown,
+        "markdown",
+    );
+    page.push('\n');
+    page.push_str(&markdown);
+    same_as_file("docs/reviews.md", &page);
+}
