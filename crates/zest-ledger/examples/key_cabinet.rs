@@ -257,8 +257,13 @@ linkspan = { for = ["group:bridge"], when = { hours = "05:00-23:00" }, after = {
 spare = { for = [] }
 "#;
 
+/// Makes the engine of a ledger with the kind in it.
+pub(crate) fn engine() -> Result<Engine, zest_ledger::finding::Findings> {
+    Engine::compile(Ledger::new().kind(&KeyCabinets).document("keys.toml", LEDGER).estate()?)
+}
+
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let engine = Engine::compile(Ledger::new().kind(&KeyCabinets).document("keys.toml", LEDGER).estate()?)?;
+    let engine = engine()?;
     let morning: Timestamp = "2026-11-27T09:00:00Z".parse()?;
     let take = |user: &str| Question::new(user, "pier-keys", "take linkspan").at(morning);
     for question in [

@@ -21,9 +21,10 @@ use serde_json::{Value, json};
 use zest_model::ask::Written;
 #[cfg(feature = "schema")]
 pub use zest_model::form::schemas;
-pub use zest_model::form::{Defect, Defects, FORMAT, QuestionError, Remark, parse_question, parse_question_in};
+pub use zest_model::form::{
+    Comparison, Defect, Defects, EffectiveRights, FORMAT, Holders, QuestionError, Remark, parse_question, parse_question_in,
+};
 use zest_model::source::Location;
-use zest_reviews::review::Effective;
 
 /// Returns a place: its file, line and column, or `null`.
 #[must_use]
@@ -40,16 +41,4 @@ pub fn written(written: &Written) -> Value {
         "edit": edit.to_string(),
         "paste": paste.as_ref().map(|p| json!({ "line": p.line, "replaces": p.replaces, "text": p.text })),
     })
-}
-
-/// Returns effective permissions, with the version of the form.
-///
-/// # Example
-/// ```
-/// let listed = zest_ledger::json::effective(&[]);
-/// assert_eq!(listed.to_string(), r#"{"effective":[],"format":1}"#);
-/// ```
-#[must_use]
-pub fn effective(rights: &[Effective]) -> Value {
-    json!({ "format": FORMAT, "effective": rights })
 }

@@ -112,7 +112,10 @@ fn nothing_is_listed_that_a_question_would_be_refused() {
     let after = format!("{rota}grants = [{{ allow = [\"hull.stop\"], on = \"line\", to = [\"user:a\"], after = {{ confirm = true }} }}]\n");
     let listed = small(&after, "a", "sky");
     assert!(listed.contains(&"hull.stop on line/** first the user must confirm".to_owned()), "{listed:?}");
-    let json = json::effective(&effective(&engine(&after), "a", Some("sky"), &Session::default()).expect("known")).to_string();
+    let listed = effective(&engine(&after), "a", Some("sky"), &Session::default()).expect("known");
+    let json = serde_json::to_string(&json::EffectiveRights::from(listed.clone())).expect("it can be written");
+    let again: json::EffectiveRights = serde_json::from_str(&json).expect("it can be read");
+    assert_eq!(again.effective, listed);
     assert!(json.contains(r#""after":["the user must confirm"]"#) && json.contains(r#""allowed":"after""#), "{json}");
     // Roles that nobody may hold together give nothing.
     let apart = format!(

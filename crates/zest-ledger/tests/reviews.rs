@@ -200,3 +200,47 @@ fn what_changed_agrees_with_asking_both() {
     println!("{examples} examples were asked, {turned} answers turned");
     assert!(examples > 40 && turned > 20);
 }
+
+/// What a document can have a say on is what is compared when it alone differs; beyond that nothing differs.
+#[test]
+fn documents_that_differ_say_which_systems_are_looked_at() {
+    const PEOPLE: &str = "[users.a]\nproofs = [\"password\"]\n[users.b]\nproofs = [\"password\"]\n";
+    const ROLES: &str = "[roles.reader]\nband = { start = 1, ceiling = 7 }\ncommands = [\"lines\"]\n[[assignments]]\nto = [\"user:a\"]\nroles = [\"reader\"]\non = { all = true }\n";
+    const LINES: &str = "[vocabularies.make]\ncommands = [{ line = \"show log\" }, { line = \"leave\", level = 0, does = \"leave-session\" }]\n[command-sets.lines]\nrules = [\"allow show log\"]\n[command-sets.programs]\nrules = [\"allow /usr/bin/true\"]\n";
+    const SW: &str = "[systems.sw]\nkind = \"network-device\"\nvocabulary = \"make\"\nno-command-set = \"nothing\"\nauthorisation = { levels = \"all\", configuration = true }\n";
+    const ROTA: &str = "[systems.rota]\nkind = \"application\"\n[applications.rota]\ntypes.shift.rights = [\"plan\", \"look\"]\nobjects.\"shift/early\" = {}\ngrants = [{ allow = [\"look\"], on = \"shift/*\", to = [\"user:a\"] }]\n";
+    const BOX: &str = "[systems.box]\nkind = \"host\"\nno-command-set = \"nothing\"\n[hosts.box.accounts]\na = {}\nbatch = { used-by = [\"user:a\"], commands = [\"programs\"] }\n";
+    const DOCUMENTS: [(&str, &str); 6] =
+        [("people.toml", PEOPLE), ("roles.toml", ROLES), ("lines.toml", LINES), ("sw.toml", SW), ("rota.toml", ROTA), ("box.toml", BOX)];
+    let with = |file: &str, from: &str, to: &str| {
+        let add = |ledger: Ledger, (name, text): &(&str, &str)| {
+            assert!(*name != file || text.contains(from), "`{from}` is not in {file}");
+            ledger.document(name, &if *name == file { text.replacen(from, to, 1) } else { (*text).to_owned() })
+        };
+        let estate = DOCUMENTS.iter().fold(Ledger::new(), add).estate().unwrap_or_else(|findings| panic!("{findings}"));
+        Engine::compile(estate).expect("it compiles")
+    };
+    let plain = with("people.toml", "a", "a");
+    for (file, from, to, expected) in [
+        ("people.toml", "a", "a", Some(vec![])),
+        ("people.toml", "[users.b]\nproofs = [\"password\"]", "[users.b]\nproofs = [\"key\"]", None),
+        ("roles.toml", "ceiling = 7", "ceiling = 5", None),
+        ("lines.toml", "allow show log", "allow leave", Some(vec!["box", "sw"])),
+        ("lines.toml", "show log\" }", "show log\", level = 7 }", Some(vec!["box", "sw"])),
+        ("sw.toml", "\"nothing\"", "\"everything\"", Some(vec!["sw"])),
+        ("rota.toml", "allow = [\"look\"]", "allow = [\"plan\"]", Some(vec!["rota"])),
+        ("box.toml", "batch = { used-by = [\"user:a\"]", "batch = { used-by = [\"user:b\"]", Some(vec!["box"])),
+    ] {
+        let changed = with(file, from, to);
+        let touched = zest_ledger::review::touched(&plain, &changed);
+        let expected = expected.map(|names| names.into_iter().map(str::to_owned).collect::<BTreeSet<_>>());
+        assert_eq!(touched, expected, "{file}: {from} -> {to}");
+        for user in ["a", "b"] {
+            let all = compare(&plain, &changed, user, &Session::default());
+            let some = zest_ledger::review::compare_on(&plain, &changed, user, &Session::default(), |system| {
+                touched.as_ref().is_none_or(|touched| touched.contains(system))
+            });
+            assert_eq!(all, some, "{file}: {from} -> {to}");
+        }
+    }
+}

@@ -192,3 +192,51 @@ fn sets_are_sets() {
     println!("{examples} examples were asked, {differ} differences looked into");
     assert!(examples > 50 && differ > 20);
 }
+
+/// Any combination of classes, in any opening, for any action: the set says what is answered.
+#[test]
+fn a_set_says_of_every_combination_of_classes_what_is_answered() {
+    let first = seed(21_000);
+    println!("first seed {first}");
+    let mut rng = Rng::with_seed(first);
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    for round in 0..questions(6_000).div_ceil(200) as u64 {
+        let seed = first + round;
+        let Ok(estate) = Ledger::new().document("estate.toml", &Source::new(seed).ledger()).estate() else { continue };
+        let engine = Engine::compile(estate).expect("a random estate compiles");
+        for _ in 0..10 {
+            let system = zest_testkit::estates::SYSTEMS[rng.usize(..zest_testkit::estates::SYSTEMS.len())];
+            let Some(set) = engine.rights(&format!("user-{}", rng.usize(..6)), system, &Within::default()) else { continue };
+            for _ in 0..20 {
+                let Some((question, action)) = set.any(|count| rng.usize(..count)) else { continue };
+                let (is, should) = (set.membership(&question.session, action), asked(&engine, &question));
+                assert_eq!(is, should, "seed {seed} (set left, answer right)\n{question:#?}\n{:#?}", engine.explain(&question).gates);
+                *counts.entry(format!("{is:?}")).or_default() += 1;
+            }
+        }
+    }
+    tell("combinations of classes", &counts);
+}
+
+#[path = "../examples/key_cabinet.rs"]
+#[expect(dead_code, reason = "its program is run as an example")]
+mod key_cabinet;
+
+/// A kind from outside has sets by the same rules: nothing of it is written for them.
+#[test]
+fn a_kind_from_outside_has_sets_as_well() {
+    let engine = key_cabinet::engine().expect("the example is valid");
+    let mut rng = Rng::with_seed(seed(22_000));
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    for user in ["mate-1", "mate-2", "purser-1"] {
+        let set = engine.rights(user, "pier-keys", &Within::default()).expect("both are known");
+        for _ in 0..200 {
+            let (question, action) = set.any(|count| rng.usize(..count)).expect("there are slots");
+            let (is, should) = (set.membership(&question.session, action), asked(&engine, &question));
+            assert_eq!(is, should, "{question:#?}");
+            *counts.entry(format!("{is:?}")).or_default() += 1;
+        }
+    }
+    println!("{counts:?}");
+    assert!(counts.contains_key("After") && counts.contains_key("Denied"), "{counts:?}");
+}

@@ -50,6 +50,8 @@ pub struct Effective {
     pub sessions: String,
     /// Why nothing may be done in any session, if that is so, as the plainest session is answered.
     pub refused: Option<Cause>,
+    /// How many ways for a session to start were not looked at, since there are too many.
+    pub left_out: usize,
     /// What may be done.
     pub rights: Vec<Right>,
     #[doc(hidden)]

@@ -157,6 +157,12 @@ impl SourceMap {
         self.sources.iter().find(|(_, source)| source.name == name).map(|(_, source)| source.text.as_str())
     }
 
+    /// Returns the number and the name of every document.
+    #[doc(hidden)]
+    pub fn names(&self) -> impl Iterator<Item = (SourceId, &str)> {
+        self.sources.iter().map(|(id, source)| (*id, source.name.as_str()))
+    }
+
     /// Returns how many documents there are.
     #[must_use]
     pub fn len(&self) -> usize {

@@ -38,13 +38,13 @@ pub(crate) fn render(listed: &[Effective]) -> String {
 
 /// Returns whether the same is listed, of whomever.
 pub(crate) fn is_same(one: &Effective, other: &Effective) -> bool {
-    let Effective { user: _, systems, sessions, refused, rights, .. } = one;
+    let Effective { user: _, systems, sessions, refused, left_out, rights, .. } = one;
     let same = |(a, b): (&Right, &Right)| {
         let Right { allowed, actions, on, except, starts, when, after, standing, through, place, .. } = a;
         (allowed, actions, on, except, starts) == (&b.allowed, &b.actions, &b.on, &b.except, &b.starts)
             && (when, after, standing, through, place) == (&b.when, &b.after, &b.standing, &b.through, &b.place)
     };
-    (systems, sessions, refused) == (&other.systems, &other.sessions, &other.refused)
+    (systems, sessions, refused, left_out) == (&other.systems, &other.sessions, &other.refused, &other.left_out)
         && rights.len() == other.rights.len()
         && rights.iter().zip(&other.rights).all(same)
 }
@@ -54,6 +54,10 @@ pub(crate) fn rights(one: &Effective) -> String {
     let mut out = String::new();
     if !one.sessions.is_empty() {
         let _ = writeln!(out, "  {FAINT}sessions{FAINT:#}  {}", hanging("            ", &visible(&one.sessions)));
+    }
+    if one.left_out > 0 {
+        let text = format!("{} more ways for a session to start were not looked at", one.left_out);
+        let _ = writeln!(out, "  {BAD}not all{BAD:#}  {}", hanging("           ", &text));
     }
     for (head, rights) in sections(&one.rights) {
         if !head.is_empty() {

@@ -1,14 +1,14 @@
 //! `zest compare`: who gained and who lost what between two ledgers.
 
 use anyhow::Result;
-use serde_json::json;
 use zest_ledger::Engine;
 use zest_ledger::ask::Session;
-use zest_ledger::json::FORMAT;
-use zest_ledger::review::{Difference, compare};
+use zest_ledger::json::Comparison;
+use zest_ledger::review::{Difference, compare_on, touched};
 
 use crate::args::{CompareArgs, MovedRights};
 use crate::exit::Exit;
+use crate::format::data;
 use crate::out::put;
 use crate::unknown::Unknown;
 use crate::{folder, processors, progress, render, revision};
@@ -32,7 +32,7 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
         put!("{}", render::compare::markdown(&found, people.len()));
     } else {
         let text = || put!("{}", render::compare::render(&found, people.len()));
-        args.format.format.print(|| json!({ "format": FORMAT, "compared": people.len(), "differences": found }), text);
+        args.format.format.print(|| data(&Comparison::new(people.len(), found.clone())), text);
     }
     let some = |of: fn(&Difference) -> bool| found.iter().any(of);
     let fails = match args.fail_on {
@@ -65,13 +65,16 @@ fn both(args: &CompareArgs) -> Result<std::result::Result<Both, Exit>> {
 
 /// Compares everybody, on all cores; what is found is in the order of the people.
 fn everybody(before: &Engine, after: &Engine, people: &[&str], session: &Session) -> Vec<Difference> {
+    // Untouched parts are not looked at again.
+    let touched = touched(before, after);
+    let is_meant = |system: &str| touched.as_ref().is_none_or(|touched| touched.contains(system));
     let next = std::sync::atomic::AtomicUsize::new(0);
     let found = std::sync::Mutex::new(Vec::new());
     std::thread::scope(|scope| {
         for _ in 0..processors() {
             scope.spawn(|| {
                 while let Some(user) = people.get(next.fetch_add(1, std::sync::atomic::Ordering::Relaxed)) {
-                    let one = compare(before, after, user, session);
+                    let one = compare_on(before, after, user, session, is_meant);
                     if let Ok(mut found) = found.lock() {
                         found.push((*user, one));
                     }

@@ -25,7 +25,8 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
         complain!("zest: {}", render::answer::short(&answer));
         return Ok(Exit::Denied);
     };
-    args.format.format.print(|| json::effective(&rights), || put!("{}", render::effective::render(&rights)));
+    let data = || crate::format::data(&json::EffectiveRights::from(rights.clone()));
+    args.format.format.print(data, || put!("{}", render::effective::render(&rights)));
     let is_something = |right: &review::Right| matches!(right.allowed, review::Membership::Allowed | review::Membership::After);
     let may_something = rights.iter().flat_map(|listed| &listed.rights).any(is_something);
     Ok(if may_something { Exit::Allowed } else { Exit::Denied })

@@ -1,9 +1,8 @@
 //! `zest who`: everybody who may do something, and through what.
 
 use anyhow::Result;
-use serde_json::json;
 use zest_ledger::ask::Session;
-use zest_ledger::json::FORMAT;
+use zest_ledger::json::Holders;
 use zest_ledger::review::{Effective, Membership, Sought, means};
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, entry};
@@ -11,6 +10,7 @@ use zest_ledger::{Engine, entry};
 use super::{line, selection};
 use crate::args::WhoArgs;
 use crate::exit::Exit;
+use crate::format::data;
 use crate::out::{complain, put};
 use crate::{processors, progress, render, unknown};
 
@@ -47,7 +47,7 @@ pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
         Sought::Like(pattern) => format!("anything like {pattern}"),
     };
     let text = || put!("{}", render::who::render(&what, &found, people.len()));
-    args.format.format.print(|| json!({ "format": FORMAT, "asked": people.len(), "who": found }), text);
+    args.format.format.print(|| data(&Holders::new(people.len(), found.clone())), text);
     let is_something = |listed: &Effective| listed.rights.iter().any(|r| matches!(r.allowed, Membership::Allowed | Membership::After));
     Ok(if found.iter().any(is_something) { Exit::Allowed } else { Exit::Denied })
 }

@@ -7,19 +7,20 @@ use serde_json::{Map, Value, json};
 
 use super::answer::{Read, ReadRemedy};
 use super::question::{OWN_KEYS, ROLE};
-use super::{Defects, FORMAT, Format};
+use super::{Comparison, Defects, EffectiveRights, FORMAT, Format, Holders};
 use crate::ask::{Change, Fact, Question};
 use crate::entry::Channel;
 
-/// Returns the JSON Schema of each form with its name: `question`, `answer`, `remedy`, `change`, `findings`.
+/// Returns the JSON Schema of each form with its name: `question`, `answer`, `remedy`, `change`, `findings`, `effective`, `who`,
+/// `compare`.
 ///
 /// # Example
 /// ```
 /// let schemas = zest_ledger::json::schemas();
-/// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings"]);
+/// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings", "effective", "who", "compare"]);
 /// ```
 #[must_use]
-pub fn schemas() -> [(&'static str, Value); 5] {
+pub fn schemas() -> [(&'static str, Value); 8] {
     fn of<T: JsonSchema>() -> Value {
         SchemaSettings::draft2020_12().into_generator().into_root_schema_for::<T>().to_value()
     }
@@ -29,6 +30,9 @@ pub fn schemas() -> [(&'static str, Value); 5] {
         ("remedy", of::<ReadRemedy>()),
         ("change", of::<Change>()),
         ("findings", of::<Defects>()),
+        ("effective", of::<EffectiveRights>()),
+        ("who", of::<Holders>()),
+        ("compare", of::<Comparison>()),
     ]
 }
 

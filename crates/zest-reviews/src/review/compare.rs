@@ -36,13 +36,19 @@ use zest_model::listing::{Difference, Moved, Right};
 /// ```
 #[must_use]
 pub fn compare(before: &Engine, after: &Engine, user: &str, session: &Session) -> Vec<Difference> {
+    compare_on(before, after, user, session, |_| true)
+}
+
+/// Returns the same for some systems alone.
+#[must_use]
+pub fn compare_on(before: &Engine, after: &Engine, user: &str, session: &Session, is_meant: impl Fn(&str) -> bool) -> Vec<Difference> {
     let there = |engine: &Engine| engine.find_user(user, false);
     let (mine_before, mine_after) = (there(before), there(after));
     let mut names: Vec<&str> = before.all_sites().map(|site| site.entry().id.value.as_str()).collect();
     let new = after.all_sites().map(|site| site.entry().id.value.as_str()).filter(|name| before.site(name).is_none());
     names.extend(new);
     let mut list: Vec<Difference> = Vec::new();
-    for name in names {
+    for name in names.into_iter().filter(|name| is_meant(name)) {
         let side = |engine, of: Option<UserId>| side(engine, name, of);
         let found = on_system(before, after, side(before, mine_before), side(after, mine_after), session);
         let Some((gained, lost)) = found.filter(|(gained, lost)| !gained.is_empty() || !lost.is_empty()) else { continue };

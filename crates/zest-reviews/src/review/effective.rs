@@ -150,13 +150,13 @@ fn is_like(pattern: &str, text: &str) -> bool {
 
 /// Returns whether the same is listed of two systems; what is asked as an example names the system.
 pub(super) fn is_same(one: &Effective, other: &Effective) -> bool {
-    let Effective { user, systems: _, sessions, refused, rights, more: _ } = one;
+    let Effective { user, systems: _, sessions, refused, left_out, rights, more: _ } = one;
     let same = |(a, b): (&Right, &Right)| {
         let Right { allowed, actions, on, lines, except, starts, when, after, standing, through, place, example: _, more: _ } = a;
         (allowed, actions, on, lines, except) == (&b.allowed, &b.actions, &b.on, &b.lines, &b.except)
             && (starts, when, after, standing, through, place) == (&b.starts, &b.when, &b.after, &b.standing, &b.through, &b.place)
     };
-    (user, sessions, refused) == (&other.user, &other.sessions, &other.refused)
+    (user, sessions, refused, left_out) == (&other.user, &other.sessions, &other.refused, &other.left_out)
         && rights.len() == other.rights.len()
         && rights.iter().zip(&other.rights).all(same)
 }
@@ -169,6 +169,7 @@ pub(super) fn on_system(engine: &Engine, set: &Rights, session: &Session) -> Eff
         systems: vec![set.system.clone()],
         sessions: set.entry_words(),
         refused,
+        left_out: set.left_out(),
         rights: told(engine, set, &lines),
         more: zest_model::More,
     }

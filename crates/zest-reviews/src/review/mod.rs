@@ -10,12 +10,14 @@ mod obligations;
 mod readiness;
 mod session;
 mod together;
+mod touched;
 
-pub use compare::compare;
+pub use compare::{compare, compare_on};
 pub use effective::{Sought, effective, means};
 pub use hygiene::hygiene;
 pub use menu::{MenuItem, menu};
 pub use obligations::{ObjectObligations, obligations};
 pub use readiness::{Readiness, readiness};
 pub use session::session;
+pub use touched::touched;
 pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Right, SessionView};

@@ -82,6 +82,8 @@ struct Frame {
     openings: Vec<Opening>,
     /// Those in which nobody gets a session.
     shut: Vec<Opening>,
+    /// Those that were not looked at, since there are too many.
+    left_out: Vec<Opening>,
     actions: Vec<Action>,
 }
 
@@ -122,6 +124,9 @@ pub struct Line {
     /// One of them, to be asked.
     pub example: Question,
 }
+
+/// How many cells a set has at most: openings times actions.
+const MAX_CELLS: usize = 1_000_000;
 
 /// The first moment that is looked at where none is stated: the Monday that begins the year 2026.
 const START: i64 = 1_767_571_200;
@@ -170,6 +175,9 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
         }
     }
     let actions = if within.actions.is_empty() { kind.actions(sides) } else { within.actions.clone() };
+    // Of very many, those that come first are looked at.
+    let most = (MAX_CELLS / actions.len().max(1)).max(1);
+    let left_out = openings.split_off(most.min(openings.len()));
     // In which sessions each side gets one; an opening in which nobody does is none.
     let mut entries: Vec<Vec<Parts>> = vec![Vec::new(); sides.len()];
     let (mut open, mut shut): (Vec<Opening>, Vec<Opening>) = (Vec::new(), Vec::new());
@@ -233,7 +241,7 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
     }
     let sizes = space.sizes();
     let live = words::live(cells.iter().flatten(), &sizes);
-    let frame = Arc::new(Frame { sizes, space, live, openings, shut, actions });
+    let frame = Arc::new(Frame { sizes, space, live, openings, shut, left_out, actions });
     let named = sides.iter().zip(cells).map(|(side, cells)| Rights {
         frame: Arc::clone(&frame),
         cells,
@@ -334,6 +342,12 @@ impl Rights {
         &self.frame.openings
     }
 
+    /// Returns how many openings were not looked at, since there are too many: of sessions that start so the set says nothing.
+    #[must_use]
+    pub fn left_out(&self) -> usize {
+        self.frame.left_out.len()
+    }
+
     /// Returns the actions that the set tells apart.
     #[must_use]
     pub fn actions(&self) -> &[Action] {
@@ -349,7 +363,9 @@ impl Rights {
     pub fn membership(&self, session: &Session, action: usize) -> Membership {
         let Some(opening) = self.opening(session) else {
             // Where nobody gets a session, and where a session cannot start at all, nothing is allowed.
-            let is_shut = !self.is_outside(session) && (self.frame.shut.iter().any(|o| o.is_of(session)) || is_listed(session));
+            let is_left_out = self.frame.left_out.iter().any(|opening| opening.is_of(session));
+            let is_shut =
+                !is_left_out && !self.is_outside(session) && (self.frame.shut.iter().any(|o| o.is_of(session)) || is_listed(session));
             return if is_shut { Membership::Denied } else { Membership::NotHere };
         };
         let Some(point) = self.frame.space.point(session) else { return Membership::NotHere };
@@ -370,6 +386,21 @@ impl Rights {
             return None;
         }
         self.frame.openings.iter().position(|opening| opening.is_of(session))
+    }
+
+    /// Returns a question of those that the set tells apart: an opening, an action and a class of each fact, each picked by its number
+    /// below a count. Nothing where there is none.
+    #[doc(hidden)]
+    pub fn any(&self, mut pick: impl FnMut(usize) -> usize) -> Option<(Question, usize)> {
+        if self.frame.openings.is_empty() || self.frame.actions.is_empty() {
+            return None;
+        }
+        let (opening, action) = (pick(self.frame.openings.len()), pick(self.frame.actions.len()));
+        let mut question = self.question(opening, action, &Region::default());
+        for axis in self.frame.space.axes.iter().filter(|axis| !axis.atoms.is_empty()) {
+            axis.atoms[pick(axis.atoms.len())].value.state(&mut question.session);
+        }
+        Some((question, action))
     }
 
     /// Returns whether an action is in the set in no session.

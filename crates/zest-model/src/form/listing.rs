@@ -1,0 +1,70 @@
+//! Listings of rights as JSON: each with the version of its form.
+
+use serde::{Deserialize, Serialize};
+
+use super::Format;
+use crate::listing::{Difference, Effective};
+
+/// What somebody may do, as `zest effective` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::json::EffectiveRights;
+/// let text = serde_json::to_string(&EffectiveRights::from(Vec::new())).expect("it can be written");
+/// assert_eq!(text, r#"{"format":1,"effective":[]}"#);
+/// assert!(serde_json::from_str::<EffectiveRights>(r#"{"format":2,"effective":[]}"#).is_err());
+/// ```
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct EffectiveRights {
+    format: Format,
+    /// The rights, by system.
+    pub effective: Vec<Effective>,
+}
+
+/// Who may do something, as `zest who` writes it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Holders {
+    format: Format,
+    /// How many people were looked at.
+    pub asked: usize,
+    /// Those who may, each with what gives it.
+    pub who: Vec<Effective>,
+}
+
+/// What changed between two ledgers, as `zest compare` writes it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Comparison {
+    format: Format,
+    /// How many people were compared.
+    pub compared: usize,
+    /// What each gained and lost; who neither gained nor lost anything is left out.
+    pub differences: Vec<Difference>,
+}
+
+impl From<Vec<Effective>> for EffectiveRights {
+    fn from(effective: Vec<Effective>) -> Self {
+        Self { format: Format, effective }
+    }
+}
+
+impl Holders {
+    /// Makes the form of a list.
+    #[must_use]
+    pub const fn new(asked: usize, who: Vec<Effective>) -> Self {
+        Self { format: Format, asked, who }
+    }
+}
+
+impl Comparison {
+    /// Makes the form of a comparison.
+    #[must_use]
+    pub const fn new(compared: usize, differences: Vec<Difference>) -> Self {
+        Self { format: Format, compared, differences }
+    }
+}
