@@ -28,7 +28,7 @@ use zest_model::source::visible;
 /// let mut session = Session::default();
 /// session.acting.push("account:kiosk".parse().expect("a link"));
 /// let console = Console::open(Engine::compile(estate)?, "op-1", "box", session).expect("the session opens");
-/// assert_eq!(console.menu()[0].line, "allow /opt/menu {1-3}");
+/// assert_eq!(console.menu()[0].line, "/opt/menu {1-3}");
 /// assert_eq!(console.type_line("/opt/menu 2").verdict, Verdict::Allowed);
 /// assert_eq!(console.type_line("/bin/sh").verdict, Verdict::Denied);
 /// # Ok::<(), zest_ledger::finding::Findings>(())
