@@ -196,3 +196,28 @@ fn the_page_of_reviews_is_what_the_program_prints() {
     page.push_str(&markdown);
     same_as_file("docs/reviews.md", &page);
 }
+
+/// Nothing is said to be alike that was not looked at.
+#[test]
+fn accounts_that_nobody_stands_behind_are_named() {
+    const LEDGER: &str = "[users.a]\nproofs = [\"password\"]\n[systems.db]\nkind = \"postgresql\"\ndatabase = \"db\"\n[databases.db]\nowner = \"keeper\"\n\
+                          roles = { keeper = {} }\naccounts = { a = {}, robot = {} }\n\
+                          objects = { \"table public.t\" = { owner = \"keeper\", columns = { id = \"integer\" } } }\n\
+                          grants = [{ allow = [\"select\"], on = \"table public.t\", to = [\"robot\"] }]\n";
+    let folder = |text: &str| {
+        let home = tempfile::tempdir().expect("a folder");
+        std::fs::write(home.path().join("db.toml"), text).expect("a file");
+        home
+    };
+    let (was, is) = (folder(LEDGER), folder(&LEDGER.replace("[\"select\"]", "[\"select\", \"delete\"]")));
+    let words = ["compare", "--was", was.path().to_str().expect("a path")];
+    let ran = at(is.path(), &words);
+    assert!(ran.out.contains("not compared, since no user of the ledger stands behind them: robot on db"), "{}", ran.out);
+    let ran = at(is.path(), &[&words[..], &["--markdown"]].concat());
+    assert!(ran.out.contains("Not compared") && ran.out.contains("`robot on db`"), "{}", ran.out);
+    let ran = at(is.path(), &["who", "--on", "db", "--like", "select on table public.t"]);
+    assert!(ran.status == 1 && ran.out.contains("not looked at, since"), "{}", ran.out);
+    let json = at(is.path(), &[&words[..], &["--format", "json"]].concat());
+    let found: Value = serde_json::from_str(&json.out).expect("JSON");
+    assert_eq!(found["not-compared"][0], "robot on db", "{found:#}");
+}

@@ -6,7 +6,7 @@ use zest_ledger::review::{Difference, Membership, Moved, Right};
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, counted, hanging};
-use super::{answer, effective};
+use super::{answer, effective, who};
 
 /// People to whom the same happened, in the order of the first of them.
 fn groups(found: &[Difference]) -> Vec<(Vec<&str>, &Difference)> {
@@ -57,7 +57,7 @@ fn elsewhere(moved: &Moved, side: &str) -> String {
     format!("{side}: {}{code} {}{at}", moved.elsewhere.word(), moved.why)
 }
 
-pub(crate) fn render(found: &[Difference], compared: usize) -> String {
+pub(crate) fn render(found: &[Difference], compared: usize, not_compared: &[String]) -> String {
     let mut out = String::new();
     for (users, one) in groups(found) {
         let users: Vec<String> = users.iter().map(|user| visible(user)).collect();
@@ -77,6 +77,7 @@ pub(crate) fn render(found: &[Difference], compared: usize) -> String {
         out.push('\n');
     }
     let _ = writeln!(out, "{HEAD}{}{HEAD:#}", told(found, compared));
+    out.push_str(&who::nobodys(not_compared, "not compared"));
     out
 }
 
@@ -94,11 +95,15 @@ fn told(found: &[Difference], compared: usize) -> String {
     }
 }
 
-pub(crate) fn markdown(found: &[Difference], compared: usize) -> String {
+pub(crate) fn markdown(found: &[Difference], compared: usize, not_compared: &[String]) -> String {
     // What stands in code is shown as it is; a bar would end a column of the table.
     let code = |text: &str| format!("`{}`", visible(text).replace('`', "'").replace('|', "\\|"));
     let plain = |text: &str| visible(text).replace('|', "\\|");
     let mut out = format!("**Rights: {}**\n", told(found, compared));
+    if !not_compared.is_empty() {
+        let accounts: Vec<String> = not_compared.iter().map(|account| code(account)).collect();
+        let _ = writeln!(out, "\nNot compared, since no user of the ledger stands behind them: {}", accounts.join(", "));
+    }
     if found.is_empty() {
         return out;
     }

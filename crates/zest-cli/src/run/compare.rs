@@ -4,7 +4,7 @@ use anyhow::Result;
 use zest_ledger::Engine;
 use zest_ledger::ask::Session;
 use zest_ledger::json::Comparison;
-use zest_ledger::review::{Difference, compare_on, touched};
+use zest_ledger::review::{Difference, compare_on, nobodys, touched};
 
 use crate::args::{CompareArgs, MovedRights};
 use crate::exit::Exit;
@@ -27,12 +27,22 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
         }
         people.retain(|name| name == of);
     }
-    let found = progress::during("comparing the ledgers", || everybody(before, after, &people, &args.session.0));
+    // Untouched parts are not looked at again.
+    let touched = touched(before, after);
+    let is_meant = |system: &str| touched.as_ref().is_none_or(|touched| touched.contains(system));
+    let found = progress::during("comparing the ledgers", || everybody(before, after, &people, &args.session.0, &is_meant));
+    let mut left: Vec<String> = Vec::new();
+    if args.of.is_none() {
+        left = nobodys(before, is_meant);
+        left.extend(nobodys(after, is_meant));
+        left.sort();
+        left.dedup();
+    }
     if args.markdown {
-        put!("{}", render::compare::markdown(&found, people.len()));
+        put!("{}", render::compare::markdown(&found, people.len(), &left));
     } else {
-        let text = || put!("{}", render::compare::render(&found, people.len()));
-        args.format.format.print(|| data(&Comparison::new(people.len(), found.clone())), text);
+        let text = || put!("{}", render::compare::render(&found, people.len(), &left));
+        args.format.format.print(|| data(&Comparison::new(people.len(), left.clone(), found.clone())), text);
     }
     let some = |of: fn(&Difference) -> bool| found.iter().any(of);
     let fails = match args.fail_on {
@@ -64,10 +74,13 @@ fn both(args: &CompareArgs) -> Result<std::result::Result<Both, Exit>> {
 }
 
 /// Compares everybody, on all cores; what is found is in the order of the people.
-fn everybody(before: &Engine, after: &Engine, people: &[&str], session: &Session) -> Vec<Difference> {
-    // Untouched parts are not looked at again.
-    let touched = touched(before, after);
-    let is_meant = |system: &str| touched.as_ref().is_none_or(|touched| touched.contains(system));
+fn everybody(
+    before: &Engine,
+    after: &Engine,
+    people: &[&str],
+    session: &Session,
+    is_meant: &(impl Fn(&str) -> bool + Sync),
+) -> Vec<Difference> {
     let next = std::sync::atomic::AtomicUsize::new(0);
     let found = std::sync::Mutex::new(Vec::new());
     std::thread::scope(|scope| {

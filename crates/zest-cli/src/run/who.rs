@@ -3,7 +3,7 @@
 use anyhow::Result;
 use zest_ledger::ask::Session;
 use zest_ledger::json::Holders;
-use zest_ledger::review::{Effective, Membership, Sought, means};
+use zest_ledger::review::{Effective, Membership, Sought, means, nobodys};
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, entry};
 
@@ -46,8 +46,9 @@ pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
         Sought::Line(text) | Sought::Statement(text) => text.to_owned(),
         Sought::Like(pattern) => format!("anything like {pattern}"),
     };
-    let text = || put!("{}", render::who::render(&what, &found, people.len()));
-    args.format.format.print(|| data(&Holders::new(people.len(), found.clone())), text);
+    let left = if args.path.is_some() { Vec::new() } else { nobodys(engine, |system| systems.contains(&system)) };
+    let text = || put!("{}", render::who::render(&what, &found, people.len(), &left));
+    args.format.format.print(|| data(&Holders::new(people.len(), left.clone(), found.clone())), text);
     let is_something = |listed: &Effective| listed.rights.iter().any(|r| matches!(r.allowed, Membership::Allowed | Membership::After));
     Ok(if found.iter().any(is_something) { Exit::Allowed } else { Exit::Denied })
 }

@@ -31,6 +31,8 @@ pub struct Holders {
     format: Format,
     /// How many people were looked at.
     pub asked: usize,
+    /// Accounts of database servers that no user stands behind: they were not looked at.
+    pub not_asked: Vec<String>,
     /// Those who may, each with what gives it.
     pub who: Vec<Effective>,
 }
@@ -43,6 +45,8 @@ pub struct Comparison {
     format: Format,
     /// How many people were compared.
     pub compared: usize,
+    /// Accounts of database servers that no user stands behind: they were not compared.
+    pub not_compared: Vec<String>,
     /// What each gained and lost; who neither gained nor lost anything is left out.
     pub differences: Vec<Difference>,
 }
@@ -56,15 +60,15 @@ impl From<Vec<Effective>> for EffectiveRights {
 impl Holders {
     /// Makes the form of a list.
     #[must_use]
-    pub const fn new(asked: usize, who: Vec<Effective>) -> Self {
-        Self { format: Format, asked, who }
+    pub const fn new(asked: usize, not_asked: Vec<String>, who: Vec<Effective>) -> Self {
+        Self { format: Format, asked, not_asked, who }
     }
 }
 
 impl Comparison {
     /// Makes the form of a comparison.
     #[must_use]
-    pub const fn new(compared: usize, differences: Vec<Difference>) -> Self {
-        Self { format: Format, compared, differences }
+    pub const fn new(compared: usize, not_compared: Vec<String>, differences: Vec<Difference>) -> Self {
+        Self { format: Format, compared, not_compared, differences }
     }
 }

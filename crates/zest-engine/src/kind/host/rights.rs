@@ -85,15 +85,13 @@ pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
 fn examples(pattern: &Pattern, all: &[(&str, &Pattern)]) -> Vec<String> {
     let mut lines: Vec<Vec<String>> = vec![Vec::new()];
     for (at, word) in pattern.words().iter().enumerate() {
-        let written = || {
-            all.iter().filter_map(|(_, other)| other.words().get(at)).flat_map(|other| match other {
-                WordPattern::Fixed(words) => words.clone(),
-                WordPattern::Slot(_) => Vec::new(),
-            })
-        };
+        // What other patterns write out there, what they have in common with this one, and something else.
+        let others = all.iter().filter_map(|(_, other)| other.words().get(at));
         let mut words: Vec<String> = match word {
             WordPattern::Fixed(words) => words.clone(),
-            WordPattern::Slot(slot) => written().chain(of_slot(slot)).filter(|word| slot.matches(word)).collect(),
+            WordPattern::Slot(slot) => {
+                others.flat_map(|other| common(slot, other)).chain(of_slot(slot)).filter(|w| slot.matches(w)).collect()
+            }
         };
         words.sort();
         words.dedup();
@@ -111,6 +109,22 @@ fn examples(pattern: &Pattern, all: &[(&str, &Pattern)]) -> Vec<String> {
 
 /// How many lines stand for one rule at most.
 const MAX_EXAMPLES: usize = 64;
+
+/// Returns words that a slot may take as well as another pattern, and words beside them.
+fn common(slot: &Slot, other: &WordPattern) -> Vec<String> {
+    match (slot, other) {
+        (_, WordPattern::Fixed(words)) => words.clone(),
+        (Slot::Affix(start, end), WordPattern::Slot(Slot::Affix(its_start, its_end))) => {
+            let start = if start.len() > its_start.len() { start } else { its_start };
+            let end = if end.len() > its_end.len() { end } else { its_end };
+            vec![format!("{start}x{end}")]
+        }
+        (_, WordPattern::Slot(Slot::Range(low, high))) => {
+            [low.saturating_sub(1), *low, *high, high.saturating_add(1)].iter().map(ToString::to_string).collect()
+        }
+        (_, WordPattern::Slot(other)) => of_slot(other),
+    }
+}
 
 fn of_slot(slot: &Slot) -> Vec<String> {
     match slot {
