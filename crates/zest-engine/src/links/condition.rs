@@ -275,7 +275,9 @@ impl Condition {
         match self {
             // How it comes out hangs on what else is compared with: that is filled in.
             Self::Compare(comparison) => {
-                if let Some(filled) = comparison.of_session(facts) {
+                if session.ear.listens()
+                    && let Some(filled) = comparison.of_session(facts)
+                {
                     session.ear.looked(|| Self::Compare(filled));
                 }
             }

@@ -305,9 +305,12 @@ fn identity_name(context: Context<'_>, identity: Identity) -> String {
 
 /// A session may state only such attributes as the system or the assumed role lets it state.
 pub(super) fn attributes(context: Context<'_>, standing: &Standing, trace: &mut Trace) -> Result<(), Stop> {
-    let of_roles = context.engine.estate.roles.iter().filter_map(|role| role.assumable.as_ref()).flat_map(|assumable| &assumable.may_state);
-    for name in context.links.session_attributes.iter().chain(of_roles.filter(|_| context.session.ear.listens())) {
-        context.session.ear.looked(|| Look::Stated(name.clone()));
+    if context.session.ear.listens() {
+        // Whether each attribute is stated that a session may state in any standing.
+        let of_roles = context.engine.estate.roles.iter().filter_map(|role| role.assumable.as_ref()).flat_map(|a| &a.may_state);
+        for name in context.links.session_attributes.iter().chain(of_roles) {
+            context.session.ear.looked(|| Look::Stated(name.clone()));
+        }
     }
     for (name, _) in &context.session.attributes {
         let by_role = match standing.identity {
