@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use zest_ledger::finding::Finding;
 use zest_ledger::{Ledger, Validated};
 
-use crate::{processors, progress};
+use crate::{cores, progress};
 
 /// How deep folders may be nested.
 pub(crate) const MAX_DEPTH: usize = 32;
@@ -22,7 +22,7 @@ const MAX_LOOKED_AT: usize = 10_000;
 /// Reads a folder and validates what is in it. What cannot be read becomes a finding.
 pub(crate) fn read(folder: &Path) -> Validated {
     let (ledger, documents) = open(folder);
-    progress::during("reading the ledger", || ledger.documents(&documents, processors()).validate())
+    progress::during("reading the ledger", || ledger.documents(&documents, cores::processors()).validate())
 }
 
 /// Returns the documents of a folder that can be read, each with its name in the ledger.

@@ -1,6 +1,7 @@
 //! `zest`: the command line over the ledger library.
 
 mod args;
+mod cores;
 mod exit;
 mod folder;
 mod format;
@@ -30,11 +31,6 @@ fn main() -> ExitCode {
         Ok(()) => exit.into(),
         Err(error) => failed(&error.into()).into(),
     }
-}
-
-/// Returns on how many threads work is worth being shared.
-fn processors() -> usize {
-    std::thread::available_parallelism().map_or(1, std::num::NonZero::get)
 }
 
 fn carry_out(command: &Command) -> anyhow::Result<Exit> {

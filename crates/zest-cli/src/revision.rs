@@ -20,7 +20,7 @@ mod of_git {
 
     use crate::folder::{MAX_DEPTH, is_nearly_document};
     use crate::unknown::Unknown;
-    use crate::{processors, progress};
+    use crate::{cores, progress};
 
     /// How git marks a link.
     const LINK: i32 = 0o120_000;
@@ -43,7 +43,7 @@ mod of_git {
         found.documents.sort();
         let Found { documents, findings } = found;
         let ledger = findings.into_iter().fold(Ledger::new(), Ledger::finding);
-        Ok(progress::during("reading the ledger", || ledger.documents(&documents, processors()).validate()))
+        Ok(progress::during("reading the ledger", || ledger.documents(&documents, cores::processors()).validate()))
     }
 
     #[derive(Default)]

@@ -3,12 +3,11 @@
 use std::collections::BTreeMap;
 
 use zest_ledger::ask::{Question, Session, Verdict};
+use zest_ledger::json;
 use zest_ledger::review::{Effective, Membership, effective};
-use zest_ledger::{Engine, Ledger, json};
-use zest_testkit::estates::Source;
 use zest_testkit::{questions, seed};
 
-use crate::support::{PIER, engine};
+use crate::support::{PIER, engine, random};
 
 fn of(user: &str, system: &str) -> Effective {
     effective(&engine(PIER), user, Some(system), &Session::default()).expect("the user is known").remove(0)
@@ -147,8 +146,7 @@ fn every_line_that_is_listed_is_answered_so() {
     let mut asked: BTreeMap<Membership, usize> = BTreeMap::new();
     for round in 0..questions(120).div_ceil(10) as u64 {
         let seed = first + round;
-        let Ok(estate) = Ledger::new().document("estate.toml", &Source::new(seed).ledger()).estate() else { continue };
-        let engine = Engine::compile(estate).expect("a random estate compiles");
+        let Some((_, engine)) = random(seed) else { continue };
         for user in engine.estate().users() {
             let listed = effective(&engine, &user.id.value, None, &Session::default()).expect("the user is known");
             for right in listed.iter().flat_map(|listed| &listed.rights) {

@@ -5,24 +5,9 @@ use std::collections::BTreeSet;
 use zest_ledger::ask::{Question, Session, Verdict};
 use zest_ledger::review::{Difference, Membership, Sought, compare, means};
 use zest_ledger::{Engine, Ledger};
-use zest_testkit::estates::Source;
 use zest_testkit::{questions, seed};
 
-use crate::support::engine;
-
-/// Sets say nothing of facts by which obligations are discharged, of ends, and of proofs that were given elsewhere.
-fn plain(mut question: Question) -> Question {
-    let Session { confirmed, approved_by, approver_proofs, expires, proofs, .. } = &mut question.session;
-    (*confirmed, *approved_by, *approver_proofs, *expires) = (false, None, None, None);
-    proofs.iter_mut().flatten().for_each(|proven| proven.channel = None);
-    question
-}
-
-fn random(seed: u64) -> Option<(Source, Engine)> {
-    let mut source = Source::new(seed);
-    let estate = Ledger::new().document("estate.toml", &source.ledger()).estate().ok()?;
-    Some((source, Engine::compile(estate).expect("a random estate compiles")))
-}
+use crate::support::{engine, plain, random};
 
 const ROTA: &str = r#"
 [users.mate-1]

@@ -3,11 +3,12 @@
 use std::collections::BTreeMap;
 
 use fastrand::Rng;
+use zest_ledger::Engine;
 use zest_ledger::ask::{Form, Question, Refusal, Session, Verdict};
 use zest_ledger::rights::{Action, Membership, Rights, Side, Within, rights};
-use zest_ledger::{Engine, Ledger};
-use zest_testkit::estates::Source;
 use zest_testkit::{clouds, questions, random, seed};
+
+use crate::support::{self, plain};
 
 /// What a set should say of a question, by asking it.
 fn asked(engine: &Engine, question: &Question) -> Membership {
@@ -18,14 +19,6 @@ fn asked(engine: &Engine, question: &Question) -> Membership {
         (Verdict::Denied, Some(Refusal::NotDecided)) => Membership::NotDecided,
         (Verdict::Denied, _) => Membership::Denied,
     }
-}
-
-/// Sets say nothing of facts by which obligations are discharged, of ends, and of proofs that were given elsewhere.
-fn plain(mut question: Question) -> Question {
-    let Session { confirmed, approved_by, approver_proofs, expires, proofs, .. } = &mut question.session;
-    (*confirmed, *approved_by, *approver_proofs, *expires) = (false, None, None, None);
-    proofs.iter_mut().flatten().for_each(|proven| proven.channel = None);
-    question
 }
 
 /// The set of one line alone.
@@ -61,57 +54,48 @@ fn tell(what: &str, counts: &BTreeMap<String, usize>) {
     assert!(counts.get("NotHere").copied().unwrap_or(0) * 5 < all, "{what}: too much is outside of the sets");
 }
 
-#[test]
-fn a_set_says_of_every_session_what_is_answered() {
-    let first = seed(13_000);
+/// An engine, and a source of questions for it.
+type Asking = (Engine, Box<dyn FnMut() -> Question>);
+
+/// Compares sets with answers over so many questions, 40 to each engine of a source.
+fn every_session(what: &str, first: u64, wanted: usize, source: impl Fn(u64) -> Option<Asking>) {
     println!("first seed {first}");
     let mut counts: BTreeMap<String, usize> = BTreeMap::new();
-    for round in 0..questions(4_000).div_ceil(40) as u64 {
-        let seed = first + round;
-        let mut source = Source::new(seed);
-        let Ok(estate) = Ledger::new().document("estate.toml", &source.ledger()).estate() else { continue };
-        let engine = Engine::compile(estate).expect("a random estate compiles");
+    for seed in (first..).take(wanted.div_ceil(40)) {
+        let Some((engine, mut question)) = source(seed) else { continue };
         for _ in 0..40 {
-            if let Some(is) = agrees(&engine, &source.question(), seed) {
+            if let Some(is) = agrees(&engine, &question(), seed) {
                 *counts.entry(format!("{is:?}")).or_default() += 1;
             }
         }
     }
-    tell("estates of all kinds", &counts);
+    tell(what, &counts);
+}
+
+#[test]
+fn a_set_says_of_every_session_what_is_answered() {
+    every_session("estates of all kinds", seed(13_000), questions(4_000), |seed| {
+        let (mut source, engine) = support::random(seed)?;
+        Some((engine, Box::new(move || source.question())))
+    });
 }
 
 #[test]
 fn a_set_says_of_every_session_on_devices_what_is_answered() {
-    let first = seed(14_000);
-    println!("first seed {first}");
-    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
-    for round in 0..questions(2_000).div_ceil(40) as u64 {
-        let mut source = random::Source::new(first + round);
+    every_session("devices", seed(14_000), questions(2_000), |seed| {
+        let mut source = random::Source::new(seed);
         let engine = Engine::compile(source.ledger().estate().expect("a valid ledger")).expect("a random ledger compiles");
-        for _ in 0..40 {
-            if let Some(is) = agrees(&engine, &source.question(), first + round) {
-                *counts.entry(format!("{is:?}")).or_default() += 1;
-            }
-        }
-    }
-    tell("devices", &counts);
+        Some((engine, Box::new(move || source.question())))
+    });
 }
 
 #[test]
 fn a_set_says_of_every_session_on_clouds_and_in_applications_what_is_answered() {
-    let first = seed(15_000);
-    println!("first seed {first}");
-    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
-    for round in 0..questions(2_000).div_ceil(40) as u64 {
-        let mut source = clouds::random::Source::new(first + round);
+    every_session("clouds and applications", seed(15_000), questions(2_000), |seed| {
+        let mut source = clouds::random::Source::new(seed);
         let engine = Engine::compile(source.ledger().estate().expect("a valid ledger")).expect("a random ledger compiles");
-        for _ in 0..40 {
-            if let Some(is) = agrees(&engine, &source.question(), first + round) {
-                *counts.entry(format!("{is:?}")).or_default() += 1;
-            }
-        }
-    }
-    tell("clouds and applications", &counts);
+        Some((engine, Box::new(move || source.question())))
+    });
 }
 
 /// The line of a question is one of those that are listed, or there is one that is allowed in the same sessions.
@@ -122,9 +106,7 @@ fn for_every_line_there_is_one_in_the_list_that_is_allowed_in_the_same_sessions(
     let mut compared = 0;
     for round in 0..questions(1_200).div_ceil(12) as u64 {
         let seed = first + round;
-        let mut source = Source::new(seed);
-        let Ok(estate) = Ledger::new().document("estate.toml", &source.ledger()).estate() else { continue };
-        let engine = Engine::compile(estate).expect("a random estate compiles");
+        let Some((mut source, engine)) = support::random(seed) else { continue };
         for _ in 0..12 {
             let question = plain(source.question());
             let (Some(site), Some(user)) = (engine.site(&question.system), engine.find_user(&question.user, false)) else { continue };
@@ -157,9 +139,7 @@ fn sets_are_sets() {
     let (mut examples, mut differ) = (0, 0);
     for round in 0..questions(600).div_ceil(6) as u64 {
         let seed = first + round;
-        let mut source = Source::new(seed);
-        let Ok(estate) = Ledger::new().document("estate.toml", &source.ledger()).estate() else { continue };
-        let engine = Engine::compile(estate).expect("a random estate compiles");
+        let Some((_, engine)) = support::random(seed) else { continue };
         for _ in 0..6 {
             let system = zest_testkit::estates::SYSTEMS[rng.usize(..zest_testkit::estates::SYSTEMS.len())];
             let Some(site) = engine.site(system) else { continue };
@@ -202,8 +182,7 @@ fn a_set_says_of_every_combination_of_classes_what_is_answered() {
     let mut counts: BTreeMap<String, usize> = BTreeMap::new();
     for round in 0..questions(6_000).div_ceil(200) as u64 {
         let seed = first + round;
-        let Ok(estate) = Ledger::new().document("estate.toml", &Source::new(seed).ledger()).estate() else { continue };
-        let engine = Engine::compile(estate).expect("a random estate compiles");
+        let Some((_, engine)) = support::random(seed) else { continue };
         for _ in 0..10 {
             let system = zest_testkit::estates::SYSTEMS[rng.usize(..zest_testkit::estates::SYSTEMS.len())];
             let Some(set) = engine.rights(&format!("user-{}", rng.usize(..6)), system, &Within::default()) else { continue };

@@ -1,8 +1,9 @@
 //! One small pier with a bit of everything, for tables of questions.
 
-use zest_ledger::ask::{Answer, Refusal, Verdict};
+use zest_ledger::ask::{Answer, Refusal, Session, Verdict};
 use zest_ledger::finding::{Code, Findings};
 use zest_ledger::{Engine, Ledger, Question};
+use zest_testkit::estates::Source;
 
 /// A pier switch and a vessel router, six people, three command sets.
 pub(crate) const PIER: &str = r#"
@@ -164,4 +165,19 @@ pub(crate) fn ask(engine: &Engine, question: &Question) -> Answer {
 /// `Ok` for allowed, `Err` with the code for refused; obligations count as `Ok` here.
 pub(crate) fn outcome(answer: &Answer) -> Result<Verdict, Refusal> {
     answer.refusal.map_or(Ok(answer.verdict), Err)
+}
+
+/// A random estate with systems of all kinds, and a source of questions for it; nothing where what came out is not valid.
+pub(crate) fn random(seed: u64) -> Option<(Source, Engine)> {
+    let mut source = Source::new(seed);
+    let estate = Ledger::new().document("estate.toml", &source.ledger()).estate().ok()?;
+    Some((source, Engine::compile(estate).expect("a random estate compiles")))
+}
+
+/// Sets say nothing of facts by which obligations are discharged, of ends, and of proofs that were given elsewhere.
+pub(crate) fn plain(mut question: Question) -> Question {
+    let Session { confirmed, approved_by, approver_proofs, expires, proofs, .. } = &mut question.session;
+    (*confirmed, *approved_by, *approver_proofs, *expires) = (false, None, None, None);
+    proofs.iter_mut().flatten().for_each(|proven| proven.channel = None);
+    question
 }

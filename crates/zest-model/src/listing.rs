@@ -59,6 +59,17 @@ pub struct Effective {
     pub more: crate::More,
 }
 
+impl Effective {
+    /// Returns whether the same is told, of whomever and wherever: see [`Right::is_like`].
+    #[must_use]
+    pub fn is_like(&self, other: &Self) -> bool {
+        let Self { user: _, systems: _, sessions, refused, left_out, rights, more: _ } = self;
+        (sessions, refused, left_out) == (&other.sessions, &other.refused, &other.left_out)
+            && rights.len() == other.rights.len()
+            && rights.iter().zip(&other.rights).all(|(mine, theirs)| mine.is_like(theirs))
+    }
+}
+
 /// A reason, and where it is written.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
@@ -102,6 +113,18 @@ pub struct Right {
     #[doc(hidden)]
     #[serde(skip)]
     pub more: crate::More,
+}
+
+impl Right {
+    /// Returns whether another right is told in the same words, with the same places: what its lines are one by one, and which of them
+    /// is the example, is not told.
+    #[must_use]
+    pub fn is_like(&self, other: &Self) -> bool {
+        let Self { allowed, actions, on, lines: _, except, starts, when, after, standing, through, place, example: _, more: _ } = self;
+        (allowed, actions, on, except, starts) == (&other.allowed, &other.actions, &other.on, &other.except, &other.starts)
+            && (when, after, standing) == (&other.when, &other.after, &other.standing)
+            && (through, place) == (&other.through, &other.place)
+    }
 }
 
 /// What somebody gained and lost on a system, or on several where it is the same, between two ledgers.

@@ -6,7 +6,7 @@ use zest_ledger::Question;
 use zest_ledger::ask::{Answer, Fact, Form, Gate, GateOutcome, Remedy, Step, Verdict, Width, Written};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, HEAD, PLACE, WAIT, counted, hanging, width, with_place};
+use super::style::{BAD, FAINT, GOOD, HEAD, PLACE, WAIT, at, counted, hanging, width, with_place};
 
 /// Renders an answer in full; `ledger` says which ledger it was asked of.
 pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
@@ -58,10 +58,7 @@ pub(crate) fn with_writes(answer: &Answer, ledger: &str, writes: impl Fn(&Remedy
                 let _ = writeln!(out, "{told}");
                 heading = told;
             }
-            let clause = |step: &Step| {
-                let at = step.location.as_ref().map_or(String::new(), |l| format!(" ({l})"));
-                format!("{}{at}", step.text)
-            };
+            let clause = |step: &Step| format!("{}{}", step.text, at(step.location.as_ref()));
             let after = if remedy.verdict == Verdict::AllowedAfter { "; then after obligations" } else { "" };
             let text = remedy.steps.iter().map(clause).collect::<Vec<_>>().join(", and ");
             let _ = writeln!(out, "  - {}", hanging("    ", &format!("{text}{after}")));
@@ -191,10 +188,7 @@ fn words(fact: Fact, texts: &[String]) -> Vec<String> {
 /// One line for a rehearsal or a table: the reason of the first refusal, with its place.
 pub(crate) fn short(answer: &Answer) -> String {
     match answer.first_refusal() {
-        Some(gate) => {
-            let at = gate.location.as_ref().map_or(String::new(), |l| format!(" ({l})"));
-            format!("{}{at}", gate.text)
-        }
+        Some(gate) => format!("{}{}", gate.text, at(gate.location.as_ref())),
         None => String::new(),
     }
 }

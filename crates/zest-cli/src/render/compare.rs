@@ -5,19 +5,13 @@ use std::fmt::Write as _;
 use zest_ledger::review::{Difference, Membership, Moved, Right};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, HEAD, counted, hanging};
-use super::{answer, effective, who};
+use super::effective::what;
+use super::style::{BAD, FAINT, GOOD, HEAD, at, hanging};
+use super::{answer, people};
 
 /// People to whom the same happened, in the order of the first of them.
 fn groups(found: &[Difference]) -> Vec<(Vec<&str>, &Difference)> {
-    let mut groups: Vec<(Vec<&str>, &Difference)> = Vec::new();
-    for one in found {
-        match groups.iter_mut().find(|(_, known)| is_same(known, one)) {
-            Some((users, _)) => users.push(&one.user),
-            None => groups.push((vec![&one.user], one)),
-        }
-    }
-    groups
+    people::together(found, |one| &one.user, is_same)
 }
 
 fn is_same(one: &Difference, other: &Difference) -> bool {
@@ -29,10 +23,6 @@ fn is_same(one: &Difference, other: &Difference) -> bool {
     one.systems == other.systems && told(&one.gained) == told(&other.gained) && told(&one.lost) == told(&other.lost)
 }
 
-fn what(right: &Right) -> String {
-    effective::what(right)
-}
-
 /// Says in which sessions.
 fn sessions(right: &Right) -> String {
     let starts = right.starts.join("; or ");
@@ -42,27 +32,23 @@ fn sessions(right: &Right) -> String {
 
 /// Says what gives it, and how it is without that.
 fn because(moved: &Moved) -> String {
-    let at = |place: &Option<zest_ledger::source::Location>| place.as_ref().map_or(String::new(), |place| format!(" ({place})"));
     let word = match moved.right.allowed {
         Membership::NotDecided | Membership::NotHere | Membership::Denied => "not decided",
         Membership::After => "after obligations",
         Membership::Allowed => "by",
     };
-    format!("{word}: {}{}", moved.right.through, at(&moved.right.place))
+    format!("{word}: {}{}", moved.right.through, at(moved.right.place.as_ref()))
 }
 
 fn elsewhere(moved: &Moved, side: &str) -> String {
     let code = moved.code.map_or(String::new(), |code| format!(" [{}]", code.code()));
-    let at = moved.place.as_ref().map_or(String::new(), |place| format!(" ({place})"));
-    format!("{side}: {}{code} {}{at}", moved.elsewhere.word(), moved.why)
+    format!("{side}: {}{code} {}{}", moved.elsewhere.word(), moved.why, at(moved.place.as_ref()))
 }
 
 pub(crate) fn render(found: &[Difference], compared: usize, not_compared: &[String]) -> String {
     let mut out = String::new();
     for (users, one) in groups(found) {
-        let users: Vec<String> = users.iter().map(|user| visible(user)).collect();
-        let systems: Vec<String> = one.systems.iter().map(|system| visible(system)).collect();
-        let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", users.join(", "), systems.join(", "))));
+        out.push_str(&people::head(&users, &one.systems));
         for (word, style, list, side) in [("gained", GOOD, &one.gained, "before"), ("lost", BAD, &one.lost, "now")] {
             for moved in list {
                 let _ = writeln!(out, "  {style}{word:<6}{style:#}  {}", hanging("          ", &what(&moved.right)));
@@ -77,18 +63,14 @@ pub(crate) fn render(found: &[Difference], compared: usize, not_compared: &[Stri
         out.push('\n');
     }
     let _ = writeln!(out, "{HEAD}{}{HEAD:#}", told(found, compared));
-    out.push_str(&who::nobodys(not_compared, "not compared"));
+    out.push_str(&people::nobodys(not_compared, "not compared"));
     out
 }
 
 /// Says how many people gained and lost something.
 fn told(found: &[Difference], compared: usize) -> String {
-    let count = |of: fn(&Difference) -> bool| {
-        let mut users: Vec<&str> = found.iter().filter(|one| of(one)).map(|one| one.user.as_str()).collect();
-        users.dedup();
-        users.len()
-    };
-    let people = counted(compared, "person").replace("persons", "people");
+    let count = |of: fn(&Difference) -> bool| people::how_many(found.iter().filter(|one| of(one)).map(|one| one.user.as_str()));
+    let people = people::people(compared);
     match (count(|one| !one.gained.is_empty()), count(|one| !one.lost.is_empty())) {
         (0, 0) => format!("nobody gained or lost anything; {people} compared"),
         (gained, lost) => format!("of {people} {gained} gained something and {lost} lost something"),

@@ -6,7 +6,8 @@ use comfy_table::{ContentArrangement, Table, presets};
 use zest_ledger::review::{Effective, Membership, Right};
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, HEAD, hanging, width};
+use super::people;
+use super::style::{BAD, FAINT, at, hanging, width};
 
 /// How many names are told of one right.
 const MAX_NAMES: usize = 12;
@@ -14,14 +15,11 @@ const MAX_NAMES: usize = 12;
 pub(crate) fn render(listed: &[Effective]) -> String {
     let mut out = String::new();
     for one in listed {
-        let systems: Vec<String> = one.systems.iter().map(|name| visible(name)).collect();
-        let head = format!("{} on {}", visible(&one.user), systems.join(", "));
-        let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &head));
+        out.push_str(&people::head(&[&one.user], &one.systems));
         if one.rights.is_empty() {
             match &one.refused {
                 Some(cause) => {
-                    let at = cause.place.as_ref().map_or(String::new(), |place| format!(" ({place})"));
-                    let text = format!("{}{at}", cause.text);
+                    let text = format!("{}{}", cause.text, at(cause.place.as_ref()));
                     let _ = writeln!(out, "  {BAD}no session{BAD:#}  {}\n", hanging("              ", &text));
                 }
                 None => {
@@ -34,19 +32,6 @@ pub(crate) fn render(listed: &[Effective]) -> String {
         out.push('\n');
     }
     out
-}
-
-/// Returns whether the same is listed, of whomever.
-pub(crate) fn is_same(one: &Effective, other: &Effective) -> bool {
-    let Effective { user: _, systems, sessions, refused, left_out, rights, .. } = one;
-    let same = |(a, b): (&Right, &Right)| {
-        let Right { allowed, actions, on, except, starts, when, after, standing, through, place, .. } = a;
-        (allowed, actions, on, except, starts) == (&b.allowed, &b.actions, &b.on, &b.except, &b.starts)
-            && (when, after, standing, through, place) == (&b.when, &b.after, &b.standing, &b.through, &b.place)
-    };
-    (systems, sessions, refused, left_out) == (&other.systems, &other.sessions, &other.refused, &other.left_out)
-        && rights.len() == other.rights.len()
-        && rights.iter().zip(&other.rights).all(same)
 }
 
 /// Tells rights, with the sessions in which they are held.
@@ -65,8 +50,8 @@ pub(crate) fn rights(one: &Effective) -> String {
         }
         if let Some(first) = rights.first() {
             for cause in &first.standing {
-                let at = cause.place.as_ref().map_or(String::new(), |place| format!(" ({place})"));
-                let _ = writeln!(out, "    {FAINT}{}{FAINT:#}", hanging("      ", &format!("{}{at}", cause.text)));
+                let text = format!("{}{}", cause.text, at(cause.place.as_ref()));
+                let _ = writeln!(out, "    {FAINT}{}{FAINT:#}", hanging("      ", &text));
             }
         }
         out.push_str(&table(&rights));
@@ -108,8 +93,7 @@ fn table(rights: &[&Right]) -> String {
             Membership::NotDecided => "not decided",
             Membership::NotHere | Membership::Denied => "not decided here",
         };
-        let at = right.place.as_ref().map_or(String::new(), |place| format!(" ({place})"));
-        table.add_row([word.to_owned(), what, format!("{}{at}", visible(&right.through))]);
+        table.add_row([word.to_owned(), what, format!("{}{}", visible(&right.through), at(right.place.as_ref()))]);
     }
     let mut out = String::new();
     for line in table.lines() {

@@ -4,6 +4,7 @@ pub(crate) mod answer;
 pub(crate) mod compare;
 pub(crate) mod effective;
 pub(crate) mod findings;
+pub(crate) mod people;
 pub(crate) mod rehearsal;
 pub(crate) mod style;
 pub(crate) mod who;

@@ -4,6 +4,7 @@ use std::io::IsTerminal as _;
 use std::sync::OnceLock;
 
 use anstyle::{AnsiColor, Style};
+use zest_ledger::source::Location;
 
 pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
 pub(crate) const BAD: Style = AnsiColor::Red.on_default().bold();
@@ -64,6 +65,11 @@ pub(crate) fn with_place(first: &str, text: &str, place: Option<&str>) -> String
         }
     }
     lines.join(&format!("\n{}", " ".repeat(indent)))
+}
+
+/// Writes the place that a text rests on behind it, in brackets; nothing where there is none.
+pub(crate) fn at(place: Option<&Location>) -> String {
+    place.map_or(String::new(), |place| format!(" ({place})"))
 }
 
 /// Writes a number of things: "1 statement", "2 statements".

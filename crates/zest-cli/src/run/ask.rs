@@ -13,17 +13,15 @@ use super::{line, selection};
 use crate::args::Ask;
 use crate::exit::Exit;
 use crate::format::{add, data};
-use crate::out::{complain, put, write};
-use crate::{processors, progress, render, unknown};
+use crate::out::{put, write};
+use crate::{cores, progress, render, unknown};
 
 /// The longest question that is read in a batch, in bytes.
 const MAX_QUESTION: usize = 1 << 20;
 
 pub(crate) fn run(args: &Ask) -> Result<Exit> {
-    let given: Vec<String> = std::env::args_os().skip(1).map(|w| w.to_string_lossy().into_owned()).collect();
-    if let Some(readings) = line::other_reading(&given, &args.line) {
-        complain!("zest: {readings}");
-        return Ok(Exit::Unknown);
+    if let Some(exit) = line::refused(&args.line) {
+        return Ok(exit);
     }
     let engine = match super::engine(&args.ledger.ledger) {
         Ok(engine) => engine,
@@ -112,7 +110,7 @@ type Asked = (u64, Vec<u8>);
 /// answered line by line.
 fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
     let mut input = BufReader::with_capacity(BLOCK, std::io::stdin().lock());
-    let mut workers: Vec<Verdicts<'_>> = (0..processors()).map(|_| Verdicts::new(engine)).collect();
+    let mut workers: Vec<Verdicts<'_>> = (0..cores::processors()).map(|_| Verdicts::new(engine)).collect();
     let (mut worst, mut number, mut is_over) = (Exit::Nothing, 0, false);
     let bar = progress::of_input();
     while !is_over {

@@ -2,7 +2,6 @@
 
 use anyhow::Result;
 use zest_ledger::Engine;
-use zest_ledger::ask::Session;
 use zest_ledger::json::Comparison;
 use zest_ledger::review::{Difference, compare_on, nobodys, touched};
 
@@ -11,7 +10,7 @@ use crate::exit::Exit;
 use crate::format::data;
 use crate::out::put;
 use crate::unknown::Unknown;
-use crate::{folder, processors, progress, render, revision};
+use crate::{cores, folder, progress, render, revision};
 
 pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
     let (before, after) = match both(args)? {
@@ -30,7 +29,8 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
     // Untouched parts are not looked at again.
     let touched = touched(before, after);
     let is_meant = |system: &str| touched.as_ref().is_none_or(|touched| touched.contains(system));
-    let found = progress::during("comparing the ledgers", || everybody(before, after, &people, &args.session.0, &is_meant));
+    let of = |user: &&str| compare_on(before, after, user, &args.session.0, is_meant);
+    let found = progress::during("comparing the ledgers", || cores::each(&people, of)).concat();
     let mut left: Vec<String> = Vec::new();
     if args.of.is_none() {
         left = nobodys(before, is_meant);
@@ -71,31 +71,4 @@ fn both(args: &CompareArgs) -> Result<std::result::Result<Both, Exit>> {
     };
     let (before, after) = (super::engine_of(was, &was_name), super::engine_of(is, &is_name));
     Ok(before.and_then(|before| Ok((before, after?))))
-}
-
-/// Compares everybody, on all cores; what is found is in the order of the people.
-fn everybody(
-    before: &Engine,
-    after: &Engine,
-    people: &[&str],
-    session: &Session,
-    is_meant: &(impl Fn(&str) -> bool + Sync),
-) -> Vec<Difference> {
-    let next = std::sync::atomic::AtomicUsize::new(0);
-    let found = std::sync::Mutex::new(Vec::new());
-    std::thread::scope(|scope| {
-        for _ in 0..processors() {
-            scope.spawn(|| {
-                while let Some(user) = people.get(next.fetch_add(1, std::sync::atomic::Ordering::Relaxed)) {
-                    let one = compare_on(before, after, user, session, is_meant);
-                    if let Ok(mut found) = found.lock() {
-                        found.push((*user, one));
-                    }
-                }
-            });
-        }
-    });
-    let mut found = found.into_inner().unwrap_or_default();
-    found.sort_by_key(|(user, _)| people.iter().position(|one| one == user));
-    found.into_iter().flat_map(|(_, one)| one).collect()
 }

@@ -10,6 +10,8 @@ use clap::{Args as _, Command};
 use zest_ledger::ask::{Form, covered};
 
 use crate::args::Ask;
+use crate::exit::Exit;
+use crate::out::complain;
 
 /// Returns the line of its words. What the shell handed over as one argument stays one.
 pub(super) fn of_words(words: &[String]) -> String {
@@ -22,8 +24,16 @@ pub(super) fn of_words(words: &[String]) -> String {
     }
 }
 
+/// Refuses a line that could also be read otherwise, and says how.
+pub(super) fn refused(line: &[String]) -> Option<Exit> {
+    let given: Vec<String> = std::env::args_os().skip(1).map(|w| w.to_string_lossy().into_owned()).collect();
+    let readings = other_reading(&given, line)?;
+    complain!("zest: {readings}");
+    Some(Exit::Unknown)
+}
+
 /// Says how a line could also be read, if a word of it is spelled like an option of ours and no `--` stands before it.
-pub(super) fn other_reading(given: &[String], line: &[String]) -> Option<String> {
+fn other_reading(given: &[String], line: &[String]) -> Option<String> {
     let before = given.strip_suffix(line)?;
     if before.last().is_some_and(|word| word == "--") {
         return None;

@@ -10,7 +10,8 @@ use zest_ledger::source::visible;
 use crate::args::Ready;
 use crate::exit::Exit;
 use crate::out::{complain, say};
-use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
+use crate::render::people;
+use crate::render::style::{BAD, FAINT, GOOD, HEAD, at, hanging};
 
 pub(crate) fn run(args: &Ready) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -35,25 +36,18 @@ pub(crate) fn run(args: &Ready) -> Result<Exit> {
     };
     let text = || {
         // Systems with the same answer stand together.
-        let mut groups: Vec<(Vec<String>, &review::Readiness)> = Vec::new();
-        for one in &ready {
-            let same = |other: &review::Readiness| other.channels == one.channels && other.missing == one.missing;
-            match groups.iter_mut().find(|(_, first)| same(first)) {
-                Some((names, _)) => names.push(visible(&one.system)),
-                None => groups.push((vec![visible(&one.system)], one)),
-            }
-        }
-        for (names, one) in groups {
+        let is_same = |one: &review::Readiness, other: &review::Readiness| one.channels == other.channels && one.missing == other.missing;
+        for (names, one) in people::together(&ready, |one| &one.system, is_same) {
             let (style, word) = if one.missing.is_empty() { (GOOD, "ready") } else { (BAD, "not ready") };
+            let names: Vec<String> = names.iter().map(|name| visible(name)).collect();
             let who = format!("{} on {}", visible(&args.user), names.join(", "));
             say!("{style}{word}{style:#}  {HEAD}{}{HEAD:#}", hanging("           ", &who));
             for (channel, proofs) in &one.channels {
                 let how = if proofs.is_empty() { "closed".to_owned() } else { format!("with {}", words(proofs).join(" or ")) };
                 say!("  {FAINT}{:<9}{FAINT:#} {how}", channel.word());
             }
-            for (text, at) in &one.missing {
-                let at = at.as_ref().map_or(String::new(), |l| format!(" ({l})"));
-                say!("  - {}", hanging("    ", &format!("{text}{at}")));
+            for (text, place) in &one.missing {
+                say!("  - {}", hanging("    ", &format!("{text}{}", at(place.as_ref()))));
             }
         }
         if ready.is_empty() {

@@ -10,7 +10,7 @@ use zest_ledger::{Question, review};
 use crate::args::SessionCommand;
 use crate::exit::Exit;
 use crate::out::say;
-use crate::render::style::{BAD, FAINT, HEAD, hanging};
+use crate::render::style::{BAD, FAINT, HEAD, at, hanging};
 
 pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -38,9 +38,9 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
 /// Prints a session for people.
 fn show(view: &SessionView, on: &str) {
     say!("{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", view.line, visible(on))));
-    if let Some((code, text, at)) = &view.refused {
-        let at = at.as_ref().map_or(String::new(), |l| format!(" ({l})"));
-        say!("  {BAD}no such session{BAD:#}  {}", hanging("                   ", &format!("{text}{at} [{}]", code.code())));
+    if let Some((code, text, place)) = &view.refused {
+        let text = format!("{text}{} [{}]", at(place.as_ref()), code.code());
+        say!("  {BAD}no such session{BAD:#}  {}", hanging("                   ", &text));
         return;
     }
     let not_stated = || format!("{FAINT}not stated{FAINT:#}");

@@ -1,24 +1,21 @@
 //! `zest who`: everybody who may do something, and through what.
 
 use anyhow::Result;
-use zest_ledger::ask::Session;
+use zest_ledger::entry;
 use zest_ledger::json::Holders;
 use zest_ledger::review::{Effective, Membership, Sought, means, nobodys};
 use zest_ledger::source::visible;
-use zest_ledger::{Engine, entry};
 
 use super::{line, selection};
 use crate::args::WhoArgs;
 use crate::exit::Exit;
 use crate::format::data;
 use crate::out::{complain, put};
-use crate::{processors, progress, render, unknown};
+use crate::{cores, progress, render, unknown};
 
 pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
-    let given: Vec<String> = std::env::args_os().skip(1).map(|w| w.to_string_lossy().into_owned()).collect();
-    if let Some(readings) = line::other_reading(&given, &args.line) {
-        complain!("zest: {readings}");
-        return Ok(Exit::Unknown);
+    if let Some(exit) = line::refused(&args.line) {
+        return Ok(exit);
     }
     let engine = match super::engine(&args.ledger.ledger) {
         Ok(engine) => engine,
@@ -41,7 +38,8 @@ pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
         return Ok(Exit::Nothing);
     }
     let systems: Vec<&str> = systems.iter().map(String::as_str).collect();
-    let found = progress::during("looking at everybody", || everybody(engine, &people, &systems, sought, &args.session.0));
+    let of = |user: &&entry::User| means(engine, &user.id.value, &systems, sought, &args.session.0);
+    let found = progress::during("looking at everybody", || cores::each(&people, of)).concat();
     let what = match sought {
         Sought::Line(text) | Sought::Statement(text) => text.to_owned(),
         Sought::Like(pattern) => format!("anything like {pattern}"),
@@ -59,16 +57,4 @@ fn is_below(user: &entry::User, path: Option<&str>) -> bool {
     let wanted = wanted.trim_end_matches("/**").trim_end_matches('/');
     let own = user.path.as_ref().map(|path| path.value.as_str());
     own.and_then(|own| own.strip_prefix(wanted)).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
-}
-
-/// Looks at everybody, on all cores; what is found is in the order of the people.
-fn everybody(engine: &Engine, people: &[&entry::User], systems: &[&str], sought: Sought<'_>, session: &Session) -> Vec<Effective> {
-    let of = |part: &[&entry::User]| -> Vec<Effective> {
-        part.iter().flat_map(|user| means(engine, &user.id.value, systems, sought, session)).collect()
-    };
-    let parts = people.chunks(people.len().div_ceil(processors()).max(1));
-    std::thread::scope(|scope| {
-        let running: Vec<_> = parts.map(|part| scope.spawn(move || of(part))).collect();
-        running.into_iter().flat_map(|one| one.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))).collect()
-    })
 }

@@ -265,10 +265,20 @@ pub(crate) struct Asked {
     pub(crate) pass_on: bool,
 }
 
+/// How a question for the right to pass a privilege on begins.
+const PASS_ON: &str = "pass on ";
+
+/// Writes the questions for a privilege on an object and on some of its columns, and for passing each on: `update (amount)`, and on what.
+pub(crate) fn questions(privilege: &str, columns: impl Iterator<Item = impl std::fmt::Display>, on: &str) -> Vec<(String, String)> {
+    let on_columns = columns.map(|column| format!("{privilege} ({column})"));
+    let each = std::iter::once(privilege.to_owned()).chain(on_columns);
+    each.flat_map(|asked| [asked.clone(), format!("{PASS_ON}{asked}")]).map(|asked| (asked, on.to_owned())).collect()
+}
+
 /// Reads a question for a privilege.
 pub(crate) fn asked(line: &str) -> Option<Asked> {
     let line = line.trim();
-    let (line, pass_on) = line.strip_prefix("pass on ").map_or((line, false), |rest| (rest.trim(), true));
+    let (line, pass_on) = line.strip_prefix(PASS_ON).map_or((line, false), |rest| (rest.trim(), true));
     let at = line.find(" on ")?;
     let (head, on) = (line[..at].trim(), line[at + 4..].trim());
     let (privilege, columns) = match head.split_once('(') {

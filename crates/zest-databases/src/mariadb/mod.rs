@@ -128,10 +128,7 @@ impl Rules for Mariadb {
                 held.grants.iter().filter(|((_, on), _)| *on == scope).flat_map(|(_, held)| held.columns.keys()).collect();
             for privilege in document::level_of(&scope).applicable().iter().filter(|p| *p != Privilege::GrantOption) {
                 let columns = columns.iter().filter(|_| Level::Column.applicable().contains(privilege));
-                let columns = columns.map(|column| format!("{} ({column})", privilege.word()));
-                let each = std::iter::once(privilege.word().to_owned()).chain(columns);
-                let each = each.flat_map(|privilege| [privilege.clone(), format!("pass on {privilege}")]);
-                list.extend(each.map(|privilege| (privilege, scope.to_string())));
+                list.extend(database::questions(privilege.word(), columns, &scope.to_string()));
             }
         }
         list

@@ -131,10 +131,7 @@ impl Rules for Postgresql {
             for privilege in name.class.applicable().iter() {
                 let columns =
                     object.columns.iter().filter(|column| privilege::COLUMN_PRIVILEGES.contains(privilege) && !column.acl.is_empty());
-                let columns = columns.map(|column| format!("{} ({})", privilege.word(), column.name));
-                let each = std::iter::once(privilege.word().to_owned()).chain(columns);
-                let each = each.flat_map(|privilege| [privilege.clone(), format!("pass on {privilege}")]);
-                list.extend(each.map(|privilege| (privilege, name.to_string())));
+                list.extend(database::questions(privilege.word(), columns.map(|column| &column.name), &name.to_string()));
             }
         }
         list

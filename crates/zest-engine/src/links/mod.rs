@@ -3,7 +3,7 @@
 mod circles;
 mod comparison;
 pub(crate) mod condition;
-pub mod path;
+pub(crate) mod path;
 pub mod resolve;
 
 use std::sync::{Arc, OnceLock};
@@ -11,6 +11,7 @@ use std::sync::{Arc, OnceLock};
 pub(crate) use circles::circles;
 pub(crate) use condition::{Condition, Facts, Judged, Networks};
 pub use condition::{Conditions, Outcome, Part};
+pub use path::SOMETHING;
 pub(crate) use path::is_within;
 pub use resolve::{Ground, Resolver};
 pub use resolve::{Names, look_up};

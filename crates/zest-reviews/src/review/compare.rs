@@ -4,7 +4,7 @@ use super::effective::told;
 use zest_engine::Engine;
 use zest_engine::links::UserId;
 use zest_engine::rights::{Rights, Side, Within, rights};
-use zest_model::ask::{Session, Verdict};
+use zest_model::ask::{Question, Session, Verdict};
 use zest_model::listing::{Difference, Moved, Right};
 
 /// Returns what a user gained and lost on each system between two ledgers; systems where it is the same stand together, and those where
@@ -111,15 +111,13 @@ fn moved(here: &Engine, there: &Engine, difference: &Rights) -> Vec<Moved> {
 /// Returns whether the same changed; what is asked as an example names the system.
 fn is_same(one: &Difference, other: &Difference) -> bool {
     let Difference { user, systems: _, gained, lost, more: _ } = one;
-    let told = |list: &[Moved]| -> Vec<(Right, Verdict, String)> {
-        list.iter()
-            .map(|moved| {
-                let Moved { right, elsewhere, code: _, why, place: _ } = moved;
-                let mut right = right.clone();
-                right.example.system.clear();
-                (right, *elsewhere, why.clone())
-            })
-            .collect()
+    let asked = |right: &Right| Question { system: String::new(), ..right.example.clone() };
+    let same = |(a, b): (&Moved, &Moved)| {
+        let Moved { right, elsewhere, code: _, why, place: _ } = a;
+        (elsewhere, why, &right.lines) == (&b.elsewhere, &b.why, &b.right.lines)
+            && right.is_like(&b.right)
+            && asked(right) == asked(&b.right)
     };
-    *user == other.user && told(gained) == told(&other.gained) && told(lost) == told(&other.lost)
+    let all = |mine: &[Moved], theirs: &[Moved]| mine.len() == theirs.len() && mine.iter().zip(theirs).all(same);
+    *user == other.user && all(gained, &other.gained) && all(lost, &other.lost)
 }

@@ -54,10 +54,7 @@ pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Se
     for site in wanted {
         let Some(set) = rights(&[Side { site, user: id }], &within).pop() else { continue };
         let found = on_system(engine, &set, session);
-        match list.iter_mut().find(|known| is_same(known, &found)) {
-            Some(known) => known.systems.extend(found.systems),
-            None => list.push(found),
-        }
+        add(&mut list, found);
     }
     Some(list)
 }
@@ -120,10 +117,7 @@ pub fn means(engine: &Engine, user: &str, systems: &[&str], sought: Sought<'_>, 
         if found.rights.is_empty() {
             continue;
         }
-        match list.iter_mut().find(|known| is_same(known, &found)) {
-            Some(known) => known.systems.extend(found.systems),
-            None => list.push(found),
-        }
+        add(&mut list, found);
     }
     list
 }
@@ -148,17 +142,17 @@ fn is_like(pattern: &str, text: &str) -> bool {
     true
 }
 
-/// Returns whether the same is listed of two systems; what is asked as an example names the system.
+/// Adds what is listed of a system; systems of which the same is listed stand together.
+fn add(list: &mut Vec<Effective>, found: Effective) {
+    match list.iter_mut().find(|known| known.user == found.user && is_same(known, &found)) {
+        Some(known) => known.systems.extend(found.systems),
+        None => list.push(found),
+    }
+}
+
+/// Returns whether the same is listed twice, line by line, whoever and wherever.
 pub(super) fn is_same(one: &Effective, other: &Effective) -> bool {
-    let Effective { user, systems: _, sessions, refused, left_out, rights, more: _ } = one;
-    let same = |(a, b): (&Right, &Right)| {
-        let Right { allowed, actions, on, lines, except, starts, when, after, standing, through, place, example: _, more: _ } = a;
-        (allowed, actions, on, lines, except) == (&b.allowed, &b.actions, &b.on, &b.lines, &b.except)
-            && (starts, when, after, standing, through, place) == (&b.starts, &b.when, &b.after, &b.standing, &b.through, &b.place)
-    };
-    (user, sessions, refused, left_out) == (&other.user, &other.sessions, &other.refused, &other.left_out)
-        && rights.len() == other.rights.len()
-        && rights.iter().zip(&other.rights).all(same)
+    one.is_like(other) && one.rights.iter().zip(&other.rights).all(|(a, b)| a.lines == b.lines)
 }
 
 pub(super) fn on_system(engine: &Engine, set: &Rights, session: &Session) -> Effective {
@@ -227,7 +221,6 @@ fn ground(engine: &Engine, answer: &Answer) -> Told {
 
 /// Actions of one line that rest on one ground.
 struct Group {
-    line: usize,
     openings: Vec<usize>,
     told: Told,
     /// What the grounds of all say alike, from the end.
@@ -238,15 +231,14 @@ struct Group {
 
 pub(super) fn told(engine: &Engine, set: &Rights, lines: &[Line]) -> Vec<Right> {
     let mut list = Vec::new();
-    let all: Vec<usize> = (0..set.openings().len()).collect();
     let collections = engine.site(&set.system).map_or_else(Vec::new, |site| site.kind().collections(site));
-    for (number, line) in lines.iter().enumerate() {
+    for line in lines {
         let mut groups: Vec<Group> = Vec::new();
         let mut known: FxHashMap<(Vec<usize>, Ground), usize> = FxHashMap::default();
         for &action in &line.actions {
             // What gives it may differ from opening to opening; levels and modes alone make no difference.
             let mut grounds: Vec<(Told, Vec<usize>)> = Vec::new();
-            for openings in by_identity(set, &line.openings) {
+            for (_, openings) in set.grouped(&line.openings, |session| Session { level: None, mode: None, ..session.clone() }) {
                 let told = ground(engine, &engine.explain(&set.asked(line, openings[0], action)));
                 match grounds.iter_mut().find(|(known, _)| known.ground == told.ground) {
                     Some((_, known)) => known.extend(openings),
@@ -257,7 +249,7 @@ pub(super) fn told(engine: &Engine, set: &Rights, lines: &[Line]) -> Vec<Right> 
                 let words: Vec<String> = told.text.split(' ').map(str::to_owned).collect();
                 let under = &set.actions()[action].under;
                 let at = *known.entry((openings.clone(), told.ground.clone())).or_insert_with(|| {
-                    groups.push(Group { line: number, openings, told, through: words.clone(), on: Vec::new() });
+                    groups.push(Group { openings, told, through: words.clone(), on: Vec::new() });
                     groups.len() - 1
                 });
                 let group = &mut groups[at];
@@ -268,27 +260,13 @@ pub(super) fn told(engine: &Engine, set: &Rights, lines: &[Line]) -> Vec<Right> 
                 }
             }
         }
-        list.extend(groups.iter().flat_map(|group| rights_of(set, lines, group, &all, &collections)));
+        list.extend(groups.iter().flat_map(|group| rights_of(set, lines, line, group, &collections)));
     }
     list
 }
 
-/// Puts openings together that differ in level and mode alone.
-fn by_identity(set: &Rights, openings: &[usize]) -> Vec<Vec<usize>> {
-    let mut list: Vec<(Session, Vec<usize>)> = Vec::new();
-    for &opening in openings {
-        let session = Session { level: None, mode: None, ..set.openings()[opening].session.clone() };
-        match list.iter_mut().find(|(known, _)| *known == session) {
-            Some((_, known)) => known.push(opening),
-            None => list.push((session, vec![opening])),
-        }
-    }
-    list.into_iter().map(|(_, openings)| openings).collect()
-}
-
 /// Tells the actions of a group: what the same actions are on stands together.
-fn rights_of(set: &Rights, lines: &[Line], group: &Group, all: &[usize], collections: &Collections) -> Vec<Right> {
-    let line = &lines[group.line];
+fn rights_of(set: &Rights, lines: &[Line], line: &Line, group: &Group, collections: &Collections) -> Vec<Right> {
     let named = group.on.iter().map(|(on, actions)| {
         let mut names: Vec<&str> = actions.iter().map(|&action| set.actions()[action].name.as_str()).collect();
         names.dedup();
@@ -301,17 +279,10 @@ fn rights_of(set: &Rights, lines: &[Line], group: &Group, all: &[usize], collect
         Right {
             allowed: line.membership,
             on: if is_all { Vec::new() } else { with_all_below(set.actions(), names[0], &on) },
-            actions: if is_all {
-                vec!["anything".to_owned()]
-            } else {
-                {
-                    let possible: Vec<&str> = set.actions().iter().filter(|a| a.under == under[0].0).map(|a| a.name.as_str()).collect();
-                    in_few_words(&names, &possible, collections)
-                }
-            },
+            actions: if is_all { vec!["anything".to_owned()] } else { in_few_words(&names, under[0].0, set.actions(), collections) },
             except: except(set, lines, line, &actions),
             lines: actions.iter().map(|&action| set.actions()[action].line.clone()).collect(),
-            starts: starts(set, &group.openings, all),
+            starts: starts(set, &group.openings),
             when: line.when.clone(),
             after: group.told.ground.after.clone(),
             standing: group.told.standing.clone(),
@@ -351,25 +322,19 @@ fn except(set: &Rights, lines: &[Line], line: &Line, actions: &[usize]) -> Vec<S
 }
 
 /// Says how sessions start that are meant; nothing where all are that can be opened.
-fn starts(set: &Rights, openings: &[usize], all: &[usize]) -> Vec<String> {
-    let of = |opening: usize| set.openings()[opening].session.clone();
+fn starts(set: &Rights, openings: &[usize]) -> Vec<String> {
     // As whom and on which account first: within one of these, roles, levels and modes.
-    let identity = |session: &Session| Session { level: None, mode: None, active_roles: None, ..session.clone() };
-    let mut identities: Vec<Session> = Vec::new();
-    for &opening in all {
-        let session = identity(&of(opening));
-        if !identities.contains(&session) {
-            identities.push(session);
-        }
-    }
+    let all: Vec<usize> = (0..set.openings().len()).collect();
+    let identities = set.grouped(&all, |session| Session { level: None, mode: None, active_roles: None, ..session.clone() });
     let is_one = identities.len() == 1;
+    let sessions = |list: &[usize]| -> Vec<&Session> { list.iter().map(|&opening| &set.openings()[opening].session).collect() };
     let mut list = Vec::new();
     let mut is_everywhere = true;
-    for who in identities {
-        let mine = |list: &[usize]| -> Vec<Session> { list.iter().map(|&o| of(o)).filter(|s| identity(s) == who).collect() };
-        let (here, possible) = (mine(openings), mine(all));
-        let inner = if here.len() == possible.len() { Some(String::new()) } else { within(&here, &possible) };
-        is_everywhere &= inner.as_deref() == Some("");
+    for (who, possible) in identities {
+        let here: Vec<usize> = openings.iter().copied().filter(|opening| possible.contains(opening)).collect();
+        let is_whole = here.len() == possible.len();
+        is_everywhere &= is_whole;
+        let inner = if is_whole { Some(String::new()) } else { within(&sessions(&here), &sessions(&possible)) };
         let Some(inner) = inner else { continue };
         let mut words: Vec<String> = Some(inner).into_iter().filter(|inner| !inner.is_empty()).collect();
         words.extend(told_identity(&who).or_else(|| (!is_one && words.is_empty()).then(|| "in their own name".to_owned())));
@@ -389,36 +354,28 @@ fn told_identity(session: &Session) -> Option<String> {
 }
 
 /// Says which of the sessions of one identity are meant: by their roles, or by mode and level. Nothing where none is.
-fn within(here: &[Session], possible: &[Session]) -> Option<String> {
+fn within(here: &[&Session], possible: &[&Session]) -> Option<String> {
     if here.is_empty() {
         return None;
     }
     if possible.iter().any(|session| session.active_roles.is_some()) {
-        let missing: Vec<&Session> = possible.iter().filter(|session| !here.contains(session)).collect();
+        let missing: Vec<&Session> = possible.iter().copied().filter(|session| !here.contains(session)).collect();
         let is_default = here.iter().any(|session| session.active_roles.is_none());
-        return Some(if is_default && missing.len() < here.len() {
-            format!("not {}", with_roles(missing.into_iter()))
-        } else {
-            with_roles(here.iter())
-        });
+        return Some(if is_default && missing.len() < here.len() { format!("not {}", with_roles(&missing)) } else { with_roles(here) });
     }
-    let mut modes: Vec<(Option<String>, bool, Vec<u8>)> = Vec::new();
+    let mut modes: Vec<(Option<&str>, Vec<u8>)> = Vec::new();
     for session in here {
-        let at = modes.iter().position(|(mode, ..)| *mode == session.mode).unwrap_or_else(|| {
-            modes.push((session.mode.clone(), false, Vec::new()));
-            modes.len() - 1
-        });
-        match session.level {
-            Some(level) => modes[at].2.push(level),
-            None => modes[at].1 = true,
+        match modes.iter_mut().find(|(mode, _)| *mode == session.mode.as_deref()) {
+            Some((_, levels)) => levels.extend(session.level),
+            None => modes.push((session.mode.as_deref(), Vec::from_iter(session.level))),
         }
     }
-    let told: Vec<String> = modes.iter().map(|(mode, _, levels)| at_levels(mode.as_deref(), levels)).collect();
+    let told: Vec<String> = modes.iter().map(|(mode, levels)| at_levels(*mode, levels)).collect();
     Some(told.join(" or "))
 }
 
 /// Says which roles are active in some sessions.
-fn with_roles<'s>(sessions: impl Iterator<Item = &'s Session>) -> String {
+fn with_roles(sessions: &[&Session]) -> String {
     let (mut words, mut roles): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
     for session in sessions {
         match session.active_roles.as_deref() {

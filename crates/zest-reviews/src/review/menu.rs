@@ -79,8 +79,7 @@ pub fn menu(engine: &Engine, session: &Question) -> Vec<MenuItem> {
             }
         }
         for (names, on) in of_one_name(by_on.into_iter().map(|(on, names)| (names, on))) {
-            let possible: Vec<&str> = actions.iter().filter(|action| action.under == on[0]).map(|action| action.name.as_str()).collect();
-            let names_told = in_few_words(&names, &possible, &collections).join(", ");
+            let names_told = in_few_words(&names, on[0], &actions, &collections).join(", ");
             let on = with_all_below(&actions, names[0], &on).join(", ");
             items.push(item(format!("{names_told} on {on}"), false, is_after));
         }

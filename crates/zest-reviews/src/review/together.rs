@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashSet;
 
-use zest_engine::links::path::SOMETHING;
+use zest_engine::links::SOMETHING;
 use zest_engine::rights::Action;
 
 /// Puts together what the same names are listed for, in the order of the first of each.
@@ -17,9 +17,10 @@ pub(super) fn of_one_name<'n, T>(named: impl Iterator<Item = (Vec<&'n str>, T)>)
     list
 }
 
-/// Writes names as few words: with the names of collections that are whole, privileges on columns together, and what may be passed on
-/// apart from what may be done.
-pub(super) fn in_few_words(names: &[&str], possible: &[&str], collections: &[(String, Vec<String>)]) -> Vec<String> {
+/// Writes what may be done on something as few words: with the names of collections that are whole, privileges on columns together,
+/// and what may be passed on apart from what may be done.
+pub(super) fn in_few_words(names: &[&str], on: &str, actions: &[Action], collections: &[(String, Vec<String>)]) -> Vec<String> {
+    let possible: Vec<&str> = actions.iter().filter(|action| action.under == on).map(|action| action.name.as_str()).collect();
     let mut left: Vec<&str> = names.to_vec();
     let mut list: Vec<String> = Vec::new();
     loop {

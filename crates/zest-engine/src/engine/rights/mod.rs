@@ -131,26 +131,13 @@ const MAX_CELLS: usize = 1_000_000;
 /// The first moment that is looked at where none is stated: the Monday that begins the year 2026.
 const START: i64 = 1_767_571_200;
 
-/// Where facts are stated that a set is looked for
+/// What a set is looked for in: some sessions and actions, or all of them.
 #[derive(Clone, Debug, Default)]
 pub struct Within {
     /// Facts of the session that are stated: only such sessions are looked at.
     pub stated: Session,
     /// Actions to look at; those of the kind if there are none.
     pub actions: Vec<Action>,
-}
-
-impl Rights {
-    /// Returns one of the actions of a line, in one of its sessions that starts in one of its ways.
-    #[must_use]
-    pub fn asked(&self, line: &Line, opening: usize, action: usize) -> Question {
-        let action = &self.frame.actions[action];
-        let mut question = Question { line: action.line.clone(), form: action.form, ..line.example.clone() };
-        for fact in Fact::ALL.into_iter().filter(|fact| is_of_opening(*fact)) {
-            question.session.take(fact, &self.frame.openings[opening].session);
-        }
-        question
-    }
 }
 
 /// Finds what one or several may do, over the same sessions and actions, so that the sets can be compared.
@@ -191,51 +178,38 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
         }
     }
     let openings = open;
-    let mut found: Vec<Vec<Parts>> = Vec::new();
-    for (side, entries) in sides.iter().zip(&entries) {
-        let all = openings.iter().zip(entries).flat_map(|(opening, entry)| actions.iter().map(move |action| (opening, entry, action)));
-        let one = |(opening, entry, action): (&Opening, &Parts, &Action)| match action.like {
-            Some(_) => Parts::default(),
-            None => side.explore(&mut space, opening, &entry.paths(), action),
-        };
-        found.push(all.map(one).collect());
+    let mut found: Vec<Vec<Started>> = Vec::with_capacity(sides.len());
+    for (side, entries) in sides.iter().zip(entries) {
+        let of_side = openings.iter().zip(entries).map(|(opening, entry)| side.start(&mut space, opening, entry, &actions));
+        found.push(of_side.collect());
     }
     // What was heard late may cut sessions that were taken for alike before.
     loop {
-        let mut is_new = false;
-        for ((side, entries), parts) in sides.iter().zip(&mut entries).zip(&mut found) {
-            for (opening, entry) in openings.iter().zip(entries.iter_mut()) {
-                if space.is_outdated(entry) {
-                    *entry = side.enter(&mut space, opening);
-                    is_new = true;
-                }
-            }
-            for (number, parts) in parts.iter_mut().enumerate().filter(|_| !actions.is_empty()) {
-                let (opening, action) = (number / actions.len(), &actions[number % actions.len()]);
-                if action.like.is_none() && (is_new || space.is_outdated(parts)) {
-                    *parts = side.explore(&mut space, &openings[opening], &entries[opening].paths(), action);
-                    is_new = true;
-                }
+        let mut is_settled = true;
+        for (side, of_side) in sides.iter().zip(&mut found) {
+            for (opening, started) in openings.iter().zip(of_side) {
+                is_settled &= side.settle(&mut space, opening, started, &actions);
             }
         }
-        if !is_new {
+        if is_settled {
             break;
         }
     }
     // Most cells came about in the same way as another.
     let mut made: FxHashMap<(Vec<space::Part>, Vec<Path>), Cell> = FxHashMap::default();
     let mut cells: Vec<Vec<Cell>> = Vec::with_capacity(sides.len());
-    for side in found {
-        let mut of_side: Vec<Cell> = Vec::with_capacity(side.len());
-        for (number, parts) in side.into_iter().enumerate() {
-            let (opening, action) = (number / actions.len(), number % actions.len());
-            // OK because one that is alike stands before it.
-            let twin = actions[action].like.map(|like| of_side[opening * actions.len() + like].clone());
-            let cell = twin.unwrap_or_else(|| {
-                let Parts { list, open, looked_at: _ } = parts;
-                made.entry((list, open)).or_insert_with_key(|(list, open)| Cell::of(&space, list, open)).clone()
-            });
-            of_side.push(cell);
+    for started in found {
+        let mut of_side: Vec<Cell> = Vec::with_capacity(openings.len() * actions.len());
+        for Started { entry: _, actions: of_opening } in started {
+            let first = of_side.len();
+            for (action, Parts { list, open, looked_at: _ }) in actions.iter().zip(of_opening) {
+                let cell = match action.like {
+                    // OK because one that is alike stands before it.
+                    Some(like) => of_side[first + like].clone(),
+                    None => made.entry((list, open)).or_insert_with_key(|(list, open)| Cell::of(&space, list, open)).clone(),
+                };
+                of_side.push(cell);
+            }
         }
         cells.push(of_side);
     }
@@ -253,24 +227,23 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
 
 /// Puts facts that are stated into an opening; nothing where it says something else.
 fn stated(mut opening: Opening, stated: &Session) -> Option<Opening> {
-    for (fact, _) in stated.stated() {
-        let mine = opening.session.stated();
-        let theirs = stated.stated();
-        let is_structural = match fact {
-            Fact::Level | Fact::Mode | Fact::Account | Fact::Roles | Fact::Acting | Fact::Central => true,
-            Fact::At | Fact::Origin | Fact::Local | Fact::Channel | Fact::Proofs | Fact::Attributes | Fact::Expires => false,
-            Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => false,
-        };
-        if is_structural {
-            let of = |list: &[(Fact, Vec<String>)]| list.iter().find(|(f, _)| *f == fact).map(|(_, texts)| texts.clone());
-            if of(&mine) != of(&theirs) {
-                return None;
-            }
-        } else {
+    let mine = opening.session.stated();
+    for (fact, theirs) in stated.stated() {
+        if sort_of(fact) != Sort::Start {
             opening.session.take(fact, stated);
+        } else if mine.iter().find(|(known, _)| *known == fact).is_none_or(|(_, mine)| *mine != theirs) {
+            return None;
         }
     }
     Some(opening)
+}
+
+/// What came of the sessions of one side that start alike.
+struct Started {
+    /// Which of them can be opened.
+    entry: Parts,
+    /// In which of those each action is allowed; nothing for one that is taken for another.
+    actions: Vec<Parts>,
 }
 
 impl Side<'_> {
@@ -289,6 +262,35 @@ impl Side<'_> {
     fn explore(&self, space: &mut Space, opening: &Opening, within: &[Path], action: &Action) -> Parts {
         let question = self.question(opening, &action.line, action.form);
         space.explore(&question, within, |q, trace| kind::evaluate(self.site.engine, q, trace))
+    }
+
+    /// Finds the sessions in which each action is allowed, of those that can be opened.
+    fn start(&self, space: &mut Space, opening: &Opening, entry: Parts, actions: &[Action]) -> Started {
+        let within = entry.paths();
+        let one = |action: &Action| match action.like {
+            Some(_) => Parts::default(),
+            None => self.explore(space, opening, &within, action),
+        };
+        let actions = actions.iter().map(one).collect();
+        Started { entry, actions }
+    }
+
+    /// Finds anew what was found while less was known of what cuts sessions, and says whether there was nothing of that.
+    fn settle(&self, space: &mut Space, opening: &Opening, started: &mut Started, actions: &[Action]) -> bool {
+        let Started { entry, actions: found } = started;
+        let is_entry_old = space.is_outdated(entry);
+        if is_entry_old {
+            *entry = self.enter(space, opening);
+        }
+        let within = entry.paths();
+        let mut is_settled = !is_entry_old;
+        for (action, parts) in actions.iter().zip(found).filter(|(action, _)| action.like.is_none()) {
+            if is_entry_old || space.is_outdated(parts) {
+                *parts = self.explore(space, opening, &within, action);
+                is_settled = false;
+            }
+        }
+        is_settled
     }
 }
 
@@ -388,6 +390,17 @@ impl Rights {
         self.frame.openings.iter().position(|opening| opening.is_of(session))
     }
 
+    /// Returns one of the actions of a line, in one of its sessions that starts in one of its ways.
+    #[must_use]
+    pub fn asked(&self, line: &Line, opening: usize, action: usize) -> Question {
+        let action = &self.frame.actions[action];
+        let mut question = Question { line: action.line.clone(), form: action.form, ..line.example.clone() };
+        for fact in Fact::ALL.into_iter().filter(|fact| sort_of(*fact) != Sort::Classes) {
+            question.session.take(fact, &self.frame.openings[opening].session);
+        }
+        question
+    }
+
     /// Returns a question of those that the set tells apart: an opening, an action and a class of each fact, each picked by its number
     /// below a count. Nothing where there is none.
     #[doc(hidden)]
@@ -447,7 +460,9 @@ impl Rights {
 impl Opening {
     /// Returns whether a session starts so.
     fn is_of(&self, session: &Session) -> bool {
-        let stated = |of: &Session| -> Vec<(Fact, Vec<String>)> { of.stated().into_iter().filter(|(f, _)| is_of_opening(*f)).collect() };
+        let stated = |of: &Session| -> Vec<(Fact, Vec<String>)> {
+            of.stated().into_iter().filter(|(fact, _)| sort_of(*fact) != Sort::Classes).collect()
+        };
         let theirs = stated(session);
         std::iter::once(&self.session).chain(&self.also).any(|mine| stated(mine) == theirs)
     }
@@ -462,16 +477,25 @@ fn is_listed(session: &Session) -> bool {
         _ => false,
     };
     let is_one = session.active_roles.as_ref().is_none_or(|roles| roles.len() < 2);
-    let Session { expires, confirmed, approved_by, approver_proofs, .. } = session;
-    is_short && is_one && expires.is_none() && !confirmed && approved_by.is_none() && approver_proofs.is_none()
+    is_short && is_one && session.stated_facts().all(|fact| sort_of(fact) != Sort::NotLookedAt)
 }
 
-/// Returns whether a fact is one of how sessions start, or one that no set looks at.
-const fn is_of_opening(fact: Fact) -> bool {
+/// What a fact of a session is to a set.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Sort {
+    /// It says how a session starts: each way is an opening.
+    Start,
+    /// Its values are told apart in classes.
+    Classes,
+    /// No set looks at it: where it is stated, no opening is meant.
+    NotLookedAt,
+}
+
+const fn sort_of(fact: Fact) -> Sort {
     match fact {
-        Fact::Level | Fact::Mode | Fact::Account | Fact::Roles | Fact::Acting | Fact::Central => true,
-        Fact::Expires | Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => true,
-        Fact::At | Fact::Origin | Fact::Local | Fact::Channel | Fact::Proofs | Fact::Attributes => false,
+        Fact::Level | Fact::Mode | Fact::Account | Fact::Roles | Fact::Acting | Fact::Central => Sort::Start,
+        Fact::At | Fact::Origin | Fact::Local | Fact::Channel | Fact::Proofs | Fact::Attributes => Sort::Classes,
+        Fact::Expires | Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => Sort::NotLookedAt,
     }
 }
 

@@ -5,6 +5,7 @@
 //! left is tried by turning one look after the other round. Nothing of the rules is written a second time.
 
 use std::any::Any;
+use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use rustc_hash::FxHashMap;
@@ -18,7 +19,7 @@ use crate::links::Condition;
 use zest_model::ask::{Decision, Ear, Question, Session};
 use zest_model::listing::Membership;
 
-/// How many parts one action may have in the sessions that start alike.
+/// How many classes of the sessions that start alike are tried for one action.
 const MAX_PARTS: usize = 4_096;
 
 /// What was heard.
@@ -157,17 +158,20 @@ impl Space {
     fn session(&self, start: &Session, path: &Path) -> Option<Session> {
         let mut session = start.clone();
         for (number, axis) in self.axes.iter().enumerate() {
-            let mut wanted = path.iter().filter(|(cut, _)| self.axis_of[*cut] == number).peekable();
-            if wanted.peek().is_none() {
-                // The first is not to be stated at all.
-                continue;
+            // The first is not to be stated at all.
+            if path.iter().any(|(cut, _)| self.axis_of[*cut] == number) {
+                let atom = self.classes(number, path).next()?;
+                axis.atoms[atom].value.state(&mut session);
             }
-            let wanted: Vec<(usize, Code)> = wanted.copied().collect();
-            let fits = |atom: &usize| wanted.iter().all(|&(cut, code)| axis.code(*atom, cut) == code);
-            let atom = (0..axis.atoms.len()).find(fits)?;
-            axis.atoms[atom].value.state(&mut session);
         }
         Some(session)
+    }
+
+    /// Returns the classes of a fact in which its looks come out as in a path.
+    fn classes(&self, axis: usize, path: &Path) -> impl Iterator<Item = usize> {
+        let wanted: Vec<(usize, Code)> = path.iter().filter(|(cut, _)| self.axis_of[*cut] == axis).copied().collect();
+        let axis = &self.axes[axis];
+        (0..axis.atoms.len()).filter(move |atom| wanted.iter().all(|&(cut, code)| axis.code(*atom, cut) == code))
     }
 
     /// Runs a decision on every class of sessions that it can tell apart, of those that start like one.
@@ -175,22 +179,24 @@ impl Space {
     pub(super) fn explore(&mut self, question: &Question, within: &[Path], decide: impl Fn(&Question, &mut Trace) -> Decision) -> Parts {
         let mut parts = Parts::default();
         let mut open: Vec<Path> = within.to_vec();
-        let mut denied: Vec<Path> = Vec::new();
+        let mut runs = 0;
+        let mut looked_at: BTreeSet<usize> = BTreeSet::new();
         let mut asked = question.clone();
         let heard = Arc::clone(&self.heard);
         let ear = Ear::new(move |what| heard.lock().unwrap_or_else(PoisonError::into_inner).hear(what));
         while let Some(path) = open.pop() {
-            if parts.list.len() + denied.len() >= MAX_PARTS {
+            if runs >= MAX_PARTS {
                 parts.open.push(path);
                 continue;
             }
             let Some(plain) = self.session(&question.session, &path) else { continue };
             asked.session = Session { ear: ear.clone(), ..plain.clone() };
+            runs += 1;
             self.heard().order.clear();
             let membership = membership(decide(&asked, &mut Trace::silent()));
             self.catch_up();
             let order = std::mem::take(&mut self.heard().order);
-            let mut taken: Path = path.clone();
+            let mut taken = path;
             for cut in order {
                 if taken.iter().any(|(known, _)| *known == cut) {
                     continue;
@@ -203,18 +209,13 @@ impl Space {
                 }
                 taken.push((cut, code));
             }
+            looked_at.extend(taken.iter().map(|&(cut, _)| self.axis_of[cut]));
             // What is denied is all that is in no other part.
             if membership != Membership::Denied {
                 parts.list.push(Part { path: taken, membership });
-            } else {
-                denied.push(taken);
             }
         }
-        let mut is_looked_at = vec![false; self.axes.len()];
-        let paths = parts.list.iter().map(|part| &part.path).chain(&denied);
-        paths.flatten().for_each(|&(cut, _)| is_looked_at[self.axis_of[cut]] = true);
-        let looked = is_looked_at.iter().enumerate().filter(|(_, is)| **is);
-        parts.looked_at = looked.map(|(axis, _)| (axis, self.versions[axis])).collect();
+        parts.looked_at = looked_at.into_iter().map(|axis| (axis, self.versions[axis])).collect();
         parts
     }
 
@@ -231,13 +232,9 @@ impl Space {
     /// Returns how a cut comes out in a session, and how it comes out in others in which other looks come out so.
     fn codes(&self, cut: usize, session: &Session, path: &Path) -> (Code, Vec<Code>) {
         let own = self.heard().cuts[cut].outcome(session);
-        let axis = &self.axes[self.axis_of[cut]];
-        let wanted: Vec<(usize, Code)> = path.iter().filter(|(other, _)| self.axis_of[*other] == self.axis_of[cut]).copied().collect();
-        let mut codes: Vec<Code> = (0..axis.atoms.len())
-            .filter(|atom| wanted.iter().all(|&(other, code)| axis.code(*atom, other) == code))
-            .map(|atom| axis.code(atom, cut))
-            .filter(|code| *code != own)
-            .collect();
+        let number = self.axis_of[cut];
+        let axis = &self.axes[number];
+        let mut codes: Vec<Code> = self.classes(number, path).map(|atom| axis.code(atom, cut)).filter(|code| *code != own).collect();
         codes.sort_unstable();
         codes.dedup();
         (own, codes)

@@ -23,14 +23,15 @@ impl Rights {
     #[must_use]
     pub fn lines(&self) -> Vec<Line> {
         let cuts = self.frame.space.cuts();
-        let live = &self.frame.live;
-        let identities = self.identities();
+        let all: Vec<usize> = (0..self.frame.openings.len()).collect();
+        // Openings that differ in level, mode and active roles alone.
+        let identities = self.grouped(&all, |session| Session { level: None, mode: None, active_roles: None, ..session.clone() });
         let mut lines = Vec::new();
         for layer in [Membership::Allowed, Membership::After, Membership::NotDecided, Membership::NotHere] {
             // The actions with their openings, by the sessions in which they are allowed.
             let mut found: BTreeMap<(Vec<usize>, Vec<Block>), Vec<usize>> = BTreeMap::new();
-            for identity in &identities {
-                for (sessions, actions) in self.alike(layer, identity) {
+            for (_, openings) in &identities {
+                for (sessions, actions) in self.alike(layer, openings) {
                     // Openings with the same sessions stand together as well.
                     let mut openings: BTreeMap<Vec<Block>, Vec<usize>> = BTreeMap::new();
                     for (opening, blocks) in sessions {
@@ -46,7 +47,7 @@ impl Rights {
                 .map(|((actions, blocks), openings)| {
                     let region = Region { blocks };
                     Line {
-                        when: self.told(&region, live, &cuts),
+                        when: self.told(&region, &cuts),
                         example: self.question(openings[0], actions[0], &region),
                         actions,
                         openings,
@@ -76,17 +77,18 @@ impl Rights {
         alike
     }
 
-    /// Returns the openings of each identity: those that differ in level, mode and active roles alone.
-    fn identities(&self) -> Vec<Vec<usize>> {
+    /// Puts openings together whose sessions have in common what is left of them; in the order of the first of each.
+    #[must_use]
+    pub fn grouped(&self, openings: &[usize], left: impl Fn(&Session) -> Session) -> Vec<(Session, Vec<usize>)> {
         let mut list: Vec<(Session, Vec<usize>)> = Vec::new();
-        for (number, opening) in self.frame.openings.iter().enumerate() {
-            let session = Session { level: None, mode: None, active_roles: None, ..opening.session.clone() };
+        for &opening in openings {
+            let session = left(&self.frame.openings[opening].session);
             match list.iter_mut().find(|(known, _)| *known == session) {
-                Some((_, openings)) => openings.push(number),
-                None => list.push((session, vec![number])),
+                Some((_, known)) => known.push(opening),
+                None => list.push((session, vec![opening])),
             }
         }
-        list.into_iter().map(|(_, openings)| openings).collect()
+        list
     }
 
     /// Says which sessions can do anything at all; empty where every session can.
@@ -105,7 +107,8 @@ impl Rights {
         told.join(", ")
     }
 
-    fn told(&self, region: &Region, live: &[FixedBitSet], cuts: &[Cut]) -> String {
+    fn told(&self, region: &Region, cuts: &[Cut]) -> String {
+        let live = &self.frame.live;
         let mut blocks: Vec<String> = region
             .blocks
             .iter()

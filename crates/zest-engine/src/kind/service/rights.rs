@@ -37,12 +37,6 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
         list.extend(longer.iter().map(|(acting, _)| Opening::new(Session { acting: acting.clone(), ..Session::default() })));
         ends = longer;
     }
-    let mut seen: Vec<Opening> = Vec::new();
-    list.retain(|opening| {
-        let is_new = !seen.contains(opening);
-        seen.push(opening.clone());
-        is_new
-    });
     list
 }
 
