@@ -25,7 +25,7 @@ pub(crate) enum Command {
     Ask(Ask),
     /// Become a user on a device, host, cloud or in an application: type lines, see what would happen
     Rehearse(Rehearse),
-    /// List what a user may do on each system, and through what
+    /// List what a user, group, role or account may do on each system, and through what
     Effective(EffectiveArgs),
     /// List who may do something, through what and in which sessions
     #[command(long_about = WHO)]
@@ -33,6 +33,9 @@ pub(crate) enum Command {
     /// Compare a ledger with what it was: who gained and who lost what, where
     #[command(long_about = COMPARE)]
     Compare(CompareArgs),
+    /// Say whether two users, groups, roles or command sets may the same, and what only one of them may
+    #[command(long_about = ALIKE)]
+    Alike(AlikeArgs),
     /// Who am I: who a session is, link by link, with which roles, proofs and end
     Session(SessionCommand),
     /// Can this person start at all, and what is missing, all of it
@@ -95,8 +98,9 @@ pub(crate) struct Rehearse {
 
 #[derive(Debug, Args)]
 pub(crate) struct EffectiveArgs {
-    /// The user
-    pub(crate) user: String,
+    /// The user; or `group:ID`, `role:ID`, `command-set:ID`, `account:SYSTEM/LOGIN`: what somebody has who has nothing else
+    #[arg(value_name = "SUBJECT")]
+    pub(crate) subject: String,
     /// Only this system
     #[arg(long, value_name = "SYSTEM")]
     pub(crate) on: Option<String>,
@@ -146,6 +150,30 @@ pub(crate) struct CompareArgs {
     /// Write Markdown, to paste into a pull request
     #[arg(long, conflicts_with = "format")]
     pub(crate) markdown: bool,
+    #[command(flatten)]
+    pub(crate) session: SessionArgs<false>,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+}
+
+const ALIKE: &str = "\
+Say whether two users, groups, roles or command sets may the same, and what only one of them may.
+
+For what is not a user somebody stands in who has just that, and every way to prove identity. Exit status 1 means that they are not alike.";
+
+#[derive(Debug, Args)]
+pub(crate) struct AlikeArgs {
+    /// A user, or `group:ID`, `role:ID`, `command-set:ID`, `account:SYSTEM/LOGIN`
+    #[arg(value_name = "SUBJECT")]
+    pub(crate) one: String,
+    /// The other
+    #[arg(value_name = "SUBJECT")]
+    pub(crate) other: String,
+    /// Only on these systems: an id, ids with commas between, `all`, `kind=cloud` or LABEL=VALUE
+    #[arg(long, value_name = "SYSTEMS", default_value = "all")]
+    pub(crate) on: String,
     #[command(flatten)]
     pub(crate) session: SessionArgs<false>,
     #[command(flatten)]

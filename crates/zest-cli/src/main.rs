@@ -41,6 +41,7 @@ fn carry_out(command: &Command) -> anyhow::Result<Exit> {
         Command::Effective(args) => run::effective::run(args),
         Command::Who(args) => run::who::run(args),
         Command::Compare(args) => run::compare::run(args),
+        Command::Alike(args) => run::alike::run(args),
         Command::Session(args) => run::session::run(args),
         Command::Ready(args) => run::ready::run(args),
         Command::Obligations(args) => run::obligations::run(args),

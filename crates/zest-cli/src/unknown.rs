@@ -3,10 +3,12 @@
 
 use std::fmt;
 
-use zest_ledger::ask::Answer;
+use zest_ledger::Engine;
+use zest_ledger::ask::{Answer, Session};
 use zest_ledger::entry::System;
 use zest_ledger::estate::Estate;
 use zest_ledger::finding::nearest;
+use zest_ledger::review::{NoSubject, StandIn, Subject};
 use zest_ledger::source::visible;
 
 use crate::render;
@@ -31,6 +33,16 @@ pub(crate) fn system<'e>(estate: &'e Estate, id: &str) -> Result<&'e System, Unk
         let near = near.map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
         Unknown(format!("no system is named `{}`{near}", visible(id)))
     })
+}
+
+/// Finds two whose rights are compared. Who stands in for a group or role beside a user is like the user otherwise.
+pub(crate) fn subjects(engine: &Engine, texts: [&str; 2], session: &Session) -> Result<[StandIn; 2], Unknown> {
+    let unknown = |why: NoSubject| Unknown(why.to_string());
+    let [one, other] = texts.map(|text| Subject::parse(engine, text).map_err(unknown));
+    let (one, other) = (one?, other?);
+    let like = |of: &Subject| if let Subject::User(user) = of { Some(user.clone()) } else { None };
+    let stand = |who: &Subject, like: Option<String>| who.stand_in_like(engine, session, like.as_deref()).map_err(unknown);
+    Ok([stand(&one, like(&other))?, stand(&other, like(&one))?])
 }
 
 /// Returns why an answer is none: the question names what is not there.

@@ -71,8 +71,36 @@ fn who_may_is_told_of_everybody_with_what_and_where() {
 }
 
 #[test]
+fn two_are_alike_or_what_only_one_may_is_told() {
+    for (line, status, parts) in [
+        ("alike watch-2 watch-2", 0, vec!["alike: watch-2 and watch-2 may the same"]),
+        (
+            "alike watch-1 watch-2 --on sw-selkie-1",
+            1,
+            vec!["only watch-1", "with another proof than password", "watch-2: denied [proof-not-registered]"],
+        ),
+        ("alike command-set:everything command-set:no-secrets --on sw-selkie-1", 1, vec!["only command-set:everything", "may all that"]),
+        ("alike user:watch-2 role:pier-tracer --on sw-selkie-1", 1, vec!["role:pier-tracer may all that watch-2 may, and more"]),
+        ("alike account:ticketing/tariff-1 tariff-1 --on ticketing", 0, vec!["may the same"]),
+    ] {
+        let ran = zest(&format!("{line} --ledger demo/lanternsound"));
+        assert_eq!(ran.status, status, "{line}\n{}{}", ran.out, ran.err);
+        for part in parts {
+            assert!(ran.out.contains(part), "{line}: `{part}` is not in\n{}", ran.out);
+        }
+    }
+    let json = zest("alike group:auditors group:trainees --ledger demo/lanternsound --format json");
+    let found: Value = serde_json::from_str(&json.out).expect("JSON");
+    assert_eq!((&found["format"], &found["one"], &found["other"]), (&1.into(), &"group:auditors".into(), &"group:trainees".into()));
+}
+
+#[test]
 fn what_cannot_be_looked_for_is_said() {
     for (line, status, part) in [
+        ("effective group:nobody --ledger demo/lanternsound", 2, "no group is named `nobody`"),
+        ("effective watch-11 --ledger demo/lanternsound", 1, "no user is named `watch-11`; did you mean `watch-1`?"),
+        ("alike watch-1 fleet:x --ledger demo/lanternsound", 2, "`fleet:x` is nobody whose rights could be looked at"),
+        ("alike account:sw-selkie-1/harbour-emergency watch-1 --ledger demo/lanternsound", 2, "no sessions in common"),
         ("who --on nowhere --ledger demo/lanternsound show log", 2, "no system is named `nowhere`"),
         ("who --on all --path nowhere --ledger demo/lanternsound show log", 4, "nobody has the path"),
         ("who --on all --ledger demo/lanternsound", 2, "required"),
@@ -174,6 +202,20 @@ fn the_page_of_reviews_is_what_the_program_prints() {
             b"",
         )
         .out,
+        "text",
+    );
+    show(
+        "What a group gives, or a role, or a command set",
+        "Somebody stands in who has just that, and every way to prove identity: `group:ID`, `role:ID`, `command-set:ID` and\n`account:SYSTEM/LOGIN` are taken wherever a user is.",
+        "zest effective group:auditors --on sw-selkie-1 --ledger demo/lanternsound",
+        &demo("effective group:auditors --on sw-selkie-1"),
+        "text",
+    );
+    show(
+        "Are two alike",
+        "Two users, groups, roles, command sets or accounts of database servers: what only one of them may, and what the other is told\ninstead. Beside a user, whoever stands in is like the user otherwise. Exit status 1 says that they are not alike.",
+        "zest alike command-set:look-only command-set:trace-only --on sw-selkie-1 --ledger demo/lanternsound",
+        &demo("alike command-set:look-only command-set:trace-only --on sw-selkie-1"),
         "text",
     );
     let home = two_revisions();

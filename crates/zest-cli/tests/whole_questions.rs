@@ -175,6 +175,26 @@ fn a_word_of_the_line_that_is_spelled_like_an_option_is_refused_with_both_readin
     assert_eq!(zest(&format!("{kiosk} /opt/kiosk/bin/screen --page 3")).status, 0, "`--page` is no option of ours");
 }
 
+/// The options of `who` are not those of `ask`.
+#[test]
+fn a_word_that_is_spelled_like_an_option_of_who_is_refused_there() {
+    let who = "who --ledger demo/lanternsound --on kiosk-selkie /opt/kiosk/bin/screen";
+    for (word, status) in [
+        ("--like", 2),
+        ("--path", 2),
+        ("--on", 2),
+        ("--sql", 2),
+        ("--from=192.0.2.1", 2),
+        ("--approver-proof", 2),
+        ("--user", 0),
+        ("--batch", 0),
+    ] {
+        let ran = zest(&format!("{who} {word}"));
+        assert_eq!(ran.status, status, "{word}\n{}{}", ran.out, ran.err);
+        assert_eq!(ran.err.contains("which is also an option of ours"), status == 2, "{word}\n{}", ran.err);
+    }
+}
+
 #[test]
 fn help_in_the_place_of_an_answer_is_no_allow() {
     for (line, status) in [

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use zest_ledger::ask::{Question, Session, Verdict};
-use zest_ledger::review::{Difference, Membership, Sought, compare, means};
+use zest_ledger::review::{Difference, Membership, Sought, Subject, beside, compare, effective, means};
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::{questions, seed};
 
@@ -184,6 +184,156 @@ fn what_changed_agrees_with_asking_both() {
     }
     println!("{examples} examples were asked, {turned} answers turned");
     assert!(examples > 40 && turned > 20);
+}
+
+/// Whatever one of two is allowed and the other is not is told of the system; each example is allowed to one of them, and to the other
+/// not, or not so.
+#[test]
+fn what_only_one_of_two_may_agrees_with_asking_both() {
+    let first = seed(21_000);
+    println!("first seed {first}");
+    let (mut examples, mut apart, mut alike) = (0, 0, 0);
+    for round in 0..questions(300).div_ceil(10) as u64 {
+        let seed = first + round;
+        let Some((mut source, engine)) = random(seed) else { continue };
+        let users: Vec<&str> = engine.estate().users().iter().map(|user| user.id.value.as_str()).collect();
+        let of = |user: &str| Subject::User(user.to_owned()).stand_in(&engine, &Session::default()).expect("a user is there");
+        let asked: Vec<Question> = (0..150).map(|_| plain(source.question())).filter(|q| q.session.account.is_none()).collect();
+        for pair in users.windows(2) {
+            let [one, other] = pair else { continue };
+            let found = beside(&engine, &of(one), &of(other), |_| true).expect("both can be looked at");
+            let may = |user: &str, question: &Question| engine.decide(&Question { user: user.to_owned(), ..question.clone() });
+            for difference in &found {
+                for (moved, mine, theirs) in
+                    difference.gained.iter().map(|moved| (moved, other, one)).chain(difference.lost.iter().map(|moved| (moved, one, other)))
+                {
+                    let (is, was) = (may(mine, &moved.right.example), may(theirs, &moved.right.example));
+                    assert!(is != was, "seed {seed}: {one} beside {other}\n{moved:#?}");
+                    assert_eq!(was.verdict, moved.elsewhere, "seed {seed}");
+                    examples += 1;
+                }
+            }
+            for question in &asked {
+                // A line that is about oneself is another for everybody.
+                if question.line.contains("user/") || may(one, question).verdict == may(other, question).verdict {
+                    continue;
+                }
+                apart += 1;
+                let is_told = found.iter().any(|difference| difference.systems.contains(&question.system));
+                assert!(is_told, "seed {seed}: nothing is told of {one} beside {other}\n{question:#?}");
+            }
+            alike += usize::from(found.is_empty());
+        }
+    }
+    println!("{examples} examples were asked, {apart} answers differ, {alike} pairs are alike");
+    assert!(examples > 100 && apart > 100);
+}
+
+/// Who stands in for a group, a role, a command set or an account has just that.
+#[test]
+fn whoever_stands_in_has_just_what_is_asked_about() {
+    const LEDGER: &str = r#"
+[users.mate-1]
+proofs = ["password"]
+[groups.mates]
+members = ["group:crew"]
+[groups.crew]
+members = ["user:mate-1"]
+[vocabularies.make]
+commands = [{ line = "show log" }, { line = "show level", does = "show-level" }, { line = "zero tally", level = 9 }]
+[command-sets.looks]
+rules = ["allow show ..."]
+[command-sets.all-of-it]
+rules = ["allow show ...", "allow zero ..."]
+[command-sets.the-same]
+rules = ["allow show log", "allow show level", "allow zero tally"]
+[systems.sw]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "nothing"
+authorisation = { levels = "all", configuration = true }
+[roles.looker]
+band = { start = 1, ceiling = 7 }
+commands = ["looks"]
+[[assignments]]
+to = ["group:mates"]
+roles = ["looker"]
+on = { all = true }
+[systems.rota]
+kind = "application"
+[applications.rota]
+types.shift.rights = ["plan", "drop"]
+objects."shift/early" = {}
+grants = [
+  { allow = ["plan"], on = "shift/*", to = ["group:mates"] },
+  { allow = ["drop"], on = "shift/*", to = ["group:crew"] },
+]
+[systems.db]
+kind = "postgresql"
+database = "db"
+[databases.db]
+owner = "keeper"
+roles = { keeper = {} }
+accounts = { mate-1 = {}, robot = {} }
+objects = { "table public.t" = { owner = "keeper", columns = { id = "integer" } } }
+grants = [{ allow = ["select"], on = "table public.t", to = ["robot"] }]
+"#;
+    let engine = engine(LEDGER);
+    let lines = |subject: &str, on: &str| -> BTreeSet<String> {
+        let who = Subject::parse(&engine, subject).and_then(|who| who.stand_in(&engine, &Session::default())).expect("it is there");
+        let listed = effective(who.engine(&engine), &who.user, Some(on), &who.session).expect("they are there");
+        assert!(listed.iter().all(|one| one.user == subject), "{listed:#?}");
+        let at = listed
+            .iter()
+            .flat_map(|one| &one.rights)
+            .flat_map(|right| right.place.iter().chain(right.standing.iter().flat_map(|c| &c.place)));
+        assert!(at.clone().all(|place| place.file == "ledger.toml"), "{subject}: {:?}", at.collect::<Vec<_>>());
+        listed.iter().flat_map(|one| &one.rights).flat_map(|right| right.lines.iter().cloned()).collect()
+    };
+    for (subject, on, expected) in [
+        ("group:mates", "sw", vec!["show level", "show log"]),
+        ("group:mates", "rota", vec!["change-credential on user/group:mates", "plan on shift/early"]),
+        ("group:crew", "rota", vec!["change-credential on user/group:crew", "drop on shift/early", "plan on shift/early"]),
+        ("role:looker", "sw", vec!["show level", "show log"]),
+        ("role:looker", "rota", vec!["change-credential on user/role:looker"]),
+        ("command-set:all-of-it", "sw", vec!["show level", "show log", "zero tally"]),
+        ("account:db/robot", "db", vec!["select on table public.t"]),
+    ] {
+        let found: BTreeSet<String> = lines(subject, on)
+            .into_iter()
+            // What the server gives to PUBLIC by itself is beside the point.
+            .filter(|line| on != "db" || line.ends_with("public.t"))
+            .collect();
+        let expected: BTreeSet<String> = expected.into_iter().map(str::to_owned).collect();
+        assert_eq!(found, expected, "{subject} on {on}");
+    }
+    let apart = |one: &str, other: &str| -> Vec<&'static str> {
+        let stand =
+            |text: &str| Subject::parse(&engine, text).and_then(|who| who.stand_in(&engine, &Session::default())).expect("it is there");
+        let found = beside(&engine, &stand(one), &stand(other), |system| system == "sw" || system == "rota" && one.starts_with("role"))
+            .expect("both can be looked at");
+        let some = |list: &dyn Fn(&Difference) -> bool, word| found.iter().any(list).then_some(word);
+        let more = some(&|one: &Difference| !one.lost.is_empty(), "the one may more");
+        more.into_iter().chain(some(&|one: &Difference| !one.gained.is_empty(), "the other may more")).collect()
+    };
+    assert_eq!(apart("group:mates", "group:crew"), Vec::<&str>::new(), "on the device");
+    assert_eq!(apart("command-set:looks", "command-set:all-of-it"), ["the other may more"]);
+    assert_eq!(apart("command-set:all-of-it", "command-set:looks"), ["the one may more"]);
+    assert_eq!(apart("command-set:all-of-it", "command-set:the-same"), Vec::<&str>::new());
+    assert_eq!(apart("role:looker", "command-set:looks"), ["the one may more", "the other may more"], "another level is another session");
+    for (text, part) in [
+        ("group:mate", "no group is named `mate`; did you mean `mates`?"),
+        ("role:", "no role is named"),
+        ("user:mate-2", "no user is named `mate-2`; did you mean `mate-1`?"),
+        ("mate-2", "no user is named `mate-2`"),
+        ("fleet:x", "`fleet:x` is nobody whose rights could be looked at"),
+        ("account:robot", "is nobody whose rights"),
+        ("account:nowhere/robot", "no system is named `nowhere`"),
+        ("account:db/nobody", "nobody can stand in"),
+    ] {
+        let why = Subject::parse(&engine, text).and_then(|who| who.stand_in(&engine, &Session::default())).map(|_| ()).expect_err(text);
+        assert!(why.to_string().contains(part), "{text}: {why}");
+    }
 }
 
 /// What a document can have a say on is what is compared when it alone differs; beyond that nothing differs.

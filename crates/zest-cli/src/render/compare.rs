@@ -2,10 +2,11 @@
 
 use std::fmt::Write as _;
 
+use zest_ledger::json::Alike;
 use zest_ledger::review::{Difference, Membership, Moved, Right};
 use zest_ledger::source::visible;
 
-use super::effective::what;
+use super::effective::{listed, what};
 use super::style::{BAD, FAINT, GOOD, HEAD, at, hanging};
 use super::{answer, people};
 
@@ -64,6 +65,43 @@ pub(crate) fn render(found: &[Difference], compared: usize, not_compared: &[Stri
     }
     let _ = writeln!(out, "{HEAD}{}{HEAD:#}", told(found, compared));
     out.push_str(&people::nobodys(not_compared, "not compared"));
+    out
+}
+
+/// Says what only one of two may.
+pub(crate) fn alike(found: &Alike) -> String {
+    let (one, other) = (visible(&found.one), visible(&found.other));
+    let mut out = String::new();
+    for difference in &found.differences {
+        let systems: Vec<String> = difference.systems.iter().map(|system| visible(system)).collect();
+        let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &format!("on {}", systems.join(", "))));
+        for (who, whom, list) in [(&one, &other, &difference.lost), (&other, &one, &difference.gained)] {
+            // What is refused to the other for the same reason stands together; it is told of the first.
+            let mut groups: Vec<(&Moved, Vec<&Right>)> = Vec::new();
+            let is_same = |one: &Moved, other: &Moved| (one.elsewhere, one.code, &one.place) == (other.elsewhere, other.code, &other.place);
+            for moved in list {
+                match groups.iter_mut().find(|(known, _)| is_same(known, moved)) {
+                    Some((_, rights)) => rights.push(&moved.right),
+                    None => groups.push((moved, vec![&moved.right])),
+                }
+            }
+            for (first, rights) in groups {
+                let why = elsewhere(first, whom);
+                let _ = writeln!(out, "{HEAD}only {who}{HEAD:#}");
+                out.push_str(&listed(&rights));
+                let _ = writeln!(out, "    {FAINT}{}{FAINT:#}", hanging("      ", &visible(&why)));
+            }
+        }
+        out.push('\n');
+    }
+    let (lost, gained) = (found.differences.iter().any(|d| !d.lost.is_empty()), found.differences.iter().any(|d| !d.gained.is_empty()));
+    let text = match (lost, gained) {
+        (false, false) => format!("alike: {one} and {other} may the same"),
+        (true, false) => format!("not alike: {one} may all that {other} may, and more"),
+        (false, true) => format!("not alike: {other} may all that {one} may, and more"),
+        (true, true) => "not alike: each may something that the other may not".to_owned(),
+    };
+    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &text));
     out
 }
 

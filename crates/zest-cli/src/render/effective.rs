@@ -44,7 +44,13 @@ pub(crate) fn rights(one: &Effective) -> String {
         let text = format!("{} more ways for a session to start were not looked at", one.left_out);
         let _ = writeln!(out, "  {BAD}not all{BAD:#}  {}", hanging("           ", &text));
     }
-    for (head, rights) in sections(&one.rights) {
+    out + &listed(&one.rights.iter().collect::<Vec<_>>())
+}
+
+/// Tells rights by the sessions in which they are held.
+pub(crate) fn listed(rights: &[&Right]) -> String {
+    let mut out = String::new();
+    for (head, rights) in sections(rights) {
         if !head.is_empty() {
             let _ = writeln!(out, "  {}", hanging("    ", &visible(&head)));
         }
@@ -60,10 +66,10 @@ pub(crate) fn rights(one: &Effective) -> String {
 }
 
 /// Puts rights together that are held in the same sessions.
-fn sections(rights: &[Right]) -> Vec<(String, Vec<&Right>)> {
-    let mut list: Vec<(String, Vec<&Right>)> = Vec::new();
-    let same = |known: &(String, Vec<&Right>), head: &str, right: &Right| known.0 == head && known.1[0].standing == right.standing;
-    for right in rights {
+fn sections<'r>(rights: &[&'r Right]) -> Vec<(String, Vec<&'r Right>)> {
+    let mut list: Vec<(String, Vec<&'r Right>)> = Vec::new();
+    let same = |known: &(String, Vec<&'r Right>), head: &str, right: &Right| known.0 == head && known.1[0].standing == right.standing;
+    for &right in rights {
         let starts = right.starts.join("; or ");
         let parts: Vec<&str> = [starts.as_str(), right.when.as_str()].into_iter().filter(|part| !part.is_empty()).collect();
         let head = parts.join(", ");

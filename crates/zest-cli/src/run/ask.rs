@@ -20,7 +20,7 @@ use crate::{cores, progress, render, unknown};
 const MAX_QUESTION: usize = 1 << 20;
 
 pub(crate) fn run(args: &Ask) -> Result<Exit> {
-    if let Some(exit) = line::refused(&args.line) {
+    if let Some(exit) = line::refused::<Ask>(&args.line) {
         return Ok(exit);
     }
     let engine = match super::engine(&args.ledger.ledger) {

@@ -1,12 +1,13 @@
 //! `zest effective`: what a user may do, and through what.
 
 use anyhow::Result;
-use zest_ledger::{Question, json, review};
+use zest_ledger::review::{NoSubject, StandIn, Subject};
+use zest_ledger::{json, review};
 
 use crate::args::EffectiveArgs;
 use crate::exit::Exit;
 use crate::out::{complain, put};
-use crate::{progress, render};
+use crate::{progress, render, unknown};
 
 pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -15,16 +16,20 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
     };
     let session = args.session.0.clone();
     if let Some(on) = &args.on {
-        crate::unknown::system(engine.estate(), on)?;
+        unknown::system(engine.estate(), on)?;
     }
-    let rights = progress::during("listing permissions", || review::effective(engine, &args.user, args.on.as_deref(), &session));
-    let Some(rights) = rights else {
-        // The question's own words for it name the nearest user.
-        let system = engine.estate().systems().first().map_or("", |s| s.id.value.as_str());
-        let answer = engine.sign_in(&Question::new(&args.user, system, ""));
-        complain!("zest: {}", render::answer::short(&answer));
-        return Ok(Exit::Denied);
+    let subject = match Subject::parse(engine, &args.subject).and_then(|subject| subject.stand_in(engine, &session)) {
+        Ok(subject) => subject,
+        Err(why) => {
+            // A name that nobody knows at sign-in may nothing, which is an answer.
+            let is_nobody = matches!(why, NoSubject::Unknown { what: "user", .. });
+            complain!("zest: {why}");
+            return Ok(if is_nobody { Exit::Denied } else { Exit::Unknown });
+        }
     };
+    let listed = |who: &StandIn| review::effective(who.engine(engine), &who.user, args.on.as_deref(), &who.session);
+    // OK because whoever is looked at is there.
+    let rights = progress::during("listing permissions", || listed(&subject)).unwrap_or_default();
     let data = || crate::format::data(&json::EffectiveRights::from(rights.clone()));
     args.format.format.print(data, || put!("{}", render::effective::render(&rights)));
     let is_something = |right: &review::Right| matches!(right.allowed, review::Membership::Allowed | review::Membership::After);

@@ -1,15 +1,14 @@
-//! The line of `zest ask`: everything from its first word on, as the shell handed it over.
+//! The line of `zest ask` and `zest who`: everything from its first word on, as the shell handed it over.
 //!
 //! A word of it that is spelled like an option of ours could be meant either way, so the question is refused and both
 //! readings are shown, unless `--` stands before the line.
 
 use std::fmt::Write as _;
 
-use clap::{Args as _, Command};
+use clap::{Args, Command};
 
 use zest_ledger::ask::{Form, covered};
 
-use crate::args::Ask;
 use crate::exit::Exit;
 use crate::out::complain;
 
@@ -24,25 +23,25 @@ pub(super) fn of_words(words: &[String]) -> String {
     }
 }
 
-/// Refuses a line that could also be read otherwise, and says how.
-pub(super) fn refused(line: &[String]) -> Option<Exit> {
+/// Refuses a line that could also be read otherwise, as an option of the command `C` that it was given to, and says how.
+pub(super) fn refused<C: Args>(line: &[String]) -> Option<Exit> {
     let given: Vec<String> = std::env::args_os().skip(1).map(|w| w.to_string_lossy().into_owned()).collect();
-    let readings = other_reading(&given, line)?;
+    let command = C::augment_args(Command::new("zest"));
+    let readings = other_reading(&command, &given, line)?;
     complain!("zest: {readings}");
     Some(Exit::Unknown)
 }
 
 /// Says how a line could also be read, if a word of it is spelled like an option of ours and no `--` stands before it.
-fn other_reading(given: &[String], line: &[String]) -> Option<String> {
+fn other_reading(command: &Command, given: &[String], line: &[String]) -> Option<String> {
     let before = given.strip_suffix(line)?;
     if before.last().is_some_and(|word| word == "--") {
         return None;
     }
-    let command = Ask::augment_args(Command::new("ask"));
     let (mut options, mut rest): (Vec<&str>, Vec<&str>) = (Vec::new(), Vec::new());
     let mut words = line.iter().map(String::as_str);
     while let Some(word) = words.next() {
-        match option(&command, word) {
+        match option(command, word) {
             None => rest.push(word),
             Some(value) => {
                 options.push(word);

@@ -1,5 +1,6 @@
 //! One module a command: from arguments to an exit status.
 
+pub(crate) mod alike;
 pub(crate) mod ask;
 pub(crate) mod compare;
 mod console;

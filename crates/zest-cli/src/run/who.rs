@@ -14,7 +14,7 @@ use crate::out::{complain, put};
 use crate::{cores, progress, render, unknown};
 
 pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
-    if let Some(exit) = line::refused(&args.line) {
+    if let Some(exit) = line::refused::<WhoArgs>(&args.line) {
         return Ok(exit);
     }
     let engine = match super::engine(&args.ledger.ledger) {

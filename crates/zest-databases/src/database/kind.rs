@@ -189,14 +189,16 @@ impl<R: Rules> Kind for Databases<R> {
         let held = server.at(Some(Timestamp::MIN));
         let accounts: Vec<&str> = server.accounts.of(site, user).collect();
         let logins: BTreeSet<String> = accounts.iter().map(|account| R::login_of(account)).collect();
-        let named = if logins.len() > 1 { logins } else { BTreeSet::new() };
+        // Where there is one account only, it goes without saying.
+        let (named, only) = if logins.len() > 1 { (logins, None) } else { (BTreeSet::new(), logins.first().cloned()) };
         let roles: BTreeSet<String> = accounts.iter().flat_map(|account| R::may_activate(&held, account)).collect();
         let mut list = Vec::new();
         for login in std::iter::once(None).chain(named.into_iter().map(Some)) {
             let stated = std::iter::once(None).chain([Some(Vec::new())]).chain(roles.iter().map(|role| Some(vec![role.clone()])));
             for active in stated {
                 let session = Session { account: login.clone(), active_roles: active, ..Session::default() };
-                list.push(Opening::new(session));
+                let also = only.iter().map(|only| Session { account: Some(only.clone()), ..session.clone() }).collect();
+                list.push(Opening { session, also });
             }
         }
         list

@@ -51,6 +51,20 @@ pub struct Comparison {
     pub differences: Vec<Difference>,
 }
 
+/// What only one of two may, as `zest alike` writes it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Alike {
+    format: Format,
+    /// The one.
+    pub one: String,
+    /// The other.
+    pub other: String,
+    /// What only the other may (gained) and what only the one may (lost); empty where they may the same.
+    pub differences: Vec<Difference>,
+}
+
 impl From<Vec<Effective>> for EffectiveRights {
     fn from(effective: Vec<Effective>) -> Self {
         Self { format: Format, effective }
@@ -70,5 +84,13 @@ impl Comparison {
     #[must_use]
     pub const fn new(compared: usize, not_compared: Vec<String>, differences: Vec<Difference>) -> Self {
         Self { format: Format, compared, not_compared, differences }
+    }
+}
+
+impl Alike {
+    /// Makes the form of what is different.
+    #[must_use]
+    pub const fn new(one: String, other: String, differences: Vec<Difference>) -> Self {
+        Self { format: Format, one, other, differences }
     }
 }

@@ -7,12 +7,12 @@ use serde_json::{Map, Value, json};
 
 use super::answer::{Read, ReadRemedy};
 use super::question::{OWN_KEYS, ROLE};
-use super::{Comparison, Defects, EffectiveRights, FORMAT, Format, Holders};
+use super::{Alike, Comparison, Defects, EffectiveRights, FORMAT, Format, Holders};
 use crate::ask::{Change, Fact, Question};
 use crate::entry::Channel;
 
 /// Returns the JSON Schema of each form with its name: `question`, `answer`, `remedy`, `change`, `findings`, `effective`, `who`,
-/// `compare`.
+/// `compare`, `alike`.
 ///
 /// # Example
 /// ```
@@ -20,7 +20,7 @@ use crate::entry::Channel;
 /// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings", "effective", "who", "compare"]);
 /// ```
 #[must_use]
-pub fn schemas() -> [(&'static str, Value); 8] {
+pub fn schemas() -> [(&'static str, Value); 9] {
     fn of<T: JsonSchema>() -> Value {
         SchemaSettings::draft2020_12().into_generator().into_root_schema_for::<T>().to_value()
     }
@@ -33,6 +33,7 @@ pub fn schemas() -> [(&'static str, Value); 8] {
         ("effective", of::<EffectiveRights>()),
         ("who", of::<Holders>()),
         ("compare", of::<Comparison>()),
+        ("alike", of::<Alike>()),
     ]
 }
 

@@ -1,6 +1,7 @@
 //! Who gained and who lost what between two ledgers: not lines of text, but rights.
 
 use super::effective::told;
+use super::subject::{NoSubject, StandIn};
 use zest_engine::Engine;
 use zest_engine::links::UserId;
 use zest_engine::rights::{Rights, Side, Within, rights};
@@ -49,16 +50,94 @@ pub fn compare_on(before: &Engine, after: &Engine, user: &str, session: &Session
     names.extend(new);
     let mut list: Vec<Difference> = Vec::new();
     for name in names.into_iter().filter(|name| is_meant(name)) {
-        let side = |engine, of: Option<UserId>| side(engine, name, of);
-        let found = on_system(before, after, side(before, mine_before), side(after, mine_after), session);
-        let Some((gained, lost)) = found.filter(|(gained, lost)| !gained.is_empty() || !lost.is_empty()) else { continue };
-        let one = Difference { user: user.to_owned(), systems: vec![name.to_owned()], gained, lost, more: zest_model::More };
-        match list.iter_mut().find(|known| is_same(known, &one)) {
-            Some(known) => known.systems.extend(one.systems),
-            None => list.push(one),
-        }
+        let (was, is) = (By { engine: before, user }, By { engine: after, user });
+        let found = on_system(was, is, side(before, name, mine_before), side(after, name, mine_after), session);
+        add(&mut list, user, name, found);
     }
     list
+}
+
+/// Returns what only one of two may do on each system, in one ledger: what only the other may is told as gained, and what only the one
+/// may as lost. Systems where it is the same stand together; where nothing is told they may the same.
+///
+/// # Errors
+/// They cannot be looked at in the same sessions: an account of a device or host, and something else.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::{Subject, beside}};
+/// let estate = Ledger::new().document("rota.toml", r#"
+/// [users.mate-1]
+/// [groups.mates]
+/// [groups.masters]
+/// [systems.rota]
+/// kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan", "look"]
+/// objects."shift/early" = {}
+/// grants = [
+///   { allow = ["look"], on = "shift/*", to = ["group:mates", "group:masters"] },
+///   { allow = ["plan"], on = "shift/*", to = ["group:masters"] },
+/// ]
+/// "#).estate()?;
+/// let engine = Engine::compile(estate)?;
+/// let group = |name| Subject::Group(String::from(name)).stand_in(&engine, &Session::default());
+/// let apart = beside(&engine, &group("mates")?, &group("masters")?, |_| true)?;
+/// assert_eq!(apart[0].gained[0].right.lines, ["plan on shift/early"]);
+/// assert!(apart[0].lost.is_empty());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn beside(engine: &Engine, one: &StandIn, other: &StandIn, is_meant: impl Fn(&str) -> bool) -> Result<Vec<Difference>, NoSubject> {
+    let session = together(one, other)?;
+    let (was, is) = (By::of(one, engine), By::of(other, engine));
+    let there = |by: By<'_>| by.engine.find_user(by.user, false);
+    let (mine, theirs) = (there(was), there(is));
+    let mut list: Vec<Difference> = Vec::new();
+    for name in engine.all_sites().map(|site| site.entry().id.value.as_str()).filter(|name| is_meant(name)) {
+        let found = on_system(was, is, side(was.engine, name, mine), side(is.engine, name, theirs), &session);
+        // Each may change the own credential: that is the same right.
+        let but_own = |list: Vec<Moved>, by: By<'_>| -> Vec<Moved> {
+            let own = format!("change-credential on user/{}", by.user);
+            list.into_iter().filter(|moved| moved.right.lines.iter().any(|line| *line != own)).collect()
+        };
+        let found = found.map(|(gained, lost)| (but_own(gained, is), but_own(lost, was)));
+        add(&mut list, is.user, name, found);
+    }
+    Ok(list)
+}
+
+/// Returns the sessions in which both are looked at. Each starts on an account of its own where one is meant.
+fn together(one: &StandIn, other: &StandIn) -> Result<Session, NoSubject> {
+    if one.session == other.session {
+        return Ok(one.session.clone());
+    }
+    match (one.alone(), other.alone()) {
+        (Some(mine), Some(theirs)) if mine == theirs => Ok(mine.clone()),
+        _ => Err(NoSubject::Apart(one.user.clone(), other.user.clone())),
+    }
+}
+
+/// Who is asked about, and in which ledger.
+#[derive(Clone, Copy)]
+struct By<'e> {
+    engine: &'e Engine,
+    user: &'e str,
+}
+
+impl<'e> By<'e> {
+    fn of(who: &'e StandIn, engine: &'e Engine) -> Self {
+        Self { engine: who.engine(engine), user: &who.user }
+    }
+}
+
+/// Adds what is different on a system, if anything is; systems where it is the same stand together.
+fn add(list: &mut Vec<Difference>, user: &str, system: &str, found: Option<(Vec<Moved>, Vec<Moved>)>) {
+    let Some((gained, lost)) = found.filter(|(gained, lost)| !gained.is_empty() || !lost.is_empty()) else { return };
+    let one = Difference { user: user.to_owned(), systems: vec![system.to_owned()], gained, lost, more: zest_model::More };
+    match list.iter_mut().find(|known| is_same(known, &one)) {
+        Some(known) => known.systems.extend(one.systems),
+        None => list.push(one),
+    }
 }
 
 fn side<'e>(engine: &'e Engine, system: &str, user: Option<UserId>) -> Option<Side<'e>> {
@@ -67,8 +146,8 @@ fn side<'e>(engine: &'e Engine, system: &str, user: Option<UserId>) -> Option<Si
 
 /// Returns what was gained and what was lost on one system; nothing where there is nothing on either side.
 fn on_system(
-    before: &Engine,
-    after: &Engine,
+    before: By<'_>,
+    after: By<'_>,
     old: Option<Side<'_>>,
     new: Option<Side<'_>>,
     session: &Session,
@@ -83,8 +162,8 @@ fn on_system(
             Some((moved(after, before, &is.minus(was)), moved(before, after, &was.minus(is))))
         }
         (old, new) => {
-            let all = |engine: &Engine, other: &Engine, side: Option<Side<'_>>| {
-                side.and_then(alone).map_or_else(Vec::new, |set| moved(engine, other, &set))
+            let all = |here: By<'_>, there: By<'_>, side: Option<Side<'_>>| {
+                side.and_then(alone).map_or_else(Vec::new, |set| moved(here, there, &set))
             };
             Some((all(after, before, new), all(before, after, old)))
         }
@@ -92,12 +171,12 @@ fn on_system(
 }
 
 /// Tells a difference, each right with how its example is answered on the other side.
-fn moved(here: &Engine, there: &Engine, difference: &Rights) -> Vec<Moved> {
+fn moved(here: By<'_>, there: By<'_>, difference: &Rights) -> Vec<Moved> {
     if difference.is_empty() {
         return Vec::new();
     }
     let one = |right: Right| {
-        let answer = there.explain(&right.example);
+        let answer = there.engine.explain(&Question { user: there.user.to_owned(), ..right.example.clone() });
         let gate = match answer.verdict {
             Verdict::Denied => answer.first_refusal(),
             Verdict::Allowed | Verdict::AllowedAfter => answer.open_gates().next(),
@@ -105,7 +184,7 @@ fn moved(here: &Engine, there: &Engine, difference: &Rights) -> Vec<Moved> {
         let (text, place) = gate.map_or((String::new(), None), |gate| (gate.text.clone(), gate.location.clone()));
         Moved { right, elsewhere: answer.verdict, code: answer.refusal, why: text, place }
     };
-    told(here, difference, &difference.lines()).into_iter().map(one).collect()
+    told(here.engine, difference, &difference.lines()).into_iter().map(one).collect()
 }
 
 /// Returns whether the same changed; what is asked as an example names the system.

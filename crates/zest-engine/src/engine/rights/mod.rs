@@ -84,6 +84,8 @@ struct Frame {
     shut: Vec<Opening>,
     /// Those that were not looked at, since there are too many.
     left_out: Vec<Opening>,
+    /// Those that start as another does for one side alone: the set says nothing of them.
+    unsaid: Vec<Opening>,
     actions: Vec<Action>,
 }
 
@@ -153,12 +155,17 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
     proofs.dedup();
     let start = within.stated.at.or_else(|| Timestamp::from_second(START).ok()).unwrap_or(Timestamp::UNIX_EPOCH);
     let mut space = Space::new(Ground { proofs, start, stated: within.stated.clone() });
-    let mut openings: Vec<Opening> = Vec::new();
+    let (mut openings, mut unsaid): (Vec<Opening>, Vec<Opening>) = (Vec::new(), Vec::new());
     for opening in sides.iter().flat_map(|side| kind.openings(side.site, side.user)) {
-        if let Some(opening) = stated(opening, &within.stated)
-            && !openings.contains(&opening)
-        {
-            openings.push(opening);
+        let Some(opening) = stated(opening, &within.stated) else { continue };
+        match openings.iter_mut().find(|known| known.session == opening.session) {
+            // What goes without saying for one side alone, such as the name of its account, is said of none.
+            Some(known) => {
+                let (both, mine): (Vec<_>, Vec<_>) = std::mem::take(&mut known.also).into_iter().partition(|s| opening.also.contains(s));
+                unsaid.extend(opening.also.into_iter().filter(|session| !both.contains(session)).chain(mine).map(Opening::new));
+                known.also = both;
+            }
+            None => openings.push(opening),
         }
     }
     let actions = if within.actions.is_empty() { kind.actions(sides) } else { within.actions.clone() };
@@ -215,7 +222,7 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
     }
     let sizes = space.sizes();
     let live = words::live(cells.iter().flatten(), &sizes);
-    let frame = Arc::new(Frame { sizes, space, live, openings, shut, left_out, actions });
+    let frame = Arc::new(Frame { sizes, space, live, openings, shut, left_out, unsaid, actions });
     let named = sides.iter().zip(cells).map(|(side, cells)| Rights {
         frame: Arc::clone(&frame),
         cells,
@@ -225,17 +232,21 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
     named.collect()
 }
 
-/// Puts facts that are stated into an opening; nothing where it says something else.
-fn stated(mut opening: Opening, stated: &Session) -> Option<Opening> {
-    let mine = opening.session.stated();
-    for (fact, theirs) in stated.stated() {
-        if sort_of(fact) != Sort::Start {
-            opening.session.take(fact, stated);
-        } else if mine.iter().find(|(known, _)| *known == fact).is_none_or(|(_, mine)| *mine != theirs) {
-            return None;
+/// Puts facts that are stated into an opening; nothing where all ways to state it say something else.
+fn stated(opening: Opening, stated: &Session) -> Option<Opening> {
+    let facts: Vec<_> = stated.stated().into_iter().filter(|(fact, _)| sort_of(*fact) == Sort::Start).collect();
+    let Opening { session, also } = opening;
+    let is_meant = |session: &Session| {
+        let mine = session.stated();
+        facts.iter().all(|one| mine.contains(one))
+    };
+    let mut meant = std::iter::once(session).chain(also).filter(is_meant).map(|mut session| {
+        for (fact, _) in stated.stated().into_iter().filter(|(fact, _)| sort_of(*fact) != Sort::Start) {
+            session.take(fact, stated);
         }
-    }
-    Some(opening)
+        session
+    });
+    Some(Opening { session: meant.next()?, also: meant.collect() })
 }
 
 /// What came of the sessions of one side that start alike.
@@ -365,7 +376,7 @@ impl Rights {
     pub fn membership(&self, session: &Session, action: usize) -> Membership {
         let Some(opening) = self.opening(session) else {
             // Where nobody gets a session, and where a session cannot start at all, nothing is allowed.
-            let is_left_out = self.frame.left_out.iter().any(|opening| opening.is_of(session));
+            let is_left_out = self.frame.left_out.iter().chain(&self.frame.unsaid).any(|opening| opening.is_of(session));
             let is_shut =
                 !is_left_out && !self.is_outside(session) && (self.frame.shut.iter().any(|o| o.is_of(session)) || is_listed(session));
             return if is_shut { Membership::Denied } else { Membership::NotHere };

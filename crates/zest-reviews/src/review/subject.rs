@@ -1,0 +1,273 @@
+//! Whose rights are looked at: a user, or what somebody would have who has nothing but a group, a role, an account or a command set.
+
+use std::fmt;
+use std::sync::Arc;
+
+use zest_engine::rules::Combining;
+use zest_engine::{Engine, Estate};
+use zest_model::ask::{Change, Conflict, Session};
+use zest_model::entry::{Assignment, Band, On, Proof, Role, User};
+use zest_model::finding::{Findings, Severity};
+use zest_model::source::{At, Place, visible};
+use zest_words::nearest;
+
+/// Whose rights are looked at.
+///
+/// Written as `watch-1` or `user:watch-1`, `group:shore-watch`, `role:pier-tracer`, `command-set:trace-only`, `account:ticketing/fares`.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::{Subject, effective}};
+/// let estate = Ledger::new().document("rota.toml", r#"
+/// [users.mate-1]
+/// [groups.mates]
+/// members = ["user:mate-1"]
+/// [systems.rota]
+/// kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan"]
+/// objects."shift/early" = {}
+/// grants = [{ allow = ["plan"], on = "shift/*", to = ["group:mates"] }]
+/// "#).estate()?;
+/// let engine = Engine::compile(estate)?;
+/// let mates = Subject::parse(&engine, "group:mates")?.stand_in(&engine, &Session::default())?;
+/// let listed = effective(mates.engine(&engine), &mates.user, Some("rota"), &mates.session).expect("somebody stands in");
+/// assert_eq!((listed[0].user.as_str(), listed[0].rights[0].lines[0].as_str()), ("group:mates", "plan on shift/early"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Subject {
+    /// A user.
+    User(String),
+    /// Whoever is a member of a group.
+    Group(String),
+    /// Whoever has a role, everywhere.
+    Role(String),
+    /// Whoever has a command set, at the top level of every device, and elsewhere nothing.
+    CommandSet(String),
+    /// Whoever uses an account of a system.
+    Account {
+        /// The system.
+        system: String,
+        /// The account, as the ledger writes it.
+        account: String,
+    },
+}
+
+/// Why there is nobody whose rights could be looked at.
+#[derive(Debug)]
+#[non_exhaustive]
+pub enum NoSubject {
+    /// The ledger has nothing of the name.
+    Unknown {
+        /// What it would be: "user", "group".
+        what: &'static str,
+        /// The name.
+        name: String,
+        /// The nearest name that there is.
+        nearest: Option<String>,
+    },
+    /// It is written in no way that is known.
+    Unreadable(String),
+    /// Nobody can stand in.
+    Conflict(Conflict),
+    /// The ledger with somebody who stands in is none.
+    Invalid(Findings),
+    /// Two cannot be looked at in the same sessions.
+    Apart(String, String),
+}
+
+impl fmt::Display for NoSubject {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Unknown { what, name, nearest } => {
+                write!(f, "no {what} is named `{}`", visible(name))?;
+                nearest.as_ref().map_or(Ok(()), |near| write!(f, "; did you mean `{}`?", visible(near)))
+            }
+            Self::Unreadable(text) => write!(
+                f,
+                "`{}` is nobody whose rights could be looked at: expected a user, or `group:ID`, `role:ID`, `command-set:ID`, \
+                 `account:SYSTEM/LOGIN`",
+                visible(text)
+            ),
+            Self::Conflict(conflict) => write!(f, "nobody can stand in: {conflict}"),
+            Self::Invalid(findings) => write!(f, "nobody can stand in: {findings}"),
+            Self::Apart(one, other) => write!(
+                f,
+                "`{}` and `{}` have no sessions in common to be compared in: of devices and hosts, compare users, groups, roles or command sets",
+                visible(one),
+                visible(other)
+            ),
+        }
+    }
+}
+
+impl std::error::Error for NoSubject {}
+
+/// Somebody whose rights can be looked at.
+#[derive(Debug)]
+pub struct StandIn {
+    /// The engine in which they are there; nothing for a user, who is there anyway.
+    engine: Option<Engine>,
+    /// Their name.
+    pub user: String,
+    /// The sessions that are meant.
+    pub session: Session,
+    /// The sessions that are meant, where the account need not be stated, since there is no other.
+    alone: Option<Session>,
+}
+
+impl StandIn {
+    /// Returns the engine in which they are there: their own, or the one of the ledger.
+    #[must_use]
+    pub fn engine<'e>(&'e self, of_ledger: &'e Engine) -> &'e Engine {
+        self.engine.as_ref().unwrap_or(of_ledger)
+    }
+
+    /// Returns the sessions that are meant, without an account that goes without saying; nothing where it must be stated.
+    pub(super) const fn alone(&self) -> Option<&Session> {
+        self.alone.as_ref()
+    }
+}
+
+impl Subject {
+    /// Reads whose rights are meant. A user whose id reads like something else is meant first.
+    ///
+    /// # Errors
+    /// There is nothing of the name, or it cannot be read.
+    pub fn parse(engine: &Engine, text: &str) -> Result<Self, NoSubject> {
+        let estate = engine.estate();
+        if engine.find_user(text, false).is_some() {
+            return Ok(Self::User(text.to_owned()));
+        }
+        let (what, name) = text.split_once(':').unwrap_or(("user", text));
+        let named = |what: &'static str, is_there: bool, all: &mut dyn Iterator<Item = &str>| {
+            let unknown = |nearest: Option<&str>| NoSubject::Unknown { what, name: name.to_owned(), nearest: nearest.map(str::to_owned) };
+            if is_there { Ok(name.to_owned()) } else { Err(unknown(nearest(name, all))) }
+        };
+        match what {
+            "user" => {
+                let is_there = engine.find_user(name, false).is_some();
+                named("user", is_there, &mut estate.users().iter().map(|e| e.id.value.as_str())).map(Self::User)
+            }
+            "group" => {
+                let ids = || estate.groups().iter().map(|e| e.id.value.as_str());
+                named("group", ids().any(|id| id == name), &mut ids()).map(Self::Group)
+            }
+            "role" => {
+                let ids = || estate.roles().iter().map(|e| e.id.value.as_str());
+                named("role", ids().any(|id| id == name), &mut ids()).map(Self::Role)
+            }
+            "command-set" => {
+                let ids = || estate.command_sets().iter().map(|e| e.id.value.as_str());
+                named("command set", ids().any(|id| id == name), &mut ids()).map(Self::CommandSet)
+            }
+            "account" => {
+                let Some((system, account)) = name.split_once('/') else { return Err(NoSubject::Unreadable(text.to_owned())) };
+                let ids = || estate.systems().iter().map(|e| e.id.value.as_str());
+                if !ids().any(|id| id == system) {
+                    let near = nearest(system, ids()).map(str::to_owned);
+                    return Err(NoSubject::Unknown { what: "system", name: system.to_owned(), nearest: near });
+                }
+                Ok(Self::Account { system: system.to_owned(), account: account.to_owned() })
+            }
+            _ => Err(NoSubject::Unreadable(text.to_owned())),
+        }
+    }
+
+    /// Returns somebody who has just this: with every way to prove identity, no path and no attribute, and nothing else that the ledger
+    /// gives. `session` says which sessions are meant.
+    ///
+    /// # Errors
+    /// The account is not there, or cannot be used by anybody else.
+    pub fn stand_in(&self, engine: &Engine, session: &Session) -> Result<StandIn, NoSubject> {
+        self.stand_in_like(engine, session, None)
+    }
+
+    /// Returns the same, with the ways to prove identity, the path and the attributes of a user, to be compared with whom.
+    ///
+    /// # Errors
+    /// The account is not there, or cannot be used by anybody else.
+    pub fn stand_in_like(&self, engine: &Engine, session: &Session, like: Option<&str>) -> Result<StandIn, NoSubject> {
+        let mut session = session.clone();
+        let name = self.to_string();
+        let estate = engine.estate();
+        let mut entries = estate.entries().clone();
+        // Whatever is said of who stands in is said where the entry is that they stand for.
+        let mut place = None;
+        let (mut change, mut alone) = (None, Some(session.clone()));
+        let id_of = |place: &mut Option<Place>, id: Option<&At<String>>| *place = id.map(|id| id.place);
+        match self {
+            Self::User(user) => return Ok(StandIn { engine: None, user: user.clone(), alone: Some(session.clone()), session }),
+            Self::Group(group) => {
+                id_of(&mut place, estate.groups().iter().map(|entry| &entry.id).find(|id| id.value == *group));
+                change = Some(Change::JoinGroup { group: group.clone(), user: name.clone() });
+            }
+            Self::Role(role) => {
+                id_of(&mut place, estate.roles().iter().map(|entry| &entry.id).find(|id| id.value == *role));
+                entries.assignments.push(everywhere(&name, role, place));
+            }
+            Self::CommandSet(set) => {
+                id_of(&mut place, estate.command_sets().iter().map(|entry| &entry.id).find(|id| id.value == *set));
+                let at = place.unwrap_or_else(Place::here);
+                // At the top no level stands in the way, and the set decides alone.
+                session.level = Some(15);
+                let band = Band { start: At::new(15, at), ceiling: At::new(15, at) };
+                let role = Role { band: Some(band), commands: vec![At::new(set.clone(), at)], ..Role::at(At::new(name.clone(), at)) };
+                entries.roles.push(Arc::new(role));
+                entries.assignments.push(everywhere(&name, &name, place));
+            }
+            Self::Account { system, account } => {
+                let entry = estate.systems().iter().find(|entry| entry.id.value == *system);
+                id_of(&mut place, entry.map(|entry| &entry.id));
+                let kind = engine.site(system).map(|site| site.kind());
+                // On a database server there is no other way in than an account.
+                alone = alone.filter(|_| kind.is_some_and(|kind| kind.combining() == Combining::NotLookedAt));
+                session.account = Some(kind.map_or_else(|| account.clone(), |kind| kind.login_of(account)));
+                change = Some(Change::UseAccount { system: system.clone(), account: account.clone(), user: name.clone() });
+            }
+        }
+        let at = place.unwrap_or_else(Place::here);
+        let person = match like.and_then(|user| engine.find_user(user, false)) {
+            Some(user) => User { id: At::new(name.clone(), at), ..estate.user(user).clone() },
+            None => {
+                let proofs = Proof::WORDS.iter().filter_map(|word| Proof::from_word(word)).map(|proof| At::new(proof, at));
+                User { proofs: proofs.collect(), ..User::at(At::new(name.clone(), at)) }
+            }
+        };
+        entries.users.push(Arc::new(person));
+        let mut found = Vec::new();
+        let resolved = Estate::resolve(estate.kinds().clone(), Arc::clone(estate.shared_sources()), entries, &mut found);
+        let invalid = |found| NoSubject::Invalid(Findings::new(found, Arc::clone(estate.shared_sources())));
+        let Some(resolved) = resolved.filter(|_| found.iter().all(|finding| finding.severity() != Severity::Error)) else {
+            return Err(invalid(found));
+        };
+        let with_person = Engine::compile(resolved).map_err(NoSubject::Invalid)?;
+        let with_all = match change {
+            None => with_person,
+            Some(change) => with_person.with(&[change]).map_err(NoSubject::Conflict)?,
+        };
+        Ok(StandIn { engine: Some(with_all), user: name, session, alone })
+    }
+}
+
+/// Makes the assignment of a role on all systems to somebody.
+fn everywhere(user: &str, role: &str, place: Option<Place>) -> Arc<Assignment> {
+    let at = place.unwrap_or_else(Place::here);
+    let text = |text: String| vec![At::new(text, at)];
+    let on = On { all: Some(At::new(true, at)), place: Some(at), ..On::default() };
+    let rank = Some(At::new(0, at));
+    Arc::new(Assignment { to: text(format!("user:{user}")), roles: text(role.to_owned()), on, rank, ..Assignment::at(at) })
+}
+
+impl fmt::Display for Subject {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::User(id) => f.write_str(id),
+            Self::Group(id) => write!(f, "group:{id}"),
+            Self::Role(id) => write!(f, "role:{id}"),
+            Self::CommandSet(id) => write!(f, "command-set:{id}"),
+            Self::Account { system, account } => write!(f, "account:{system}/{account}"),
+        }
+    }
+}
