@@ -36,6 +36,9 @@ pub(crate) enum Command {
     /// Say whether two users, groups, roles or command sets may the same, and what only one of them may
     #[command(long_about = ALIKE)]
     Alike(AlikeArgs),
+    /// Ask recorded questions again, and say which have another answer than they must
+    #[command(long_about = EXPECTATIONS)]
+    Expectations(ExpectationsArgs),
     /// Who am I: who a session is, link by link, with which roles, proofs and end
     Session(SessionCommand),
     /// Can this person start at all, and what is missing, all of it
@@ -90,6 +93,9 @@ pub(crate) struct Rehearse {
     /// Stop at the first refusal, with exit status 1
     #[arg(long)]
     pub(crate) strict: bool,
+    /// Append what was typed and answered to this document, as an expectation of several steps
+    #[arg(long, value_name = "FILE")]
+    pub(crate) record: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) session: SessionArgs<false>,
     #[command(flatten)]
@@ -176,6 +182,29 @@ pub(crate) struct AlikeArgs {
     pub(crate) on: String,
     #[command(flatten)]
     pub(crate) session: SessionArgs<false>,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+}
+
+const EXPECTATIONS: &str = "\
+Ask recorded questions again, and say which have another answer than they must.
+
+They stand under [[expectations]] in the ledger's documents, or in documents beside it (--document). `zest ask --record FILE` writes one from \
+an answer. Exit status 1 means that one does not hold, 3 that one cannot be asked, 4 that there is none.";
+
+#[derive(Debug, Args)]
+pub(crate) struct ExpectationsArgs {
+    /// Also those in this document, which is no part of the ledger's folder; may be repeated
+    #[arg(long, value_name = "FILE")]
+    pub(crate) document: Vec<PathBuf>,
+    /// List the ones that hold as well
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// Say on which rules, grants, assignments and conditions no expectation depends: nothing would be noticed if they were gone
+    #[arg(long)]
+    pub(crate) coverage: bool,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
@@ -586,6 +615,9 @@ pub(crate) struct Ask {
     /// With each remedy that changes the ledger, the text to paste, and where
     #[arg(long)]
     pub(crate) paste: bool,
+    /// Append the question and its answer to this document, as an expectation that `zest expectations` asks again
+    #[arg(long, value_name = "FILE", conflicts_with = "batch")]
+    pub(crate) record: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) session: SessionArgs<true>,
     #[command(flatten)]

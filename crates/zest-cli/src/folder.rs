@@ -21,7 +21,19 @@ const MAX_LOOKED_AT: usize = 10_000;
 
 /// Reads a folder and validates what is in it. What cannot be read becomes a finding.
 pub(crate) fn read(folder: &Path) -> Validated {
-    let (ledger, documents) = open(folder);
+    read_with(folder, &[])
+}
+
+/// Reads a folder and documents beside it, and validates what is in them.
+pub(crate) fn read_with(folder: &Path, beside: &[PathBuf]) -> Validated {
+    let (mut ledger, mut documents) = open(folder);
+    for path in beside {
+        let name = path.display().to_string();
+        match read_plain(path, MAX_DOCUMENT) {
+            Ok(bytes) => documents.push((name, bytes)),
+            Err(why) => ledger = ledger.finding(Finding::unreadable(&name, &why)),
+        }
+    }
     progress::during("reading the ledger", || ledger.documents(&documents, cores::processors()).validate())
 }
 

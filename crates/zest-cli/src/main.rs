@@ -11,6 +11,7 @@ mod render;
 mod revision;
 mod run;
 mod unknown;
+mod whole;
 
 use std::process::ExitCode;
 
@@ -42,6 +43,7 @@ fn carry_out(command: &Command) -> anyhow::Result<Exit> {
         Command::Who(args) => run::who::run(args),
         Command::Compare(args) => run::compare::run(args),
         Command::Alike(args) => run::alike::run(args),
+        Command::Expectations(args) => run::expectations::run(args),
         Command::Session(args) => run::session::run(args),
         Command::Ready(args) => run::ready::run(args),
         Command::Obligations(args) => run::obligations::run(args),

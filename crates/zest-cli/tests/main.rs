@@ -5,6 +5,7 @@ mod batch;
 mod commands;
 mod databases;
 mod demo;
+mod expectations;
 mod pages;
 mod readme;
 mod refusals;

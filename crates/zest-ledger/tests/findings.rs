@@ -248,6 +248,7 @@ fn raising(code: Code) -> String {
             "[users.desk-1]\nproofs = [\"password\"]\n[[clouds.sky.grants]]\nallow = [\"reset-credential\"]\non = \"user/*\"\nto = [\"user:desk-1\"]\n{}",
             grant("")
         ))),
+        Code::NotAsked => with("[[expectations]]\nwho = [\"user:lead-9\"]\non = [\"sw-1\"]\nlines = [\"leave\"]\nanswer = \"allowed\""),
         Code::IdsLookAlike => with("[users.\"l\u{435}ad-1\"]\nproofs = [\"password\"]"),
         Code::NightOfDay => with(
             "[[assignments]]\nto = [\"group:leads\"]\nroles = [\"lead\"]\non = { all = true }\nwhen = { days = [\"fri\"], hours = \"22:00-06:00\" }",

@@ -19,6 +19,7 @@ mod database_laws;
 mod databases;
 mod effective;
 mod engines_agree;
+mod expectations;
 mod findings;
 mod fuzz_corpus;
 mod hostile_input;

@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use crate::entry::Interface;
 use crate::entry::{
-    Assignment, CommandSet, CredentialRule, Database, Group, Host, OriginNetworks, Role, Separation, Service, System, User, Vocabulary,
+    Assignment, CommandSet, CredentialRule, Database, Expectation, Group, Host, NamedSession, OriginNetworks, Role, Separation, Service,
+    System, User, Vocabulary,
 };
 use crate::source::At;
 use crate::table::{Kept, Table};
@@ -38,6 +39,10 @@ pub struct Entries {
     pub separations: Table<Arc<Separation>>,
     /// Rules for credentials.
     pub credential_rules: Table<Arc<CredentialRule>>,
+    /// Sessions by name.
+    pub sessions: Table<Arc<NamedSession>>,
+    /// Questions with the answer they must have.
+    pub expectations: Table<Arc<Expectation>>,
     /// OpenAPI documents.
     pub interfaces: Table<Arc<Interface>>,
     /// Of kinds from outside.
@@ -62,6 +67,8 @@ impl Entries {
             hosts,
             separations,
             credential_rules,
+            sessions,
+            expectations,
             interfaces,
             outside,
         } = self;
@@ -78,6 +85,8 @@ impl Entries {
         hosts.append(later.hosts);
         separations.append(later.separations);
         credential_rules.append(later.credential_rules);
+        sessions.append(later.sessions);
+        expectations.append(later.expectations);
         interfaces.append(later.interfaces);
         outside.append(later.outside);
     }

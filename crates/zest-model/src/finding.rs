@@ -137,6 +137,8 @@ codes! {
     IdsDifferInCase = "ZL0408" "ids-differ-in-case" Warning;
     /// Two ids look alike though their characters are others, such as a Latin and a Cyrillic letter.
     IdsLookAlike = "ZL0409" "ids-look-alike" Warning;
+    /// An expectation cannot be asked: it names what is not there, states what cannot be read, or asks nothing. It counts as failed.
+    NotAsked = "ZL0410" "not-asked" Warning;
 
     /// A role is never assigned and no role includes it.
     RoleUnassigned = "ZL0501" "role-unassigned" Warning;

@@ -162,6 +162,52 @@ pub struct Moved {
     pub place: Option<Location>,
 }
 
+/// A recorded question, its answer now, and whether that is the one it must have.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Outcome {
+    /// Where the expectation is written.
+    pub place: Location,
+    /// What it is called; empty for one without a name.
+    pub name: String,
+    /// The number of the step, from 1, where it is one of a session that goes on.
+    pub step: Option<usize>,
+    /// The question.
+    pub question: Question,
+    /// The answer it must have, in words.
+    pub expected: String,
+    /// Whether it has it.
+    pub holds: bool,
+    /// The answer.
+    pub verdict: Verdict,
+    /// The code of its refusal.
+    pub code: Option<Refusal>,
+    /// Why, where it does not hold or was looked at; empty otherwise.
+    pub why: String,
+    /// Where that is written.
+    pub at: Option<Location>,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
+/// A part of a ledger on which no expectation depends.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Uncovered {
+    /// What it is.
+    pub what: String,
+    /// Where it is written.
+    pub place: Location,
+    /// Whether it was tried: without some parts a ledger is none.
+    pub is_tried: bool,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
 /// A session as it stands: who is behind it, and what it has.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SessionView {

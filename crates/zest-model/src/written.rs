@@ -243,6 +243,30 @@ impl Blank for Option<At<SignedDuration>> {
     }
 }
 
+impl Blank for Option<At<Timestamp>> {
+    fn is_blank(&self) -> bool {
+        self.is_none()
+    }
+}
+
+impl Blank for Option<At<u32>> {
+    fn is_blank(&self) -> bool {
+        self.is_none()
+    }
+}
+
+impl<T> Blank for Option<Vec<T>> {
+    fn is_blank(&self) -> bool {
+        self.is_none()
+    }
+}
+
+impl<T: Word> Blank for Option<At<T>> {
+    fn is_blank(&self) -> bool {
+        self.is_none()
+    }
+}
+
 impl Blank for Option<At<bool>> {
     /// What does not hold is as good as not written.
     fn is_blank(&self) -> bool {

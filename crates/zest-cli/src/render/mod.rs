@@ -3,6 +3,7 @@
 pub(crate) mod answer;
 pub(crate) mod compare;
 pub(crate) mod effective;
+pub(crate) mod expectations;
 pub(crate) mod findings;
 pub(crate) mod people;
 pub(crate) mod rehearsal;

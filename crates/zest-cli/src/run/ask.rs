@@ -1,11 +1,14 @@
 //! `zest ask`: one question, or many as JSON Lines.
 
 use std::io::{BufRead, BufReader};
+use std::path::Path;
 
-use anyhow::{Context, Result};
+use anyhow::{Context, Result, bail};
 use jiff::Timestamp;
 use serde_json::{Value, json};
-use zest_ledger::ask::{Answer, Change, Form, Remedy, Verdict, Written};
+use zest_ledger::ask::{Answer, Change, Form, Refusal, Remedy, Verdict, Written};
+use zest_ledger::expectation::recorded;
+use zest_ledger::source::visible;
 use zest_ledger::{Engine, Question, json};
 
 use super::verdicts::Verdicts;
@@ -14,7 +17,8 @@ use crate::args::Ask;
 use crate::exit::Exit;
 use crate::format::{add, data};
 use crate::out::{put, write};
-use crate::{cores, progress, render, unknown};
+use crate::unknown::Unknown;
+use crate::{cores, progress, render, unknown, whole};
 
 /// The longest question that is read in a batch, in bytes.
 const MAX_QUESTION: usize = 1 << 20;
@@ -34,16 +38,33 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
         question.form = Form::Statement;
     }
     if let Some(systems) = selection::several(engine, on)? {
+        if args.record.is_some() {
+            return Err(Unknown("one question is recorded at a time: state one system".to_owned()).into());
+        }
         return on_each(engine, &question, &systems, args);
     }
     let answer = engine.ask_at(&question, Timestamp::now());
     if let Some(unknown) = unknown::in_answer(&answer) {
         return Err(unknown.into());
     }
+    if let Some(path) = &args.record {
+        record(path, &question, &answer)?;
+    }
     let writes = |remedy: &Remedy| writes(engine, remedy, args.paste);
     let text = || put!("{}", render::answer::with_writes(&answer, &args.ledger.shown(), writes));
     args.format.format.print(|| told(engine, &answer, args), text);
     Ok(exit_of(answer.verdict))
+}
+
+/// Appends an answer to a document, as an expectation.
+fn record(path: &Path, question: &Question, answer: &Answer) -> Result<()> {
+    if answer.question != *question {
+        bail!("the question holds a credential, and is not written down");
+    }
+    if answer.refusal.is_some_and(|code| matches!(code, Refusal::UnknownUser | Refusal::WrongCase)) {
+        bail!("an expectation is about a user of the ledger, and `{}` is none", visible(&question.user));
+    }
+    whole::append(path, &recorded(answer))
 }
 
 /// What a remedy writes into the ledger, if that is to be shown.

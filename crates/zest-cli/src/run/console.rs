@@ -24,6 +24,7 @@ pub(crate) fn run(engine: Engine, args: &Rehearse) -> Result<Exit> {
     );
     let mut session = Session { console, tally: Tally::of(args) };
     read_lines(&mut session)?;
+    session.tally.record.write(args)?;
     Ok(session.tally.exit())
 }
 
@@ -59,20 +60,29 @@ impl Session {
             "quit" => return Next::Stop,
             "why" => self.tally.why(),
             "as" if !rest.is_empty() => match rest.parse().map(|act| self.console.act(act)) {
-                Ok(Ok(())) => say!("  {}", self.console.prompt()),
-                Ok(Err(answer)) => return self.tally.answered(*answer, ""),
+                Ok(Ok(())) => {
+                    self.tally.record.changed(":as");
+                    say!("  {}", self.console.prompt());
+                }
+                Ok(Err(answer)) => {
+                    self.tally.record.changed(":as");
+                    return self.tally.answered(*answer, "");
+                }
                 Err(error) => say!("  {error}"),
             },
             "back" => {
+                self.tally.record.changed(":back");
                 say!("  {}", if self.console.back() { self.console.prompt() } else { "already in their own name".to_owned() })
             }
             "confirm" => {
                 self.console.confirm();
+                self.tally.record.changed(":confirm");
                 say!("  confirmed from now on");
             }
             "approve" if !rest.is_empty() => match second_person(rest) {
                 Ok((user, proofs)) => {
                     self.console.approve(user, proofs);
+                    self.tally.record.changed(":approve");
                     say!("  `{}` agrees from now on", visible(user));
                 }
                 Err(error) => say!("  {error}"),

@@ -6,6 +6,7 @@ pub(crate) mod compare;
 mod console;
 pub(crate) mod demo;
 pub(crate) mod effective;
+pub(crate) mod expectations;
 pub(crate) mod findings;
 mod line;
 #[cfg(feature = "live")]

@@ -15,9 +15,9 @@ use zest_ledger::{Engine, Ledger};
 
 use crate::args::Obligations;
 use crate::exit::Exit;
-use crate::folder;
 use crate::out::{complain, complain_of, say};
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, PLACE, counted, width};
+use crate::{folder, whole};
 
 pub(crate) fn run(args: &Obligations) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -150,7 +150,7 @@ fn edit(chosen: &[ObjectObligations], args: &Obligations) -> Result<Exit> {
         bail!("{} would change, and {expected}; nothing is written", counted(count, "object"));
     }
     for (file, text) in &changed {
-        write_whole(&path_of(root, file), text).with_context(|| format!("writing {file}"))?;
+        whole::write(&path_of(root, file), text).with_context(|| format!("writing {file}"))?;
     }
     say!("{} changed in {}", counted(count, "object"), counted(changed.len(), "document"));
     Ok(Exit::Allowed)
@@ -205,17 +205,4 @@ fn set(document: &mut DocumentMut, system: &str, path: &str, settings: &[Setting
         }
     }
     Ok(())
-}
-
-/// Writes a file whole or not at all.
-fn write_whole(path: &Path, text: &str) -> Result<()> {
-    let name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
-    let draft = path.with_file_name(format!(".{name}.{}.new", std::process::id()));
-    let permissions = fs::metadata(path)?.permissions();
-    let written = fs::write(&draft, text).and_then(|()| fs::set_permissions(&draft, permissions)).and_then(|()| fs::rename(&draft, path));
-    if written.is_err() {
-        // OK because the draft is ours; what cannot be removed stays behind under its hidden name.
-        let _ = fs::remove_file(&draft);
-    }
-    Ok(written?)
 }

@@ -2,10 +2,11 @@
 
 use std::io::{BufRead, IsTerminal};
 
-use anyhow::{Context, Result};
+use anyhow::{Context, Result, bail};
 use rustyline::error::ReadlineError;
 use zest_ledger::ask::{Answer, Fact, Proven, Session as Facts, Verdict};
 use zest_ledger::entry::Kind;
+use zest_ledger::expectation::recorded_steps;
 use zest_ledger::rehearsal::{Effect, Rehearsal};
 use zest_ledger::source::visible;
 
@@ -14,6 +15,7 @@ use crate::exit::Exit;
 use crate::out::{flush, put, say};
 use crate::render::rehearsal as text;
 use crate::render::style::{FAINT, HEAD};
+use crate::whole;
 
 pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -41,6 +43,7 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
     }
     let mut session = Session {
         rehearsal: &mut rehearsal,
+        record: Record::default(),
         last: None,
         refusals: 0,
         unknown_words: 0,
@@ -49,7 +52,8 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
         ledger: args.ledger.shown(),
     };
     read_lines(&mut session)?;
-    let Session { refusals, unknown_words, typed, .. } = session;
+    let Session { refusals, unknown_words, typed, record, .. } = session;
+    record.write(args)?;
     if !rehearsal.is_over() {
         say!("{FAINT}the session is still open: no line has ended it{FAINT:#}");
     }
@@ -58,6 +62,7 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
 
 struct Session<'r> {
     rehearsal: &'r mut Rehearsal,
+    record: Record,
     last: Option<Answer>,
     refusals: usize,
     unknown_words: usize,
@@ -66,8 +71,53 @@ struct Session<'r> {
     ledger: String,
 }
 
+/// What was typed and answered, to be written down as an expectation.
+#[derive(Default)]
+pub(super) struct Record {
+    answers: Vec<Answer>,
+    /// A word of the tool that made the session another one.
+    changed_by: Option<&'static str>,
+    /// The line that was typed last.
+    line: String,
+    /// Whether a line held a credential, which an answer does not show.
+    is_covered: bool,
+}
+
+impl Record {
+    fn typed(&mut self, line: &str) {
+        line.clone_into(&mut self.line);
+    }
+
+    fn answered(&mut self, answer: &Answer) {
+        let plain = |text: &str| text.trim().trim_end_matches(';').trim_end().to_owned();
+        self.is_covered |= plain(&answer.question.line) != plain(&self.line);
+        self.answers.push(answer.clone());
+    }
+
+    /// Notes that the session is not the one that was opened any more.
+    pub(super) const fn changed(&mut self, word: &'static str) {
+        self.changed_by = Some(word);
+    }
+
+    /// Appends it to the document that is stated, if one is.
+    pub(super) fn write(&self, args: &Rehearse) -> Result<()> {
+        let Some(path) = &args.record else { return Ok(()) };
+        if let Some(word) = self.changed_by {
+            bail!("`{word}` made the session another one: nothing is recorded; state the fact when the session is opened");
+        }
+        if self.answers.is_empty() {
+            bail!("nothing was typed, so nothing is recorded");
+        }
+        if self.is_covered {
+            bail!("a line holds a credential, and is not written down: nothing is recorded");
+        }
+        whole::append(path, &recorded_steps(&args.user, &args.on, &args.session.0, &self.answers))
+    }
+}
+
 /// What a session comes to in which lines are answered one by one.
 pub(super) struct Tally {
+    pub(super) record: Record,
     last: Option<Answer>,
     refusals: usize,
     unknown_words: usize,
@@ -78,19 +128,29 @@ pub(super) struct Tally {
 
 impl Tally {
     pub(super) fn of(args: &Rehearse) -> Self {
-        Self { last: None, refusals: 0, unknown_words: 0, typed: 0, strict: args.strict, ledger: args.ledger.shown() }
+        Self {
+            record: Record::default(),
+            last: None,
+            refusals: 0,
+            unknown_words: 0,
+            typed: 0,
+            strict: args.strict,
+            ledger: args.ledger.shown(),
+        }
     }
 
     /// Counts a line; returns it without blanks around it, if anything is left.
     pub(super) fn typed<'l>(&mut self, line: &'l str) -> Option<&'l str> {
         let line = line.trim();
         self.typed += usize::from(!line.is_empty());
+        self.record.typed(line);
         (!line.is_empty()).then_some(line)
     }
 
     /// Prints an answer, short; `effect` says what an allowed line did.
     pub(super) fn answered(&mut self, answer: Answer, effect: &str) -> Next {
         put!("{}", text::answered(&answer, effect));
+        self.record.answered(&answer);
         let is_refused = answer.verdict == Verdict::Denied;
         self.refusals += usize::from(is_refused);
         self.last = Some(answer);
@@ -218,8 +278,10 @@ impl LineByLine for Session<'_> {
             put!("{}", text::menu(&menu));
             return Next::Go;
         }
+        self.record.typed(line);
         let typed = self.rehearsal.type_line(line);
         put!("{}", text::typed(&typed));
+        self.record.answered(&typed.answer);
         if typed.answer.verdict == Verdict::Denied {
             self.refusals += 1;
             if self.strict {
@@ -249,17 +311,22 @@ impl Session<'_> {
                 None => say!("  no line was typed yet"),
             },
             "allow" if !rest.is_empty() => match self.rehearsal.allow_on_trial(rest) {
-                Ok(Some(set)) => say!("  on trial: command set `{}` begins with \"allow {}\"", visible(&set), visible(rest)),
+                Ok(Some(set)) => {
+                    self.record.changed(":allow");
+                    say!("  on trial: command set `{}` begins with \"allow {}\"", visible(&set), visible(rest));
+                }
                 Ok(None) => say!("  no command set is in force here, so there is nothing to add a rule to"),
                 Err(error) => say!("  the pattern cannot be read: {error}"),
             },
             "confirm" => {
                 self.rehearsal.confirm();
+                self.record.changed(":confirm");
                 say!("  confirmed from now on");
             }
             "approve" if !rest.is_empty() => match second_person(rest) {
                 Ok((user, proofs)) => {
                     self.rehearsal.approve(user, proofs);
+                    self.record.changed(":approve");
                     say!("  `{}` agrees from now on", visible(user));
                 }
                 Err(error) => say!("  {error}"),

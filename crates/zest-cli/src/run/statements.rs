@@ -25,6 +25,7 @@ pub(crate) fn run(engine: Engine, args: &Rehearse) -> Result<Exit> {
     );
     let mut session = Session { statements, tally: Tally::of(args) };
     read_lines(&mut session)?;
+    session.tally.record.write(args)?;
     Ok(session.tally.exit())
 }
 

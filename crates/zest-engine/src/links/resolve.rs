@@ -106,6 +106,8 @@ pub struct Names {
     pub(crate) vocabularies: Index<VocabularyId>,
     pub(crate) sets: Index<SetId>,
     pub(crate) roles: Index<RoleId>,
+    /// Sessions by name.
+    pub sessions: Index<usize>,
     networks: Vec<Networks>,
     /// The names of attributes that something in the ledger has, by what has them.
     pub(super) attributes: FxHashMap<&'static str, Index<()>>,
@@ -123,6 +125,7 @@ impl Names {
             vocabularies: index(&entries.vocabularies, "vocabulary", |v| &v.id, VocabularyId::new, findings),
             sets: index(&entries.command_sets, "command set", |c| &c.id, SetId::new, findings),
             roles: index(&entries.roles, "role", |r| &r.id, RoleId::new, findings),
+            sessions: index(&entries.sessions, "session", |s| &s.id, |i| i, findings),
             networks: entries.origins.iter().map(|o| plain_networks(&o.networks, findings)).collect(),
             attributes: comparison::attributes(entries),
             cover: Cover::new(entries),

@@ -11,6 +11,7 @@ mod error;
 mod fact;
 mod remedy;
 mod session;
+mod stated;
 
 pub use act::{Act, Running};
 #[doc(hidden)]

@@ -6,6 +6,7 @@
 mod assignment;
 mod command;
 mod database;
+mod expectation;
 mod host;
 mod interface;
 mod person;
@@ -16,6 +17,7 @@ mod when;
 pub use assignment::{Apart, Assignment, Band, On, Role, Separation};
 pub use command::{Abbreviation, BareElevation, Command, CommandSet, Does, Mode, Otherwise, Rule, RuleVerb, Vocabulary};
 pub use database::{Database, DatabaseGrant, DatabaseObject, DatabasePolicy, DatabaseRole, PolicyFor, RunsAs};
+pub use expectation::{CentralSource, Expectation, Expected, Facts, InSession, NamedSession, Step};
 pub use host::{Host, HostAccount, Job, RunAs};
 pub(crate) use interface::{Described, Interface};
 pub use person::{CredentialRule, Group, OriginNetworks, Proof, User, UserKind};
@@ -34,6 +36,7 @@ pub mod shapes {
     pub use super::assignment::{ASSIGNMENT, BAND, ON, ROLE, SEPARATION};
     pub use super::command::{COMMAND, COMMAND_SET, MODE, RULE, VOCABULARY};
     pub use super::database::{DATABASE, DATABASE_GRANT, DATABASE_OBJECT, DATABASE_POLICY, DATABASE_ROLE};
+    pub use super::expectation::{EXPECTATION, FACTS, STEP};
     pub use super::host::{HOST, HOST_ACCOUNT, JOB, RUN_AS};
     pub use super::person::{CREDENTIAL_RULE, GROUP, ORIGIN, USER};
     pub use super::service::{ACT_AS, APPLICATION, ASSUMABLE, CEILING, CLOUD, GRANT, OBJECT_TYPE, OPERATION, RESOURCE};

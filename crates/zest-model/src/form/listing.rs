@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::Format;
-use crate::listing::{Difference, Effective};
+use crate::listing::{Difference, Effective, Outcome, Uncovered};
 
 /// What somebody may do, as `zest effective` writes it.
 ///
@@ -51,6 +51,31 @@ pub struct Comparison {
     pub differences: Vec<Difference>,
 }
 
+/// What came of recorded expectations, as `zest expectations` writes it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Expectations {
+    format: Format,
+    /// How many rows cannot be asked, and so count as failed.
+    pub not_asked: usize,
+    /// Each question with its answer.
+    pub outcomes: Vec<Outcome>,
+    /// How many parts of the ledger were looked at, and those on which no expectation depends, where that was asked for.
+    pub coverage: Option<Coverage>,
+}
+
+/// On which parts of a ledger some expectation depends.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Coverage {
+    /// How many parts there are.
+    pub parts: usize,
+    /// Those on which none depends.
+    pub uncovered: Vec<Uncovered>,
+}
+
 /// What only one of two may, as `zest alike` writes it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
@@ -68,6 +93,14 @@ pub struct Alike {
 impl From<Vec<Effective>> for EffectiveRights {
     fn from(effective: Vec<Effective>) -> Self {
         Self { format: Format, effective }
+    }
+}
+
+impl Expectations {
+    /// Makes the form of what came of them.
+    #[must_use]
+    pub const fn new(not_asked: usize, outcomes: Vec<Outcome>, coverage: Option<Coverage>) -> Self {
+        Self { format: Format, not_asked, outcomes, coverage }
     }
 }
 

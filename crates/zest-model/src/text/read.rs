@@ -65,6 +65,8 @@ pub fn read_document(
         hosts,
         separations,
         credential_rules,
+        sessions,
+        expectations,
         interfaces: _,
         outside: rows,
     } = entries;
@@ -82,6 +84,8 @@ pub fn read_document(
     add(&mut root, "credential-rules", credential_rules);
     add(&mut root, "separations", separations);
     add(&mut root, "assignments", assignments);
+    add(&mut root, "sessions", sessions);
+    add(&mut root, "expectations", expectations);
     for table in outside {
         for (id, kept) in root.rows(table.name, |id, row| (id, (table.read)(row))) {
             rows.push(OutsideEntry { table: table.name, id, kept }.into());

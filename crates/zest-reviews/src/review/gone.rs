@@ -60,6 +60,8 @@ fn places(engine: &Engine) -> Vec<Named> {
         outside: _,
         hosts,
         separations: _,
+        sessions: _,
+        expectations: _,
         credential_rules,
     } = &estate.entries();
     for group in groups {

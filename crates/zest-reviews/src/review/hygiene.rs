@@ -44,6 +44,7 @@ pub fn hygiene(engine: &Engine, at: Option<Timestamp>) -> Findings {
     review.rules();
     review.nights();
     super::gone::review(engine, at, &mut review.findings);
+    review.findings.extend(crate::row::rows(engine).1.list().iter().cloned());
     super::duties::review(engine, &mut review.findings);
     for kind in engine.estate().kinds().all() {
         kind.review(engine, at, &mut review.findings);
@@ -126,6 +127,8 @@ impl Review<'_> {
             hosts,
             separations,
             credential_rules: _,
+            sessions,
+            expectations: _,
             interfaces: _,
             outside: _,
         } = &estate.entries();
@@ -138,6 +141,7 @@ impl Review<'_> {
             command_sets.iter().map(|e| &e.id).collect(),
             roles.iter().map(|e| &e.id).collect(),
             separations.iter().map(|e| &e.id).collect(),
+            sessions.iter().map(|e| &e.id).collect(),
         ];
         tables.extend(databases.iter().map(|d| d.accounts.iter().chain(&d.roles).map(|r| &r.name).collect()));
         tables.extend(databases.iter().map(|d| d.objects.iter().map(|o| &o.name).collect()));

@@ -24,4 +24,4 @@ pub use readiness::{Readiness, readiness};
 pub use session::session;
 pub use subject::{NoSubject, StandIn, Subject};
 pub use touched::touched;
-pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Right, SessionView};
+pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Outcome, Right, SessionView, Uncovered};

@@ -42,6 +42,8 @@ fn concerned(engine: &Engine, estate: &Estate, source: SourceId) -> Option<BTree
         hosts,
         separations,
         credential_rules,
+        sessions,
+        expectations,
         interfaces,
         outside,
     } = estate.entries();
@@ -69,5 +71,7 @@ fn concerned(engine: &Engine, estate: &Estate, source: SourceId) -> Option<BTree
         let knows_no_lines = |kind: Kind| [Kind::POSTGRESQL, Kind::MARIADB, Kind::CLOUD, Kind::APPLICATION].contains(&kind);
         found.extend(engine.all_sites().map(|site| site.entry()).filter(|s| !knows_no_lines(s.kind())).map(|s| s.id.value.clone()));
     }
-    (!found.is_empty()).then_some(found)
+    // What is recorded about answers changes none.
+    let is_recorded = sessions.iter().any(|entry| is_in(entry.id.place)) || expectations.iter().any(|entry| is_in(entry.place));
+    (!found.is_empty() || is_recorded).then_some(found)
 }

@@ -1,0 +1,41 @@
+//! `zest expectations`: recorded questions, asked again.
+
+use anyhow::Result;
+use zest_ledger::expectation::{Covered, Part, Row, parts, rows};
+use zest_ledger::json::{Coverage, Expectations};
+
+use crate::args::ExpectationsArgs;
+use crate::exit::Exit;
+use crate::format::data;
+use crate::out::put;
+use crate::{cores, folder, progress, render};
+
+pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
+    let name = args.ledger.ledger.display().to_string();
+    let engine = match super::engine_of(folder::read_with(&args.ledger.ledger, &args.document), &name) {
+        Ok(engine) => engine,
+        Err(exit) => return Ok(exit),
+    };
+    let (rows, not_asked) = rows(engine);
+    let each: Vec<&Row<'_>> = rows.iter().collect();
+    let outcomes = progress::during("asking", || cores::each(&each, |row| row.ask(engine))).concat();
+    let coverage = args.coverage.then(|| {
+        let all = parts(engine);
+        let each: Vec<&Part> = all.iter().collect();
+        let covered = |part: &&Part| part.told(engine, if rows.is_empty() { Covered::No } else { part.is_covered_by(engine, &rows) });
+        let uncovered = progress::during("taking each part out", || cores::each(&each, covered));
+        Coverage { parts: all.len(), uncovered: uncovered.into_iter().flatten().collect() }
+    });
+    let found = Expectations::new(not_asked.list().len(), outcomes, coverage);
+    let text = || put!("{}", render::expectations::render(&found, &not_asked, args.all));
+    args.format.format.print(|| data(&found), text);
+    Ok(if !not_asked.list().is_empty() {
+        Exit::Unreadable
+    } else if found.outcomes.is_empty() {
+        Exit::Nothing
+    } else if found.outcomes.iter().all(|outcome| outcome.holds) {
+        Exit::Allowed
+    } else {
+        Exit::Denied
+    })
+}

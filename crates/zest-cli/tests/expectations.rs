@@ -1,0 +1,146 @@
+//! Recorded questions, asked again: the demo's, and what fails after a change.
+
+use std::fmt::Write as _;
+
+use serde_json::Value;
+use zest_testkit::pages::same_as_file;
+
+use crate::support::{copy_of_demo, root, zest, zest_with};
+
+/// The demo with one line changed by somebody who did not think of the watch.
+fn changed() -> tempfile::TempDir {
+    copy_of_demo("lanternsound", Some(("commands.toml", "\"allow elevate {level: 1-7}\"", "\"allow elevate {level: 1-6}\"")))
+}
+
+#[test]
+fn the_demo_holds_what_it_expects() {
+    let ran = zest("expectations --ledger demo/lanternsound");
+    assert_eq!(ran.status, 0, "{}{}", ran.out, ran.err);
+    let json = zest("expectations --ledger demo/lanternsound --format json");
+    let found: Value = serde_json::from_str(&json.out).expect("JSON");
+    let outcomes = found["outcomes"].as_array().expect("a list");
+    assert!(outcomes.len() >= 60 && outcomes.iter().all(|one| one["holds"] == true), "{}", outcomes.len());
+    // Every kind is asked about.
+    for system in ["sw-selkie-1", "ticketing", "loyalty", "skyquay", "linkspan", "rostering", "kiosk-selkie", "batch-runner"] {
+        assert!(outcomes.iter().any(|one| one["question"]["on"] == system), "nothing is asked of {system}");
+    }
+}
+
+#[test]
+fn what_turned_is_told_with_its_reason() {
+    let home = changed();
+    let folder = home.path().to_str().expect("a path");
+    let ran = zest_with(&["expectations", "--ledger", folder], b"");
+    assert_eq!(ran.status, 1, "{}{}", ran.out, ran.err);
+    for part in [
+        "NOT AS EXPECTED  the watch looks for broken lines (expectations.toml:",
+        "zest ask watch-1 --on sw-selkie-1",
+        "expected  allowed",
+        "is        denied [not-permitted] no rule of `trace-only` permits",
+        "answers not as expected",
+    ] {
+        assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
+    }
+    assert!(!ran.out.contains("sudo") && !ran.out.contains("ticketing"), "only what failed is listed\n{}", ran.out);
+}
+
+#[test]
+fn answers_and_sessions_are_written_down_and_asked_again() {
+    let home = tempfile::tempdir().expect("a folder");
+    let kept = home.path().join("kept.toml");
+    let kept = kept.to_str().expect("a path");
+    let at = ["--at", "2026-11-25T09:00:00+01:00", "--from", "192.0.2.10", "--ledger", "demo/lanternsound", "--record", kept];
+    let ask = |words: &[&str], line: &[&str]| zest_with(&[&["ask"], words, &at[..], line].concat(), b"");
+    assert_eq!(ask(&["watch-1", "--on", "sw-selkie-1"], &["sh", "log", "last", "20"]).status, 1);
+    assert_eq!(ask(&["watch-1", "--on", "linkspan"], &["release-lock", "on", "ramp/gannet-2"]).status, 6);
+    let session = zest_with(&[&["rehearse", "watch-1", "--on", "sw-selkie-1"], &at[..]].concat(), b"elevate 7\nshow log last 20\nleave\n");
+    assert_eq!(session.status, 0, "{}", session.out);
+    let text = std::fs::read_to_string(kept).expect("it was written");
+    for part in
+        ["code = \"level-too-low\"", "answer = \"allowed after obligations\"", "{ line = \"show log last 20\", answer = \"allowed\" },"]
+    {
+        assert!(text.contains(part), "`{part}` is not in\n{text}");
+    }
+    let ran = zest_with(&["expectations", "--all", "--document", kept, "--ledger", "demo/lanternsound"], b"");
+    assert_eq!(ran.status, 0, "{}{}", ran.out, ran.err);
+    assert!(ran.out.contains("step 2") && ran.out.contains(kept), "{}", ran.out);
+    // What is not written down is said, and nothing is written.
+    for (words, stdin, part) in [
+        (vec!["ask", "nobody", "--on", "sw-selkie-1"], "", "`nobody` is none"),
+        (vec!["rehearse", "watch-1", "--on", "linkspan"], ":confirm\nlower on ramp/selkie-1\n", "`:confirm` made the session another one"),
+        (vec!["rehearse", "watch-1", "--on", "sw-selkie-1"], ":state\n", "nothing was typed"),
+    ] {
+        let line: &[&str] = if words[0] == "ask" { &["show", "time"] } else { &[] };
+        let ran = zest_with(&[&words[..], &at[..], line].concat(), stdin.as_bytes());
+        assert!(ran.status == 3 && ran.err.contains(part), "{words:?}: {} {}{}", ran.status, ran.out, ran.err);
+    }
+    let secret = "create role x password 'hush'";
+    let ran = zest_with(&["ask", "db-lead", "--on", "ticketing", "--ledger", "demo/lanternsound", "--record", kept, "--sql", secret], b"");
+    assert!(ran.status == 3 && ran.err.contains("holds a credential"), "{}{}", ran.out, ran.err);
+    assert_eq!(std::fs::read_to_string(kept).expect("it is there"), text);
+}
+
+#[test]
+fn what_was_not_asked_does_not_count_as_held() {
+    let home = tempfile::tempdir().expect("a folder");
+    let write = |text: &str| {
+        let path = home.path().join("rows.toml");
+        std::fs::write(&path, text).expect("a file");
+        path.to_str().expect("a path").to_owned()
+    };
+    let row =
+        "[[expectations]]\nwho = [\"user:watch-1\"]\non = [\"linkspan\"]\nlines = [\"view on ramp/selkie-1\"]\nanswer = \"allowed\"\n";
+    let run = |path: &str, more: &[&str]| {
+        zest_with(&[&["expectations", "--document", path, "--ledger", "demo/lanternsound"], more].concat(), b"")
+    };
+    assert_eq!(run(&write(row), &[]).status, 0);
+    let gone = run(&write(&row.replace("watch-1", "watch-11")), &[]);
+    assert_eq!(gone.status, 3, "{}{}", gone.out, gone.err);
+    assert!(gone.out.contains("ZL0410") && gone.out.contains("1 expectation cannot be asked"), "{}", gone.out);
+    assert_eq!(run(&write("[[expectations]\n"), &[]).status, 3);
+    assert_eq!(run("nowhere.toml", &[]).status, 3);
+    let none = zest("expectations --ledger demo/with-defects");
+    assert!(none.status == 4 && none.out.contains("no expectation was asked"), "{}{}", none.out, none.err);
+}
+
+#[test]
+fn the_page_of_expectations_is_what_the_program_prints() {
+    let mut page = String::from(
+        "# Expectations\n\nWhat was tried once is asked again, each time: recorded questions with the answer they must have. They stand in the ledger's documents, or\nin documents beside it. A test writes this page (`ZEST_REWRITE=1`).\n\n## How they read\n\nEverybody named is asked about every line on every system named; a group stands for each of its members. A session is named, or its facts\nare stated as `zest ask` takes them. `answer` is `allowed`, `allowed after obligations`, `denied`, or `not decided` for what a server looks at\nand the ledger only names. `code` and `ground` say why, where that matters. `steps` are one session: each goes on where the one before it left\nthe level, the mode, the active role or the transaction.\n\n```toml\n",
+    );
+    let demo = std::fs::read_to_string(root().join("demo/lanternsound/expectations.toml")).expect("the demo");
+    let part = |from: &str, to: &str| {
+        let start = demo.find(from).expect("it is there");
+        demo[start..start + demo[start..].find(to).expect("it is there")].trim_end().to_owned()
+    };
+    let _ = writeln!(page, "{}\n", part("[sessions.watch-day]", "[sessions.watch-night]"));
+    let _ = writeln!(page, "{}\n", part("[[expectations]]\nname = \"and changes nothing\"", "[[expectations]]\nname = \"nobody"));
+    let _ = writeln!(page, "{}\n```", part("[[expectations]]\nname = \"a watch lead sets", "[[expectations]]\nname = \"the log"));
+    let mut show = |head: &str, about: &str, command: &str, out: &str| {
+        let _ = write!(page, "\n## {head}\n\n{about}\n\n```text\n$ {command}\n```\n\n```text\n{}\n```\n", out.trim_end());
+    };
+    show(
+        "All of them, asked again",
+        "Exit status 0: all hold; 1: one does not; 3: one cannot be asked, which counts as failed; 4: there is none.",
+        "zest expectations --ledger demo/lanternsound",
+        &zest("expectations --ledger demo/lanternsound").out,
+    );
+    let home = changed();
+    let folder = home.path().to_str().expect("a path");
+    show(
+        "After a change that nobody thought through",
+        "Somebody wrote `{level: 1-6}` for `{level: 1-7}` in a command set. Answers of one expectation that are others for the same reason stand\ntogether.",
+        "zest expectations",
+        &zest_with(&["expectations", "--ledger", folder], b"").out,
+    );
+    show(
+        "What nobody would notice",
+        "Each rule, grant, assignment, ceiling, separation and condition is taken out, or turned round, and all expectations are asked of that\nledger. Where none turns, nothing would be noticed if it were gone.",
+        "zest expectations --coverage --ledger demo/lanternsound",
+        &zest("expectations --coverage --ledger demo/lanternsound").out,
+    );
+    page.push_str(
+        "\n## From an answer, from a rehearsal\n\n`zest ask … --record FILE` appends the question with its answer; `zest rehearse … --record FILE` appends the session, step by step. A line with\na credential in it is not written down.\n",
+    );
+    same_as_file("docs/expectations.md", &page);
+}

@@ -1,0 +1,268 @@
+//! Coverage: which rules, grants, assignments and conditions of a ledger some expectation depends on.
+//!
+//! A part is covered if an expectation turns when the part is taken out of the ledger, or turned round. Whether it does is found out by
+//! asking all of them in the ledger without it.
+
+use std::sync::Arc;
+
+use zest_engine::{Engine, Estate};
+use zest_model::entries::Entries;
+use zest_model::entry::{Grant, RuleVerb, When};
+use zest_model::finding::Severity;
+use zest_model::listing::Uncovered;
+use zest_model::source::{Place, visible};
+
+use crate::row::Row;
+
+/// A part of a ledger that has a say on answers by itself.
+#[derive(Clone, Debug)]
+pub struct Part {
+    of: Of,
+    /// Where it is written.
+    place: Place,
+    /// What it is, in words.
+    what: String,
+}
+
+/// Whether some expectation depends on a part.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Covered {
+    /// One turns without it, or when it is turned round.
+    Yes,
+    /// None does.
+    No,
+    /// The ledger without it is none, so it cannot be found out.
+    NotTried,
+}
+
+/// Which entry, and which part of it.
+#[derive(Clone, Copy, Debug)]
+enum Of {
+    Assignment(usize),
+    AssignmentCondition(usize),
+    Rule(usize, usize),
+    Grant(Where, usize),
+    GrantCondition(Where, usize),
+    GrantLift(Where, usize),
+    Ceiling(usize, usize),
+    DatabaseGrant(usize, usize),
+    RunAs(usize, usize),
+    Separation(usize),
+}
+
+/// In which table a grant of a cloud or an application stands.
+#[derive(Clone, Copy, Debug)]
+enum Where {
+    Service(usize),
+    Role(usize),
+}
+
+/// What is done to a part.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Edit {
+    Out,
+    Round,
+}
+
+/// Returns all parts of a ledger.
+#[must_use]
+pub fn parts(engine: &Engine) -> Vec<Part> {
+    let entries = engine.estate().entries();
+    let mut list = Vec::new();
+    let mut add = |of: Of, place: Place, what: String| list.push(Part { of, place, what });
+    for (i, assignment) in entries.assignments.iter().enumerate() {
+        let roles: Vec<String> = assignment.roles.iter().map(|role| format!("`{}`", visible(&role.value))).collect();
+        let what = format!("assignment of {}", roles.join(", "));
+        if !assignment.when.is_empty() {
+            add(Of::AssignmentCondition(i), assignment.place, format!("the condition of the {what}"));
+        }
+        add(Of::Assignment(i), assignment.place, what);
+    }
+    for (i, set) in entries.command_sets.iter().enumerate() {
+        for (j, rule) in set.rules.iter().enumerate() {
+            let verb = match rule.verb {
+                RuleVerb::Allow => "allow",
+                RuleVerb::Deny => "deny",
+                RuleVerb::Include => "include",
+            };
+            let what = format!("rule `{verb} {}` of `{}`", visible(&rule.text.value), visible(&set.id.value));
+            add(Of::Rule(i, j), rule.text.place, what);
+        }
+    }
+    let grants = |of: Where, grants: &[Grant], whose: &str, add: &mut dyn FnMut(Of, Place, String)| {
+        for (j, grant) in grants.iter().enumerate() {
+            let (verb, names) = if grant.deny.is_empty() { ("grant", &grant.allow) } else { ("deny", &grant.deny) };
+            let names: Vec<String> = names.iter().map(|name| visible(&name.value)).collect();
+            let what = format!("{verb} of `{}` of {whose}", names.join(", "));
+            if !grant.when.is_empty() {
+                add(Of::GrantCondition(of, j), grant.place, format!("the condition of the {what}"));
+            }
+            if !grant.lifted_by.is_empty() {
+                add(Of::GrantLift(of, j), grant.place, format!("what lifts the {what}"));
+            }
+            add(Of::Grant(of, j), grant.place, what);
+        }
+    };
+    for (i, service) in entries.services.iter().enumerate() {
+        let whose = format!("`{}`", visible(&service.system.value));
+        grants(Where::Service(i), &service.grants, &whose, &mut add);
+        for (j, ceiling) in service.ceilings.iter().enumerate() {
+            add(Of::Ceiling(i, j), ceiling.place, format!("a ceiling of {whose}"));
+        }
+    }
+    for (i, role) in entries.roles.iter().enumerate() {
+        grants(Where::Role(i), &role.grants, &format!("role `{}`", visible(&role.id.value)), &mut add);
+    }
+    for (i, database) in entries.databases.iter().enumerate() {
+        for (j, grant) in database.grants.iter().enumerate() {
+            let (verb, names) = if grant.revoke.is_empty() { ("grant", &grant.allow) } else { ("revoke", &grant.revoke) };
+            let names: Vec<String> = names.iter().map(|name| visible(&name.value)).collect();
+            let what = format!("{verb} of `{}` of `{}`", names.join(", "), visible(&database.system.value));
+            add(Of::DatabaseGrant(i, j), grant.place, what);
+        }
+    }
+    for (i, host) in entries.hosts.iter().enumerate() {
+        for (j, rule) in host.run_as.iter().enumerate() {
+            add(Of::RunAs(i, j), rule.place, format!("a run-as rule of `{}`", visible(&host.system.value)));
+        }
+    }
+    for (i, separation) in entries.separations.iter().enumerate() {
+        add(Of::Separation(i), separation.id.place, format!("separation `{}`", visible(&separation.id.value)));
+    }
+    list
+}
+
+impl Part {
+    /// Returns what it is, in words.
+    #[must_use]
+    pub fn what(&self) -> &str {
+        &self.what
+    }
+
+    /// Returns whether one of some rows depends on it.
+    #[must_use]
+    pub fn is_covered_by(&self, engine: &Engine, rows: &[Row<'_>]) -> Covered {
+        let mut is_tried = false;
+        for edit in [Edit::Out, Edit::Round] {
+            let Some(without) = self.edited(engine, edit) else { continue };
+            is_tried = true;
+            if rows.iter().any(|row| row.holds(engine) != row.holds(&without)) {
+                return Covered::Yes;
+            }
+        }
+        if is_tried { Covered::No } else { Covered::NotTried }
+    }
+
+    /// Returns the ledger without the part, or with it turned round; nothing where that is no ledger.
+    fn edited(&self, engine: &Engine, edit: Edit) -> Option<Engine> {
+        let estate = engine.estate();
+        let mut entries: Entries = estate.entries().clone();
+        self.of.edit(&mut entries, edit)?;
+        let mut findings = Vec::new();
+        let estate = Estate::resolve(estate.kinds().clone(), Arc::clone(estate.shared_sources()), entries, &mut findings)?;
+        if findings.iter().any(|finding| finding.severity() == Severity::Error) {
+            return None;
+        }
+        Engine::compile(estate).ok()
+    }
+
+    /// Tells of it, that no expectation depends on it.
+    #[must_use]
+    pub fn told(&self, engine: &Engine, covered: Covered) -> Option<Uncovered> {
+        let is_tried = match covered {
+            Covered::Yes => return None,
+            Covered::No => true,
+            Covered::NotTried => false,
+        };
+        Some(Uncovered { what: self.what.clone(), place: engine.estate().sources().locate(self.place), is_tried, more: zest_model::More })
+    }
+}
+
+impl Of {
+    /// Carries an edit out; nothing where it cannot be turned round.
+    fn edit(self, entries: &mut Entries, edit: Edit) -> Option<()> {
+        match (self, edit) {
+            (Self::Assignment(i), Edit::Out) => {
+                let left = entries.assignments.iter().enumerate().filter(|(row, _)| *row != i).map(|(_, entry)| Arc::clone(entry));
+                entries.assignments = left.collect();
+            }
+            (Self::AssignmentCondition(i), Edit::Out) => {
+                let mut entry = (*entries.assignments[i]).clone();
+                entry.when = When::default();
+                entries.assignments.set(i, Arc::new(entry));
+            }
+            (Self::Rule(i, j), _) => {
+                let mut set = (*entries.command_sets[i]).clone();
+                match edit {
+                    Edit::Out => drop(set.rules.remove(j)),
+                    Edit::Round => {
+                        let rule = &mut set.rules[j];
+                        rule.verb = match rule.verb {
+                            RuleVerb::Allow => RuleVerb::Deny,
+                            RuleVerb::Deny => RuleVerb::Allow,
+                            RuleVerb::Include => return None,
+                        };
+                    }
+                }
+                entries.command_sets.set(i, Arc::new(set));
+            }
+            (Self::Grant(of, j), _) => of.edit(entries, |grants| match edit {
+                Edit::Out => drop(grants.remove(j)),
+                Edit::Round => {
+                    let grant = &mut grants[j];
+                    std::mem::swap(&mut grant.allow, &mut grant.deny);
+                }
+            }),
+            (Self::GrantCondition(of, j), Edit::Out) => of.edit(entries, |grants| grants[j].when = When::default()),
+            (Self::GrantLift(of, j), Edit::Out) => of.edit(entries, |grants| grants[j].lifted_by = When::default()),
+            (Self::Ceiling(i, j), Edit::Out) => {
+                let mut service = (*entries.services[i]).clone();
+                service.ceilings.remove(j);
+                entries.services.set(i, Arc::new(service));
+            }
+            (Self::DatabaseGrant(i, j), Edit::Out) => {
+                let mut database = (*entries.databases[i]).clone();
+                database.grants.remove(j);
+                entries.databases.set(i, Arc::new(database));
+            }
+            (Self::RunAs(i, j), Edit::Out) => {
+                let mut host = (*entries.hosts[i]).clone();
+                host.run_as.remove(j);
+                entries.hosts.set(i, Arc::new(host));
+            }
+            (Self::Separation(i), Edit::Out) => {
+                let left = entries.separations.iter().enumerate().filter(|(row, _)| *row != i).map(|(_, entry)| Arc::clone(entry));
+                entries.separations = left.collect();
+            }
+            (
+                Self::Assignment(_)
+                | Self::AssignmentCondition(_)
+                | Self::GrantCondition(..)
+                | Self::GrantLift(..)
+                | Self::Ceiling(..)
+                | Self::DatabaseGrant(..)
+                | Self::RunAs(..)
+                | Self::Separation(_),
+                Edit::Round,
+            ) => return None,
+        }
+        Some(())
+    }
+}
+
+impl Where {
+    fn edit(self, entries: &mut Entries, edit: impl FnOnce(&mut Vec<Grant>)) {
+        match self {
+            Self::Service(i) => {
+                let mut service = (*entries.services[i]).clone();
+                edit(&mut service.grants);
+                entries.services.set(i, Arc::new(service));
+            }
+            Self::Role(i) => {
+                let mut role = (*entries.roles[i]).clone();
+                edit(&mut role.grants);
+                entries.roles.set(i, Arc::new(role));
+            }
+        }
+    }
+}

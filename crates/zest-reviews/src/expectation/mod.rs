@@ -1,0 +1,254 @@
+//! Expectations: recorded questions, each asked again and held against the answer it must have.
+//!
+//! Every row is asked whole: for everybody, every system and every line that it names. A row that cannot be asked is a finding, and
+//! counts as none that holds.
+
+mod coverage;
+mod record;
+
+pub use coverage::{Covered, Part, parts};
+pub use record::{recorded, recorded_steps};
+
+use zest_engine::Engine;
+use zest_model::ask::{Answer, GateOutcome, Question, Refusal, Session, Stage, Verdict};
+use zest_model::entry::{Expectation, Expected, Step};
+use zest_model::finding::Findings;
+use zest_model::listing::Outcome;
+use zest_model::source::Location;
+
+use crate::rehearsal::{Console, Rehearsal, Statements};
+use crate::row::Wanted;
+pub use crate::row::{Row, rows};
+
+/// What came of the expectations of a ledger.
+#[derive(Debug)]
+#[non_exhaustive]
+pub struct Expectations {
+    /// Each question with its answer, in the order in which they are written.
+    pub outcomes: Vec<Outcome>,
+    /// Rows that cannot be asked.
+    pub not_asked: Findings,
+}
+
+/// Asks all expectations of a ledger.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, expectation::expectations};
+/// let text = r#"
+/// [users.mate-1]
+/// proofs = ["password"]
+/// [systems.box]
+/// kind = "host"
+/// no-command-set = "nothing"
+/// [[expectations]]
+/// who = ["user:mate-1"]
+/// on = ["box"]
+/// lines = ["/bin/true"]
+/// answer = "allowed"
+/// "#;
+/// let found = expectations(&Engine::compile(Ledger::new().document("box.toml", text).estate()?)?);
+/// assert!(!found.outcomes[0].holds && found.outcomes[0].why.contains("account"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[must_use]
+pub fn expectations(engine: &Engine) -> Expectations {
+    let (rows, not_asked) = rows(engine);
+    Expectations { outcomes: rows.iter().flat_map(|row| row.ask(engine)).collect(), not_asked }
+}
+
+impl Row<'_> {
+    /// Asks, and says for each answer whether it is the one that is expected.
+    #[must_use]
+    pub fn ask(&self, engine: &Engine) -> Vec<Outcome> {
+        match self.wanted {
+            Wanted::One(expected) => {
+                let decision = engine.decide(&self.question);
+                let is_told = self.entry.code.is_some() || self.entry.ground.is_some();
+                let is_met = met(expected, decision.verdict, decision.refusal);
+                // Why is found out where it is told, and where it is looked at.
+                if is_met && !is_told {
+                    return vec![self.outcome(engine, None, self.question.clone(), expected, (decision.verdict, decision.refusal), true)];
+                }
+                let answer = engine.explain(&self.question);
+                let holds = is_met && self.is_grounded(&answer);
+                vec![self.told(engine, None, &answer, expected, holds)]
+            }
+            Wanted::Steps(steps) => self.steps(engine, steps),
+        }
+    }
+
+    /// Returns whether each answer is the expected one.
+    fn holds(&self, engine: &Engine) -> Vec<bool> {
+        self.ask(engine).into_iter().map(|outcome| outcome.holds).collect()
+    }
+
+    /// Goes through a session step by step; from the step on at which it cannot go on, no step holds.
+    fn steps(&self, engine: &Engine, steps: &[Step]) -> Vec<Outcome> {
+        let Question { user, system, session, .. } = &self.question;
+        let mut going = match Going::open(engine, user, system, session.clone()) {
+            Ok(going) => going,
+            Err(answer) => {
+                // Whoever expects to be refused at the door is refused there, whatever is typed.
+                let one = |(number, step): (usize, &Step)| {
+                    let holds = step.holds(answer.verdict, answer.refusal);
+                    let mut told = self.told(engine, Some(number + 1), &answer, step.expected(), holds);
+                    told.question.line = step.text().to_owned();
+                    told
+                };
+                return steps.iter().enumerate().map(one).collect();
+            }
+        };
+        let mut list = Vec::with_capacity(steps.len());
+        for (number, step) in steps.iter().enumerate() {
+            let answer = going.type_line(step.text());
+            let is_over = answer.is_none();
+            let outcome = match answer {
+                Some(answer) => self.told(engine, Some(number + 1), &answer, step.expected(), step.holds(answer.verdict, answer.refusal)),
+                None => Outcome {
+                    why: "the session is over: an earlier step ended it".to_owned(),
+                    at: None,
+                    ..self.outcome(
+                        engine,
+                        Some(number + 1),
+                        Question { line: step.text().to_owned(), ..self.question.clone() },
+                        step.expected(),
+                        (Verdict::Denied, None),
+                        false,
+                    )
+                },
+            };
+            debug_assert!(!is_over || !outcome.holds);
+            list.push(outcome);
+        }
+        list
+    }
+
+    fn is_grounded(&self, answer: &Answer) -> bool {
+        let is_code = self.entry.code.as_ref().is_none_or(|code| answer.refusal.is_some_and(|refusal| refusal.code() == code.value));
+        let is_ground = self.entry.ground.as_ref().is_none_or(|ground| {
+            let is_at = |at: &Location| format!("{}:{}", at.file, at.line) == ground.value;
+            let is_denied = answer.verdict == Verdict::Denied;
+            let has_a_say = |outcome: GateOutcome| match outcome {
+                GateOutcome::Refuses(_) => is_denied,
+                GateOutcome::Passes => !is_denied,
+                GateOutcome::Asks => true,
+            };
+            answer
+                .gates
+                .iter()
+                .any(|gate| has_a_say(gate.outcome) && (gate.text.contains(&ground.value) || gate.location.as_ref().is_some_and(is_at)))
+        });
+        is_code && is_ground
+    }
+
+    fn told(&self, engine: &Engine, step: Option<usize>, answer: &Answer, expected: Expected, holds: bool) -> Outcome {
+        let gate = match answer.verdict {
+            Verdict::Denied => answer.first_refusal(),
+            Verdict::AllowedAfter => answer.gates.iter().find(|gate| gate.outcome == GateOutcome::Asks),
+            Verdict::Allowed => {
+                answer.gates.iter().rev().find(|gate| gate.stage == Stage::Permission && gate.outcome == GateOutcome::Passes)
+            }
+        };
+        let outcome = self.outcome(engine, step, answer.question.clone(), expected, (answer.verdict, answer.refusal), holds);
+        Outcome { why: gate.map_or_else(String::new, |gate| gate.text.clone()), at: gate.and_then(|gate| gate.location.clone()), ..outcome }
+    }
+
+    fn outcome(
+        &self,
+        engine: &Engine,
+        step: Option<usize>,
+        question: Question,
+        expected: Expected,
+        (verdict, code): (Verdict, Option<Refusal>),
+        holds: bool,
+    ) -> Outcome {
+        let Expectation { place, name, code: wanted, ground, .. } = self.entry;
+        let of_step = match (&self.wanted, step) {
+            (Wanted::Steps(steps), Some(number)) => steps.get(number - 1).and_then(|step| step.code.as_ref()),
+            _ => wanted.as_ref(),
+        };
+        let mut more = of_step.map(|code| format!(" [{}]", code.value)).unwrap_or_default();
+        if let Some(ground) = ground.as_ref().filter(|_| step.is_none()) {
+            more += &format!(" because of `{}`", ground.value);
+        }
+        Outcome {
+            place: engine.estate().sources().locate(*place),
+            name: name.as_ref().map(|name| name.value.clone()).unwrap_or_default(),
+            step,
+            question,
+            expected: format!("{}{more}", expected.word()),
+            holds,
+            verdict,
+            code,
+            why: String::new(),
+            at: None,
+            more: zest_model::More,
+        }
+    }
+}
+
+/// What of a step is looked at.
+trait Wants {
+    fn text(&self) -> &str;
+    fn expected(&self) -> Expected;
+    fn holds(&self, verdict: Verdict, refusal: Option<Refusal>) -> bool;
+}
+
+impl Wants for Step {
+    fn text(&self) -> &str {
+        self.line.as_ref().map_or("", |line| line.value.as_str())
+    }
+
+    fn expected(&self) -> Expected {
+        // OK because a step without an answer is an error of the document.
+        self.answer.as_ref().map_or(Expected::Denied, |answer| answer.value)
+    }
+
+    fn holds(&self, verdict: Verdict, refusal: Option<Refusal>) -> bool {
+        let is_code = self.code.as_ref().is_none_or(|code| refusal.is_some_and(|refusal| refusal.code() == code.value));
+        met(self.expected(), verdict, refusal) && is_code
+    }
+}
+
+/// Returns whether an answer is the expected one. What was not decided is not denied: nobody knows.
+fn met(expected: Expected, verdict: Verdict, refusal: Option<Refusal>) -> bool {
+    let is_open = refusal == Some(Refusal::NotDecided);
+    match expected {
+        Expected::Allowed => verdict == Verdict::Allowed,
+        Expected::After => verdict == Verdict::AllowedAfter,
+        Expected::Denied => verdict == Verdict::Denied && !is_open && !refusal.is_some_and(Refusal::names_nothing),
+        Expected::NotDecided => verdict == Verdict::Denied && is_open,
+    }
+}
+
+/// A session that goes on, as the kind of its system has it.
+enum Going {
+    Device(Box<Rehearsal>),
+    Database(Box<Statements>),
+    Other(Box<Console>),
+}
+
+impl Going {
+    fn open(engine: &Engine, user: &str, system: &str, session: Session) -> Result<Self, Box<Answer>> {
+        use zest_model::entry::Kind;
+        let kind = engine.site(system).map(|site| site.entry().kind());
+        match kind {
+            Some(Kind::NETWORK_DEVICE) => Rehearsal::open(engine.clone(), user, system, session).map(|of| Self::Device(Box::new(of))),
+            Some(Kind::POSTGRESQL | Kind::MARIADB) => {
+                Statements::open(engine.clone(), user, system, session).map(|of| Self::Database(Box::new(of)))
+            }
+            _ => Console::open(engine.clone(), user, system, session).map(|of| Self::Other(Box::new(of))),
+        }
+    }
+
+    /// Types a line; nothing where the session is over.
+    fn type_line(&mut self, line: &str) -> Option<Answer> {
+        match self {
+            Self::Device(rehearsal) if rehearsal.is_over() => None,
+            Self::Device(rehearsal) => Some(rehearsal.type_line(line).answer),
+            Self::Database(statements) => Some(statements.type_statement(line).answer),
+            Self::Other(console) => Some(console.type_line(line)),
+        }
+    }
+}
