@@ -39,6 +39,9 @@ pub(crate) enum Command {
     /// Ask recorded questions again, and say which have another answer than they must
     #[command(long_about = EXPECTATIONS)]
     Expectations(ExpectationsArgs),
+    /// Prove what must hold of everybody, or show by an example that it does not
+    #[command(long_about = PROMISES)]
+    Promises(PromisesArgs),
     /// Who am I: who a session is, link by link, with which roles, proofs and end
     Session(SessionCommand),
     /// Can this person start at all, and what is missing, all of it
@@ -211,11 +214,31 @@ pub(crate) struct ExpectationsArgs {
     pub(crate) format: FormatArg,
 }
 
+const PROMISES: &str = "\
+Prove what must hold of everybody, or show by an example that it does not.
+
+Promises stand under [[promises]] in the ledger's documents, or in documents beside it (--document). Each is proved over everybody, every \
+session and every action, refuted by smallest examples, or not proved, where something was not read or there was too much to look at. Exit \
+status 1 means that one is refuted or not proved, 3 that one says nothing, 4 that there is none.";
+
+#[derive(Debug, Args)]
+pub(crate) struct PromisesArgs {
+    /// Also those in this document, which is no part of the ledger's folder; may be repeated
+    #[arg(long, value_name = "FILE")]
+    pub(crate) document: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) moment: MomentArg,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+}
+
 const WHO: &str = "\
 List who may do something, through what and in which sessions.
 
 What is looked for is a line as it is typed, an operation on a resource, a privilege on an object, a statement (--sql), or every action that \
-reads like a pattern (--like, with `*` for any text). Everybody is looked at, in every session that the ledger can tell apart; options of the \
+a pattern takes (--like), written as the rules of a command set are, or as grants write paths. Everybody is looked at, in every session that the ledger can tell apart; options of the \
 session leave only those in which the stated facts hold.";
 
 #[derive(Debug, Args)]
@@ -229,7 +252,7 @@ pub(crate) struct WhoArgs {
     /// A statement, instead of a line
     #[arg(long, value_name = "STATEMENT", conflicts_with_all = ["like", "line"])]
     pub(crate) sql: Option<String>,
-    /// Every action that reads like this, instead of a line; `*` stands for any text
+    /// Every action that this takes, instead of a line: `show log ...`, `hulls.* on lanternsound/**`, `select on table fares.*`
     #[arg(long, value_name = "PATTERN", conflicts_with = "line")]
     pub(crate) like: Option<String>,
     #[command(flatten)]

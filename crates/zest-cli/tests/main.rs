@@ -7,6 +7,7 @@ mod databases;
 mod demo;
 mod expectations;
 mod pages;
+mod promises;
 mod readme;
 mod refusals;
 #[cfg(feature = "git")]

@@ -59,7 +59,8 @@ fn who_may_is_told_of_everybody_with_what_and_where() {
     ] {
         assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
     }
-    let ran = zest("who --on linkspan --path vessels --ledger demo/lanternsound --like raise*");
+    let ran =
+        zest_with(&["who", "--on", "linkspan", "--path", "vessels", "--ledger", "demo/lanternsound", "--like", "raise on ramp/*"], b"");
     assert!(ran.status == 1 && ran.out.contains("0 of "), "{}", ran.out);
     let ran = zest("who --on sw-selkie-1 --from 198.51.100.9 --ledger demo/lanternsound show log");
     assert!(!ran.out.contains("net-1") && ran.out.contains("net-lead"), "a stated origin rules out: {}", ran.out);
@@ -195,7 +196,7 @@ fn the_page_of_reviews_is_what_the_program_prints() {
     );
     show(
         "Who may do anything of a sort",
-        "`--like` takes every action that reads like a pattern; `--path` leaves people whose path is one or below it.",
+        "`--like` is a pattern as rules and grants write it: `show log ...`, `hulls.* on lanternsound/**`, `delete on table fares.*`. `--path` leaves people whose path is one or below it.",
         "zest who --on ticketing --like 'delete on table fares.*' --path shore --ledger demo/lanternsound",
         &zest_with(
             &["who", "--on", "ticketing", "--like", "delete on table fares.*", "--path", "shore", "--ledger", "demo/lanternsound"],

@@ -200,6 +200,10 @@ impl Kind for KeyCabinets {
         names.into_iter().map(action).collect()
     }
 
+    fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String> {
+        Ok(self.actions(sides).into_iter().filter(|action| action.reads_like(pattern)).collect())
+    }
+
     fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {
         Vec::new()
     }

@@ -8,7 +8,8 @@ use zest_engine::Estate;
 use zest_engine::rules::{Kind, Kinds};
 use zest_model::entries::Entries;
 use zest_model::entry::{
-    Assignment, CommandSet, CredentialRule, Database, Group, Host, OriginNetworks, Role, Separation, Service, System, User, Vocabulary,
+    Assignment, CommandSet, CredentialRule, Database, Group, Host, OriginNetworks, Promise, Role, Separation, Service, System, User,
+    Vocabulary,
 };
 use zest_model::finding::{Code, Finding, Findings};
 use zest_model::source::{SourceId, SourceMap};
@@ -345,4 +346,6 @@ adders! {
     separation: Separation => separations;
     /// Adds a rule for credentials.
     credential_rule: CredentialRule => credential_rules;
+    /// Adds a promise.
+    promise: Promise => promises;
 }

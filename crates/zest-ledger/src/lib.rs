@@ -110,7 +110,7 @@ pub mod command {
 /// Rights as a set: every class of sessions, every class of actions, made by the rules themselves.
 pub mod rights {
     #[doc(inline)]
-    pub use zest_engine::rights::{Action, Line, Membership, Opening, Rights, Side, Within, rights};
+    pub use zest_engine::rights::{Action, Always, Line, Membership, Opening, Rights, Side, Within, rights};
 }
 
 pub mod json;
@@ -141,7 +141,7 @@ pub use zest_model::text::json_schema;
 #[doc(inline)]
 pub use zest_model::{ask, entry, source};
 #[doc(inline)]
-pub use zest_reviews::{expectation, rehearsal, review};
+pub use zest_reviews::{expectation, promise, rehearsal, review};
 
 /// The snippets of the READMEs, of the repository and of this crate, are run with the other examples.
 #[cfg(doctest)]

@@ -190,10 +190,10 @@ fn what_cannot_be_asked_is_said() {
     for (row, part) in [
         (r#"who = ["user:mate-3"], on = ["rota"], lines = ["x"], answer = "denied""#, "no user is named `mate-3`"),
         (r#"who = ["mate-1"], on = ["rota"], lines = ["x"], answer = "denied""#, "`mate-1` does not name a user or a group"),
-        (r#"who = ["group:nobody"], on = ["rota"], lines = ["x"], answer = "denied""#, "asks nothing: `group:nobody` has no members"),
+        (r#"who = ["group:nobody"], on = ["rota"], lines = ["x"], answer = "denied""#, "`group:nobody` has no members, so nobody is meant"),
         (
             r#"who = ["user:mate-1", "group:nobody"], on = ["rota"], lines = ["x"], answer = "denied""#,
-            "asks nothing: `group:nobody` has no members",
+            "`group:nobody` has no members, so nobody is meant",
         ),
         (r#"who = ["user:mate-1"], on = ["rata"], lines = ["x"], answer = "denied""#, "no system is named `rata`"),
         (r#"who = ["user:mate-1"], on = ["rota"], session = "rom", lines = ["x"], answer = "denied""#, "no session is named `rom`"),

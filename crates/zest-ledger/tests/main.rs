@@ -34,6 +34,7 @@ mod never_wider;
 mod outside_kinds;
 mod patterns;
 mod postgresql_rules;
+mod promises;
 mod references;
 mod rehearsal;
 mod remedies;

@@ -2,7 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use zest_ledger::ask::{Question, Session, Verdict};
+use zest_ledger::ask::{Form, Question, Session, Verdict};
+use zest_ledger::command::{Pattern, read_line};
+use zest_ledger::entry::Kind;
 use zest_ledger::review::{Difference, Membership, Sought, Subject, beside, compare, effective, means};
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::{questions, seed};
@@ -42,9 +44,9 @@ fn who_may_is_told_by_line_and_by_pattern() {
     for (sought, expected) in [
         (Sought::Line("plan on shift/early"), vec![("mate-1", vec!["plan on shift/early"])]),
         (Sought::Line("drop on shift/early"), vec![]),
-        (Sought::Like("plan on *"), vec![("mate-1", vec!["plan on shift/early"])]),
+        (Sought::Like("plan on **"), vec![("mate-1", vec!["plan on shift/early"])]),
         (
-            Sought::Like("look on *"),
+            Sought::Like("look on **"),
             vec![
                 ("mate-1", vec!["look on shift/early", "look on shift/late"]),
                 ("mate-2", vec!["look on shift/early", "look on shift/late"]),
@@ -57,7 +59,9 @@ fn who_may_is_told_by_line_and_by_pattern() {
                 ("mate-2", vec!["look on shift/early", "look on shift/late", "change-credential on user/mate-2"]),
             ],
         ),
-        (Sought::Like("nothing"), vec![]),
+        (Sought::Like("nothing on shift/*"), vec![]),
+        (Sought::Like("plan on shift/e*"), vec![("mate-1", vec!["plan on shift/early"])]),
+        (Sought::Like("plan on shift/l*"), vec![]),
     ] {
         let found: Vec<(String, BTreeSet<String>)> =
             who(sought).into_iter().map(|(user, lines)| (user, lines.into_iter().collect())).collect();
@@ -95,6 +99,75 @@ fn who_may_agrees_with_asking_everybody() {
     }
     println!("{found} means were asked, {nobody} lines are for nobody");
     assert!(found > 200 && nobody > 100);
+}
+
+/// Returns patterns that take a line, as the kind of its system writes them.
+fn patterns_of(question: &Question, engine: &Engine) -> Vec<String> {
+    let begun = |word: &str| word.chars().next().filter(char::is_ascii_alphanumeric).map(|first| format!("{first}*"));
+    match engine.site(&question.system).map(|site| site.entry().kind()) {
+        Some(Kind::CLOUD | Kind::APPLICATION) => {
+            let Some((operation, path)) = question.line.split_once(" on ") else { return Vec::new() };
+            let above = path
+                .rsplit_once('/')
+                .map(|(above, last)| [format!("{above}/**"), format!("{above}/{}", begun(last).unwrap_or("*".into()))]);
+            let on = above.into_iter().flatten().chain([path.to_owned(), "**".to_owned()]);
+            on.flat_map(|on| [format!("{operation} on {on}"), format!("* on {on}")]).collect()
+        }
+        Some(Kind::POSTGRESQL | Kind::MARIADB) => {
+            let Some((privilege, on)) = question.line.split_once(" on ") else { return Vec::new() };
+            if privilege.contains('(') {
+                vec![question.line.clone()]
+            } else {
+                vec![question.line.clone(), format!("* on {on}"), format!("{privilege} on *")]
+            }
+        }
+        _ => {
+            let words: Vec<&str> = question.line.split(' ').collect();
+            let is_plain = words.iter().all(|word| word.chars().all(|c| c.is_ascii_alphanumeric() || "-./:".contains(c)));
+            let Some((last, before)) = words.split_last().filter(|_| is_plain) else { return Vec::new() };
+            let mut list = vec![format!("{} ...", words[0]), "...".to_owned(), words.join(" ")];
+            list.extend(begun(last).filter(|_| !before.is_empty()).map(|last| format!("{} {last}", before.join(" "))));
+            list
+        }
+    }
+}
+
+/// Whoever is allowed a line is among those who may what a pattern takes, if it takes that line; and whatever is listed, it takes.
+#[test]
+fn who_may_what_a_pattern_takes_agrees_with_asking() {
+    let first = seed(23_000);
+    println!("first seed {first}");
+    let (mut found, mut allowed) = (0, 0);
+    for round in 0..questions(1_500).div_ceil(30) as u64 {
+        let seed = first + round;
+        let Some((mut source, engine)) = random(seed) else { continue };
+        for _ in 0..30 {
+            let question = plain(source.question());
+            // Lines of a device are looked for in full words.
+            let full = engine.explain(&question).full_line.unwrap_or_else(|| question.line.clone());
+            let written = Question { line: full, ..question.clone() };
+            if question.form != Form::Line || engine.decide(&written).verdict == Verdict::Denied {
+                continue;
+            }
+            allowed += 1;
+            for pattern in patterns_of(&written, &engine) {
+                let listed = means(&engine, &question.user, &[&question.system], Sought::Like(&pattern), &Session::default());
+                let rights: Vec<_> = listed.iter().flat_map(|one| &one.rights).collect();
+                assert!(!rights.is_empty(), "seed {seed}: nothing is like `{pattern}`\n{written:#?}");
+                if let Ok(read) = Pattern::parse(&pattern)
+                    && engine.site(&question.system).is_some_and(|site| [Kind::NETWORK_DEVICE, Kind::HOST].contains(&site.entry().kind()))
+                {
+                    for line in rights.iter().flat_map(|right| &right.lines) {
+                        let words = read_line(line).expect("it can be read");
+                        assert!(read.matches(&words), "seed {seed}: `{line}` is not like `{pattern}`");
+                    }
+                }
+                found += rights.len();
+            }
+        }
+    }
+    println!("{found} rights were found by patterns of {allowed} lines");
+    assert!(allowed > 40 && found > 300);
 }
 
 fn gained(list: &[Difference]) -> Vec<&str> {

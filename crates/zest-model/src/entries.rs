@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use crate::entry::Interface;
 use crate::entry::{
-    Assignment, CommandSet, CredentialRule, Database, Expectation, Group, Host, NamedSession, OriginNetworks, Role, Separation, Service,
-    System, User, Vocabulary,
+    Assignment, CommandSet, CredentialRule, Database, Expectation, Group, Host, NamedSession, OriginNetworks, Promise, Role, Separation,
+    Service, System, User, Vocabulary,
 };
 use crate::source::At;
 use crate::table::{Kept, Table};
@@ -43,6 +43,8 @@ pub struct Entries {
     pub sessions: Table<Arc<NamedSession>>,
     /// Questions with the answer they must have.
     pub expectations: Table<Arc<Expectation>>,
+    /// Statements over everybody.
+    pub promises: Table<Arc<Promise>>,
     /// OpenAPI documents.
     pub interfaces: Table<Arc<Interface>>,
     /// Of kinds from outside.
@@ -69,6 +71,7 @@ impl Entries {
             credential_rules,
             sessions,
             expectations,
+            promises,
             interfaces,
             outside,
         } = self;
@@ -87,6 +90,7 @@ impl Entries {
         credential_rules.append(later.credential_rules);
         sessions.append(later.sessions);
         expectations.append(later.expectations);
+        promises.append(later.promises);
         interfaces.append(later.interfaces);
         outside.append(later.outside);
     }

@@ -192,6 +192,77 @@ pub struct Outcome {
     pub more: crate::More,
 }
 
+/// How a promise stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum Standing {
+    /// It holds over everybody, every session and every action that was meant.
+    Proved,
+    /// It does not hold: there is an example.
+    Refuted,
+    /// It is not known: something was not read, or there was too much to look at.
+    NotProved,
+    /// It says nothing: of nobody, or of nothing that there is.
+    SaysNothing,
+}
+
+impl Standing {
+    /// Returns the same in words.
+    #[must_use]
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Proved => "proved",
+            Self::Refuted => "refuted",
+            Self::NotProved => "not proved",
+            Self::SaysNothing => "says nothing",
+        }
+    }
+}
+
+/// A question that refutes a promise, or one of which it is not known.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Witness {
+    /// The question.
+    pub question: Question,
+    /// Its answer.
+    pub verdict: Verdict,
+    /// The code of its refusal.
+    pub code: Option<Refusal>,
+    /// Why, in words.
+    pub why: String,
+    /// Where that is written.
+    pub place: Option<Location>,
+}
+
+/// A promise, and how it stands.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Promised {
+    /// Where it is written.
+    pub place: Location,
+    /// What it is called; empty for one without a name.
+    pub name: String,
+    /// What it says, in words.
+    pub says: String,
+    /// How it stands.
+    pub standing: Standing,
+    /// Why, where that is not plain from the witnesses.
+    pub why: Vec<String>,
+    /// Smallest examples that refute it.
+    pub witnesses: Vec<Witness>,
+    /// How many people, or accounts, it was looked for.
+    pub people: usize,
+    /// On how many systems.
+    pub systems: usize,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
 /// A part of a ledger on which no expectation depends.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

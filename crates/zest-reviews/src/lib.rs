@@ -4,6 +4,7 @@
 //! Users take it through `zest-ledger`, which says what of it is kept stable.
 
 pub mod expectation;
+pub mod promise;
 pub mod rehearsal;
 pub mod review;
 mod row;

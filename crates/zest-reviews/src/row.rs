@@ -92,6 +92,11 @@ fn rows_of<'e>(engine: &'e Engine, entry: &'e Expectation, findings: &mut Vec<Fi
     list
 }
 
+/// Says that something recorded cannot be asked.
+pub(crate) fn cannot(place: Place, why: &str) -> Finding {
+    Finding::new(Code::NotAsked, why.to_owned()).at(place, "it counts as failed").help("say whom and what it is about")
+}
+
 fn asks_nothing(entry: &Expectation, why: &str) -> Finding {
     Finding::new(Code::NotAsked, format!("this expectation asks nothing: {why}"))
         .at(entry.place, "it counts as failed")
@@ -121,7 +126,7 @@ pub(crate) fn people(engine: &Engine, parties: &[At<String>], findings: &mut Vec
                 let all = (0..estate.users().len()).map(UserId::new);
                 people.extend(all.filter(|&user| engine.membership().belongs(user, party)));
                 if people.len() == before {
-                    let why = format!("this expectation asks nothing: `{}` has no members", visible(&text.value));
+                    let why = format!("`{}` has no members, so nobody is meant", visible(&text.value));
                     findings.push(Finding::new(Code::NotAsked, why).at(place, "nobody is named").help("name somebody, or take it out"));
                 }
             }

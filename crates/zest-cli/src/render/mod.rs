@@ -6,6 +6,7 @@ pub(crate) mod effective;
 pub(crate) mod expectations;
 pub(crate) mod findings;
 pub(crate) mod people;
+pub(crate) mod promises;
 pub(crate) mod rehearsal;
 pub(crate) mod style;
 pub(crate) mod who;

@@ -13,6 +13,7 @@ mod line;
 mod live;
 pub(crate) mod obligations;
 pub(crate) mod privileges;
+pub(crate) mod promises;
 pub(crate) mod ready;
 pub(crate) mod rehearse;
 mod selection;

@@ -3,7 +3,7 @@
 use anyhow::Result;
 use zest_ledger::entry;
 use zest_ledger::json::Holders;
-use zest_ledger::review::{Effective, Membership, Sought, means, nobodys};
+use zest_ledger::review::{Effective, Membership, Sought, means, nobodys, readable};
 use zest_ledger::source::visible;
 
 use super::{line, selection};
@@ -11,6 +11,7 @@ use crate::args::WhoArgs;
 use crate::exit::Exit;
 use crate::format::data;
 use crate::out::{complain, put};
+use crate::unknown::Unknown;
 use crate::{cores, progress, render, unknown};
 
 pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
@@ -38,6 +39,11 @@ pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
         return Ok(Exit::Nothing);
     }
     let systems: Vec<&str> = systems.iter().map(String::as_str).collect();
+    if let Sought::Like(pattern) = sought
+        && let Err(why) = readable(engine, &systems, pattern)
+    {
+        return Err(Unknown(format!("`{}` cannot be looked for: {why}", visible(pattern))).into());
+    }
     let of = |user: &&entry::User| means(engine, &user.id.value, &systems, sought, &args.session.0);
     let found = progress::during("looking at everybody", || cores::each(&people, of)).concat();
     let what = match sought {

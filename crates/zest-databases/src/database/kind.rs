@@ -218,6 +218,21 @@ impl<R: Rules> Kind for Databases<R> {
         list
     }
 
+    fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String> {
+        let is_plain = !pattern.contains('*');
+        match crate::database::asked(pattern) {
+            None if pattern != "*" => return Err("expected a privilege on an object, such as `select on table fares.*`".to_owned()),
+            Some(_) if is_plain => {
+                let (line, name) = (pattern.to_owned(), pattern.to_owned());
+                return Ok(vec![Action { line, form: Form::Line, name, under: String::new(), like: None }]);
+            }
+            // Columns are not listed where nothing is granted on them.
+            Some(asked) if !asked.columns.is_empty() => return Err("columns are looked for one by one, without a `*`".to_owned()),
+            None | Some(_) => {}
+        }
+        Ok(self.actions(sides).into_iter().filter(|action| action.reads_like(pattern)).collect())
+    }
+
     fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {
         Vec::new()
     }

@@ -245,6 +245,18 @@ impl Estate {
         &self.entries.services
     }
 
+    /// Returns its promises.
+    #[must_use]
+    pub fn promises(&self) -> &Table<Arc<entry::Promise>> {
+        &self.entries.promises
+    }
+
+    /// Returns its expectations.
+    #[must_use]
+    pub fn expectations(&self) -> &Table<Arc<entry::Expectation>> {
+        &self.entries.expectations
+    }
+
     /// Returns the roles, as written.
     #[must_use]
     pub fn roles(&self) -> &Table<Arc<entry::Role>> {

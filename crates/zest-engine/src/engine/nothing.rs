@@ -113,6 +113,10 @@ impl Kind for Nothing {
         Vec::new()
     }
 
+    fn like(&self, _: &[Side<'_>], _: &str) -> Result<Vec<Action>, String> {
+        Ok(Vec::new())
+    }
+
     fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {
         Vec::new()
     }

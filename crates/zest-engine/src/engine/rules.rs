@@ -127,6 +127,13 @@ pub trait Kind: fmt::Debug + Sync {
     /// Returns actions among which there is one of every sort that the rules of some systems, for some users, take for alike.
     fn actions(&self, sides: &[Side<'_>]) -> Vec<Action>;
 
+    /// Returns the same of those actions alone that a pattern takes, as patterns are written for the kind: whatever action it takes, one
+    /// of its sort that the pattern takes as well is among them. [`Action::reads_like`] is enough where all actions are listed one by one.
+    ///
+    /// # Errors
+    /// Why the pattern cannot be read, or there is too much to look at.
+    fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String>;
+
     /// Returns names that stand for several names of actions of a system, with these: for listings.
     fn collections(&self, site: Site<'_>) -> Vec<(String, Vec<String>)>;
 

@@ -82,7 +82,7 @@ pub struct InSession {
 }
 
 /// A session by its name, or its facts.
-const IN_SESSION: Shape = Shape::Either(&[Shape::Text, Shape::Table(&FACTS)]);
+pub(super) const IN_SESSION: Shape = Shape::Either(&[Shape::Text, Shape::Table(&FACTS)]);
 
 impl Written for InSession {
     fn read(source: &mut dyn Source, key: &str) -> Self {

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::Format;
-use crate::listing::{Difference, Effective, Outcome, Uncovered};
+use crate::listing::{Difference, Effective, Outcome, Promised, Uncovered};
 
 /// What somebody may do, as `zest effective` writes it.
 ///
@@ -74,6 +74,22 @@ pub struct Coverage {
     pub parts: usize,
     /// Those on which none depends.
     pub uncovered: Vec<Uncovered>,
+}
+
+/// How promises stand, as `zest promises` writes it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Promises {
+    format: Format,
+    /// Each promise.
+    pub promises: Vec<Promised>,
+}
+
+impl From<Vec<Promised>> for Promises {
+    fn from(promises: Vec<Promised>) -> Self {
+        Self { format: Format, promises }
+    }
 }
 
 /// What only one of two may, as `zest alike` writes it.

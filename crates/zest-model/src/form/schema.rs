@@ -7,20 +7,20 @@ use serde_json::{Map, Value, json};
 
 use super::answer::{Read, ReadRemedy};
 use super::question::{OWN_KEYS, ROLE};
-use super::{Alike, Comparison, Defects, EffectiveRights, Expectations, FORMAT, Format, Holders};
+use super::{Alike, Comparison, Defects, EffectiveRights, Expectations, FORMAT, Format, Holders, Promises};
 use crate::ask::{Change, Fact, Question};
 use crate::entry::Channel;
 
 /// Returns the JSON Schema of each form with its name: `question`, `answer`, `remedy`, `change`, `findings`, `effective`, `who`,
-/// `compare`, `alike`, `expectations`.
+/// `compare`, `alike`, `expectations`, `promises`.
 ///
 /// # Example
 /// ```
 /// let schemas = zest_ledger::json::schemas();
-/// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings", "effective", "who", "compare", "alike", "expectations"]);
+/// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings", "effective", "who", "compare", "alike", "expectations", "promises"]);
 /// ```
 #[must_use]
-pub fn schemas() -> [(&'static str, Value); 10] {
+pub fn schemas() -> [(&'static str, Value); 11] {
     fn of<T: JsonSchema>() -> Value {
         SchemaSettings::draft2020_12().into_generator().into_root_schema_for::<T>().to_value()
     }
@@ -35,6 +35,7 @@ pub fn schemas() -> [(&'static str, Value); 10] {
         ("compare", of::<Comparison>()),
         ("alike", of::<Alike>()),
         ("expectations", of::<Expectations>()),
+        ("promises", of::<Promises>()),
     ]
 }
 

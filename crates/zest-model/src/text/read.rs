@@ -67,6 +67,7 @@ pub fn read_document(
         credential_rules,
         sessions,
         expectations,
+        promises,
         interfaces: _,
         outside: rows,
     } = entries;
@@ -86,6 +87,7 @@ pub fn read_document(
     add(&mut root, "assignments", assignments);
     add(&mut root, "sessions", sessions);
     add(&mut root, "expectations", expectations);
+    add(&mut root, "promises", promises);
     for table in outside {
         for (id, kept) in root.rows(table.name, |id, row| (id, (table.read)(row))) {
             rows.push(OutsideEntry { table: table.name, id, kept }.into());

@@ -152,7 +152,7 @@ fn on_system(
     new: Option<Side<'_>>,
     session: &Session,
 ) -> Option<(Vec<Moved>, Vec<Moved>)> {
-    let within = Within { stated: session.clone(), actions: Vec::new() };
+    let within = Within { stated: session.clone(), ..Within::default() };
     let alone = |side: Side<'_>| rights(&[side], &within).pop();
     let kind = |side: &Side<'_>| side.site.entry().kind();
     match (old, new) {

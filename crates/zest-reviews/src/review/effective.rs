@@ -6,6 +6,7 @@ use rustc_hash::FxHashMap;
 
 use super::together::{in_few_words, of_one_name, with_all_below};
 use zest_engine::Engine;
+use zest_engine::links::UserId;
 use zest_engine::rights::{Action, Line, Membership, Rights, Side, Within, rights};
 use zest_engine::rules::{Combining, Site};
 use zest_model::ask::{Act, Answer, Central, Form, Gate, GateOutcome, Question, Session, Stage};
@@ -49,7 +50,7 @@ pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Se
             engine.all_sites().filter(concerns).collect()
         }
     };
-    let within = Within { stated: session.clone(), actions: Vec::new() };
+    let within = Within { stated: session.clone(), ..Within::default() };
     let mut list: Vec<Effective> = Vec::new();
     for site in wanted {
         let Some(set) = rights(&[Side { site, user: id }], &within).pop() else { continue };
@@ -66,7 +67,8 @@ pub enum Sought<'a> {
     Line(&'a str),
     /// An SQL statement.
     Statement(&'a str),
-    /// All actions that read like this; `*` stands for any text.
+    /// All actions that a pattern takes, as the kind of a system writes it: a rule on devices and hosts (`show log ...`), an operation on
+    /// a path on clouds and in applications (`hulls.* on lanternsound/**`), a privilege on databases (`select on table fares.*`).
     Like(&'a str),
 }
 
@@ -90,7 +92,7 @@ pub enum Sought<'a> {
 /// grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
 /// "#).estate()?;
 /// let engine = Engine::compile(estate)?;
-/// let may = |user: &str| !means(&engine, user, &["rota"], Sought::Like("plan on *"), &Session::default()).is_empty();
+/// let may = |user: &str| !means(&engine, user, &["rota"], Sought::Like("plan on **"), &Session::default()).is_empty();
 /// assert_eq!((may("mate-1"), may("mate-2")), (true, false));
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
@@ -105,14 +107,15 @@ pub fn means(engine: &Engine, user: &str, systems: &[&str], sought: Sought<'_>, 
         let mut actions = match sought {
             Sought::Line(line) => one(line, Form::Line),
             Sought::Statement(sql) => one(sql, Form::Statement),
-            Sought::Like(pattern) => site.kind().actions(&[side]).into_iter().filter(|action| is_like(pattern, &action.line)).collect(),
+            // Systems of other kinds may read it.
+            Sought::Like(pattern) => site.kind().like(&[side], pattern).unwrap_or_default(),
         };
         // What came before may have been left out.
         actions.iter_mut().for_each(|action| action.like = None);
         if actions.is_empty() {
             continue;
         }
-        let Some(set) = rights(&[side], &Within { stated: session.clone(), actions }).pop() else { continue };
+        let Some(set) = rights(&[side], &Within { stated: session.clone(), actions, ..Within::default() }).pop() else { continue };
         let found = on_system(engine, &set, session);
         if found.rights.is_empty() {
             continue;
@@ -122,24 +125,20 @@ pub fn means(engine: &Engine, user: &str, systems: &[&str], sought: Sought<'_>, 
     list
 }
 
-/// Returns whether a text reads like a pattern, in which `*` stands for any text.
-fn is_like(pattern: &str, text: &str) -> bool {
-    let mut parts = pattern.split('*');
-    let Some(mut rest) = text.strip_prefix(parts.next().unwrap_or_default()) else { return false };
-    let mut parts = parts.peekable();
-    if parts.peek().is_none() {
-        return rest.is_empty();
-    }
-    while let Some(part) = parts.next() {
-        if parts.peek().is_none() {
-            return rest.ends_with(part);
-        }
-        match rest.find(part) {
-            Some(at) => rest = &rest[at + part.len()..],
-            None => return false,
+/// Says why a pattern cannot be looked for, if no system of some can read it.
+///
+/// # Errors
+/// What the first of them expects instead.
+pub fn readable(engine: &Engine, systems: &[&str], pattern: &str) -> Result<(), String> {
+    let mut first = None;
+    for site in systems.iter().filter_map(|name| engine.site(name)) {
+        let Some(user) = (!engine.estate().users().is_empty()).then(|| UserId::new(0)) else { return Ok(()) };
+        match site.kind().like(&[Side { site, user }], pattern) {
+            Ok(_) => return Ok(()),
+            Err(why) => drop(first.get_or_insert(why)),
         }
     }
-    true
+    first.map_or(Ok(()), Err)
 }
 
 /// Adds what is listed of a system; systems of which the same is listed stand together.

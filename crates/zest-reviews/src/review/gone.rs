@@ -62,6 +62,7 @@ fn places(engine: &Engine) -> Vec<Named> {
         separations: _,
         sessions: _,
         expectations: _,
+        promises: _,
         credential_rules,
     } = &estate.entries();
     for group in groups {

@@ -129,6 +129,7 @@ impl Review<'_> {
             credential_rules: _,
             sessions,
             expectations: _,
+            promises: _,
             interfaces: _,
             outside: _,
         } = &estate.entries();

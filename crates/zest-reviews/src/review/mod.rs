@@ -15,7 +15,7 @@ mod together;
 mod touched;
 
 pub use compare::{beside, compare, compare_on};
-pub use effective::{Sought, effective, means};
+pub use effective::{Sought, effective, means, readable};
 pub use hygiene::hygiene;
 pub use menu::{MenuItem, menu};
 pub use nobodys::nobodys;

@@ -44,6 +44,7 @@ fn concerned(engine: &Engine, estate: &Estate, source: SourceId) -> Option<BTree
         credential_rules,
         sessions,
         expectations,
+        promises,
         interfaces,
         outside,
     } = estate.entries();
@@ -72,6 +73,8 @@ fn concerned(engine: &Engine, estate: &Estate, source: SourceId) -> Option<BTree
         found.extend(engine.all_sites().map(|site| site.entry()).filter(|s| !knows_no_lines(s.kind())).map(|s| s.id.value.clone()));
     }
     // What is recorded about answers changes none.
-    let is_recorded = sessions.iter().any(|entry| is_in(entry.id.place)) || expectations.iter().any(|entry| is_in(entry.place));
+    let is_recorded = sessions.iter().any(|entry| is_in(entry.id.place))
+        || expectations.iter().any(|entry| is_in(entry.place))
+        || promises.iter().any(|entry| is_in(entry.place));
     (!found.is_empty() || is_recorded).then_some(found)
 }

@@ -21,7 +21,7 @@ use rustc_hash::FxHashMap;
 
 use crate::engine::Engine;
 use crate::engine::rules::{self as kind, Site};
-use crate::links::UserId;
+use crate::links::{Conditions, Outcome, UserId};
 use axis::Ground;
 pub use look::{Fits, Look};
 use region::Region;
@@ -61,6 +61,34 @@ pub struct Action {
     /// The number of an earlier action that the rules take for alike, where one is known beforehand: what came of that is not found
     /// out anew.
     pub like: Option<usize>,
+}
+
+impl Action {
+    /// Returns whether it reads like a pattern, in which `*` stands for any text.
+    #[must_use]
+    pub fn reads_like(&self, pattern: &str) -> bool {
+        reads_like(pattern, &self.line)
+    }
+}
+
+/// Returns whether a text reads like a pattern, in which `*` stands for any text.
+pub(crate) fn reads_like(pattern: &str, text: &str) -> bool {
+    let mut parts = pattern.split('*');
+    let Some(mut rest) = text.strip_prefix(parts.next().unwrap_or_default()) else { return false };
+    let mut parts = parts.peekable();
+    if parts.peek().is_none() {
+        return rest.is_empty();
+    }
+    while let Some(part) = parts.next() {
+        if parts.peek().is_none() {
+            return rest.ends_with(part);
+        }
+        match rest.find(part) {
+            Some(at) => rest = &rest[at + part.len()..],
+            None => return false,
+        }
+    }
+    true
 }
 
 /// One of those who are looked at side by side: who, on which system of which engine.
@@ -106,10 +134,25 @@ pub struct Rights {
     frame: Arc<Frame>,
     /// One for each opening and action: the actions of the first opening, then those of the second.
     cells: Vec<Cell>,
+    /// For each opening, the sessions that can be opened.
+    entries: Vec<Cell>,
     /// The user, by name.
     pub user: String,
     /// The system, by name.
     pub system: String,
+}
+
+/// Whether something is always allowed.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Always {
+    /// It is, in every session that can be opened.
+    Always,
+    /// No session can be opened.
+    NoSession,
+    /// It is not: in this one.
+    Not(Box<Question>),
+    /// It is not known of this one.
+    NotDecided(Box<Question>),
 }
 
 /// A part of a set: actions that are allowed in the same sessions.
@@ -140,6 +183,8 @@ pub struct Within {
     pub stated: Session,
     /// Actions to look at; those of the kind if there are none.
     pub actions: Vec<Action>,
+    /// Sessions in which this holds are left out; those of which it is not known whether it does are not.
+    pub unless: Option<Arc<Conditions>>,
 }
 
 /// Finds what one or several may do, over the same sessions and actions, so that the sets can be compared.
@@ -187,7 +232,7 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
     let openings = open;
     let mut found: Vec<Vec<Started>> = Vec::with_capacity(sides.len());
     for (side, entries) in sides.iter().zip(entries) {
-        let of_side = openings.iter().zip(entries).map(|(opening, entry)| side.start(&mut space, opening, entry, &actions));
+        let of_side = openings.iter().zip(entries).map(|(opening, entry)| side.start(&mut space, opening, entry, &actions, within));
         found.push(of_side.collect());
     }
     // What was heard late may cut sessions that were taken for alike before.
@@ -195,7 +240,7 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
         let mut is_settled = true;
         for (side, of_side) in sides.iter().zip(&mut found) {
             for (opening, started) in openings.iter().zip(of_side) {
-                is_settled &= side.settle(&mut space, opening, started, &actions);
+                is_settled &= side.settle(&mut space, opening, started, &actions, within);
             }
         }
         if is_settled {
@@ -204,10 +249,12 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
     }
     // Most cells came about in the same way as another.
     let mut made: FxHashMap<(Vec<space::Part>, Vec<Path>), Cell> = FxHashMap::default();
-    let mut cells: Vec<Vec<Cell>> = Vec::with_capacity(sides.len());
+    let mut cells: Vec<(Vec<Cell>, Vec<Cell>)> = Vec::with_capacity(sides.len());
     for started in found {
         let mut of_side: Vec<Cell> = Vec::with_capacity(openings.len() * actions.len());
-        for Started { entry: _, actions: of_opening } in started {
+        let mut entries: Vec<Cell> = Vec::with_capacity(openings.len());
+        for Started { entry, actions: of_opening } in started {
+            entries.push(Cell::of(&space, &entry.list, &entry.open));
             let first = of_side.len();
             for (action, Parts { list, open, looked_at: _ }) in actions.iter().zip(of_opening) {
                 let cell = match action.like {
@@ -218,14 +265,15 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
                 of_side.push(cell);
             }
         }
-        cells.push(of_side);
+        cells.push((of_side, entries));
     }
     let sizes = space.sizes();
-    let live = words::live(cells.iter().flatten(), &sizes);
+    let live = words::live(cells.iter().flat_map(|(of_side, _)| of_side), &sizes);
     let frame = Arc::new(Frame { sizes, space, live, openings, shut, left_out, unsaid, actions });
-    let named = sides.iter().zip(cells).map(|(side, cells)| Rights {
+    let named = sides.iter().zip(cells).map(|(side, (cells, entries))| Rights {
         frame: Arc::clone(&frame),
         cells,
+        entries,
         user: side.site.user(side.user).id.value.clone(),
         system: side.site.entry().id.value.clone(),
     });
@@ -270,34 +318,39 @@ impl Side<'_> {
     }
 
     /// Finds the sessions in which an action is allowed, of some that can be opened.
-    fn explore(&self, space: &mut Space, opening: &Opening, within: &[Path], action: &Action) -> Parts {
+    fn explore(&self, space: &mut Space, opening: &Opening, paths: &[Path], action: &Action, within: &Within) -> Parts {
         let question = self.question(opening, &action.line, action.form);
-        space.explore(&question, within, |q, trace| kind::evaluate(self.site.engine, q, trace))
+        space.explore(&question, paths, |q, trace| match &within.unless {
+            Some(unless) if unless.outcome(&q.session) == Outcome::Holds => {
+                Decision { verdict: Verdict::Denied, refusal: None, rule: None, more: zest_model::More }
+            }
+            _ => kind::evaluate(self.site.engine, q, trace),
+        })
     }
 
     /// Finds the sessions in which each action is allowed, of those that can be opened.
-    fn start(&self, space: &mut Space, opening: &Opening, entry: Parts, actions: &[Action]) -> Started {
-        let within = entry.paths();
+    fn start(&self, space: &mut Space, opening: &Opening, entry: Parts, actions: &[Action], within: &Within) -> Started {
+        let paths = entry.paths();
         let one = |action: &Action| match action.like {
             Some(_) => Parts::default(),
-            None => self.explore(space, opening, &within, action),
+            None => self.explore(space, opening, &paths, action, within),
         };
         let actions = actions.iter().map(one).collect();
         Started { entry, actions }
     }
 
     /// Finds anew what was found while less was known of what cuts sessions, and says whether there was nothing of that.
-    fn settle(&self, space: &mut Space, opening: &Opening, started: &mut Started, actions: &[Action]) -> bool {
+    fn settle(&self, space: &mut Space, opening: &Opening, started: &mut Started, actions: &[Action], within: &Within) -> bool {
         let Started { entry, actions: found } = started;
         let is_entry_old = space.is_outdated(entry);
         if is_entry_old {
             *entry = self.enter(space, opening);
         }
-        let within = entry.paths();
+        let paths = entry.paths();
         let mut is_settled = !is_entry_old;
         for (action, parts) in actions.iter().zip(found).filter(|(action, _)| action.like.is_none()) {
             if is_entry_old || space.is_outdated(parts) {
-                *parts = self.explore(space, opening, &within, action);
+                *parts = self.explore(space, opening, &paths, action, within);
                 is_settled = false;
             }
         }
@@ -458,6 +511,74 @@ impl Rights {
         Some((membership, self.question(opening, action, region)))
     }
 
+    /// Returns one of the pairs of a sort of membership, the shortest action first.
+    #[must_use]
+    pub fn example_of(&self, wanted: Membership) -> Option<Question> {
+        let count = self.frame.actions.len();
+        let mut shortest: Option<(usize, usize, usize, &Region)> = None;
+        for (number, cell) in self.cells.iter().enumerate() {
+            let (opening, action) = (number / count, number % count);
+            let Some((_, region)) = cell.layers().into_iter().find(|(layer, region)| *layer == wanted && !region.is_empty()) else {
+                continue;
+            };
+            let key = (self.frame.openings[opening].session.acting.len(), self.frame.actions[action].line.len());
+            if shortest.is_none_or(|(acting, length, ..)| key < (acting, length)) {
+                shortest = Some((key.0, key.1, number, region));
+            }
+        }
+        let (_, _, number, region) = shortest?;
+        Some(self.question(number / count, number % count, region))
+    }
+
+    /// Returns whether every session that can be opened, and starts by itself as far as nothing is stated of that, is allowed every
+    /// action, at once or after obligations.
+    #[must_use]
+    pub fn always(&self, stated: &Session) -> Always {
+        let Some(opening) = self.frame.openings.iter().position(|opening| opening.is_of(stated)) else { return Always::NoSession };
+        let entry = &self.entries[opening];
+        let opened = entry.allowed.or(&entry.after, &self.frame.sizes);
+        if opened.is_empty() && entry.not_decided.is_empty() && entry.not_here.is_empty() {
+            return Always::NoSession;
+        }
+        for action in 0..self.frame.actions.len() {
+            let cell = self.cell(opening, action);
+            let lacks = opened.minus(&cell.allowed, &self.frame.sizes).minus(&cell.after, &self.frame.sizes);
+            let certain = lacks.minus(&cell.not_decided, &self.frame.sizes).minus(&cell.not_here, &self.frame.sizes);
+            if !certain.is_empty() {
+                return Always::Not(Box::new(self.question(opening, action, &certain)));
+            }
+            if !lacks.is_empty() {
+                return Always::NotDecided(Box::new(self.question(opening, action, &lacks)));
+            }
+        }
+        if entry.not_decided.is_empty() && entry.not_here.is_empty() {
+            Always::Always
+        } else {
+            let open = entry.not_decided.or(&entry.not_here, &self.frame.sizes);
+            Always::NotDecided(Box::new(self.question(opening, 0, &open)))
+        }
+    }
+
+    /// Says which limits were met: of what lies beyond them the set says nothing.
+    #[must_use]
+    pub fn limits(&self) -> Vec<String> {
+        let frame = &self.frame;
+        let mut list = Vec::new();
+        if !frame.left_out.is_empty() {
+            list.push(format!("{} ways for a session to start were not looked at", frame.left_out.len()));
+        }
+        let is_long = |opening: &Opening| opening.session.acting.len() > 1;
+        if frame.openings.iter().any(is_long) {
+            list.push("chains of more than two links are not looked at".to_owned());
+        }
+        let plain = |opening: &Opening| opening.session.active_roles.is_none() && opening.session.acting.is_empty();
+        let roles = frame.openings.iter().filter(|opening| opening.session.active_roles.as_ref().is_some_and(|roles| !roles.is_empty()));
+        if frame.shut.iter().any(plain) && roles.count() > 2 {
+            list.push("sessions with some of several roles active are not looked at".to_owned());
+        }
+        list
+    }
+
     fn question(&self, opening: usize, action: usize, region: &Region) -> Question {
         let (opening, action) = (&self.frame.openings[opening], &self.frame.actions[action]);
         let session = match region.blocks.first() {
@@ -515,7 +636,7 @@ impl Rights {
     fn each(&self, other: &Self, of: impl Fn(&Region, &Region) -> Region) -> Self {
         debug_assert!(Arc::ptr_eq(&self.frame, &other.frame), "sets are made side by side to be compared");
         let cells = self.cells.iter().zip(&other.cells).map(|(mine, theirs)| mine.map(theirs, &of)).collect();
-        Self { frame: Arc::clone(&self.frame), cells, user: self.user.clone(), system: self.system.clone() }
+        Self { frame: Arc::clone(&self.frame), cells, entries: self.entries.clone(), user: self.user.clone(), system: self.system.clone() }
     }
 
     /// Returns what is in this set and not in another, layer by layer: what is allowed here, and there at most after obligations, is in it.

@@ -132,6 +132,10 @@ impl Kind for Host {
         rights::openings(site, user)
     }
 
+    fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String> {
+        rights::like(sides, pattern)
+    }
+
     fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
         rights::actions(sides)
     }

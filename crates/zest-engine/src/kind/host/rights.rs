@@ -1,12 +1,15 @@
 //! The sessions and the lines that a host tells apart.
 
 use std::collections::BTreeSet;
+use std::ops::ControlFlow;
 
 use super::{Context, account_of};
 use crate::engine::rights::{Action, Opening, Side};
 use crate::engine::rules::Site;
 use crate::engine::trace::Trace;
 use crate::links::UserId;
+use zest_command::alphabet::AlphabetBuilder;
+use zest_command::automaton::{Automaton, Explored, explore, is_dead};
 use zest_command::{Pattern, Slot, WordPattern, line};
 use zest_model::ask::{Act, Central, Form, Running, Session};
 use zest_model::entry::IdentitySource;
@@ -79,6 +82,58 @@ pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
     }
     add("any other line".to_owned(), "/usr/local/bin/something-else".to_owned());
     lines.into_iter().map(|(name, line)| Action { line, form: Form::Line, name, under: String::new(), like: None }).collect()
+}
+
+/// Returns a line for every way in which the rules of a host can take lines that a pattern takes, written as these rules are.
+pub(super) fn like(sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String> {
+    let all = if pattern == "*" { "..." } else { pattern };
+    let sought = Pattern::parse(all).map_err(|error| error.to_string())?;
+    let mut list: Vec<Action> = Vec::new();
+    let too_much = || "there are too many lines to look at".to_owned();
+    for side in sides {
+        let Some(context) = Context::of(side.site.engine, side.site.system) else { continue };
+        let sets: BTreeSet<_> = context.links.sets().collect();
+        let mut rules: Vec<Vec<&Pattern>> = Vec::new();
+        for set in sets {
+            let patterns = side.site.engine.estate.sets[set.index()].rules.iter().map(|rule| &*rule.pattern).collect();
+            if !rules.contains(&patterns) {
+                rules.push(patterns);
+            }
+        }
+        // A program is known by its full path.
+        let program = Pattern::parse("/* ...").map_err(|error| error.to_string())?;
+        let mut alphabet = AlphabetBuilder::default();
+        rules.iter().flatten().copied().chain([&sought, &program]).for_each(|pattern| alphabet.add(pattern));
+        let alphabet = alphabet.build().map_err(|_| too_much())?;
+        let build = |patterns: &[&Pattern]| Automaton::build(&alphabet, patterns).map_err(|_| too_much());
+        let (wanted, programs) = (build(&[&sought])?, build(&[&program])?);
+        let sets: Vec<Automaton> = rules.iter().map(|rules| build(rules)).collect::<Result<_, _>>()?;
+        let automata: Vec<&Automaton> = [&wanted, &programs].into_iter().chain(&sets).collect();
+        let mut seen: BTreeSet<Vec<Option<u32>>> = BTreeSet::new();
+        let explored = explore(
+            &alphabet,
+            &automata,
+            |states| !is_dead(states[0]) && !is_dead(states[1]),
+            |states, symbols| {
+                let accepted: Vec<Option<u32>> = automata.iter().zip(states).map(|(automaton, state)| automaton.accepted(*state)).collect();
+                if accepted[..2].iter().all(Option::is_some) && seen.insert(accepted) {
+                    let line = line::join(symbols.map(|symbol| alphabet.example(symbol)));
+                    let action = Action { name: line.clone(), line, form: Form::Line, under: String::new(), like: None };
+                    if !list.contains(&action) {
+                        list.push(action);
+                    }
+                }
+                ControlFlow::Continue(())
+            },
+        );
+        if explored == Explored::GaveUp {
+            return Err(too_much());
+        }
+    }
+    // What is no program is asked one by one.
+    let others = actions(sides).into_iter().filter(|action| !action.line.starts_with('/') && action.reads_like(pattern));
+    list.extend(others.collect::<Vec<_>>());
+    Ok(list)
 }
 
 /// Returns lines that a pattern matches: with what other patterns write out in the place of a placeholder, and with something else.

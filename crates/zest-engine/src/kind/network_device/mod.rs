@@ -120,6 +120,10 @@ impl Kind for NetworkDevice {
         rights::openings(site, user)
     }
 
+    fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String> {
+        rights::like(sides, pattern)
+    }
+
     fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
         rights::actions(sides)
     }

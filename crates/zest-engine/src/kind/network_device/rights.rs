@@ -15,7 +15,7 @@ use crate::engine::rules::Site;
 use crate::links::{CommandId, ModeId, SetId, UserId};
 use zest_command::Pattern;
 use zest_command::alphabet::{Alphabet, AlphabetBuilder};
-use zest_command::automaton::{Automaton, explore, is_dead};
+use zest_command::automaton::{Automaton, Explored, explore, is_dead};
 use zest_command::line;
 use zest_model::ask::{Central, Form, Session};
 use zest_model::entry::{Does, IdentitySource};
@@ -114,7 +114,8 @@ struct Together {
 }
 
 impl Together {
-    fn of(sides: &[Side<'_>]) -> Option<Self> {
+    /// `sought` is a pattern whose words are to be told apart as well.
+    fn of(sides: &[Side<'_>], sought: Option<&Pattern>) -> Option<Self> {
         let mut rules: Vec<Vec<&Pattern>> = Vec::new();
         for side in sides {
             let estate = &side.site.engine.estate;
@@ -127,10 +128,11 @@ impl Together {
         }
         let first = sides.first()?.site.engine;
         let is_one = sides.iter().all(|side| Arc::ptr_eq(&side.site.engine.alphabet, &first.alphabet));
-        let alphabet = if is_one {
+        let alphabet = if is_one && sought.is_none_or(|sought| first.alphabet.knows(sought)) {
             Arc::clone(&first.alphabet)
         } else {
             let mut all = AlphabetBuilder::default();
+            sought.into_iter().for_each(|pattern| all.add(pattern));
             rules.iter().flatten().for_each(|pattern| all.add(pattern));
             commands(sides).into_iter().for_each(|(engine, device, id)| all.add(&device.vocabulary(engine).command(id).pattern));
             Arc::new(all.build().ok()?)
@@ -161,7 +163,22 @@ fn commands<'e>(sides: &[Side<'e>]) -> Vec<(&'e Engine, &'e Device, CommandId)> 
 /// Returns a line for every way in which the rules of the command sets can take lines of each command; each level that an elevation
 /// can ask for is a line of its own.
 pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
-    let Some(together) = Together::of(sides) else { return Vec::new() };
+    lines(sides, None).unwrap_or_default()
+}
+
+/// Returns the same of the lines that a pattern takes, written as the rules of command sets are.
+pub(super) fn like(sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String> {
+    let pattern = if pattern == "*" { "..." } else { pattern };
+    let sought = Pattern::parse(pattern).map_err(|error| error.to_string())?;
+    lines(sides, Some(&sought)).ok_or_else(|| "there are too many lines to look at".to_owned())
+}
+
+fn lines(sides: &[Side<'_>], sought: Option<&Pattern>) -> Option<Vec<Action>> {
+    let together = Together::of(sides, sought)?;
+    let sought_lines = match sought {
+        None => None,
+        Some(sought) => Some(Automaton::build(&together.alphabet, &[sought]).ok()?),
+    };
     let mut list = Vec::new();
     for (engine, device, id) in commands(sides) {
         let command = device.vocabulary(engine).command(id);
@@ -174,19 +191,25 @@ pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
         };
         if command.does == Some(Does::Elevate) && command.level_word.is_some() {
             let lines = elevating(device.vocabulary(engine), id, 15);
-            lines.iter().for_each(|(_, words)| add(line::join(words.iter().map(String::as_str))));
+            let words = lines.iter().map(|(_, words)| words.iter().map(String::as_str).collect::<Vec<_>>());
+            words.filter(|words| sought.is_none_or(|sought| sought.matches(words))).for_each(|words| add(line::join(words)));
             continue;
         }
         let Ok(own) = Automaton::build(&together.alphabet, &[&command.pattern]) else { continue };
-        let automata: Vec<&Automaton> = std::iter::once(&own).chain(&together.sets).collect();
+        let automata: Vec<&Automaton> = std::iter::once(&own).chain(&sought_lines).chain(&together.sets).collect();
+        let first_set = 1 + usize::from(sought.is_some());
         let mut seen: BTreeSet<Vec<Option<u32>>> = BTreeSet::new();
-        explore(
+        let explored = explore(
             &together.alphabet,
             &automata,
-            |states| !is_dead(states[0]),
+            |states| states[..first_set].iter().all(|state| !is_dead(*state)),
             |states, line| {
-                if own.accepted(states[0]).is_some() {
-                    let rules = automata[1..].iter().zip(&states[1..]).map(|(automaton, state)| automaton.accepted(*state)).collect();
+                if automata[..first_set].iter().zip(states).all(|(automaton, state)| automaton.accepted(*state).is_some()) {
+                    let rules = automata[first_set..]
+                        .iter()
+                        .zip(&states[first_set..])
+                        .map(|(automaton, state)| automaton.accepted(*state))
+                        .collect();
                     if seen.insert(rules) {
                         add(line::join(line.map(|symbol| together.alphabet.example(symbol))));
                     }
@@ -194,6 +217,9 @@ pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
                 ControlFlow::Continue(())
             },
         );
+        if explored == Explored::GaveUp && sought.is_some() {
+            return None;
+        }
     }
-    list
+    Some(list)
 }

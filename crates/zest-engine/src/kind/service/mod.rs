@@ -142,6 +142,10 @@ impl Kind for Service {
         rights::openings(site, user)
     }
 
+    fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<crate::engine::rights::Action>, String> {
+        rights::like(sides, pattern)
+    }
+
     fn actions(&self, sides: &[Side<'_>]) -> Vec<crate::engine::rights::Action> {
         rights::actions(sides)
     }

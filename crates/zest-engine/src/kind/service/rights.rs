@@ -8,11 +8,12 @@ use super::Identity;
 use super::links::{OperationLinks, ServiceLinks, TypeLinks};
 use super::resolve::is_there;
 use crate::engine::Engine;
-use crate::engine::rights::{Action, Opening, Side};
+use crate::engine::rights::{Action, Opening, Side, reads_like};
 use crate::engine::rules::Site;
 use crate::links::path::{PathPattern, SOMETHING};
 use crate::links::{AssumableLinks, Holder, RoleId, UserId};
 use zest_model::ask::{Act, Form, Session};
+use zest_model::source::visible;
 
 /// Returns how sessions start: with which roles active, and as whom.
 pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
@@ -71,13 +72,35 @@ fn next(engine: &Engine, links: &ServiceLinks, person: UserId, (acting, identity
 /// Returns operations on resources: every resource that is declared, and of others one for each way in which grants, ceilings and
 /// assignments can be on them. Of operations that nothing tells apart, one is asked for all.
 pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
+    listed(sides, None)
+}
+
+/// What is looked for: operations by name, on resources by a pattern over paths.
+struct Sought {
+    operations: String,
+    on: PathPattern,
+}
+
+/// Returns the same of those that a pattern takes: `OPERATION on PATH`, with `*` in the name for any text, and in the path as grants
+/// write it.
+pub(super) fn like(sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String> {
+    let expected = "expected an operation on a path, such as `hulls.* on lanternsound/**`";
+    if pattern == "*" {
+        return Ok(actions(sides));
+    }
+    let (operations, on) = pattern.split_once(" on ").ok_or(expected)?;
+    let on = PathPattern::parse(on.trim(), false).map_err(|why| format!("`{}`: {why}; {expected}", visible(on)))?;
+    Ok(listed(sides, Some(&Sought { operations: operations.trim().to_owned(), on })))
+}
+
+fn listed(sides: &[Side<'_>], sought: Option<&Sought>) -> Vec<Action> {
     let mut paths: BTreeSet<String> = BTreeSet::new();
     let mut marks: FxHashMap<String, Vec<bool>> = FxHashMap::default();
     let mut all: Vec<(&Side<'_>, &ServiceLinks)> = Vec::new();
     for side in sides {
         let Site { engine, system } = side.site;
         let Some(links) = engine.estate.links::<ServiceLinks>(system) else { continue };
-        paths.extend(paths_of(engine, links));
+        paths.extend(paths_of(engine, links, sought.map(|sought| &sought.on)));
         for (number, operation) in links.operations.iter().enumerate() {
             marks.entry(operation.name.clone()).or_default().extend(marks_of(links, number));
         }
@@ -89,7 +112,15 @@ pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
     for (side, links) in all {
         for operation in links.operations.iter().filter(|o| links.operation_ids.contains_key(o.name.as_str())) {
             let name = &operation.name;
-            for (path, under) in of_operation(side, links, operation, &paths) {
+            if !sought.is_none_or(|sought| reads_like(&sought.operations, name)) {
+                continue;
+            }
+            // Where names are looked for, none stands for others.
+            let few = if sought.is_some() { usize::MAX } else { FEW };
+            for (path, under) in of_operation(side, links, operation, &paths, few) {
+                if !sought.is_none_or(|sought| sought.on.covers(&path)) {
+                    continue;
+                }
                 let line = format!("{name} on {path}");
                 if seen.contains_key(&line) {
                     continue;
@@ -112,18 +143,19 @@ pub(super) fn actions(sides: &[Side<'_>]) -> Vec<Action> {
 const MAX_PAIRS: usize = 300;
 
 /// Returns paths among which there is one for each way in which what is written can be on it.
-fn paths_of(engine: &Engine, links: &ServiceLinks) -> BTreeSet<String> {
+fn paths_of(engine: &Engine, links: &ServiceLinks, sought: Option<&PathPattern>) -> BTreeSet<String> {
     let mut paths: BTreeSet<String> = links.resources.keys().map(|path| path.to_string()).collect();
     let scopes = engine.estate.assignments.iter().filter_map(|a| a.entry.on.at.as_ref()).map(|at| at.value.as_str());
     let within = scopes.chain(links.ceilings.iter().filter_map(|c| c.within.as_deref()));
     paths.extend(within.map(str::to_owned));
     let mut patterns: Vec<&PathPattern> = Vec::new();
-    for pattern in links.grants().flat_map(|grant| grant.on.iter().chain(&grant.except_on)) {
+    for pattern in links.grants().flat_map(|grant| grant.on.iter().chain(&grant.except_on)).chain(sought) {
         if !patterns.contains(&pattern) {
             patterns.push(pattern);
         }
     }
     paths.extend(patterns.iter().filter_map(|one| one.and(one)));
+    paths.extend(sought.into_iter().flat_map(|sought| patterns.iter().filter_map(|one| one.and(sought))));
     if patterns.len() <= MAX_PAIRS {
         paths.extend(patterns.iter().flat_map(|one| patterns.iter().filter_map(|other| one.and(other))));
     }
@@ -149,7 +181,13 @@ fn marks_of(links: &ServiceLinks, number: usize) -> Vec<bool> {
 }
 
 /// Returns the paths that an operation can be about, each with what it is listed under.
-fn of_operation(side: &Side<'_>, links: &ServiceLinks, operation: &OperationLinks, paths: &BTreeSet<String>) -> Vec<(String, String)> {
+fn of_operation(
+    side: &Side<'_>,
+    links: &ServiceLinks,
+    operation: &OperationLinks,
+    paths: &BTreeSet<String>,
+    few: usize,
+) -> Vec<(String, String)> {
     let estate = &side.site.engine.estate;
     let number = links.operation_ids.get(operation.name.as_str()).copied();
     let Some(entry) = operation.entry else {
@@ -176,10 +214,10 @@ fn of_operation(side: &Side<'_>, links: &ServiceLinks, operation: &OperationLink
     let one = |name: &str| (format!("{entry}/{name}"), format!("{entry}/{name}"));
     let mut list: Vec<(String, String)> = of_grants.into_iter().map(one).collect();
     match others.as_slice() {
-        [first, rest @ ..] if rest.len() >= FEW => {
+        [first, rest @ ..] if rest.len() >= few => {
             list.push((format!("{entry}/{first}"), format!("{entry}/{first} and {} more that no grant names", rest.len())));
         }
-        few => list.extend(few.iter().map(|name| one(name))),
+        all => list.extend(all.iter().map(|name| one(name))),
     }
     list
 }

@@ -1,0 +1,269 @@
+//! Promises: what is said of everybody is proved exactly if asking everybody finds no example against it.
+
+use zest_ledger::ask::{Form, Question, Session, Verdict};
+use zest_ledger::command::{Pattern, read_line};
+use zest_ledger::entry::{Kind, Promise};
+use zest_ledger::promise::{Standing, promises};
+use zest_ledger::{Engine, Ledger};
+use zest_testkit::{questions, seed};
+
+use crate::support::{engine, plain, random};
+
+const LEDGER: &str = r#"
+[users.mate-1]
+proofs = ["password", "one-time-code"]
+[users.mate-2]
+proofs = ["password"]
+[users.guest]
+proofs = ["password"]
+[users.ghost]
+[groups.mates]
+members = ["user:mate-1", "user:mate-2"]
+[groups.nobody]
+[vocabularies.make]
+commands = [
+  { line = "show log" },
+  { line = "show port {port: word}" },
+  { line = "leave", level = 0, does = "leave-session" },
+  { line = "elevate {level: 0-15}", level = 0, does = "elevate" },
+  { line = "zero tally", level = 7 },
+]
+[command-sets.looks]
+rules = ["deny show port p-9", "allow show ...", "allow elevate {1-7}", "allow leave"]
+[systems.sw]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "nothing"
+authorisation = { levels = "all", configuration = true }
+[roles.looker]
+band = { start = 1, ceiling = 7 }
+commands = ["looks"]
+[[assignments]]
+to = ["group:mates"]
+roles = ["looker"]
+on = { systems = ["sw"] }
+[systems.rota]
+kind = "application"
+[applications.rota]
+types.shift.rights = ["plan", "drop", "swap", "close"]
+objects."shift/early" = {}
+objects."shift/late" = {}
+grants = [
+  { allow = ["plan"], on = "shift/*", to = ["group:mates"] },
+  { allow = ["drop"], on = "shift/late", to = ["user:mate-1"], when = { proof = ["one-time-code"], proof-age = "1h" } },
+  { allow = ["swap"], on = "shift/*", to = ["user:mate-2"], after = { confirm = true } },
+  { allow = ["close"], on = "shift/*", to = ["user:mate-2"], after = { second-person = ["group:nobody"] } },
+]
+[systems.db]
+kind = "postgresql"
+database = "db"
+[databases.db]
+owner = "keeper"
+roles = { keeper = {} }
+accounts = { guest = {}, robot = {} }
+objects = { "table public.t" = { owner = "keeper", columns = { id = "integer" } } }
+grants = [{ allow = ["select"], on = "table public.t", to = ["robot"] }]
+"#;
+
+#[test]
+fn each_sort_of_promise_is_proved_or_refuted() {
+    use Standing::{Proved, Refuted, SaysNothing};
+    for (row, standing, part) in [
+        (r#"never = ["zero ..."], on = ["sw"]"#, Proved, ""),
+        (r#"never = ["show ..."], on = ["sw"]"#, Refuted, "show log"),
+        (r#"never = ["show ..."], on = ["sw"], but = ["group:mates"]"#, Proved, ""),
+        (r#"never = ["show ..."], on = ["sw"], of = ["user:guest"]"#, Proved, ""),
+        // One word of a placeholder is not all of them.
+        (r#"never = ["show port p-9"], on = ["sw"]"#, Proved, ""),
+        (r#"never = ["show port p-8"], on = ["sw"]"#, Refuted, "show port p-8"),
+        (r#"never = ["show port p-*"], on = ["sw"]"#, Refuted, "show port p-"),
+        (r#"never = ["elevate {8-15}"], on = ["sw"]"#, Proved, ""),
+        (r#"never = ["elevate {7-15}"], on = ["sw"]"#, Refuted, "elevate 7"),
+        (r#"never = ["drop on shift/early"], on = ["rota"]"#, Proved, ""),
+        (r#"never = ["drop on shift/*"], on = ["rota"]"#, Refuted, "drop on shift/late"),
+        (r#"never = ["drop on shift/*"], on = ["rota"], unless = { proof = ["one-time-code"], proof-age = "1h" }"#, Proved, ""),
+        (r#"never = ["drop on shift/*"], on = ["rota"], unless = { proof = ["one-time-code"], proof-age = "30m" }"#, Refuted, "drop on"),
+        (r#"never = ["drop on **"], on = ["rota"], session = { proofs = ["password"] }"#, Proved, ""),
+        // What is allowed after obligations may be done; where nobody can discharge them it may not.
+        (r#"never = ["swap on **"], on = ["rota"]"#, Refuted, "swap on"),
+        (r#"never = ["close on **"], on = ["rota"]"#, Proved, ""),
+        // An account that no user stands behind is somebody as well.
+        (r#"never = ["select on table *"], on = ["db"]"#, Refuted, "select on table public.t"),
+        (r#"never = ["select on table *"], on = ["db"], of = ["user:guest", "group:mates"]"#, Proved, ""),
+        (r#"never = ["delete on table *"], on = ["db"]"#, Proved, ""),
+        (r#"never = ["zero ..."]"#, Proved, ""),
+        (r#"never = ["fly ..."], on = ["sw"]"#, SaysNothing, "takes nothing"),
+        (r#"never = ["fly on shift/*"], on = ["rota"]"#, SaysNothing, "takes nothing"),
+        (r#"never = ["drop"], on = ["rota"]"#, SaysNothing, "expected an operation on a path"),
+        (r#"never = ["show {"], on = ["sw"]"#, SaysNothing, "can be read on none"),
+        (r#"never = ["zero ..."], of = ["group:nobody"]"#, SaysNothing, "has no members"),
+        (r#"never = ["zero ..."], of = ["user:mate-1"], but = ["group:mates"]"#, SaysNothing, "speaks of nobody"),
+        (r#"never = ["zero ..."], on = ["sv"]"#, SaysNothing, "no system is named `sv`"),
+        (r#"never = ["zero ..."], session = "day""#, SaysNothing, "no session is named `day`"),
+        (r#"never-both = ["drop on **", "swap on **"], on = ["rota"]"#, Proved, ""),
+        (r#"never-both = ["plan on **", "swap on **"], on = ["rota"]"#, Refuted, "mate-2"),
+        (r#"never-both = ["plan on **"], on = ["rota"]"#, SaysNothing, "two patterns at least"),
+        (r#"never-both = ["show ...", "plan on **"]"#, Refuted, "mate-1"),
+        (r#"always = ["leave", "show log"], on = ["sw"]"#, Proved, ""),
+        (r#"always = ["leave"], on = ["sw"], of = ["user:guest"]"#, SaysNothing, "can open a session"),
+        (r#"always = ["zero tally"], on = ["sw"], of = ["group:mates"]"#, Refuted, "zero tally"),
+        (r#"always = ["plan on shift/early"], on = ["rota"], of = ["group:mates"]"#, Proved, ""),
+        (r#"always = ["plan on shift/early"], on = ["rota"]"#, Refuted, "guest"),
+        (r#"always = ["drop on shift/late"], on = ["rota"], of = ["user:mate-1"]"#, Refuted, "drop on shift/late"),
+        (
+            r#"always = ["drop on shift/late"], on = ["rota"], of = ["user:mate-1"], session = { proofs = ["one-time-code=5m"] }"#,
+            Proved,
+            "",
+        ),
+        (r#"whoever-may = ["drop on **"], also-may = ["plan on **"], on = ["rota"]"#, Proved, ""),
+        (r#"whoever-may = ["plan on **"], also-may = ["drop on **"], on = ["rota"]"#, Refuted, "mate-2"),
+        (r#"may = ["show log"], at-least = 2, on = ["sw"]"#, Proved, ""),
+        (r#"may = ["show log"], at-least = 3, on = ["sw"]"#, Refuted, "on sw 2 may, and 3 must"),
+        (r#"may = ["show log"], at-most = 1, on = ["sw"]"#, Refuted, "at most 1"),
+        (r#"may = ["drop on **"], on = ["rota"]"#, Proved, ""),
+        (r#"may = ["zero ..."], on = ["sw"]"#, Refuted, "on sw 0 may, and 1 must"),
+        (
+            r#"never = ["plan on **"], on = ["rota"], exceptions = [{ who = ["group:mates"], because = "they plan", until = 2030-01-01 }]"#,
+            Proved,
+            "",
+        ),
+        (
+            r#"never = ["plan on **"], on = ["rota"], exceptions = [{ who = ["group:mates"], because = "they planned", until = 2020-01-01 }]"#,
+            Refuted,
+            "plan on",
+        ),
+    ] {
+        let engine = engine(&format!("promises = [{{ {row} }}]{LEDGER}"));
+        let found = promises(&engine, "2026-11-28T12:00:00Z".parse().expect("a moment"));
+        let told = format!("{found:#?}");
+        assert_eq!(found[0].standing, standing, "{row}\n{told}");
+        assert!(told.contains(part), "{row}: `{part}` is not in\n{told}");
+        for witness in found[0].witnesses.iter().filter(|witness| !witness.question.user.starts_with("account:")) {
+            let verdict = engine.decide(&witness.question).verdict;
+            assert_eq!(verdict, witness.verdict, "{row}");
+            assert_eq!(verdict == Verdict::Denied, row.starts_with("always"), "{row}\n{told}");
+        }
+    }
+    // Two things to say at once, or none, are an error of the document.
+    for row in [r#"never = ["x"], always = ["x"]"#, r#"of = ["user:mate-1"]"#, r#"whoever-may = ["x"]"#] {
+        let text = format!("promises = [{{ {row} }}]{LEDGER}");
+        let validated = Ledger::new().document("x.toml", &text).validate();
+        let says = validated.estate.map(|estate| promises(&Engine::compile(estate).expect("it compiles"), jiff::Timestamp::UNIX_EPOCH));
+        assert!(says.is_none_or(|found| found[0].standing == SaysNothing), "{row}");
+    }
+}
+
+/// What lies beyond a limit leaves a promise not proved, and never proved; an example refutes it all the same.
+#[test]
+fn what_was_not_looked_at_proves_nothing() {
+    let roles: String = ["a", "b", "c"]
+        .iter()
+        .zip(["user:mate-1", "role:a", "role:b"])
+        .map(|(role, by)| {
+            format!("[roles.{role}]\nassumable = {{ by = [\"{by}\"] }}\ngrants = [{{ allow = [\"assume\"], on = \"role/*\" }}]\n")
+        })
+        .collect();
+    let cloud = "[systems.sky]\nkind = \"cloud\"\n[clouds.sky]\noperations = { \"hulls.stop\" = {}, \"hulls.look\" = { reads = true } }\n\
+                 resources = { yard = {} }\ngrants = [{ allow = [\"assume\"], on = \"role/a\", to = [\"user:mate-1\"] }, \
+                 { allow = [\"hulls.stop\"], on = \"yard\", to = [\"role:c\"] }, { allow = [\"hulls.look\"], on = \"yard\", to = [\"role:a\"] }]\n";
+    for (row, standing) in [
+        (r#"never = ["hulls.stop on **"], on = ["sky"]"#, Standing::NotProved),
+        (r#"never = ["hulls.look on **"], on = ["sky"]"#, Standing::Refuted),
+        (r#"never = ["hulls.stop on **"], on = ["sky"], of = ["user:mate-2"]"#, Standing::Proved),
+    ] {
+        let engine = engine(&format!("promises = [{{ {row} }}]{LEDGER}{cloud}{roles}"));
+        let found = promises(&engine, jiff::Timestamp::UNIX_EPOCH);
+        assert_eq!(found[0].standing, standing, "{row}\n{found:#?}");
+        assert!(standing != Standing::NotProved || found[0].why[0].contains("chains of more than two links"), "{found:#?}");
+    }
+}
+
+/// Returns whether a pattern takes a line, as the kind of its system reads it.
+fn takes(pattern: &str, question: &Question, engine: &Engine) -> bool {
+    let glob = |pattern: &str, text: &str| match pattern.split_once('*') {
+        None => pattern == text,
+        Some((begin, end)) => text.len() >= begin.len() + end.len() && text.starts_with(begin) && text.ends_with(end),
+    };
+    match engine.site(&question.system).map(|site| site.entry().kind()) {
+        Some(Kind::NETWORK_DEVICE | Kind::HOST) => {
+            let (Ok(read), Ok(words)) = (Pattern::parse(pattern), read_line(&question.line)) else { return false };
+            read.matches(&words)
+        }
+        Some(Kind::CLOUD | Kind::APPLICATION) => {
+            let (Some((operation, on)), Some((name, path))) = (pattern.split_once(" on "), question.line.split_once(" on ")) else {
+                return false;
+            };
+            glob(operation, name)
+                && (on == "**"
+                    || on == path
+                    || on.strip_suffix("/**").is_some_and(|above| path == above || path.starts_with(&format!("{above}/"))))
+        }
+        _ => glob(pattern, &question.line),
+    }
+}
+
+/// A promise is refuted by an example that is allowed, and where it is proved nobody who is asked is allowed anything against it.
+#[test]
+fn promises_agree_with_asking_everybody() {
+    let first = seed(24_000);
+    println!("first seed {first}");
+    let now = "2026-11-28T12:00:00Z".parse().expect("a moment");
+    let (mut proved, mut refuted, mut open, mut asked, mut nothing) = (0, 0, 0, 0, 0);
+    for round in 0..questions(1_500).div_ceil(15) as u64 {
+        let seed = first + round;
+        let Some((mut source, engine)) = random(seed) else { continue };
+        let many: Vec<Question> = (0..400).map(|_| plain(source.question())).filter(|q| q.form == Form::Line).collect();
+        let mut patterns: Vec<(String, String)> = Vec::new();
+        for question in many.iter().take(24) {
+            let on = question.system.clone();
+            let pattern = match engine.site(&on).map(|site| site.entry().kind()) {
+                Some(Kind::NETWORK_DEVICE | Kind::HOST) => question.line.split(' ').next().map(|word| format!("{word} ...")),
+                Some(Kind::CLOUD | Kind::APPLICATION) => question.line.split_once(" on ").map(|(name, path)| {
+                    let above = path.split('/').next().unwrap_or(path);
+                    if question.user.len() % 2 == 0 { format!("{name} on {path}") } else { format!("{name} on {above}/**") }
+                }),
+                _ => question.line.split_once(" on ").filter(|(name, _)| !name.contains('(')).map(|(name, _)| format!("{name} on *")),
+            };
+            patterns.extend(pattern.map(|pattern| (on, pattern)));
+        }
+        let ledger =
+            patterns.iter().fold(Ledger::from(engine.estate()), |ledger, (on, pattern)| ledger.promise(Promise::never(pattern).on(on)));
+        let Ok(estate) = ledger.estate() else { continue };
+        let with = Engine::compile(estate).expect("it compiles");
+        for (found, (on, pattern)) in promises(&with, now).iter().zip(&patterns) {
+            match found.standing {
+                Standing::Refuted => {
+                    refuted += 1;
+                    for witness in found.witnesses.iter().filter(|witness| !witness.question.user.starts_with("account:")) {
+                        let verdict = engine.decide(&witness.question).verdict;
+                        assert!(
+                            verdict != Verdict::Denied && takes(pattern, &witness.question, &engine),
+                            "seed {seed}: {pattern} on {on}\n{witness:#?}"
+                        );
+                    }
+                }
+                Standing::Proved => {
+                    proved += 1;
+                    for question in many.iter().filter(|q| q.system == *on && is_meant(&q.session)) {
+                        let full = engine.explain(question).full_line.unwrap_or_else(|| question.line.clone());
+                        let written = Question { line: full, ..question.clone() };
+                        if takes(pattern, &written, &engine) {
+                            asked += 1;
+                            let verdict = engine.decide(question).verdict;
+                            assert_eq!(verdict, Verdict::Denied, "seed {seed}: {pattern} on {on} is proved\n{question:#?}");
+                        }
+                    }
+                }
+                Standing::NotProved => open += 1,
+                Standing::SaysNothing => nothing += 1,
+            }
+        }
+    }
+    println!("{proved} proved ({asked} questions asked), {refuted} refuted, {open} not proved, {nothing} say nothing");
+    assert!(proved > 100 && refuted > 100 && asked > 300);
+}
+
+/// Whether a session is one of those that sets tell of.
+fn is_meant(session: &Session) -> bool {
+    session.acting.len() < 2 && session.active_roles.as_ref().is_none_or(|roles| roles.len() < 2)
+}
