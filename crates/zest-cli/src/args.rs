@@ -42,6 +42,9 @@ pub(crate) enum Command {
     /// Prove what must hold of everybody, or show by an example that it does not
     #[command(long_about = PROMISES)]
     Promises(PromisesArgs),
+    /// Find by which acts somebody could come to more than was given, shortest first
+    #[command(long_about = WAYS)]
+    Ways(WaysArgs),
     /// Who am I: who a session is, link by link, with which roles, proofs and end
     Session(SessionCommand),
     /// Can this person start at all, and what is missing, all of it
@@ -232,6 +235,48 @@ pub(crate) struct PromisesArgs {
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
     pub(crate) format: FormatArg,
+}
+
+const WAYS: &str = "\
+Find by which acts somebody could come to more than was given, shortest first.
+
+An act is something that somebody may do and that gives more: reset a credential, change the members of a group or own it, edit a job of a host, \
+pass a role of a database server on. Acting as another, assumed roles and running as an account are looked at on the way. Each step is a question \
+that is allowed in the ledger as the steps before left it. Without --of everybody is looked at; without anything to get at, all that somebody \
+could come to is listed. Exit status 0 means that there is a way, 1 that there is none.";
+
+#[derive(Debug, Args)]
+pub(crate) struct WaysArgs {
+    /// Only from this user
+    #[arg(long, value_name = "USER", required_unless_present_any = ["to", "line", "like", "sql"])]
+    pub(crate) of: Option<String>,
+    /// Get at somebody, or into a group: `user:ID`, `group:ID`
+    #[arg(long, value_name = "AIM", conflicts_with_all = ["line", "like", "sql", "on"])]
+    pub(crate) to: Option<String>,
+    /// Get at something on these systems: an id, ids with commas between, `all`, `kind=cloud` or LABEL=VALUE
+    #[arg(long, value_name = "SYSTEMS")]
+    pub(crate) on: Option<String>,
+    /// A statement, instead of a line
+    #[arg(long, value_name = "STATEMENT", conflicts_with_all = ["like", "line"], requires = "on")]
+    pub(crate) sql: Option<String>,
+    /// Anything that this takes, instead of a line: `show settings ...`, `hulls.* on lanternsound/**`
+    #[arg(long, value_name = "PATTERN", conflicts_with = "line", requires = "on")]
+    pub(crate) like: Option<String>,
+    /// Say which single entry, taken out, leaves fewest ways
+    #[arg(long)]
+    pub(crate) cuts: bool,
+    /// Draw the ways into this file, as SVG
+    #[arg(long, value_name = "FILE")]
+    pub(crate) draw: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) session: SessionArgs<true>,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
+    /// What somebody could come to do, as it would be typed or asked; options of ours stand before it
+    #[arg(value_name = "LINE", trailing_var_arg = true, requires = "on")]
+    pub(crate) line: Vec<String>,
 }
 
 const WHO: &str = "\

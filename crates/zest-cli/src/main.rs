@@ -45,6 +45,7 @@ fn carry_out(command: &Command) -> anyhow::Result<Exit> {
         Command::Alike(args) => run::alike::run(args),
         Command::Expectations(args) => run::expectations::run(args),
         Command::Promises(args) => run::promises::run(args),
+        Command::Ways(args) => run::ways::run(args),
         Command::Session(args) => run::session::run(args),
         Command::Ready(args) => run::ready::run(args),
         Command::Obligations(args) => run::obligations::run(args),

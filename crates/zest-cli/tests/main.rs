@@ -16,6 +16,7 @@ mod reviews;
 mod servers;
 mod services;
 mod support;
+mod ways;
 mod whole_questions;
 
 #[test]

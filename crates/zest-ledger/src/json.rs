@@ -23,7 +23,7 @@ use zest_model::ask::Written;
 pub use zest_model::form::schemas;
 pub use zest_model::form::{
     Alike, Comparison, Coverage, Defect, Defects, EffectiveRights, Expectations, FORMAT, Holders, Promises, QuestionError, Remark,
-    parse_question, parse_question_in,
+    WaysFound, parse_question, parse_question_in,
 };
 use zest_model::source::Location;
 

@@ -141,7 +141,7 @@ pub use zest_model::text::json_schema;
 #[doc(inline)]
 pub use zest_model::{ask, entry, source};
 #[doc(inline)]
-pub use zest_reviews::{expectation, promise, rehearsal, review};
+pub use zest_reviews::{expectation, promise, rehearsal, review, ways};
 
 /// The snippets of the READMEs, of the repository and of this crate, are run with the other examples.
 #[cfg(doctest)]

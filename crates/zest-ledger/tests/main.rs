@@ -45,6 +45,7 @@ mod schema;
 mod shapes;
 mod support;
 mod told;
+mod ways;
 
 #[test]
 fn every_test_file_is_run() {

@@ -192,6 +192,60 @@ pub struct Outcome {
     pub more: crate::More,
 }
 
+/// One step of a way: an act, and what it gives.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct WayStep {
+    /// Who acts.
+    pub by: String,
+    /// The act as a question, which is allowed in the ledger as the steps before left it; none for an owner who takes somebody in.
+    pub question: Option<Question>,
+    /// What must be done first, in words.
+    pub needs: Vec<String>,
+    /// What it gives, in words.
+    pub gives: String,
+    /// Why it is allowed.
+    pub why: String,
+    /// Where that is written.
+    pub place: Option<Location>,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
+/// By which acts somebody could come to something; none where it is theirs already.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Way {
+    /// Who sets out.
+    pub from: String,
+    /// The steps, in order.
+    pub steps: Vec<WayStep>,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
+/// An entry that ways rest on, and who would still get there without it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Cut {
+    /// What it is.
+    pub what: String,
+    /// Where it is written.
+    pub place: Location,
+    /// How many would still get there.
+    pub left: usize,
+    /// Of how many.
+    pub of: usize,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
 /// How a promise stands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

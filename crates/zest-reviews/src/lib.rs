@@ -8,3 +8,4 @@ pub mod promise;
 pub mod rehearsal;
 pub mod review;
 mod row;
+pub mod ways;

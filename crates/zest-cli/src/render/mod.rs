@@ -9,4 +9,5 @@ pub(crate) mod people;
 pub(crate) mod promises;
 pub(crate) mod rehearsal;
 pub(crate) mod style;
+pub(crate) mod ways;
 pub(crate) mod who;

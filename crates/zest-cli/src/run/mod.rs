@@ -24,6 +24,7 @@ mod statements;
 #[cfg(feature = "live")]
 mod trial;
 mod verdicts;
+pub(crate) mod ways;
 pub(crate) mod who;
 
 use std::path::Path;

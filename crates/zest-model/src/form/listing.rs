@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::Format;
-use crate::listing::{Difference, Effective, Outcome, Promised, Uncovered};
+use crate::listing::{Cut, Difference, Effective, Outcome, Promised, Uncovered, Way};
 
 /// What somebody may do, as `zest effective` writes it.
 ///
@@ -89,6 +89,30 @@ pub struct Promises {
 impl From<Vec<Promised>> for Promises {
     fn from(promises: Vec<Promised>) -> Self {
         Self { format: Format, promises }
+    }
+}
+
+/// By which acts people could come to something, as `zest ways` writes it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct WaysFound {
+    format: Format,
+    /// How many people were looked at.
+    pub people: usize,
+    /// Of whom not all was looked at, since there is too much.
+    pub cut_short: Vec<String>,
+    /// A shortest way of each, the shortest first.
+    pub ways: Vec<Way>,
+    /// Entries without which fewer would get there.
+    pub cuts: Vec<Cut>,
+}
+
+impl WaysFound {
+    /// Makes the form of what was found.
+    #[must_use]
+    pub const fn new(people: usize, cut_short: Vec<String>, ways: Vec<Way>, cuts: Vec<Cut>) -> Self {
+        Self { format: Format, people, cut_short, ways, cuts }
     }
 }
 

@@ -7,20 +7,20 @@ use serde_json::{Map, Value, json};
 
 use super::answer::{Read, ReadRemedy};
 use super::question::{OWN_KEYS, ROLE};
-use super::{Alike, Comparison, Defects, EffectiveRights, Expectations, FORMAT, Format, Holders, Promises};
+use super::{Alike, Comparison, Defects, EffectiveRights, Expectations, FORMAT, Format, Holders, Promises, WaysFound};
 use crate::ask::{Change, Fact, Question};
 use crate::entry::Channel;
 
 /// Returns the JSON Schema of each form with its name: `question`, `answer`, `remedy`, `change`, `findings`, `effective`, `who`,
-/// `compare`, `alike`, `expectations`, `promises`.
+/// `compare`, `alike`, `expectations`, `promises`, `ways`.
 ///
 /// # Example
 /// ```
 /// let schemas = zest_ledger::json::schemas();
-/// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings", "effective", "who", "compare", "alike", "expectations", "promises"]);
+/// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings", "effective", "who", "compare", "alike", "expectations", "promises", "ways"]);
 /// ```
 #[must_use]
-pub fn schemas() -> [(&'static str, Value); 11] {
+pub fn schemas() -> [(&'static str, Value); 12] {
     fn of<T: JsonSchema>() -> Value {
         SchemaSettings::draft2020_12().into_generator().into_root_schema_for::<T>().to_value()
     }
@@ -36,6 +36,7 @@ pub fn schemas() -> [(&'static str, Value); 11] {
         ("alike", of::<Alike>()),
         ("expectations", of::<Expectations>()),
         ("promises", of::<Promises>()),
+        ("ways", of::<WaysFound>()),
     ]
 }
 

@@ -133,6 +133,20 @@ pub fn parts(engine: &Engine) -> Vec<Part> {
 }
 
 impl Part {
+    pub(crate) const fn place(&self) -> Place {
+        self.place
+    }
+
+    /// Returns whether it is an entry of its own, and no condition of one.
+    pub(crate) const fn is_entry(&self) -> bool {
+        !matches!(self.of, Of::AssignmentCondition(_) | Of::GrantCondition(..) | Of::GrantLift(..))
+    }
+
+    /// Returns the ledger without it; nothing where that is no ledger.
+    pub(crate) fn taken_out(&self, engine: &Engine) -> Option<Engine> {
+        self.edited(engine, Edit::Out)
+    }
+
     /// Returns what it is, in words.
     #[must_use]
     pub fn what(&self) -> &str {

@@ -530,6 +530,29 @@ impl Rights {
         Some(self.question(number / count, number % count, region))
     }
 
+    /// Returns one of the sessions in which an action is allowed, at once if there is such a one, or else after obligations.
+    #[must_use]
+    pub fn example_for(&self, action: usize) -> Option<(Membership, Question)> {
+        [Membership::Allowed, Membership::After].into_iter().find_map(|wanted| {
+            let mut openings: Vec<usize> = (0..self.frame.openings.len()).collect();
+            openings.sort_by_key(|&opening| self.frame.openings[opening].session.acting.len());
+            openings.into_iter().find_map(|opening| {
+                let (_, region) = self.cell(opening, action).layers().into_iter().find(|(layer, _)| *layer == wanted)?;
+                (!region.is_empty()).then(|| (wanted, self.question(opening, action, region)))
+            })
+        })
+    }
+
+    /// Returns a session that can be opened, of those that start as one does that is stated.
+    #[must_use]
+    pub fn opened(&self, stated: &Session) -> Option<Question> {
+        let opening = self.frame.openings.iter().position(|opening| opening.is_of(stated))?;
+        let entry = &self.entries[opening];
+        let opened = entry.allowed.or(&entry.after, &self.frame.sizes);
+        let question = |opened: &Region| Question { line: String::new(), ..self.question(opening, 0, opened) };
+        (!opened.is_empty() && !self.frame.actions.is_empty()).then(|| question(&opened))
+    }
+
     /// Returns whether every session that can be opened, and starts by itself as far as nothing is stated of that, is allowed every
     /// action, at once or after obligations.
     #[must_use]

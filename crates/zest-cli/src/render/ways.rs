@@ -1,0 +1,137 @@
+//! Ways, step by step: who acts, by what, what it gives; and the same as a drawing.
+
+use std::fmt::Write as _;
+
+use zest_ledger::json::WaysFound;
+use zest_ledger::source::visible;
+use zest_ledger::ways::{Way, WayStep};
+
+use super::answer;
+use super::style::{BAD, FAINT, HEAD, at, counted, hanging};
+
+/// How many ways are told.
+const MAX_TOLD: usize = 40;
+
+pub(crate) fn render(found: &WaysFound, has_aim: bool) -> String {
+    let mut out = String::new();
+    for way in found.ways.iter().take(MAX_TOLD) {
+        out.push_str(&one(way));
+    }
+    if found.ways.len() > MAX_TOLD {
+        let _ = writeln!(out, "and {} more\n", found.ways.len() - MAX_TOLD);
+    }
+    for cut in &found.cuts {
+        let text = format!("without the {}{} {} of {} would get there", cut.what, at(Some(&cut.place)), cut.left, cut.of);
+        let _ = writeln!(out, "{FAINT}-{FAINT:#} {}", hanging("  ", &visible(&text)));
+    }
+    if !found.cut_short.is_empty() {
+        let text = format!("not all was looked at from {}: there is too much", found.cut_short.join(", "));
+        let _ = writeln!(out, "{BAD}-{BAD:#} {}", hanging("  ", &visible(&text)));
+    }
+    let people = super::people::people(found.people);
+    let text = match (has_aim, found.ways.len()) {
+        (true, count) => format!("{count} of {people} could get there"),
+        (false, count) => format!("{} could be come to", counted(count, "thing")),
+    };
+    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &text));
+    out
+}
+
+fn one(way: &Way) -> String {
+    let count = match way.steps.len() {
+        0 => "already".to_owned(),
+        1 => "in one step".to_owned(),
+        several => format!("in {several} steps"),
+    };
+    let mut out = format!("{HEAD}{}{HEAD:#} {count}\n", visible(&way.from));
+    for (number, step) in way.steps.iter().enumerate() {
+        let _ = writeln!(out, "  {}  {}", number + 1, hanging("     ", &visible(&act(step))));
+        let why = format!("{}{}", step.why, at(step.place.as_ref()));
+        let _ = writeln!(out, "     {FAINT}{}{FAINT:#}", hanging("       ", &visible(&why)));
+        for need in &step.needs {
+            let _ = writeln!(out, "     {FAINT}needs: {}{FAINT:#}", hanging("       ", &visible(need)));
+        }
+        let _ = writeln!(out, "     so: {}", hanging("       ", &visible(&step.gives)));
+    }
+    out.push('\n');
+    out
+}
+
+/// Says who acts, and how.
+fn act(step: &WayStep) -> String {
+    match &step.question {
+        Some(question) if question.line.is_empty() => format!("{} signs in: {}", step.by, answer::asked(question).trim_end()),
+        Some(question) => answer::asked(question),
+        None => format!("{} takes a member in", step.by),
+    }
+}
+
+/// How wide and high a box is, and what is between two.
+const BOX: (usize, usize, usize) = (250, 64, 70);
+
+/// Draws ways as rows of boxes: who sets out, and what each step gives.
+pub(crate) fn drawn(ways: &[Way]) -> String {
+    let (width, height, gap) = BOX;
+    let longest = ways.iter().map(|way| way.steps.len()).max().unwrap_or(0) + 1;
+    let (whole, high) = (longest * (width + gap) + 20, ways.len().max(1) * (height + 50) + 20);
+    let mut out = format!(
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{whole}\" height=\"{high}\" font-family=\"sans-serif\" font-size=\"13\">\n\
+         <rect width=\"100%\" height=\"100%\" fill=\"#ffffff\"/>\n"
+    );
+    for (row, way) in ways.iter().enumerate() {
+        let top = 20 + row * (height + 50);
+        let mut put = |column: usize, lines: &[String], is_end: bool| {
+            let left = 10 + column * (width + gap);
+            let fill = if column == 0 {
+                "#eef2f7"
+            } else if is_end {
+                "#fbe9e7"
+            } else {
+                "#f7f7f2"
+            };
+            let _ = writeln!(
+                out,
+                "<rect x=\"{left}\" y=\"{top}\" width=\"{width}\" height=\"{height}\" rx=\"4\" fill=\"{fill}\" stroke=\"#5b6770\"/>"
+            );
+            for (number, line) in lines.iter().take(3).enumerate() {
+                let y = top + 20 + number * 17;
+                let _ = writeln!(out, "<text x=\"{}\" y=\"{y}\" fill=\"#1c2226\">{}</text>", left + 10, escaped(line));
+            }
+            if column > 0 {
+                let (from, y) = (left - gap, top + height / 2);
+                let _ = writeln!(out, "<path d=\"M {from} {y} H {} l -8 -5 m 8 5 l -8 5\" fill=\"none\" stroke=\"#5b6770\"/>", left - 2);
+            }
+        };
+        put(0, std::slice::from_ref(&way.from), way.steps.is_empty());
+        for (number, step) in way.steps.iter().enumerate() {
+            // What is done at the end is what it gives.
+            let acts = match &step.question {
+                Some(question) if step.gives.starts_with(&question.line) => step.by.clone(),
+                Some(question) => format!("{}: {}", step.by, question.line),
+                None => format!("{} takes a member in", step.by),
+            };
+            let mut lines = broken(&acts, 2);
+            lines.extend(broken(&step.gives, 3_usize.saturating_sub(lines.len())));
+            put(number + 1, &lines, number + 1 == way.steps.len());
+        }
+    }
+    out.push_str("</svg>\n");
+    out
+}
+
+/// Breaks a text into some lines that fit into a box.
+fn broken(text: &str, most: usize) -> Vec<String> {
+    const FITS: usize = 36;
+    let mut lines: Vec<String> = super::style::wrap(&visible(text), FITS);
+    if lines.len() > most {
+        lines.truncate(most);
+        if let Some(last) = lines.last_mut() {
+            last.push('…');
+        }
+    }
+    lines
+}
+
+fn escaped(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
+}

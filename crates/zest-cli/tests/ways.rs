@@ -1,0 +1,99 @@
+//! Ways on the demo with defects: nobody meant the help desk to come to root.
+
+use std::fmt::Write as _;
+
+use serde_json::Value;
+use zest_testkit::pages::same_as_file;
+
+use crate::support::{zest, zest_with};
+
+const ROOT: &str = "ways --on tide-runner --acting account:root --ledger demo/with-defects";
+
+#[test]
+fn ways_to_the_top_are_found_in_three_and_four_steps() {
+    let ran = zest(&format!("{ROOT} --cuts /bin/bash"));
+    assert_eq!(ran.status, 0, "{}{}", ran.out, ran.err);
+    for part in [
+        "tech-1 in 2 steps",
+        "rota-1 in 3 steps",
+        "desk-1 in 4 steps",
+        "zest ask desk-1 --on roster reset-credential on user/rota-1",
+        "so: signs in as `rota-1`",
+        "--acting account:root",
+        "without the rule `allow /bin/bash ...` of `shells` (ways.toml:34) 0 of 4",
+    ] {
+        assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
+    }
+    let json = zest(&format!("{ROOT} --of desk-1 --format json /bin/bash"));
+    let found: Value = serde_json::from_str(&json.out).expect("JSON");
+    let steps = found["ways"][0]["steps"].as_array().expect("a list");
+    assert_eq!(steps.len(), 4);
+    // The first step is a question of the ledger as it is.
+    let asked = zest_with(&["ask", "--batch", "--ledger", "demo/with-defects"], format!("{}\n", steps[0]["question"]).as_bytes());
+    assert!(asked.out.contains("\"verdict\":\"allowed\""), "{}", asked.out);
+    let none = zest(&format!("{ROOT} --of watch-1 /bin/bash"));
+    assert!(none.status == 1 && none.out.contains("0 of 1 person could get there"), "{}{}", none.out, none.err);
+}
+
+#[test]
+fn what_cannot_be_got_at_is_said() {
+    for (line, part) in [
+        ("ways --of nobody", "no user is named `nobody`"),
+        ("ways --to user:desk-11", "no user is named `desk-11`; did you mean `desk-1`?"),
+        ("ways --to group:tide", "no group is named `tide`"),
+        ("ways --to fleet", "nothing to get at"),
+        ("ways --on nowhere show log", "no system is named `nowhere`"),
+        ("ways", "required"),
+        ("ways --of desk-1 --from 192.0.2.1", "state --on"),
+        ("ways --like x", "--on"),
+    ] {
+        let ran = zest(
+            &format!("{line} --ledger demo/with-defects")
+                .replace("show log --ledger demo/with-defects", "--ledger demo/with-defects show log"),
+        );
+        assert!(ran.status == 2 && ran.err.contains(part), "{line}: {}\n{}{}", ran.status, ran.out, ran.err);
+    }
+}
+
+#[test]
+fn the_page_of_ways_is_what_the_program_prints() {
+    let mut page = String::from(
+        "# Ways\n\nThe surprise is always a chain: the help desk may reset the password of whoever says who keeps the tides, and they may edit the job whose\naccount runs a shell as root. `zest ways` finds by which acts somebody could come to more than was given, shortest first. A test writes this\npage (`ZEST_REWRITE=1`).\n\n| act | what it gives |\n|---|---|\n| `reset-credential on user/X` | to sign in as X, where X proves identity by password |\n| `change-members on group/G`, owning G | to be in G |\n| `edit-job on job/J` on a host | to run anything as the account of the job, and what that account may run as others |\n| `GRANT ROLE` on a database server | the role, for an account of one's own |\n\nActing as another, assumed roles and running as an account are no steps: the sessions of each step may do so, over two links. Each step is a\nquestion that is allowed in the ledger as the steps before left it, so a group that takes rights away (separated duties) is no way to them.\nWhat somebody gets by editing roles and command sets, by reading secrets or by passing privileges on is not followed.\n",
+    );
+    let mut show = |head: &str, about: &str, command: &str| {
+        let out = zest(command).out;
+        let _ = write!(page, "\n## {head}\n\n{about}\n\n```text\n$ zest {command}\n```\n\n```text\n{}\n```\n", out.trim_end());
+    };
+    show(
+        "Who could come to this",
+        "Everybody who could get there, and which single entry, taken out, leaves fewest.",
+        "ways --on tide-runner --acting account:root --cuts --ledger demo/with-defects /bin/bash",
+    );
+    show(
+        "What falls if this person is taken over",
+        "All that somebody could come to, each with a shortest way.",
+        "ways --of desk-1 --ledger demo/with-defects",
+    );
+    page.push_str("\n## As a drawing\n\n`--draw FILE` writes the ways as SVG: one row a person, one box a step.\n\n![ways to root](screenshots/ways-drawn.png)\n");
+    same_as_file("docs/ways.md", &page);
+    let folder = tempfile::tempdir().expect("a folder");
+    let drawing = folder.path().join("ways.svg");
+    let ran = zest_with(
+        &[
+            "ways",
+            "--on",
+            "tide-runner",
+            "--acting",
+            "account:root",
+            "--draw",
+            drawing.to_str().expect("a path"),
+            "--ledger",
+            "demo/with-defects",
+            "/bin/bash",
+        ],
+        b"",
+    );
+    assert_eq!(ran.status, 0, "{}", ran.err);
+    let drawn = std::fs::read_to_string(&drawing).expect("it was drawn");
+    assert!(drawn.starts_with("<svg ") && drawn.ends_with("</svg>\n") && drawn.contains("desk-1: reset-credential"), "{drawn}");
+}

@@ -1,0 +1,308 @@
+//! Ways: each step of each is asked in the ledger as the steps before left it, and what a plain search comes to is come to.
+
+use std::collections::BTreeSet;
+
+use fastrand::Rng;
+use zest_ledger::ask::{Change, Proven, Question, Session, Verdict};
+use zest_ledger::entry::Proof;
+use zest_ledger::review::Sought;
+use zest_ledger::ways::{Aim, Way, Ways, cuts};
+use zest_ledger::{Engine, Ledger};
+use zest_testkit::{questions, seed};
+
+use crate::support::engine;
+
+const LEDGER: &str = r#"
+[users.desk]
+proofs = ["password"]
+[users.rota]
+proofs = ["password"]
+[users.coder]
+proofs = ["one-time-code"]
+[users.lead]
+proofs = ["password"]
+[users.out]
+proofs = ["password"]
+[groups.help]
+members = ["user:desk"]
+owners = ["user:lead"]
+[groups.keepers]
+[groups.planners]
+members = ["user:rota"]
+[groups.readers]
+[roles.planner]
+grants = [{ allow = ["plan"], on = "rota/*" }]
+[roles.approver]
+grants = [{ allow = ["approve"], on = "rota/*" }]
+[separations.two]
+roles = ["planner", "approver"]
+[[assignments]]
+to = ["group:planners"]
+roles = ["planner"]
+on = { systems = ["roster"] }
+[[assignments]]
+to = ["group:readers"]
+roles = ["approver"]
+on = { systems = ["roster"] }
+[systems.roster]
+kind = "application"
+[applications.roster]
+types.rota.rights = ["plan", "approve", "seal"]
+objects."rota/tides" = {}
+grants = [
+  { allow = ["reset-credential"], on = ["user/rota", "user/coder"], to = ["group:help"] },
+  { allow = ["change-members"], on = ["group/keepers", "group/readers"], to = ["user:rota"] },
+  { allow = ["seal"], on = "rota/*", to = ["user:coder"] },
+]
+acting = [{ as = "user:coder", by = ["user:rota"] }]
+[systems.box]
+kind = "host"
+no-command-set = "nothing"
+[command-sets.shells]
+rules = ["allow /bin/sh"]
+[hosts.box]
+jobs.tides = { runs-as = "tides", line = "/opt/tides", edited-by = ["group:keepers"] }
+run-as = [{ by = ["account:tides"], as = ["root"], commands = ["shells"], proof = false }]
+[hosts.box.accounts]
+rota = {}
+tides = { shell = "/usr/sbin/nologin" }
+root = { locked = true }
+[systems.db]
+kind = "postgresql"
+database = "db"
+[databases.db]
+owner = "keeper"
+roles = { keeper = {}, clerk = {} }
+accounts = { lead = { may = ["create-role"] }, rota = {} }
+objects = { "table public.t" = { owner = "keeper", columns = { id = "integer" } } }
+grants = [{ allow = ["select"], on = "table public.t", to = ["clerk"] }]
+"#;
+
+/// The acts of a way: who acts by what.
+fn acts(way: &Way) -> Vec<(String, String)> {
+    let act = |step: &zest_ledger::ways::WayStep| {
+        let line = step.question.as_ref().map_or_else(|| "takes in".to_owned(), |question| question.line.clone());
+        (step.by.clone(), line)
+    };
+    way.steps.iter().map(act).collect()
+}
+
+#[test]
+fn ways_are_the_shortest_and_each_step_is_allowed() {
+    let engine = engine(LEDGER);
+    let root = Session { acting: vec!["account:root".parse().expect("a link")], ..Session::default() };
+    let none = Session::default();
+    let join = ("rota", "change-members on group/keepers");
+    let reset = ("desk", "reset-credential on user/rota");
+    for (from, aim, expected) in [
+        ("rota", Aim::Do(Sought::Line("plan on rota/tides"), &["roster"], &none), Some(vec![("rota", "plan on rota/tides")])),
+        ("desk", Aim::Do(Sought::Line("plan on rota/tides"), &["roster"], &none), Some(vec![reset, ("rota", "plan on rota/tides")])),
+        ("desk", Aim::Do(Sought::Like("seal on **"), &["roster"], &none), Some(vec![reset, ("rota", "seal on rota/tides")])),
+        (
+            "rota",
+            Aim::Do(Sought::Line("/bin/sh"), &["box"], &root),
+            Some(vec![join, ("rota", "edit-job on job/tides"), ("rota", "/bin/sh")]),
+        ),
+        (
+            "desk",
+            Aim::Do(Sought::Line("/bin/sh"), &["box"], &root),
+            Some(vec![reset, join, ("rota", "edit-job on job/tides"), ("rota", "/bin/sh")]),
+        ),
+        (
+            "lead",
+            Aim::Do(Sought::Line("plan on rota/tides"), &["roster"], &none),
+            Some(vec![("lead", "takes in"), ("lead", "reset-credential on user/rota"), ("rota", "plan on rota/tides")]),
+        ),
+        (
+            "lead",
+            Aim::Do(Sought::Line("select on table public.t"), &["db"], &none),
+            Some(vec![("lead", "GRANT \"keeper\" TO \"lead\""), ("lead", "select on table public.t")]),
+        ),
+        // Separated duties: joining the readers would take the plan away, and gives nothing to whoever plans.
+        ("rota", Aim::Do(Sought::Line("approve on rota/tides"), &["roster"], &none), None),
+        (
+            "desk",
+            Aim::Do(Sought::Line("approve on rota/tides"), &["roster"], &none),
+            Some(vec![reset, ("rota", "change-members on group/readers"), ("desk", "approve on rota/tides")]),
+        ),
+        ("out", Aim::Do(Sought::Line("plan on rota/tides"), &["roster"], &none), None),
+        ("desk", Aim::User("rota"), Some(vec![reset])),
+        // No password, nothing to be set anew; but rota acts as coder.
+        ("desk", Aim::User("coder"), Some(vec![reset, ("rota", "")])),
+        ("desk", Aim::Group("keepers"), Some(vec![reset, join])),
+        ("desk", Aim::Group("help"), Some(vec![])),
+        ("lead", Aim::Group("help"), Some(vec![("lead", "takes in")])),
+        ("out", Aim::Group("help"), None),
+    ] {
+        let ways = Ways::of(&engine, from).expect("the user is known");
+        assert!(!ways.is_cut_short);
+        let found = ways.to(aim).as_ref().map(acts);
+        let expected = expected.map(|acts| acts.into_iter().map(|(by, line)| (by.to_owned(), line.to_owned())).collect::<Vec<_>>());
+        assert_eq!(found, expected, "{from}: {aim:?}");
+    }
+    assert!(Ways::of(&engine, "nobody").is_none());
+    // Whatever one entry is taken out, the ways that rest on it alone are gone.
+    let aim = Aim::Do(Sought::Line("/bin/sh"), &["box"], &root);
+    let all: Vec<Way> = ["desk", "rota", "lead", "out"].iter().filter_map(|from| Ways::of(&engine, from)?.to(aim)).collect();
+    assert_eq!(all.len(), 3);
+    let found = cuts(&engine, &all, aim);
+    assert!(found[0].left == 0 && found[0].of == 3, "{found:#?}");
+    let of_reset = found.iter().find(|cut| cut.what.contains("reset-credential")).expect("it was tried");
+    assert_eq!(of_reset.left, 1, "rota needs no reset");
+}
+
+/// What a plain search comes to: everybody whose password can be set anew, and every group that can be joined, in plain sessions.
+fn plainly(engine: &Engine, from: &str) -> BTreeSet<String> {
+    let users: Vec<String> = engine.estate().users().iter().map(|user| user.id.value.clone()).collect();
+    let groups: Vec<String> = engine.estate().groups().iter().map(|group| group.id.value.clone()).collect();
+    let systems: Vec<String> = engine.estate().systems().iter().map(|system| system.id.value.clone()).collect();
+    let mut seen: BTreeSet<BTreeSet<String>> = BTreeSet::new();
+    let mut open: Vec<BTreeSet<String>> = vec![BTreeSet::new()];
+    let mut come_to: BTreeSet<String> = BTreeSet::new();
+    while let Some(state) = open.pop() {
+        if !seen.insert(state.clone()) || seen.len() > 400 {
+            continue;
+        }
+        come_to.extend(state.iter().cloned());
+        let joins: Vec<Change> = state
+            .iter()
+            .filter_map(|fact| fact.strip_prefix("joins ")?.split_once(' '))
+            .map(|(user, group)| Change::JoinGroup { group: group.to_owned(), user: user.to_owned() })
+            .collect();
+        let Ok(here) = engine.with(&joins) else { continue };
+        let mine: Vec<&str> = std::iter::once(from).chain(state.iter().filter_map(|fact| fact.strip_prefix("becomes "))).collect();
+        for user in &mine {
+            let password = Some(vec![Proven { proof: Proof::Password, age: jiff::SignedDuration::ZERO, channel: None }]);
+            let session = Session { proofs: password.filter(|_| *user != from), ..Session::default() };
+            let may = |system: &str, line: String| {
+                here.decide(&Question::in_session(user, system, &line, session.clone())).verdict != Verdict::Denied
+            };
+            for system in &systems {
+                for target in users.iter().filter(|target| *target != from) {
+                    let has_password = engine
+                        .estate()
+                        .users()
+                        .iter()
+                        .any(|u| u.id.value == *target && u.proofs.iter().any(|p| p.value == Proof::Password));
+                    if has_password && target != user && may(system, format!("reset-credential on user/{target}")) {
+                        open.push(state.iter().cloned().chain([format!("becomes {target}")]).collect());
+                    }
+                }
+                for group in &groups {
+                    if may(system, format!("change-members on group/{group}")) {
+                        open.push(state.iter().cloned().chain([format!("joins {from} {group}")]).collect());
+                    }
+                }
+            }
+            for group in here.estate().groups().iter() {
+                let id = here.find_user(user, false).expect("they are known");
+                let is_owner = group.owners.iter().any(|owner| {
+                    owner.value == format!("user:{user}")
+                        || owner.value.strip_prefix("group:").is_some_and(|of| {
+                            let row = here.estate().groups().iter().position(|g| g.id.value == of).expect("it is there");
+                            here.membership().belongs(id, zest_ledger::estate::Party::Group(zest_ledger::estate::GroupId::new(row)))
+                        })
+                });
+                if is_owner {
+                    open.push(state.iter().cloned().chain([format!("joins {from} {}", group.id.value)]).collect());
+                }
+            }
+        }
+    }
+    come_to
+}
+
+/// A small estate of people who may administer each other.
+fn people(random: &mut Rng) -> String {
+    let mut text = String::from("[systems.rota]\nkind = \"application\"\n");
+    for user in 0..5 {
+        let proofs = if random.usize(0..4) == 0 { "\"key\"" } else { "\"password\", \"key\"" };
+        text += &format!("[users.u{user}]\nproofs = [{proofs}]\n");
+    }
+    for group in 0..4 {
+        let members: Vec<String> = (0..5).filter(|_| random.usize(0..4) == 0).map(|user| format!("\"user:u{user}\"")).collect();
+        let owner = if random.usize(0..3) == 0 {
+            format!("\"group:g{}\"", random.usize(0..4))
+        } else {
+            format!("\"user:u{}\"", random.usize(0..5))
+        };
+        let owners = if random.usize(0..2) == 0 { owner } else { String::new() };
+        text += &format!("[groups.g{group}]\nmembers = [{}]\nowners = [{owners}]\n", members.join(", "));
+    }
+    text += "[applications.rota]\ntypes.shift.rights = [\"plan\"]\nobjects.\"shift/early\" = {}\ngrants = [\n";
+    for _ in 0..6 {
+        let to = if random.usize(0..2) == 0 { format!("user:u{}", random.usize(0..5)) } else { format!("group:g{}", random.usize(0..4)) };
+        let (act, on) = if random.usize(0..2) == 0 {
+            ("reset-credential", format!("user/u{}", random.usize(0..5)))
+        } else {
+            ("change-members", format!("group/g{}", random.usize(0..4)))
+        };
+        let when = match random.usize(0..4) {
+            0 => ", when = { proof = [\"key\"] }",
+            1 => ", after = { confirm = true }",
+            _ => "",
+        };
+        text += &format!("  {{ allow = [\"{act}\"], on = \"{on}\", to = [\"{to}\"]{when} }},\n");
+    }
+    text + "]\n"
+}
+
+#[test]
+fn ways_agree_with_a_plain_search_and_each_step_holds() {
+    let first = seed(25_000);
+    println!("first seed {first}");
+    let (mut ways_found, mut steps_asked, mut found_plainly) = (0, 0, 0);
+    for round in 0..questions(2_000).div_ceil(100) as u64 {
+        let seed = first + round;
+        let text = people(&mut Rng::with_seed(seed));
+        let Ok(estate) = Ledger::new().document("ledger.toml", &text).estate() else { continue };
+        let engine = Engine::compile(estate).expect("it compiles");
+        for from in ["u0", "u1", "u2"] {
+            let ways = Ways::of(&engine, from).expect("the user is known");
+            assert!(!ways.is_cut_short, "seed {seed}");
+            let mut told: BTreeSet<String> = BTreeSet::new();
+            for way in ways.all() {
+                ways_found += 1;
+                // Each step is asked in the ledger as the steps before left it.
+                let (mut joins, mut mine): (Vec<Change>, Vec<String>) = (Vec::new(), vec![from.to_owned()]);
+                for step in &way.steps {
+                    let here = engine.with(&joins).expect("it is a ledger");
+                    assert!(mine.contains(&step.by), "seed {seed}: {way:#?}");
+                    if let Some(question) = &step.question {
+                        let answer = here.decide(question);
+                        assert!(answer.verdict != Verdict::Denied && question.user == step.by, "seed {seed}: {way:#?}\n{text}");
+                        assert_eq!(answer.verdict == Verdict::AllowedAfter, !step.needs.is_empty(), "seed {seed}: {way:#?}");
+                        steps_asked += 1;
+                    }
+                    let words: Vec<&str> = step.gives.split('`').collect();
+                    match words.as_slice() {
+                        ["signs in as ", user, ""] => mine.push((*user).to_owned()),
+                        ["", user, " is in group ", group, ""] => {
+                            joins.push(Change::JoinGroup { group: (*group).to_owned(), user: (*user).to_owned() });
+                        }
+                        other => panic!("{other:?}"),
+                    }
+                }
+                let last = way.steps.last().expect("a step").gives.clone();
+                let words: Vec<&str> = last.split('`').collect();
+                told.insert(match words.as_slice() {
+                    ["signs in as ", user, ""] => format!("becomes {user}"),
+                    ["", user, " is in group ", group, ""] => format!("joins {user} {group}"),
+                    other => panic!("{other:?}"),
+                });
+            }
+            let plain = plainly(&engine, from);
+            found_plainly += plain.len();
+            // A group in which somebody is already is nothing to come to.
+            let new: BTreeSet<&String> = plain.iter().filter(|fact| !told.contains(*fact)).collect();
+            let already = |fact: &str| {
+                let Some((user, group)) = fact.strip_prefix("joins ").and_then(|rest| rest.split_once(' ')) else { return false };
+                Ways::of(&engine, user).and_then(|ways| ways.to(Aim::Group(group))).is_some_and(|way| way.steps.is_empty())
+            };
+            let missing: Vec<_> = new.into_iter().filter(|fact| !already(fact)).collect();
+            assert!(missing.is_empty(), "seed {seed}, from {from}: {missing:?} is not found\n{text}");
+        }
+    }
+    println!("{ways_found} ways, {steps_asked} steps asked, {found_plainly} things by a plain search");
+    assert!(ways_found > 40 && found_plainly > 40);
+}

@@ -1,0 +1,41 @@
+//! Which single entry of a ledger, taken out, cuts most ways off.
+
+use zest_engine::Engine;
+use zest_model::listing::{Cut, Way};
+
+use super::{Aim, Ways};
+use crate::expectation::parts;
+
+/// How many entries are tried at most: those that most ways rest on.
+const MAX_TRIED: usize = 8;
+
+/// Takes entries out that ways rest on, one at a time, and counts who still gets there; the one that leaves fewest comes first. Nobody who
+/// is there already, without a step, is counted.
+#[must_use]
+pub fn cuts(engine: &Engine, ways: &[Way], aim: Aim<'_>) -> Vec<Cut> {
+    let estate = engine.estate();
+    let rests_on = |place: &zest_model::source::Location| {
+        let is_on = |way: &&Way| way.steps.iter().any(|step| step.place.as_ref() == Some(place));
+        ways.iter().filter(is_on).count()
+    };
+    let mut candidates: Vec<(usize, crate::expectation::Part)> = parts(engine)
+        .into_iter()
+        .filter(crate::expectation::Part::is_entry)
+        .map(|part| (rests_on(&estate.sources().locate(part.place())), part))
+        .filter(|(count, _)| *count > 0)
+        .collect();
+    candidates.sort_by_key(|(count, _)| std::cmp::Reverse(*count));
+    candidates.truncate(MAX_TRIED);
+    let mut list: Vec<Cut> = candidates
+        .into_iter()
+        .filter_map(|(_, part)| {
+            let without = part.taken_out(engine)?;
+            let gets_there = |way: &&Way| Ways::of(&without, &way.from).is_some_and(|ways| ways.to(aim).is_some());
+            let left = ways.iter().filter(gets_there).count();
+            let place = estate.sources().locate(part.place());
+            Some(Cut { what: part.what().to_owned(), place, left, of: ways.len(), more: zest_model::More })
+        })
+        .collect();
+    list.sort_by_key(|cut| cut.left);
+    list
+}

@@ -1,0 +1,462 @@
+//! Ways: by which acts somebody could come to more than was given, shortest first.
+//!
+//! An act is something that somebody may do and that gives them more: reset a credential, change the members of a group or own it, edit a
+//! job, pass a role of a database server on. Each is found in the sets of rights of the ledger as the acts before left it; acting as
+//! another, assumed roles and running as an account are in these sets already. Each step is a question that was asked, and is allowed.
+
+mod cut;
+mod fact;
+
+use jiff::SignedDuration;
+
+pub use cut::cuts;
+use zest_engine::Engine;
+use zest_engine::rights::{Action, Membership, Side, Within, rights};
+use zest_model::ask::{Form, GateOutcome, Proven, Question, Session, Stage, Verdict};
+use zest_model::entry::{Kind, Proof};
+pub use zest_model::listing::{Cut, Way, WayStep};
+use zest_model::source::visible;
+
+use crate::review::Sought;
+use fact::Fact;
+
+/// What somebody could come to.
+#[derive(Clone, Copy, Debug)]
+pub enum Aim<'a> {
+    /// To do something on one of some systems, in sessions of which some facts are stated.
+    Do(Sought<'a>, &'a [&'a str], &'a Session),
+    /// To sign in as a user, or act as them.
+    User(&'a str),
+    /// To be in a group.
+    Group(&'a str),
+}
+
+/// What was found on the way from somebody.
+#[derive(Debug)]
+pub struct Ways<'e> {
+    engine: &'e Engine,
+    /// Who sets out.
+    pub from: String,
+    got: Vec<Got>,
+    /// Whether there is more than was looked at.
+    pub is_cut_short: bool,
+}
+
+/// Something that was come to.
+#[derive(Debug)]
+struct Got {
+    fact: Fact,
+    step: WayStep,
+    /// What must be so before, by number, in order.
+    before: Vec<usize>,
+}
+
+/// How many things are come to at most, from one person.
+const MAX_GOT: usize = 200;
+
+/// How many ledgers are looked at, from one person.
+const MAX_LEDGERS: usize = 600;
+
+impl<'e> Ways<'e> {
+    /// Finds all that somebody could come to. Nothing for an unknown user.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Aim, Ways}};
+    /// let estate = Ledger::new().document("rota.toml", r#"
+    /// [users.desk-1]
+    /// proofs = ["password"]
+    /// [users.mate-1]
+    /// proofs = ["password"]
+    /// [systems.rota]
+    /// kind = "application"
+    /// [applications.rota]
+    /// types.shift.rights = ["plan"]
+    /// objects."shift/early" = {}
+    /// grants = [
+    ///   { allow = ["plan"], on = "shift/*", to = ["user:mate-1"] },
+    ///   { allow = ["reset-credential"], on = "user/mate-1", to = ["user:desk-1"] },
+    /// ]
+    /// "#).estate()?;
+    /// let engine = Engine::compile(estate)?;
+    /// let ways = Ways::of(&engine, "desk-1").expect("the user is known");
+    /// let aim = Aim::Do(Sought::Line("plan on shift/early"), &["rota"], &Session::default());
+    /// let way = ways.to(aim).expect("there is a way");
+    /// assert_eq!(way.steps[0].question.as_ref().map(|asked| asked.line.as_str()), Some("reset-credential on user/mate-1"));
+    /// assert_eq!(way.steps[1].by, "mate-1");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    #[must_use]
+    pub fn of(engine: &'e Engine, from: &str) -> Option<Self> {
+        engine.find_user(from, false)?;
+        let is_cut_short = engine.estate().entries().databases.iter().any(|database| database.roles.len() > MAX_ROLES);
+        let mut ways = Self { engine, from: from.to_owned(), got: Vec::new(), is_cut_short };
+        ways.close();
+        Some(ways)
+    }
+
+    /// Finds more until there is no more: from each thing that was come to alone, and from all of them together.
+    fn close(&mut self) {
+        let mut next: Vec<Vec<usize>> = vec![Vec::new()];
+        let mut ledgers = 0;
+        while let Some(base) = pop_smallest(&mut next) {
+            ledgers += 1;
+            if ledgers > MAX_LEDGERS || self.got.len() > MAX_GOT {
+                self.is_cut_short = true;
+                return;
+            }
+            let known = self.got.len();
+            for (fact, _) in self.acts(&base) {
+                if self.got.iter().any(|got| got.fact == fact) {
+                    continue;
+                }
+                let Some((before, step)) = self.least(base.clone(), |ways, base| ways.act(base, &fact)) else { continue };
+                self.got.push(Got { fact, step, before });
+            }
+            if self.got.len() > known {
+                next.extend((known..self.got.len()).map(|number| self.with_before(number)));
+                // Two things that are of no use alone may be together.
+                next.push((0..self.got.len()).collect());
+            }
+        }
+    }
+
+    /// Returns something with all that must be so before, in order.
+    fn with_before(&self, number: usize) -> Vec<usize> {
+        let mut all = self.got[number].before.clone();
+        all.push(number);
+        all
+    }
+
+    fn facts(&self, base: &[usize]) -> Vec<Fact> {
+        base.iter().map(|&number| self.got[number].fact.clone()).collect()
+    }
+
+    /// Leaves out whatever is not needed for something, and what only that needed.
+    fn least<T>(&self, base: Vec<usize>, is_so: impl Fn(&Self, &[usize]) -> Option<T>) -> Option<(Vec<usize>, T)> {
+        let mut found = is_so(self, &base)?;
+        let mut base = base;
+        let mut at = base.len();
+        while at > 0 {
+            at -= 1;
+            let Some(&out) = base.get(at) else { continue };
+            let without: Vec<usize> =
+                base.iter().copied().filter(|&other| other != out && !self.got[other].before.contains(&out)).collect();
+            if let Some(better) = is_so(self, &without) {
+                found = better;
+                base = without;
+                at = at.min(base.len());
+            }
+        }
+        Some((base, found))
+    }
+
+    /// Returns those whose rights are there: whoever sets out, and everybody they sign in as.
+    fn people(&self, facts: &[Fact]) -> Vec<(String, Session)> {
+        let anew = Session {
+            proofs: Some(vec![Proven { proof: Proof::Password, age: SignedDuration::ZERO, channel: None }]),
+            ..Session::default()
+        };
+        let others = facts.iter().filter_map(|fact| if let Fact::Becomes(user) = fact { Some((user.clone(), anew.clone())) } else { None });
+        std::iter::once((self.from.clone(), Session::default())).chain(others).collect()
+    }
+
+    /// Returns what acts give in the ledger in which some things are so.
+    fn acts(&self, base: &[usize]) -> Vec<(Fact, WayStep)> {
+        let facts = self.facts(base);
+        let Some(engine) = fact::with(self.engine, &facts) else { return Vec::new() };
+        let people = self.people(&facts);
+        let mut list: Vec<(Fact, WayStep)> = Vec::new();
+        for (user, session) in &people {
+            let mut add = |fact: Fact, step: WayStep| {
+                if !facts.contains(&fact) && !list.iter().any(|(known, _)| *known == fact) {
+                    list.push((fact, step));
+                }
+            };
+            self.owned(&engine, user, &people, &mut add);
+            administered(&engine, user, session, &people, &mut add);
+            passed_on(&engine, user, session, &mut add);
+        }
+        list.retain(|(fact, _)| !matches!(fact, Fact::Becomes(user) if *user == self.from));
+        list
+    }
+
+    /// Returns the step by which an act gives something, if one does.
+    fn act(&self, base: &[usize], fact: &Fact) -> Option<WayStep> {
+        self.acts(base).into_iter().find(|(known, _)| known == fact).map(|(_, step)| step)
+    }
+
+    /// Owners take members into their groups.
+    fn owned(&self, engine: &Engine, user: &str, people: &[(String, Session)], add: &mut dyn FnMut(Fact, WayStep)) {
+        let Some(id) = engine.find_user(user, false) else { return };
+        let estate = engine.estate();
+        for (row, links) in estate.group_links().iter().enumerate() {
+            let Some(&(_, place)) = links.owners.iter().find(|&&(party, _)| engine.membership().belongs(id, party)) else { continue };
+            let group = &estate.entries().groups[row].id.value;
+            for (joins, _) in people {
+                let fact = Fact::Joins { user: joins.clone(), group: group.clone() };
+                if is_member(engine, joins, group) {
+                    continue;
+                }
+                let step = WayStep {
+                    by: user.to_owned(),
+                    question: None,
+                    needs: Vec::new(),
+                    gives: fact.words(),
+                    why: format!("`{}` owns the group `{}`", visible(user), visible(group)),
+                    place: Some(estate.sources().locate(place)),
+                    more: zest_model::More,
+                };
+                add(fact, step);
+            }
+        }
+    }
+
+    /// Finds a shortest way to something; nothing where none was found.
+    #[must_use]
+    pub fn to(&self, aim: Aim<'_>) -> Option<Way> {
+        let mut bases: Vec<Vec<usize>> = vec![Vec::new()];
+        bases.extend((0..self.got.len()).map(|number| self.with_before(number)));
+        bases.push((0..self.got.len()).collect());
+        bases.sort_by_key(Vec::len);
+        bases.dedup();
+        let (base, step) = bases.into_iter().find_map(|base| self.least(base, |ways, base| ways.reaches(base, aim)))?;
+        let mut steps: Vec<WayStep> = base.iter().map(|&number| self.got[number].step.clone()).collect();
+        steps.extend(step);
+        Some(Way { from: self.from.clone(), steps, more: zest_model::More })
+    }
+
+    /// Returns each thing that was come to, with a shortest way to it.
+    #[must_use]
+    pub fn all(&self) -> Vec<Way> {
+        let way = |number: usize| {
+            let steps = self.with_before(number).iter().map(|&step| self.got[step].step.clone()).collect();
+            Way { from: self.from.clone(), steps, more: zest_model::More }
+        };
+        // That somebody else is taken in counts where it leads on.
+        let is_told = |number: &usize| !matches!(&self.got[*number].fact, Fact::Joins { user, .. } if *user != self.from);
+        (0..self.got.len()).filter(is_told).map(way).collect()
+    }
+
+    /// Returns the last step of a way, if something is reached where some things are so; no step where it is what is so.
+    fn reaches(&self, base: &[usize], aim: Aim<'_>) -> Option<Option<WayStep>> {
+        let facts = self.facts(base);
+        match aim {
+            Aim::Group(group) => {
+                let is_it = |fact: &Fact| matches!(fact, Fact::Joins { user, group: joined } if *user == self.from && joined == group);
+                (facts.iter().any(is_it) || is_member(self.engine, &self.from, group)).then_some(None)
+            }
+            Aim::User(target) => {
+                if facts.iter().any(|fact| matches!(fact, Fact::Becomes(user) if user == target)) {
+                    return Some(None);
+                }
+                let engine = fact::with(self.engine, &facts)?;
+                self.people(&facts).into_iter().find_map(|(user, session)| acts_as(&engine, &user, &session, target)).map(Some)
+            }
+            Aim::Do(sought, systems, stated) => {
+                let engine = fact::with(self.engine, &facts)?;
+                let people = self.people(&facts);
+                let found = people.iter().find_map(|(user, own)| {
+                    // Whoever signs in with a password that was set anew gives that, unless something else is stated.
+                    let proofs = stated.proofs.clone().or_else(|| own.proofs.clone());
+                    does(&engine, user, &Session { proofs, ..stated.clone() }, sought, systems)
+                });
+                found.map(Some)
+            }
+        }
+    }
+}
+
+/// Takes the first of the shortest.
+fn pop_smallest(list: &mut Vec<Vec<usize>>) -> Option<Vec<usize>> {
+    let at = list.iter().enumerate().min_by_key(|(at, base)| (base.len(), *at)).map(|(at, _)| at)?;
+    Some(list.remove(at))
+}
+
+fn is_member(engine: &Engine, user: &str, group: &str) -> bool {
+    let estate = engine.estate();
+    let row = estate.entries().groups.iter().position(|entry| entry.id.value == group);
+    let party = row.map(|row| zest_engine::links::Party::Group(zest_engine::links::GroupId::new(row)));
+    engine.find_user(user, false).zip(party).is_some_and(|(user, party)| engine.membership().belongs(user, party))
+}
+
+/// Returns the acts by which somebody may come to more on a system of a kind.
+fn acts_on(engine: &Engine, kind: Kind, system: &str) -> Vec<Action> {
+    let entries = engine.estate().entries();
+    let mut lines: Vec<String> = Vec::new();
+    match kind {
+        // Lines and privileges give nobody more than themselves; roles of database servers are passed on by statements.
+        Kind::NETWORK_DEVICE | Kind::POSTGRESQL | Kind::MARIADB => {}
+        Kind::HOST => {
+            let host = entries.hosts.iter().filter(|host| host.system.value == system);
+            lines.extend(host.flat_map(|host| &host.jobs).map(|job| format!("edit-job on job/{}", job.name.value)));
+        }
+        _ => {
+            lines.extend(entries.users.iter().map(|user| format!("reset-credential on user/{}", user.id.value)));
+            lines.extend(entries.groups.iter().map(|group| format!("change-members on group/{}", group.id.value)));
+        }
+    }
+    let one = |line: String| Action { name: line.clone(), line, form: Form::Line, under: String::new(), like: None };
+    lines.into_iter().map(one).collect()
+}
+
+fn administered(engine: &Engine, user: &str, session: &Session, people: &[(String, Session)], add: &mut dyn FnMut(Fact, WayStep)) {
+    let Some(id) = engine.find_user(user, false) else { return };
+    for site in engine.all_sites() {
+        let (side, system) = (Side { site, user: id }, &site.entry().id.value);
+        let actions = acts_on(engine, site.entry().kind(), system);
+        if actions.is_empty() {
+            continue;
+        }
+        let Some(set) = rights(&[side], &Within { stated: session.clone(), actions, unless: None }).pop() else { continue };
+        for (number, action) in set.actions().iter().enumerate() {
+            let Some((_, question)) = set.example_for(number) else { continue };
+            let Some((act, on)) = action.line.split_once(" on ") else { continue };
+            let Some((_, name)) = on.split_once('/') else { continue };
+            let facts: Vec<Fact> = match act {
+                "reset-credential" if name != user && fact::has_password(engine, name) => vec![Fact::Becomes(name.to_owned())],
+                "change-members" => {
+                    let joins = people.iter().filter(|(joins, _)| !is_member(engine, joins, name));
+                    joins.map(|(joins, _)| Fact::Joins { user: joins.clone(), group: name.to_owned() }).collect()
+                }
+                "edit-job" => account_of(engine, system, name)
+                    .map(|account| Fact::Runs { user: user.to_owned(), system: system.clone(), account })
+                    .into_iter()
+                    .collect(),
+                _ => Vec::new(),
+            };
+            for fact in facts {
+                let gives = fact.words();
+                add(fact, asked(engine, user, question.clone(), gives));
+            }
+        }
+    }
+}
+
+/// Returns the account that a job of a host runs as.
+fn account_of(engine: &Engine, system: &str, job: &str) -> Option<String> {
+    let host = engine.estate().entries().hosts.iter().find(|host| host.system.value == *system)?;
+    let job = host.jobs.iter().find(|known| known.name.value == job)?;
+    job.runs_as.as_ref().map(|account| account.value.clone())
+}
+
+/// How many roles of a database server are looked at.
+const MAX_ROLES: usize = 500;
+
+/// Roles of database servers are passed on by whoever may, also to the own account.
+fn passed_on(engine: &Engine, user: &str, session: &Session, add: &mut dyn FnMut(Fact, WayStep)) {
+    for database in &engine.estate().entries().databases {
+        let system = &database.system.value;
+        let Some(site) = engine.site(system) else { continue };
+        let kind = site.entry().kind();
+        // Whoever may create roles may hand out many that nobody administers.
+        let roles: Vec<&str> = database.roles.iter().map(|role| role.name.value.as_str()).take(MAX_ROLES).collect();
+        let mine = database.accounts.iter().filter(|account| {
+            let login = site.kind().login_of(&account.name.value);
+            login == user || account.used_by.iter().any(|by| belongs(engine, user, &by.value))
+        });
+        for account in mine {
+            let name = &account.name.value;
+            for role in roles.iter().filter(|role| account.member_of.iter().all(|known| known.value != **role)) {
+                let Some(statement) = grant(kind, role, name) else { continue };
+                let question = Question { session: session.clone(), ..Question::statement(user, system, &statement) };
+                if engine.decide(&question).verdict == Verdict::Denied {
+                    continue;
+                }
+                let fact = Fact::Holds { system: system.clone(), account: name.clone(), role: (*role).to_owned() };
+                let gives = fact.words();
+                add(fact, asked(engine, user, question, gives));
+            }
+        }
+    }
+}
+
+fn belongs(engine: &Engine, user: &str, party: &str) -> bool {
+    match party.split_once(':') {
+        Some(("user", name)) => name == user,
+        Some(("group", name)) => is_member(engine, user, name),
+        _ => false,
+    }
+}
+
+/// Writes the statement that makes an account a member of a role.
+fn grant(kind: Kind, role: &str, account: &str) -> Option<String> {
+    let plain = |text: &str| !text.contains(['\'', '"', '`', '\\']);
+    if !plain(role) || !plain(account) {
+        return None;
+    }
+    match kind {
+        Kind::POSTGRESQL => Some(format!("GRANT \"{role}\" TO \"{account}\"")),
+        Kind::MARIADB => {
+            let (login, host) = account.rsplit_once('@').unwrap_or((account, "%"));
+            Some(format!("GRANT '{role}' TO '{login}'@'{host}'"))
+        }
+        _ => None,
+    }
+}
+
+/// Makes the step of a question that is allowed.
+fn asked(engine: &Engine, by: &str, question: Question, gives: String) -> WayStep {
+    let answer = engine.explain(&question);
+    let needs = answer.gates.iter().filter(|gate| gate.outcome == GateOutcome::Asks).map(|gate| gate.text.clone()).collect();
+    let gate = answer.gates.iter().rev().find(|gate| gate.stage == Stage::Permission && gate.outcome == GateOutcome::Passes);
+    let (why, place) = gate.map_or_else(Default::default, |gate| (gate.text.clone(), gate.location.clone()));
+    WayStep { by: by.to_owned(), question: Some(question), needs, gives, why, place, more: zest_model::More }
+}
+
+/// Returns the step by which somebody does what is sought.
+fn does(engine: &Engine, user: &str, session: &Session, sought: Sought<'_>, systems: &[&str]) -> Option<WayStep> {
+    let id = engine.find_user(user, false)?;
+    let mut best: Option<Question> = None;
+    for site in systems.iter().filter_map(|name| engine.site(name)) {
+        let side = Side { site, user: id };
+        let one =
+            |line: &str, form: Form| vec![Action { line: line.to_owned(), form, name: line.to_owned(), under: String::new(), like: None }];
+        let mut actions = match sought {
+            Sought::Line(line) => one(line, Form::Line),
+            Sought::Statement(sql) => one(sql, Form::Statement),
+            Sought::Like(pattern) => site.kind().like(&[side], pattern).unwrap_or_default(),
+        };
+        actions.iter_mut().for_each(|action| action.like = None);
+        if actions.is_empty() {
+            continue;
+        }
+        let Some(set) = rights(&[side], &Within { stated: session.clone(), actions, unless: None }).pop() else { continue };
+        let found = [Membership::Allowed, Membership::After].into_iter().find_map(|layer| set.example_of(layer));
+        let length = |question: &Question| (question.session.acting.len(), question.line.len());
+        if let Some(question) = found
+            && best.as_ref().is_none_or(|known| length(&question) < length(known))
+        {
+            best = Some(question);
+        }
+    }
+    let question = best?;
+    let acting: String = question.session.acting.iter().map(|act| format!(", {act}")).collect();
+    let gives = format!("{} on {}{acting}", visible(&question.line), visible(&question.system));
+    Some(asked(engine, user, question, gives))
+}
+
+/// Returns the step by which somebody acts as a user, somewhere.
+fn acts_as(engine: &Engine, user: &str, session: &Session, target: &str) -> Option<WayStep> {
+    use zest_model::ask::Act;
+    let id = engine.find_user(user, false)?;
+    engine.all_sites().filter(|site| site.kind().knows_links()).find_map(|site| {
+        let openings = site.kind().openings(site, id);
+        let is_it = |acting: &[Act]| matches!(acting.last(), Some(Act::User(name)) if name == target);
+        let chains = openings.iter().map(|opening| &opening.session.acting).filter(|acting| is_it(acting));
+        let mut found = chains.filter_map(|acting| {
+            let stated = Session { acting: acting.clone(), ..session.clone() };
+            let side = Side { site, user: id };
+            // Whatever can be done in it: the session is what counts.
+            let actions = vec![Action { line: String::new(), form: Form::Line, name: String::new(), under: String::new(), like: None }];
+            let set = rights(&[side], &Within { stated: stated.clone(), actions, unless: None }).pop()?;
+            set.opened(&stated)
+        });
+        let question = found.next()?;
+        let answer = engine.sign_in(&question);
+        let gate = answer.gates.iter().rev().find(|gate| gate.outcome == GateOutcome::Passes);
+        let (why, place) = gate.map_or_else(Default::default, |gate| (gate.text.clone(), gate.location.clone()));
+        let gives = format!("acts as `{}` on {}", visible(target), visible(&question.system));
+        Some(WayStep { by: user.to_owned(), question: Some(question), needs: Vec::new(), gives, why, place, more: zest_model::More })
+    })
+}
