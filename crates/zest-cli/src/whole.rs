@@ -22,7 +22,7 @@ pub(crate) fn write(path: &Path, text: &str) -> Result<()> {
     written.with_context(|| format!("writing {}", path.display()))
 }
 
-/// Appends to a file, or begins it.
+/// Appends to a document of TOML, or begins it.
 pub(crate) fn append(path: &Path, text: &str) -> Result<()> {
     let before = match fs::read_to_string(path) {
         Ok(before) => before,
@@ -30,5 +30,8 @@ pub(crate) fn append(path: &Path, text: &str) -> Result<()> {
         Err(error) => return Err(error).with_context(|| format!("reading {}", path.display())),
     };
     let gap = if before.is_empty() || before.ends_with('\n') { "" } else { "\n" };
-    write(path, &format!("{before}{gap}{}", if before.is_empty() { text.trim_start() } else { text }))
+    let whole = format!("{before}{gap}{}", if before.is_empty() { text.trim_start() } else { text });
+    // What was there may say otherwise what is appended, or be no document at all.
+    whole.parse::<toml_edit::DocumentMut>().with_context(|| format!("{} is no document to which this can be appended", path.display()))?;
+    write(path, &whole)
 }

@@ -157,6 +157,11 @@ fn every_answer_of_a_row_is_held_against_the_expected_one() {
         ),
         ("denied is decided", r#"who = ["user:clerk"], on = ["db"], statements = ["delete from u"], answer = "not decided""#, vec![false]),
         (
+            "what a system does not look at denies nothing",
+            r#"who = ["user:mate-1"], on = ["rota"], session = { level = 3 }, lines = ["drop on shift/early"], answer = "denied""#,
+            vec![false],
+        ),
+        (
             "steps keep the level",
             r#"who = ["user:mate-1"], on = ["sw"], session = "room", steps = [{ line = "show log", answer = "denied" }, { line = "elevate 7", answer = "allowed" }, { line = "show log", answer = "allowed" }]"#,
             vec![true, true, true],

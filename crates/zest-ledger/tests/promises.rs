@@ -99,6 +99,7 @@ fn each_sort_of_promise_is_proved_or_refuted() {
         (r#"never = ["zero ..."], of = ["group:nobody"]"#, SaysNothing, "has no members"),
         (r#"never = ["zero ..."], of = ["user:mate-1"], but = ["group:mates"]"#, SaysNothing, "speaks of nobody"),
         (r#"never = ["zero ..."], on = ["sv"]"#, SaysNothing, "no system is named `sv`"),
+        (r#"never = ["plan on **"], on = ["rota"], session = { level = 7 }"#, SaysNothing, "does not look at the fact `level`"),
         (r#"never = ["zero ..."], session = "day""#, SaysNothing, "no session is named `day`"),
         (r#"never-both = ["drop on **", "swap on **"], on = ["rota"]"#, Proved, ""),
         (r#"never-both = ["plan on **", "swap on **"], on = ["rota"]"#, Refuted, "mate-2"),
@@ -169,6 +170,9 @@ fn what_was_not_looked_at_proves_nothing() {
     for (row, standing) in [
         (r#"never = ["hulls.stop on **"], on = ["sky"]"#, Standing::NotProved),
         (r#"never = ["hulls.look on **"], on = ["sky"]"#, Standing::Refuted),
+        // A chain that is stated is looked at, however long it is.
+        (r#"never = ["hulls.stop on **"], on = ["sky"], session = { acting = ["role:a", "role:b", "role:c"] }"#, Standing::Refuted),
+        (r#"never = ["hulls.stop on **"], on = ["sky"], session = { acting = ["role:a", "role:b"] }"#, Standing::Proved),
         (r#"never = ["hulls.stop on **"], on = ["sky"], of = ["user:mate-2"]"#, Standing::Proved),
     ] {
         let engine = engine(&format!("promises = [{{ {row} }}]{LEDGER}{cloud}{roles}"));

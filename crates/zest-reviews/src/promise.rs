@@ -80,9 +80,22 @@ impl<'e> Meant<'e> {
                 out.extend(row::people(engine, &exception.who, findings).into_iter().map(UserId::index));
             }
         }
-        let systems =
-            if on.is_empty() { (0..estate.systems().len()).map(SystemId::new).collect() } else { row::systems(estate, on, findings) };
         let stated = row::session(estate, session, entry.place, findings)?;
+        // A question that states what a system does not look at is refused there, whatever it asks.
+        let not_heard = |system: &SystemId| {
+            let kind = engine.site_of(*system).map(|site| site.kind());
+            stated.stated_facts().find(|fact| kind.is_some_and(|kind| !kind.hears(*fact)))
+        };
+        let systems: Vec<SystemId> = if on.is_empty() {
+            (0..estate.systems().len()).map(SystemId::new).filter(|system| not_heard(system).is_none()).collect()
+        } else {
+            let systems = row::systems(estate, on, findings);
+            for (system, fact) in systems.iter().filter_map(|system| Some((system, not_heard(system)?))) {
+                let name = visible(&estate.system(*system).id.value);
+                findings.push(row::cannot(entry.place, &format!("`{name}` does not look at the fact `{}` of a session", fact.key())));
+            }
+            systems
+        };
         let all: Vec<UserId> =
             if of.is_empty() { (0..estate.users().len()).map(UserId::new).collect() } else { row::people(engine, of, findings) };
         let mut people: Vec<Person> = all.into_iter().filter(|user| !out.contains(&user.index())).map(Person::User).collect();
@@ -129,6 +142,16 @@ impl<'e> Meant<'e> {
     /// Returns what somebody may of what some patterns take, on a system; nothing where they take nothing there.
     fn may(&self, person: &Person, system: SystemId, patterns: &[At<String>], found: &mut Looked) -> Option<rights::Rights> {
         let (side, stated) = self.side(person, system)?;
+        // Whoever gets no session may nothing; once is enough to know what patterns take there.
+        if found.systems.contains(&system) {
+            let nothing = Action { line: String::new(), form: Form::Line, name: String::new(), under: String::new(), like: None };
+            let within = Within { stated: stated.clone(), actions: vec![nothing], ..Within::default() };
+            let set = rights(&[side], &within).pop()?;
+            if set.openings().is_empty() && set.left_out() == 0 {
+                return None;
+            }
+        }
+        found.systems.insert(system);
         let mut actions: Vec<Action> = Vec::new();
         for (number, pattern) in patterns.iter().enumerate() {
             match side.site.kind().like(&[side], &pattern.value) {
@@ -379,6 +402,8 @@ impl<'e> Meant<'e> {
 
 /// What became of patterns: whether some system could read each, and it took something there.
 struct Looked {
+    /// The systems on which they were looked for.
+    systems: FxHashSet<SystemId>,
     read: Vec<bool>,
     taken: Vec<bool>,
     why: Vec<Option<String>>,
@@ -387,7 +412,7 @@ struct Looked {
 impl Looked {
     fn of(patterns: &[At<String>]) -> Self {
         let count = patterns.len();
-        Self { read: vec![false; count], taken: vec![false; count], why: vec![None; count] }
+        Self { systems: FxHashSet::default(), read: vec![false; count], taken: vec![false; count], why: vec![None; count] }
     }
 
     /// Adds what became of one pattern elsewhere.

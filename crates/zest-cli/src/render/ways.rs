@@ -102,7 +102,7 @@ pub(crate) fn drawn(ways: &[Way]) -> String {
                 let _ = writeln!(out, "<path d=\"M {from} {y} H {} l -8 -5 m 8 5 l -8 5\" fill=\"none\" stroke=\"#5b6770\"/>", left - 2);
             }
         };
-        put(0, std::slice::from_ref(&way.from), way.steps.is_empty());
+        put(0, &[visible(&way.from)], way.steps.is_empty());
         for (number, step) in way.steps.iter().enumerate() {
             // What is done at the end is what it gives.
             let acts = match &step.question {

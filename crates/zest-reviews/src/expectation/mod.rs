@@ -211,15 +211,20 @@ impl Wants for Step {
     }
 }
 
-/// Returns whether an answer is the expected one. What was not decided is not denied: nobody knows.
+/// Returns whether an answer is the expected one. What was not decided is not denied: nobody knows. And a question that names what is not
+/// there, or states what the system does not look at, is refused whatever it asks: that is no denial.
 fn met(expected: Expected, verdict: Verdict, refusal: Option<Refusal>) -> bool {
     let is_open = refusal == Some(Refusal::NotDecided);
     match expected {
         Expected::Allowed => verdict == Verdict::Allowed,
         Expected::After => verdict == Verdict::AllowedAfter,
-        Expected::Denied => verdict == Verdict::Denied && !is_open && !refusal.is_some_and(Refusal::names_nothing),
+        Expected::Denied => verdict == Verdict::Denied && !is_open && !refusal.is_some_and(says_nothing),
         Expected::NotDecided => verdict == Verdict::Denied && is_open,
     }
+}
+
+const fn says_nothing(refusal: Refusal) -> bool {
+    refusal.names_nothing() || matches!(refusal, Refusal::FactNotHeard)
 }
 
 /// A session that goes on, as the kind of its system has it.

@@ -280,6 +280,19 @@ fn is_member(engine: &Engine, user: &str, group: &str) -> bool {
     engine.find_user(user, false).zip(party).is_some_and(|(user, party)| engine.membership().belongs(user, party))
 }
 
+/// Returns whether any grant on a cloud or in an application may be one of the acts.
+fn is_administered(engine: &Engine, system: &str) -> bool {
+    let entries = engine.estate().entries();
+    let of_system = entries.services.iter().filter(|service| service.system.value == system).flat_map(|service| &service.grants);
+    let of_roles = entries.roles.iter().flat_map(|role| &role.grants);
+    let is_act = |name: &str| matches!(name, "reset-credential" | "change-members");
+    // What stands for several operations may stand for one of them.
+    let groups = engine.site(system).map_or_else(Vec::new, |site| site.kind().collections(site));
+    let is_of_group = |name: &str| groups.iter().any(|(group, all)| group == name && all.iter().any(|one| is_act(one)));
+    let may_be = |name: &str| is_act(name) || name.contains('*') || is_of_group(name);
+    of_system.chain(of_roles).flat_map(|grant| &grant.allow).any(|name| may_be(&name.value))
+}
+
 /// Returns the acts by which somebody may come to more on a system of a kind.
 fn acts_on(engine: &Engine, kind: Kind, system: &str) -> Vec<Action> {
     let entries = engine.estate().entries();
@@ -291,6 +304,7 @@ fn acts_on(engine: &Engine, kind: Kind, system: &str) -> Vec<Action> {
             let host = entries.hosts.iter().filter(|host| host.system.value == system);
             lines.extend(host.flat_map(|host| &host.jobs).map(|job| format!("edit-job on job/{}", job.name.value)));
         }
+        Kind::CLOUD | Kind::APPLICATION if !is_administered(engine, system) => {}
         _ => {
             lines.extend(entries.users.iter().map(|user| format!("reset-credential on user/{}", user.id.value)));
             lines.extend(entries.groups.iter().map(|group| format!("change-members on group/{}", group.id.value)));

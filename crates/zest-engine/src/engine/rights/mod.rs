@@ -213,6 +213,10 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
             None => openings.push(opening),
         }
     }
+    // A session that is stated starts as it says, also where a kind does not list such a start.
+    if openings.is_empty() && within.stated.stated_facts().any(|fact| sort_of(fact) == Sort::Start) {
+        openings.push(Opening::new(within.stated.clone()));
+    }
     let actions = if within.actions.is_empty() { kind.actions(sides) } else { within.actions.clone() };
     // Of very many, those that come first are looked at.
     let most = (MAX_CELLS / actions.len().max(1)).max(1);
@@ -590,7 +594,9 @@ impl Rights {
         if !frame.left_out.is_empty() {
             list.push(format!("{} ways for a session to start were not looked at", frame.left_out.len()));
         }
-        let is_long = |opening: &Opening| opening.session.acting.len() > 1;
+        // A chain that is stated is looked at as it is.
+        let stated = &frame.space.stated().acting;
+        let is_long = |opening: &Opening| opening.session.acting.len() > 1 && opening.session.acting != *stated;
         if frame.openings.iter().any(is_long) {
             list.push("chains of more than two links are not looked at".to_owned());
         }

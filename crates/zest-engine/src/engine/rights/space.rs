@@ -115,6 +115,11 @@ pub(super) struct Space {
 }
 
 impl Space {
+    /// Returns the facts that are stated of every session.
+    pub(super) const fn stated(&self) -> &Session {
+        &self.ground.stated
+    }
+
     pub(super) fn new(ground: Ground) -> Self {
         Self { heard: Arc::default(), axes: Vec::new(), versions: Vec::new(), axis_of: Vec::new(), ground }
     }
