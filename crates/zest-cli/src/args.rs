@@ -683,6 +683,9 @@ pub(crate) struct Ask {
     /// With each remedy that changes the ledger, the text to paste, and where
     #[arg(long)]
     pub(crate) paste: bool,
+    /// With each remedy that changes the ledger, what it would open beside what was asked, and to whom
+    #[arg(long, conflicts_with = "batch")]
+    pub(crate) opens: bool,
     /// Append the question and its answer to this document, as an expectation that `zest expectations` asks again
     #[arg(long, value_name = "FILE", conflicts_with = "batch")]
     pub(crate) record: Option<PathBuf>,

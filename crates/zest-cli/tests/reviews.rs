@@ -96,6 +96,22 @@ fn two_are_alike_or_what_only_one_may_is_told() {
 }
 
 #[test]
+fn what_a_remedy_opens_is_told_and_orders_remedies() {
+    let ask = "ask contractor-1 --opens --on skyquay --proof one-time-code --ledger demo/lanternsound";
+    let ran = zest(&format!("{ask} hulls.stop on lanternsound/production/ticketing"));
+    let (narrow, wide) =
+        (ran.out.find("opens also another action: `hulls.stop on"), ran.out.find("other actions: `alarms.list on lanternsound`"));
+    assert!(narrow.is_some() && narrow < wide, "{}", ran.out);
+    let json = zest(&format!("{ask} --format json hulls.stop on lanternsound/production/ticketing"));
+    let found: Value = serde_json::from_str(&json.out).expect("JSON");
+    let remedies = found["remedies"].as_array().expect("a list");
+    assert_eq!(remedies[0]["opens"]["lines"].as_array().map(Vec::len), Some(1), "{found:#}");
+    let ran =
+        zest("ask watch-1 --opens --on sw-selkie-1 --at 2026-11-25T09:00:00+01:00 --from 192.0.2.10 --ledger demo/lanternsound show log");
+    assert!(ran.out.contains("opens also") && ran.out.contains("the same to `watch-2`"), "{}", ran.out);
+}
+
+#[test]
 fn what_cannot_be_looked_for_is_said() {
     for (line, status, part) in [
         ("effective group:nobody --ledger demo/lanternsound", 2, "no group is named `nobody`"),

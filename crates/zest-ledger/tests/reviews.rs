@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use zest_ledger::ask::{Form, Question, Session, Verdict};
 use zest_ledger::command::{Pattern, read_line};
 use zest_ledger::entry::Kind;
-use zest_ledger::review::{Difference, Membership, Sought, Subject, beside, compare, effective, means};
+use zest_ledger::review::{Difference, Membership, Sought, Subject, beside, compare, effective, means, opens};
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::{questions, seed};
 
@@ -168,6 +168,61 @@ fn who_may_what_a_pattern_takes_agrees_with_asking() {
     }
     println!("{found} rights were found by patterns of {allowed} lines");
     assert!(allowed > 40 && found > 300);
+}
+
+/// Whatever else a remedy allows whoever asked is among what it opens, and whoever else may do the same is named.
+#[test]
+fn what_a_remedy_opens_agrees_with_asking() {
+    let first = seed(26_000);
+    println!("first seed {first}");
+    let (mut remedies, mut more, mut others) = (0, 0, 0);
+    for round in 0..questions(80).div_ceil(20) as u64 {
+        let seed = first + round;
+        let Some((mut source, engine)) = random(seed) else { continue };
+        let asked: Vec<Question> = (0..300).map(|_| plain(source.question())).collect();
+        for question in asked.iter().take(20) {
+            let answer = engine.ask(question);
+            for remedy in &answer.remedies {
+                let Some(opened) = opens(&engine, &answer, remedy) else { continue };
+                remedies += 1;
+                let changes: Vec<_> = remedy.steps.iter().map(|step| step.change.clone()).collect();
+                let after = engine.with(&changes).expect("it was tried");
+                let turns = |q: &Question| engine.decide(q).verdict == Verdict::Denied && after.decide(q).verdict != Verdict::Denied;
+                let full = answer.full_line.as_ref().unwrap_or(&question.line);
+                for other in asked.iter().filter(|other| other.user == question.user && other.form == Form::Line && turns(other)) {
+                    let line = engine.explain(other).full_line.unwrap_or_else(|| other.line.clone());
+                    let on = |line: &str| line.split_once(" on ").map(|(_, on)| on.to_owned());
+                    // The same, or a column of the same.
+                    let is_same =
+                        line == *full || other.line == question.line || on(&other.line).is_some() && on(&other.line) == on(&question.line);
+                    if other.system == question.system && is_same {
+                        continue;
+                    }
+                    more += 1;
+                    let is_elsewhere = |line: &String| line.ends_with(&format!("({})", other.system));
+                    let is_told =
+                        opened.lines.iter().any(|line| other.system == question.system && !line.ends_with(')') || is_elsewhere(line));
+                    assert!(
+                        is_told || opened.lines.iter().any(|line| line.contains('(')),
+                        "seed {seed}: {remedy:?} opens {opened:?}\n{other:#?}"
+                    );
+                }
+                let mut applied = question.clone();
+                changes.iter().filter(|change| change.is_of_session()).for_each(|change| change.apply(&mut applied));
+                for user in engine.estate().users().iter().map(|user| &user.id.value).filter(|user| **user != question.user) {
+                    let is_named = opened.people.contains(user);
+                    assert_eq!(
+                        turns(&Question { user: user.clone(), ..applied.clone() }),
+                        is_named,
+                        "seed {seed}: {remedy:?} opens {opened:?}"
+                    );
+                    others += usize::from(is_named);
+                }
+            }
+        }
+    }
+    println!("{remedies} remedies, {more} more answers turned, {others} others may the same");
+    assert!(remedies > 30 && more > 5 && others > 5);
 }
 
 fn gained(list: &[Difference]) -> Vec<&str> {

@@ -246,6 +246,29 @@ pub struct Cut {
     pub more: crate::More,
 }
 
+/// What a remedy opens beside what was asked.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Opens {
+    /// Other actions, to whoever asked, in any session: each stands for all that the rules take for alike. Behind those on another system
+    /// stands which.
+    pub lines: Vec<String>,
+    /// Others who may do what was asked, in that session.
+    pub people: Vec<String>,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
+impl Opens {
+    /// Returns how much that is.
+    #[must_use]
+    pub const fn count(&self) -> usize {
+        self.lines.len() + self.people.len()
+    }
+}
+
 /// How a promise stands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]

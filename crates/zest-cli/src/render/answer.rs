@@ -4,17 +4,27 @@ use std::fmt::Write as _;
 
 use zest_ledger::Question;
 use zest_ledger::ask::{Answer, Fact, Form, Gate, GateOutcome, Remedy, Step, Verdict, Width, Written};
+use zest_ledger::review::Opens;
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, PLACE, WAIT, at, counted, hanging, width, with_place};
 
 /// Renders an answer in full; `ledger` says which ledger it was asked of.
 pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
-    with_writes(answer, ledger, |_| Vec::new())
+    with_more(answer, ledger, |_| More::default())
 }
 
-/// Renders an answer in full, with what each remedy writes into the ledger.
-pub(crate) fn with_writes(answer: &Answer, ledger: &str, writes: impl Fn(&Remedy) -> Vec<Written>) -> String {
+/// What is told of a remedy beside the remedy.
+#[derive(Default)]
+pub(crate) struct More {
+    /// What it writes into the ledger.
+    pub(crate) writes: Vec<Written>,
+    /// What else it opens.
+    pub(crate) opens: Option<Opens>,
+}
+
+/// Renders an answer in full, with more on each remedy.
+pub(crate) fn with_more(answer: &Answer, ledger: &str, more: impl Fn(&Remedy) -> More) -> String {
     let mut out = String::new();
     let (mark, style) = match answer.verdict {
         Verdict::Allowed => ("ALLOWED", GOOD),
@@ -62,7 +72,11 @@ pub(crate) fn with_writes(answer: &Answer, ledger: &str, writes: impl Fn(&Remedy
             let after = if remedy.verdict == Verdict::AllowedAfter { "; then after obligations" } else { "" };
             let text = remedy.steps.iter().map(clause).collect::<Vec<_>>().join(", and ");
             let _ = writeln!(out, "  - {}", hanging("    ", &format!("{text}{after}")));
-            writes(remedy).iter().for_each(|written| out.push_str(&to_paste(written)));
+            let More { writes, opens } = more(remedy);
+            if let Some(opens) = opens {
+                let _ = writeln!(out, "    {FAINT}{}{FAINT:#}", hanging("      ", &visible(&opened(&opens))));
+            }
+            writes.iter().for_each(|written| out.push_str(&to_paste(written)));
         }
         if !answer.able.is_empty() {
             let names = answer.able.iter().map(|name| format!("`{}`", visible(name))).collect::<Vec<_>>().join(", ");
@@ -70,6 +84,27 @@ pub(crate) fn with_writes(answer: &Answer, ledger: &str, writes: impl Fn(&Remedy
         }
     }
     out
+}
+
+/// How many names are told of what a remedy opens.
+const MAX_OPENED: usize = 4;
+
+/// Says what a remedy opens beside what was asked.
+fn opened(opens: &Opens) -> String {
+    let list = |names: &[String]| {
+        let more = names.len().saturating_sub(MAX_OPENED);
+        let more = if more == 0 { String::new() } else { format!(" and {more} more") };
+        format!("{}{more}", names.iter().take(MAX_OPENED).map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", "))
+    };
+    let mut parts: Vec<String> = Vec::new();
+    if !opens.lines.is_empty() {
+        let count = if opens.lines.len() == 1 { "another action".to_owned() } else { format!("{} other actions", opens.lines.len()) };
+        parts.push(format!("{count}: {}", list(&opens.lines)));
+    }
+    if !opens.people.is_empty() {
+        parts.push(format!("the same to {}", list(&opens.people)));
+    }
+    if parts.is_empty() { "opens nothing else".to_owned() } else { format!("opens also {}", parts.join("; ")) }
 }
 
 /// What to paste where. The text stands at the left edge and is never wrapped, so that it can be copied.

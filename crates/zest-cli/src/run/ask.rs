@@ -8,6 +8,7 @@ use jiff::Timestamp;
 use serde_json::{Value, json};
 use zest_ledger::ask::{Answer, Change, Form, Refusal, Remedy, Verdict, Written};
 use zest_ledger::expectation::recorded;
+use zest_ledger::review::{Opens, opens};
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, Question, json};
 
@@ -17,6 +18,7 @@ use crate::args::Ask;
 use crate::exit::Exit;
 use crate::format::{add, data};
 use crate::out::{put, write};
+use crate::render::answer::More;
 use crate::unknown::Unknown;
 use crate::{cores, progress, render, unknown, whole};
 
@@ -43,17 +45,41 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
         }
         return on_each(engine, &question, &systems, args);
     }
-    let answer = engine.ask_at(&question, Timestamp::now());
+    let mut answer = engine.ask_at(&question, Timestamp::now());
     if let Some(unknown) = unknown::in_answer(&answer) {
         return Err(unknown.into());
     }
+    let opened = if args.opens { sorted_by_opens(engine, &mut answer) } else { Vec::new() };
     if let Some(path) = &args.record {
         record(path, &question, &answer)?;
     }
-    let writes = |remedy: &Remedy| writes(engine, remedy, args.paste);
-    let text = || put!("{}", render::answer::with_writes(&answer, &args.ledger.shown(), writes));
-    args.format.format.print(|| told(engine, &answer, args), text);
+    let more = |remedy: &Remedy| {
+        let opens = answer.remedies.iter().position(|known| known == remedy).and_then(|number| opened.get(number).cloned().flatten());
+        More { writes: writes(engine, remedy, args.paste), opens }
+    };
+    let text = || put!("{}", render::answer::with_more(&answer, &args.ledger.shown(), more));
+    let with_opens = || {
+        let mut told = told(engine, &answer, args);
+        for (opens, fields) in opened.iter().zip(told["remedies"].as_array_mut().into_iter().flatten()) {
+            fields["opens"] = json!(opens);
+        }
+        told
+    };
+    args.format.format.print(with_opens, text);
     Ok(exit_of(answer.verdict))
+}
+
+/// Finds what each remedy opens, and puts those that are as wide in order of it.
+fn sorted_by_opens(engine: &Engine, answer: &mut Answer) -> Vec<Option<Opens>> {
+    let remedies = std::mem::take(&mut answer.remedies);
+    let mut list: Vec<(Remedy, Option<Opens>)> = progress::during("looking at what remedies open", || {
+        let one = |remedy: &Remedy| (remedy.clone(), opens(engine, answer, remedy));
+        cores::each(&remedies, one)
+    });
+    list.sort_by_key(|(remedy, opens)| (remedy.width, opens.as_ref().map_or(0, Opens::count)));
+    let (remedies, opened) = list.into_iter().unzip();
+    answer.remedies = remedies;
+    opened
 }
 
 /// Appends an answer to a document, as an expectation.
