@@ -205,6 +205,12 @@ pub(crate) struct ExpectationsArgs {
     /// Also those in this document, which is no part of the ledger's folder; may be repeated
     #[arg(long, value_name = "FILE")]
     pub(crate) document: Vec<PathBuf>,
+    /// Say which of them held in the ledger as it was: in this folder
+    #[arg(long, value_name = "FOLDER", conflicts_with = "was_at")]
+    pub(crate) was: Option<PathBuf>,
+    /// Say which of them held in the ledger as it was: at this revision of git
+    #[arg(long, value_name = "REVISION")]
+    pub(crate) was_at: Option<String>,
     /// List the ones that hold as well
     #[arg(long)]
     pub(crate) all: bool,

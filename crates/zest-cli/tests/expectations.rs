@@ -81,6 +81,23 @@ fn answers_and_sessions_are_written_down_and_asked_again() {
 }
 
 #[test]
+fn what_turned_since_then_is_told() {
+    let home = changed();
+    let folder = home.path().to_str().expect("a path");
+    let ran = zest_with(&["expectations", "--was", "demo/lanternsound", "--ledger", folder], b"");
+    assert_eq!(ran.status, 1, "{}{}", ran.out, ran.err);
+    for part in ["before    as expected", "9 of 163 answers not as expected; since then 9 turned, and 0 turned to"] {
+        assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
+    }
+    let back = zest_with(&["expectations", "--was", folder, "--ledger", "demo/lanternsound"], b"");
+    assert!(back.status == 0 && back.out.contains("0 turned, and 9 turned to what they must be"), "{}{}", back.out, back.err);
+    let both = zest_with(&["expectations", "--was", folder, "--ledger", folder, "--format", "json"], b"");
+    let found: Value = serde_json::from_str(&both.out).expect("JSON");
+    assert!(found["outcomes"].as_array().expect("a list").iter().all(|one| one["holds"] == one["held-before"]));
+    assert_eq!(zest_with(&["expectations", "--was", "demo/nowhere", "--ledger", "demo/lanternsound"], b"").status, 3);
+}
+
+#[test]
 fn what_was_not_asked_does_not_count_as_held() {
     let home = tempfile::tempdir().expect("a folder");
     let write = |text: &str| {

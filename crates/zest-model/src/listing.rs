@@ -179,6 +179,8 @@ pub struct Outcome {
     pub expected: String,
     /// Whether it has it.
     pub holds: bool,
+    /// Whether it had it in the ledger as it was, where that was asked as well.
+    pub held_before: Option<bool>,
     /// The answer.
     pub verdict: Verdict,
     /// The code of its refusal.

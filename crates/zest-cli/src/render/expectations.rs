@@ -32,6 +32,13 @@ pub(crate) fn render(found: &Expectations, not_asked: &Findings, all: bool) -> S
     if found.not_asked > 0 {
         let _ = write!(text, "; {} cannot be asked", counted(found.not_asked, "expectation"));
     }
+    let turned = |of: fn(bool, bool) -> bool| {
+        found.outcomes.iter().filter(|one| one.held_before.is_some_and(|before| of(before, one.holds))).count()
+    };
+    if found.outcomes.iter().any(|one| one.held_before.is_some()) {
+        let (worse, better) = (turned(|before, now| before && !now), turned(|before, now| !before && now));
+        let _ = write!(text, "; since then {worse} turned, and {better} turned to what they must be");
+    }
     if let Some(coverage) = &found.coverage {
         for part in coverage.uncovered.iter().take(MAX_UNCOVERED) {
             let why = if part.is_tried { "" } else { ", and it cannot be tried without it" };
@@ -50,7 +57,7 @@ pub(crate) fn render(found: &Expectations, not_asked: &Findings, all: bool) -> S
 fn together<'o>(outcomes: impl Iterator<Item = &'o Outcome>) -> Vec<(&'o Outcome, usize)> {
     let mut list: Vec<(&Outcome, usize)> = Vec::new();
     // The places of one expectation stand side by side.
-    let reason = |of: &'o Outcome| (&of.place, of.step, of.holds, of.verdict, of.code, &of.at);
+    let reason = |of: &'o Outcome| (&of.place, of.step, of.holds, of.held_before, of.verdict, of.code, &of.at);
     for outcome in outcomes {
         let mut of_place = list.iter_mut().rev().take_while(|(known, _)| known.place == outcome.place);
         match of_place.find(|(known, _)| reason(known) == reason(outcome)) {
@@ -73,6 +80,12 @@ fn one(outcome: &Outcome, more: usize) -> String {
     let mut lines = vec![format!("expected  {}", outcome.expected)];
     if !outcome.holds {
         lines.push(format!("is        {}{code} {}{}", outcome.verdict.word(), outcome.why, at(outcome.at.as_ref())));
+    }
+    match outcome.held_before {
+        Some(true) if !outcome.holds => lines.push("before    as expected".to_owned()),
+        Some(false) if !outcome.holds => lines.push("before    not as expected either".to_owned()),
+        Some(false) => lines.push("before    not as expected".to_owned()),
+        Some(true) | None => {}
     }
     for line in lines {
         let _ = writeln!(out, "  {}", hanging("            ", &visible(&line)));

@@ -10,7 +10,7 @@ use crate::exit::Exit;
 use crate::format::data;
 use crate::out::put;
 use crate::unknown::Unknown;
-use crate::{cores, folder, progress, render, revision};
+use crate::{cores, progress, render};
 
 pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
     let (before, after) = match both(args)? {
@@ -59,16 +59,12 @@ type Both = (&'static Engine, &'static Engine);
 /// Reads both ledgers; what is wrong with either is said before anything is compared.
 fn both(args: &CompareArgs) -> Result<std::result::Result<Both, Exit>> {
     let now = &args.ledger.ledger;
-    let at = |revision: &str| Ok::<_, anyhow::Error>((revision::read(now, revision)?, format!("{} at {revision}", now.display())));
-    let (was, was_name) = match (&args.was, &args.was_at) {
-        (_, Some(revision)) => at(revision)?,
-        (Some(folder), None) => (folder::read(folder), folder.display().to_string()),
-        (None, None) => return Err(Unknown("say what the ledger was: --was FOLDER or --was-at REVISION".to_owned()).into()),
+    let Some(before) = super::as_it_was(now, args.was.as_deref(), args.was_at.as_deref())? else {
+        return Err(Unknown("say what the ledger was: --was FOLDER or --was-at REVISION".to_owned()).into());
     };
-    let (is, is_name) = match &args.is_at {
-        Some(revision) => at(revision)?,
-        None => (folder::read(now), now.display().to_string()),
+    let after = match super::as_it_was(now, None, args.is_at.as_deref())? {
+        Some(after) => after,
+        None => super::engine(now),
     };
-    let (before, after) = (super::engine_of(was, &was_name), super::engine_of(is, &is_name));
     Ok(before.and_then(|before| Ok((before, after?))))
 }

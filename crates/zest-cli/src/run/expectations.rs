@@ -18,7 +18,13 @@ pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
     };
     let (rows, not_asked) = rows(engine);
     let each: Vec<&Row<'_>> = rows.iter().collect();
-    let outcomes = progress::during("asking", || cores::each(&each, |row| row.ask(engine))).concat();
+    let before = match super::as_it_was(&args.ledger.ledger, args.was.as_deref(), args.was_at.as_deref())? {
+        Some(Err(exit)) => return Ok(exit),
+        Some(Ok(before)) => Some(before),
+        None => None,
+    };
+    let ask = |row: &&Row<'_>| before.map_or_else(|| row.ask(engine), |before| row.ask_both(engine, before));
+    let outcomes = progress::during("asking", || cores::each(&each, ask)).concat();
     let coverage = args.coverage.then(|| {
         let all = parts(engine);
         let each: Vec<&Part> = all.iter().collect();

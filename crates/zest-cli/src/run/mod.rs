@@ -35,7 +35,7 @@ use zest_ledger::{Engine, Validated};
 
 use crate::exit::Exit;
 use crate::out::{complain, complain_of};
-use crate::{folder, progress, render};
+use crate::{folder, progress, render, revision};
 
 /// Compiles an estate, and says so where it takes long.
 pub(crate) fn compiled(estate: Estate) -> Result<Engine, Findings> {
@@ -47,6 +47,15 @@ pub(crate) fn compiled(estate: Estate) -> Result<Engine, Findings> {
 /// The engine is kept until the program ends: nobody waits for it to be taken apart, which takes a second where it is large.
 pub(crate) fn engine(folder: &Path) -> Result<&'static Engine, Exit> {
     engine_of(folder::read(folder), &folder.display().to_string())
+}
+
+/// Reads a ledger as it was, in another folder or at a revision of its own; nothing where neither is stated.
+pub(crate) fn as_it_was(now: &Path, was: Option<&Path>, was_at: Option<&str>) -> anyhow::Result<Option<Result<&'static Engine, Exit>>> {
+    Ok(match (was, was_at) {
+        (_, Some(at)) => Some(engine_of(revision::read(now, at)?, &format!("{} at {at}", now.display()))),
+        (Some(folder), None) => Some(engine(folder)),
+        (None, None) => None,
+    })
 }
 
 /// Compiles a ledger that was read, or prints what stops that; `name` says which it is.

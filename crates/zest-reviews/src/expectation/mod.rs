@@ -78,6 +78,14 @@ impl Row<'_> {
         }
     }
 
+    /// Asks, and says of each answer whether another ledger, such as an older one, gives the expected answer as well.
+    #[must_use]
+    pub fn ask_both(&self, engine: &Engine, before: &Engine) -> Vec<Outcome> {
+        let held = self.holds(before);
+        let with = |(outcome, held): (Outcome, Option<bool>)| Outcome { held_before: held, ..outcome };
+        self.ask(engine).into_iter().zip(held.into_iter().map(Some).chain(std::iter::repeat(None))).map(with).collect()
+    }
+
     /// Returns whether each answer is the expected one.
     fn holds(&self, engine: &Engine) -> Vec<bool> {
         self.ask(engine).into_iter().map(|outcome| outcome.holds).collect()
@@ -179,6 +187,7 @@ impl Row<'_> {
             question,
             expected: format!("{}{more}", expected.word()),
             holds,
+            held_before: None,
             verdict,
             code,
             why: String::new(),
