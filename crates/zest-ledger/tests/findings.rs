@@ -248,6 +248,11 @@ fn raising(code: Code) -> String {
             "[users.desk-1]\nproofs = [\"password\"]\n[[clouds.sky.grants]]\nallow = [\"reset-credential\"]\non = \"user/*\"\nto = [\"user:desk-1\"]\n{}",
             grant("")
         ))),
+        Code::Repeated => with(
+            "[[assignments]]\nto = [\"group:leads\"]\nroles = [\"lead\"]\non = { all = true }\n[[assignments]]\nto = [\"group:leads\"]\nroles = [\"lead\"]\non = { all = true }\nbecause = \"copied\"",
+        ),
+        Code::SameContent => with("[roles.one]\nband = { start = 1, ceiling = 3 }\n[roles.other]\nband = { start = 1, ceiling = 3 }"),
+        Code::ConditionPassedBy => with(&cloud(&format!("{}\n{}", grant(""), grant("when = { origin = [\"192.0.2.0/24\"] }")))),
         Code::NotAsked => with("[[expectations]]\nwho = [\"user:lead-9\"]\non = [\"sw-1\"]\nlines = [\"leave\"]\nanswer = \"allowed\""),
         Code::IdsLookAlike => with("[users.\"l\u{435}ad-1\"]\nproofs = [\"password\"]"),
         Code::NightOfDay => with(

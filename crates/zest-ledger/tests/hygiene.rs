@@ -60,6 +60,64 @@ fn with(from: &str, to: &str) -> Vec<Code> {
 }
 
 /// Each row: what is changed, and whether the code is reported then.
+/// What is said twice is found; what is stricter, or says when, is not called a copy.
+#[test]
+fn copies_are_found_and_stricter_ones_are_not() {
+    use zest_ledger::finding::Code::{ConditionPassedBy, Repeated, SameContent};
+    const ROTA: &str = "[users.a]\nproofs = [\"password\"]\n[groups.g]\nmembers = [\"user:a\"]\nowners = [\"user:a\"]\n[systems.rota]\nkind = \"application\"\n\
+                        [applications.rota]\ntypes.shift.rights = [\"plan\", \"drop\"]\nobjects.\"shift/early\" = {}\n";
+    let grant = |more: &str| format!("{{ allow = [\"plan\", \"drop\"], on = \"shift/*\", to = [\"group:g\"]{more} }}");
+    let two = |one: &str, other: &str| format!("{ROTA}grants = [{}, {}]\n", grant(one), grant(other));
+    let when = ", when = { origin = [\"192.0.2.0/24\"] }";
+    for (text, expected) in [
+        (two("", ""), vec![Repeated]),
+        (two("", ", because = \"copied\""), vec![Repeated]),
+        (two("", "").replacen("\"plan\", \"drop\"], on", "\"drop\", \"plan\"], on", 1), vec![Repeated]),
+        (two(when, when), vec![Repeated]),
+        (two("", when), vec![ConditionPassedBy]),
+        (two(when, ""), vec![ConditionPassedBy]),
+        // What asks for more, or for a while, is no copy and passes nothing by.
+        (two("", ", after = { confirm = true }"), vec![]),
+        (two(when, ", after = { confirm = true }"), vec![]),
+        (two("", ", when = { origin = [\"192.0.2.0/24\"] }, after = { confirm = true }"), vec![]),
+        (two(when, ", until = 2030-01-01"), vec![]),
+        (two("", "").replacen("\"plan\", \"drop\"], on", "\"plan\"], on", 1), vec![]),
+        (
+            format!(
+                "{ROTA}grants = [{}]\n[roles.one]\ngrants = [{{ allow = [\"plan\"], on = \"shift/*\" }}]\n[roles.other]\ngrants = [{{ allow = [\"plan\"], on = \"shift/*\" }}]\n",
+                grant("")
+            ),
+            vec![SameContent],
+        ),
+        (
+            format!(
+                "{ROTA}grants = [{}]\n[roles.one]\ngrants = [{{ allow = [\"plan\"], on = \"shift/*\" }}]\n[roles.other]\ngrants = [{{ allow = [\"drop\"], on = \"shift/*\" }}]\n",
+                grant("")
+            ),
+            vec![],
+        ),
+        (
+            format!(
+                "{ROTA}grants = [{}]\n[command-sets.one]\nrules = [\"allow  show log\"]\n[command-sets.other]\nrules = [\"allow show log\"]\n",
+                grant("")
+            ),
+            vec![SameContent],
+        ),
+        (
+            format!(
+                "{ROTA}grants = [{}]\n[command-sets.one]\nrules = [\"allow show log\", \"deny show ...\"]\n[command-sets.other]\nrules = [\"deny show ...\", \"allow show log\"]\n",
+                grant("")
+            ),
+            vec![],
+        ),
+    ] {
+        let found = hygiene(&engine(&text), None);
+        let codes: Vec<_> =
+            found.list().iter().map(|f| f.code).filter(|code| [Repeated, SameContent, ConditionPassedBy].contains(code)).collect();
+        assert_eq!(codes, expected, "{text}\n{found}");
+    }
+}
+
 #[test]
 fn each_defect_is_reported_and_its_neighbour_is_not() {
     let rules = "\"allow leave\", \"allow show level\", \"allow show release\", \"allow elevate {1-7}\", \"allow show log ...\"";

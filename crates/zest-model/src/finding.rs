@@ -139,6 +139,12 @@ codes! {
     IdsLookAlike = "ZL0409" "ids-look-alike" Warning;
     /// An expectation cannot be asked: it names what is not there, states what cannot be read, or asks nothing. It counts as failed.
     NotAsked = "ZL0410" "not-asked" Warning;
+    /// A grant or an assignment says what another says already: mostly it was copied and not changed.
+    Repeated = "ZL0411" "repeated" Warning;
+    /// Two roles, or two command sets, give the same under two names.
+    SameContent = "ZL0412" "same-content" Note;
+    /// A grant with conditions stands beside the same without, which passes them by.
+    ConditionPassedBy = "ZL0413" "condition-passed-by" Warning;
 
     /// A role is never assigned and no role includes it.
     RoleUnassigned = "ZL0501" "role-unassigned" Warning;

@@ -45,6 +45,7 @@ pub fn hygiene(engine: &Engine, at: Option<Timestamp>) -> Findings {
     review.nights();
     super::gone::review(engine, at, &mut review.findings);
     review.findings.extend(crate::row::rows(engine).1.list().iter().cloned());
+    super::repeated::review(engine, &mut review.findings);
     super::duties::review(engine, &mut review.findings);
     for kind in engine.estate().kinds().all() {
         kind.review(engine, at, &mut review.findings);

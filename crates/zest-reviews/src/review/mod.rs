@@ -10,6 +10,7 @@ mod nobodys;
 mod obligations;
 mod opens;
 mod readiness;
+mod repeated;
 mod session;
 mod subject;
 mod together;
