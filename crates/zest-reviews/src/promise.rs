@@ -144,8 +144,7 @@ impl<'e> Meant<'e> {
         let (side, stated) = self.side(person, system)?;
         // Whoever gets no session may nothing; once is enough to know what patterns take there.
         if found.systems.contains(&system) {
-            let nothing = Action { line: String::new(), form: Form::Line, name: String::new(), under: String::new(), like: None };
-            let within = Within { stated: stated.clone(), actions: vec![nothing], ..Within::default() };
+            let within = Within { stated: stated.clone(), actions: vec![Action::alone("", Form::Line)], ..Within::default() };
             let set = rights(&[side], &within).pop()?;
             if set.openings().is_empty() && set.left_out() == 0 {
                 return None;
@@ -284,14 +283,7 @@ impl<'e> Meant<'e> {
             let mut refutes = false;
             for &system in &self.systems {
                 let Some((side, stated)) = self.side(person, system) else { continue };
-                let one = |line: &At<String>| Action {
-                    line: line.value.clone(),
-                    form: Form::Line,
-                    name: line.value.clone(),
-                    under: String::new(),
-                    like: None,
-                };
-                let actions = lines.iter().map(one).collect();
+                let actions = lines.iter().map(|line| Action::alone(&line.value, Form::Line)).collect();
                 let within = Within { stated: stated.clone(), actions, unless: None };
                 let Some(set) = rights(&[side], &within).pop() else { continue };
                 match set.always(&stated) {

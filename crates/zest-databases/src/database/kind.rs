@@ -223,8 +223,7 @@ impl<R: Rules> Kind for Databases<R> {
         match crate::database::asked(pattern) {
             None if pattern != "*" => return Err("expected a privilege on an object, such as `select on table fares.*`".to_owned()),
             Some(_) if is_plain => {
-                let (line, name) = (pattern.to_owned(), pattern.to_owned());
-                return Ok(vec![Action { line, form: Form::Line, name, under: String::new(), like: None }]);
+                return Ok(vec![Action::alone(pattern, Form::Line)]);
             }
             // Columns are not listed where nothing is granted on them.
             Some(asked) if !asked.columns.is_empty() => return Err("columns are looked for one by one, without a `*`".to_owned()),

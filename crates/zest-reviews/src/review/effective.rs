@@ -102,16 +102,7 @@ pub fn means(engine: &Engine, user: &str, systems: &[&str], sought: Sought<'_>, 
     let mut list: Vec<Effective> = Vec::new();
     for site in systems.iter().filter_map(|name| engine.site(name)) {
         let side = Side { site, user: id };
-        let one =
-            |line: &str, form: Form| vec![Action { line: line.to_owned(), form, name: line.to_owned(), under: String::new(), like: None }];
-        let mut actions = match sought {
-            Sought::Line(line) => one(line, Form::Line),
-            Sought::Statement(sql) => one(sql, Form::Statement),
-            // Systems of other kinds may read it.
-            Sought::Like(pattern) => site.kind().like(&[side], pattern).unwrap_or_default(),
-        };
-        // What came before may have been left out.
-        actions.iter_mut().for_each(|action| action.like = None);
+        let actions = sought_on(&side, sought);
         if actions.is_empty() {
             continue;
         }
@@ -123,6 +114,19 @@ pub fn means(engine: &Engine, user: &str, systems: &[&str], sought: Sought<'_>, 
         add(&mut list, found);
     }
     list
+}
+
+/// Returns the actions that are looked for on a system.
+pub(crate) fn sought_on(side: &Side<'_>, sought: Sought<'_>) -> Vec<Action> {
+    let mut actions = match sought {
+        Sought::Line(line) => vec![Action::alone(line, Form::Line)],
+        Sought::Statement(sql) => vec![Action::alone(sql, Form::Statement)],
+        // Systems of other kinds may read it.
+        Sought::Like(pattern) => side.site.kind().like(&[*side], pattern).unwrap_or_default(),
+    };
+    // What came before may have been left out.
+    actions.iter_mut().for_each(|action| action.like = None);
+    actions
 }
 
 /// Says why a pattern cannot be looked for, if no system of some can read it.

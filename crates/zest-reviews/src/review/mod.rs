@@ -17,6 +17,7 @@ mod together;
 mod touched;
 
 pub use compare::{beside, compare, compare_on};
+pub(crate) use effective::sought_on;
 pub use effective::{Sought, effective, means, readable};
 pub use hygiene::hygiene;
 pub use menu::{MenuItem, menu};

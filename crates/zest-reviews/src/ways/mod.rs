@@ -17,7 +17,7 @@ use zest_model::entry::{Kind, Proof};
 pub use zest_model::listing::{Cut, Way, WayStep};
 use zest_model::source::visible;
 
-use crate::review::Sought;
+use crate::review::{Sought, sought_on};
 use fact::Fact;
 
 /// What somebody could come to.
@@ -310,8 +310,7 @@ fn acts_on(engine: &Engine, kind: Kind, system: &str) -> Vec<Action> {
             lines.extend(entries.groups.iter().map(|group| format!("change-members on group/{}", group.id.value)));
         }
     }
-    let one = |line: String| Action { name: line.clone(), line, form: Form::Line, under: String::new(), like: None };
-    lines.into_iter().map(one).collect()
+    lines.iter().map(|line| Action::alone(line, Form::Line)).collect()
 }
 
 fn administered(engine: &Engine, user: &str, session: &Session, people: &[(String, Session)], add: &mut dyn FnMut(Fact, WayStep)) {
@@ -424,14 +423,7 @@ fn does(engine: &Engine, user: &str, session: &Session, sought: Sought<'_>, syst
     let mut best: Option<Question> = None;
     for site in systems.iter().filter_map(|name| engine.site(name)) {
         let side = Side { site, user: id };
-        let one =
-            |line: &str, form: Form| vec![Action { line: line.to_owned(), form, name: line.to_owned(), under: String::new(), like: None }];
-        let mut actions = match sought {
-            Sought::Line(line) => one(line, Form::Line),
-            Sought::Statement(sql) => one(sql, Form::Statement),
-            Sought::Like(pattern) => site.kind().like(&[side], pattern).unwrap_or_default(),
-        };
-        actions.iter_mut().for_each(|action| action.like = None);
+        let actions = sought_on(&side, sought);
         if actions.is_empty() {
             continue;
         }
@@ -462,7 +454,7 @@ fn acts_as(engine: &Engine, user: &str, session: &Session, target: &str) -> Opti
             let stated = Session { acting: acting.clone(), ..session.clone() };
             let side = Side { site, user: id };
             // Whatever can be done in it: the session is what counts.
-            let actions = vec![Action { line: String::new(), form: Form::Line, name: String::new(), under: String::new(), like: None }];
+            let actions = vec![Action::alone("", Form::Line)];
             let set = rights(&[side], &Within { stated: stated.clone(), actions, unless: None }).pop()?;
             set.opened(&stated)
         });

@@ -64,6 +64,12 @@ pub struct Action {
 }
 
 impl Action {
+    /// Makes an action that is listed as it is asked, and stands for itself.
+    #[must_use]
+    pub fn alone(line: &str, form: Form) -> Self {
+        Self { line: line.to_owned(), form, name: line.to_owned(), under: String::new(), like: None }
+    }
+
     /// Returns whether it reads like a pattern, in which `*` stands for any text.
     #[must_use]
     pub fn reads_like(&self, pattern: &str) -> bool {

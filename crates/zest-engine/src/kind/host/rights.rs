@@ -118,7 +118,7 @@ pub(super) fn like(sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, Str
                 let accepted: Vec<Option<u32>> = automata.iter().zip(states).map(|(automaton, state)| automaton.accepted(*state)).collect();
                 if accepted[..2].iter().all(Option::is_some) && seen.insert(accepted) {
                     let line = line::join(symbols.map(|symbol| alphabet.example(symbol)));
-                    let action = Action { name: line.clone(), line, form: Form::Line, under: String::new(), like: None };
+                    let action = Action::alone(&line, Form::Line);
                     if !list.contains(&action) {
                         list.push(action);
                     }
