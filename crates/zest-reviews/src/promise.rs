@@ -538,7 +538,7 @@ fn says(entry: &Promise) -> String {
             (None, Some(most)) => format!("at most {}", most.value),
             (Some(least), Some(most)) => format!("at least {} and at most {}", least.value, most.value),
         };
-        format!("{count}{} may {} on each system", whom(" of", " people"), list(may, "or"))
+        format!("{count}{} may {} on each system", whom(" of", " of all people"), list(may, "or"))
     };
     if !on.is_empty() {
         text += &format!(" on {}", names(on));
