@@ -5,7 +5,7 @@ use std::fmt;
 
 use zest_ledger::Engine;
 use zest_ledger::ask::{Answer, Session};
-use zest_ledger::entry::System;
+use zest_ledger::entry::{Group, System, User};
 use zest_ledger::estate::Estate;
 use zest_ledger::finding::nearest;
 use zest_ledger::review::{NoSubject, StandIn, Subject};
@@ -28,11 +28,25 @@ impl std::error::Error for Unknown {}
 /// Finds a system, or names the nearest.
 pub(crate) fn system<'e>(estate: &'e Estate, id: &str) -> Result<&'e System, Unknown> {
     let found = estate.systems().iter().find(|s| s.id.value == id);
-    found.map(|s| &**s).ok_or_else(|| {
-        let near = nearest(id, estate.systems().iter().map(|s| s.id.value.as_str()));
-        let near = near.map_or(String::new(), |n| format!("; did you mean `{}`?", visible(n)));
-        Unknown(format!("no system is named `{}`{near}", visible(id)))
-    })
+    found.map(|s| &**s).ok_or_else(|| named("system", id, estate.systems().iter().map(|s| s.id.value.as_str())))
+}
+
+/// Finds a user, or names the nearest.
+pub(crate) fn user<'e>(estate: &'e Estate, id: &str) -> Result<&'e User, Unknown> {
+    let found = estate.users().iter().find(|u| u.id.value == id);
+    found.map(|u| &**u).ok_or_else(|| named("user", id, estate.users().iter().map(|u| u.id.value.as_str())))
+}
+
+/// Finds a group, or names the nearest.
+pub(crate) fn group<'e>(estate: &'e Estate, id: &str) -> Result<&'e Group, Unknown> {
+    let found = estate.groups().iter().find(|g| g.id.value == id);
+    found.map(|g| &**g).ok_or_else(|| named("group", id, estate.groups().iter().map(|g| g.id.value.as_str())))
+}
+
+/// Says that nothing of a sort has a name, and which name is the nearest.
+fn named<'n>(what: &str, name: &str, all: impl Iterator<Item = &'n str>) -> Unknown {
+    let near = nearest(name, all).map_or(String::new(), |near| format!("; did you mean `{}`?", visible(near)));
+    Unknown(format!("no {what} is named `{}`{near}", visible(name)))
 }
 
 /// Finds two whose rights are compared. Who stands in for a group or role beside a user is like the user otherwise.

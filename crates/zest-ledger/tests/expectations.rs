@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use zest_ledger::ask::{Question, Session, Verdict};
-use zest_ledger::expectation::{Covered, expectations, parts, recorded, recorded_steps, rows};
+use zest_ledger::expectation::{Asked, Covered, expectations, parts, recorded, recorded_steps, rows};
 use zest_ledger::finding::Code;
 use zest_ledger::review::hygiene;
 use zest_ledger::{Engine, Ledger};
@@ -327,7 +327,7 @@ fn coverage_agrees_with_taking_parts_out_of_the_text() {
                 turns |= holds(&engine(&text.replacen(from, &from.replace("allow ", "deny "), 1))) != holds(&here);
             }
             let part = all.iter().find(|part| part.what() == what).unwrap_or_else(|| panic!("no part `{what}`"));
-            let covered = part.is_covered_by(&here, &asked);
+            let covered = part.is_covered_by(&here, &Asked::of(&here, &asked));
             // A grant on an application cannot be turned round, and is then only taken out.
             assert_eq!(covered == Covered::Yes, turns, "{what}: {row}");
         }

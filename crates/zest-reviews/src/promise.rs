@@ -11,13 +11,13 @@ use rustc_hash::FxHashSet;
 use zest_engine::links::{Resolver, SystemId, UserId};
 use zest_engine::rights::{Action, Always, Membership, Side, Within, rights};
 use zest_engine::{Engine, rights};
-use zest_model::ask::{Answer, Form, GateOutcome, Question, Session, Stage, Verdict};
+use zest_model::ask::{Answer, Form, Gate, Question, Session, Verdict};
 use zest_model::entry::Promise;
 use zest_model::finding::Finding;
 pub use zest_model::listing::{Promised, Standing, Witness};
 use zest_model::source::{At, visible};
 
-use crate::review::{StandIn, Subject, nobodys};
+use crate::review::{StandIn, Subject, nobodys_accounts};
 use crate::row;
 
 /// Looks at all promises of a ledger; `now` is the moment at which somebody must be there to count, where no other is stated.
@@ -61,7 +61,8 @@ struct Found {
     witnesses: Vec<Witness>,
     /// How many people it is refuted by.
     refuting: usize,
-    not_proved: Vec<String>,
+    /// Why it is not proved, or what a number of people is instead.
+    why: Vec<String>,
     says_nothing: Vec<String>,
     people: usize,
     systems: usize,
@@ -101,12 +102,14 @@ impl<'e> Meant<'e> {
         let mut people: Vec<Person> = all.into_iter().filter(|user| !out.contains(&user.index())).map(Person::User).collect();
         if of.is_empty() {
             let is_meant = |name: &str| systems.iter().any(|&system| estate.system(system).id.value == name);
-            for named in nobodys(engine, is_meant) {
-                let Some((account, system)) = named.rsplit_once(" on ") else { continue };
+            for (account, system) in nobodys_accounts(engine, is_meant) {
                 let subject = Subject::Account { system: system.to_owned(), account: account.to_owned() };
                 match subject.stand_in(engine, &stated) {
                     Ok(stand_in) => people.push(Person::Account(Box::new(stand_in), system.to_owned())),
-                    Err(why) => findings.push(row::cannot(entry.place, &format!("`{}` cannot be looked at: {why}", visible(&named)))),
+                    Err(why) => {
+                        let (account, system) = (visible(account), visible(system));
+                        findings.push(row::cannot(entry.place, &format!("`{account} on {system}` cannot be looked at: {why}")));
+                    }
                 }
             }
         }
@@ -197,33 +200,21 @@ impl<'e> Meant<'e> {
             let mut refutes = false;
             for &system in &self.systems {
                 let Some(set) = self.may(person, system, patterns, &mut looked) else { continue };
-                refutes |= self.refutes(person, &set, found);
-                self.open(&set, found);
+                if let Some(question) = set.example_allowed() {
+                    found.witnesses.push(self.witness(person, question));
+                    refutes = true;
+                }
+                found.not_proved(unknown_of(&set));
             }
             found.refuting += usize::from(refutes);
         }
         looked.told(patterns, found);
     }
 
-    /// Notes examples of what somebody may.
-    fn refutes(&self, person: &Person, set: &rights::Rights, found: &mut Found) -> bool {
-        let mut examples = [Membership::Allowed, Membership::After].into_iter().filter_map(|layer| set.example_of(layer));
-        let Some(question) = examples.next() else { return false };
-        found.witnesses.push(self.witness(person, question));
-        true
-    }
-
-    /// Notes what is not known of a set.
-    fn open(&self, set: &rights::Rights, found: &mut Found) {
-        for layer in [Membership::NotDecided, Membership::NotHere] {
-            if let Some(question) = set.example_of(layer) {
-                let (user, line, on) = (visible(&question.user), visible(&question.line), visible(&question.system));
-                found.not_proved(format!("{}: {user} on {on}: {line}", layer.words()));
-            }
-        }
-        for limit in set.limits() {
-            found.not_proved(format!("{} on {}: {limit}", visible(&set.user), visible(&set.system)));
-        }
+    /// Returns an example of what somebody may of what some patterns take, on any of the systems, and what is not known of that.
+    fn somewhere(&self, person: &Person, patterns: &[At<String>], looked: &mut Looked) -> (Option<Question>, Vec<String>) {
+        let sets: Vec<rights::Rights> = self.systems.iter().filter_map(|&system| self.may(person, system, patterns, looked)).collect();
+        (sets.iter().find_map(rights::Rights::example_allowed), sets.iter().flat_map(unknown_of).collect())
     }
 
     fn witness(&self, person: &Person, question: Question) -> Witness {
@@ -242,39 +233,24 @@ impl<'e> Meant<'e> {
             found.says_nothing.push("two patterns at least are kept apart".to_owned());
             return;
         }
-        let mut looked = Looked::of(patterns);
+        let each = || patterns.iter().map(std::slice::from_ref);
+        let mut looked: Vec<Looked> = each().map(Looked::of).collect();
         for person in &self.people {
             // What of each pattern they may somewhere, and what is not known.
-            let mut held: Vec<Option<Question>> = vec![None; patterns.len()];
-            let mut open: Vec<Option<Found>> = (0..patterns.len()).map(|_| None).collect();
-            for (number, pattern) in patterns.iter().enumerate() {
-                for &system in &self.systems {
-                    let mut one = Looked::of(std::slice::from_ref(pattern));
-                    let set = self.may(person, system, std::slice::from_ref(pattern), &mut one);
-                    looked.add(number, &one);
-                    let Some(set) = set else { continue };
-                    let mut examples = [Membership::Allowed, Membership::After].into_iter().filter_map(|layer| set.example_of(layer));
-                    held[number] = held[number].take().or_else(|| examples.next());
-                    let mut unknown = Found::default();
-                    self.open(&set, &mut unknown);
-                    if !unknown.not_proved.is_empty() {
-                        open[number].get_or_insert_default().not_proved.extend(unknown.not_proved);
-                    }
-                }
-            }
-            let both: Vec<Question> = held.iter().flatten().cloned().collect();
+            let of_each: Vec<_> = each().zip(&mut looked).map(|(one, looked)| self.somewhere(person, one, looked)).collect();
+            let both: Vec<&Question> = of_each.iter().filter_map(|(held, _)| held.as_ref()).collect();
             if both.len() > 1 {
                 found.refuting += 1;
-                found.witnesses.extend(both.into_iter().take(2).map(|question| self.witness(person, question)));
+                found.witnesses.extend(both.into_iter().take(2).map(|question| self.witness(person, question.clone())));
                 continue;
             }
             // It could still be both, if something that is not known were allowed.
-            let possible = held.iter().zip(&open).filter(|(held, open)| held.is_some() || open.is_some()).count();
-            if possible > 1 {
-                open.into_iter().flatten().flat_map(|open| open.not_proved).for_each(|why| found.not_proved(why));
+            let is_possible = |(held, open): &&(Option<Question>, Vec<String>)| held.is_some() || !open.is_empty();
+            if of_each.iter().filter(is_possible).count() > 1 {
+                of_each.into_iter().for_each(|(_, open)| found.not_proved(open));
             }
         }
-        looked.told(patterns, found);
+        each().zip(looked).for_each(|(one, looked)| looked.told(one, found));
     }
 
     fn always(&self, lines: &[At<String>], found: &mut Found) {
@@ -296,7 +272,7 @@ impl<'e> Meant<'e> {
                     }
                     Always::NotDecided(question) => {
                         opened += 1;
-                        found.not_proved(format!("not decided: {} on {}", visible(&question.user), visible(&question.system)));
+                        found.not_proved(vec![format!("not decided: {} on {}", visible(&question.user), visible(&question.system))]);
                     }
                 }
             }
@@ -313,26 +289,16 @@ impl<'e> Meant<'e> {
     fn whoever(&self, first: &[At<String>], second: &[At<String>], found: &mut Found) {
         let (mut looked, mut looked_also) = (Looked::of(first), Looked::of(second));
         for person in &self.people {
-            let whole = |patterns: &[At<String>], looked: &mut Looked| {
-                let (mut example, mut open) = (None, Found::default());
-                for &system in &self.systems {
-                    let Some(set) = self.may(person, system, patterns, looked) else { continue };
-                    let mut examples = [Membership::Allowed, Membership::After].into_iter().filter_map(|layer| set.example_of(layer));
-                    example = example.or_else(|| examples.next());
-                    self.open(&set, &mut open);
-                }
-                (example, open.not_proved)
-            };
-            let (may, open) = whole(first, &mut looked);
-            let (also, also_open) = whole(second, &mut looked_also);
+            let (may, open) = self.somewhere(person, first, &mut looked);
+            let (also, also_open) = self.somewhere(person, second, &mut looked_also);
             match (may, also) {
                 (_, Some(_)) => {}
                 (Some(question), None) if also_open.is_empty() => {
                     found.refuting += 1;
                     found.witnesses.push(self.witness(person, question));
                 }
-                (Some(_), None) => also_open.into_iter().for_each(|why| found.not_proved(why)),
-                (None, None) => open.into_iter().for_each(|why| found.not_proved(why)),
+                (Some(_), None) => found.not_proved(also_open),
+                (None, None) => found.not_proved(open),
             }
         }
         looked.told(first, found);
@@ -345,19 +311,17 @@ impl<'e> Meant<'e> {
         for &system in &self.systems {
             let name = visible(&self.engine.estate().system(system).id.value);
             let (mut certain, mut possible): (Vec<(&Person, Question)>, usize) = (Vec::new(), 0);
-            let mut unknown = Found::default();
+            let mut unknown: Vec<String> = Vec::new();
             let mut is_taken = false;
             for person in &self.people {
                 let Some(set) = self.may(person, system, patterns, &mut looked) else { continue };
                 is_taken = true;
-                let mut examples = [Membership::Allowed, Membership::After].into_iter().filter_map(|layer| set.example_of(layer));
-                match examples.next() {
+                match set.example_allowed() {
                     Some(question) => certain.push((person, question)),
                     None => {
-                        let mut open = Found::default();
-                        self.open(&set, &mut open);
-                        possible += usize::from(!open.not_proved.is_empty());
-                        unknown.not_proved.extend(open.not_proved);
+                        let open = unknown_of(&set);
+                        possible += usize::from(!open.is_empty());
+                        unknown.extend(open);
                     }
                 }
             }
@@ -366,23 +330,16 @@ impl<'e> Meant<'e> {
             }
             is_asked = true;
             let count = certain.len();
-            if let Some(least) = least.map(|least| least as usize).filter(|least| count < *least) {
-                if count + possible < least {
-                    found.refuting += 1;
-                    found.why(format!("on {name} {count} may, and {least} must"));
-                    found.witnesses.extend(certain.iter().map(|(person, question)| self.witness(person, question.clone())));
-                } else {
-                    unknown.not_proved.iter().for_each(|why| found.not_proved(why.clone()));
-                }
-            }
-            if let Some(most) = most.map(|most| most as usize) {
-                if count > most {
-                    found.refuting += 1;
-                    found.why(format!("on {name} {count} may, and at most {most} must"));
-                    found.witnesses.extend(certain.iter().map(|(person, question)| self.witness(person, question.clone())));
-                } else if count + possible > most {
-                    unknown.not_proved.iter().for_each(|why| found.not_proved(why.clone()));
-                }
+            let (least, most) = (least.map(|least| least as usize), most.map(|most| most as usize));
+            let too_few = least.filter(|least| count + possible < *least).map(|least| format!("on {name} {count} may, and {least} must"));
+            let too_many = most.filter(|most| count > *most).map(|most| format!("on {name} {count} may, and at most {most} must"));
+            let wrong: Vec<String> = too_few.into_iter().chain(too_many).collect();
+            if !wrong.is_empty() {
+                found.refuting += 1;
+                found.not_proved(wrong);
+                found.witnesses.extend(certain.into_iter().map(|(person, question)| self.witness(person, question)));
+            } else if least.is_some_and(|least| count < least) || most.is_some_and(|most| count + possible > most) {
+                found.not_proved(unknown);
             }
         }
         if !is_asked && looked.why.iter().all(Option::is_none) {
@@ -407,15 +364,6 @@ impl Looked {
         Self { systems: FxHashSet::default(), read: vec![false; count], taken: vec![false; count], why: vec![None; count] }
     }
 
-    /// Adds what became of one pattern elsewhere.
-    fn add(&mut self, number: usize, one: &Self) {
-        self.read[number] |= one.read[0];
-        self.taken[number] |= one.taken[0];
-        if self.why[number].is_none() {
-            self.why[number].clone_from(&one.why[0]);
-        }
-    }
-
     /// What takes nothing anywhere cannot be false, and is mostly a slip.
     fn told(self, patterns: &[At<String>], found: &mut Found) {
         for (number, pattern) in patterns.iter().enumerate() {
@@ -430,14 +378,13 @@ impl Looked {
 }
 
 impl Found {
-    fn not_proved(&mut self, why: String) {
-        if !self.not_proved.contains(&why) {
-            self.not_proved.push(why);
+    /// Notes why it is not proved, each reason once.
+    fn not_proved(&mut self, reasons: Vec<String>) {
+        for why in reasons {
+            if !self.why.contains(&why) {
+                self.why.push(why);
+            }
         }
-    }
-
-    fn why(&mut self, why: String) {
-        self.not_proved(why);
     }
 
     fn told(mut self, engine: &Engine, entry: &Promise) -> Promised {
@@ -445,7 +392,7 @@ impl Found {
             Standing::SaysNothing
         } else if self.refuting > 0 {
             Standing::Refuted
-        } else if !self.not_proved.is_empty() {
+        } else if !self.why.is_empty() {
             Standing::NotProved
         } else {
             Standing::Proved
@@ -455,7 +402,7 @@ impl Found {
         self.witnesses.truncate(MAX_WITNESSES);
         let mut why = match standing {
             Standing::SaysNothing => self.says_nothing,
-            Standing::Refuted | Standing::NotProved => self.not_proved,
+            Standing::Refuted | Standing::NotProved => self.why,
             Standing::Proved => Vec::new(),
         };
         if standing == Standing::SaysNothing || standing == Standing::Proved {
@@ -486,13 +433,22 @@ impl Found {
 /// How many reasons are told.
 const MAX_TOLD: usize = 5;
 
+/// Says what is not known of a set.
+fn unknown_of(set: &rights::Rights) -> Vec<String> {
+    let of_layer = |layer: Membership| {
+        let question = set.example_of(layer)?;
+        let (user, line, on) = (visible(&question.user), visible(&question.line), visible(&question.system));
+        Some(format!("{}: {user} on {on}: {line}", layer.words()))
+    };
+    let limits = set.limits().into_iter().map(|limit| format!("{} on {}: {limit}", visible(&set.user), visible(&set.system)));
+    [Membership::NotDecided, Membership::NotHere].into_iter().filter_map(of_layer).chain(limits).collect()
+}
+
 /// Returns the gate that gives an action, or refuses it.
-fn deciding(answer: &Answer) -> Option<&zest_model::ask::Gate> {
+fn deciding(answer: &Answer) -> Option<&Gate> {
     match answer.verdict {
         Verdict::Denied => answer.first_refusal(),
-        Verdict::Allowed | Verdict::AllowedAfter => {
-            answer.gates.iter().rev().find(|gate| gate.stage == Stage::Permission && gate.outcome == GateOutcome::Passes)
-        }
+        Verdict::Allowed | Verdict::AllowedAfter => answer.last_permit(),
     }
 }
 

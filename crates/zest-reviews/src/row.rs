@@ -48,21 +48,13 @@ fn rows_of<'e>(engine: &'e Engine, entry: &'e Expectation, findings: &mut Vec<Fi
     let people = people(engine, &entry.who, findings);
     let systems = systems(estate, &entry.on, findings);
     let session = session(estate, &entry.session, entry.place, findings);
-    if let Some(code) = &entry.code
-        && !Refusal::ALL.iter().any(|known| known.code() == code.value)
-    {
-        findings.push(no_code(code));
-    }
+    let codes = entry.code.iter().chain(entry.steps.iter().filter_map(|step| step.code.as_ref()));
+    findings.extend(codes.filter(|code| !Refusal::ALL.iter().any(|known| known.code() == code.value)).map(no_code));
     if let (Some(code), Some(answer)) = (&entry.code, &entry.answer)
         && answer.value != Expected::Denied
     {
         let why = format!("an answer that is {} has no code of a refusal", answer.value.word());
         findings.push(Finding::new(Code::NotAsked, why).at(code.place, "only what is denied has one").help("take the code out"));
-    }
-    for step in &entry.steps {
-        if let Some(code) = step.code.as_ref().filter(|code| !Refusal::ALL.iter().any(|known| known.code() == code.value)) {
-            findings.push(no_code(code));
-        }
     }
     let is_empty = entry.lines.is_empty() && entry.statements.is_empty() && entry.steps.is_empty();
     if is_empty || entry.on.is_empty() || entry.who.is_empty() {

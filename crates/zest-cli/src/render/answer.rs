@@ -11,7 +11,7 @@ use super::style::{BAD, FAINT, GOOD, HEAD, PLACE, WAIT, at, counted, hanging, wi
 
 /// Renders an answer in full; `ledger` says which ledger it was asked of.
 pub(crate) fn render(answer: &Answer, ledger: &str) -> String {
-    with_more(answer, ledger, |_| More::default())
+    with_more(answer, ledger, |_, _| More::default())
 }
 
 /// What is told of a remedy beside the remedy.
@@ -23,8 +23,8 @@ pub(crate) struct More {
     pub(crate) opens: Option<Opens>,
 }
 
-/// Renders an answer in full, with more on each remedy.
-pub(crate) fn with_more(answer: &Answer, ledger: &str, more: impl Fn(&Remedy) -> More) -> String {
+/// Renders an answer in full, with more on each remedy, which is known by its number.
+pub(crate) fn with_more(answer: &Answer, ledger: &str, more: impl Fn(usize, &Remedy) -> More) -> String {
     let mut out = String::new();
     let (mark, style) = match answer.verdict {
         Verdict::Allowed => ("ALLOWED", GOOD),
@@ -59,7 +59,7 @@ pub(crate) fn with_more(answer: &Answer, ledger: &str, more: impl Fn(&Remedy) ->
             out.push_str("No small change that was tried would allow it.\n");
         }
         let mut heading = "";
-        for remedy in &answer.remedies {
+        for (number, remedy) in answer.remedies.iter().enumerate() {
             let told = match remedy.width {
                 Width::Session | Width::Narrow | Width::Wide => "It would be allowed (each was tried):",
                 Width::WiderThanNeeded => "Wider than needed (each was tried):",
@@ -72,7 +72,7 @@ pub(crate) fn with_more(answer: &Answer, ledger: &str, more: impl Fn(&Remedy) ->
             let after = if remedy.verdict == Verdict::AllowedAfter { "; then after obligations" } else { "" };
             let text = remedy.steps.iter().map(clause).collect::<Vec<_>>().join(", and ");
             let _ = writeln!(out, "  - {}", hanging("    ", &format!("{text}{after}")));
-            let More { writes, opens } = more(remedy);
+            let More { writes, opens } = more(number, remedy);
             if let Some(opens) = opens {
                 let _ = writeln!(out, "    {FAINT}{}{FAINT:#}", hanging("      ", &visible(&opened(&opens))));
             }

@@ -108,7 +108,7 @@ pub(crate) fn drawn(ways: &[Way]) -> String {
             let acts = match &step.question {
                 Some(question) if step.gives.starts_with(&question.line) => step.by.clone(),
                 Some(question) => format!("{}: {}", step.by, question.line),
-                None => format!("{} takes a member in", step.by),
+                None => act(step),
             };
             let mut lines = broken(&acts, 2);
             lines.extend(broken(&step.gives, 3_usize.saturating_sub(lines.len())));

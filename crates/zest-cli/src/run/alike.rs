@@ -19,10 +19,7 @@ pub(crate) fn run(args: &AlikeArgs) -> Result<Exit> {
     };
     let session = &args.session.0;
     let [one, other] = unknown::subjects(engine, [&args.one, &args.other], session)?;
-    let systems = match selection::several(engine, &args.on)? {
-        Some(several) => several,
-        None => vec![unknown::system(engine.estate(), &args.on)?.id.value.clone()],
-    };
+    let systems = selection::all(engine, &args.on)?;
     let is_meant = |name: &str| systems.iter().any(|system| system == name);
     let found = progress::during("comparing", || beside(engine, &one, &other, is_meant)).map_err(|why| Unknown(why.to_string()))?;
     let alike = Alike::new(one.user.clone(), other.user.clone(), found);

@@ -53,10 +53,8 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
     if let Some(path) = &args.record {
         record(path, &question, &answer)?;
     }
-    let more = |remedy: &Remedy| {
-        let opens = answer.remedies.iter().position(|known| known == remedy).and_then(|number| opened.get(number).cloned().flatten());
-        More { writes: writes(engine, remedy, args.paste), opens }
-    };
+    let more =
+        |number: usize, remedy: &Remedy| More { writes: writes(engine, remedy, args.paste), opens: opened.get(number).cloned().flatten() };
     let text = || put!("{}", render::answer::with_more(&answer, &args.ledger.shown(), more));
     let with_opens = || {
         let mut told = told(engine, &answer, args);

@@ -1,18 +1,17 @@
 //! `zest expectations`: recorded questions, asked again.
 
 use anyhow::Result;
-use zest_ledger::expectation::{Covered, Part, Row, parts, rows};
+use zest_ledger::expectation::{Asked, Covered, Part, Row, parts, rows};
 use zest_ledger::json::{Coverage, Expectations};
 
 use crate::args::ExpectationsArgs;
 use crate::exit::Exit;
 use crate::format::data;
 use crate::out::put;
-use crate::{cores, folder, progress, render};
+use crate::{cores, progress, render};
 
 pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
-    let name = args.ledger.ledger.display().to_string();
-    let engine = match super::engine_of(folder::read_with(&args.ledger.ledger, &args.document), &name) {
+    let engine = match super::engine_with(&args.ledger.ledger, &args.document) {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
@@ -28,7 +27,8 @@ pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
     let coverage = args.coverage.then(|| {
         let all = parts(engine);
         let each: Vec<&Part> = all.iter().collect();
-        let covered = |part: &&Part| part.told(engine, if rows.is_empty() { Covered::No } else { part.is_covered_by(engine, &rows) });
+        let asked = Asked::of(engine, &rows);
+        let covered = |part: &&Part| part.told(engine, if rows.is_empty() { Covered::No } else { part.is_covered_by(engine, &asked) });
         let uncovered = progress::during("taking each part out", || cores::each(&each, covered));
         Coverage { parts: all.len(), uncovered: uncovered.into_iter().flatten().collect() }
     });

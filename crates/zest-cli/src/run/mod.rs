@@ -20,6 +20,7 @@ mod selection;
 pub(crate) mod server;
 pub(crate) mod session;
 pub(crate) mod shell;
+mod sought;
 mod statements;
 #[cfg(feature = "live")]
 mod trial;
@@ -27,7 +28,7 @@ mod verdicts;
 pub(crate) mod ways;
 pub(crate) mod who;
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use zest_ledger::estate::Estate;
 use zest_ledger::finding::Findings;
@@ -46,7 +47,12 @@ pub(crate) fn compiled(estate: Estate) -> Result<Engine, Findings> {
 ///
 /// The engine is kept until the program ends: nobody waits for it to be taken apart, which takes a second where it is large.
 pub(crate) fn engine(folder: &Path) -> Result<&'static Engine, Exit> {
-    engine_of(folder::read(folder), &folder.display().to_string())
+    engine_with(folder, &[])
+}
+
+/// Reads and compiles a ledger with documents beside it, or prints what stops that.
+pub(crate) fn engine_with(folder: &Path, beside: &[PathBuf]) -> Result<&'static Engine, Exit> {
+    engine_of(folder::read_with(folder, beside), &folder.display().to_string())
 }
 
 /// Reads a ledger as it was, in another folder or at a revision of its own; nothing where neither is stated.

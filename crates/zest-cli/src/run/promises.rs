@@ -8,11 +8,10 @@ use crate::args::PromisesArgs;
 use crate::exit::Exit;
 use crate::format::data;
 use crate::out::put;
-use crate::{cores, folder, progress, render};
+use crate::{cores, progress, render};
 
 pub(crate) fn run(args: &PromisesArgs) -> Result<Exit> {
-    let name = args.ledger.ledger.display().to_string();
-    let engine = match super::engine_of(folder::read_with(&args.ledger.ledger, &args.document), &name) {
+    let engine = match super::engine_with(&args.ledger.ledger, &args.document) {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };

@@ -41,34 +41,19 @@ pub(crate) fn run(args: &Rehearse) -> Result<Exit> {
     for notice in notices.iter().flat_map(|n| [&n.value.before, &n.value.after]).flatten() {
         say!("{}", visible(notice));
     }
-    let mut session = Session {
-        rehearsal: &mut rehearsal,
-        record: Record::default(),
-        last: None,
-        refusals: 0,
-        unknown_words: 0,
-        typed: 0,
-        strict: args.strict,
-        ledger: args.ledger.shown(),
-    };
+    let mut session = Session { rehearsal: &mut rehearsal, tally: Tally::of(args) };
     read_lines(&mut session)?;
-    let Session { refusals, unknown_words, typed, record, .. } = session;
-    record.write(args)?;
+    let Session { tally, .. } = session;
+    tally.record.write(args)?;
     if !rehearsal.is_over() {
         say!("{FAINT}the session is still open: no line has ended it{FAINT:#}");
     }
-    Ok(exit(args.strict, refusals, unknown_words, typed))
+    Ok(tally.exit())
 }
 
 struct Session<'r> {
     rehearsal: &'r mut Rehearsal,
-    record: Record,
-    last: Option<Answer>,
-    refusals: usize,
-    unknown_words: usize,
-    typed: usize,
-    strict: bool,
-    ledger: String,
+    tally: Tally,
 }
 
 /// What was typed and answered, to be written down as an expectation.
@@ -150,6 +135,11 @@ impl Tally {
     /// Prints an answer, short; `effect` says what an allowed line did.
     pub(super) fn answered(&mut self, answer: Answer, effect: &str) -> Next {
         put!("{}", text::answered(&answer, effect));
+        self.counted(answer)
+    }
+
+    /// Counts an answer that was printed, and keeps it.
+    fn counted(&mut self, answer: Answer) -> Next {
         self.record.answered(&answer);
         let is_refused = answer.verdict == Verdict::Denied;
         self.refusals += usize::from(is_refused);
@@ -171,8 +161,17 @@ impl Tally {
         put!("{}", text::unknown_word(word, help));
     }
 
+    /// What a session that is over comes to: a word that the tool does not know counts, and with `strict` a refusal.
     pub(super) const fn exit(&self) -> Exit {
-        exit(self.strict, self.refusals, self.unknown_words, self.typed)
+        if self.unknown_words > 0 {
+            Exit::Unknown
+        } else if self.strict && self.refusals > 0 {
+            Exit::Denied
+        } else if self.typed == 0 {
+            Exit::Nothing
+        } else {
+            Exit::Allowed
+        }
     }
 }
 
@@ -246,30 +245,13 @@ pub(super) fn refused(answer: &Answer, args: &Rehearse) -> Result<Exit> {
     Ok(Exit::Denied)
 }
 
-/// What a session that is over comes to: a word that the tool does not know counts, and with `strict` a refusal.
-const fn exit(strict: bool, refusals: usize, unknown_words: usize, typed: usize) -> Exit {
-    if unknown_words > 0 {
-        Exit::Unknown
-    } else if strict && refusals > 0 {
-        Exit::Denied
-    } else if typed == 0 {
-        Exit::Nothing
-    } else {
-        Exit::Allowed
-    }
-}
-
 impl LineByLine for Session<'_> {
     fn prompt(&self) -> String {
         self.rehearsal.prompt()
     }
 
     fn line(&mut self, line: &str) -> Next {
-        let line = line.trim();
-        if line.is_empty() {
-            return Next::Go;
-        }
-        self.typed += 1;
+        let Some(line) = self.tally.typed(line) else { return Next::Go };
         if let Some(own) = line.strip_prefix(':') {
             return self.own_word(own.trim());
         }
@@ -278,18 +260,10 @@ impl LineByLine for Session<'_> {
             put!("{}", text::menu(&menu));
             return Next::Go;
         }
-        self.record.typed(line);
         let typed = self.rehearsal.type_line(line);
         put!("{}", text::typed(&typed));
-        self.record.answered(&typed.answer);
-        if typed.answer.verdict == Verdict::Denied {
-            self.refusals += 1;
-            if self.strict {
-                return Next::Stop;
-            }
-        }
-        self.last = Some(typed.answer);
-        if typed.effect == Effect::Ended { Next::Stop } else { Next::Go }
+        let next = self.tally.counted(typed.answer);
+        if typed.effect == Effect::Ended { Next::Stop } else { next }
     }
 }
 
@@ -300,19 +274,19 @@ impl Session<'_> {
         let rest = rest.trim();
         match verb {
             "quit" => return Next::Stop,
-            "why" => match &self.last {
+            "why" => match &self.tally.last {
                 Some(answer) => {
                     let mut answer = answer.clone();
                     if answer.refusal.is_some() {
                         answer.remedies = self.rehearsal.remedies(&answer);
                     }
-                    put!("{}", crate::render::answer::render(&answer.covered(), &self.ledger));
+                    put!("{}", crate::render::answer::render(&answer.covered(), &self.tally.ledger));
                 }
                 None => say!("  no line was typed yet"),
             },
             "allow" if !rest.is_empty() => match self.rehearsal.allow_on_trial(rest) {
                 Ok(Some(set)) => {
-                    self.record.changed(":allow");
+                    self.tally.record.changed(":allow");
                     say!("  on trial: command set `{}` begins with \"allow {}\"", visible(&set), visible(rest));
                 }
                 Ok(None) => say!("  no command set is in force here, so there is nothing to add a rule to"),
@@ -320,23 +294,20 @@ impl Session<'_> {
             },
             "confirm" => {
                 self.rehearsal.confirm();
-                self.record.changed(":confirm");
+                self.tally.record.changed(":confirm");
                 say!("  confirmed from now on");
             }
             "approve" if !rest.is_empty() => match second_person(rest) {
                 Ok((user, proofs)) => {
                     self.rehearsal.approve(user, proofs);
-                    self.record.changed(":approve");
+                    self.tally.record.changed(":approve");
                     say!("  `{}` agrees from now on", visible(user));
                 }
                 Err(error) => say!("  {error}"),
             },
             "state" => say!("  level {}, mode {}", self.rehearsal.level(), visible(self.rehearsal.mode())),
             "help" => put!("{}", text::HELP),
-            _ => {
-                self.unknown_words += 1;
-                put!("{}", text::unknown_word(word, text::HELP));
-            }
+            _ => self.tally.unknown(word, text::HELP),
         }
         Next::Go
     }

@@ -7,6 +7,14 @@ use zest_ledger::source::visible;
 
 use crate::unknown::{self, Unknown};
 
+/// Returns the systems that are meant, be it one or several.
+pub(crate) fn all(engine: &Engine, text: &str) -> Result<Vec<String>> {
+    Ok(match several(engine, text)? {
+        Some(several) => several,
+        None => vec![unknown::system(engine.estate(), text)?.id.value.clone()],
+    })
+}
+
 /// Returns the systems of `all`, `kind=cloud`, `class=pier-switch`, or ids with commas between; nothing if it is one id.
 pub(crate) fn several(engine: &Engine, text: &str) -> Result<Option<Vec<String>>> {
     let systems = engine.estate().systems();

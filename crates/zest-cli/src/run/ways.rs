@@ -1,13 +1,11 @@
 //! `zest ways`: by which acts somebody could come to more than was given.
 
 use anyhow::Result;
-use zest_ledger::finding::nearest;
 use zest_ledger::json::WaysFound;
-use zest_ledger::review::{Sought, readable};
 use zest_ledger::source::visible;
 use zest_ledger::ways::{Aim, Way, Ways, cuts};
 
-use super::{line, selection};
+use super::{line, selection, sought};
 use crate::args::WaysArgs;
 use crate::exit::Exit;
 use crate::format::data;
@@ -24,54 +22,27 @@ pub(crate) fn run(args: &WaysArgs) -> Result<Exit> {
         Err(exit) => return Ok(exit),
     };
     let estate = engine.estate();
-    let all = || estate.users().iter().map(|user| user.id.value.as_str());
-    let named = |what: &str, name: &str, known: &mut dyn Iterator<Item = &str>| {
-        let known: Vec<&str> = known.collect();
-        if known.contains(&name) {
-            return Ok(());
-        }
-        let near = nearest(name, known.iter().copied()).map_or(String::new(), |near| format!("; did you mean `{}`?", visible(near)));
-        Err(Unknown(format!("no {what} is named `{}`{near}", visible(name))))
-    };
     let people: Vec<&str> = match &args.of {
-        Some(user) => {
-            named("user", user, &mut all())?;
-            vec![user.as_str()]
-        }
-        None => all().collect(),
+        Some(user) => vec![unknown::user(estate, user)?.id.value.as_str()],
+        None => estate.users().iter().map(|user| user.id.value.as_str()).collect(),
     };
-    let systems: Vec<String> = match &args.on {
-        None => Vec::new(),
-        Some(on) => match selection::several(engine, on)? {
-            Some(several) => several,
-            None => vec![unknown::system(estate, on)?.id.value.clone()],
-        },
-    };
+    let systems: Vec<String> = args.on.as_ref().map_or_else(|| Ok(Vec::new()), |on| selection::all(engine, on))?;
     let systems: Vec<&str> = systems.iter().map(String::as_str).collect();
     let typed = line::of_words(&args.line);
     let session = &args.session.0;
     if session.stated_facts().next().is_some() && args.on.is_none() {
         return Err(Unknown("facts of a session go with something that is done on systems: state --on".to_owned()).into());
     }
-    let aim = match (&args.to, &args.sql, &args.like) {
-        (Some(to), ..) => Some(match to.split_once(':') {
-            Some(("user", user)) => {
-                named("user", user, &mut all())?;
-                Aim::User(user)
-            }
-            Some(("group", group)) => {
-                named("group", group, &mut estate.groups().iter().map(|group| group.id.value.as_str()))?;
-                Aim::Group(group)
-            }
-            _ => return Err(Unknown(format!("`{}` is nothing to get at: expected `user:ID` or `group:ID`", visible(to))).into()),
-        }),
-        (None, Some(sql), _) => Some(Aim::Do(Sought::Statement(sql), &systems, session)),
-        (None, None, Some(pattern)) => {
-            readable(engine, &systems, pattern).map_err(|why| Unknown(format!("`{}` cannot be looked for: {why}", visible(pattern))))?;
-            Some(Aim::Do(Sought::Like(pattern), &systems, session))
+    let is_sought = args.sql.is_some() || args.like.is_some() || !args.line.is_empty();
+    let aim = match args.to.as_ref().map(|to| (to, to.split_once(':'))) {
+        Some((_, Some(("user", user)))) => Some(Aim::User(&unknown::user(estate, user)?.id.value)),
+        Some((_, Some(("group", group)))) => Some(Aim::Group(&unknown::group(estate, group)?.id.value)),
+        Some((to, _)) => return Err(Unknown(format!("`{}` is nothing to get at: expected `user:ID` or `group:ID`", visible(to))).into()),
+        None if is_sought => {
+            let sought = sought::of(engine, &systems, (args.sql.as_deref(), args.like.as_deref(), &typed))?;
+            Some(Aim::Do(sought, &systems, session))
         }
-        (None, None, None) if args.line.is_empty() => None,
-        (None, None, None) => Some(Aim::Do(Sought::Line(&typed), &systems, session)),
+        None => None,
     };
     let of = |user: &&str| {
         let Some(ways) = Ways::of(engine, user) else { return (Vec::new(), None) };

@@ -3,16 +3,15 @@
 use anyhow::Result;
 use zest_ledger::entry;
 use zest_ledger::json::Holders;
-use zest_ledger::review::{Effective, Membership, Sought, means, nobodys, readable};
+use zest_ledger::review::{Effective, Membership, Sought, means, nobodys};
 use zest_ledger::source::visible;
 
-use super::{line, selection};
+use super::{line, selection, sought};
 use crate::args::WhoArgs;
 use crate::exit::Exit;
 use crate::format::data;
 use crate::out::{complain, put};
-use crate::unknown::Unknown;
-use crate::{cores, progress, render, unknown};
+use crate::{cores, progress, render};
 
 pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
     if let Some(exit) = line::refused::<WhoArgs>(&args.line) {
@@ -22,28 +21,16 @@ pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
-    let systems = match selection::several(engine, &args.on)? {
-        Some(several) => several,
-        None => vec![unknown::system(engine.estate(), &args.on)?.id.value.clone()],
-    };
+    let systems = selection::all(engine, &args.on)?;
+    let systems: Vec<&str> = systems.iter().map(String::as_str).collect();
     let typed = line::of_words(&args.line);
-    let sought = match (&args.sql, &args.like) {
-        (Some(sql), _) => Sought::Statement(sql),
-        (None, Some(pattern)) => Sought::Like(pattern),
-        (None, None) => Sought::Line(&typed),
-    };
     let people: Vec<&entry::User> =
         engine.estate().users().iter().map(|user| &**user).filter(|user| is_below(user, args.path.as_deref())).collect();
     if people.is_empty() {
         complain!("zest: nobody has the path `{}` or one below it", visible(args.path.as_deref().unwrap_or_default()));
         return Ok(Exit::Nothing);
     }
-    let systems: Vec<&str> = systems.iter().map(String::as_str).collect();
-    if let Sought::Like(pattern) = sought
-        && let Err(why) = readable(engine, &systems, pattern)
-    {
-        return Err(Unknown(format!("`{}` cannot be looked for: {why}", visible(pattern))).into());
-    }
+    let sought = sought::of(engine, &systems, (args.sql.as_deref(), args.like.as_deref(), &typed))?;
     let of = |user: &&entry::User| means(engine, &user.id.value, &systems, sought, &args.session.0);
     let found = progress::during("looking at everybody", || cores::each(&people, of)).concat();
     let what = match sought {

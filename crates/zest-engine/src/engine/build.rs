@@ -12,11 +12,27 @@ use crate::vocabulary::{Command, Vocabulary};
 use zest_command::Pattern;
 use zest_command::alphabet::{Alphabet, AlphabetBuilder};
 use zest_command::automaton::{Automaton, MAX_STATES, MAX_STEPS};
-use zest_model::finding::{Code, Finding, Findings};
+use zest_model::entries::Entries;
+use zest_model::finding::{Code, Finding, Findings, Severity};
 use zest_model::source::visible;
 use zest_model::table::Table;
 
 impl Engine {
+    /// Makes an engine of other entries, with the kinds and the documents of this one.
+    ///
+    /// # Errors
+    /// Why they are no ledger.
+    #[doc(hidden)]
+    pub fn with_entries(&self, entries: Entries) -> Result<Self, Findings> {
+        let (kinds, sources) = (self.estate.kinds.clone(), &self.estate.sources);
+        let mut found = Vec::new();
+        let resolved = Estate::resolve(kinds, Arc::clone(sources), entries, &mut found);
+        match resolved.filter(|_| found.iter().all(|finding| finding.severity() != Severity::Error)) {
+            Some(estate) => Self::compile(estate),
+            None => Err(Findings::new(found, Arc::clone(sources))),
+        }
+    }
+
     /// Compiles an estate.
     ///
     /// # Errors

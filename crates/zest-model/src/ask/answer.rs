@@ -432,6 +432,20 @@ impl Answer {
         self.gates.iter().find(|g| matches!(g.outcome, GateOutcome::Refuses(code) if Some(code) == self.refusal))
     }
 
+    /// Returns the decision without its explanation.
+    #[doc(hidden)]
+    #[must_use]
+    pub const fn decision(&self) -> Decision {
+        Decision { verdict: self.verdict, refusal: self.refusal, rule: self.rule, more: crate::More }
+    }
+
+    /// Returns the last gate that permits the action.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn last_permit(&self) -> Option<&Gate> {
+        self.gates.iter().rev().find(|gate| gate.stage == Stage::Permission && gate.outcome == GateOutcome::Passes)
+    }
+
     /// Returns the gates that refuse or ask for something.
     pub fn open_gates(&self) -> impl Iterator<Item = &Gate> {
         self.gates.iter().filter(|g| g.outcome != GateOutcome::Passes)

@@ -5,10 +5,9 @@
 
 use std::sync::Arc;
 
-use zest_engine::{Engine, Estate};
+use zest_engine::Engine;
 use zest_model::entries::Entries;
 use zest_model::entry::{Grant, RuleVerb, When};
-use zest_model::finding::Severity;
 use zest_model::listing::Uncovered;
 use zest_model::source::{Place, visible};
 
@@ -80,12 +79,7 @@ pub fn parts(engine: &Engine) -> Vec<Part> {
     }
     for (i, set) in entries.command_sets.iter().enumerate() {
         for (j, rule) in set.rules.iter().enumerate() {
-            let verb = match rule.verb {
-                RuleVerb::Allow => "allow",
-                RuleVerb::Deny => "deny",
-                RuleVerb::Include => "include",
-            };
-            let what = format!("rule `{verb} {}` of `{}`", visible(&rule.text.value), visible(&set.id.value));
+            let what = format!("rule `{} {}` of `{}`", rule.verb.word(), visible(&rule.text.value), visible(&set.id.value));
             add(Of::Rule(i, j), rule.text.place, what);
         }
     }
@@ -132,6 +126,18 @@ pub fn parts(engine: &Engine) -> Vec<Part> {
     list
 }
 
+/// Rows, and which of their answers are the expected ones in the ledger as it is.
+#[derive(Debug)]
+pub struct Asked<'r>(Vec<(&'r Row<'r>, Vec<bool>)>);
+
+impl<'r> Asked<'r> {
+    /// Asks each row once.
+    #[must_use]
+    pub fn of(engine: &Engine, rows: &'r [Row<'r>]) -> Self {
+        Self(rows.iter().map(|row| (row, row.holds(engine))).collect())
+    }
+}
+
 impl Part {
     pub(crate) const fn place(&self) -> Place {
         self.place
@@ -155,12 +161,12 @@ impl Part {
 
     /// Returns whether one of some rows depends on it.
     #[must_use]
-    pub fn is_covered_by(&self, engine: &Engine, rows: &[Row<'_>]) -> Covered {
+    pub fn is_covered_by(&self, engine: &Engine, rows: &Asked<'_>) -> Covered {
         let mut is_tried = false;
         for edit in [Edit::Out, Edit::Round] {
             let Some(without) = self.edited(engine, edit) else { continue };
             is_tried = true;
-            if rows.iter().any(|row| row.holds(engine) != row.holds(&without)) {
+            if rows.0.iter().any(|(row, held)| row.holds(&without) != *held) {
                 return Covered::Yes;
             }
         }
@@ -169,15 +175,9 @@ impl Part {
 
     /// Returns the ledger without the part, or with it turned round; nothing where that is no ledger.
     fn edited(&self, engine: &Engine, edit: Edit) -> Option<Engine> {
-        let estate = engine.estate();
-        let mut entries: Entries = estate.entries().clone();
+        let mut entries: Entries = engine.estate().entries().clone();
         self.of.edit(&mut entries, edit)?;
-        let mut findings = Vec::new();
-        let estate = Estate::resolve(estate.kinds().clone(), Arc::clone(estate.shared_sources()), entries, &mut findings)?;
-        if findings.iter().any(|finding| finding.severity() == Severity::Error) {
-            return None;
-        }
-        Engine::compile(estate).ok()
+        engine.with_entries(entries).ok()
     }
 
     /// Tells of it, that no expectation depends on it.

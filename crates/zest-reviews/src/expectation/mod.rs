@@ -6,15 +6,15 @@
 mod coverage;
 mod record;
 
-pub use coverage::{Covered, Part, parts};
+pub use coverage::{Asked, Covered, Part, parts};
 pub use record::{recorded, recorded_steps};
 
 use zest_engine::Engine;
-use zest_model::ask::{Answer, GateOutcome, Question, Refusal, Session, Stage, Verdict};
+use zest_model::ask::{Answer, Decision, GateOutcome, Question, Refusal, Session, Verdict};
 use zest_model::entry::{Expectation, Expected, Step};
 use zest_model::finding::Findings;
 use zest_model::listing::Outcome;
-use zest_model::source::Location;
+use zest_model::source::{At, Location};
 
 use crate::rehearsal::{Console, Rehearsal, Statements};
 use crate::row::Wanted;
@@ -64,15 +64,12 @@ impl Row<'_> {
         match self.wanted {
             Wanted::One(expected) => {
                 let decision = engine.decide(&self.question);
-                let is_told = self.entry.code.is_some() || self.entry.ground.is_some();
-                let is_met = met(expected, decision.verdict, decision.refusal);
                 // Why is found out where it is told, and where it is looked at.
-                if is_met && !is_told {
-                    return vec![self.outcome(engine, None, self.question.clone(), expected, (decision.verdict, decision.refusal), true)];
+                if !self.is_explained() && met(expected, decision) {
+                    return vec![self.outcome(engine, None, self.question.clone(), expected, decision, true)];
                 }
                 let answer = engine.explain(&self.question);
-                let holds = is_met && self.is_grounded(&answer);
-                vec![self.told(engine, None, &answer, expected, holds)]
+                vec![self.told(engine, None, &answer, expected, met(expected, decision) && self.is_grounded(&answer))]
             }
             Wanted::Steps(steps) => self.steps(engine, steps),
         }
@@ -88,7 +85,18 @@ impl Row<'_> {
 
     /// Returns whether each answer is the expected one.
     fn holds(&self, engine: &Engine) -> Vec<bool> {
-        self.ask(engine).into_iter().map(|outcome| outcome.holds).collect()
+        match self.wanted {
+            Wanted::One(expected) => {
+                let is_met = met(expected, engine.decide(&self.question));
+                vec![is_met && (!self.is_explained() || self.is_grounded(&engine.explain(&self.question)))]
+            }
+            Wanted::Steps(steps) => self.steps(engine, steps).into_iter().map(|outcome| outcome.holds).collect(),
+        }
+    }
+
+    /// Returns whether more is expected than a verdict.
+    const fn is_explained(&self) -> bool {
+        self.entry.code.is_some() || self.entry.ground.is_some()
     }
 
     /// Goes through a session step by step; from the step on at which it cannot go on, no step holds.
@@ -99,41 +107,31 @@ impl Row<'_> {
             Err(answer) => {
                 // Whoever expects to be refused at the door is refused there, whatever is typed.
                 let one = |(number, step): (usize, &Step)| {
-                    let holds = step.holds(answer.verdict, answer.refusal);
-                    let mut told = self.told(engine, Some(number + 1), &answer, step.expected(), holds);
-                    told.question.line = step.text().to_owned();
+                    let mut told = self.told_step(engine, number + 1, &answer, step);
+                    typed(step).clone_into(&mut told.question.line);
                     told
                 };
                 return steps.iter().enumerate().map(one).collect();
             }
         };
-        let mut list = Vec::with_capacity(steps.len());
-        for (number, step) in steps.iter().enumerate() {
-            let answer = going.type_line(step.text());
-            let is_over = answer.is_none();
-            let outcome = match answer {
-                Some(answer) => self.told(engine, Some(number + 1), &answer, step.expected(), step.holds(answer.verdict, answer.refusal)),
-                None => Outcome {
-                    why: "the session is over: an earlier step ended it".to_owned(),
-                    at: None,
-                    ..self.outcome(
-                        engine,
-                        Some(number + 1),
-                        Question { line: step.text().to_owned(), ..self.question.clone() },
-                        step.expected(),
-                        (Verdict::Denied, None),
-                        false,
-                    )
-                },
-            };
-            debug_assert!(!is_over || !outcome.holds);
-            list.push(outcome);
-        }
-        list
+        let one = |(number, step): (usize, &Step)| match going.type_line(typed(step)) {
+            Some(answer) => self.told_step(engine, number + 1, &answer, step),
+            None => {
+                let question = Question { line: typed(step).to_owned(), ..self.question.clone() };
+                let denied = Decision { verdict: Verdict::Denied, refusal: None, rule: None, more: zest_model::More };
+                let outcome = self.outcome(engine, Some(number + 1), question, expected_of(step), denied, false);
+                Outcome { why: "the session is over: an earlier step ended it".to_owned(), ..outcome }
+            }
+        };
+        steps.iter().enumerate().map(one).collect()
+    }
+
+    fn told_step(&self, engine: &Engine, number: usize, answer: &Answer, step: &Step) -> Outcome {
+        let holds = met(expected_of(step), answer.decision()) && has_code(step.code.as_ref(), answer.refusal);
+        self.told(engine, Some(number), answer, expected_of(step), holds)
     }
 
     fn is_grounded(&self, answer: &Answer) -> bool {
-        let is_code = self.entry.code.as_ref().is_none_or(|code| answer.refusal.is_some_and(|refusal| refusal.code() == code.value));
         let is_ground = self.entry.ground.as_ref().is_none_or(|ground| {
             let is_at = |at: &Location| format!("{}:{}", at.file, at.line) == ground.value;
             let is_denied = answer.verdict == Verdict::Denied;
@@ -147,18 +145,16 @@ impl Row<'_> {
                 .iter()
                 .any(|gate| has_a_say(gate.outcome) && (gate.text.contains(&ground.value) || gate.location.as_ref().is_some_and(is_at)))
         });
-        is_code && is_ground
+        has_code(self.entry.code.as_ref(), answer.refusal) && is_ground
     }
 
     fn told(&self, engine: &Engine, step: Option<usize>, answer: &Answer, expected: Expected, holds: bool) -> Outcome {
         let gate = match answer.verdict {
             Verdict::Denied => answer.first_refusal(),
             Verdict::AllowedAfter => answer.gates.iter().find(|gate| gate.outcome == GateOutcome::Asks),
-            Verdict::Allowed => {
-                answer.gates.iter().rev().find(|gate| gate.stage == Stage::Permission && gate.outcome == GateOutcome::Passes)
-            }
+            Verdict::Allowed => answer.last_permit(),
         };
-        let outcome = self.outcome(engine, step, answer.question.clone(), expected, (answer.verdict, answer.refusal), holds);
+        let outcome = self.outcome(engine, step, answer.question.clone(), expected, answer.decision(), holds);
         Outcome { why: gate.map_or_else(String::new, |gate| gate.text.clone()), at: gate.and_then(|gate| gate.location.clone()), ..outcome }
     }
 
@@ -168,7 +164,7 @@ impl Row<'_> {
         step: Option<usize>,
         question: Question,
         expected: Expected,
-        (verdict, code): (Verdict, Option<Refusal>),
+        decision: Decision,
         holds: bool,
     ) -> Outcome {
         let Expectation { place, name, code: wanted, ground, .. } = self.entry;
@@ -188,8 +184,8 @@ impl Row<'_> {
             expected: format!("{}{more}", expected.word()),
             holds,
             held_before: None,
-            verdict,
-            code,
+            verdict: decision.verdict,
+            code: decision.refusal,
             why: String::new(),
             at: None,
             more: zest_model::More,
@@ -197,32 +193,24 @@ impl Row<'_> {
     }
 }
 
-/// What of a step is looked at.
-trait Wants {
-    fn text(&self) -> &str;
-    fn expected(&self) -> Expected;
-    fn holds(&self, verdict: Verdict, refusal: Option<Refusal>) -> bool;
+/// Returns what is typed in a step.
+fn typed(step: &Step) -> &str {
+    step.line.as_ref().map_or("", |line| line.value.as_str())
 }
 
-impl Wants for Step {
-    fn text(&self) -> &str {
-        self.line.as_ref().map_or("", |line| line.value.as_str())
-    }
+fn expected_of(step: &Step) -> Expected {
+    // OK because a step without an answer is an error of the document.
+    step.answer.as_ref().map_or(Expected::Denied, |answer| answer.value)
+}
 
-    fn expected(&self) -> Expected {
-        // OK because a step without an answer is an error of the document.
-        self.answer.as_ref().map_or(Expected::Denied, |answer| answer.value)
-    }
-
-    fn holds(&self, verdict: Verdict, refusal: Option<Refusal>) -> bool {
-        let is_code = self.code.as_ref().is_none_or(|code| refusal.is_some_and(|refusal| refusal.code() == code.value));
-        met(self.expected(), verdict, refusal) && is_code
-    }
+/// Returns whether a refusal has the code that is expected, if one is.
+fn has_code(code: Option<&At<String>>, refusal: Option<Refusal>) -> bool {
+    code.is_none_or(|code| refusal.is_some_and(|refusal| refusal.code() == code.value))
 }
 
 /// Returns whether an answer is the expected one. What was not decided is not denied: nobody knows. And a question that names what is not
 /// there, or states what the system does not look at, is refused whatever it asks: that is no denial.
-fn met(expected: Expected, verdict: Verdict, refusal: Option<Refusal>) -> bool {
+fn met(expected: Expected, Decision { verdict, refusal, .. }: Decision) -> bool {
     let is_open = refusal == Some(Refusal::NotDecided);
     match expected {
         Expected::Allowed => verdict == Verdict::Allowed,

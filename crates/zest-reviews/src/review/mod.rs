@@ -22,6 +22,7 @@ pub use effective::{Sought, effective, means, readable};
 pub use hygiene::hygiene;
 pub use menu::{MenuItem, menu};
 pub use nobodys::nobodys;
+pub(crate) use nobodys::nobodys_accounts;
 pub use obligations::{ObjectObligations, obligations};
 pub use opens::opens;
 pub use readiness::{Readiness, readiness};

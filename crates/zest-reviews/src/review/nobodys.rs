@@ -7,6 +7,12 @@ use zest_model::source::visible;
 /// systems alone.
 #[must_use]
 pub fn nobodys(engine: &Engine, is_meant: impl Fn(&str) -> bool) -> Vec<String> {
+    let one = |(account, system): (&str, &str)| format!("{} on {}", visible(account), visible(system));
+    nobodys_accounts(engine, is_meant).into_iter().map(one).collect()
+}
+
+/// Returns the same, each account with its system.
+pub(crate) fn nobodys_accounts(engine: &Engine, is_meant: impl Fn(&str) -> bool) -> Vec<(&str, &str)> {
     let estate = engine.estate();
     let mut list = Vec::new();
     for database in estate.entries().databases.iter().filter(|database| is_meant(&database.system.value)) {
@@ -14,7 +20,7 @@ pub fn nobodys(engine: &Engine, is_meant: impl Fn(&str) -> bool) -> Vec<String> 
         for account in &database.accounts {
             let login = site.kind().login_of(&account.name.value);
             if account.used_by.is_empty() && engine.find_user(&login, false).is_none() {
-                list.push(format!("{} on {}", visible(&account.name.value), visible(&database.system.value)));
+                list.push((account.name.value.as_str(), database.system.value.as_str()));
             }
         }
     }

@@ -3,7 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use zest_engine::Engine;
-use zest_model::entry::{Assignment, CommandSet, Grant, Obligations, On, Role, RuleVerb, When};
+use zest_model::entry::{Assignment, CommandSet, Grant, Obligations, On, Role, When};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{At, Place, visible};
 
@@ -144,13 +144,8 @@ fn said_of_set(set: &CommandSet) -> Option<Said> {
         return None;
     }
     let rule = |rule: &zest_model::entry::Rule| {
-        let verb = match rule.verb {
-            RuleVerb::Allow => "allow",
-            RuleVerb::Deny => "deny",
-            RuleVerb::Include => "include",
-        };
         let words: Vec<&str> = rule.text.value.split_whitespace().collect();
-        format!("{verb} {} {}", words.join(" "), rule.after.as_deref().map_or_else(String::new, said_of_obligations))
+        format!("{} {} {}", rule.verb.word(), words.join(" "), rule.after.as_deref().map_or_else(String::new, said_of_obligations))
     };
     let mut said: Said = rules.iter().map(rule).collect();
     said.push(format!("{:?}", otherwise.as_ref().map(|otherwise| otherwise.value)));

@@ -7,7 +7,7 @@ use zest_engine::rules::Combining;
 use zest_engine::{Engine, Estate};
 use zest_model::ask::{Change, Conflict, Session};
 use zest_model::entry::{Assignment, Band, On, Proof, Role, User};
-use zest_model::finding::{Findings, Severity};
+use zest_model::finding::Findings;
 use zest_model::source::{At, Place, visible};
 use zest_words::nearest;
 
@@ -141,35 +141,22 @@ impl Subject {
             return Ok(Self::User(text.to_owned()));
         }
         let (what, name) = text.split_once(':').unwrap_or(("user", text));
-        let named = |what: &'static str, is_there: bool, all: &mut dyn Iterator<Item = &str>| {
-            let unknown = |nearest: Option<&str>| NoSubject::Unknown { what, name: name.to_owned(), nearest: nearest.map(str::to_owned) };
-            if is_there { Ok(name.to_owned()) } else { Err(unknown(nearest(name, all))) }
+        let is_one_of = |what: &'static str, name: &str, ids: Vec<&str>| {
+            let unknown =
+                || NoSubject::Unknown { what, name: name.to_owned(), nearest: nearest(name, ids.iter().copied()).map(str::to_owned) };
+            if ids.contains(&name) { Ok(name.to_owned()) } else { Err(unknown()) }
         };
         match what {
-            "user" => {
-                let is_there = engine.find_user(name, false).is_some();
-                named("user", is_there, &mut estate.users().iter().map(|e| e.id.value.as_str())).map(Self::User)
-            }
-            "group" => {
-                let ids = || estate.groups().iter().map(|e| e.id.value.as_str());
-                named("group", ids().any(|id| id == name), &mut ids()).map(Self::Group)
-            }
-            "role" => {
-                let ids = || estate.roles().iter().map(|e| e.id.value.as_str());
-                named("role", ids().any(|id| id == name), &mut ids()).map(Self::Role)
-            }
+            "user" => is_one_of("user", name, estate.users().iter().map(|e| e.id.value.as_str()).collect()).map(Self::User),
+            "group" => is_one_of("group", name, estate.groups().iter().map(|e| e.id.value.as_str()).collect()).map(Self::Group),
+            "role" => is_one_of("role", name, estate.roles().iter().map(|e| e.id.value.as_str()).collect()).map(Self::Role),
             "command-set" => {
-                let ids = || estate.command_sets().iter().map(|e| e.id.value.as_str());
-                named("command set", ids().any(|id| id == name), &mut ids()).map(Self::CommandSet)
+                is_one_of("command set", name, estate.command_sets().iter().map(|e| e.id.value.as_str()).collect()).map(Self::CommandSet)
             }
             "account" => {
                 let Some((system, account)) = name.split_once('/') else { return Err(NoSubject::Unreadable(text.to_owned())) };
-                let ids = || estate.systems().iter().map(|e| e.id.value.as_str());
-                if !ids().any(|id| id == system) {
-                    let near = nearest(system, ids()).map(str::to_owned);
-                    return Err(NoSubject::Unknown { what: "system", name: system.to_owned(), nearest: near });
-                }
-                Ok(Self::Account { system: system.to_owned(), account: account.to_owned() })
+                let system = is_one_of("system", system, estate.systems().iter().map(|e| e.id.value.as_str()).collect())?;
+                Ok(Self::Account { system, account: account.to_owned() })
             }
             _ => Err(NoSubject::Unreadable(text.to_owned())),
         }
@@ -194,32 +181,23 @@ impl Subject {
         let estate = engine.estate();
         let mut entries = estate.entries().clone();
         // Whatever is said of who stands in is said where the entry is that they stand for.
-        let mut place = None;
+        let at = self.place(estate).unwrap_or_else(Place::here);
         let (mut change, mut alone) = (None, Some(session.clone()));
-        let id_of = |place: &mut Option<Place>, id: Option<&At<String>>| *place = id.map(|id| id.place);
         match self {
             Self::User(user) => return Ok(StandIn { engine: None, user: user.clone(), alone: Some(session.clone()), session }),
             Self::Group(group) => {
-                id_of(&mut place, estate.groups().iter().map(|entry| &entry.id).find(|id| id.value == *group));
                 change = Some(Change::JoinGroup { group: group.clone(), user: name.clone() });
             }
-            Self::Role(role) => {
-                id_of(&mut place, estate.roles().iter().map(|entry| &entry.id).find(|id| id.value == *role));
-                entries.assignments.push(everywhere(&name, role, place));
-            }
+            Self::Role(role) => entries.assignments.push(everywhere(&name, role, at)),
             Self::CommandSet(set) => {
-                id_of(&mut place, estate.command_sets().iter().map(|entry| &entry.id).find(|id| id.value == *set));
-                let at = place.unwrap_or_else(Place::here);
                 // At the top no level stands in the way, and the set decides alone.
                 session.level = Some(15);
                 let band = Band { start: At::new(15, at), ceiling: At::new(15, at) };
                 let role = Role { band: Some(band), commands: vec![At::new(set.clone(), at)], ..Role::at(At::new(name.clone(), at)) };
                 entries.roles.push(Arc::new(role));
-                entries.assignments.push(everywhere(&name, &name, place));
+                entries.assignments.push(everywhere(&name, &name, at));
             }
             Self::Account { system, account } => {
-                let entry = estate.systems().iter().find(|entry| entry.id.value == *system);
-                id_of(&mut place, entry.map(|entry| &entry.id));
                 let kind = engine.site(system).map(|site| site.kind());
                 // On a database server there is no other way in than an account.
                 alone = alone.filter(|_| kind.is_some_and(|kind| kind.combining() == Combining::NotLookedAt));
@@ -227,7 +205,6 @@ impl Subject {
                 change = Some(Change::UseAccount { system: system.clone(), account: account.clone(), user: name.clone() });
             }
         }
-        let at = place.unwrap_or_else(Place::here);
         let person = match like.and_then(|user| engine.find_user(user, false)) {
             Some(user) => User { id: At::new(name.clone(), at), ..estate.user(user).clone() },
             None => {
@@ -236,24 +213,30 @@ impl Subject {
             }
         };
         entries.users.push(Arc::new(person));
-        let mut found = Vec::new();
-        let resolved = Estate::resolve(estate.kinds().clone(), Arc::clone(estate.shared_sources()), entries, &mut found);
-        let invalid = |found| NoSubject::Invalid(Findings::new(found, Arc::clone(estate.shared_sources())));
-        let Some(resolved) = resolved.filter(|_| found.iter().all(|finding| finding.severity() != Severity::Error)) else {
-            return Err(invalid(found));
-        };
-        let with_person = Engine::compile(resolved).map_err(NoSubject::Invalid)?;
+        let with_person = engine.with_entries(entries).map_err(NoSubject::Invalid)?;
         let with_all = match change {
             None => with_person,
             Some(change) => with_person.with(&[change]).map_err(NoSubject::Conflict)?,
         };
         Ok(StandIn { engine: Some(with_all), user: name, session, alone })
     }
+
+    /// Returns where the entry is written that it stands for.
+    fn place(&self, estate: &Estate) -> Option<Place> {
+        let (mut users, mut groups, mut roles) = (estate.users().iter(), estate.groups().iter(), estate.roles().iter());
+        let id = match self {
+            Self::User(user) => users.find(|entry| entry.id.value == *user).map(|entry| &entry.id),
+            Self::Group(group) => groups.find(|entry| entry.id.value == *group).map(|entry| &entry.id),
+            Self::Role(role) => roles.find(|entry| entry.id.value == *role).map(|entry| &entry.id),
+            Self::CommandSet(set) => estate.command_sets().iter().find(|entry| entry.id.value == *set).map(|entry| &entry.id),
+            Self::Account { system, .. } => estate.systems().iter().find(|entry| entry.id.value == *system).map(|entry| &entry.id),
+        };
+        id.map(|id| id.place)
+    }
 }
 
 /// Makes the assignment of a role on all systems to somebody.
-fn everywhere(user: &str, role: &str, place: Option<Place>) -> Arc<Assignment> {
-    let at = place.unwrap_or_else(Place::here);
+fn everywhere(user: &str, role: &str, at: Place) -> Arc<Assignment> {
     let text = |text: String| vec![At::new(text, at)];
     let on = On { all: Some(At::new(true, at)), place: Some(at), ..On::default() };
     let rank = Some(At::new(0, at));

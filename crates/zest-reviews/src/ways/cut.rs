@@ -9,8 +9,8 @@ use crate::expectation::parts;
 /// How many entries are tried at most: those that most ways rest on.
 const MAX_TRIED: usize = 8;
 
-/// Takes entries out that ways rest on, one at a time, and counts who still gets there; the one that leaves fewest comes first. Nobody who
-/// is there already, without a step, is counted.
+/// Takes entries out that ways rest on, one at a time, and counts who still gets there; the one that leaves fewest comes first. Whoever
+/// is there already, without a step, is counted as well.
 #[must_use]
 pub fn cuts(engine: &Engine, ways: &[Way], aim: Aim<'_>) -> Vec<Cut> {
     let estate = engine.estate();

@@ -2,10 +2,9 @@
 
 use std::sync::Arc;
 
-use zest_engine::{Engine, Estate};
+use zest_engine::Engine;
 use zest_model::entries::Entries;
 use zest_model::entry::{Host, Proof, RunAs};
-use zest_model::finding::Severity;
 use zest_model::source::{At, Place, visible};
 
 /// Something that an act gives: who has it, and what it is.
@@ -42,13 +41,9 @@ pub(super) fn with(engine: &Engine, facts: &[Fact]) -> Option<Engine> {
     if facts.iter().all(|fact| matches!(fact, Fact::Becomes(_))) {
         return Some(engine.clone());
     }
-    let estate = engine.estate();
-    let mut entries = estate.entries().clone();
+    let mut entries = engine.estate().entries().clone();
     facts.iter().try_for_each(|fact| apply(&mut entries, fact))?;
-    let mut findings = Vec::new();
-    let estate = Estate::resolve(estate.kinds().clone(), Arc::clone(estate.shared_sources()), entries, &mut findings)?;
-    let is_valid = findings.iter().all(|finding| finding.severity() != Severity::Error);
-    is_valid.then(|| Engine::compile(estate).ok()).flatten()
+    engine.with_entries(entries).ok()
 }
 
 fn apply(entries: &mut Entries, fact: &Fact) -> Option<()> {

@@ -8,11 +8,12 @@ mod cut;
 mod fact;
 
 use jiff::SignedDuration;
+use rustc_hash::FxHashMap;
 
 pub use cut::cuts;
 use zest_engine::Engine;
-use zest_engine::rights::{Action, Membership, Side, Within, rights};
-use zest_model::ask::{Form, GateOutcome, Proven, Question, Session, Stage, Verdict};
+use zest_engine::rights::{Action, Side, Within, rights};
+use zest_model::ask::{Form, GateOutcome, Proven, Question, Session, Verdict};
 use zest_model::entry::{Kind, Proof};
 pub use zest_model::listing::{Cut, Way, WayStep};
 use zest_model::source::visible;
@@ -99,6 +100,8 @@ impl<'e> Ways<'e> {
     fn close(&mut self) {
         let mut next: Vec<Vec<usize>> = vec![Vec::new()];
         let mut ledgers = 0;
+        // What acts give is wanted of the same ledgers again and again.
+        let mut acts_of: FxHashMap<Vec<usize>, Vec<(Fact, WayStep)>> = FxHashMap::default();
         while let Some(base) = pop_smallest(&mut next) {
             ledgers += 1;
             if ledgers > MAX_LEDGERS || self.got.len() > MAX_GOT {
@@ -106,11 +109,15 @@ impl<'e> Ways<'e> {
                 return;
             }
             let known = self.got.len();
-            for (fact, _) in self.acts(&base) {
+            let found = acts_of.entry(base.clone()).or_insert_with(|| self.acts(&base)).clone();
+            for (fact, step) in found {
                 if self.got.iter().any(|got| got.fact == fact) {
                     continue;
                 }
-                let Some((before, step)) = self.least(base.clone(), |ways, base| ways.act(base, &fact)) else { continue };
+                let (before, step) = self.least(base.clone(), step, |ways, base| {
+                    let acts = acts_of.entry(base.to_vec()).or_insert_with(|| ways.acts(base));
+                    acts.iter().find(|(known, _)| *known == fact).map(|(_, step)| step.clone())
+                });
                 self.got.push(Got { fact, step, before });
             }
             if self.got.len() > known {
@@ -132,10 +139,8 @@ impl<'e> Ways<'e> {
         base.iter().map(|&number| self.got[number].fact.clone()).collect()
     }
 
-    /// Leaves out whatever is not needed for something, and what only that needed.
-    fn least<T>(&self, base: Vec<usize>, is_so: impl Fn(&Self, &[usize]) -> Option<T>) -> Option<(Vec<usize>, T)> {
-        let mut found = is_so(self, &base)?;
-        let mut base = base;
+    /// Leaves out whatever is not needed for something that was found, and what only that needed.
+    fn least<T>(&self, mut base: Vec<usize>, mut found: T, mut is_so: impl FnMut(&Self, &[usize]) -> Option<T>) -> (Vec<usize>, T) {
         let mut at = base.len();
         while at > 0 {
             at -= 1;
@@ -148,7 +153,7 @@ impl<'e> Ways<'e> {
                 at = at.min(base.len());
             }
         }
-        Some((base, found))
+        (base, found)
     }
 
     /// Returns those whose rights are there: whoever sets out, and everybody they sign in as.
@@ -179,11 +184,6 @@ impl<'e> Ways<'e> {
         }
         list.retain(|(fact, _)| !matches!(fact, Fact::Becomes(user) if *user == self.from));
         list
-    }
-
-    /// Returns the step by which an act gives something, if one does.
-    fn act(&self, base: &[usize], fact: &Fact) -> Option<WayStep> {
-        self.acts(base).into_iter().find(|(known, _)| known == fact).map(|(_, step)| step)
     }
 
     /// Owners take members into their groups.
@@ -220,7 +220,9 @@ impl<'e> Ways<'e> {
         bases.push((0..self.got.len()).collect());
         bases.sort_by_key(Vec::len);
         bases.dedup();
-        let (base, step) = bases.into_iter().find_map(|base| self.least(base, |ways, base| ways.reaches(base, aim)))?;
+        let reached = |base: Vec<usize>| self.reaches(&base, aim).map(|step| (base, step));
+        let (base, step) = bases.into_iter().find_map(reached)?;
+        let (base, step) = self.least(base, step, |ways, base| ways.reaches(base, aim));
         let mut steps: Vec<WayStep> = base.iter().map(|&number| self.got[number].step.clone()).collect();
         steps.extend(step);
         Some(Way { from: self.from.clone(), steps, more: zest_model::More })
@@ -412,7 +414,7 @@ fn grant(kind: Kind, role: &str, account: &str) -> Option<String> {
 fn asked(engine: &Engine, by: &str, question: Question, gives: String) -> WayStep {
     let answer = engine.explain(&question);
     let needs = answer.gates.iter().filter(|gate| gate.outcome == GateOutcome::Asks).map(|gate| gate.text.clone()).collect();
-    let gate = answer.gates.iter().rev().find(|gate| gate.stage == Stage::Permission && gate.outcome == GateOutcome::Passes);
+    let gate = answer.last_permit();
     let (why, place) = gate.map_or_else(Default::default, |gate| (gate.text.clone(), gate.location.clone()));
     WayStep { by: by.to_owned(), question: Some(question), needs, gives, why, place, more: zest_model::More }
 }
@@ -428,9 +430,8 @@ fn does(engine: &Engine, user: &str, session: &Session, sought: Sought<'_>, syst
             continue;
         }
         let Some(set) = rights(&[side], &Within { stated: session.clone(), actions, unless: None }).pop() else { continue };
-        let found = [Membership::Allowed, Membership::After].into_iter().find_map(|layer| set.example_of(layer));
         let length = |question: &Question| (question.session.acting.len(), question.line.len());
-        if let Some(question) = found
+        if let Some(question) = set.example_allowed()
             && best.as_ref().is_none_or(|known| length(&question) < length(known))
         {
             best = Some(question);

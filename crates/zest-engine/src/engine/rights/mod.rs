@@ -521,6 +521,12 @@ impl Rights {
         Some((membership, self.question(opening, action, region)))
     }
 
+    /// Returns one of the pairs that are allowed: at once if there is such a one, or else after obligations.
+    #[must_use]
+    pub fn example_allowed(&self) -> Option<Question> {
+        [Membership::Allowed, Membership::After].into_iter().find_map(|layer| self.example_of(layer))
+    }
+
     /// Returns one of the pairs of a sort of membership, the shortest action first.
     #[must_use]
     pub fn example_of(&self, wanted: Membership) -> Option<Question> {
