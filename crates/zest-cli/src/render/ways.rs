@@ -67,7 +67,7 @@ fn act(step: &WayStep) -> String {
 }
 
 /// How wide and high a box is, and what is between two.
-const BOX: (usize, usize, usize) = (250, 64, 70);
+const BOX: (usize, usize, usize) = (275, 64, 60);
 
 /// Draws ways as rows of boxes: who sets out, and what each step gives.
 pub(crate) fn drawn(ways: &[Way]) -> String {
