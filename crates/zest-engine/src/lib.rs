@@ -9,5 +9,6 @@ pub mod links;
 pub mod vocabulary;
 
 pub use engine::{
-    Candidate, Declared, Engine, Estate, conditions, duties, entry, missing, obligations, prepared, remedies, rights, rules, trace, ways,
+    Candidate, Declared, Engine, Estate, classes, conditions, duties, entry, missing, named, obligations, prepared, remedies, rights,
+    rules, trace, ways,
 };

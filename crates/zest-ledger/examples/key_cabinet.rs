@@ -133,6 +133,10 @@ impl Kind for KeyCabinets {
         false
     }
 
+    fn tells_apart_by_name(&self, _: &str) -> bool {
+        true
+    }
+
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
     }

@@ -63,6 +63,10 @@ impl Kind for Careless {
         true
     }
 
+    fn tells_apart_by_name(&self, _: &str) -> bool {
+        true
+    }
+
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
     }

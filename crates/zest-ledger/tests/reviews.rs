@@ -5,11 +5,11 @@ use std::collections::BTreeSet;
 use zest_ledger::ask::{Form, Question, Session, Verdict};
 use zest_ledger::command::{Pattern, read_line};
 use zest_ledger::entry::Kind;
-use zest_ledger::review::{Difference, Membership, Sought, Subject, beside, compare, effective, means, opens};
+use zest_ledger::review::{Difference, Effective, Membership, Right, Sought, Subject, Who, beside, compare, effective, means, opens};
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::{questions, seed};
 
-use crate::support::{engine, plain, random};
+use crate::support::{engine, plain, random, random_with_twins};
 
 const ROTA: &str = r#"
 [users.mate-1]
@@ -168,6 +168,56 @@ fn who_may_what_a_pattern_takes_agrees_with_asking() {
     }
     println!("{found} rights were found by patterns of {allowed} lines");
     assert!(allowed > 40 && found > 300);
+}
+
+/// People whom a system cannot tell apart are looked at once: what is told of them is what is told of each who is looked at alone.
+#[test]
+fn who_may_is_told_of_everybody_as_of_each_alone() {
+    let first = seed(25_000);
+    println!("first seed {first}");
+    let (mut told, mut alone, mut together) = (0, 0, 0);
+    for round in 0..questions(1_500).div_ceil(150) as u64 {
+        let seed = first + round;
+        let Some((mut source, engine)) = random_with_twins(seed) else { continue };
+        for _ in 0..10 {
+            let question = plain(source.question());
+            let patterns = patterns_of(&question, &engine);
+            let of_credentials = ["* on user/user-1", "change-credential on user/u*", "change-credential on **"];
+            let patterns: Vec<&str> = patterns.iter().map(String::as_str).chain(of_credentials).collect();
+            let sought = std::iter::once(Sought::Line(&question.line)).chain(patterns.into_iter().map(Sought::Like));
+            for sought in sought {
+                for session in [Session::default(), Session { acting: question.session.acting.clone(), ..Session::default() }] {
+                    let who = Who::new(&engine, &[&question.system], sought, &session);
+                    together += engine.estate().users().len() - who.parts().len();
+                    let found = who.all();
+                    for user in engine.estate().users().iter().map(|user| &user.id.value) {
+                        let of_each = means(&engine, user, &[&question.system], sought, &session);
+                        let lines = |list: &[&Effective]| -> Vec<(Vec<String>, String, Membership, Vec<String>)> {
+                            let one = |right: &Right| (right.lines.clone(), right.when.clone(), right.allowed, right.starts.clone());
+                            list.iter().flat_map(|listed| &listed.rights).map(one).collect()
+                        };
+                        let of_all: Vec<&Effective> = found.iter().filter(|one| one.user == *user).collect();
+                        assert_eq!(
+                            lines(&of_all),
+                            lines(&of_each.iter().collect::<Vec<_>>()),
+                            "seed {seed}: {user} on {}: {sought:?} {session:?}",
+                            question.system
+                        );
+                        for right in of_all.iter().flat_map(|listed| &listed.rights) {
+                            let is = match engine.decide(&right.example).verdict {
+                                Verdict::Allowed => Membership::Allowed,
+                                _ => Membership::After,
+                            };
+                            assert!(right.allowed == is || right.allowed == Membership::NotDecided, "seed {seed}: {right:#?}");
+                        }
+                        (told, alone) = (told + of_all.len(), alone + usize::from(of_all.is_empty()));
+                    }
+                }
+            }
+        }
+    }
+    println!("{told} listings, nothing for {alone}; {together} people were not looked at by themselves");
+    assert!(told > 300 && together > 500);
 }
 
 /// Whatever else a remedy allows whoever asked is among what it opens, and whoever else may do the same is named.

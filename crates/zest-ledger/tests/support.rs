@@ -3,7 +3,7 @@
 use zest_ledger::ask::{Answer, Refusal, Session, Verdict};
 use zest_ledger::finding::{Code, Findings};
 use zest_ledger::{Engine, Ledger, Question};
-use zest_testkit::estates::Source;
+use zest_testkit::estates::{Source, with_twins};
 
 /// A pier switch and a vessel router, six people, three command sets.
 pub(crate) const PIER: &str = r#"
@@ -171,6 +171,13 @@ pub(crate) fn outcome(answer: &Answer) -> Result<Verdict, Refusal> {
 pub(crate) fn random(seed: u64) -> Option<(Source, Engine)> {
     let mut source = Source::new(seed);
     let estate = Ledger::new().document("estate.toml", &source.ledger()).estate().ok()?;
+    Some((source, Engine::compile(estate).expect("a random estate compiles")))
+}
+
+/// A random estate in which everybody has a twin, and a source of questions for it; nothing where what came out is not valid.
+pub(crate) fn random_with_twins(seed: u64) -> Option<(Source, Engine)> {
+    let mut source = Source::new(seed);
+    let estate = Ledger::new().document("estate.toml", &with_twins(&source.ledger())).estate().ok()?;
     Some((source, Engine::compile(estate).expect("a random estate compiles")))
 }
 

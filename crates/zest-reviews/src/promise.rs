@@ -5,9 +5,11 @@
 
 use std::sync::Arc;
 
+use fixedbitset::FixedBitSet;
 use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
+use zest_engine::classes::{Alike, Classes};
 use zest_engine::links::{Resolver, SystemId, UserId};
 use zest_engine::rights::{Action, Always, Membership, Side, Within, rights};
 use zest_engine::{Engine, rights};
@@ -40,19 +42,16 @@ pub fn promise(engine: &Engine, number: usize, now: Timestamp) -> Promised {
     found.told(engine, entry)
 }
 
-/// Whom and what a promise means.
+/// Whom and what a promise means. People are numbered: users by their numbers, and then accounts that no user stands behind.
 struct Meant<'e> {
     engine: &'e Engine,
-    people: Vec<Person>,
+    classes: Classes<'e>,
+    /// The users it is about.
+    people: FixedBitSet,
+    /// Whoever uses an account that no user stands behind, and on which system.
+    accounts: Vec<(StandIn, String)>,
     systems: Vec<SystemId>,
     within: Within,
-}
-
-/// Somebody it is about.
-enum Person {
-    User(UserId),
-    /// Whoever uses an account that no user stands behind.
-    Account(Box<StandIn>, String),
 }
 
 /// What was found.
@@ -70,6 +69,34 @@ struct Found {
 
 /// How many examples are told.
 const MAX_WITNESSES: usize = 3;
+
+/// What people may on a system who are alike there.
+struct Part<'m> {
+    engine: &'m Engine,
+    people: Vec<usize>,
+    set: rights::Rights,
+}
+
+/// What people may of what some patterns take, on any of the systems.
+struct Held<'m> {
+    parts: Vec<Part<'m>>,
+    /// For each of the people, the first part in which something is allowed.
+    by: Vec<Option<usize>>,
+    /// Those of whom something is not known.
+    open: FixedBitSet,
+}
+
+impl Held<'_> {
+    fn may(&self, person: usize) -> bool {
+        self.by[person].is_some()
+    }
+
+    /// Says what is not known of some people.
+    fn unknown(&self, is_meant: impl Fn(usize) -> bool) -> Vec<String> {
+        let of_some = |part: &&Part<'_>| part.people.iter().any(|&person| is_meant(person));
+        self.parts.iter().filter(of_some).flat_map(|part| unknown_of(&part.set)).collect()
+    }
+}
 
 impl<'e> Meant<'e> {
     fn of(engine: &'e Engine, entry: &Promise, now: Timestamp, findings: &mut Vec<Finding>) -> Option<Self> {
@@ -99,13 +126,15 @@ impl<'e> Meant<'e> {
         };
         let all: Vec<UserId> =
             if of.is_empty() { (0..estate.users().len()).map(UserId::new).collect() } else { row::people(engine, of, findings) };
-        let mut people: Vec<Person> = all.into_iter().filter(|user| !out.contains(&user.index())).map(Person::User).collect();
+        let mut people = FixedBitSet::with_capacity(estate.users().len());
+        all.into_iter().map(UserId::index).filter(|user| !out.contains(user)).for_each(|user| people.insert(user));
+        let mut accounts = Vec::new();
         if of.is_empty() {
             let is_meant = |name: &str| systems.iter().any(|&system| estate.system(system).id.value == name);
             for (account, system) in nobodys_accounts(engine, is_meant) {
                 let subject = Subject::Account { system: system.to_owned(), account: account.to_owned() };
                 match subject.stand_in(engine, &stated) {
-                    Ok(stand_in) => people.push(Person::Account(Box::new(stand_in), system.to_owned())),
+                    Ok(stand_in) => accounts.push((stand_in, system.to_owned())),
                     Err(why) => {
                         let (account, system) = (visible(account), visible(system));
                         findings.push(row::cannot(entry.place, &format!("`{account} on {system}` cannot be looked at: {why}")));
@@ -113,7 +142,7 @@ impl<'e> Meant<'e> {
                 }
             }
         }
-        if people.is_empty() {
+        if people.is_clear() && accounts.is_empty() {
             findings.push(row::cannot(entry.place, "it speaks of nobody"));
         }
         let mut found = Vec::new();
@@ -125,59 +154,95 @@ impl<'e> Meant<'e> {
             Arc::new(conditions)
         });
         findings.extend(found.into_iter().map(row::as_not_asked));
-        Some(Self { engine, people, systems, within: Within { stated, unless, ..Within::default() } })
+        let within = Within { stated, unless, ..Within::default() };
+        Some(Self { engine, classes: Classes::of(engine), people, accounts, systems, within })
     }
 
-    /// Returns somebody's side on a system, where they can be there.
-    fn side<'s>(&'s self, person: &'s Person, system: SystemId) -> Option<(Side<'s>, Session)> {
+    /// Returns how many people are numbered.
+    fn count_all(&self) -> usize {
+        self.engine.estate().users().len() + self.accounts.len()
+    }
+
+    /// Returns everybody it is about, by number.
+    fn everybody(&self) -> impl Iterator<Item = usize> {
+        self.people.ones().chain(self.engine.estate().users().len()..self.count_all())
+    }
+
+    /// Finds what everybody may on a system, of the actions that are wanted of each; those together who are alike.
+    fn on(
+        &self,
+        system: SystemId,
+        texts: &[At<String>],
+        unless: bool,
+        mut wanted: impl FnMut(&Side<'_>, &Session) -> Vec<Action>,
+    ) -> Vec<Part<'_>> {
         let name = &self.engine.estate().system(system).id.value;
-        match person {
-            Person::User(user) => Some((Side { site: self.engine.site(name)?, user: *user }, self.within.stated.clone())),
-            Person::Account(stand_in, on) => {
-                let engine = stand_in.engine(self.engine);
-                let user = engine.find_user(&stand_in.user, false)?;
-                (on == name).then_some(())?;
-                Some((Side { site: engine.site(name)?, user }, stand_in.session.clone()))
+        let texts: Vec<&str> = texts.iter().map(|text| text.value.as_str()).collect();
+        let within = Within { unless: self.within.unless.clone().filter(|_| unless), ..self.within.clone() };
+        let mut parts = Vec::new();
+        let Some(site) = self.engine.site_of(system) else { return parts };
+        for class in self.classes.on(site, &texts, &within.stated) {
+            if !self.classes.members(&class).any(|user| self.people.contains(user.index())) {
+                continue;
+            }
+            for Alike { people, set } in self.classes.rights(site, &class, |side| wanted(side, &within.stated), &within) {
+                let mut people: Vec<usize> = people.into_iter().map(UserId::index).filter(|&user| self.people.contains(user)).collect();
+                people.sort_unstable();
+                let Some(&first) = people.first() else { continue };
+                let first = &self.engine.estate().user(UserId::new(first)).id.value;
+                let set = if set.user == *first { set } else { set.of_another(first) };
+                parts.push(Part { engine: self.engine, people, set });
             }
         }
+        for (number, (stand_in, _)) in self.accounts.iter().enumerate().filter(|(_, (_, on))| on == name) {
+            let engine = stand_in.engine(self.engine);
+            let Some((site, user)) = engine.site(name).zip(engine.find_user(&stand_in.user, false)) else { continue };
+            let (side, stated) = (Side { site, user }, &stand_in.session);
+            let actions = wanted(&side, stated);
+            if actions.is_empty() {
+                continue;
+            }
+            let within = Within { stated: stated.clone(), actions, unless: within.unless.clone() };
+            let people = vec![self.engine.estate().users().len() + number];
+            parts.extend(rights(&[side], &within).pop().map(|set| Part { engine, people, set }));
+        }
+        parts
     }
 
-    /// Returns what somebody may of what some patterns take, on a system; nothing where they take nothing there.
-    fn may(&self, person: &Person, system: SystemId, patterns: &[At<String>], found: &mut Looked) -> Option<rights::Rights> {
-        let (side, stated) = self.side(person, system)?;
-        // Whoever gets no session may nothing; once is enough to know what patterns take there.
-        if found.systems.contains(&system) {
-            let within = Within { stated: stated.clone(), actions: vec![Action::alone("", Form::Line)], ..Within::default() };
-            let set = rights(&[side], &within).pop()?;
-            if set.openings().is_empty() && set.left_out() == 0 {
-                return None;
+    /// Finds what everybody may of what some patterns take, on a system.
+    fn may(&self, system: SystemId, patterns: &[At<String>], looked: &mut Looked) -> Vec<Part<'_>> {
+        let wanted = |side: &Side<'_>, stated: &Session| -> Vec<Action> {
+            // Whoever gets no session may nothing; once is enough to know what patterns take there.
+            if looked.systems.contains(&system) {
+                let within = Within { stated: stated.clone(), actions: vec![Action::alone("", Form::Line)], ..Within::default() };
+                if rights(&[*side], &within).pop().is_none_or(|set| set.openings().is_empty() && set.left_out() == 0) {
+                    return Vec::new();
+                }
             }
-        }
-        found.systems.insert(system);
-        let mut actions: Vec<Action> = Vec::new();
-        for (number, pattern) in patterns.iter().enumerate() {
-            match side.site.kind().like(&[side], &pattern.value) {
-                Ok(some) => {
-                    found.taken[number] |= !some.is_empty();
-                    found.read[number] = true;
-                    for action in some {
-                        if !actions.iter().any(|known| known.line == action.line && known.form == action.form) {
-                            actions.push(Action { like: None, ..action });
+            looked.systems.insert(system);
+            let mut actions: Vec<Action> = Vec::new();
+            for (number, pattern) in patterns.iter().enumerate() {
+                match side.site.kind().like(&[*side], &pattern.value) {
+                    Ok(some) => {
+                        looked.taken[number] |= !some.is_empty();
+                        looked.read[number] = true;
+                        for action in some {
+                            if !actions.iter().any(|known| known.line == action.line && known.form == action.form) {
+                                actions.push(Action { like: None, ..action });
+                            }
                         }
                     }
+                    Err(why) => drop(looked.why[number].get_or_insert(why)),
                 }
-                Err(why) => drop(found.why[number].get_or_insert(why)),
             }
-        }
-        if actions.is_empty() {
-            return None;
-        }
-        rights(&[side], &Within { stated, actions, unless: self.within.unless.clone() }).pop()
+            actions
+        };
+        self.on(system, patterns, true, wanted)
     }
 
     fn look(&self, entry: &Promise, found: &mut Found) {
         let Promise { never, never_both, always, whoever_may, also_may, may, at_least, at_most, .. } = entry;
-        (found.people, found.systems) = (self.people.len(), self.systems.len());
+        (found.people, found.systems) = (self.everybody().count(), self.systems.len());
         if !never.is_empty() {
             self.never(never, found);
         } else if !never_both.is_empty() {
@@ -196,36 +261,30 @@ impl<'e> Meant<'e> {
 
     fn never(&self, patterns: &[At<String>], found: &mut Found) {
         let mut looked = Looked::of(patterns);
-        for person in &self.people {
-            let mut refutes = false;
-            for &system in &self.systems {
-                let Some(set) = self.may(person, system, patterns, &mut looked) else { continue };
-                if let Some(question) = set.example_allowed() {
-                    found.witnesses.push(self.witness(person, question));
-                    refutes = true;
-                }
-                found.not_proved(unknown_of(&set));
-            }
-            found.refuting += usize::from(refutes);
+        let held = self.somewhere(patterns, &mut looked);
+        for part in &held.parts {
+            found.witnesses.extend(part.set.example_allowed().map(|question| witness(part.engine, question)));
         }
+        found.refuting = self.everybody().filter(|&person| held.may(person)).count();
+        found.not_proved(held.unknown(|_| true));
         looked.told(patterns, found);
     }
 
-    /// Returns an example of what somebody may of what some patterns take, on any of the systems, and what is not known of that.
-    fn somewhere(&self, person: &Person, patterns: &[At<String>], looked: &mut Looked) -> (Option<Question>, Vec<String>) {
-        let sets: Vec<rights::Rights> = self.systems.iter().filter_map(|&system| self.may(person, system, patterns, looked)).collect();
-        (sets.iter().find_map(rights::Rights::example_allowed), sets.iter().flat_map(unknown_of).collect())
-    }
-
-    fn witness(&self, person: &Person, question: Question) -> Witness {
-        let engine = match person {
-            Person::User(_) => self.engine,
-            Person::Account(stand_in, _) => stand_in.engine(self.engine),
-        };
-        let answer = engine.explain(&question);
-        let gate = deciding(&answer);
-        let (why, place) = gate.map_or_else(Default::default, |gate| (gate.text.clone(), gate.location.clone()));
-        Witness { verdict: answer.verdict, code: answer.refusal, why, place, question }
+    /// Finds what people may of what some patterns take, on any of the systems.
+    fn somewhere(&self, patterns: &[At<String>], looked: &mut Looked) -> Held<'_> {
+        let parts: Vec<Part<'_>> = self.systems.iter().flat_map(|&system| self.may(system, patterns, looked)).collect();
+        let mut by = vec![None; self.count_all()];
+        let mut open = FixedBitSet::with_capacity(by.len());
+        for (number, part) in parts.iter().enumerate() {
+            let (is_allowed, is_open) = (part.set.example_allowed().is_some(), !unknown_of(&part.set).is_empty());
+            for &person in &part.people {
+                if is_allowed {
+                    by[person].get_or_insert(number);
+                }
+                open.set(person, open.contains(person) || is_open);
+            }
+        }
+        Held { parts, by, open }
     }
 
     fn never_both(&self, patterns: &[At<String>], found: &mut Found) {
@@ -235,40 +294,53 @@ impl<'e> Meant<'e> {
         }
         let each = || patterns.iter().map(std::slice::from_ref);
         let mut looked: Vec<Looked> = each().map(Looked::of).collect();
-        for person in &self.people {
-            // What of each pattern they may somewhere, and what is not known.
-            let of_each: Vec<_> = each().zip(&mut looked).map(|(one, looked)| self.somewhere(person, one, looked)).collect();
-            let both: Vec<&Question> = of_each.iter().filter_map(|(held, _)| held.as_ref()).collect();
+        let held: Vec<Held<'_>> = each().zip(&mut looked).map(|(one, looked)| self.somewhere(one, looked)).collect();
+        // Of people who hold the same parts one is told.
+        let mut told: FxHashSet<Vec<Option<usize>>> = FxHashSet::default();
+        let mut could = FixedBitSet::with_capacity(self.count_all());
+        for person in self.everybody() {
+            let both: Vec<&Held<'_>> = held.iter().filter(|held| held.may(person)).collect();
             if both.len() > 1 {
                 found.refuting += 1;
-                found.witnesses.extend(both.into_iter().take(2).map(|question| self.witness(person, question.clone())));
-                continue;
-            }
-            // It could still be both, if something that is not known were allowed.
-            let is_possible = |(held, open): &&(Option<Question>, Vec<String>)| held.is_some() || !open.is_empty();
-            if of_each.iter().filter(is_possible).count() > 1 {
-                of_each.into_iter().for_each(|(_, open)| found.not_proved(open));
+                if told.insert(held.iter().map(|held| held.by[person]).collect()) {
+                    found.witnesses.extend(both.into_iter().take(2).filter_map(|held| self.witness_of(held, person)));
+                }
+            } else if held.iter().filter(|held| held.may(person) || held.open.contains(person)).count() > 1 {
+                // It could still be both, if something that is not known were allowed.
+                could.insert(person);
             }
         }
+        held.iter().for_each(|held| found.not_proved(held.unknown(|person| could.contains(person))));
         each().zip(looked).for_each(|(one, looked)| looked.told(one, found));
+    }
+
+    /// Returns the example of somebody.
+    fn witness_of(&self, held: &Held<'_>, person: usize) -> Option<Witness> {
+        let part = &held.parts[held.by[person]?];
+        let mut question = part.set.example_allowed()?;
+        if let Some(user) = self.engine.estate().users().get(person) {
+            question.user.clone_from(&user.id.value);
+        }
+        Some(witness(part.engine, question))
     }
 
     fn always(&self, lines: &[At<String>], found: &mut Found) {
         let mut opened = 0;
-        for person in &self.people {
-            let mut refutes = false;
-            for &system in &self.systems {
-                let Some((side, stated)) = self.side(person, system) else { continue };
-                let actions = lines.iter().map(|line| Action::alone(&line.value, Form::Line)).collect();
-                let within = Within { stated: stated.clone(), actions, unless: None };
-                let Some(set) = rights(&[side], &within).pop() else { continue };
-                match set.always(&stated) {
+        let mut refuting = FixedBitSet::with_capacity(self.count_all());
+        for &system in &self.systems {
+            let actions = |_: &Side<'_>, _: &Session| lines.iter().map(|line| Action::alone(&line.value, Form::Line)).collect();
+            for part in self.on(system, lines, false, actions) {
+                let stated = match part.people.first() {
+                    Some(&person) => person.checked_sub(self.engine.estate().users().len()).map(|number| &self.accounts[number].0.session),
+                    None => None,
+                };
+                match part.set.always(stated.unwrap_or(&self.within.stated)) {
                     Always::Always => opened += 1,
                     Always::NoSession => {}
                     Always::Not(question) => {
                         opened += 1;
-                        refutes = true;
-                        found.witnesses.push(self.witness(person, *question));
+                        part.people.iter().for_each(|&person| refuting.insert(person));
+                        found.witnesses.push(witness(part.engine, *question));
                     }
                     Always::NotDecided(question) => {
                         opened += 1;
@@ -276,8 +348,8 @@ impl<'e> Meant<'e> {
                     }
                 }
             }
-            found.refuting += usize::from(refutes);
         }
+        found.refuting = refuting.count_ones(..);
         if opened == 0 {
             found.says_nothing.push("nobody of those it is about can open a session there".to_owned());
         }
@@ -288,19 +360,19 @@ impl<'e> Meant<'e> {
 
     fn whoever(&self, first: &[At<String>], second: &[At<String>], found: &mut Found) {
         let (mut looked, mut looked_also) = (Looked::of(first), Looked::of(second));
-        for person in &self.people {
-            let (may, open) = self.somewhere(person, first, &mut looked);
-            let (also, also_open) = self.somewhere(person, second, &mut looked_also);
-            match (may, also) {
-                (_, Some(_)) => {}
-                (Some(question), None) if also_open.is_empty() => {
-                    found.refuting += 1;
-                    found.witnesses.push(self.witness(person, question));
+        let may = self.somewhere(first, &mut looked);
+        let also = self.somewhere(second, &mut looked_also);
+        let mut told: FxHashSet<usize> = FxHashSet::default();
+        for person in self.everybody().filter(|&person| !also.may(person) && !also.open.contains(person)) {
+            if let Some(part) = may.by[person] {
+                found.refuting += 1;
+                if told.insert(part) {
+                    found.witnesses.extend(self.witness_of(&may, person));
                 }
-                (Some(_), None) => found.not_proved(also_open),
-                (None, None) => found.not_proved(open),
             }
         }
+        found.not_proved(also.unknown(|person| may.may(person) && !also.may(person)));
+        found.not_proved(may.unknown(|person| !may.may(person) && !also.may(person)));
         looked.told(first, found);
         looked_also.told(second, found);
     }
@@ -310,26 +382,27 @@ impl<'e> Meant<'e> {
         let mut is_asked = false;
         for &system in &self.systems {
             let name = visible(&self.engine.estate().system(system).id.value);
-            let (mut certain, mut possible): (Vec<(&Person, Question)>, usize) = (Vec::new(), 0);
+            let (mut count, mut possible) = (0, 0);
+            let mut certain: Vec<(&Engine, Question)> = Vec::new();
             let mut unknown: Vec<String> = Vec::new();
-            let mut is_taken = false;
-            for person in &self.people {
-                let Some(set) = self.may(person, system, patterns, &mut looked) else { continue };
-                is_taken = true;
-                match set.example_allowed() {
-                    Some(question) => certain.push((person, question)),
+            let parts = self.may(system, patterns, &mut looked);
+            if parts.is_empty() {
+                continue;
+            }
+            is_asked = true;
+            for part in &parts {
+                match part.set.example_allowed() {
+                    Some(question) => {
+                        count += part.people.len();
+                        certain.push((part.engine, question));
+                    }
                     None => {
-                        let open = unknown_of(&set);
-                        possible += usize::from(!open.is_empty());
+                        let open = unknown_of(&part.set);
+                        possible += if open.is_empty() { 0 } else { part.people.len() };
                         unknown.extend(open);
                     }
                 }
             }
-            if !is_taken {
-                continue;
-            }
-            is_asked = true;
-            let count = certain.len();
             let (least, most) = (least.map(|least| least as usize), most.map(|most| most as usize));
             let too_few = least.filter(|least| count + possible < *least).map(|least| format!("on {name} {count} may, and {least} must"));
             let too_many = most.filter(|most| count > *most).map(|most| format!("on {name} {count} may, and at most {most} must"));
@@ -337,7 +410,7 @@ impl<'e> Meant<'e> {
             if !wrong.is_empty() {
                 found.refuting += 1;
                 found.not_proved(wrong);
-                found.witnesses.extend(certain.into_iter().map(|(person, question)| self.witness(person, question)));
+                found.witnesses.extend(certain.into_iter().map(|(engine, question)| witness(engine, question)));
             } else if least.is_some_and(|least| count < least) || most.is_some_and(|most| count + possible > most) {
                 found.not_proved(unknown);
             }
@@ -347,6 +420,14 @@ impl<'e> Meant<'e> {
         }
         looked.told(patterns, found);
     }
+}
+
+/// Asks a question that refutes something.
+fn witness(engine: &Engine, question: Question) -> Witness {
+    let answer = engine.explain(&question);
+    let gate = deciding(&answer);
+    let (why, place) = gate.map_or_else(Default::default, |gate| (gate.text.clone(), gate.location.clone()));
+    Witness { verdict: answer.verdict, code: answer.refusal, why, place, question }
 }
 
 /// What became of patterns: whether some system could read each, and it took something there.

@@ -418,3 +418,32 @@ impl Source {
         question
     }
 }
+
+/// Gives everybody a twin, who is written alike and in the same groups; every other twin is in one group more, of which nothing else
+/// speaks, and everybody has a place in the organisation of their own, which no rule looks at.
+///
+/// # Panics
+/// Where the text is no document.
+#[must_use]
+pub fn with_twins(text: &str) -> String {
+    use toml_edit::{Array, DocumentMut, Item, Table, value};
+    let mut document: DocumentMut = text.parse().expect("a document");
+    let users = document["users"].as_table_mut().expect("users");
+    let names: Vec<String> = users.iter().map(|(name, _)| name.to_owned()).collect();
+    for name in &names {
+        let twin = users[name.as_str()].clone();
+        users.insert(&format!("twin-of-{name}"), twin);
+        users[name.as_str()]["path"] = value(format!("shore/{name}"));
+    }
+    let groups = document["groups"].as_table_mut().expect("groups");
+    for (_, group) in groups.iter_mut() {
+        let Some(members) = group["members"].as_array_mut() else { continue };
+        let twins: Vec<String> =
+            members.iter().filter_map(|m| Some(format!("user:twin-of-{}", m.as_str()?.strip_prefix("user:")?))).collect();
+        members.extend(twins);
+    }
+    let mut unheard = Table::new();
+    unheard["members"] = value(names.iter().step_by(2).map(|name| format!("user:twin-of-{name}")).collect::<Array>());
+    groups.insert("unheard", Item::Table(unheard));
+    document.to_string()
+}

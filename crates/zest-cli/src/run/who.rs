@@ -3,7 +3,7 @@
 use anyhow::Result;
 use zest_ledger::entry;
 use zest_ledger::json::Holders;
-use zest_ledger::review::{Effective, Membership, Sought, means, nobodys};
+use zest_ledger::review::{Alike, Effective, Membership, Sought, Who, nobodys};
 use zest_ledger::source::visible;
 
 use super::{line, selection, sought};
@@ -24,22 +24,28 @@ pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
     let systems = selection::all(engine, &args.on)?;
     let systems: Vec<&str> = systems.iter().map(String::as_str).collect();
     let typed = line::of_words(&args.line);
-    let people: Vec<&entry::User> =
-        engine.estate().users().iter().map(|user| &**user).filter(|user| is_below(user, args.path.as_deref())).collect();
-    if people.is_empty() {
+    let users = engine.estate().users();
+    let is_meant = |user: &entry::User| is_below(user, args.path.as_deref());
+    let asked = users.iter().filter(|user| is_meant(user)).count();
+    if asked == 0 {
         complain!("zest: nobody has the path `{}` or one below it", visible(args.path.as_deref().unwrap_or_default()));
         return Ok(Exit::Nothing);
     }
     let sought = sought::of(engine, &systems, (args.sql.as_deref(), args.like.as_deref(), &typed))?;
-    let of = |user: &&entry::User| means(engine, &user.id.value, &systems, sought, &args.session.0);
-    let found = progress::during("looking at everybody", || cores::each(&people, of)).concat();
+    let found = progress::during("looking at everybody", || {
+        let who = Who::new(engine, &systems, sought, &args.session.0);
+        let held: Vec<Alike> = cores::each(who.parts(), |part| who.held(part)).into_iter().flatten().collect();
+        let people = who.people(&held);
+        let meant: Vec<_> = people.into_iter().filter(|(user, _)| is_meant(engine.estate().user(*user))).collect();
+        cores::each(&meant, |one| who.told(one)).concat()
+    });
     let what = match sought {
         Sought::Line(text) | Sought::Statement(text) => text.to_owned(),
         Sought::Like(pattern) => format!("anything like {pattern}"),
     };
     let left = if args.path.is_some() { Vec::new() } else { nobodys(engine, |system| systems.contains(&system)) };
-    let text = || put!("{}", render::who::render(&what, &found, people.len(), &left));
-    args.format.format.print(|| data(&Holders::new(people.len(), left.clone(), found.clone())), text);
+    let text = || put!("{}", render::who::render(&what, &found, asked, &left));
+    args.format.format.print(|| data(&Holders::new(asked, left.clone(), found.clone())), text);
     let is_something = |listed: &Effective| listed.rights.iter().any(|r| matches!(r.allowed, Membership::Allowed | Membership::After));
     Ok(if found.iter().any(is_something) { Exit::Allowed } else { Exit::Denied })
 }

@@ -155,6 +155,10 @@ impl<R: Rules> Kind for Databases<R> {
         false
     }
 
+    fn tells_apart_by_name(&self, _: &str) -> bool {
+        false
+    }
+
     fn login_of(&self, account: &str) -> String {
         R::login_of(account)
     }

@@ -3,6 +3,7 @@
 mod acting;
 mod build;
 mod cache;
+pub mod classes;
 pub mod conditions;
 pub mod duties;
 pub mod entry;
@@ -10,6 +11,7 @@ mod estate;
 mod layer;
 mod membership;
 pub mod missing;
+pub mod named;
 mod nothing;
 pub mod obligations;
 pub mod prepared;

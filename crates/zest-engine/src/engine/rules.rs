@@ -102,6 +102,11 @@ pub trait Kind: fmt::Debug + Sync {
     /// Returns whether somebody may go on from an account of a system to other systems, as that account.
     fn is_left_as_account(&self) -> bool;
 
+    /// Returns whether a decision on a line or pattern may tell two people apart who are alike in all that the tables of the format say
+    /// of them, as who changes one's own credential is. Where a kind looks at tables of its own it is so of every line, and everybody is
+    /// looked at one by one.
+    fn tells_apart_by_name(&self, line: &str) -> bool;
+
     /// Returns what a person types of the name of an account.
     fn login_of(&self, account: &str) -> String;
 

@@ -146,7 +146,7 @@ pub fn readable(engine: &Engine, systems: &[&str], pattern: &str) -> Result<(), 
 }
 
 /// Adds what is listed of a system; systems of which the same is listed stand together.
-fn add(list: &mut Vec<Effective>, found: Effective) {
+pub(super) fn add(list: &mut Vec<Effective>, found: Effective) {
     match list.iter_mut().find(|known| known.user == found.user && is_same(known, &found)) {
         Some(known) => known.systems.extend(found.systems),
         None => list.push(found),

@@ -15,6 +15,7 @@ mod session;
 mod subject;
 mod together;
 mod touched;
+mod who;
 
 pub use compare::{beside, compare, compare_on};
 pub(crate) use effective::sought_on;
@@ -29,4 +30,6 @@ pub use readiness::{Readiness, readiness};
 pub use session::session;
 pub use subject::{NoSubject, StandIn, Subject};
 pub use touched::touched;
+pub use who::{Part, Who};
+pub use zest_engine::classes::Alike;
 pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Opens, Outcome, Right, SessionView, Uncovered};

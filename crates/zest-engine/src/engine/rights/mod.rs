@@ -412,6 +412,13 @@ const fn membership(decision: Decision) -> Membership {
 
 /// Looking into a set
 impl Rights {
+    /// Returns the same for somebody of whom it is known that the rules take them for alike.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn of_another(&self, user: &str) -> Self {
+        Self { user: user.to_owned(), ..self.clone() }
+    }
+
     /// Returns the openings that the set tells apart.
     #[must_use]
     pub fn openings(&self) -> &[Opening] {

@@ -94,6 +94,10 @@ impl Kind for Host {
         true
     }
 
+    fn tells_apart_by_name(&self, _: &str) -> bool {
+        false
+    }
+
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
     }

@@ -90,6 +90,10 @@ impl Kind for NetworkDevice {
         false
     }
 
+    fn tells_apart_by_name(&self, _: &str) -> bool {
+        false
+    }
+
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
     }

@@ -105,6 +105,10 @@ impl Kind for Service {
         false
     }
 
+    fn tells_apart_by_name(&self, line: &str) -> bool {
+        line.contains(CHANGE_CREDENTIAL)
+    }
+
     fn login_of(&self, account: &str) -> String {
         account.to_owned()
     }
