@@ -1,11 +1,12 @@
 //! Kinds from outside: whatever they answer, nothing is allowed by accident, and nothing panics.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use jiff::Timestamp;
 use zest_ledger::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage, Verdict};
 use zest_ledger::entry::{self, Channel, Kind as Word, System};
-use zest_ledger::estate::{Estate, RoleId, SetId, SystemId, UserId};
+use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
     Action, Combining, Declared, Ground, Kept, Kind, Left, Opening, OutsideTable, Resolver, Side, Site, Stop, Trace, Way, way,
@@ -65,6 +66,14 @@ impl Kind for Careless {
 
     fn tells_apart_by_name(&self, _: &str) -> bool {
         true
+    }
+
+    fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {
+        None
+    }
+
+    fn found_by(&self, side: &Side<'_>, _: &str) -> Vec<usize> {
+        vec![side.user.index()]
     }
 
     fn login_of(&self, account: &str) -> String {

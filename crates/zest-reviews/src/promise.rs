@@ -13,7 +13,7 @@ use zest_engine::classes::{Alike, Classes};
 use zest_engine::links::{Resolver, SystemId, UserId};
 use zest_engine::rights::{Action, Always, Membership, Side, Within, rights};
 use zest_engine::{Engine, rights};
-use zest_model::ask::{Answer, Form, Gate, Question, Session, Verdict};
+use zest_model::ask::{Answer, Form, Gate, Question, Verdict};
 use zest_model::entry::Promise;
 use zest_model::finding::Finding;
 pub use zest_model::listing::{Promised, Standing, Witness};
@@ -172,37 +172,38 @@ impl<'e> Meant<'e> {
     fn on(
         &self,
         system: SystemId,
-        texts: &[At<String>],
-        unless: bool,
-        mut wanted: impl FnMut(&Side<'_>, &Session) -> Vec<Action>,
+        (texts, common): (&[&str], Option<&[Action]>),
+        is_each: bool,
+        mut wanted: impl FnMut(&Side<'_>) -> Vec<Action>,
     ) -> Vec<Part<'_>> {
         let name = &self.engine.estate().system(system).id.value;
-        let texts: Vec<&str> = texts.iter().map(|text| text.value.as_str()).collect();
-        let within = Within { unless: self.within.unless.clone().filter(|_| unless), ..self.within.clone() };
         let mut parts = Vec::new();
         let Some(site) = self.engine.site_of(system) else { return parts };
-        for class in self.classes.on(site, &texts, &within.stated) {
-            if !self.classes.members(&class).any(|user| self.people.contains(user.index())) {
+        for kin in self.classes.on(site, texts, common, &self.within.stated) {
+            if !kin.iter().flat_map(|class| self.classes.members(class)).any(|user| self.people.contains(user.index())) {
                 continue;
             }
-            for Alike { people, set } in self.classes.rights(site, &class, |side| wanted(side, &within.stated), &within) {
-                let mut people: Vec<usize> = people.into_iter().map(UserId::index).filter(|&user| self.people.contains(user)).collect();
-                people.sort_unstable();
-                let Some(&first) = people.first() else { continue };
-                let first = &self.engine.estate().user(UserId::new(first)).id.value;
-                let set = if set.user == *first { set } else { set.of_another(first) };
-                parts.push(Part { engine: self.engine, people, set });
+            // Who gets no session at all is not like somebody who does, where that is what is asked.
+            for kin in kin.chunks(if is_each { 1 } else { kin.len() }) {
+                for Alike { people, set } in self.classes.rights(site, kin, &mut wanted, &self.within) {
+                    let mut people: Vec<usize> = people.into_iter().map(UserId::index).filter(|&user| self.people.contains(user)).collect();
+                    people.sort_unstable();
+                    let Some(&first) = people.first() else { continue };
+                    let first = &self.engine.estate().user(UserId::new(first)).id.value;
+                    let set = if set.user == *first { set } else { set.of_another(first) };
+                    parts.push(Part { engine: self.engine, people, set });
+                }
             }
         }
         for (number, (stand_in, _)) in self.accounts.iter().enumerate().filter(|(_, (_, on))| on == name) {
             let engine = stand_in.engine(self.engine);
             let Some((site, user)) = engine.site(name).zip(engine.find_user(&stand_in.user, false)) else { continue };
-            let (side, stated) = (Side { site, user }, &stand_in.session);
-            let actions = wanted(&side, stated);
+            let side = Side { site, user };
+            let actions = wanted(&side);
             if actions.is_empty() {
                 continue;
             }
-            let within = Within { stated: stated.clone(), actions, unless: within.unless.clone() };
+            let within = Within { stated: stand_in.session.clone(), actions, unless: self.within.unless.clone() };
             let people = vec![self.engine.estate().users().len() + number];
             parts.extend(rights(&[side], &within).pop().map(|set| Part { engine, people, set }));
         }
@@ -211,33 +212,30 @@ impl<'e> Meant<'e> {
 
     /// Finds what everybody may of what some patterns take, on a system.
     fn may(&self, system: SystemId, patterns: &[At<String>], looked: &mut Looked) -> Vec<Part<'_>> {
-        let wanted = |side: &Side<'_>, stated: &Session| -> Vec<Action> {
-            // Whoever gets no session may nothing; once is enough to know what patterns take there.
-            if looked.systems.contains(&system) {
-                let within = Within { stated: stated.clone(), actions: vec![Action::alone("", Form::Line)], ..Within::default() };
-                if rights(&[*side], &within).pop().is_none_or(|set| set.openings().is_empty() && set.left_out() == 0) {
-                    return Vec::new();
-                }
-            }
-            looked.systems.insert(system);
+        let texts: Vec<&str> = patterns.iter().map(|pattern| pattern.value.as_str()).collect();
+        let wanted = |side: &Side<'_>| -> Vec<Action> {
             let mut actions: Vec<Action> = Vec::new();
-            for (number, pattern) in patterns.iter().enumerate() {
-                match side.site.kind().like(&[*side], &pattern.value) {
+            for (number, pattern) in texts.iter().enumerate() {
+                // Whoever stands in for an account is in a ledger of their own.
+                let is_ours = std::ptr::eq(side.site.engine(), self.engine);
+                let some = if is_ours { self.classes.like(side, pattern) } else { Arc::new(side.site.kind().like(&[*side], pattern)) };
+                match some.as_ref() {
                     Ok(some) => {
                         looked.taken[number] |= !some.is_empty();
                         looked.read[number] = true;
                         for action in some {
                             if !actions.iter().any(|known| known.line == action.line && known.form == action.form) {
-                                actions.push(Action { like: None, ..action });
+                                actions.push(Action { like: None, ..action.clone() });
                             }
                         }
                     }
-                    Err(why) => drop(looked.why[number].get_or_insert(why)),
+                    Err(why) => drop(looked.why[number].get_or_insert_with(|| why.clone())),
                 }
             }
             actions
         };
-        self.on(system, patterns, true, wanted)
+        let common = self.engine.site_of(system).and_then(|site| self.classes.common(site, &texts));
+        self.on(system, (&texts, common.as_deref()), false, wanted)
     }
 
     fn look(&self, entry: &Promise, found: &mut Found) {
@@ -327,9 +325,10 @@ impl<'e> Meant<'e> {
     fn always(&self, lines: &[At<String>], found: &mut Found) {
         let mut opened = 0;
         let mut refuting = FixedBitSet::with_capacity(self.count_all());
+        let texts: Vec<&str> = lines.iter().map(|line| line.value.as_str()).collect();
+        let actions: Vec<Action> = texts.iter().map(|line| Action::alone(line, Form::Line)).collect();
         for &system in &self.systems {
-            let actions = |_: &Side<'_>, _: &Session| lines.iter().map(|line| Action::alone(&line.value, Form::Line)).collect();
-            for part in self.on(system, lines, false, actions) {
+            for part in self.on(system, (&texts, Some(&actions)), true, |_| actions.clone()) {
                 let stated = match part.people.first() {
                     Some(&person) => person.checked_sub(self.engine.estate().users().len()).map(|number| &self.accounts[number].0.session),
                     None => None,
@@ -432,8 +431,6 @@ fn witness(engine: &Engine, question: Question) -> Witness {
 
 /// What became of patterns: whether some system could read each, and it took something there.
 struct Looked {
-    /// The systems on which they were looked for.
-    systems: FxHashSet<SystemId>,
     read: Vec<bool>,
     taken: Vec<bool>,
     why: Vec<Option<String>>,
@@ -442,7 +439,7 @@ struct Looked {
 impl Looked {
     fn of(patterns: &[At<String>]) -> Self {
         let count = patterns.len();
-        Self { systems: FxHashSet::default(), read: vec![false; count], taken: vec![false; count], why: vec![None; count] }
+        Self { read: vec![false; count], taken: vec![false; count], why: vec![None; count] }
     }
 
     /// What takes nothing anywhere cannot be false, and is mostly a slip.

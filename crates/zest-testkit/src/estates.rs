@@ -419,8 +419,8 @@ impl Source {
     }
 }
 
-/// Gives everybody a twin, who is written alike and in the same groups; every other twin is in one group more, of which nothing else
-/// speaks, and everybody has a place in the organisation of their own, which no rule looks at.
+/// Gives everybody two twins, who are written alike and in the same groups; the second is there for a while only, every other one is in
+/// one group more, of which nothing else speaks, and everybody has a place in the organisation of their own, which no rule looks at.
 ///
 /// # Panics
 /// Where the text is no document.
@@ -430,17 +430,22 @@ pub fn with_twins(text: &str) -> String {
     let mut document: DocumentMut = text.parse().expect("a document");
     let users = document["users"].as_table_mut().expect("users");
     let names: Vec<String> = users.iter().map(|(name, _)| name.to_owned()).collect();
-    for name in &names {
+    for (number, name) in names.iter().enumerate() {
         let twin = users[name.as_str()].clone();
+        let mut brief = twin.clone();
+        let end = Timestamp::from_second(NOW + 1800 * number as i64).expect("within range");
+        if brief.get("until").is_none() {
+            brief["until"] = value(end.to_string().parse::<toml_edit::Datetime>().expect("a moment"));
+        }
         users.insert(&format!("twin-of-{name}"), twin);
+        users.insert(&format!("brief-{name}"), brief);
         users[name.as_str()]["path"] = value(format!("shore/{name}"));
     }
     let groups = document["groups"].as_table_mut().expect("groups");
     for (_, group) in groups.iter_mut() {
         let Some(members) = group["members"].as_array_mut() else { continue };
-        let twins: Vec<String> =
-            members.iter().filter_map(|m| Some(format!("user:twin-of-{}", m.as_str()?.strip_prefix("user:")?))).collect();
-        members.extend(twins);
+        let of_group: Vec<String> = members.iter().filter_map(|m| Some(m.as_str()?.strip_prefix("user:")?.to_owned())).collect();
+        members.extend(of_group.iter().flat_map(|name| [format!("user:twin-of-{name}"), format!("user:brief-{name}")]));
     }
     let mut unheard = Table::new();
     unheard["members"] = value(names.iter().step_by(2).map(|name| format!("user:twin-of-{name}")).collect::<Array>());

@@ -132,3 +132,57 @@ pub fn databases(users: usize) -> String {
     }
     text
 }
+
+/// Writes a ledger of one application `rota` and one device `sw`: `users` people in groups of a hundred, each group with a grant of its
+/// own and one that looks at an attribute. One in a hundred people has a grant by name, one in ten an end of their own; proofs and
+/// attributes are mixed.
+#[must_use]
+pub fn crowd(users: usize) -> String {
+    let groups = users.div_ceil(100);
+    let mut text =
+        String::from("[systems.rota]\nkind = \"application\"\n[applications.rota]\ntypes.shift.rights = [\"plan\", \"look\", \"drop\"]\n");
+    (0..100).for_each(|shift| {
+        let _ = writeln!(text, "objects.\"shift/s{shift}\" = {{ attributes = {{ colour = \"red\" }} }}");
+    });
+    for group in 0..groups {
+        let _ = write!(
+            text,
+            "[[applications.rota.grants]]\nallow = [\"plan\"]\non = \"shift/s{}\"\nto = [\"group:group-{group}\"]\n",
+            group % 100
+        );
+    }
+    for user in (0..users).step_by(100) {
+        let _ = write!(
+            text,
+            "[[applications.rota.grants]]\nallow = [\"drop\"]\non = \"shift/s{}\"\nto = [\"user:user-{user}\"]\n",
+            user / 100 % 100
+        );
+    }
+    let names: Vec<String> = (0..groups).map(|group| format!("\"group:group-{group}\"")).collect();
+    let _ = write!(
+        text,
+        "[groups.everybody]\nmembers = [{}]\n[[applications.rota.grants]]\nallow = [\"look\"]\non = \"shift/**\"\nto = [\"group:everybody\"]\nwhen = {{ compare = [\"user.colour = resource.colour\"] }}\n",
+        names.join(", ")
+    );
+    for group in 0..groups {
+        let members: Vec<String> = (group * 100..users.min(group * 100 + 100)).map(|user| format!("\"user:user-{user}\"")).collect();
+        let _ = writeln!(text, "[groups.group-{group}]\nmembers = [{}]", members.join(", "));
+    }
+    for user in 0..users {
+        let proofs = ["\"password\"", "\"password\", \"one-time-code\"", "\"key\""][user % 3];
+        let colour = ["red", "blue"][user / 3 % 2];
+        let _ = writeln!(text, "[users.user-{user}]\nproofs = [{proofs}]\nattributes = {{ colour = \"{colour}\" }}");
+        if user % 10 == 7 {
+            let _ = writeln!(
+                text,
+                "until = 2027-{:02}-{:02}T{:02}:{:02}:{:02}Z",
+                user % 12 + 1,
+                user % 28 + 1,
+                user % 24,
+                user / 7 % 60,
+                user / 11 % 60
+            );
+        }
+    }
+    text
+}

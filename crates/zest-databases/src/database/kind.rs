@@ -12,7 +12,7 @@ use super::need::{Needs, Outcome};
 use super::resolve::{DatabaseLinks, accounts, amended, have_servers, parts};
 use super::server::{Server, entered, walk};
 use zest_engine::links::resolve::Ground;
-use zest_engine::links::{Resolver, RoleId, SetId, SystemId, UserId};
+use zest_engine::links::{Party, Resolver, RoleId, SetId, SystemId, UserId};
 use zest_engine::rights::{Action, Opening, Side};
 use zest_engine::rules::{Combining, Kind, Left, Site};
 use zest_engine::trace::{Stop, Trace};
@@ -157,6 +157,14 @@ impl<R: Rules> Kind for Databases<R> {
 
     fn tells_apart_by_name(&self, _: &str) -> bool {
         false
+    }
+
+    fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {
+        None
+    }
+
+    fn found_by(&self, _: &Side<'_>, _: &str) -> Vec<usize> {
+        Vec::new()
     }
 
     fn login_of(&self, account: &str) -> String {

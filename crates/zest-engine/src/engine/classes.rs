@@ -5,6 +5,7 @@
 //! them. Whoever must change the credential, or is named in what is asked, stands alone: rules may compare the name.
 
 use std::iter;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use fixedbitset::FixedBitSet;
 use jiff::Timestamp;
@@ -25,8 +26,13 @@ pub struct Classes<'e> {
     /// People in the order of their lists.
     people: Vec<UserId>,
     lists: Vec<List>,
-    reach: FxHashMap<GroupId, Reach>,
+    mentions: Mentions,
+    /// The actions that patterns take, where they were found.
+    found: Mutex<FxHashMap<(SystemId, Vec<usize>, String), Arc<Found>>>,
 }
+
+/// The actions that a pattern takes, or why it cannot be read.
+type Found = Result<Vec<Action>, String>;
 
 /// People who are alike on every system.
 #[derive(Debug)]
@@ -34,18 +40,36 @@ struct List {
     /// Where they are among all people.
     first: usize,
     count: usize,
-    /// The number of what is written of each.
+    /// The number of what is written of each, but for when they are there.
     own: u32,
+    bounds: Bounds,
     /// Those of their groups that any system looks at.
     groups: Groups,
-    /// Whether it is somebody who is like nobody else.
-    is_alone: bool,
+    alone: Alone,
+}
+
+/// Whether somebody is like nobody else.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Alone {
+    No,
+    /// Where a grant that counts names them.
+    Granted,
+    Always,
+}
+
+/// When somebody is there.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
+struct Bounds {
+    is_disabled: bool,
+    from: Option<Timestamp>,
+    until: Option<Timestamp>,
 }
 
 /// People who are alike on one system.
 #[derive(Clone, Debug)]
 pub struct Class {
     lists: Vec<u32>,
+    bounds: Bounds,
     /// One who stands for all of them.
     pub first: UserId,
     /// How many they are.
@@ -55,7 +79,7 @@ pub struct Class {
 /// What people may do who are alike.
 #[derive(Debug)]
 pub struct Alike {
-    /// Everybody of whom it is so, in the order of the ledger but for those who come by other groups.
+    /// Everybody of whom it is so.
     pub people: Vec<UserId>,
     /// The set of the first.
     pub set: Rights,
@@ -82,14 +106,11 @@ impl Reach {
 struct Own<'e> {
     proofs: Vec<Proof>,
     channels: Option<Vec<Channel>>,
-    is_disabled: bool,
-    from: Option<Timestamp>,
-    until: Option<Timestamp>,
     attributes: Vec<(&'e str, &'e str)>,
 }
 
 impl<'e> Own<'e> {
-    fn of(user: &'e User, compared: &FxHashMap<&str, bool>) -> Self {
+    fn of(user: &'e User, compared: &FxHashMap<&str, bool>) -> (Self, Bounds) {
         let User {
             id: _,
             name: _,
@@ -110,27 +131,34 @@ impl<'e> Own<'e> {
             more: _,
         } = user;
         let is_compared = |name: &str| compared.get(name).copied().unwrap_or_default();
-        Self {
-            proofs: proofs.iter().map(|proof| proof.value).collect(),
-            channels: channels.as_ref().map(|list| list.iter().map(|channel| channel.value).collect()),
+        let bounds = Bounds {
             is_disabled: disabled.as_ref().is_some_and(|disabled| disabled.value),
             from: from.as_ref().map(|from| from.value),
             until: until.as_ref().map(|until| until.value),
+        };
+        let own = Self {
+            proofs: proofs.iter().map(|proof| proof.value).collect(),
+            channels: channels.as_ref().map(|list| list.iter().map(|channel| channel.value).collect()),
             attributes: attributes
                 .iter()
                 .filter(|(name, _)| is_compared(&name.value))
                 .map(|(name, value)| (name.value.as_str(), value.value.as_str()))
                 .collect(),
-        }
+        };
+        (own, bounds)
     }
 }
 
 /// What the entries of a ledger say of people beside memberships.
-#[derive(Default)]
+#[derive(Debug, Default)]
 struct Mentions {
     /// Users who are named, and names of accounts, without case.
     names: FxHashSet<String>,
+    /// Users for whom grants of clouds and applications are.
+    granted: FxHashSet<String>,
     groups: FxHashMap<GroupId, Reach>,
+    /// Groups for whom grants of clouds and applications are.
+    groups_granted: FxHashMap<GroupId, Reach>,
     comparisons: Vec<String>,
 }
 
@@ -139,19 +167,24 @@ impl Mentions {
         let estate = &engine.estate;
         let mut all = Self::default();
         named::each(estate, &mut |told, place| match told {
-            // Who owns a group says nothing of what the owner may do on a system.
-            Told::Party { part: Part::Member | Part::Owner, .. } => {}
-            Told::Party { who, part: Part::Assigned | Part::Other } => match who.value.split_once(':') {
-                Some(("user", name)) => drop(all.names.insert(folded(name).into_owned())),
-                Some(("group", _)) if matches!(told, Told::Party { part: Part::Assigned, .. }) => {}
-                Some(("group", name)) => {
-                    let system = place.system.and_then(|name| estate.names.systems.get(name));
-                    if let Some(&group) = estate.names.groups.get(name) {
-                        all.looked_at(group, system.copied().map(iter::once), estate.systems.len());
+            Told::Party { who, part } => {
+                let (names, groups) = match part {
+                    // Who owns a group says nothing of what the owner may do on a system; assignments are looked at below.
+                    Part::Member | Part::Owner => return,
+                    Part::Granted => (&mut all.granted, &mut all.groups_granted),
+                    Part::Assigned | Part::Other => (&mut all.names, &mut all.groups),
+                };
+                match who.value.split_once(':') {
+                    Some(("user", name)) => drop(names.insert(folded(name).into_owned())),
+                    Some(("group", name)) if part != Part::Assigned => {
+                        let system = place.system.and_then(|name| estate.names.systems.get(name));
+                        if let Some(&group) = estate.names.groups.get(name) {
+                            looked_at(groups, group, system.copied().map(iter::once), estate.systems.len());
+                        }
                     }
+                    _ => {}
                 }
-                _ => {}
-            },
+            }
             Told::Login { login, .. } => drop(all.names.insert(folded(&login).into_owned())),
             Told::Compares(text) => all.comparisons.push(text.value.clone()),
         });
@@ -161,20 +194,26 @@ impl Mentions {
             for &(party, _) in &links.to {
                 if let Party::Group(group) = party {
                     let systems = links.systems.ones().map(SystemId::new);
-                    all.looked_at(group, (!is_apart).then_some(systems), estate.systems.len());
+                    looked_at(&mut all.groups, group, (!is_apart).then_some(systems), estate.systems.len());
                 }
             }
         }
         all
     }
 
-    fn looked_at(&mut self, group: GroupId, systems: Option<impl Iterator<Item = SystemId>>, count: usize) {
-        let reach = self.groups.entry(group).or_insert_with(|| Reach::On(FixedBitSet::with_capacity(count)));
-        match (systems, reach) {
-            (None, reach) => *reach = Reach::Everywhere,
-            (Some(_), Reach::Everywhere) => {}
-            (Some(systems), Reach::On(known)) => systems.for_each(|system| known.insert(system.index())),
-        }
+    /// Returns whether anything but memberships speaks of a group.
+    fn speaks_of(&self, group: GroupId) -> bool {
+        self.groups.contains_key(&group) || self.groups_granted.contains_key(&group)
+    }
+}
+
+/// Notes that some systems, or all of them, look at a group.
+fn looked_at(groups: &mut FxHashMap<GroupId, Reach>, group: GroupId, systems: Option<impl Iterator<Item = SystemId>>, count: usize) {
+    let reach = groups.entry(group).or_insert_with(|| Reach::On(FixedBitSet::with_capacity(count)));
+    match (systems, reach) {
+        (None, reach) => *reach = Reach::Everywhere,
+        (Some(_), Reach::Everywhere) => {}
+        (Some(systems), Reach::On(known)) => systems.for_each(|system| known.insert(system.index())),
     }
 }
 
@@ -187,7 +226,8 @@ impl<'e> Classes<'e> {
     /// Puts the people together who are alike.
     #[must_use]
     pub fn of(engine: &'e Engine) -> Self {
-        let Mentions { names, groups: reach, comparisons } = Mentions::of(engine);
+        let mentions = Mentions::of(engine);
+        let Mentions { names, granted, groups: _, groups_granted: _, comparisons } = &mentions;
         // A comparison of ids tells everybody apart.
         let is_by_id = comparisons.iter().any(|text| text.contains("user.id"));
         let users = &engine.estate.entries.users;
@@ -196,20 +236,28 @@ impl<'e> Classes<'e> {
             compared.entry(&name.value).or_insert_with(|| comparisons.iter().any(|text| text.contains(name.value.as_str())));
         }
         let mut owns: FxHashMap<Own<'_>, u32> = FxHashMap::default();
-        let mut known: FxHashMap<(u32, Groups), usize> = FxHashMap::default();
+        let mut known: FxHashMap<(u32, Bounds, Groups), usize> = FxHashMap::default();
         let mut lists: Vec<List> = Vec::new();
         let mut list_of: Vec<usize> = Vec::with_capacity(users.len());
         for (number, user) in users.iter().enumerate() {
             let next = owns.len() as u32;
-            let own = *owns.entry(Own::of(user, &compared)).or_insert(next);
+            let (own, bounds) = Own::of(user, &compared);
+            let own = *owns.entry(own).or_insert(next);
             let held = engine.membership.groups_of(UserId::new(number));
-            let groups: Groups = held.iter().copied().filter(|group| reach.contains_key(group)).collect();
+            let groups: Groups = held.iter().copied().filter(|&group| mentions.speaks_of(group)).collect();
             let must_change = user.must_change_credential.as_ref().is_some_and(|must| must.value);
-            let is_alone = is_by_id || must_change || names.contains(&*folded(&user.id.value));
+            let name = folded(&user.id.value);
+            let alone = if is_by_id || must_change || names.contains(&*name) {
+                Alone::Always
+            } else if granted.contains(&*name) {
+                Alone::Granted
+            } else {
+                Alone::No
+            };
             let at = lists.len();
-            let list = if is_alone { at } else { *known.entry((own, groups.clone())).or_insert(at) };
+            let list = if alone == Alone::No { *known.entry((own, bounds, groups.clone())).or_insert(at) } else { at };
             if list == at {
-                lists.push(List { first: 0, count: 0, own, groups, is_alone });
+                lists.push(List { first: 0, count: 0, own, bounds, groups, alone });
             }
             lists[list].count += 1;
             list_of.push(list);
@@ -224,61 +272,127 @@ impl<'e> Classes<'e> {
             people[next[list]] = UserId::new(number);
             next[list] += 1;
         }
-        Self { engine, people, lists, reach }
+        Self { engine, people, lists, mentions, found: Mutex::default() }
     }
 
     /// Returns the people of a system, those together whom it cannot tell apart where something is asked: whoever is named in a text of
-    /// the question, or in a session, stands alone. The classes are in the order of their first members.
+    /// the question, or in a session, stands alone. Where the actions are the same for everybody, and known, fewer are told apart.
+    ///
+    /// Classes that differ in nothing but when people are there come together, those first who always are; a list is in the order of its
+    /// first members.
     #[must_use]
-    pub fn on(&self, site: Site<'_>, texts: &[&str], session: &Session) -> Vec<Class> {
+    pub fn on(&self, site: Site<'_>, texts: &[&str], actions: Option<&[Action]>, session: &Session) -> Vec<Vec<Class>> {
         let system = site.system();
         let asked = named_in(texts, session);
         let is_asked = |user: UserId| {
             let id = folded(&self.engine.estate.user(user).id.value);
             asked.iter().any(|text| text.contains(&*id))
         };
+        let Mentions { groups, groups_granted, .. } = &self.mentions;
         // On the way over a host, what that host looks at counts as well.
         let is_from_host = session.acting.iter().any(|act| matches!(act, Act::Account { host: Some(_), .. }));
+        let granted = actions.filter(|_| !is_from_host).and_then(|actions| site.kind().granted(site, actions));
+        let is_looked_at = |group: GroupId| {
+            let is_in = |groups: &FxHashMap<GroupId, Reach>| groups.get(&group).is_some_and(|reach| is_from_host || reach.includes(system));
+            is_in(groups) || is_in(groups_granted) && granted.as_ref().is_none_or(|granted| granted.contains(&Party::Group(group)))
+        };
         let is_by_name = texts.iter().any(|text| site.kind().tells_apart_by_name(text));
         let mut known: FxHashMap<(u32, Groups), usize> = FxHashMap::default();
-        let mut classes: Vec<Class> = Vec::new();
-        let one = |user: UserId| Class { lists: Vec::new(), first: user, count: 1 };
+        let mut all: Vec<Vec<Class>> = Vec::new();
         for (number, list) in self.lists.iter().enumerate() {
             let people = &self.people[list.first..][..list.count];
-            if list.is_alone || is_by_name || !asked.is_empty() && people.iter().any(|&user| is_asked(user)) {
-                classes.extend(people.iter().copied().map(one));
+            let is_alone = match list.alone {
+                Alone::Always => true,
+                Alone::Granted => granted.as_ref().is_none_or(|granted| granted.contains(&Party::User(people[0]))),
+                Alone::No => false,
+            };
+            if is_alone || is_by_name || !asked.is_empty() && people.iter().any(|&user| is_asked(user)) {
+                let one = |&user: &UserId| vec![Class { lists: Vec::new(), bounds: list.bounds, first: user, count: 1 }];
+                all.extend(people.iter().map(one));
                 continue;
             }
-            let is_looked_at = |group: &GroupId| is_from_host || self.reach.get(group).is_some_and(|reach| reach.includes(system));
-            let groups = list.groups.iter().copied().filter(is_looked_at);
-            let at = *known.entry((list.own, groups.collect())).or_insert(classes.len());
-            match classes.get_mut(at) {
-                Some(class) => {
-                    class.lists.push(number as u32);
-                    class.count += list.count;
-                }
-                None => classes.push(Class { lists: vec![number as u32], first: people[0], count: list.count }),
+            let groups = list.groups.iter().copied().filter(|&group| is_looked_at(group));
+            let at = *known.entry((list.own, groups.collect())).or_insert(all.len());
+            let new = Class { lists: vec![number as u32], bounds: list.bounds, first: people[0], count: list.count };
+            match all.get_mut(at) {
+                None => all.push(vec![new]),
+                Some(classes) => classes.push(new),
             }
         }
-        classes.sort_unstable_by_key(|class| class.first);
-        classes
+        for classes in &mut all {
+            classes.sort_by_key(|class| class.bounds);
+            classes.dedup_by(|next, before| {
+                let is_one = next.bounds == before.bounds;
+                if is_one {
+                    before.lists.append(&mut next.lists);
+                    before.count += next.count;
+                }
+                is_one
+            });
+        }
+        all.sort_unstable_by_key(|classes| classes.first().map(|class| class.first));
+        all
     }
 
-    /// Finds what the people of a class may do on their system, of the actions that are wanted of the first of them; once for all whom
-    /// none of these tells apart.
+    /// Finds the actions that a pattern takes for somebody; once for all for whom they are the same.
+    ///
+    /// # Errors
+    /// Why the pattern cannot be read.
     #[must_use]
-    pub fn rights(&self, site: Site<'_>, class: &Class, mut wanted: impl FnMut(&Side<'_>) -> Vec<Action>, within: &Within) -> Vec<Alike> {
-        let mut of = |user: UserId| {
-            let side = Side { site, user };
-            let actions = wanted(&side);
-            let is_by_name = class.count > 1 && actions.iter().any(|action| site.kind().tells_apart_by_name(&action.line));
-            let set = if actions.is_empty() { None } else { rights(&[side], &Within { actions, ..within.clone() }).pop() };
-            (is_by_name, set)
-        };
-        match of(class.first) {
-            (true, _) => self.members(class).filter_map(|user| Some(Alike { people: vec![user], set: of(user).1? })).collect(),
-            (false, set) => set.into_iter().map(|set| Alike { people: self.members(class).collect(), set }).collect(),
+    pub fn like(&self, side: &Side<'_>, pattern: &str) -> Arc<Result<Vec<Action>, String>> {
+        let key = (side.site.system(), side.site.kind().found_by(side, pattern), pattern.to_owned());
+        let known = |found: &mut FxHashMap<_, Arc<Found>>, key: &_| found.get(key).map(Arc::clone);
+        if let Some(found) = known(&mut self.found(), &key) {
+            return found;
         }
+        let found = Arc::new(side.site.kind().like(&[*side], pattern));
+        self.found().insert(key, Arc::clone(&found));
+        found
+    }
+
+    fn found(&self) -> MutexGuard<'_, FxHashMap<(SystemId, Vec<usize>, String), Arc<Found>>> {
+        self.found.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Finds the actions that patterns take for everybody on a system; nothing where they are not the same for all.
+    #[must_use]
+    pub fn common(&self, site: Site<'_>, patterns: &[&str]) -> Option<Vec<Action>> {
+        let side = Side { site, user: *self.people.first()? };
+        let mut all = Vec::new();
+        for pattern in patterns {
+            site.kind().found_by(&side, pattern).is_empty().then_some(())?;
+            all.extend(self.like(&side, pattern).as_ref().as_ref().ok()?.iter().cloned());
+        }
+        Some(all)
+    }
+
+    /// Finds what people may do on their system, of the actions that are wanted of each; once for all whom none of these tells apart.
+    ///
+    /// They are those of one class, or of several that differ in nothing but when they are there: where those who always are may nothing,
+    /// nobody else of these may, and they are not looked at.
+    #[must_use]
+    pub fn rights(&self, site: Site<'_>, kin: &[Class], mut wanted: impl FnMut(&Side<'_>) -> Vec<Action>, within: &Within) -> Vec<Alike> {
+        let mut found = Vec::new();
+        for class in kin {
+            let mut of = |user: UserId| {
+                let side = Side { site, user };
+                let actions = wanted(&side);
+                let is_by_name = class.count > 1 && actions.iter().any(|action| site.kind().tells_apart_by_name(&action.line));
+                let set = if actions.is_empty() { None } else { rights(&[side], &Within { actions, ..within.clone() }).pop() };
+                (is_by_name, set)
+            };
+            match of(class.first) {
+                (true, _) => found.extend(self.members(class).filter_map(|user| Some(Alike { people: vec![user], set: of(user).1? }))),
+                (false, set) => {
+                    let is_nothing = class.bounds == Bounds::default() && set.as_ref().is_none_or(Rights::is_empty);
+                    found.extend(set.map(|set| Alike { people: self.members(class).collect(), set }));
+                    if is_nothing {
+                        break;
+                    }
+                }
+            }
+        }
+        found
     }
 
     /// Returns everybody of a class.

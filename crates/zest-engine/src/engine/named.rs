@@ -42,6 +42,8 @@ pub enum Part {
     Owner,
     /// As one to whom an assignment gives something.
     Assigned,
+    /// As one to whom a grant of a cloud or an application gives something or denies it.
+    Granted,
     /// As anything else.
     Other,
 }
@@ -240,7 +242,7 @@ type Tell<'t> = dyn FnMut(Told<'_>, Where<'_>) + 't;
 type Whose<'w> = &'w dyn Fn() -> String;
 
 fn of_grant(tell: &mut Tell<'_>, grant: &Grant, system: Option<&str>, whose: Whose<'_>) {
-    parties(tell, &grant.to, Part::Other, system, whose);
+    parties(tell, &grant.to, Part::Granted, system, whose);
     second_persons(tell, &grant.after, system, whose);
     compared(tell, &grant.when, system, whose);
     compared(tell, &grant.lifted_by, system, whose);

@@ -1,5 +1,6 @@
 //! The rules of a system whose kind nobody knows: nothing is decided there.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -11,7 +12,7 @@ use super::trace::{Stop, Trace};
 use super::ways::Way;
 use crate::engine::Engine;
 use crate::engine::{Declared, Estate};
-use crate::links::{Ground, Resolver, RoleId, SetId, SystemId, UserId};
+use crate::links::{Ground, Party, Resolver, RoleId, SetId, SystemId, UserId};
 use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Stage};
 use zest_model::entry::Channel;
 use zest_model::finding::{Code, Finding};
@@ -83,6 +84,14 @@ impl Kind for Nothing {
 
     fn tells_apart_by_name(&self, _: &str) -> bool {
         false
+    }
+
+    fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {
+        None
+    }
+
+    fn found_by(&self, _: &Side<'_>, _: &str) -> Vec<usize> {
+        Vec::new()
     }
 
     fn login_of(&self, account: &str) -> String {

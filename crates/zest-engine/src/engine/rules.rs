@@ -8,6 +8,7 @@
 //! `permission` and refused nothing.
 
 use std::borrow::Cow;
+use std::collections::BTreeSet;
 use std::fmt;
 
 use jiff::Timestamp;
@@ -106,6 +107,14 @@ pub trait Kind: fmt::Debug + Sync {
     /// of them, as who changes one's own credential is. Where a kind looks at tables of its own it is so of every line, and everybody is
     /// looked at one by one.
     fn tells_apart_by_name(&self, line: &str) -> bool;
+
+    /// Returns the users and groups for whom grants of a system are that may have a say in a decision on some actions; nothing where the
+    /// kind does not tell, so that all have to be taken. Whom conditions, obligations and ceilings name is not meant.
+    fn granted(&self, site: Site<'_>, actions: &[Action]) -> Option<BTreeSet<Party>>;
+
+    /// Returns by what of somebody the actions that a pattern takes are found: for two people of whom it is the same, [`like`](Self::like)
+    /// finds the same.
+    fn found_by(&self, side: &Side<'_>, pattern: &str) -> Vec<usize>;
 
     /// Returns what a person types of the name of an account.
     fn login_of(&self, account: &str) -> String;

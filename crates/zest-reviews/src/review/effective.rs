@@ -6,6 +6,7 @@ use rustc_hash::FxHashMap;
 
 use super::together::{in_few_words, of_one_name, with_all_below};
 use zest_engine::Engine;
+use zest_engine::classes::Classes;
 use zest_engine::links::UserId;
 use zest_engine::rights::{Action, Line, Membership, Rights, Side, Within, rights};
 use zest_engine::rules::{Combining, Site};
@@ -102,7 +103,7 @@ pub fn means(engine: &Engine, user: &str, systems: &[&str], sought: Sought<'_>, 
     let mut list: Vec<Effective> = Vec::new();
     for site in systems.iter().filter_map(|name| engine.site(name)) {
         let side = Side { site, user: id };
-        let actions = sought_on(&side, sought);
+        let actions = sought_on(&side, sought, None);
         if actions.is_empty() {
             continue;
         }
@@ -116,13 +117,16 @@ pub fn means(engine: &Engine, user: &str, systems: &[&str], sought: Sought<'_>, 
     list
 }
 
-/// Returns the actions that are looked for on a system.
-pub(crate) fn sought_on(side: &Side<'_>, sought: Sought<'_>) -> Vec<Action> {
+/// Returns the actions that are looked for on a system; those that a pattern takes are kept with classes of people, if there are any.
+pub(crate) fn sought_on(side: &Side<'_>, sought: Sought<'_>, classes: Option<&Classes<'_>>) -> Vec<Action> {
     let mut actions = match sought {
         Sought::Line(line) => vec![Action::alone(line, Form::Line)],
         Sought::Statement(sql) => vec![Action::alone(sql, Form::Statement)],
         // Systems of other kinds may read it.
-        Sought::Like(pattern) => side.site.kind().like(&[*side], pattern).unwrap_or_default(),
+        Sought::Like(pattern) => match classes {
+            Some(classes) => classes.like(side, pattern).as_ref().as_ref().map(Vec::clone).unwrap_or_default(),
+            None => side.site.kind().like(&[*side], pattern).unwrap_or_default(),
+        },
     };
     // What came before may have been left out.
     actions.iter_mut().for_each(|action| action.like = None);

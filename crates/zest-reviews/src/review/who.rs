@@ -3,8 +3,8 @@
 use zest_engine::Engine;
 use zest_engine::classes::{Alike, Class, Classes};
 use zest_engine::links::UserId;
-use zest_engine::rights::Within;
-use zest_model::ask::Session;
+use zest_engine::rights::{Action, Within};
+use zest_model::ask::{Form, Session};
 use zest_model::listing::Effective;
 
 use super::effective::{Sought, add, on_system, sought_on};
@@ -43,11 +43,11 @@ pub struct Who<'e> {
     parts: Vec<Part<'e>>,
 }
 
-/// People whom a system cannot tell apart, on that system.
+/// People whom a system cannot tell apart but by when they are there, on that system.
 #[derive(Debug)]
 pub struct Part<'e> {
     system: &'e str,
-    class: Class,
+    kin: Vec<Class>,
 }
 
 impl<'e> Who<'e> {
@@ -58,7 +58,12 @@ impl<'e> Who<'e> {
         let (Sought::Line(text) | Sought::Statement(text) | Sought::Like(text)) = sought;
         let of_system = |site: zest_engine::rules::Site<'e>| {
             let system = site.entry().id.value.as_str();
-            classes.on(site, &[text], session).into_iter().map(move |class| Part { system, class })
+            let actions = match sought {
+                Sought::Line(line) => Some(vec![Action::alone(line, Form::Line)]),
+                Sought::Statement(sql) => Some(vec![Action::alone(sql, Form::Statement)]),
+                Sought::Like(pattern) => classes.common(site, &[pattern]),
+            };
+            classes.on(site, &[text], actions.as_deref(), session).into_iter().map(move |kin| Part { system, kin })
         };
         let parts = systems.iter().filter_map(|name| engine.site(name)).flat_map(of_system).collect();
         Self { engine, sought, session: session.clone(), classes, parts }
@@ -73,10 +78,10 @@ impl<'e> Who<'e> {
     /// Looks at some people: what they may do of what is looked for, all alike; nothing where that is nothing, and nothing is open.
     #[must_use]
     pub fn held(&self, part: &Part<'_>) -> Vec<Alike> {
-        let Part { system, class } = part;
+        let Part { system, kin } = part;
         let Some(site) = self.engine.site(system) else { return Vec::new() };
         let within = Within { stated: self.session.clone(), ..Within::default() };
-        let mut found = self.classes.rights(site, class, |side| sought_on(side, self.sought), &within);
+        let mut found = self.classes.rights(site, kin, |side| sought_on(side, self.sought, Some(&self.classes)), &within);
         found.retain(|alike| !alike.set.is_empty());
         found
     }

@@ -425,7 +425,7 @@ fn does(engine: &Engine, user: &str, session: &Session, sought: Sought<'_>, syst
     let mut best: Option<Question> = None;
     for site in systems.iter().filter_map(|name| engine.site(name)) {
         let side = Side { site, user: id };
-        let actions = sought_on(&side, sought);
+        let actions = sought_on(&side, sought, None);
         if actions.is_empty() {
             continue;
         }

@@ -11,6 +11,7 @@ pub(crate) mod resolve;
 mod review;
 mod rights;
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use jiff::{SignedDuration, Timestamp};
@@ -96,6 +97,14 @@ impl Kind for Host {
 
     fn tells_apart_by_name(&self, _: &str) -> bool {
         false
+    }
+
+    fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {
+        None
+    }
+
+    fn found_by(&self, _: &Side<'_>, _: &str) -> Vec<usize> {
+        Vec::new()
     }
 
     fn login_of(&self, account: &str) -> String {

@@ -13,6 +13,7 @@ mod resolve;
 mod review;
 mod rights;
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -92,6 +93,14 @@ impl Kind for NetworkDevice {
 
     fn tells_apart_by_name(&self, _: &str) -> bool {
         false
+    }
+
+    fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {
+        None
+    }
+
+    fn found_by(&self, side: &Side<'_>, _: &str) -> Vec<usize> {
+        rights::sets(side).into_iter().map(SetId::index).collect()
     }
 
     fn login_of(&self, account: &str) -> String {

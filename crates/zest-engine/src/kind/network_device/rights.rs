@@ -96,7 +96,7 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
 }
 
 /// The command sets that may have a say about a user on a device.
-fn sets(side: &Side<'_>) -> Vec<SetId> {
+pub(super) fn sets(side: &Side<'_>) -> Vec<SetId> {
     let Site { engine, system } = side.site;
     let mut sets: Vec<SetId> = engine.candidates(side.user, system).flat_map(|c| engine.standing(c.assignment).1.sets.clone()).collect();
     if let Some(device) = Device::of(engine, system) {

@@ -14,6 +14,7 @@ mod resolve;
 pub mod review;
 mod rights;
 
+use std::collections::BTreeSet;
 use std::sync::{Arc, OnceLock};
 
 use fixedbitset::FixedBitSet;
@@ -30,7 +31,7 @@ use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
 use crate::links::resolve::Ground;
-use crate::links::{Facts, RoleId, SystemId, UserId};
+use crate::links::{Facts, Party, RoleId, SystemId, UserId};
 use crate::links::{Holder, Resolver, SetId};
 use links::{CHANGE_CREDENTIAL, ServiceLinks};
 use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
@@ -107,6 +108,15 @@ impl Kind for Service {
 
     fn tells_apart_by_name(&self, line: &str) -> bool {
         line.contains(CHANGE_CREDENTIAL)
+    }
+
+    fn granted(&self, site: Site<'_>, actions: &[crate::engine::rights::Action]) -> Option<BTreeSet<Party>> {
+        rights::granted(site, actions)
+    }
+
+    fn found_by(&self, side: &Side<'_>, pattern: &str) -> Vec<usize> {
+        // Of all that can be done, one's own entry is listed by name.
+        if pattern == "*" { vec![side.user.index()] } else { Vec::new() }
     }
 
     fn login_of(&self, account: &str) -> String {

@@ -5,13 +5,14 @@ use std::collections::BTreeSet;
 use rustc_hash::FxHashMap;
 
 use super::Identity;
-use super::links::{OperationLinks, ServiceLinks, TypeLinks};
+use super::action;
+use super::links::{ASSUME, GrantLinks, OperationLinks, ServiceLinks, TypeLinks};
 use super::resolve::is_there;
 use crate::engine::Engine;
 use crate::engine::rights::{Action, Opening, Side, reads_like};
 use crate::engine::rules::Site;
 use crate::links::path::{PathPattern, SOMETHING};
-use crate::links::{AssumableLinks, Holder, RoleId, UserId};
+use crate::links::{AssumableLinks, Holder, Party, RoleId, UserId};
 use zest_model::ask::{Act, Form, Session};
 use zest_model::source::visible;
 
@@ -137,6 +138,26 @@ fn listed(sides: &[Side<'_>], sought: Option<&Sought>) -> Vec<Action> {
         }
     }
     list
+}
+
+/// Returns for whom grants are that concern some actions, or the assuming of a role, by which a session may start.
+pub(super) fn granted(site: Site<'_>, actions: &[Action]) -> Option<BTreeSet<Party>> {
+    let links = site.engine.estate.links::<ServiceLinks>(site.system)?;
+    let mut asked = Vec::new();
+    for action in actions {
+        asked.extend(action::parse(&action.line, links).ok()?);
+    }
+    let assume = links.operation_ids.get(ASSUME);
+    let concerns = |grant: &GrantLinks| {
+        assume.is_some_and(|&assume| grant.operations.contains(assume))
+            || asked.iter().any(|action| grant.concerns(action.operation, &action.path))
+    };
+    let holders = links.grants().filter(|grant| concerns(grant)).flat_map(|grant| &grant.holders);
+    let parties = holders.filter_map(|holder| match holder {
+        Holder::Party(party) => Some(*party),
+        Holder::Role(_) => None,
+    });
+    Some(parties.collect())
 }
 
 /// How many patterns are looked at two by two.
