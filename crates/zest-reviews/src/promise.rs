@@ -25,15 +25,16 @@ use crate::row;
 /// Looks at all promises of a ledger; `now` is the moment at which somebody must be there to count, where no other is stated.
 #[must_use]
 pub fn promises(engine: &Engine, now: Timestamp) -> Vec<Promised> {
-    (0..engine.estate().entries().promises.len()).map(|number| promise(engine, number, now)).collect()
+    let classes = Classes::of(engine);
+    (0..engine.estate().entries().promises.len()).map(|number| promise(engine, &classes, number, now)).collect()
 }
 
-/// Looks at one promise, by its number in the ledger.
+/// Looks at one promise, by its number in the ledger; those together who are alike.
 #[must_use]
-pub fn promise(engine: &Engine, number: usize, now: Timestamp) -> Promised {
+pub fn promise(engine: &Engine, classes: &Classes<'_>, number: usize, now: Timestamp) -> Promised {
     let entry = &engine.estate().entries().promises[number];
     let mut findings = Vec::new();
-    let meant = Meant::of(engine, entry, now, &mut findings);
+    let meant = Meant::of((engine, classes), entry, now, &mut findings);
     let mut found = Found::default();
     match meant {
         Some(meant) if findings.is_empty() => meant.look(entry, &mut found),
@@ -45,7 +46,7 @@ pub fn promise(engine: &Engine, number: usize, now: Timestamp) -> Promised {
 /// Whom and what a promise means. People are numbered: users by their numbers, and then accounts that no user stands behind.
 struct Meant<'e> {
     engine: &'e Engine,
-    classes: Classes<'e>,
+    classes: &'e Classes<'e>,
     /// The users it is about.
     people: FixedBitSet,
     /// Whoever uses an account that no user stands behind, and on which system.
@@ -99,7 +100,7 @@ impl Held<'_> {
 }
 
 impl<'e> Meant<'e> {
-    fn of(engine: &'e Engine, entry: &Promise, now: Timestamp, findings: &mut Vec<Finding>) -> Option<Self> {
+    fn of((engine, classes): (&'e Engine, &'e Classes<'e>), entry: &Promise, now: Timestamp, findings: &mut Vec<Finding>) -> Option<Self> {
         let Promise { of, but, on, session, unless, exceptions, .. } = entry;
         let estate = engine.estate();
         let mut out: FxHashSet<usize> = row::people(engine, but, findings).into_iter().map(UserId::index).collect();
@@ -155,7 +156,7 @@ impl<'e> Meant<'e> {
         });
         findings.extend(found.into_iter().map(row::as_not_asked));
         let within = Within { stated, unless, ..Within::default() };
-        Some(Self { engine, classes: Classes::of(engine), people, accounts, systems, within })
+        Some(Self { engine, classes, people, accounts, systems, within })
     }
 
     /// Returns how many people are numbered.

@@ -3,6 +3,7 @@
 use anyhow::Result;
 use zest_ledger::json::Promises;
 use zest_ledger::promise::{Standing, promise};
+use zest_ledger::review::Classes;
 
 use crate::args::PromisesArgs;
 use crate::exit::Exit;
@@ -17,7 +18,10 @@ pub(crate) fn run(args: &PromisesArgs) -> Result<Exit> {
     };
     let now = args.moment.moment();
     let all: Vec<usize> = (0..engine.estate().promises().len()).collect();
-    let found = progress::during("looking at everybody", || cores::each(&all, |number| promise(engine, *number, now)));
+    let found = progress::during("looking at everybody", || {
+        let classes = Classes::of(engine);
+        cores::each(&all, |number| promise(engine, &classes, *number, now))
+    });
     let has = |wanted: Standing| found.iter().any(|one| one.standing == wanted);
     let exit = if has(Standing::SaysNothing) {
         Exit::Unreadable

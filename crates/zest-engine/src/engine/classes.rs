@@ -20,6 +20,28 @@ use zest_model::ask::{Act, Session};
 use zest_model::entry::{Channel, Proof, User};
 
 /// The people of a ledger, those together who are alike everywhere; made once, for any number of systems.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::Classes};
+/// let estate = Ledger::new().document("rota.toml", r#"
+/// users.mate-1.proofs = ["password"]
+/// users.mate-2.proofs = ["password"]
+/// users.cook-1.proofs = ["password"]
+/// groups.mates.members = ["user:mate-1", "user:mate-2"]
+/// [systems.rota]
+/// kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan"]
+/// objects."shift/early" = {}
+/// grants = [{ allow = ["plan"], on = "shift/*", to = ["group:mates"] }]
+/// "#).estate()?;
+/// let engine = Engine::compile(estate)?;
+/// let (classes, rota) = (Classes::of(&engine), engine.site("rota").expect("it is there"));
+/// let on_rota = classes.on(rota, &[], None, &Session::default());
+/// assert_eq!(on_rota.iter().flatten().map(|class| class.count).collect::<Vec<_>>(), [2, 1]);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 pub struct Classes<'e> {
     engine: &'e Engine,
@@ -28,11 +50,14 @@ pub struct Classes<'e> {
     lists: Vec<List>,
     mentions: Mentions,
     /// The actions that patterns take, where they were found.
-    found: Mutex<FxHashMap<(SystemId, Vec<usize>, String), Arc<Found>>>,
+    found: Mutex<AllFound>,
 }
 
 /// The actions that a pattern takes, or why it cannot be read.
 type Found = Result<Vec<Action>, String>;
+
+/// The same of many: by the system, what of somebody they hang on, and the pattern.
+type AllFound = FxHashMap<(SystemId, Vec<usize>, String), Arc<Found>>;
 
 /// People who are alike on every system.
 #[derive(Debug)]
@@ -338,19 +363,17 @@ impl<'e> Classes<'e> {
     ///
     /// # Errors
     /// Why the pattern cannot be read.
-    #[must_use]
     pub fn like(&self, side: &Side<'_>, pattern: &str) -> Arc<Result<Vec<Action>, String>> {
         let key = (side.site.system(), side.site.kind().found_by(side, pattern), pattern.to_owned());
-        let known = |found: &mut FxHashMap<_, Arc<Found>>, key: &_| found.get(key).map(Arc::clone);
-        if let Some(found) = known(&mut self.found(), &key) {
-            return found;
+        if let Some(found) = self.found().get(&key) {
+            return Arc::clone(found);
         }
         let found = Arc::new(side.site.kind().like(&[*side], pattern));
         self.found().insert(key, Arc::clone(&found));
         found
     }
 
-    fn found(&self) -> MutexGuard<'_, FxHashMap<(SystemId, Vec<usize>, String), Arc<Found>>> {
+    fn found(&self) -> MutexGuard<'_, AllFound> {
         self.found.lock().unwrap_or_else(PoisonError::into_inner)
     }
 

@@ -124,7 +124,7 @@ pub(crate) fn sought_on(side: &Side<'_>, sought: Sought<'_>, classes: Option<&Cl
         Sought::Statement(sql) => vec![Action::alone(sql, Form::Statement)],
         // Systems of other kinds may read it.
         Sought::Like(pattern) => match classes {
-            Some(classes) => classes.like(side, pattern).as_ref().as_ref().map(Vec::clone).unwrap_or_default(),
+            Some(classes) => classes.like(side, pattern).as_ref().clone().unwrap_or_default(),
             None => side.site.kind().like(&[*side], pattern).unwrap_or_default(),
         },
     };

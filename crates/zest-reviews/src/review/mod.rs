@@ -31,5 +31,5 @@ pub use session::session;
 pub use subject::{NoSubject, StandIn, Subject};
 pub use touched::touched;
 pub use who::{Part, Who};
-pub use zest_engine::classes::Alike;
+pub use zest_engine::classes::{Alike, Class, Classes};
 pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Opens, Outcome, Right, SessionView, Uncovered};
