@@ -271,6 +271,9 @@ pub(crate) struct WaysArgs {
     /// Say which single entry, taken out, leaves fewest ways
     #[arg(long)]
     pub(crate) cuts: bool,
+    /// Tell each way in one line
+    #[arg(long)]
+    pub(crate) brief: bool,
     /// Draw the ways into this file, as SVG
     #[arg(long, value_name = "FILE")]
     pub(crate) draw: Option<PathBuf>,

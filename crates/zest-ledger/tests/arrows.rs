@@ -12,7 +12,7 @@ const FROM_THE_TOP: &[(&str, &[&str])] = &[
     ("zest-testkit", &[]),
     ("zest-servers", &[]),
     ("zest-ledger", &["json", "ledger", "kind"]),
-    ("zest-reviews", &["ways", "expectation", "promise", "rehearsal", "review", "row"]),
+    ("zest-reviews", &["promise", "ways", "expectation", "rehearsal", "review", "row"]),
     ("zest-databases", &["mariadb", "postgresql", "database", "sql", "drift"]),
     ("zest-engine", &["kind", "engine", "vocabulary", "links"]),
     ("zest-model", &["form", "listing", "ask", "text", "entries", "entry", "written", "shape", "finding", "id", "table", "source", "more"]),

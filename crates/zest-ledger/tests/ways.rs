@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use fastrand::Rng;
 use zest_ledger::ask::{Change, Proven, Question, Session, Verdict};
 use zest_ledger::entry::Proof;
+use zest_ledger::promise::{Standing, promises};
 use zest_ledger::review::Sought;
 use zest_ledger::ways::{Aim, Way, Ways, cuts};
 use zest_ledger::{Engine, Ledger};
@@ -149,6 +150,149 @@ fn ways_are_the_shortest_and_each_step_is_allowed() {
     assert!(found[0].left == 0 && found[0].of == 3, "{found:#?}");
     let of_reset = found.iter().find(|cut| cut.what.contains("reset-credential")).expect("it was tried");
     assert_eq!(of_reset.left, 1, "rota needs no reset");
+}
+
+/// Acts that give more than a person's place: an edited role, a command set, a grant, a secret, a folder.
+const EDITED: &str = r#"
+users.clerk.proofs = ["password"]
+users.shaper.proofs = ["password"]
+users.filler.proofs = ["password"]
+users.granter.proofs = ["password"]
+users.reader.proofs = ["password"]
+users.writer.proofs = ["password"]
+users.typist.proofs = ["password"]
+users.captain.proofs = ["password"]
+groups.shapers.members = ["user:shaper"]
+[vocabularies.make]
+commands = [
+  { line = "show log" }, { line = "zero tally", level = 7 },
+  { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" },
+]
+[command-sets.looks]
+rules = ["allow show ...", "allow elevate {1-7}", "allow leave"]
+[command-sets.tools]
+rules = ["allow /opt/tools/tidy"]
+[systems.sw]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "nothing"
+authorisation = { levels = "all", configuration = true }
+identity-sources = ["central", "local"]
+accounts.breakglass = { band = { start = 15, ceiling = 15 } }
+[roles.looker]
+band = { start = 1, ceiling = 7 }
+commands = ["looks"]
+[roles.planner]
+grants = [{ allow = ["plan"], on = "rota/*" }]
+[[assignments]]
+to = ["user:filler"]
+roles = ["looker"]
+on = { systems = ["sw"] }
+[[assignments]]
+to = ["group:shapers"]
+roles = ["planner"]
+on = { systems = ["roster"] }
+[systems.roster]
+kind = "application"
+[applications.roster]
+types.rota.rights = ["plan", "seal"]
+objects."rota/tides" = {}
+objects."secret/strongbox" = { opens = ["user:captain", "account:sw/breakglass"] }
+grants = [
+  { allow = ["edit-role"], on = "role/planner", to = ["user:shaper", "user:clerk"] },
+  { allow = ["edit-command-set"], on = "command-set/looks", to = ["user:filler"] },
+  { allow = ["grant-on"], on = "rota/*", to = ["user:granter"] },
+  { allow = ["read-secret"], on = "secret/strongbox", to = ["user:reader"] },
+  { allow = ["seal"], on = "rota/*", to = ["user:captain"] },
+]
+[systems.box]
+kind = "host"
+no-command-set = "nothing"
+[hosts.box]
+jobs.tides = { runs-as = "tides", line = "/opt/tides/bin/all now", edited-by = [] }
+run-as = [
+  { by = ["user:typist"], as = ["root"], commands = ["tools"], proof = false },
+]
+writable-by = { "/opt/tides" = ["user:writer"], "/opt/tools" = ["user:typist"], "/opt/tide" = ["user:clerk"] }
+[hosts.box.accounts]
+writer = {}
+typist = {}
+clerk = {}
+tides = { shell = "/usr/sbin/nologin" }
+root = { locked = true }
+"#;
+
+#[test]
+fn ways_go_over_roles_command_sets_grants_secrets_and_folders() {
+    let engine = engine(EDITED);
+    let none = Session::default();
+    let acting = |account: &str| Session { acting: vec![account.parse().expect("a link")], ..Session::default() };
+    let (root, tides) = (acting("account:root"), acting("account:tides"));
+    let breakglass = Session { account: Some("breakglass".to_owned()), ..Session::default() };
+    let seal = Aim::Do(Sought::Line("seal on rota/tides"), &["roster"], &none);
+    let zero = |session| Aim::Do(Sought::Line("zero tally"), &["sw"], session);
+    let shell = |session| Aim::Do(Sought::Line("/bin/sh"), &["box"], session);
+    for (from, aim, expected) in [
+        // Whoever holds the role gets what is put into it; whoever edits it alone does not.
+        ("shaper", seal, Some(vec![("shaper", "edit-role on role/planner"), ("shaper", "seal on rota/tides")])),
+        ("clerk", seal, None),
+        ("filler", zero(&none), Some(vec![("filler", "edit-command-set on command-set/looks"), ("filler", "zero tally")])),
+        ("granter", seal, Some(vec![("granter", "grant-on on rota/tides"), ("granter", "seal on rota/tides")])),
+        ("reader", seal, Some(vec![("reader", "read-secret on secret/strongbox"), ("captain", "seal on rota/tides")])),
+        ("reader", zero(&breakglass), Some(vec![("reader", "read-secret on secret/strongbox"), ("reader", "zero tally")])),
+        ("writer", shell(&tides), Some(vec![("writer", "takes in"), ("writer", "/bin/sh")])),
+        ("writer", shell(&root), None),
+        ("typist", shell(&root), Some(vec![("typist", "takes in"), ("typist", "/bin/sh")])),
+        // A folder that begins alike is another.
+        ("clerk", shell(&tides), None),
+        ("captain", zero(&none), None),
+    ] {
+        let ways = Ways::of(&engine, from).expect("the user is known");
+        assert!(!ways.is_cut_short);
+        let found = ways.to(aim).as_ref().map(acts);
+        let expected = expected.map(|acts| acts.into_iter().map(|(by, line)| (by.to_owned(), line.to_owned())).collect::<Vec<_>>());
+        assert_eq!(found, expected, "{from}: {aim:?}");
+    }
+    // What the secret opens is told by itself, and counts where the central source does not answer.
+    let ways = Ways::of(&engine, "reader").expect("the user is known");
+    assert!(ways.all().iter().any(|way| way.steps.last().is_some_and(|step| step.gives.contains("account `breakglass` on sw"))));
+    let down = Session { central: zest_ledger::ask::Central::Down, ..breakglass.clone() };
+    assert_eq!(ways.to(zero(&down)).as_ref().map(acts).map(|acts| acts.len()), Some(2));
+}
+
+#[test]
+fn a_promise_that_no_way_leads_is_proved_or_refuted_by_one() {
+    use Standing::{NotProved, Proved, Refuted, SaysNothing};
+    for (ledger, row, standing, part) in [
+        (LEDGER, r#"no-way = ["seal on **"], on = ["roster"], of = ["user:out", "user:coder"], but = ["user:coder"]"#, Proved, ""),
+        (
+            LEDGER,
+            r#"no-way = ["seal on **"], on = ["roster"], of = ["user:out", "user:coder"]"#,
+            Refuted,
+            "coder > seal on rota/tides on roster",
+        ),
+        (
+            LEDGER,
+            r#"no-way = ["seal on **"], on = ["roster"], of = ["group:help"]"#,
+            Refuted,
+            "desk > reset-credential on user/rota on roster > as rota: seal on rota/tides on roster",
+        ),
+        (LEDGER, r#"no-way = ["/bin/sh"], on = ["box"], of = ["user:out"]"#, Proved, ""),
+        (LEDGER, r#"no-way = ["sell on **"], on = ["roster"]"#, SaysNothing, "takes nothing"),
+        (EDITED, r#"no-way = ["seal on **"], on = ["roster"], of = ["user:clerk"]"#, Proved, ""),
+        (EDITED, r#"no-way = ["seal on **"], on = ["roster"], of = ["user:shaper"]"#, Refuted, "edit-role on role/planner"),
+    ] {
+        let with = engine(&format!("{ledger}\n[[promises]]\n{}\n", row.replace("], ", "]\n")));
+        let found = promises(&with, "2026-11-28T12:00:00Z".parse().expect("a moment")).pop().expect("a promise");
+        assert_eq!(found.standing, standing, "{row}: {found:#?}");
+        let told: Vec<&str> = found.why.iter().chain(found.witnesses.iter().map(|witness| &witness.why)).map(String::as_str).collect();
+        assert!(part.is_empty() || told.iter().any(|text| text.contains(part)), "{row}: {told:#?}");
+        // What is shown as an example can be done as things are.
+        for witness in &found.witnesses {
+            assert_ne!(with.decide(&witness.question).verdict, Verdict::Denied, "{row}: {witness:#?}");
+        }
+        assert_ne!(found.standing, NotProved);
+    }
 }
 
 /// What a plain search comes to: everybody whose password can be set anew, and every group that can be joined, in plain sessions.

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::ask::{Question, Refusal, Verdict};
-use crate::source::Location;
+use crate::source::{Location, visible};
 
 /// Whether a session and an action are in a set of rights.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -228,6 +228,30 @@ pub struct Way {
     #[doc(hidden)]
     #[serde(skip)]
     pub more: crate::More,
+}
+
+impl Way {
+    /// Returns it as one line: who sets out, and what is done by whom.
+    #[must_use]
+    pub fn in_one_line(&self) -> String {
+        let mut who = self.from.as_str();
+        let mut line = visible(who);
+        for step in &self.steps {
+            line += " > ";
+            if step.by != who {
+                line += &format!("as {}: ", visible(&step.by));
+                who = &step.by;
+            }
+            line += &step.question.as_ref().map_or_else(
+                || step.gives.clone(),
+                |asked| match asked.line.as_str() {
+                    "" => step.gives.clone(),
+                    line => format!("{} on {}", visible(line), visible(&asked.system)),
+                },
+            );
+        }
+        line
+    }
 }
 
 /// An entry that ways rest on, and who would still get there without it.

@@ -11,7 +11,7 @@ use rustc_hash::FxHashSet;
 
 use zest_engine::classes::{Alike, Classes};
 use zest_engine::links::{Resolver, SystemId, UserId};
-use zest_engine::rights::{Action, Always, Membership, Side, Within, rights};
+use zest_engine::rights::{Action, Always, Side, Within, rights};
 use zest_engine::{Engine, rights};
 use zest_model::ask::{Answer, Form, Gate, Question, Verdict};
 use zest_model::entry::Promise;
@@ -19,8 +19,9 @@ use zest_model::finding::Finding;
 pub use zest_model::listing::{Promised, Standing, Witness};
 use zest_model::source::{At, visible};
 
-use crate::review::{StandIn, Subject, nobodys_accounts};
+use crate::review::{Sought, StandIn, Subject, nobodys_accounts};
 use crate::row;
+use crate::ways::{Aim, Ways};
 
 /// Looks at all promises of a ledger; `now` is the moment at which somebody must be there to count, where no other is stated.
 #[must_use]
@@ -68,6 +69,9 @@ struct Found {
     systems: usize,
 }
 
+/// Of how many people ways are looked for.
+const MAX_SETTING_OUT: usize = 1_000;
+
 /// How many examples are told.
 const MAX_WITNESSES: usize = 3;
 
@@ -95,7 +99,7 @@ impl Held<'_> {
     /// Says what is not known of some people.
     fn unknown(&self, is_meant: impl Fn(usize) -> bool) -> Vec<String> {
         let of_some = |part: &&Part<'_>| part.people.iter().any(|&person| is_meant(person));
-        self.parts.iter().filter(of_some).flat_map(|part| unknown_of(&part.set)).collect()
+        self.parts.iter().filter(of_some).flat_map(|part| part.set.unknown()).collect()
     }
 }
 
@@ -240,12 +244,14 @@ impl<'e> Meant<'e> {
     }
 
     fn look(&self, entry: &Promise, found: &mut Found) {
-        let Promise { never, never_both, always, whoever_may, also_may, may, at_least, at_most, .. } = entry;
+        let Promise { never, never_both, no_way, always, whoever_may, also_may, may, at_least, at_most, .. } = entry;
         (found.people, found.systems) = (self.everybody().count(), self.systems.len());
         if !never.is_empty() {
             self.never(never, found);
         } else if !never_both.is_empty() {
             self.never_both(never_both, found);
+        } else if !no_way.is_empty() {
+            self.no_way(no_way, found);
         } else if !always.is_empty() {
             self.always(always, found);
         } else if !whoever_may.is_empty() {
@@ -275,7 +281,7 @@ impl<'e> Meant<'e> {
         let mut by = vec![None; self.count_all()];
         let mut open = FixedBitSet::with_capacity(by.len());
         for (number, part) in parts.iter().enumerate() {
-            let (is_allowed, is_open) = (part.set.example_allowed().is_some(), !unknown_of(&part.set).is_empty());
+            let (is_allowed, is_open) = (part.set.example_allowed().is_some(), !part.set.unknown().is_empty());
             for &person in &part.people {
                 if is_allowed {
                     by[person].get_or_insert(number);
@@ -311,6 +317,47 @@ impl<'e> Meant<'e> {
         }
         held.iter().for_each(|held| found.not_proved(held.unknown(|person| could.contains(person))));
         each().zip(looked).for_each(|(one, looked)| looked.told(one, found));
+    }
+
+    /// Nobody comes to it, by their own rights or by any acts that give them more.
+    fn no_way(&self, patterns: &[At<String>], found: &mut Found) {
+        let mut looked = Looked::of(patterns);
+        let held = self.somewhere(patterns, &mut looked);
+        looked.told(patterns, found);
+        if self.within.unless.is_some() {
+            found.says_nothing.push("`unless` goes with `never`; say with `session` which sessions are meant".to_owned());
+        }
+        let estate = self.engine.estate();
+        let users = estate.users().len();
+        // Whoever uses an account that no user stands behind sets out from nowhere else.
+        for part in held.parts.iter().filter(|part| part.people.iter().all(|&person| person >= users)) {
+            found.witnesses.extend(part.set.example_allowed().map(|question| witness(part.engine, question)));
+            found.refuting += usize::from(part.set.example_allowed().is_some());
+        }
+        if self.people.count_ones(..) > MAX_SETTING_OUT {
+            found.not_proved(vec![format!("ways of more than {MAX_SETTING_OUT} people are not looked for")]);
+            return;
+        }
+        let systems: Vec<&str> = self.systems.iter().map(|&system| estate.system(system).id.value.as_str()).collect();
+        for user in self.people.ones().map(|user| estate.user(UserId::new(user)).id.value.as_str()) {
+            let Some(ways) = Ways::of(self.engine, user) else { continue };
+            let aims = patterns.iter().map(|pattern| Aim::Do(Sought::Like(&pattern.value), &systems, &self.within.stated));
+            let mut is_there = false;
+            for aim in aims {
+                match ways.to(aim) {
+                    Some(way) => {
+                        is_there = true;
+                        // What can be asked in the ledger as it is comes first.
+                        let Some(step) = way.steps.iter().find(|step| step.question.is_some()) else { continue };
+                        let verdict = if step.needs.is_empty() { Verdict::Allowed } else { Verdict::AllowedAfter };
+                        let Some(question) = step.question.clone() else { continue };
+                        found.witnesses.push(Witness { verdict, code: None, why: way.in_one_line(), place: step.place.clone(), question });
+                    }
+                    None => found.not_proved(ways.unknown(aim)),
+                }
+            }
+            found.refuting += usize::from(is_there);
+        }
     }
 
     /// Returns the example of somebody.
@@ -397,7 +444,7 @@ impl<'e> Meant<'e> {
                         certain.push((part.engine, question));
                     }
                     None => {
-                        let open = unknown_of(&part.set);
+                        let open = part.set.unknown();
                         possible += if open.is_empty() { 0 } else { part.people.len() };
                         unknown.extend(open);
                     }
@@ -512,17 +559,6 @@ impl Found {
 /// How many reasons are told.
 const MAX_TOLD: usize = 5;
 
-/// Says what is not known of a set.
-fn unknown_of(set: &rights::Rights) -> Vec<String> {
-    let of_layer = |layer: Membership| {
-        let question = set.example_of(layer)?;
-        let (user, line, on) = (visible(&question.user), visible(&question.line), visible(&question.system));
-        Some(format!("{}: {user} on {on}: {line}", layer.words()))
-    };
-    let limits = set.limits().into_iter().map(|limit| format!("{} on {}: {limit}", visible(&set.user), visible(&set.system)));
-    [Membership::NotDecided, Membership::NotHere].into_iter().filter_map(of_layer).chain(limits).collect()
-}
-
 /// Returns the gate that gives an action, or refuses it.
 fn deciding(answer: &Answer) -> Option<&Gate> {
     match answer.verdict {
@@ -543,6 +579,7 @@ fn says(entry: &Promise) -> String {
         unless,
         never,
         never_both,
+        no_way,
         always,
         whoever_may,
         also_may,
@@ -563,6 +600,8 @@ fn says(entry: &Promise) -> String {
         format!("{} may ever {}", whom("nobody of", "nobody"), list(never, "or"))
     } else if !never_both.is_empty() {
         format!("{} may both {}", whom("nobody of", "nobody"), list(never_both, "and"))
+    } else if !no_way.is_empty() {
+        format!("no way leads {} to {}", whom("anybody of", "anybody"), list(no_way, "or"))
     } else if !always.is_empty() {
         format!("{} may always {}", whom("everybody of", "everybody"), list(always, "and"))
     } else if !whoever_may.is_empty() {

@@ -12,10 +12,14 @@ use super::style::{BAD, FAINT, HEAD, at, counted, hanging};
 /// How many ways are told.
 const MAX_TOLD: usize = 40;
 
-pub(crate) fn render(found: &WaysFound, has_aim: bool) -> String {
+pub(crate) fn render(found: &WaysFound, has_aim: bool, is_brief: bool) -> String {
     let mut out = String::new();
     for way in found.ways.iter().take(MAX_TOLD) {
-        out.push_str(&one(way));
+        if is_brief {
+            let _ = writeln!(out, "{}", hanging("  ", &way.in_one_line()));
+        } else {
+            out.push_str(&one(way));
+        }
     }
     if found.ways.len() > MAX_TOLD {
         let _ = writeln!(out, "and {} more\n", found.ways.len() - MAX_TOLD);

@@ -65,6 +65,6 @@ pub(crate) fn run(args: &WaysArgs) -> Result<Exit> {
     }
     let is_there = !ways.is_empty();
     let found = WaysFound::new(people.len(), cut_short, ways, removals);
-    args.format.format.print(|| data(&found), || put!("{}", render::ways::render(&found, aim.is_some())));
+    args.format.format.print(|| data(&found), || put!("{}", render::ways::render(&found, aim.is_some(), args.brief)));
     Ok(if is_there { Exit::Allowed } else { Exit::Denied })
 }

@@ -199,7 +199,8 @@ pub fn each(estate: &Estate, tell: &mut Tell<'_>) {
             parties(tell, by, Part::Other, system, &whose);
             compared(tell, when, system, &whose);
         }
-        for Resource { path: _, remark: _, attributes: _, after, more: _ } in resources {
+        for Resource { path, remark: _, attributes: _, after, opens, more: _ } in resources {
+            parties(tell, opens, Part::Other, system, &|| format!("as one whose credential is `{}` {}", visible(&path.value), on()));
             second_persons(tell, after, system, &|| format!("by an obligation {}", on()));
         }
         for ObjectType { name: _, rights: _, looks: _, after, rights_after, second_person_right: _, more: _ } in types {
@@ -209,7 +210,7 @@ pub fn each(estate: &Estate, tell: &mut Tell<'_>) {
         }
     }
     for host in hosts {
-        let Host { system, accounts, run_as, jobs, links: _, keep_environment: _, proof_lasts: _, more: _ } = &**host;
+        let Host { system, accounts, run_as, jobs, writable_by, links: _, keep_environment: _, proof_lasts: _, more: _ } = &**host;
         let on = || format!("on `{}`", visible(&system.value));
         let named = Some(system.value.as_str());
         for HostAccount { login, remark: _, shell: _, used_by, origin: _, locked, until: _, commands: _, commands_of, proof: _, more: _ } in
@@ -224,6 +225,9 @@ pub fn each(estate: &Estate, tell: &mut Tell<'_>) {
         }
         for RunAs { place: _, by, target: _, commands: _, proof: _, any_environment: _, because: _, more: _ } in run_as {
             parties(tell, by, Part::Other, named, &|| format!("by a rule of running as another account {}", on()));
+        }
+        for (path, who) in writable_by {
+            parties(tell, who, Part::Other, named, &|| format!("as one who may write to `{}` {}", visible(&path.value), on()));
         }
         for Job { name, runs_as: _, line: _, edited_by, more: _ } in jobs {
             parties(tell, edited_by, Part::Other, named, &|| format!("as an editor of the job `{}` {}", visible(&name.value), on()));

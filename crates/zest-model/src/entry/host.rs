@@ -30,6 +30,8 @@ table! {
     run_as: Vec<RunAs> = "run-as", Shape::List(&Shape::Table(&RUN_AS)), "who may run what as which account; the first rule that matches a line decides";
     /// Jobs that run by themselves.
     jobs: Vec<Job> = "jobs", Shape::Map(&Shape::Table(&JOB)), "jobs that run by themselves, by name";
+    /// Folders and files, and who may write there beside whoever administers the host: whatever runs from there runs what they wrote.
+    writable_by: Vec<(At<String>, Vec<At<String>>)> = "writable-by", Shape::Map(&PARTIES), "who may write to folders and files: \"/opt/tides\" = [\"group:ID\"]";
     /// Directories that lead to others: `/bin` to `/usr/bin`.
     links: Vec<(At<String>, At<String>)> = "links", Shape::Map(&Shape::Text), "directories that lead to others: \"/bin\" = \"/usr/bin\"";
     /// Variables that may be handed over to whatever runs as another account.

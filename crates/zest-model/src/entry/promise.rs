@@ -49,7 +49,7 @@ table! {
         /// Where it is written.
         place: Place,
     }, PROMISE: "a promise", "A statement over everybody, every session and every action, which is proved or refuted by an example.",
-        &[Among::One(&["never", "never-both", "always", "whoever-may", "may"]), Among::With("whoever-may", "also-may"), Among::With("also-may", "whoever-may")];
+        &[Among::One(&["never", "never-both", "no-way", "always", "whoever-may", "may"]), Among::With("whoever-may", "also-may"), Among::With("also-may", "whoever-may")];
 
     /// What it is called.
     name: Option<At<String>> = "name", Shape::Text, "what it is called";
@@ -67,6 +67,8 @@ table! {
     never: Vec<At<String>> = "never", TEXTS, "patterns of what nobody may in any session: \"show settings ...\", \"hulls.* on lanternsound/**\", \"drop on table *\"";
     /// Patterns of which nobody may two, be it in different sessions.
     never_both: Vec<At<String>> = "never-both", TEXTS, "patterns of which nobody may what two of them take, be it in different sessions";
+    /// Patterns to which no way leads: no acts by which somebody could come to more, and no right of their own.
+    no_way: Vec<At<String>> = "no-way", TEXTS, "patterns of what nobody comes to, by their own rights or by acts that give more (see `zest ways`)";
     /// Lines that everybody may, in every session that starts by itself and can be opened.
     always: Vec<At<String>> = "always", TEXTS, "lines that everybody may in every session that can be opened and starts by itself";
     /// Patterns: whoever may something of that…

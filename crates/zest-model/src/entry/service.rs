@@ -219,6 +219,8 @@ table! {
     attributes: Vec<(At<String>, At<String>)> = "attributes", Shape::Map(&Shape::Text), "attributes that conditions compare";
     /// What must be done before a right on it that does more than look takes effect.
     after: Obligations = "after", Shape::Table(&AFTER), "what must be done before a right on it that does more than look takes effect";
+    /// Of a secret: whose credential it is, `user:ID` or `account:SYSTEM/LOGIN`. Whoever may read it can sign in as they do.
+    opens: Vec<At<String>> = "opens", TEXTS, "of a secret: whose credential it is, \"user:ID\" or \"account:SYSTEM/LOGIN\"";
 }
 
 impl Resource {
@@ -242,6 +244,11 @@ impl Resource {
     pub fn after(mut self, after: Obligations) -> Self {
         self.after = after;
         self
+    }
+
+    builders! {
+        /// Says whose credential a secret is: `user:ID` or `account:SYSTEM/LOGIN`.
+        opens(reference: &str) => opens adds reference.to_owned();
     }
 }
 

@@ -1,20 +1,23 @@
 //! Ways: by which acts somebody could come to more than was given, shortest first.
 //!
-//! An act is something that somebody may do and that gives them more: reset a credential, change the members of a group or own it, edit a
-//! job, pass a role of a database server on. Each is found in the sets of rights of the ledger as the acts before left it; acting as
+//! An act is something that somebody may do and that gives them more (`act`): reset or read a credential, change the members of a group or
+//! own it, edit a role, a command set or a job, write what runs as another, grant, pass a role of a database server on. Each is found in the sets of rights of the ledger as the acts before left it; acting as
 //! another, assumed roles and running as an account are in these sets already. Each step is a question that was asked, and is allowed.
 
+mod act;
 mod cut;
 mod fact;
+
+use std::cell::RefCell;
 
 use jiff::SignedDuration;
 use rustc_hash::FxHashMap;
 
 pub use cut::cuts;
 use zest_engine::Engine;
-use zest_engine::rights::{Action, Side, Within, rights};
-use zest_model::ask::{Form, GateOutcome, Proven, Question, Session, Verdict};
-use zest_model::entry::{Kind, Proof};
+use zest_engine::rights::{Action, Rights, Side, Within, rights};
+use zest_model::ask::{Form, GateOutcome, Proven, Question, Session};
+use zest_model::entry::Proof;
 pub use zest_model::listing::{Cut, Way, WayStep};
 use zest_model::source::visible;
 
@@ -39,6 +42,8 @@ pub struct Ways<'e> {
     /// Who sets out.
     pub from: String,
     got: Vec<Got>,
+    /// What is not known of acts that could give more.
+    unknown: Vec<String>,
     /// Whether there is more than was looked at.
     pub is_cut_short: bool,
 }
@@ -90,8 +95,8 @@ impl<'e> Ways<'e> {
     #[must_use]
     pub fn of(engine: &'e Engine, from: &str) -> Option<Self> {
         engine.find_user(from, false)?;
-        let is_cut_short = engine.estate().entries().databases.iter().any(|database| database.roles.len() > MAX_ROLES);
-        let mut ways = Self { engine, from: from.to_owned(), got: Vec::new(), is_cut_short };
+        let is_cut_short = engine.estate().entries().databases.iter().any(|database| database.roles.len() > act::MAX_ROLES);
+        let mut ways = Self { engine, from: from.to_owned(), got: Vec::new(), unknown: Vec::new(), is_cut_short };
         ways.close();
         Some(ways)
     }
@@ -100,22 +105,23 @@ impl<'e> Ways<'e> {
     fn close(&mut self) {
         let mut next: Vec<Vec<usize>> = vec![Vec::new()];
         let mut ledgers = 0;
+        let unknown = RefCell::new(Vec::new());
         // What acts give is wanted of the same ledgers again and again.
         let mut acts_of: FxHashMap<Vec<usize>, Vec<(Fact, WayStep)>> = FxHashMap::default();
         while let Some(base) = pop_smallest(&mut next) {
             ledgers += 1;
             if ledgers > MAX_LEDGERS || self.got.len() > MAX_GOT {
                 self.is_cut_short = true;
-                return;
+                break;
             }
             let known = self.got.len();
-            let found = acts_of.entry(base.clone()).or_insert_with(|| self.acts(&base)).clone();
+            let found = acts_of.entry(base.clone()).or_insert_with(|| self.acts(&base, &unknown)).clone();
             for (fact, step) in found {
                 if self.got.iter().any(|got| got.fact == fact) {
                     continue;
                 }
                 let (before, step) = self.least(base.clone(), step, |ways, base| {
-                    let acts = acts_of.entry(base.to_vec()).or_insert_with(|| ways.acts(base));
+                    let acts = acts_of.entry(base.to_vec()).or_insert_with(|| ways.acts(base, &unknown));
                     acts.iter().find(|(known, _)| *known == fact).map(|(_, step)| step.clone())
                 });
                 self.got.push(Got { fact, step, before });
@@ -126,6 +132,28 @@ impl<'e> Ways<'e> {
                 next.push((0..self.got.len()).collect());
             }
         }
+        self.unknown = unknown.into_inner();
+        self.unknown.sort();
+        self.unknown.dedup();
+    }
+
+    /// Says what is not known of ways to something, where none was found.
+    #[must_use]
+    pub fn unknown(&self, aim: Aim<'_>) -> Vec<String> {
+        let mut list = self.unknown.clone();
+        list.extend(self.is_cut_short.then(|| format!("{}: there is more than was looked at", visible(&self.from))));
+        let Aim::Do(sought, systems, stated) = aim else { return list };
+        for base in [Vec::new(), (0..self.got.len()).collect()] {
+            let facts = self.facts(&base);
+            let Some(engine) = fact::with(self.engine, &facts) else { continue };
+            for (user, own) in self.people(&facts) {
+                let proofs = stated.proofs.clone().or_else(|| own.proofs.clone());
+                list.extend(sets(&engine, &user, &Session { proofs, ..stated.clone() }, sought, systems).iter().flat_map(Rights::unknown));
+            }
+        }
+        list.sort();
+        list.dedup();
+        list
     }
 
     /// Returns something with all that must be so before, in order.
@@ -167,7 +195,7 @@ impl<'e> Ways<'e> {
     }
 
     /// Returns what acts give in the ledger in which some things are so.
-    fn acts(&self, base: &[usize]) -> Vec<(Fact, WayStep)> {
+    fn acts(&self, base: &[usize], unknown: &RefCell<Vec<String>>) -> Vec<(Fact, WayStep)> {
         let facts = self.facts(base);
         let Some(engine) = fact::with(self.engine, &facts) else { return Vec::new() };
         let people = self.people(&facts);
@@ -179,8 +207,9 @@ impl<'e> Ways<'e> {
                 }
             };
             self.owned(&engine, user, &people, &mut add);
-            administered(&engine, user, session, &people, &mut add);
-            passed_on(&engine, user, session, &mut add);
+            act::administered(&engine, user, session, &people, &mut add, &mut unknown.borrow_mut());
+            act::written(&engine, user, &mut add);
+            act::passed_on(&engine, user, session, &mut add, &mut unknown.borrow_mut());
         }
         list.retain(|(fact, _)| !matches!(fact, Fact::Becomes(user) if *user == self.from));
         list
@@ -282,134 +311,6 @@ fn is_member(engine: &Engine, user: &str, group: &str) -> bool {
     engine.find_user(user, false).zip(party).is_some_and(|(user, party)| engine.membership().belongs(user, party))
 }
 
-/// Returns whether any grant on a cloud or in an application may be one of the acts.
-fn is_administered(engine: &Engine, system: &str) -> bool {
-    let entries = engine.estate().entries();
-    let of_system = entries.services.iter().filter(|service| service.system.value == system).flat_map(|service| &service.grants);
-    let of_roles = entries.roles.iter().flat_map(|role| &role.grants);
-    let is_act = |name: &str| matches!(name, "reset-credential" | "change-members");
-    // What stands for several operations may stand for one of them.
-    let groups = engine.site(system).map_or_else(Vec::new, |site| site.kind().collections(site));
-    let is_of_group = |name: &str| groups.iter().any(|(group, all)| group == name && all.iter().any(|one| is_act(one)));
-    let may_be = |name: &str| is_act(name) || name.contains('*') || is_of_group(name);
-    of_system.chain(of_roles).flat_map(|grant| &grant.allow).any(|name| may_be(&name.value))
-}
-
-/// Returns the acts by which somebody may come to more on a system of a kind.
-fn acts_on(engine: &Engine, kind: Kind, system: &str) -> Vec<Action> {
-    let entries = engine.estate().entries();
-    let mut lines: Vec<String> = Vec::new();
-    match kind {
-        // Lines and privileges give nobody more than themselves; roles of database servers are passed on by statements.
-        Kind::NETWORK_DEVICE | Kind::POSTGRESQL | Kind::MARIADB => {}
-        Kind::HOST => {
-            let host = entries.hosts.iter().filter(|host| host.system.value == system);
-            lines.extend(host.flat_map(|host| &host.jobs).map(|job| format!("edit-job on job/{}", job.name.value)));
-        }
-        Kind::CLOUD | Kind::APPLICATION if !is_administered(engine, system) => {}
-        _ => {
-            lines.extend(entries.users.iter().map(|user| format!("reset-credential on user/{}", user.id.value)));
-            lines.extend(entries.groups.iter().map(|group| format!("change-members on group/{}", group.id.value)));
-        }
-    }
-    lines.iter().map(|line| Action::alone(line, Form::Line)).collect()
-}
-
-fn administered(engine: &Engine, user: &str, session: &Session, people: &[(String, Session)], add: &mut dyn FnMut(Fact, WayStep)) {
-    let Some(id) = engine.find_user(user, false) else { return };
-    for site in engine.all_sites() {
-        let (side, system) = (Side { site, user: id }, &site.entry().id.value);
-        let actions = acts_on(engine, site.entry().kind(), system);
-        if actions.is_empty() {
-            continue;
-        }
-        let Some(set) = rights(&[side], &Within { stated: session.clone(), actions, unless: None }).pop() else { continue };
-        for (number, action) in set.actions().iter().enumerate() {
-            let Some((_, question)) = set.example_for(number) else { continue };
-            let Some((act, on)) = action.line.split_once(" on ") else { continue };
-            let Some((_, name)) = on.split_once('/') else { continue };
-            let facts: Vec<Fact> = match act {
-                "reset-credential" if name != user && fact::has_password(engine, name) => vec![Fact::Becomes(name.to_owned())],
-                "change-members" => {
-                    let joins = people.iter().filter(|(joins, _)| !is_member(engine, joins, name));
-                    joins.map(|(joins, _)| Fact::Joins { user: joins.clone(), group: name.to_owned() }).collect()
-                }
-                "edit-job" => account_of(engine, system, name)
-                    .map(|account| Fact::Runs { user: user.to_owned(), system: system.clone(), account })
-                    .into_iter()
-                    .collect(),
-                _ => Vec::new(),
-            };
-            for fact in facts {
-                let gives = fact.words();
-                add(fact, asked(engine, user, question.clone(), gives));
-            }
-        }
-    }
-}
-
-/// Returns the account that a job of a host runs as.
-fn account_of(engine: &Engine, system: &str, job: &str) -> Option<String> {
-    let host = engine.estate().entries().hosts.iter().find(|host| host.system.value == *system)?;
-    let job = host.jobs.iter().find(|known| known.name.value == job)?;
-    job.runs_as.as_ref().map(|account| account.value.clone())
-}
-
-/// How many roles of a database server are looked at.
-const MAX_ROLES: usize = 500;
-
-/// Roles of database servers are passed on by whoever may, also to the own account.
-fn passed_on(engine: &Engine, user: &str, session: &Session, add: &mut dyn FnMut(Fact, WayStep)) {
-    for database in &engine.estate().entries().databases {
-        let system = &database.system.value;
-        let Some(site) = engine.site(system) else { continue };
-        let kind = site.entry().kind();
-        // Whoever may create roles may hand out many that nobody administers.
-        let roles: Vec<&str> = database.roles.iter().map(|role| role.name.value.as_str()).take(MAX_ROLES).collect();
-        let mine = database.accounts.iter().filter(|account| {
-            let login = site.kind().login_of(&account.name.value);
-            login == user || account.used_by.iter().any(|by| belongs(engine, user, &by.value))
-        });
-        for account in mine {
-            let name = &account.name.value;
-            for role in roles.iter().filter(|role| account.member_of.iter().all(|known| known.value != **role)) {
-                let Some(statement) = grant(kind, role, name) else { continue };
-                let question = Question { session: session.clone(), ..Question::statement(user, system, &statement) };
-                if engine.decide(&question).verdict == Verdict::Denied {
-                    continue;
-                }
-                let fact = Fact::Holds { system: system.clone(), account: name.clone(), role: (*role).to_owned() };
-                let gives = fact.words();
-                add(fact, asked(engine, user, question, gives));
-            }
-        }
-    }
-}
-
-fn belongs(engine: &Engine, user: &str, party: &str) -> bool {
-    match party.split_once(':') {
-        Some(("user", name)) => name == user,
-        Some(("group", name)) => is_member(engine, user, name),
-        _ => false,
-    }
-}
-
-/// Writes the statement that makes an account a member of a role.
-fn grant(kind: Kind, role: &str, account: &str) -> Option<String> {
-    let plain = |text: &str| !text.contains(['\'', '"', '`', '\\']);
-    if !plain(role) || !plain(account) {
-        return None;
-    }
-    match kind {
-        Kind::POSTGRESQL => Some(format!("GRANT \"{role}\" TO \"{account}\"")),
-        Kind::MARIADB => {
-            let (login, host) = account.rsplit_once('@').unwrap_or((account, "%"));
-            Some(format!("GRANT '{role}' TO '{login}'@'{host}'"))
-        }
-        _ => None,
-    }
-}
-
 /// Makes the step of a question that is allowed.
 fn asked(engine: &Engine, by: &str, question: Question, gives: String) -> WayStep {
     let answer = engine.explain(&question);
@@ -419,24 +320,23 @@ fn asked(engine: &Engine, by: &str, question: Question, gives: String) -> WaySte
     WayStep { by: by.to_owned(), question: Some(question), needs, gives, why, place, more: zest_model::More }
 }
 
+/// Returns what somebody may of what is sought, system by system.
+fn sets(engine: &Engine, user: &str, session: &Session, sought: Sought<'_>, systems: &[&str]) -> Vec<Rights> {
+    let Some(user) = engine.find_user(user, false) else { return Vec::new() };
+    let sides = systems.iter().filter_map(|name| engine.site(name)).map(|site| Side { site, user });
+    let on_system = |side: Side<'_>| {
+        let actions = sought_on(&side, sought, None);
+        let within = Within { stated: session.clone(), actions, unless: None };
+        if within.actions.is_empty() { None } else { rights(&[side], &within).pop() }
+    };
+    sides.filter_map(on_system).collect()
+}
+
 /// Returns the step by which somebody does what is sought.
 fn does(engine: &Engine, user: &str, session: &Session, sought: Sought<'_>, systems: &[&str]) -> Option<WayStep> {
-    let id = engine.find_user(user, false)?;
-    let mut best: Option<Question> = None;
-    for site in systems.iter().filter_map(|name| engine.site(name)) {
-        let side = Side { site, user: id };
-        let actions = sought_on(&side, sought, None);
-        if actions.is_empty() {
-            continue;
-        }
-        let Some(set) = rights(&[side], &Within { stated: session.clone(), actions, unless: None }).pop() else { continue };
-        let length = |question: &Question| (question.session.acting.len(), question.line.len());
-        if let Some(question) = set.example_allowed()
-            && best.as_ref().is_none_or(|known| length(&question) < length(known))
-        {
-            best = Some(question);
-        }
-    }
+    let length = |question: &Question| (question.session.acting.len(), question.line.len());
+    let sets = sets(engine, user, session, sought, systems);
+    let best = sets.iter().filter_map(Rights::example_allowed).min_by_key(length);
     let question = best?;
     let acting: String = question.session.acting.iter().map(|act| format!(", {act}")).collect();
     let gives = format!("{} on {}{acting}", visible(&question.line), visible(&question.system));

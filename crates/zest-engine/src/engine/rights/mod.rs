@@ -28,6 +28,7 @@ use region::Region;
 use space::{Parts, Path, Space};
 use zest_model::ask::{Act, Decision, Fact, Form, Question, Refusal, Session, Verdict};
 pub use zest_model::listing::Membership;
+use zest_model::source::visible;
 
 /// How sessions may start, of those that a kind tells apart beside what moments, places and proofs make of them: on which account, at
 /// which level and in which mode, with which roles, as whom.
@@ -603,6 +604,18 @@ impl Rights {
             let open = entry.not_decided.or(&entry.not_here, &self.frame.sizes);
             Always::NotDecided(Box::new(self.question(opening, 0, &open)))
         }
+    }
+
+    /// Says what is not known of it: an example of what is not decided or was not tried, and the limits that were met.
+    #[must_use]
+    pub fn unknown(&self) -> Vec<String> {
+        let of_layer = |layer: Membership| {
+            let question = self.example_of(layer)?;
+            let (user, line, on) = (visible(&question.user), visible(&question.line), visible(&question.system));
+            Some(format!("{}: {user} on {on}: {line}", layer.words()))
+        };
+        let limits = self.limits().into_iter().map(|limit| format!("{} on {}: {limit}", visible(&self.user), visible(&self.system)));
+        [Membership::NotDecided, Membership::NotHere].into_iter().filter_map(of_layer).chain(limits).collect()
     }
 
     /// Says which limits were met: of what lies beyond them the set says nothing.

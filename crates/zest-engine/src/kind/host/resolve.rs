@@ -204,6 +204,13 @@ impl Resolver<'_> {
                     place: rule.place,
                 });
             }
+            for (path, who) in &part.writable_by {
+                if !path.value.starts_with('/') {
+                    let finding = Finding::new(Code::BadValue, format!("`{}` is no full path", visible(&path.value)));
+                    self.findings.push(finding.at(path.place, "cannot be read").help("write the folder or file out: \"/opt/tides\""));
+                }
+                self.parties(who);
+            }
             for job in &part.jobs {
                 let account = job.runs_as.as_ref().and_then(|a| look_up(&links.logins, "account", &a.value, a.place, self.findings));
                 let edited_by = self.parties(&job.edited_by);

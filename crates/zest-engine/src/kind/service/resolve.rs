@@ -53,6 +53,7 @@ impl Resolver<'_> {
         let mut links = ServiceBase { is_application: system.kind() == Kind::APPLICATION, ..ServiceBase::default() };
         self.operations(&parts, entries, &mut links);
         self.resources(&parts, &mut links);
+        self.opened(&parts, entries);
         let (mut sets, mut grants) = (Sets::default(), Vec::new());
         for part in &parts {
             links.addresses.extend(part.addresses.iter().map(|(a, b)| (a.value.clone(), b.value.clone())));
@@ -264,6 +265,33 @@ impl Resolver<'_> {
             let found = ResourceLinks { attributes: resource.attributes.clone(), duties, place: resource.path.place };
             if let Some(earlier) = links.resources.insert(path.as_str().into(), found) {
                 self.declared_twice("path", &resource.path, earlier.place);
+            }
+        }
+    }
+
+    /// Looks whose credentials secrets are.
+    fn opened(&mut self, parts: &[&entry::Service], entries: &Entries) {
+        for resource in parts.iter().flat_map(|part| &part.resources).filter(|resource| !resource.opens.is_empty()) {
+            if !resource.path.value.starts_with("secret/") {
+                let finding = Finding::new(Code::BadValue, format!("`{}` is no secret, and opens nothing", visible(&resource.path.value)));
+                self.findings.push(finding.at(resource.path.place, "this path").help("secrets are written `secret/NAME`"));
+            }
+            for text in &resource.opens {
+                match text.value.split_once(':') {
+                    Some(("user", id)) => drop(look_up(&self.names.users, "user", id, text.place, self.findings)),
+                    Some(("account", account)) if account.contains('/') => {
+                        let (system, login) = account.split_once('/').unwrap_or_default();
+                        if look_up(&self.names.systems, "system", system, text.place, self.findings).is_some() {
+                            let logins = logins(entries, system).map(|login| (login.into(), ())).collect();
+                            look_up(&logins, "account", login, text.place, self.findings);
+                        }
+                    }
+                    _ => {
+                        let finding =
+                            Finding::new(Code::BadReference, format!("`{}` does not name whose credential it is", visible(&text.value)));
+                        self.findings.push(finding.at(text.place, "expected `user:ID` or `account:SYSTEM/LOGIN`"));
+                    }
+                }
             }
         }
     }
@@ -531,6 +559,16 @@ fn alike(services: &[&ServiceBase]) -> Vec<Vec<usize>> {
         }
     }
     groups
+}
+
+/// Returns the accounts of a system as written.
+fn logins<'e>(entries: &'e Entries, system: &'e str) -> impl Iterator<Item = &'e str> {
+    let devices = entries.systems.iter().filter(move |entry| entry.id.value == system).flat_map(|entry| &entry.accounts);
+    let hosts = entries.hosts.iter().filter(move |host| host.system.value == system).flat_map(|host| &host.accounts);
+    let databases =
+        entries.databases.iter().filter(move |database| database.system.value == system).flat_map(|database| &database.accounts);
+    let of_servers = databases.map(|account| account.name.value.as_str());
+    devices.map(|account| account.login.value.as_str()).chain(hosts.map(|account| account.login.value.as_str())).chain(of_servers)
 }
 
 /// Returns of what entry of the ledger an operation is, if it is about one.
