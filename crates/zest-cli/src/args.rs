@@ -217,6 +217,10 @@ pub(crate) struct ExpectationsArgs {
     /// Say on which rules, grants, assignments and conditions no expectation depends: nothing would be noticed if they were gone
     #[arg(long)]
     pub(crate) coverage: bool,
+    /// Propose rows for those: for each a question that it decides, and the nearest that it does not, as TOML to be read and appended to a
+    /// document; none of the questions that decide something can be left out
+    #[arg(long, conflicts_with_all = ["coverage", "was", "was_at", "all", "format"])]
+    pub(crate) propose: bool,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]

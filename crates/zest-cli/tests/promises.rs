@@ -13,10 +13,10 @@ const AT: &str = "--at 2026-11-28T12:00:00Z";
 fn the_demo_keeps_its_promises_and_the_one_with_defects_does_not() {
     let ran = zest(&format!("promises {AT} --ledger demo/lanternsound"));
     assert_eq!(ran.status, 0, "{}{}", ran.out, ran.err);
-    assert!(ran.out.contains("12 of 12 promises proved"), "{}", ran.out);
+    assert!(ran.out.contains("13 of 13 promises proved"), "{}", ran.out);
     let ran = zest(&format!("promises {AT} --ledger demo/with-defects"));
     assert_eq!(ran.status, 1, "{}{}", ran.out, ran.err);
-    assert!(ran.out.contains("0 of 2 promises proved, 2 refuted"), "{}", ran.out);
+    assert!(ran.out.contains("0 of 3 promises proved, 3 refuted"), "{}", ran.out);
     // Each example is a question that refutes it.
     let json = zest(&format!("promises {AT} --ledger demo/with-defects --format json"));
     let found: Value = serde_json::from_str(&json.out).expect("JSON");

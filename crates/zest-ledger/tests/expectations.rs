@@ -3,14 +3,14 @@
 use std::collections::BTreeSet;
 
 use zest_ledger::ask::{Question, Session, Verdict};
-use zest_ledger::expectation::{Asked, Covered, expectations, parts, recorded, recorded_steps, rows};
+use zest_ledger::expectation::{Asked, Covered, Proposal, expectations, fewest, parts, proposed_text, recorded, recorded_steps, rows};
 use zest_ledger::finding::Code;
-use zest_ledger::review::hygiene;
+use zest_ledger::review::{Classes, hygiene};
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::estates::Source;
 use zest_testkit::{questions, seed};
 
-use crate::support::engine;
+use crate::support::{engine, plain};
 
 const LEDGER: &str = r#"
 [users.mate-1]
@@ -334,4 +334,76 @@ fn coverage_agrees_with_taking_parts_out_of_the_text() {
     }
     let names: BTreeSet<&str> = PARTS.iter().map(|(what, ..)| *what).collect();
     assert_eq!(names.len(), PARTS.len());
+}
+
+/// Returns which parts of a ledger some expectation depends on.
+fn covered(engine: &Engine) -> Vec<(String, Covered)> {
+    let (asked, _) = rows(engine);
+    let asked = Asked::of(engine, &asked);
+    parts(engine).iter().map(|part| (part.what().to_owned(), part.is_covered_by(engine, &asked))).collect()
+}
+
+/// What is proposed decides the part that it is for, is read back as it is, covers all that can be covered, and none can be left out.
+#[test]
+fn what_is_proposed_covers_every_part_and_none_can_be_left_out() {
+    let first = seed(26_000);
+    println!("first seed {first}");
+    let (mut kept, mut nothing, mut besides) = (0, 0, 0);
+    for round in 0..questions(2_000).div_ceil(250) as u64 {
+        let seed = first + round;
+        let mut source = Source::new(seed);
+        let text = source.ledger();
+        let made = |text: &str| Some(Engine::compile(Ledger::new().document("estate.toml", text).estate().ok()?).expect("it compiles"));
+        let Some(here) = made(&text) else { continue };
+        let classes = Classes::of(&here);
+        let all = parts(&here);
+        // Some are enough: each looks at everybody on every system.
+        let all: Vec<_> = all.iter().step_by(3).collect();
+        let mut proposals: Vec<Proposal> = all.iter().map(|part| part.proposed(&here, &classes)).collect();
+        let decided: Vec<bool> = proposals.iter().map(|proposal| proposal.decides.is_some()).collect();
+        for (part, proposal) in all.iter().zip(&proposals) {
+            nothing += usize::from(proposal.decides.is_none());
+            if let Some(question) = &proposal.beside {
+                besides += 1;
+                let verdict = |question| here.decide(question).verdict;
+                assert_ne!(
+                    verdict(question) == Verdict::Denied,
+                    verdict(proposal.decides.as_ref().expect("one that it decides")) == Verdict::Denied,
+                    "seed {seed}: {}",
+                    part.what()
+                );
+            }
+        }
+        // Where none was found, no question that is asked at random turns either.
+        let is_meant = |session: &Session| session.acting.len() < 2 && session.active_roles.as_ref().is_none_or(|roles| roles.len() < 2);
+        let many: Vec<Question> = (0..150).map(|_| plain(source.question())).filter(|question| is_meant(&question.session)).collect();
+        let without_codes =
+            |row: String| row.lines().filter(|line| !line.starts_with("code")).map(|line| format!("{line}\n")).collect::<String>();
+        let asked: String = many.iter().map(|question| without_codes(recorded(&here.explain(question)))).collect();
+        if let Some(with) = made(&format!("{text}{asked}")) {
+            let of_all: Vec<Covered> = covered(&with).into_iter().step_by(3).map(|(_, covered)| covered).collect();
+            for ((part, is_decided), covered) in all.iter().zip(&decided).zip(of_all) {
+                assert!(*is_decided || covered != Covered::Yes, "seed {seed}: nothing was proposed for {}", part.what());
+            }
+        }
+        fewest(&here, &mut proposals);
+        kept += proposals.iter().filter(|proposal| proposal.decides.is_some()).count();
+        let with = made(&format!("{text}{}", proposed_text(&here, &proposals))).expect("what is proposed can be read");
+        assert!(expectations(&with).outcomes.iter().all(|outcome| outcome.holds), "seed {seed}");
+        let of_all: Vec<Covered> = covered(&with).into_iter().step_by(3).map(|(_, covered)| covered).collect();
+        for ((part, is_decided), covered) in all.iter().zip(&decided).zip(of_all) {
+            assert!(!is_decided || covered == Covered::Yes, "seed {seed}: {} is not covered", part.what());
+        }
+        // Without any of those that decide something, a part is decided by none of the others.
+        let deciding: Vec<&Question> = proposals.iter().filter_map(|proposal| proposal.decides.as_ref()).collect();
+        for left_out in 0..deciding.len() {
+            let rows: String =
+                deciding.iter().enumerate().filter(|(row, _)| *row != left_out).map(|(_, q)| recorded(&here.explain(q))).collect();
+            let less = made(&format!("{text}{rows}")).expect("it can be read");
+            let of_less: Vec<Covered> = covered(&less).into_iter().step_by(3).map(|(_, covered)| covered).collect();
+            assert!(decided.iter().zip(of_less).any(|(is, covered)| *is && covered != Covered::Yes), "seed {seed}: row {left_out} can go");
+        }
+    }
+    println!("{kept} rows kept, {besides} beside them, {nothing} parts that nothing depends on");
+    assert!(kept > 20 && besides > 20);
 }

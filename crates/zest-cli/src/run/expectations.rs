@@ -1,8 +1,10 @@
 //! `zest expectations`: recorded questions, asked again.
 
 use anyhow::Result;
-use zest_ledger::expectation::{Asked, Covered, Part, Row, parts, rows};
+use zest_ledger::Engine;
+use zest_ledger::expectation::{Asked, Covered, Part, Row, fewest, parts, proposed_text, rows};
 use zest_ledger::json::{Coverage, Expectations};
+use zest_ledger::review::Classes;
 
 use crate::args::ExpectationsArgs;
 use crate::exit::Exit;
@@ -16,6 +18,9 @@ pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
         Err(exit) => return Ok(exit),
     };
     let (rows, not_asked) = rows(engine);
+    if args.propose {
+        return Ok(propose(engine, &rows));
+    }
     let each: Vec<&Row<'_>> = rows.iter().collect();
     let before = match super::as_it_was(&args.ledger.ledger, args.was.as_deref(), args.was_at.as_deref())? {
         Some(Err(exit)) => return Ok(exit),
@@ -26,11 +31,8 @@ pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
     let outcomes = progress::during("asking", || cores::each(&each, ask)).concat();
     let coverage = args.coverage.then(|| {
         let all = parts(engine);
-        let each: Vec<&Part> = all.iter().collect();
-        let asked = Asked::of(engine, &rows);
-        let covered = |part: &&Part| part.told(engine, if rows.is_empty() { Covered::No } else { part.is_covered_by(engine, &asked) });
-        let uncovered = progress::during("taking each part out", || cores::each(&each, covered));
-        Coverage { parts: all.len(), uncovered: uncovered.into_iter().flatten().collect() }
+        let uncovered = covered(engine, &all, &rows).into_iter().zip(&all).filter_map(|(covered, part)| part.told(engine, covered));
+        Coverage { parts: all.len(), uncovered: uncovered.collect() }
     });
     let found = Expectations::new(not_asked.list().len(), outcomes, coverage);
     let text = || put!("{}", render::expectations::render(&found, &not_asked, args.all));
@@ -44,4 +46,23 @@ pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
     } else {
         Exit::Denied
     })
+}
+
+/// Says of each part whether some row depends on it.
+fn covered(engine: &Engine, parts: &[Part], rows: &[Row<'_>]) -> Vec<Covered> {
+    let asked = Asked::of(engine, rows);
+    let of = |part: &Part| if rows.is_empty() { Covered::No } else { part.is_covered_by(engine, &asked) };
+    progress::during("taking each part out", || cores::each(parts, of))
+}
+
+/// Prints rows for the parts on which none depends.
+fn propose(engine: &Engine, rows: &[Row<'_>]) -> Exit {
+    let parts = parts(engine);
+    let missing: Vec<Part> =
+        covered(engine, &parts, rows).into_iter().zip(parts).filter(|(covered, _)| *covered == Covered::No).map(|(_, part)| part).collect();
+    let classes = Classes::of(engine);
+    let mut proposals = progress::during("looking for questions", || cores::each(&missing, |part| part.proposed(engine, &classes)));
+    fewest(engine, &mut proposals);
+    put!("{}", proposed_text(engine, &proposals));
+    if proposals.is_empty() { Exit::Nothing } else { Exit::Allowed }
 }

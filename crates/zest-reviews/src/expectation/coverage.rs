@@ -36,7 +36,7 @@ pub enum Covered {
 
 /// Which entry, and which part of it.
 #[derive(Clone, Copy, Debug)]
-enum Of {
+pub(super) enum Of {
     Assignment(usize),
     AssignmentCondition(usize),
     Rule(usize, usize),
@@ -51,14 +51,14 @@ enum Of {
 
 /// In which table a grant of a cloud or an application stands.
 #[derive(Clone, Copy, Debug)]
-enum Where {
+pub(super) enum Where {
     Service(usize),
     Role(usize),
 }
 
 /// What is done to a part.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Edit {
+pub(super) enum Edit {
     Out,
     Round,
 }
@@ -143,6 +143,10 @@ impl Part {
         self.place
     }
 
+    pub(super) const fn of(&self) -> Of {
+        self.of
+    }
+
     /// Returns whether it is an entry of its own, and no condition of one.
     pub(crate) const fn is_entry(&self) -> bool {
         !matches!(self.of, Of::AssignmentCondition(_) | Of::GrantCondition(..) | Of::GrantLift(..))
@@ -174,7 +178,7 @@ impl Part {
     }
 
     /// Returns the ledger without the part, or with it turned round; nothing where that is no ledger.
-    fn edited(&self, engine: &Engine, edit: Edit) -> Option<Engine> {
+    pub(super) fn edited(&self, engine: &Engine, edit: Edit) -> Option<Engine> {
         let mut entries: Entries = engine.estate().entries().clone();
         self.of.edit(&mut entries, edit)?;
         engine.with_entries(entries).ok()

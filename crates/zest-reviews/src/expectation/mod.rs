@@ -4,9 +4,11 @@
 //! counts as none that holds.
 
 mod coverage;
+mod proposal;
 mod record;
 
 pub use coverage::{Asked, Covered, Part, parts};
+pub use proposal::{Proposal, fewest, proposed_text};
 pub use record::{recorded, recorded_steps};
 
 use zest_engine::Engine;

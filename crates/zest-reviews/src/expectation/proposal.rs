@@ -1,0 +1,169 @@
+//! Questions that are worth being kept: for a part on which no expectation depends, one that it decides, and the nearest that it does not.
+
+use std::cmp::Reverse;
+
+use zest_engine::Engine;
+use zest_engine::classes::Classes;
+use zest_engine::rights::{Rights, Side, Within, rights};
+use zest_engine::rules::Site;
+use zest_model::ask::{Question, Session, Verdict};
+use zest_model::entry::Kind;
+use zest_model::source::{Location, visible};
+
+use super::coverage::{Edit, Of, Part, Where};
+use super::record::recorded;
+
+/// What is proposed for a part of a ledger.
+#[derive(Debug)]
+pub struct Proposal {
+    /// The part, in words.
+    pub what: String,
+    /// Where it is written.
+    pub place: Location,
+    /// A question that has another answer without the part, or when it is turned round; nothing where none was found.
+    pub decides: Option<Question>,
+    /// The nearest question, in the same session, that has the other answer with the part and without.
+    pub beside: Option<Question>,
+    /// The ledgers in which it has another answer.
+    edited: Vec<Engine>,
+}
+
+/// Of how many actions the nearest is looked for.
+const MAX_BESIDE: usize = 200;
+
+impl Part {
+    /// Finds a question that it decides.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, expectation::parts, review::Classes};
+    /// let text = r#"
+    /// users.mate-1.proofs = ["password"]
+    /// [systems.rota]
+    /// kind = "application"
+    /// [applications.rota]
+    /// types.shift.rights = ["plan", "drop"]
+    /// objects."shift/early" = {}
+    /// grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// "#;
+    /// let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+    /// let proposal = parts(&engine)[0].proposed(&engine, &Classes::of(&engine));
+    /// assert_eq!(proposal.decides.expect("one that it decides").line, "plan on shift/early");
+    /// assert_eq!(proposal.beside.expect("one that it does not").line, "drop on shift/early");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    #[must_use]
+    pub fn proposed(&self, engine: &Engine, classes: &Classes<'_>) -> Proposal {
+        let edited: Vec<Engine> = [Edit::Out, Edit::Round].into_iter().filter_map(|edit| self.edited(engine, edit)).collect();
+        let found = edited.iter().find_map(|without| self.decided(engine, without, classes));
+        let (decides, beside) = found.map_or((None, None), |(decides, beside)| (Some(decides), beside));
+        Proposal { what: self.what().to_owned(), place: engine.estate().sources().locate(self.place()), decides, beside, edited }
+    }
+
+    fn decided(&self, engine: &Engine, without: &Engine, classes: &Classes<'_>) -> Option<(Question, Option<Question>)> {
+        let session = Session::default();
+        for site in engine.all_sites().filter(|site| self.may_concern(*site)) {
+            for class in classes.on(site, &[], None, &session).iter().flatten() {
+                let name = &site.entry().id.value;
+                let there = without.site(name).zip(without.find_user(&site.user(class.first).id.value, false));
+                let Some((other, user)) = there else { continue };
+                let sets = rights(&[Side { site, user: class.first }, Side { site: other, user }], &Within::default());
+                let [with, gone] = sets.as_slice() else { continue };
+                // The same is decided where the one or the other allows more.
+                let differ = |question: &Question| engine.decide(question).verdict != without.decide(question).verdict;
+                let examples = [with.minus(gone), gone.minus(with)].into_iter().filter_map(|difference| difference.example_allowed());
+                let Some(decides) = examples.into_iter().find(differ) else { continue };
+                let beside = beside(engine, without, with, &decides);
+                return Some((decides, beside));
+            }
+        }
+        None
+    }
+
+    /// Returns whether it can have a say on a system.
+    fn may_concern(&self, site: Site<'_>) -> bool {
+        let (entries, entry) = (site.engine().estate().entries(), site.entry());
+        let is = |system: &str| entry.id.value == system;
+        let is_service = [Kind::CLOUD, Kind::APPLICATION].contains(&entry.kind());
+        match self.of() {
+            Of::Assignment(i) | Of::AssignmentCondition(i) => {
+                site.engine().estate().assignment_links()[i].systems.contains(site.system().index())
+            }
+            Of::Rule(..) => !is_service && ![Kind::POSTGRESQL, Kind::MARIADB].contains(&entry.kind()),
+            Of::Grant(Where::Service(i), _) | Of::GrantCondition(Where::Service(i), _) | Of::GrantLift(Where::Service(i), _) => {
+                is(&entries.services[i].system.value)
+            }
+            Of::Grant(Where::Role(_), _) | Of::GrantCondition(Where::Role(_), _) | Of::GrantLift(Where::Role(_), _) => is_service,
+            Of::Ceiling(i, _) => is(&entries.services[i].system.value),
+            Of::DatabaseGrant(i, _) => is(&entries.databases[i].system.value),
+            Of::RunAs(i, _) => is(&entries.hosts[i].system.value),
+            Of::Separation(_) => true,
+        }
+    }
+}
+
+/// Finds the nearest action in the session of a question that is answered the other way, with a part and without.
+fn beside(engine: &Engine, without: &Engine, set: &Rights, decides: &Question) -> Option<Question> {
+    let is_allowed = |engine: &Engine, question: &Question| engine.decide(question).verdict != Verdict::Denied;
+    let wanted = !is_allowed(engine, decides);
+    let nearness = |line: &str| {
+        let alike = line.split(' ').zip(decides.line.split(' ')).take_while(|(a, b)| a == b).count();
+        let alike_at_the_end = line.split(' ').rev().zip(decides.line.split(' ').rev()).take_while(|(a, b)| a == b).count();
+        (Reverse(alike + alike_at_the_end), line.len())
+    };
+    let mut actions: Vec<_> = set.actions().iter().filter(|action| action.line != decides.line).collect();
+    actions.sort_by_key(|action| nearness(&action.line));
+    let questions =
+        actions.into_iter().take(MAX_BESIDE).map(|action| Question { line: action.line.clone(), form: action.form, ..decides.clone() });
+    let is_so = |question: &Question| is_allowed(engine, question) == wanted && is_allowed(without, question) == wanted;
+    // What a condition decides is decided otherwise in another session.
+    let number = set.actions().iter().position(|action| action.line == decides.line);
+    let elsewhere = || number.filter(|_| wanted).and_then(|number| set.example_for(number)).map(|(_, question)| question);
+    questions.into_iter().find(is_so).or_else(|| elsewhere().filter(is_so))
+}
+
+/// Leaves out every proposal without which each part would still be decided by a question that is kept.
+pub fn fewest(engine: &Engine, proposals: &mut Vec<Proposal>) {
+    // A row that is kept has the code of a refusal as well.
+    let answer = |engine: &Engine, question: &Question| {
+        let decision = engine.decide(question);
+        (decision.verdict, decision.refusal)
+    };
+    let asked: Vec<_> = proposals.iter().map(|one| one.decides.as_ref().map(|question| answer(engine, question))).collect();
+    // Which question decides which part.
+    let decides = |question: usize, part: usize| {
+        let (Some(asked), Some(known)) = (&proposals[question].decides, asked[question]) else { return false };
+        proposals[part].edited.iter().any(|without| answer(without, asked) != known)
+    };
+    let all: Vec<Vec<bool>> = (0..proposals.len()).map(|q| (0..proposals.len()).map(|part| decides(q, part)).collect()).collect();
+    let mut kept: Vec<bool> = proposals.iter().map(|_| true).collect();
+    for question in 0..proposals.len() {
+        let others = |part: usize| (0..proposals.len()).any(|other| other != question && kept[other] && all[other][part]);
+        let is_needed = (0..proposals.len()).any(|part| all[question][part] && !others(part));
+        kept[question] = is_needed || proposals[question].decides.is_none();
+    }
+    let mut kept = kept.into_iter();
+    proposals.retain(|_| kept.next().unwrap_or(true));
+}
+
+/// Writes proposals as expectations, to be read, cut down and appended to a document of TOML.
+#[must_use]
+pub fn proposed_text(engine: &Engine, proposals: &[Proposal]) -> String {
+    let mut out = String::new();
+    let mut known: Vec<String> = Vec::new();
+    for Proposal { what, place, decides, beside, edited: _ } in proposals {
+        let head = format!("\n# for {} ({}:{})", visible(what), visible(&place.file), place.line);
+        out.push_str(&head);
+        match decides {
+            None => out.push_str(": no question was found that it decides\n"),
+            Some(decides) => {
+                let rows = std::iter::once(decides).chain(beside).map(|question| recorded(&engine.explain(question)));
+                for row in rows.filter(|row| !known.contains(row)).collect::<Vec<_>>() {
+                    out.push_str(&row);
+                    known.push(row);
+                }
+            }
+        }
+    }
+    out
+}
