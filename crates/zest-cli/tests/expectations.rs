@@ -156,6 +156,15 @@ fn the_page_of_expectations_is_what_the_program_prints() {
         "zest expectations --coverage --ledger demo/lanternsound",
         &zest("expectations --coverage --ledger demo/lanternsound").out,
     );
+    let proposed = zest("expectations --propose --ledger demo/corners").out;
+    let (_, others) = proposed.match_indices("\n# ").nth(3).map_or((proposed.as_str(), ""), |(at, _)| proposed.split_at(at));
+    let first = &proposed[..proposed.len() - others.len()];
+    show(
+        "Rows to keep",
+        "For each part on which nothing depends, `--propose` finds a question that it decides, and the nearest that it does not, and prints them\nas TOML to be read and appended. None of the questions that decide something can be left out. Here are the first:",
+        "zest expectations --propose --ledger demo/corners",
+        first,
+    );
     page.push_str(
         "\n## From an answer, from a rehearsal\n\n`zest ask … --record FILE` appends the question with its answer; `zest rehearse … --record FILE` appends the session, step by step. A line with\na credential in it is not written down.\n",
     );

@@ -58,7 +58,7 @@ fn what_cannot_be_got_at_is_said() {
 #[test]
 fn the_page_of_ways_is_what_the_program_prints() {
     let mut page = String::from(
-        "# Ways\n\nThe surprise is always a chain: the help desk may reset the password of whoever says who keeps the tides, and they may edit the job whose\naccount runs a shell as root. `zest ways` finds by which acts somebody could come to more than was given, shortest first. A test writes this\npage (`ZEST_REWRITE=1`).\n\n| act | what it gives |\n|---|---|\n| `reset-credential on user/X` | to sign in as X, where X proves identity by password |\n| `change-members on group/G`, owning G | to be in G |\n| `edit-job on job/J` on a host | to run anything as the account of the job, and what that account may run as others |\n| `GRANT ROLE` on a database server | the role, for an account of one's own |\n\nActing as another, assumed roles and running as an account are no steps: the sessions of each step may do so, over two links. Each step is a\nquestion that is allowed in the ledger as the steps before left it, so a group that takes rights away (separated duties) is no way to them.\nWhat somebody gets by editing roles and command sets, by reading secrets or by passing privileges on is not followed.\n",
+        "# Ways\n\nThe surprise is always a chain: the help desk may reset the password of whoever says who keeps the tides, and they may edit the job whose\naccount runs a shell as root. `zest ways` finds by which acts somebody could come to more than was given, shortest first. A test writes this\npage (`ZEST_REWRITE=1`).\n\n| act | what it gives |\n|---|---|\n| `reset-credential on user/X` | to sign in as X, where X proves identity by password |\n| `change-members on group/G`, owning G | to be in G |\n| `edit-job on job/J` on a host | to run anything as the account of the job, and what that account may run as others |\n| writing to a folder (`writable-by` of a host) from which a job or a rule of running as another account runs something | the same, as that account |\n| `edit-role on role/R` | whatever a role can give, and being one whom it admits, for whoever holds it |\n| `edit-command-set on command-set/C` | every line, where the set counts |\n| `grant-on on P` | anything on P and below it |\n| `read-secret on secret/S` | to sign in as the user or account whose credential it is, where the secret says so (`opens`) |\n| `GRANT ROLE` on a database server | the role, for an account of one's own |\n\nActing as another, assumed roles and running as an account are no steps: the sessions of each step may do so, over two links. Each step is a\nquestion that is allowed in the ledger as the steps before left it, so a group that takes rights away (separated duties) is no way to them.\n`--brief` tells each way in one line. Not followed: definers' routines and views, privileges that are passed on to others, policies, owners of\nobjects of database servers. That no way leads somewhere can be promised (`no-way`, [promises](promises.md)).\n",
     );
     let mut show = |head: &str, about: &str, command: &str| {
         let out = zest(command).out;
@@ -73,6 +73,11 @@ fn the_page_of_ways_is_what_the_program_prints() {
         "What falls if this person is taken over",
         "All that somebody could come to, each with a shortest way.",
         "ways --of desk-1 --ledger demo/with-defects",
+    );
+    show(
+        "In one line each",
+        "The same as at the top, to be pasted into a ticket.",
+        "ways --on tide-runner --acting account:root --brief --ledger demo/with-defects /bin/bash",
     );
     page.push_str("\n## As a drawing\n\n`--draw FILE` writes the ways as SVG: one row a person, one box a step.\n\n![ways to root](screenshots/ways-drawn.png)\n");
     same_as_file("docs/ways.md", &page);

@@ -246,7 +246,10 @@ impl Way {
                 || step.gives.clone(),
                 |asked| match asked.line.as_str() {
                     "" => step.gives.clone(),
-                    line => format!("{} on {}", visible(line), visible(&asked.system)),
+                    line => {
+                        let acting: String = asked.session.acting.iter().map(|act| format!(", {act}")).collect();
+                        format!("{} on {}{acting}", visible(line), visible(&asked.system))
+                    }
                 },
             );
         }
