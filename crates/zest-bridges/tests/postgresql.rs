@@ -184,6 +184,41 @@ fn told(answer: &Answer) -> Vec<&str> {
     answer.gates.iter().map(|gate| gate.text.as_str()).collect()
 }
 
+/// Holds what an account is shown against the information schema.
+fn listed(client: &mut postgres::Client, engine: &Engine, (read, role): (&State, &str), counts: &mut Counts) -> Result<(), String> {
+    let mut theirs: Vec<String> = Vec::new();
+    for (query, word) in [
+        ("SELECT table_schema, table_name FROM information_schema.tables WHERE table_type IN ('BASE TABLE', 'FOREIGN')", "table"),
+        ("SELECT table_schema, table_name FROM information_schema.tables WHERE table_type = 'VIEW'", "view"),
+        ("SELECT sequence_schema, sequence_name FROM information_schema.sequences", "sequence"),
+    ] {
+        let rows = client.query(
+            &format!(
+                "SELECT a::text, b::text FROM ({query}) t(a, b) WHERE a NOT IN ('pg_catalog', 'information_schema') AND a NOT LIKE 'pg_t%'"
+            ),
+            &[],
+        );
+        for row in rows.map_err(|e| e.to_string())? {
+            let (schema, name): (String, String) = (row.get(0), row.get(1));
+            theirs.push(format!("{word} {}.{}", zest_ledger::postgresql::quoted(&schema), zest_ledger::postgresql::quoted(&name)));
+        }
+    }
+    theirs.sort();
+    let seen = zest_ledger::review::visible(engine, &Question::new(role, "ticketing", "").at(jiff::Timestamp::now()));
+    if seen.refused.is_some() {
+        return Err(format!("`{role}` came in, and we say {:?}", seen.refused));
+    }
+    let is_one =
+        |name: &&ObjectName| matches!(name.class, Class::Table | Class::View | Class::Sequence) && seen.shown.contains(&name.to_string());
+    let mut ours: Vec<String> = read.objects.keys().filter(is_one).map(|name| format!("{} {}", name.class.word(), name.sql())).collect();
+    ours.sort();
+    if ours != theirs {
+        return Err(format!("`{role}` is shown {theirs:?} by the server, and {ours:?} by us"));
+    }
+    counts.add("shown by the information schema", theirs.len() as u64);
+    Ok(())
+}
+
 /// Tries statements under every account that may come in, and holds our answers against the server's.
 pub(crate) fn attempts(server: &Server, session: &mut Session, counts: &mut Counts) -> Result<(), String> {
     let read = session.read().map_err(|e| e.to_string())?;
@@ -216,6 +251,7 @@ pub(crate) fn attempts(server: &Server, session: &mut Session, counts: &mut Coun
                 Err(_) => continue,
             }
         };
+        listed(&mut client, &engine, (&read, role), counts)?;
         for statement in &list {
             let answer = engine.explain(&Question::statement(role, "ticketing", statement).at(jiff::Timestamp::now()));
             client.batch_execute("BEGIN").map_err(|e| e.to_string())?;

@@ -47,6 +47,8 @@ pub(crate) enum Command {
     Ways(WaysArgs),
     /// Who am I: who a session is, link by link, with which roles, proofs and end
     Session(SessionCommand),
+    /// What a listing would show in a session: databases and tables, containers and resources, the lines at a question mark
+    Visible(SessionCommand),
     /// Can this person start at all, and what is missing, all of it
     Ready(Ready),
     /// List objects and what must be done before a right on them takes effect; edit many at once

@@ -47,6 +47,7 @@ fn carry_out(command: &Command) -> anyhow::Result<Exit> {
         Command::Promises(args) => run::promises::run(args),
         Command::Ways(args) => run::ways::run(args),
         Command::Session(args) => run::session::run(args),
+        Command::Visible(args) => run::visible::run(args),
         Command::Ready(args) => run::ready::run(args),
         Command::Obligations(args) => run::obligations::run(args),
         Command::Findings(args) => run::findings::run(args),

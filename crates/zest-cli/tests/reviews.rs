@@ -235,6 +235,13 @@ fn the_page_of_reviews_is_what_the_program_prints() {
         &demo("alike command-set:look-only command-set:trace-only --on sw-selkie-1"),
         "text",
     );
+    show(
+        "What a listing would show",
+        "The tables that a server lists (PostgreSQL by its information schema, MariaDB by SHOW DATABASES and SHOW TABLES), the containers and\nresources on which anything may be done with those on the way to them, the lines at a question mark or in a menu. What is not shown is\nnot absent: PostgreSQL's own catalogs show the names of all there is to everybody.",
+        "zest visible auditor-1 --on ticketing --at 2026-11-28T12:00:00Z --ledger demo/lanternsound",
+        &demo("visible auditor-1 --on ticketing --at 2026-11-28T12:00:00Z"),
+        "text",
+    );
     let home = two_revisions();
     show(
         "What a change of the ledger changed",

@@ -4,8 +4,10 @@ use std::collections::BTreeSet;
 
 use zest_ledger::ask::{Form, Question, Session, Verdict};
 use zest_ledger::command::{Pattern, read_line};
-use zest_ledger::entry::Kind;
-use zest_ledger::review::{Difference, Effective, Membership, Right, Sought, Subject, Who, beside, compare, effective, means, opens};
+use zest_ledger::entry::{Channel, Kind};
+use zest_ledger::review::{
+    Difference, Effective, Membership, Right, Sought, Subject, Who, beside, compare, effective, means, opens, visible,
+};
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::{questions, seed};
 
@@ -556,4 +558,48 @@ fn documents_that_differ_say_which_systems_are_looked_at() {
             assert_eq!(all, some, "{file}: {from} -> {to}");
         }
     }
+}
+
+/// What is shown is what something may be done on, in that very session, and nothing else that is declared.
+#[test]
+fn what_is_shown_is_what_something_may_be_done_on() {
+    let text = format!(
+        "{ROTA}objects.\"berth/one\" = {{}}\ntypes.berth.rights = [\"look\"]\ngrants = [{{ allow = [\"plan\"], on = \"shift/early\", to = [\"user:mate-1\"] }}, {{ allow = [\"look\"], on = \"berth/*\", to = [\"group:mates\"], when = {{ channel = [\"web\"] }} }}]\n"
+    );
+    let engine = engine(&text);
+    let by = |channel| Session { channel, ..Session::default() };
+    for (user, session, expected) in [
+        ("mate-1", by(None), vec!["shift/early"]),
+        ("mate-1", by(Some(Channel::Web)), vec!["berth/one", "shift/early"]),
+        ("mate-2", by(None), vec![]),
+        ("mate-2", by(Some(Channel::Web)), vec!["berth/one"]),
+        ("mate-2", by(Some(Channel::Api)), vec![]),
+    ] {
+        let seen = visible(&engine, &Question::in_session(user, "rota", "", session));
+        assert_eq!((seen.refused, seen.shown), (None, expected.into_iter().map(str::to_owned).collect()), "{user}");
+    }
+    assert!(visible(&engine, &Question::new("nobody", "rota", "")).refused.is_some());
+    let first = seed(27_000);
+    println!("first seed {first}");
+    let (mut shown, mut shut) = (0, 0);
+    for round in 0..questions(2_000).div_ceil(50) as u64 {
+        let Some((mut source, engine)) = random(first + round) else { continue };
+        for _ in 0..20 {
+            let question = plain(source.question());
+            let seen = visible(&engine, &question);
+            let asked = engine.sign_in(&question);
+            assert_eq!(seen.refused.is_some(), asked.first_refusal().is_some(), "seed {}: {question:#?}", first + round);
+            shut += usize::from(seen.refused.is_some());
+            let kind = engine.site(&question.system).map(|site| site.entry().kind());
+            if let (Some(Kind::CLOUD | Kind::APPLICATION), Some((_, path))) = (kind, question.line.split_once(" on "))
+                && engine.decide(&question).verdict != Verdict::Denied
+                && engine.estate().services().iter().flat_map(|service| &service.resources).any(|resource| resource.path.value == path)
+            {
+                assert!(seen.shown.iter().any(|name| name == path), "seed {}: {path} is not shown\n{question:#?}", first + round);
+            }
+            shown += seen.shown.len();
+        }
+    }
+    println!("{shown} things shown, {shut} sessions cannot be opened");
+    assert!(shown > 300 && shut > 20);
 }

@@ -385,6 +385,28 @@ pub struct Uncovered {
     pub more: crate::More,
 }
 
+/// What a listing would show in a session: the databases and tables, containers and resources, or the lines at a question mark.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Seen {
+    /// Whose session it is.
+    pub user: String,
+    /// The system.
+    pub system: String,
+    /// Why there is no such session.
+    pub refused: Option<Cause>,
+    /// What is shown, in order.
+    pub shown: Vec<String>,
+    /// Containers on the way to something that is shown, of which nothing else may be done.
+    pub on_the_way: Vec<String>,
+    /// What of it is not known.
+    pub not_known: Vec<String>,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
 /// A session as it stands: who is behind it, and what it has.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SessionView {

@@ -9,7 +9,7 @@ use fixedbitset::FixedBitSet;
 use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
-use zest_engine::classes::{Alike, Classes};
+use zest_engine::classes::{Classes, OfClass};
 use zest_engine::links::{Resolver, SystemId, UserId};
 use zest_engine::rights::{Action, Always, Side, Within, rights};
 use zest_engine::{Engine, rights};
@@ -190,7 +190,7 @@ impl<'e> Meant<'e> {
             }
             // Who gets no session at all is not like somebody who does, where that is what is asked.
             for kin in kin.chunks(if is_each { 1 } else { kin.len() }) {
-                for Alike { people, set } in self.classes.rights(site, kin, &mut wanted, &self.within) {
+                for OfClass { people, set } in self.classes.rights(site, kin, &mut wanted, &self.within) {
                     let mut people: Vec<usize> = people.into_iter().map(UserId::index).filter(|&user| self.people.contains(user)).collect();
                     people.sort_unstable();
                     let Some(&first) = people.first() else { continue };

@@ -25,6 +25,7 @@ mod statements;
 #[cfg(feature = "live")]
 mod trial;
 mod verdicts;
+pub(crate) mod visible;
 pub(crate) mod ways;
 pub(crate) mod who;
 

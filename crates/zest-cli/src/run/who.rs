@@ -3,7 +3,7 @@
 use anyhow::Result;
 use zest_ledger::entry;
 use zest_ledger::json::Holders;
-use zest_ledger::review::{Alike, Effective, Membership, Sought, Who, nobodys};
+use zest_ledger::review::{Effective, Membership, OfClass, Sought, Who, nobodys};
 use zest_ledger::source::visible;
 
 use super::{line, selection, sought};
@@ -34,7 +34,7 @@ pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
     let sought = sought::of(engine, &systems, (args.sql.as_deref(), args.like.as_deref(), &typed))?;
     let found = progress::during("looking at everybody", || {
         let who = Who::new(engine, &systems, sought, &args.session.0);
-        let held: Vec<Alike> = cores::each(who.parts(), |part| who.held(part)).into_iter().flatten().collect();
+        let held: Vec<OfClass> = cores::each(who.parts(), |part| who.held(part)).into_iter().flatten().collect();
         let people = who.people(&held);
         let meant: Vec<_> = people.into_iter().filter(|(user, _)| is_meant(engine.estate().user(*user))).collect();
         cores::each(&meant, |one| who.told(one)).concat()

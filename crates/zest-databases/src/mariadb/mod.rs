@@ -26,7 +26,7 @@ use need::Need;
 pub(crate) use written::written;
 use zest_engine::Engine;
 use zest_engine::Estate;
-use zest_engine::rules::{Left, Site};
+use zest_engine::rules::{Left, Shown, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::Way;
 use zest_model::ask::{Answer, Question, Refusal};
@@ -116,6 +116,24 @@ impl Rules for Mariadb {
     fn may_activate(held: &State, account: &str) -> Vec<String> {
         let Some(account) = AccountName::parse(account) else { return Vec::new() };
         held.roles.iter().filter(|role| !held.activating(&account, None, role).is_empty()).cloned().collect()
+    }
+
+    fn shown(held: &State, view: &View<'_>) -> Shown {
+        let mut shown = Shown::default();
+        for database in held.databases.iter().filter(|database| view.sees_database(database)) {
+            shown.names.push(format!("database {database}"));
+            let is_in = |name: &&ObjectName| !name.class.is_routine() && name.database == *database;
+            let tables = held.objects.keys().filter(is_in).filter(|name| view.sees_table(database, &name.name));
+            if view.lists_tables(database) {
+                shown.names.extend(tables.map(ToString::to_string));
+            }
+        }
+        if view.is_left_to_chance() {
+            shown
+                .not_known
+                .push("which of several accounts of one rank counts is left to the server's memory: it may show more".to_owned());
+        }
+        shown
     }
 
     fn privileges(held: &State) -> Vec<(String, String)> {

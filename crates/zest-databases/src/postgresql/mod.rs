@@ -33,7 +33,7 @@ pub use object::{ObjectName, literal, quoted};
 pub use privilege::{Class, Privilege, Privileges};
 use zest_engine::Engine;
 use zest_engine::Estate;
-use zest_engine::rules::{Left, Site};
+use zest_engine::rules::{Left, Shown, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::Way as WayOn;
 use zest_model::ask::{Answer, Question, Refusal};
@@ -123,6 +123,30 @@ impl Rules for Postgresql {
     fn may_activate(held: &Catalog, account: &str) -> Vec<String> {
         let state = held.state();
         state.roles.keys().filter(|role| *role != account && state.may_become(account, role)).cloned().collect()
+    }
+
+    /// Its information schema shows what a role owns, or holds any privilege on (`information_schema.tables`, `sequences`, `routines`,
+    /// `schemata`); its catalogs show the names of all there is to everybody.
+    fn shown(held: &Catalog, session: &Standing) -> Shown {
+        use acl::Inherits as _;
+        let mut shown = Shown::default();
+        let Some(role) = held.role(&session.role) else { return shown };
+        for (name, object) in &held.state().objects {
+            let is_listed = match name.class {
+                Class::Table | Class::View | Class::Sequence | Class::Function | Class::Procedure | Class::Schema => true,
+                Class::Database | Class::MaterialisedView | Class::Type | Class::Language | Class::Wrapper | Class::Server => false,
+            };
+            let Some(number) = held.object(name).filter(|_| is_listed) else { continue };
+            let holds = |privilege: Privilege| {
+                let of_column = |column: &Column| held.holds_column(role, number, &column.name, privilege, Want::Privilege);
+                let on_columns = privilege::COLUMN_PRIVILEGES.contains(privilege) && object.columns.iter().any(of_column);
+                held.holds(role, number, privilege, Want::Privilege) || on_columns
+            };
+            if held.state().has_privileges_of(&session.role, &object.owner) || name.class.applicable().iter().any(holds) {
+                shown.names.push(name.to_string());
+            }
+        }
+        shown
     }
 
     fn privileges(held: &Catalog) -> Vec<(String, String)> {

@@ -103,7 +103,7 @@ pub struct Class {
 
 /// What people may do who are alike.
 #[derive(Debug)]
-pub struct Alike {
+pub struct OfClass {
     /// Everybody of whom it is so.
     pub people: Vec<UserId>,
     /// The set of the first.
@@ -394,7 +394,7 @@ impl<'e> Classes<'e> {
     /// They are those of one class, or of several that differ in nothing but when they are there: where those who always are may nothing,
     /// nobody else of these may, and they are not looked at.
     #[must_use]
-    pub fn rights(&self, site: Site<'_>, kin: &[Class], mut wanted: impl FnMut(&Side<'_>) -> Vec<Action>, within: &Within) -> Vec<Alike> {
+    pub fn rights(&self, site: Site<'_>, kin: &[Class], mut wanted: impl FnMut(&Side<'_>) -> Vec<Action>, within: &Within) -> Vec<OfClass> {
         let mut found = Vec::new();
         for class in kin {
             let mut of = |user: UserId| {
@@ -405,10 +405,10 @@ impl<'e> Classes<'e> {
                 (is_by_name, set)
             };
             match of(class.first) {
-                (true, _) => found.extend(self.members(class).filter_map(|user| Some(Alike { people: vec![user], set: of(user).1? }))),
+                (true, _) => found.extend(self.members(class).filter_map(|user| Some(OfClass { people: vec![user], set: of(user).1? }))),
                 (false, set) => {
                     let is_nothing = class.bounds == Bounds::default() && set.as_ref().is_none_or(Rights::is_empty);
-                    found.extend(set.map(|set| Alike { people: self.members(class).collect(), set }));
+                    found.extend(set.map(|set| OfClass { people: self.members(class).collect(), set }));
                     if is_nothing {
                         break;
                     }

@@ -66,6 +66,15 @@ pub enum Left {
     Changes,
 }
 
+/// What a system's own listings show.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Shown {
+    /// What is shown, in order.
+    pub names: Vec<String>,
+    /// What of it is not known.
+    pub not_known: Vec<String>,
+}
+
 /// All that a kind of system must say. There are no defaults: what a kind leaves out does not compile.
 pub trait Kind: fmt::Debug + Sync {
     /// Returns the tables of a document that describe systems of the kind, besides those of the format itself.
@@ -147,6 +156,13 @@ pub trait Kind: fmt::Debug + Sync {
     /// # Errors
     /// Why the pattern cannot be read, or there is too much to look at.
     fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String>;
+
+    /// Returns what the system's own listings show in a session, and what of it is not known, where they go by rules of their own and not by
+    /// what may be done.
+    ///
+    /// # Errors
+    /// No such session can be opened.
+    fn shown(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<Option<Shown>, Stop>;
 
     /// Returns names that stand for several names of actions of a system, with these: for listings.
     fn collections(&self, site: Site<'_>) -> Vec<(String, Vec<String>)>;

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::Format;
-use crate::listing::{Cut, Difference, Effective, Outcome, Promised, Uncovered, Way};
+use crate::listing::{Cut, Difference, Effective, Outcome, Promised, Seen, Uncovered, Way};
 
 /// What somebody may do, as `zest effective` writes it.
 ///
@@ -113,6 +113,22 @@ impl WaysFound {
     #[must_use]
     pub const fn new(people: usize, cut_short: Vec<String>, ways: Vec<Way>, cuts: Vec<Cut>) -> Self {
         Self { format: Format, people, cut_short, ways, cuts }
+    }
+}
+
+/// What a listing would show in a session, as `zest visible` writes it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Visible {
+    format: Format,
+    /// What is shown.
+    pub visible: Seen,
+}
+
+impl From<Seen> for Visible {
+    fn from(visible: Seen) -> Self {
+        Self { format: Format, visible }
     }
 }
 

@@ -15,6 +15,7 @@ mod session;
 mod subject;
 mod together;
 mod touched;
+mod visible;
 mod who;
 
 pub use compare::{beside, compare, compare_on};
@@ -30,6 +31,7 @@ pub use readiness::{Readiness, readiness};
 pub use session::session;
 pub use subject::{NoSubject, StandIn, Subject};
 pub use touched::touched;
+pub use visible::visible;
 pub use who::{Part, Who};
-pub use zest_engine::classes::{Alike, Class, Classes};
-pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Opens, Outcome, Right, SessionView, Uncovered};
+pub use zest_engine::classes::{Class, Classes, OfClass};
+pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Opens, Outcome, Right, Seen, SessionView, Uncovered};

@@ -1,7 +1,7 @@
 //! Who may do something: people whom a system cannot tell apart are looked at once.
 
 use zest_engine::Engine;
-use zest_engine::classes::{Alike, Class, Classes};
+use zest_engine::classes::{Class, Classes, OfClass};
 use zest_engine::links::UserId;
 use zest_engine::rights::{Action, Within};
 use zest_model::ask::{Form, Session};
@@ -77,7 +77,7 @@ impl<'e> Who<'e> {
 
     /// Looks at some people: what they may do of what is looked for, all alike; nothing where that is nothing, and nothing is open.
     #[must_use]
-    pub fn held(&self, part: &Part<'_>) -> Vec<Alike> {
+    pub fn held(&self, part: &Part<'_>) -> Vec<OfClass> {
         let Part { system, kin } = part;
         let Some(site) = self.engine.site(system) else { return Vec::new() };
         let within = Within { stated: self.session.clone(), ..Within::default() };
@@ -88,8 +88,8 @@ impl<'e> Who<'e> {
 
     /// Returns the people of what was found, each with what they hold, in the order of the ledger: work to be shared.
     #[must_use]
-    pub fn people<'h>(&self, held: &'h [Alike]) -> Vec<(UserId, Vec<&'h Alike>)> {
-        let mut all: Vec<(UserId, &Alike)> = held.iter().flat_map(|one| one.people.iter().map(move |&user| (user, one))).collect();
+    pub fn people<'h>(&self, held: &'h [OfClass]) -> Vec<(UserId, Vec<&'h OfClass>)> {
+        let mut all: Vec<(UserId, &OfClass)> = held.iter().flat_map(|one| one.people.iter().map(move |&user| (user, one))).collect();
         all.sort_by_key(|(user, _)| *user);
         let chunks = all.chunk_by(|(one, _), (other, _)| one == other);
         chunks.map(|chunk| (chunk[0].0, chunk.iter().map(|(_, held)| *held).collect())).collect()
@@ -97,7 +97,7 @@ impl<'e> Who<'e> {
 
     /// Tells by what somebody holds it; systems of which the same is told stand together.
     #[must_use]
-    pub fn told(&self, (user, held): &(UserId, Vec<&Alike>)) -> Vec<Effective> {
+    pub fn told(&self, (user, held): &(UserId, Vec<&OfClass>)) -> Vec<Effective> {
         let name = &self.engine.estate().user(*user).id.value;
         let mut list = Vec::new();
         for one in held {
@@ -112,7 +112,7 @@ impl<'e> Who<'e> {
     /// Tells of everybody by what they hold it.
     #[must_use]
     pub fn all(&self) -> Vec<Effective> {
-        let held: Vec<Alike> = self.parts.iter().flat_map(|part| self.held(part)).collect();
+        let held: Vec<OfClass> = self.parts.iter().flat_map(|part| self.held(part)).collect();
         self.people(&held).iter().flat_map(|one| self.told(one)).collect()
     }
 }
