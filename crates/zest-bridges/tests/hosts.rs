@@ -2,7 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use zest_ledger::ask::{Act, Refusal, Verdict};
+use zest_ledger::ask::{Act, Refusal, Session, Verdict};
+use zest_ledger::review::Sought;
+use zest_ledger::ways::{Aim, Ways};
 use zest_ledger::{Engine, Ledger, Question, host_configuration};
 use zest_testkit::hosts::{Did, Host, Login, Try, missing};
 
@@ -153,6 +155,7 @@ fn host() -> Host {
         keys_of: told.keys_of,
         programs: ["nightly", "report", "note", "other"].map(str::to_owned).to_vec(),
         links: Vec::new(),
+        writable: Vec::new(),
     }
 }
 
@@ -391,6 +394,7 @@ fn random_questions_about_a_host_come_out_as_on_the_real_one() {
             keys_of: told.keys_of,
             programs: ["note", "report"].map(str::to_owned).to_vec(),
             links: LINKS.map(|(a, b)| (a.to_owned(), b.to_owned())).to_vec(),
+            writable: Vec::new(),
         };
         let (mut tries, mut wanted) = (Vec::new(), Vec::new());
         while tries.len() < 210 {
@@ -421,4 +425,52 @@ fn random_questions_about_a_host_come_out_as_on_the_real_one() {
     assert!(wrong.is_empty(), "{} disagree:\n{}", wrong.len(), wrong[..wrong.len().min(12)].join("\n"));
     counts.print("random questions about a host");
     assert!(counts.total() >= if full { 5_000 } else { 200 }, "{}", counts.total());
+}
+
+/// Ways over a file that somebody may write are walked on the real host: what runs as another account is what they wrote.
+#[test]
+fn ways_over_what_somebody_may_write_are_walked_on_the_host() {
+    if let Some(why) = missing() {
+        assert!(std::env::var_os("CI").is_none(), "in CI the host must be there: {why}");
+        eprintln!("skipped: {why}");
+        return;
+    }
+    const LEDGER: &str = r#"
+users.typist.proofs = ["key"]
+users.reader.proofs = ["key"]
+[systems.box]
+kind = "host"
+no-command-set = "nothing"
+[command-sets.tools]
+rules = ["allow /usr/local/bin/tidy"]
+[hosts.box]
+run-as = [{ by = ["user:typist", "user:reader"], as = ["batch"], commands = ["tools"], proof = false }]
+writable-by."/usr/local/bin/tidy" = ["user:typist"]
+[hosts.box.accounts]
+typist = {}
+reader = {}
+batch = { shell = "/usr/sbin/nologin" }
+"#;
+    let engine =
+        Engine::compile(Ledger::new().document("hosts.toml", LEDGER).estate().unwrap_or_else(|f| panic!("{f}"))).expect("it compiles");
+    let told = host_configuration(&engine, "box", jiff::Timestamp::now()).expect("it is a host");
+    let shell = |name: &str| if name == "batch" { "/usr/sbin/nologin" } else { "/bin/bash" };
+    let host = Host {
+        logins: ["typist", "reader", "batch"].map(|n| Login { name: n.to_owned(), shell: shell(n).to_owned() }).to_vec(),
+        run_as: told.run_as,
+        sign_in: told.sign_in,
+        keys_of: told.keys_of,
+        programs: vec!["tidy".to_owned()],
+        links: Vec::new(),
+        writable: vec![("/usr/local/bin/tidy".to_owned(), "typist".to_owned())],
+    };
+    let people = ["reader", "typist"];
+    let rewrite = |from: &str| Try::Rewrite { from: from.to_owned(), to: "batch".to_owned(), program: "/usr/local/bin/tidy".to_owned() };
+    let did = host.judge(&people.map(rewrite));
+    let batch = Session { acting: vec!["account:batch".parse().expect("a link")], ..Session::default() };
+    for (from, did) in people.into_iter().zip(did) {
+        let aim = Aim::Do(Sought::Line("/usr/bin/id"), &["box"], &batch);
+        let way = Ways::of(&engine, from).expect("the user is known").to(aim);
+        assert_eq!(way.is_some(), did.listed && did.ran, "{from}: the host did {did:?}, and we say {way:#?}");
+    }
 }

@@ -5,6 +5,8 @@ use postgres::error::SqlState;
 use zest_bridges::postgresql::{Session, Target};
 use zest_ledger::ask::{Answer, Refusal};
 use zest_ledger::postgresql::{Catalog, Class, GrantChange, ObjectName, Privilege, State, Want};
+use zest_ledger::review::Sought;
+use zest_ledger::ways::{Aim, Ways};
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::databases::postgresql::{Size, estate, random_change, statements};
 use zest_testkit::servers::{self, Server};
@@ -390,4 +392,53 @@ fn the_server_agrees_on_random_estates() {
         number += 1;
     }
     counts.print("PostgreSQL");
+}
+
+/// A way over a role that is handed out is walked on the server, statement by statement: refused before it, carried out behind it.
+#[test]
+fn a_way_over_a_role_is_walked_on_the_server() {
+    const LEDGER: &str = r#"
+users.lead.proofs = ["password"]
+users.out.proofs = ["password"]
+[systems.db]
+kind = "postgresql"
+database = "walked"
+[databases.db]
+owner = "keeper"
+roles = { keeper = {}, clerk = {}, chief = { member-of = ["clerk"] } }
+accounts = { lead = { may = ["create-role"] }, out = {} }
+objects = { "table public.t" = { owner = "keeper", columns = { id = "integer" } } }
+grants = [
+  { allow = ["usage"], on = "schema public", to = ["clerk", "lead", "out"] },
+  { allow = ["select"], on = "table public.t", to = ["clerk"] },
+]
+"#;
+    let Some(server) = servers::wanted(servers::postgresql) else { return };
+    let engine =
+        Engine::compile(Ledger::new().document("db.toml", LEDGER).estate().unwrap_or_else(|f| panic!("{f}"))).expect("it compiles");
+    let wanted = zest_ledger::postgresql::state_of(engine.estate(), "db", None).expect("it is a server");
+    in_database(&server, "walked", |session| {
+        let steps = session.read().expect("it is read").steps_to(&wanted, "postgres");
+        session.run(&steps).expect("it is rolled out");
+        let session_of = Sought::Statement("SELECT id FROM public.t");
+        for (from, expected) in [("lead", true), ("out", false)] {
+            let plain = zest_ledger::ask::Session::default();
+            let way = Ways::of(&engine, from).expect("the user is known").to(Aim::Do(session_of, &["db"], &plain));
+            assert_eq!(way.is_some(), expected, "{from}: {way:#?}");
+            let mut config = postgres::Client::configure();
+            let mut client =
+                config.host("127.0.0.1").port(server.port).user(from).dbname("walked").connect(postgres::NoTls).expect("it signs in");
+            let last = "SELECT id FROM public.t";
+            assert!(client.batch_execute(last).is_err(), "{from} may not yet");
+            let Some(way) = way else { continue };
+            assert!(way.steps.len() > 1, "{way:#?}");
+            for step in &way.steps {
+                let question = step.question.as_ref().expect("a statement");
+                for role in question.session.active_roles.iter().flatten() {
+                    client.batch_execute(&format!("SET ROLE {}", zest_ledger::postgresql::quoted(role))).expect("the role is active");
+                }
+                client.batch_execute(&question.line).unwrap_or_else(|e| panic!("{}: {e}", question.line));
+            }
+        }
+    });
 }

@@ -30,6 +30,15 @@ pub enum Try {
         /// The program's full path and its arguments.
         argv: Vec<String>,
     },
+    /// `from` writes a program anew, and then runs it as `to`.
+    Rewrite {
+        /// The account it is tried from.
+        from: String,
+        /// The account it would run as.
+        to: String,
+        /// The program's full path.
+        program: String,
+    },
     /// `from` enters the login shell of `to`.
     Shell {
         /// The account it is tried from.
@@ -51,7 +60,8 @@ pub enum Try {
 /// What the host did.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Did {
-    /// Whether its rules let the program run, proof of identity aside; the same as `ran` for a sign-in.
+    /// Whether its rules let the program run, proof of identity aside; the same as `ran` for a sign-in, and whether it was written for a
+    /// program that is written anew.
     pub listed: bool,
     /// Whether it ran without a password being asked for.
     pub ran: bool,
@@ -72,6 +82,8 @@ pub struct Host {
     pub programs: Vec<String>,
     /// Links in `/usr/local/bin`: where they stand and where they lead.
     pub links: Vec<(String, String)>,
+    /// Files, and the account that may write each.
+    pub writable: Vec<(String, String)>,
 }
 
 /// Why there is no host to ask; nothing if there is.
@@ -184,6 +196,9 @@ impl Host {
         for (from, to) in &self.links {
             let _ = writeln!(script, "mkdir -p \"$(dirname {0})\" && ln -s {1} {0}", quoted(from), quoted(to));
         }
+        for (file, login) in &self.writable {
+            let _ = writeln!(script, "chown {login} {0} && chmod 755 {0}", quoted(file));
+        }
         script.push_str("visudo -c -q -f /etc/sudoers || { visudo -c -f /etc/sudoers; exit 99; }\n");
         if tries.iter().any(|t| matches!(t, Try::SignIn { .. })) {
             // A port that is free now may be another program's when the server binds it: then the next one is tried, and only
@@ -209,6 +224,15 @@ impl Host {
                         "sudo -n -l -U {from} -u {to} -- {argv} >/dev/null 2>&1 </dev/null && l=1 || l=0\n\
                          o=$(setpriv --reuid={from} --regid={from} --init-groups sudo -n -u {to} {variables} -- {argv} 2>/dev/null <<<'echo ran as $(/usr/bin/id -un)')\n\
                          [ \"$o\" = 'ran as {to}' ] && r=1 || r=0\necho did {number} $l $r"
+                    );
+                }
+                Try::Rewrite { from, to, program } => {
+                    let program = quoted(program);
+                    let _ = writeln!(
+                        script,
+                        "printf '#!/bin/sh\\necho walked as $(/usr/bin/id -un)\\n' | setpriv --reuid={from} --regid={from} --init-groups tee {program} >/dev/null 2>&1 && l=1 || l=0\n\
+                         o=$(setpriv --reuid={from} --regid={from} --init-groups sudo -n -u {to} -- {program} 2>/dev/null </dev/null)\n\
+                         [ \"$o\" = 'walked as {to}' ] && r=1 || r=0\necho did {number} $l $r"
                     );
                 }
                 Try::Shell { from, to } => {
