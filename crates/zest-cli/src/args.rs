@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use zest_ledger::ask::{Fact, FactForm, Session};
 
 use crate::exit::Exit;
-use crate::format::Format;
+use crate::format::{Format, Listing};
 
 /// Asks whether a user's action would be allowed, and why, from a ledger of text files.
 #[derive(Debug, Parser)]
@@ -123,7 +123,7 @@ pub(crate) struct EffectiveArgs {
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
-    pub(crate) format: FormatArg,
+    pub(crate) format: ListingArg,
 }
 
 const COMPARE: &str = "\
@@ -320,7 +320,7 @@ pub(crate) struct WhoArgs {
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
-    pub(crate) format: FormatArg,
+    pub(crate) format: ListingArg,
     /// What is looked for, as it would be typed or asked; options of ours stand before it
     #[arg(required_unless_present_any = ["sql", "like"], value_name = "LINE", trailing_var_arg = true)]
     pub(crate) line: Vec<String>,
@@ -591,6 +591,13 @@ pub(crate) struct FormatArg {
     /// For people or for programs
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ListingArg {
+    /// For people, for programs, or for a spreadsheet
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Listing,
 }
 
 /// What is known about the session, as its facts are listed in the library; with `LINE`, also what belongs to one line: the

@@ -4,8 +4,10 @@
 use clap::ValueEnum;
 use serde::Serialize;
 use serde_json::Value;
+use zest_ledger::review::Effective;
 
-use crate::out::say;
+use crate::out::{put, say};
+use crate::render::table;
 
 /// Returns what has a form for programs, to print it or to add to it.
 pub(crate) fn data(value: &impl Serialize) -> Value {
@@ -25,6 +27,29 @@ pub(crate) enum Format {
     Text,
     /// For programs
     Json,
+}
+
+/// How to print a list of rights.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Listing {
+    /// For people
+    #[default]
+    Text,
+    /// For programs
+    Json,
+    /// For a spreadsheet: one line for each person, system and action
+    Csv,
+}
+
+impl Listing {
+    /// Prints rights: `text` prints them for people, `data` is what programs read.
+    pub(crate) fn print(self, rights: &[Effective], data: impl FnOnce() -> Value, text: impl FnOnce()) {
+        match self {
+            Self::Text => Format::Text.print(data, text),
+            Self::Json => Format::Json.print(data, text),
+            Self::Csv => put!("{}", table::of(rights)),
+        }
+    }
 }
 
 impl Format {

@@ -287,3 +287,36 @@ fn accounts_that_nobody_stands_behind_are_named() {
     let found: Value = serde_json::from_str(&json.out).expect("JSON");
     assert_eq!(found["not-compared"][0], "robot on db", "{found:#}");
 }
+
+/// A table has one line for each person, system and action of the JSON, and no cell of it is a formula.
+#[test]
+fn a_table_has_every_line_of_the_listing() {
+    for words in [
+        "effective auditor-1 --on ticketing --ledger demo/lanternsound",
+        "effective purser-1 --ledger demo/lanternsound",
+        "who --on ticketing --like 'delete on table fares.*' --ledger demo/lanternsound",
+    ] {
+        let json = zest(&format!("{words} --format json"));
+        let found: serde_json::Value = serde_json::from_str(&json.out).expect("it is JSON");
+        let listed = found.get("effective").or_else(|| found.get("who")).and_then(|list| list.as_array()).expect("a list");
+        let mut expected: Vec<(String, String, String, String)> = Vec::new();
+        for one in listed {
+            let text = |value: &serde_json::Value| value.as_str().expect("a text").to_owned();
+            for system in one["systems"].as_array().expect("a list") {
+                for right in one["rights"].as_array().expect("a list") {
+                    for line in right["lines"].as_array().expect("a list") {
+                        expected.push((text(&one["user"]), text(system), text(line), text(&right["through"])));
+                    }
+                }
+            }
+        }
+        let table = zest(&format!("{words} --format csv"));
+        assert_eq!(table.status, json.status);
+        let mut reader = csv::Reader::from_reader(table.out.as_bytes());
+        let rows: Vec<csv::StringRecord> = reader.records().collect::<Result<_, _>>().expect("a table");
+        let found: Vec<(String, String, String, String)> =
+            rows.iter().map(|row| (row[0].to_owned(), row[1].to_owned(), row[2].to_owned(), row[8].to_owned())).collect();
+        assert!(found == expected && found.len() > 3, "{words}: {found:#?}\n{expected:#?}");
+        assert!(rows.iter().flatten().all(|cell| !cell.starts_with(['=', '+', '-', '@'])));
+    }
+}

@@ -9,5 +9,6 @@ pub(crate) mod people;
 pub(crate) mod promises;
 pub(crate) mod rehearsal;
 pub(crate) mod style;
+pub(crate) mod table;
 pub(crate) mod ways;
 pub(crate) mod who;
