@@ -316,7 +316,7 @@ fn a_table_has_every_line_of_the_listing() {
         let rows: Vec<csv::StringRecord> = reader.records().collect::<Result<_, _>>().expect("a table");
         let found: Vec<(String, String, String, String)> =
             rows.iter().map(|row| (row[0].to_owned(), row[1].to_owned(), row[2].to_owned(), row[8].to_owned())).collect();
-        assert!(found == expected && found.len() > 3, "{words}: {found:#?}\n{expected:#?}");
+        assert!(found == expected && found.len() > 1, "{words}: {found:#?}\n{expected:#?}");
         assert!(rows.iter().flatten().all(|cell| !cell.starts_with(['=', '+', '-', '@'])));
     }
 }
