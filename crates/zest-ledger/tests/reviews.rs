@@ -222,6 +222,136 @@ fn who_may_is_told_of_everybody_as_of_each_alone() {
     assert!(told > 300 && together > 500);
 }
 
+/// What tells two people apart who are written alike: each is told of as if looked at alone.
+#[test]
+fn what_tells_people_apart_is_not_overlooked() {
+    const PEOPLE: &str = r#"
+users.a.proofs = ["password"]
+users.b.proofs = ["password"]
+users.c = { proofs = ["password"], until = 2027-01-01 }
+groups.both.members = ["user:a", "user:b", "user:c"]
+groups.some.members = ["user:b"]
+"#;
+    const ROTA: &str = r#"
+[systems.rota]
+kind = "application"
+[applications.rota]
+types.shift = { rights = ["plan", "approve"], second-person-right = "approve", after = { second-person = ["anyone"] } }
+types.berth.rights = ["plan", "approve"]
+objects."shift/early" = {}
+objects."berth/a" = { attributes = { owner = "a" } }
+"#;
+    const SKY: &str = r#"
+[systems.sky]
+kind = "cloud"
+[clouds.sky]
+operations = { "hull.read" = { reads = true }, "hull.stop" = {} }
+resources = { line = {}, "line/a" = {} }
+"#;
+    let both =
+        |grants: &str| format!("{PEOPLE}{ROTA}grants = [\n{{ allow = [\"plan\"], on = \"**\", to = [\"group:both\"] }},\n{grants}\n]\n");
+    let sky = |rest: &str| format!("{PEOPLE}{SKY}{rest}");
+    let all = "[[clouds.sky.grants]]\nallow = [\"all\"]\non = \"**\"\nto = [\"group:both\"]\n";
+    let mut apart = 0;
+    for (what, text, line) in [
+        // Whoever holds the right of the second person alone has nobody to agree.
+        ("the right of the second person", both("{ allow = [\"approve\"], on = \"**\", to = [\"group:some\"] }"), "plan on shift/early"),
+        (
+            "a second person",
+            both("").replacen("to = [\"group:both\"] }", "to = [\"group:both\"], after = { second-person = [\"group:some\"] } }", 1),
+            "plan on berth/a",
+        ),
+        ("a grant", both("{ allow = [\"approve\"], on = \"**\", to = [\"user:a\"] }"), "approve on berth/a"),
+        ("a group", both("{ allow = [\"approve\"], on = \"**\", to = [\"group:some\"] }"), "approve on berth/a"),
+        (
+            "the id",
+            both("{ allow = [\"approve\"], on = \"berth/*\", to = [\"group:both\"], when = { compare = [\"user.id = resource.owner\"] } }"),
+            "approve on berth/a",
+        ),
+        ("the own credential", both(""), "change-credential on user/a"),
+        (
+            "a credential that must be changed",
+            both("").replacen("users.a.proofs", "users.a.must-change-credential = true\nusers.a.proofs", 1),
+            "plan on berth/a",
+        ),
+        (
+            "an attribute",
+            sky(&format!("{all}when = {{ compare = [\"user.colour = 'red'\"] }}\n")).replacen(
+                "users.b.proofs",
+                "users.b.attributes.colour = \"red\"\nusers.b.proofs",
+                1,
+            ),
+            "hull.stop on line/a",
+        ),
+        (
+            "a deny",
+            sky(&format!("{all}[[clouds.sky.grants]]\ndeny = [\"hull.stop\"]\non = \"line/**\"\nto = [\"group:some\"]\n")),
+            "hull.stop on line/a",
+        ),
+        (
+            "a ceiling",
+            sky(&format!("{all}[[clouds.sky.ceilings]]\nallow = [\"hull.read\"]\nof = [\"group:some\"]\n")),
+            "hull.stop on line/a",
+        ),
+        (
+            "a role that is assumed",
+            sky(
+                "[roles.keeper]\ngrants = [{ allow = [\"hull.stop\"], on = \"line/**\" }]\nassumable = { by = [\"group:both\"] }\n[[clouds.sky.grants]]\nallow = [\"assume\"]\non = \"role/keeper\"\nto = [\"group:some\"]\n",
+            ),
+            "hull.stop on line/a",
+        ),
+        (
+            "whom a role admits",
+            sky(
+                "[roles.keeper]\ngrants = [{ allow = [\"hull.stop\"], on = \"line/**\" }]\nassumable = { by = [\"group:some\"] }\n[[clouds.sky.grants]]\nallow = [\"assume\"]\non = \"role/keeper\"\nto = [\"group:both\"]\n",
+            ),
+            "hull.stop on line/a",
+        ),
+        (
+            "an end",
+            sky(all).replacen(
+                "groups.both",
+                "users.d = { proofs = [\"password\"], disabled = true }\ngroups.more.members = [\"user:d\"]\ngroups.both",
+                1,
+            ),
+            "hull.stop on line/a",
+        ),
+        (
+            "an account that is named otherwise",
+            format!(
+                "{PEOPLE}[systems.box]\nkind = \"host\"\nno-command-set = \"everything\"\n[hosts.box.accounts]\nb = {{}}\ndesk = {{ used-by = [\"user:c\"] }}\n"
+            ),
+            "/bin/true",
+        ),
+        (
+            "separated duties",
+            format!(
+                "{PEOPLE}{ROTA}[roles.one]\ngrants = [{{ allow = [\"plan\"], on = \"berth/*\" }}]\n[roles.other]\n[separations.two]\nroles = [\"one\", \"other\"]\n[[assignments]]\nto = [\"group:both\"]\nroles = [\"one\"]\non = {{ systems = [\"rota\"] }}\n[systems.else]\nkind = \"application\"\n[[assignments]]\nto = [\"group:some\"]\nroles = [\"other\"]\non = {{ systems = [\"else\"] }}\n"
+            ),
+            "plan on berth/a",
+        ),
+    ] {
+        let engine = engine(&text);
+        let system = engine.estate().systems().first().expect("a system").id.value.clone();
+        for session in [Session::default(), Session { channel: Some(Channel::Web), ..Session::default() }] {
+            for sought in [Sought::Line(line), Sought::Like("*")] {
+                let told = |list: &[&Effective]| -> Vec<(Vec<String>, String, Membership)> {
+                    let rights = list.iter().flat_map(|listed| &listed.rights);
+                    rights.map(|right| (right.lines.clone(), right.when.clone(), right.allowed)).collect()
+                };
+                let found = Who::new(&engine, &[&system], sought, &session).all();
+                let of = |user: &str| told(&found.iter().filter(|one| one.user == user).collect::<Vec<_>>());
+                for user in engine.estate().users().iter().map(|user| &user.id.value) {
+                    let alone = means(&engine, user, &[&system], sought, &session);
+                    assert_eq!(of(user), told(&alone.iter().collect::<Vec<_>>()), "{what}: {user}: {sought:?}");
+                }
+                apart += usize::from(of("a") != of("b") || of("a") != of("c"));
+            }
+        }
+    }
+    assert!(apart > 30, "{apart}");
+}
+
 /// Whatever else a remedy allows whoever asked is among what it opens, and whoever else may do the same is named.
 #[test]
 fn what_a_remedy_opens_agrees_with_asking() {

@@ -140,16 +140,18 @@ fn listed(sides: &[Side<'_>], sought: Option<&Sought>) -> Vec<Action> {
     list
 }
 
-/// Returns for whom grants are that concern some actions, or the assuming of a role, by which a session may start.
+/// Returns for whom grants are that concern some actions, or the assuming of a role, by which a session may start, or the right that a
+/// second person must hold: whoever holds it alone has nobody else to agree.
 pub(super) fn granted(site: Site<'_>, actions: &[Action]) -> Option<BTreeSet<Party>> {
     let links = site.engine.estate.links::<ServiceLinks>(site.system)?;
     let mut asked = Vec::new();
     for action in actions {
         asked.extend(action::parse(&action.line, links).ok()?);
     }
-    let assume = links.operation_ids.get(ASSUME);
+    let of_second = links.types.values().filter_map(|of| of.second_person_right);
+    let always: Vec<usize> = links.operation_ids.get(ASSUME).copied().into_iter().chain(of_second).collect();
     let concerns = |grant: &GrantLinks| {
-        assume.is_some_and(|&assume| grant.operations.contains(assume))
+        always.iter().any(|&operation| grant.operations.contains(operation))
             || asked.iter().any(|action| grant.concerns(action.operation, &action.path))
     };
     let holders = links.grants().filter(|grant| concerns(grant)).flat_map(|grant| &grant.holders);
