@@ -297,11 +297,11 @@ fn a_table_has_every_line_of_the_listing() {
         "who --on skyquay --ledger demo/lanternsound hulls.stop on lanternsound/production/ticketing",
     ] {
         let json = zest(&words.replacen(" --ledger", " --format json --ledger", 1));
-        let found: serde_json::Value = serde_json::from_str(&json.out).expect("it is JSON");
+        let found: Value = serde_json::from_str(&json.out).expect("it is JSON");
         let listed = found.get("effective").or_else(|| found.get("who")).and_then(|list| list.as_array()).expect("a list");
         let mut expected: Vec<(String, String, String, String)> = Vec::new();
         for one in listed {
-            let text = |value: &serde_json::Value| value.as_str().expect("a text").to_owned();
+            let text = |value: &Value| value.as_str().expect("a text").to_owned();
             for system in one["systems"].as_array().expect("a list") {
                 for right in one["rights"].as_array().expect("a list") {
                     for line in right["lines"].as_array().expect("a list") {
