@@ -7,7 +7,6 @@
 #![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
 
 use std::hint::black_box;
-use std::time::Instant;
 
 use zest_ledger::ask::Session;
 use zest_ledger::entry::Promise;
@@ -15,19 +14,7 @@ use zest_ledger::promise::promises;
 use zest_ledger::review::{Sought, Who};
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::sized;
-
-/// Returns the median of some runs, in seconds.
-fn median(runs: usize, mut one: impl FnMut()) -> f64 {
-    let mut times: Vec<f64> = (0..runs)
-        .map(|_| {
-            let start = Instant::now();
-            one();
-            start.elapsed().as_secs_f64()
-        })
-        .collect();
-    times.sort_by(f64::total_cmp);
-    times[times.len() / 2]
-}
+use zest_testkit::turns::median;
 
 fn main() {
     // `cargo test --benches` asks whether it runs at all, and cargo says so.

@@ -5,25 +5,12 @@
 #![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
 
 use std::hint::black_box;
-use std::time::Instant;
 
 use zest_ledger::ask::Session;
 use zest_ledger::review::{Sought, compare, effective, means};
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::sized;
-
-/// Returns the median of some runs, in seconds.
-fn median(runs: usize, mut one: impl FnMut()) -> f64 {
-    let mut times: Vec<f64> = (0..runs)
-        .map(|_| {
-            let start = Instant::now();
-            one();
-            start.elapsed().as_secs_f64()
-        })
-        .collect();
-    times.sort_by(f64::total_cmp);
-    times[times.len() / 2]
-}
+use zest_testkit::turns::median;
 
 fn engine(text: &str) -> Engine {
     let estate = Ledger::new().document("sized.toml", text).estate().unwrap_or_else(|findings| panic!("{findings}"));

@@ -25,3 +25,16 @@ pub fn side_by_side(questions: usize, mut one: impl FnMut(usize), mut other: imp
         median(rounds.iter().map(|r| r.0 / r.1).collect()),
     )
 }
+
+/// Returns the median of some runs, in seconds.
+pub fn median(runs: usize, mut one: impl FnMut()) -> f64 {
+    let mut times: Vec<f64> = (0..runs)
+        .map(|_| {
+            let start = Instant::now();
+            one();
+            start.elapsed().as_secs_f64()
+        })
+        .collect();
+    times.sort_by(f64::total_cmp);
+    times.get(times.len() / 2).copied().unwrap_or_default()
+}
