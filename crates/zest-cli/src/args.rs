@@ -213,6 +213,9 @@ pub(crate) struct ExpectationsArgs {
     /// Say which of them held in the ledger as it was: at this revision of git
     #[arg(long, value_name = "REVISION")]
     pub(crate) was_at: Option<String>,
+    /// Find by halving which change turned each that held at this revision of git and does not now; along the first parents
+    #[arg(long, value_name = "REVISION", conflicts_with_all = ["was", "was_at"])]
+    pub(crate) turned_since: Option<String>,
     /// List the ones that hold as well
     #[arg(long)]
     pub(crate) all: bool,
@@ -221,7 +224,7 @@ pub(crate) struct ExpectationsArgs {
     pub(crate) coverage: bool,
     /// Propose rows for those: for each a question that it decides, and the nearest that it does not, as TOML to be read and appended to a
     /// document; none of the questions that decide something can be left out
-    #[arg(long, conflicts_with_all = ["coverage", "was", "was_at", "all", "format"])]
+    #[arg(long, conflicts_with_all = ["coverage", "was", "was_at", "turned_since", "all", "format"])]
     pub(crate) propose: bool,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,

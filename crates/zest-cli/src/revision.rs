@@ -5,8 +5,20 @@ pub(crate) fn read(_: &std::path::Path, _: &str) -> anyhow::Result<zest_ledger::
     anyhow::bail!("this program was built without `git`: build it with `--features git`, or compare two folders with --was")
 }
 
+/// A revision: its name in full, and what it says of itself.
+#[derive(Clone, Debug)]
+pub(crate) struct Revision {
+    pub(crate) id: String,
+    pub(crate) subject: String,
+}
+
+#[cfg(not(feature = "git"))]
+pub(crate) fn since(_: &std::path::Path, _: &str) -> anyhow::Result<Vec<Revision>> {
+    anyhow::bail!("this program was built without `git`: build it with `--features git`")
+}
+
 #[cfg(feature = "git")]
-pub(crate) use of_git::read;
+pub(crate) use of_git::{read, since};
 
 #[cfg(feature = "git")]
 mod of_git {
@@ -18,6 +30,7 @@ mod of_git {
     use zest_ledger::source::visible;
     use zest_ledger::{Ledger, Validated};
 
+    use super::Revision;
     use crate::folder::{MAX_DEPTH, is_nearly_document};
     use crate::unknown::Unknown;
     use crate::{cores, progress};
@@ -44,6 +57,26 @@ mod of_git {
         let Found { documents, findings } = found;
         let ledger = findings.into_iter().fold(Ledger::new(), Ledger::finding);
         Ok(progress::during("reading the ledger", || ledger.documents(&documents, cores::processors()).validate()))
+    }
+
+    /// Returns the revisions behind another one up to where the repository is, along the first parents, in order.
+    pub(crate) fn since(folder: &Path, revision: &str) -> Result<Vec<Revision>> {
+        let full = folder.canonicalize().with_context(|| format!("`{}` cannot be found", folder.display()))?;
+        let repository = Repository::discover(&full).with_context(|| format!("`{}` is in no repository of git", folder.display()))?;
+        let unknown = |why: git2::Error| Unknown(format!("`{}` is no revision here: {}", visible(revision), why.message()));
+        let first = repository.revparse_single(revision).and_then(|object| object.peel_to_commit()).map_err(unknown)?;
+        let mut list = Vec::new();
+        let mut next = Some(repository.head()?.peel_to_commit()?);
+        while let Some(commit) = next {
+            if commit.id() == first.id() {
+                list.reverse();
+                return Ok(list);
+            }
+            let subject = String::from_utf8_lossy(commit.summary_bytes().unwrap_or_default()).into_owned();
+            list.push(Revision { id: commit.id().to_string(), subject });
+            next = commit.parents().next();
+        }
+        Err(Unknown(format!("`{}` is not among the first parents of where the repository is", visible(revision))).into())
     }
 
     #[derive(Default)]

@@ -97,6 +97,52 @@ fn what_turned_since_then_is_told() {
     assert_eq!(zest_with(&["expectations", "--was", "demo/nowhere", "--ledger", "demo/lanternsound"], b"").status, 3);
 }
 
+/// The revision that turned an answer is found by halving, also behind one in which the ledger has errors.
+#[test]
+fn the_revision_that_turned_an_answer_is_found() {
+    let home = tempfile::tempdir().expect("a folder");
+    let repository = git2::Repository::init(home.path()).expect("a repository");
+    let text = |rights: &str| {
+        format!(
+            "users.mate-1.proofs = [\"password\"]\n[systems.rota]\nkind = \"application\"\n[applications.rota]\ntypes.shift.rights = [\"plan\", \"drop\", \"look\"]\nobjects.\"shift/early\" = {{}}\ngrants = [{{ allow = [{rights}], on = \"shift/*\", to = [\"user:mate-1\"] }}]\n[[expectations]]\nwho = [\"user:mate-1\"]\non = [\"rota\"]\nlines = [\"plan on shift/early\", \"look on shift/early\", \"drop on shift/early\"]\nanswer = \"allowed\"\n"
+        )
+    };
+    let commit = |subject: &str, text: &str| {
+        std::fs::write(home.path().join("rota.toml"), text).expect("a file");
+        let mut index = repository.index().expect("an index");
+        index.add_path(std::path::Path::new("rota.toml")).expect("it is added");
+        let tree = repository.find_tree(index.write_tree().expect("a tree")).expect("it is there");
+        let author = git2::Signature::now("Net lead", "net-lead@lanternsound.example").expect("a signature");
+        let parent = repository.head().ok().and_then(|head| head.peel_to_commit().ok());
+        repository.commit(Some("HEAD"), &author, &author, subject, &tree, &parent.iter().collect::<Vec<_>>()).expect("a commit").to_string()
+    };
+    let all = "\"plan\", \"drop\", \"look\"";
+    let first = commit("all may", &text(all));
+    commit("a remark", &format!("# a remark\n{}", text(all)));
+    let without_plan = commit("no more plans", &text("\"drop\", \"look\""));
+    commit("another remark", &format!("# another\n{}", text("\"drop\", \"look\"")));
+    commit("broken", "[users");
+    commit("mended", &text("\"drop\", \"look\""));
+    std::fs::write(home.path().join("rota.toml"), text("\"drop\"")).expect("a file");
+    let folder = home.path().to_str().expect("a path");
+    let run = |since: &str, more: &[&str]| zest_with(&[&["expectations", "--turned-since", since, "--ledger", folder], more].concat(), b"");
+    let ran = run(&first, &[]);
+    assert_eq!(ran.status, 1, "{}{}", ran.out, ran.err);
+    for part in [
+        &format!("turned by {} no more plans", &without_plan[..12]),
+        "turned by what is in no revision yet",
+        "2 of 3 answers not as expected",
+    ] {
+        assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
+    }
+    let json: Value = serde_json::from_str(&run(&first, &["--format", "json"]).out).expect("JSON");
+    assert_eq!(json["outcomes"][0]["turned-by"]["revision"], without_plan);
+    assert!(json["outcomes"][2]["turned-by"].is_null());
+    // What did not hold then was turned by nothing since.
+    assert!(!run("HEAD", &[]).out.contains("turned by 0"), "plan did not hold at HEAD");
+    assert_eq!(run("nowhere", &[]).status, 2);
+}
+
 #[test]
 fn what_was_not_asked_does_not_count_as_held() {
     let home = tempfile::tempdir().expect("a folder");

@@ -161,7 +161,7 @@ users.granter.proofs = ["password"]
 users.reader.proofs = ["password"]
 users.writer.proofs = ["password"]
 users.typist.proofs = ["password"]
-users.captain.proofs = ["password"]
+users.captain.proofs = ["key"]
 groups.shapers.members = ["user:shaper"]
 [vocabularies.make]
 commands = [

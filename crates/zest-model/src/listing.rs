@@ -181,6 +181,8 @@ pub struct Outcome {
     pub holds: bool,
     /// Whether it had it in the ledger as it was, where that was asked as well.
     pub held_before: Option<bool>,
+    /// The change that turned it, where that was looked for and is known.
+    pub turned_by: Option<Turn>,
     /// The answer.
     pub verdict: Verdict,
     /// The code of its refusal.
@@ -192,6 +194,30 @@ pub struct Outcome {
     #[doc(hidden)]
     #[serde(skip)]
     pub more: crate::More,
+}
+
+/// The change that turned an answer: the first revision in which it is another one than it must be.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Turn {
+    /// The revision; nothing for what is in none yet.
+    pub revision: Option<String>,
+    /// What it says of itself.
+    pub subject: String,
+    /// Whether the ledger has errors there, so that nothing could be asked.
+    pub has_errors: bool,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
+impl Turn {
+    /// Makes one of a revision; of none for what is not committed yet.
+    #[must_use]
+    pub const fn new(revision: Option<String>, subject: String, has_errors: bool) -> Self {
+        Self { revision, subject, has_errors, more: crate::More }
+    }
 }
 
 /// One step of a way: an act, and what it gives.

@@ -57,7 +57,7 @@ pub(crate) fn render(found: &Expectations, not_asked: &Findings, all: bool) -> S
 fn together<'o>(outcomes: impl Iterator<Item = &'o Outcome>) -> Vec<(&'o Outcome, usize)> {
     let mut list: Vec<(&Outcome, usize)> = Vec::new();
     // The places of one expectation stand side by side.
-    let reason = |of: &'o Outcome| (&of.place, of.step, of.holds, of.held_before, of.verdict, of.code, &of.at);
+    let reason = |of: &'o Outcome| (&of.place, of.step, of.holds, of.held_before, &of.turned_by, of.verdict, of.code, &of.at);
     for outcome in outcomes {
         let mut of_place = list.iter_mut().rev().take_while(|(known, _)| known.place == outcome.place);
         match of_place.find(|(known, _)| reason(known) == reason(outcome)) {
@@ -86,6 +86,13 @@ fn one(outcome: &Outcome, more: usize) -> String {
         Some(false) if !outcome.holds => lines.push("before    not as expected either".to_owned()),
         Some(false) => lines.push("before    not as expected".to_owned()),
         Some(true) | None => {}
+    }
+    if let Some(turn) = &outcome.turned_by {
+        let errors = if turn.has_errors { ", in which the ledger has errors" } else { "" };
+        lines.push(match &turn.revision {
+            Some(revision) => format!("turned by {} {}{errors}", revision.get(..12).unwrap_or(revision), turn.subject),
+            None => "turned by what is in no revision yet".to_owned(),
+        });
     }
     for line in lines {
         let _ = writeln!(out, "  {}", hanging("            ", &visible(&line)));

@@ -1,15 +1,18 @@
 //! `zest expectations`: recorded questions, asked again.
 
+use std::path::Path;
+
 use anyhow::Result;
 use zest_ledger::Engine;
 use zest_ledger::expectation::{Asked, Covered, Part, Row, fewest, parts, proposed_text, rows};
 use zest_ledger::json::{Coverage, Expectations};
-use zest_ledger::review::Classes;
+use zest_ledger::review::{Classes, Outcome, Turn};
 
 use crate::args::ExpectationsArgs;
 use crate::exit::Exit;
 use crate::format::data;
 use crate::out::put;
+use crate::revision::{self, Revision};
 use crate::{cores, progress, render};
 
 pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
@@ -22,13 +25,18 @@ pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
         return Ok(propose(engine, &rows));
     }
     let each: Vec<&Row<'_>> = rows.iter().collect();
-    let before = match super::as_it_was(&args.ledger.ledger, args.was.as_deref(), args.was_at.as_deref())? {
+    let before = match super::as_it_was(&args.ledger.ledger, args.was.as_deref(), args.was_at.as_deref().or(args.turned_since.as_deref()))?
+    {
         Some(Err(exit)) => return Ok(exit),
         Some(Ok(before)) => Some(before),
         None => None,
     };
     let ask = |row: &&Row<'_>| before.map_or_else(|| row.ask(engine), |before| row.ask_both(engine, before));
-    let outcomes = progress::during("asking", || cores::each(&each, ask)).concat();
+    let mut of_rows = progress::during("asking", || cores::each(&each, ask));
+    if let Some(since) = &args.turned_since {
+        progress::during("looking for the changes", || turned(&args.ledger.ledger, since, &rows, &mut of_rows))?;
+    }
+    let outcomes = of_rows.concat();
     let coverage = args.coverage.then(|| {
         let all = parts(engine);
         let uncovered = covered(engine, &all, &rows).into_iter().zip(&all).filter_map(|(covered, part)| part.told(engine, covered));
@@ -65,4 +73,38 @@ fn propose(engine: &Engine, rows: &[Row<'_>]) -> Exit {
     fewest(engine, &mut proposals);
     put!("{}", proposed_text(engine, &proposals));
     if proposals.is_empty() { Exit::Nothing } else { Exit::Allowed }
+}
+
+/// Finds by halving which revision turned each answer that was the expected one at a revision, and is not now.
+fn turned(folder: &Path, since: &str, rows: &[Row<'_>], of_rows: &mut [Vec<Outcome>]) -> Result<()> {
+    let revisions = revision::since(folder, since)?;
+    let mut engines: Vec<Option<Option<&'static Engine>>> = vec![None; revisions.len()];
+    for (row, outcomes) in rows.iter().zip(of_rows) {
+        for number in 0..outcomes.len() {
+            if outcomes[number].holds || outcomes[number].held_before != Some(true) {
+                continue;
+            }
+            // It held before the first of what is left, and does not hold at the end of it, which is the ledger as it stands.
+            let (mut first, mut end) = (0, revisions.len());
+            while first < end {
+                let middle = first.midpoint(end);
+                let there = match engines[middle] {
+                    Some(known) => known,
+                    None => {
+                        let read = revision::read(folder, &revisions[middle].id)?;
+                        let engine = read.estate.and_then(|estate| Engine::compile(estate).ok());
+                        *engines[middle].insert(engine.map(|engine| &*Box::leak(Box::new(engine))))
+                    }
+                };
+                let holds = there.is_some_and(|there| row.ask_both(there, there).get(number).is_some_and(|outcome| outcome.holds));
+                if holds { first = middle + 1 } else { end = middle }
+            }
+            let has_errors = engines.get(first).is_some_and(|engine| matches!(engine, Some(None)));
+            outcomes[number].turned_by = Some(match revisions.get(first) {
+                Some(Revision { id, subject }) => Turn::new(Some(id.clone()), subject.clone(), has_errors),
+                None => Turn::new(None, String::new(), has_errors),
+            });
+        }
+    }
+    Ok(())
 }

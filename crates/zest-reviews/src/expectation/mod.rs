@@ -186,6 +186,7 @@ impl Row<'_> {
             expected: format!("{}{more}", expected.word()),
             holds,
             held_before: None,
+            turned_by: None,
             verdict: decision.verdict,
             code: decision.refusal,
             why: String::new(),

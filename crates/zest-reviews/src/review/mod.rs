@@ -34,4 +34,4 @@ pub use touched::touched;
 pub use visible::visible;
 pub use who::{Part, Who};
 pub use zest_engine::classes::{Class, Classes, OfClass};
-pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Opens, Outcome, Right, Seen, SessionView, Uncovered};
+pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Opens, Outcome, Right, Seen, SessionView, Turn, Uncovered};

@@ -118,7 +118,7 @@ fn secrets<'e>(engine: &'e Engine, system: &'e str) -> impl Iterator<Item = &'e 
 fn opened(engine: &Engine, system: &str, secret: &str, user: &str) -> Vec<Fact> {
     let opens = secrets(engine, system).filter(|resource| resource.path.value == secret).flat_map(|resource| &resource.opens);
     let one = |whose: &At<String>| match whose.value.split_once(':')? {
-        ("user", name) => (name != user && fact::has_password(engine, name)).then(|| Fact::Becomes(name.to_owned())),
+        ("user", name) => (name != user).then(|| Fact::Knows(name.to_owned())),
         ("account", account) => {
             let (system, login) = account.split_once('/')?;
             Some(Fact::Uses { user: user.to_owned(), system: system.to_owned(), account: login.to_owned() })

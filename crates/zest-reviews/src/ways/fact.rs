@@ -12,6 +12,8 @@ use zest_model::source::{At, Place, visible};
 pub(super) enum Fact {
     /// The credential of a user was reset: whoever did signs in as that user.
     Becomes(String),
+    /// The credential of a user was read, whichever it is: whoever did signs in as that user.
+    Knows(String),
     /// A user is a member of a group.
     Joins { user: String, group: String },
     /// What a job runs was edited: a user runs whatever it likes as the account of the job.
@@ -32,7 +34,7 @@ impl Fact {
     /// Says it in words.
     pub(super) fn words(&self) -> String {
         match self {
-            Self::Becomes(user) => format!("signs in as `{}`", visible(user)),
+            Self::Becomes(user) | Self::Knows(user) => format!("signs in as `{}`", visible(user)),
             Self::Joins { user, group } => format!("`{}` is in group `{}`", visible(user), visible(group)),
             Self::Runs { user, system, account } => {
                 format!("`{}` runs anything as `{}` on {}", visible(user), visible(account), visible(system))
@@ -54,7 +56,7 @@ impl Fact {
 
 /// Returns the ledger in which some facts are so, or nothing where that is no ledger.
 pub(super) fn with(engine: &Engine, facts: &[Fact]) -> Option<Engine> {
-    if facts.iter().all(|fact| matches!(fact, Fact::Becomes(_))) {
+    if facts.iter().all(|fact| matches!(fact, Fact::Becomes(_) | Fact::Knows(_))) {
         return Some(engine.clone());
     }
     let mut entries = engine.estate().entries().clone();
@@ -64,7 +66,7 @@ pub(super) fn with(engine: &Engine, facts: &[Fact]) -> Option<Engine> {
 
 fn apply(entries: &mut Entries, fact: &Fact) -> Option<()> {
     match fact {
-        Fact::Becomes(_) => {}
+        Fact::Becomes(_) | Fact::Knows(_) => {}
         Fact::Joins { user, group } => {
             let (row, entry) = entries.groups.iter().enumerate().find(|(_, entry)| entry.id.value == *group)?;
             let mut entry = (**entry).clone();

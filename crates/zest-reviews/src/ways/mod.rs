@@ -190,7 +190,18 @@ impl<'e> Ways<'e> {
             proofs: Some(vec![Proven { proof: Proof::Password, age: SignedDuration::ZERO, channel: None }]),
             ..Session::default()
         };
-        let others = facts.iter().filter_map(|fact| if let Fact::Becomes(user) = fact { Some((user.clone(), anew.clone())) } else { None });
+        let others = facts.iter().filter_map(|fact| match fact {
+            Fact::Becomes(user) => Some((user.clone(), anew.clone())),
+            // Which proof it is that was read is not written anywhere.
+            Fact::Knows(user) => Some((user.clone(), Session::default())),
+            Fact::Joins { .. }
+            | Fact::Runs { .. }
+            | Fact::Shapes { .. }
+            | Fact::Fills { .. }
+            | Fact::Grants { .. }
+            | Fact::Uses { .. }
+            | Fact::Holds { .. } => None,
+        });
         std::iter::once((self.from.clone(), Session::default())).chain(others).collect()
     }
 
@@ -211,7 +222,7 @@ impl<'e> Ways<'e> {
             act::written(&engine, user, &mut add);
             act::passed_on(&engine, user, session, &mut add, &mut unknown.borrow_mut());
         }
-        list.retain(|(fact, _)| !matches!(fact, Fact::Becomes(user) if *user == self.from));
+        list.retain(|(fact, _)| !matches!(fact, Fact::Becomes(user) | Fact::Knows(user) if *user == self.from));
         list
     }
 
@@ -278,7 +289,7 @@ impl<'e> Ways<'e> {
                 (facts.iter().any(is_it) || is_member(self.engine, &self.from, group)).then_some(None)
             }
             Aim::User(target) => {
-                if facts.iter().any(|fact| matches!(fact, Fact::Becomes(user) if user == target)) {
+                if facts.iter().any(|fact| matches!(fact, Fact::Becomes(user) | Fact::Knows(user) if user == target)) {
                     return Some(None);
                 }
                 let engine = fact::with(self.engine, &facts)?;
