@@ -196,9 +196,6 @@ fn the_page_of_expectations_is_what_the_program_prints() {
         "zest expectations",
         &zest_with(&["expectations", "--ledger", folder], b"").out,
     );
-    page.push_str(
-        "\n## Which change it was\n\n`--was FOLDER` and `--was-at REVISION` say of each answer whether it was as expected then. `--turned-since REVISION` looks, by halving,\nfor the revision of git that turned each answer that was, along the first parents: `turned by 3f1c9a2b7d04 no more plans`. A revision in which\nthe ledger has errors counts as one in which nothing held, and is said to have them.\n",
-    );
     show(
         "What nobody would notice",
         "Each rule, grant, assignment, ceiling, separation and condition is taken out, or turned round, and all expectations are asked of that\nledger. Where none turns, nothing would be noticed if it were gone.",
@@ -215,7 +212,7 @@ fn the_page_of_expectations_is_what_the_program_prints() {
         first,
     );
     page.push_str(
-        "\n## From an answer, from a rehearsal\n\n`zest ask … --record FILE` appends the question with its answer; `zest rehearse … --record FILE` appends the session, step by step. A line with\na credential in it is not written down.\n",
+        "\n## Which change it was\n\n`--was FOLDER` and `--was-at REVISION` say of each answer whether it was as expected then. `--turned-since REVISION` looks, by halving,\nfor the revision of git that turned each answer that was, along the first parents: `turned by 3f1c9a2b7d04 no more plans`. A revision in which\nthe ledger has errors counts as one in which nothing held, and is said to have them.\n\n## From an answer, from a rehearsal\n\n`zest ask … --record FILE` appends the question with its answer; `zest rehearse … --record FILE` appends the session, step by step. A line with\na credential in it is not written down.\n",
     );
     same_as_file("docs/expectations.md", &page);
 }
