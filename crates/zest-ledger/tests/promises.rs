@@ -71,6 +71,13 @@ fn each_sort_of_promise_is_proved_or_refuted() {
     for (row, standing, part) in [
         (r#"never = ["zero ..."], on = ["sw"]"#, Proved, ""),
         (r#"never = ["show ..."], on = ["sw"]"#, Refuted, "show log"),
+        (r#"each-right-of = ["looker"], on = ["sw"], at-least = 2, at-most = 2"#, Proved, ""),
+        (r#"each-right-of = ["looker"], on = ["sw"], at-most = 1"#, Refuted, "2 may, and at most 1 must"),
+        (r#"each-right-of = ["looker"], on = ["sw"], at-least = 3"#, Refuted, "`show log` on sw: 2 may, and 3 must"),
+        (r#"each-right-of = ["looker"], on = ["sw"], of = ["user:mate-1"]"#, Proved, ""),
+        (r#"each-right-of = ["looker"], on = ["sw"], of = ["user:guest"]"#, Refuted, "0 may, and 1 must"),
+        (r#"each-right-of = ["looker"], on = ["rota"]"#, SaysNothing, "give nothing"),
+        (r#"each-right-of = ["locker"]"#, SaysNothing, "locker"),
         (r#"never = ["show ..."], on = ["sw"], but = ["group:mates"]"#, Proved, ""),
         (r#"never = ["show ..."], on = ["sw"], of = ["user:guest"]"#, Proved, ""),
         // One word of a placeholder is not all of them.

@@ -244,7 +244,7 @@ impl<'e> Meant<'e> {
     }
 
     fn look(&self, entry: &Promise, found: &mut Found) {
-        let Promise { never, never_both, no_way, always, whoever_may, also_may, may, at_least, at_most, .. } = entry;
+        let Promise { never, never_both, no_way, always, whoever_may, also_may, may, each_right_of, at_least, at_most, .. } = entry;
         (found.people, found.systems) = (self.everybody().count(), self.systems.len());
         if !never.is_empty() {
             self.never(never, found);
@@ -256,9 +256,10 @@ impl<'e> Meant<'e> {
             self.always(always, found);
         } else if !whoever_may.is_empty() {
             self.whoever(whoever_may, also_may, found);
-        } else if !may.is_empty() {
-            let least = at_least.as_ref().map(|least| least.value).or_else(|| at_most.is_none().then_some(1));
-            self.count(may, least, at_most.as_ref().map(|most| most.value), found);
+        } else if !may.is_empty() || !each_right_of.is_empty() {
+            let least = at_least.as_ref().map(|least| least.value as usize).or_else(|| at_most.is_none().then_some(1));
+            let most = at_most.as_ref().map(|most| most.value as usize);
+            if may.is_empty() { self.each_right(each_right_of, (least, most), found) } else { self.count(may, (least, most), found) }
         } else {
             found.says_nothing.push("it says neither what nobody may nor what somebody may".to_owned());
         }
@@ -424,7 +425,61 @@ impl<'e> Meant<'e> {
         looked_also.told(second, found);
     }
 
-    fn count(&self, patterns: &[At<String>], least: Option<u32>, most: Option<u32>, found: &mut Found) {
+    /// Counts who holds each right of some roles, on each system.
+    fn each_right(&self, roles: &[At<String>], (least, most): (Option<usize>, Option<usize>), found: &mut Found) {
+        let mut is_asked = false;
+        for role in roles {
+            let stated = &self.within.stated;
+            let subject = Subject::parse(self.engine, &format!("role:{}", role.value));
+            let stand_in = match subject.and_then(|subject| subject.stand_in(self.engine, stated)) {
+                Ok(stand_in) => stand_in,
+                Err(why) => {
+                    found.says_nothing.push(why.to_string());
+                    continue;
+                }
+            };
+            let engine = stand_in.engine(self.engine);
+            for &system in &self.systems {
+                let name = &self.engine.estate().system(system).id.value;
+                let Some((site, user)) = engine.site(name).zip(engine.find_user(&stand_in.user, false)) else { continue };
+                let of_role = rights(&[Side { site, user }], &Within { stated: stand_in.session.clone(), ..Within::default() }).pop();
+                let Some(of_role) = of_role else { continue };
+                // To change one's own credential is no right of a role.
+                let own = |action: &Action| site.kind().tells_apart_by_name(&action.line);
+                let held = of_role.actions().iter().enumerate().filter(|(number, _)| of_role.example_for(*number).is_some());
+                let actions: Vec<Action> =
+                    held.filter(|(_, action)| !own(action)).map(|(_, action)| Action { like: None, ..action.clone() }).collect();
+                let texts: Vec<&str> = actions.iter().map(|action| action.line.as_str()).collect();
+                if actions.is_empty() {
+                    continue;
+                }
+                is_asked = true;
+                let parts = self.on(system, (&texts, Some(&actions)), false, |_| actions.clone());
+                for (number, action) in actions.iter().enumerate() {
+                    let people = |of: &dyn Fn(&Part<'_>) -> bool| parts.iter().filter(|part| of(part)).map(|part| part.people.len()).sum();
+                    let count: usize = people(&|part| part.set.example_for(number).is_some());
+                    let open: usize = people(&|part| part.set.example_for(number).is_none() && !part.set.unknown().is_empty());
+                    let what = format!("`{}` on {}: {count} may", visible(&action.line), visible(name));
+                    let too_few = least.filter(|least| count + open < *least).map(|least| format!("{what}, and {least} must"));
+                    let too_many = most.filter(|most| count > *most).map(|most| format!("{what}, and at most {most} must"));
+                    let wrong: Vec<String> = too_few.into_iter().chain(too_many).collect();
+                    if !wrong.is_empty() {
+                        found.refuting += 1;
+                        found.not_proved(wrong);
+                        let examples = parts.iter().filter_map(|part| Some((part.engine, part.set.example_for(number)?.1)));
+                        found.witnesses.extend(examples.take(1).map(|(engine, question)| witness(engine, question)));
+                    } else if least.is_some_and(|least| count < least) || most.is_some_and(|most| count + open > most) {
+                        found.not_proved(parts.iter().flat_map(|part| part.set.unknown()).collect());
+                    }
+                }
+            }
+        }
+        if !is_asked && found.says_nothing.is_empty() {
+            found.says_nothing.push("these roles give nothing on any of the systems".to_owned());
+        }
+    }
+
+    fn count(&self, patterns: &[At<String>], (least, most): (Option<usize>, Option<usize>), found: &mut Found) {
         let mut looked = Looked::of(patterns);
         let mut is_asked = false;
         for &system in &self.systems {
@@ -450,7 +505,6 @@ impl<'e> Meant<'e> {
                     }
                 }
             }
-            let (least, most) = (least.map(|least| least as usize), most.map(|most| most as usize));
             let too_few = least.filter(|least| count + possible < *least).map(|least| format!("on {name} {count} may, and {least} must"));
             let too_many = most.filter(|most| count > *most).map(|most| format!("on {name} {count} may, and at most {most} must"));
             let wrong: Vec<String> = too_few.into_iter().chain(too_many).collect();
@@ -539,7 +593,7 @@ impl Found {
         if more > 0 {
             why.push(format!("and {more} more like it"));
         }
-        if standing == Standing::Refuted && self.refuting > self.witnesses.len() && entry.may.is_empty() {
+        if standing == Standing::Refuted && self.refuting > self.witnesses.len() && entry.may.is_empty() && entry.each_right_of.is_empty() {
             why.insert(0, format!("{} people refute it", self.refuting));
         }
         Promised {
@@ -584,6 +638,7 @@ fn says(entry: &Promise) -> String {
         whoever_may,
         also_may,
         may,
+        each_right_of,
         at_least,
         at_most,
         exceptions,
@@ -612,11 +667,19 @@ fn says(entry: &Promise) -> String {
             (None, Some(most)) => format!("at most {}", most.value),
             (Some(least), Some(most)) => format!("at least {} and at most {}", least.value, most.value),
         };
-        format!("{count}{} may {} on each system", whom(" of", " of all people"), list(may, "or"))
+        if may.is_empty() {
+            format!("each right of {} is held by {count}{}", list(each_right_of, "and"), whom(" of", " of all people"))
+        } else {
+            format!("{count}{} may {}", whom(" of", " of all people"), list(may, "or"))
+        }
     };
-    if !on.is_empty() {
-        text += &format!(" on {}", names(on));
-    }
+    let is_counted = !may.is_empty() || !each_right_of.is_empty();
+    text += &match (on.as_slice(), is_counted) {
+        ([], true) => " on each system".to_owned(),
+        ([], false) => String::new(),
+        ([_, _, ..], true) => format!(" on each of {}", names(on)),
+        (_, _) => format!(" on {}", names(on)),
+    };
     if !but.is_empty() {
         text += &format!(", but for {}", names(but));
     }

@@ -49,7 +49,7 @@ table! {
         /// Where it is written.
         place: Place,
     }, PROMISE: "a promise", "A statement over everybody, every session and every action, which is proved or refuted by an example.",
-        &[Among::One(&["never", "never-both", "no-way", "always", "whoever-may", "may"]), Among::With("whoever-may", "also-may"), Among::With("also-may", "whoever-may")];
+        &[Among::One(&["never", "never-both", "no-way", "always", "whoever-may", "may", "each-right-of"]), Among::With("whoever-may", "also-may"), Among::With("also-may", "whoever-may")];
 
     /// What it is called.
     name: Option<At<String>> = "name", Shape::Text, "what it is called";
@@ -77,6 +77,8 @@ table! {
     also_may: Vec<At<String>> = "also-may", TEXTS, "… may also something that one of these takes";
     /// Patterns of what some people may, on each system.
     may: Vec<At<String>> = "may", TEXTS, "patterns of what a number of people may, on each system";
+    /// Roles of which each right is held by a number of people, on each system.
+    each_right_of: Vec<At<String>> = "each-right-of", TEXTS, "role ids: each right of them is held by a number of people, on each system";
     /// How many at least; one unless something is stated.
     at_least: Option<At<u32>> = "at-least", Shape::Whole(0, 1_000_000), "how many people may at least, on each system; 1 unless at-most is stated";
     /// How many at most.
