@@ -80,10 +80,8 @@ fn turned(folder: &Path, since: &str, rows: &[Row<'_>], of_rows: &mut [Vec<Outco
     let revisions = revision::since(folder, since)?;
     let mut engines: Vec<Option<Option<&'static Engine>>> = vec![None; revisions.len()];
     for (row, outcomes) in rows.iter().zip(of_rows) {
-        for number in 0..outcomes.len() {
-            if outcomes[number].holds || outcomes[number].held_before != Some(true) {
-                continue;
-            }
+        let lost = outcomes.iter_mut().enumerate().filter(|(_, outcome)| !outcome.holds && outcome.held_before == Some(true));
+        for (number, outcome) in lost {
             // It held before the first of what is left, and does not hold at the end of it, which is the ledger as it stands.
             let (mut first, mut end) = (0, revisions.len());
             while first < end {
@@ -100,7 +98,7 @@ fn turned(folder: &Path, since: &str, rows: &[Row<'_>], of_rows: &mut [Vec<Outco
                 if holds { first = middle + 1 } else { end = middle }
             }
             let has_errors = engines.get(first).is_some_and(|engine| matches!(engine, Some(None)));
-            outcomes[number].turned_by = Some(match revisions.get(first) {
+            outcome.turned_by = Some(match revisions.get(first) {
                 Some(Revision { id, subject }) => Turn::new(Some(id.clone()), subject.clone(), has_errors),
                 None => Turn::new(None, String::new(), has_errors),
             });
