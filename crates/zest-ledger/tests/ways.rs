@@ -5,13 +5,14 @@ use std::collections::BTreeSet;
 use fastrand::Rng;
 use zest_ledger::ask::{Change, Proven, Question, Session, Verdict};
 use zest_ledger::entry::Proof;
+use zest_ledger::finding::{Code, Severity};
 use zest_ledger::promise::{Standing, promises};
 use zest_ledger::review::Sought;
 use zest_ledger::ways::{Aim, Way, Ways, cuts};
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::{questions, seed};
 
-use crate::support::engine;
+use crate::support::{engine, findings};
 
 const LEDGER: &str = r#"
 [users.desk]
@@ -449,4 +450,26 @@ fn ways_agree_with_a_plain_search_and_each_step_holds() {
     }
     println!("{ways_found} ways, {steps_asked} steps asked, {found_plainly} things by a plain search");
     assert!(ways_found > 40 && found_plainly > 40);
+}
+
+#[test]
+fn who_writes_and_what_a_secret_opens_must_be_there() {
+    use Code::{BadReference, BadValue, UnknownReference};
+    let with = |from: &str, to: &str| {
+        assert!(EDITED.contains(from), "`{from}`");
+        let found = findings(&EDITED.replacen(from, to, 1));
+        found.list().iter().filter(|one| one.severity() == Severity::Error).map(|one| one.code).collect::<Vec<_>>()
+    };
+    for (from, to, expected) in [
+        ("\"/opt/tide\" = [\"user:clerk\"]", "\"opt/tide\" = [\"user:clerk\"]", vec![BadValue]),
+        ("\"/opt/tide\" = [\"user:clerk\"]", "\"/opt/tide\" = [\"user:clark\"]", vec![UnknownReference]),
+        ("\"/opt/tide\" = [\"user:clerk\"]", "\"/opt/tide\" = [\"anybody\"]", vec![BadReference]),
+        ("\"user:captain\", \"account:sw/breakglass\"", "\"user:capstan\"", vec![UnknownReference]),
+        ("\"user:captain\", \"account:sw/breakglass\"", "\"account:sw/glass\"", vec![UnknownReference]),
+        ("\"user:captain\", \"account:sw/breakglass\"", "\"account:swan/breakglass\"", vec![UnknownReference]),
+        ("\"user:captain\", \"account:sw/breakglass\"", "\"group:shapers\"", vec![BadReference]),
+        ("objects.\"rota/tides\" = {}", "objects.\"rota/tides\" = { opens = [\"user:captain\"] }", vec![BadValue]),
+    ] {
+        assert_eq!(with(from, to), expected, "{to}");
+    }
 }
