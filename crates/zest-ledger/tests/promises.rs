@@ -162,6 +162,50 @@ fn each_sort_of_promise_is_proved_or_refuted() {
 }
 
 /// What lies beyond a limit leaves a promise not proved, and never proved; an example refutes it all the same.
+/// What is beyond a limit for those who always are there is beyond it for those who are there for a while.
+#[test]
+fn a_limit_is_not_lost_with_those_who_are_there_for_a_while() {
+    const SKY: &str = r#"
+users.always.proofs = ["password"]
+users.brief = { proofs = ["password"], until = 2027-01-01 }
+groups.both.members = ["user:always", "user:brief"]
+[systems.sky]
+kind = "cloud"
+[clouds.sky]
+operations = { "hull.read" = { reads = true }, "hull.stop" = {} }
+resources = { line = {} }
+grants = [{ allow = ["assume"], on = "role/*", to = ["group:both", "role:first"] }]
+[roles.first]
+assumable = { by = ["group:both"] }
+[roles.second]
+assumable = { by = ["role:first"] }
+"#;
+    for who in ["always", "brief"] {
+        let row = format!("[[promises]]\nof = [\"user:{who}\"]\nnever = [\"hull.stop on **\"]\n");
+        let found = promises(&engine(&format!("{SKY}{row}")), "2026-11-28T12:00:00Z".parse().expect("a moment"));
+        assert_eq!(found[0].standing, Standing::NotProved, "{who}: {found:#?}");
+        assert!(found[0].why[0].contains("chains of more than two links"), "{found:#?}");
+    }
+}
+
+/// Whoever uses an account that no user stands behind sets out as well.
+#[test]
+fn no_way_leads_from_an_account_of_nobody_either() {
+    let select = "no-way = [\"select on table public.t\"]\non = [\"db\"]";
+    for (account, standing, part) in [
+        ("robot = {}", Standing::Refuted, "account:db/robot > select on table public.t on db"),
+        ("robot = {}, idle = {}", Standing::Refuted, "account:db/robot"),
+        ("idle = {}", Standing::Proved, ""),
+        ("maker = { may = [\"create-role\"] }", Standing::Refuted, "account:db/maker > GRANT \"keeper\" TO \"maker\" on db > select"),
+    ] {
+        let ledger = LEDGER.replacen("accounts = { guest = {}, robot = {} }", &format!("accounts = {{ guest = {{}}, {account} }}"), 1);
+        let ledger = if account.contains("robot") { ledger } else { ledger.replacen("to = [\"robot\"]", "to = [\"keeper\"]", 1) };
+        let found = promises(&engine(&format!("{ledger}[[promises]]\n{select}\n")), "2026-11-28T12:00:00Z".parse().expect("a moment"));
+        assert_eq!(found[0].standing, standing, "{account}: {found:#?}");
+        assert!(part.is_empty() || found[0].witnesses.iter().any(|witness| witness.why.contains(part)), "{account}: {found:#?}");
+    }
+}
+
 #[test]
 fn what_was_not_looked_at_proves_nothing() {
     let roles: String = ["a", "b", "c"]

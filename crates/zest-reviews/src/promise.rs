@@ -82,6 +82,15 @@ struct Part<'m> {
     set: rights::Rights,
 }
 
+/// How people are looked at who differ in nothing but when they are there.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Kin {
+    /// Together: nobody of them may more than those who always are there.
+    Together,
+    /// Each by themselves: who gets no session at all is not like somebody who does.
+    Apart,
+}
+
 /// What people may of what some patterns take, on any of the systems.
 struct Held<'m> {
     parts: Vec<Part<'m>>,
@@ -100,6 +109,55 @@ impl Held<'_> {
     fn unknown(&self, is_meant: impl Fn(usize) -> bool) -> Vec<String> {
         let of_some = |part: &&Part<'_>| part.people.iter().any(|&person| is_meant(person));
         self.parts.iter().filter(of_some).flat_map(|part| part.set.unknown()).collect()
+    }
+}
+
+/// How many people may something, at least and at most.
+#[derive(Clone, Copy)]
+struct Wanted {
+    least: Option<usize>,
+    most: Option<usize>,
+}
+
+/// How many people may something on a system.
+#[derive(Default)]
+struct Tally<'m> {
+    count: usize,
+    /// How many more might, of whom something is not known.
+    open: usize,
+    examples: Vec<(&'m Engine, Question)>,
+    unknown: Vec<String>,
+}
+
+impl<'m> Tally<'m> {
+    fn of(parts: &[Part<'m>], example: impl Fn(&Part<'m>) -> Option<Question>) -> Self {
+        let mut tally = Self::default();
+        for part in parts {
+            if let Some(question) = example(part) {
+                tally.count += part.people.len();
+                tally.examples.push((part.engine, question));
+            } else {
+                let unknown = part.set.unknown();
+                tally.open += if unknown.is_empty() { 0 } else { part.people.len() };
+                tally.unknown.extend(unknown);
+            }
+        }
+        tally
+    }
+
+    /// Says whether that is too few or too many, with some examples; `told` says how many may.
+    fn judged(self, told: impl Fn(usize) -> String, wanted: Wanted, examples: usize, found: &mut Found) {
+        let (Self { count, open, .. }, Wanted { least, most }) = (&self, wanted);
+        let too_few = least.filter(|least| count + open < *least).map(|least| format!("{}, and {least} must", told(*count)));
+        let too_many = most.filter(|most| count > most).map(|most| format!("{}, and at most {most} must", told(*count)));
+        let wrong: Vec<String> = too_few.into_iter().chain(too_many).collect();
+        if !wrong.is_empty() {
+            found.refuting += 1;
+            found.not_proved(wrong);
+            found.witnesses.extend(self.examples.into_iter().take(examples).map(|(engine, question)| witness(engine, question)));
+        } else if least.is_some_and(|least| *count < least) || most.is_some_and(|most| count + open > most) {
+            found.not_proved(self.unknown);
+        }
     }
 }
 
@@ -173,23 +231,28 @@ impl<'e> Meant<'e> {
         self.people.ones().chain(self.engine.estate().users().len()..self.count_all())
     }
 
+    /// Returns the side of whoever stands in for something, on a system.
+    fn side_of<'s>(&'s self, stand_in: &'s StandIn, system: &str) -> Option<Side<'s>> {
+        let engine = stand_in.engine(self.engine);
+        Some(Side { site: engine.site(system)?, user: engine.find_user(&stand_in.user, false)? })
+    }
+
     /// Finds what everybody may on a system, of the actions that are wanted of each; those together who are alike.
     fn on(
         &self,
         system: SystemId,
         (texts, common): (&[&str], Option<&[Action]>),
-        is_each: bool,
+        kin: Kin,
         mut wanted: impl FnMut(&Side<'_>) -> Vec<Action>,
     ) -> Vec<Part<'_>> {
         let name = &self.engine.estate().system(system).id.value;
         let mut parts = Vec::new();
         let Some(site) = self.engine.site_of(system) else { return parts };
-        for kin in self.classes.on(site, texts, common, &self.within.stated) {
-            if !kin.iter().flat_map(|class| self.classes.members(class)).any(|user| self.people.contains(user.index())) {
+        for classes in self.classes.on(site, texts, common, &self.within.stated) {
+            if !classes.iter().flat_map(|class| self.classes.members(class)).any(|user| self.people.contains(user.index())) {
                 continue;
             }
-            // Who gets no session at all is not like somebody who does, where that is what is asked.
-            for kin in kin.chunks(if is_each { 1 } else { kin.len() }) {
+            for kin in classes.chunks(if kin == Kin::Apart { 1 } else { classes.len() }) {
                 for OfClass { people, set } in self.classes.rights(site, kin, &mut wanted, &self.within) {
                     let mut people: Vec<usize> = people.into_iter().map(UserId::index).filter(|&user| self.people.contains(user)).collect();
                     people.sort_unstable();
@@ -200,11 +263,9 @@ impl<'e> Meant<'e> {
                 }
             }
         }
-        for (number, (stand_in, _)) in self.accounts.iter().enumerate().filter(|(_, (_, on))| on == name) {
-            let engine = stand_in.engine(self.engine);
-            let Some((site, user)) = engine.site(name).zip(engine.find_user(&stand_in.user, false)) else { continue };
-            let side = Side { site, user };
-            let actions = wanted(&side);
+        for (number, (stand_in, on)) in self.accounts.iter().enumerate().filter(|(_, (_, on))| on == name) {
+            let Some(side) = self.side_of(stand_in, on) else { continue };
+            let (engine, actions) = (side.site.engine(), wanted(&side));
             if actions.is_empty() {
                 continue;
             }
@@ -215,32 +276,34 @@ impl<'e> Meant<'e> {
         parts
     }
 
+    /// Finds the actions that some patterns take for somebody, each once, and notes what became of the patterns.
+    fn taken(&self, side: &Side<'_>, patterns: &[&str], looked: &mut Looked) -> Vec<Action> {
+        let mut actions: Vec<Action> = Vec::new();
+        for (number, pattern) in patterns.iter().enumerate() {
+            // Whoever stands in for an account is in a ledger of their own.
+            let is_ours = std::ptr::eq(side.site.engine(), self.engine);
+            let some = if is_ours { self.classes.like(side, pattern) } else { Arc::new(side.site.kind().like(&[*side], pattern)) };
+            match some.as_ref() {
+                Ok(some) => {
+                    looked.taken[number] |= !some.is_empty();
+                    looked.read[number] = true;
+                    for action in some {
+                        if !actions.iter().any(|known| known.line == action.line && known.form == action.form) {
+                            actions.push(Action { like: None, ..action.clone() });
+                        }
+                    }
+                }
+                Err(why) => drop(looked.why[number].get_or_insert_with(|| why.clone())),
+            }
+        }
+        actions
+    }
+
     /// Finds what everybody may of what some patterns take, on a system.
     fn may(&self, system: SystemId, patterns: &[At<String>], looked: &mut Looked) -> Vec<Part<'_>> {
         let texts: Vec<&str> = patterns.iter().map(|pattern| pattern.value.as_str()).collect();
-        let wanted = |side: &Side<'_>| -> Vec<Action> {
-            let mut actions: Vec<Action> = Vec::new();
-            for (number, pattern) in texts.iter().enumerate() {
-                // Whoever stands in for an account is in a ledger of their own.
-                let is_ours = std::ptr::eq(side.site.engine(), self.engine);
-                let some = if is_ours { self.classes.like(side, pattern) } else { Arc::new(side.site.kind().like(&[*side], pattern)) };
-                match some.as_ref() {
-                    Ok(some) => {
-                        looked.taken[number] |= !some.is_empty();
-                        looked.read[number] = true;
-                        for action in some {
-                            if !actions.iter().any(|known| known.line == action.line && known.form == action.form) {
-                                actions.push(Action { like: None, ..action.clone() });
-                            }
-                        }
-                    }
-                    Err(why) => drop(looked.why[number].get_or_insert_with(|| why.clone())),
-                }
-            }
-            actions
-        };
         let common = self.engine.site_of(system).and_then(|site| self.classes.common(site, &texts));
-        self.on(system, (&texts, common.as_deref()), false, wanted)
+        self.on(system, (&texts, common.as_deref()), Kin::Together, |side| self.taken(side, &texts, looked))
     }
 
     fn look(&self, entry: &Promise, found: &mut Found) {
@@ -259,7 +322,8 @@ impl<'e> Meant<'e> {
         } else if !may.is_empty() || !each_right_of.is_empty() {
             let least = at_least.as_ref().map(|least| least.value as usize).or_else(|| at_most.is_none().then_some(1));
             let most = at_most.as_ref().map(|most| most.value as usize);
-            if may.is_empty() { self.each_right(each_right_of, (least, most), found) } else { self.count(may, (least, most), found) }
+            let wanted = Wanted { least, most };
+            if may.is_empty() { self.each_right(each_right_of, wanted, found) } else { self.count(may, wanted, found) }
         } else {
             found.says_nothing.push("it says neither what nobody may nor what somebody may".to_owned());
         }
@@ -323,39 +387,48 @@ impl<'e> Meant<'e> {
     /// Nobody comes to it, by their own rights or by any acts that give them more.
     fn no_way(&self, patterns: &[At<String>], found: &mut Found) {
         let mut looked = Looked::of(patterns);
-        let held = self.somewhere(patterns, &mut looked);
+        let texts: Vec<&str> = patterns.iter().map(|pattern| pattern.value.as_str()).collect();
+        for site in self.systems.iter().filter_map(|&system| self.engine.site_of(system)) {
+            for user in self.people.ones().map(UserId::new) {
+                self.taken(&Side { site, user }, &texts, &mut looked);
+            }
+        }
+        for (stand_in, system) in &self.accounts {
+            if let Some(side) = self.side_of(stand_in, system) {
+                self.taken(&side, &texts, &mut looked);
+            }
+        }
         looked.told(patterns, found);
         if self.within.unless.is_some() {
             found.says_nothing.push("`unless` goes with `never`; say with `session` which sessions are meant".to_owned());
-        }
-        let estate = self.engine.estate();
-        let users = estate.users().len();
-        // Whoever uses an account that no user stands behind sets out from nowhere else.
-        for part in held.parts.iter().filter(|part| part.people.iter().all(|&person| person >= users)) {
-            found.witnesses.extend(part.set.example_allowed().map(|question| witness(part.engine, question)));
-            found.refuting += usize::from(part.set.example_allowed().is_some());
         }
         if self.people.count_ones(..) > MAX_SETTING_OUT {
             found.not_proved(vec![format!("ways of more than {MAX_SETTING_OUT} people are not looked for")]);
             return;
         }
+        let estate = self.engine.estate();
         let systems: Vec<&str> = self.systems.iter().map(|&system| estate.system(system).id.value.as_str()).collect();
-        for user in self.people.ones().map(|user| estate.user(UserId::new(user)).id.value.as_str()) {
-            let Some(ways) = Ways::of(self.engine, user) else { continue };
-            let aims = patterns.iter().map(|pattern| Aim::Do(Sought::Like(&pattern.value), &systems, &self.within.stated));
+        let users = self.people.ones().map(|user| (self.engine, &estate.user(UserId::new(user)).id.value, &self.within.stated));
+        // Whoever uses an account that no user stands behind sets out in a ledger of their own.
+        let others = self.accounts.iter().map(|(stand_in, _)| (stand_in.engine(self.engine), &stand_in.user, &stand_in.session));
+        for (engine, user, stated) in users.chain(others) {
+            let Some(ways) = Ways::of(engine, user) else { continue };
             let mut is_there = false;
-            for aim in aims {
-                match ways.to(aim) {
-                    Some(way) => {
-                        is_there = true;
-                        // What can be asked in the ledger as it is comes first.
-                        let Some(step) = way.steps.iter().find(|step| step.question.is_some()) else { continue };
-                        let verdict = if step.needs.is_empty() { Verdict::Allowed } else { Verdict::AllowedAfter };
-                        let Some(question) = step.question.clone() else { continue };
-                        found.witnesses.push(Witness { verdict, code: None, why: way.in_one_line(), place: step.place.clone(), question });
-                    }
-                    None => found.not_proved(ways.unknown(aim)),
-                }
+            for aim in patterns.iter().map(|pattern| Aim::Do(Sought::Like(&pattern.value), &systems, stated)) {
+                let Some(way) = ways.to(aim) else {
+                    found.not_proved(ways.unknown(aim));
+                    continue;
+                };
+                is_there = true;
+                // What can be asked in the ledger as it is comes first.
+                let asked = way.steps.iter().find_map(|step| Some((step, step.question.clone()?)));
+                found.witnesses.extend(asked.map(|(step, question)| Witness {
+                    verdict: if step.needs.is_empty() { Verdict::Allowed } else { Verdict::AllowedAfter },
+                    code: None,
+                    why: way.in_one_line(),
+                    place: step.place.clone(),
+                    question,
+                }));
             }
             found.refuting += usize::from(is_there);
         }
@@ -377,7 +450,7 @@ impl<'e> Meant<'e> {
         let texts: Vec<&str> = lines.iter().map(|line| line.value.as_str()).collect();
         let actions: Vec<Action> = texts.iter().map(|line| Action::alone(line, Form::Line)).collect();
         for &system in &self.systems {
-            for part in self.on(system, (&texts, Some(&actions)), true, |_| actions.clone()) {
+            for part in self.on(system, (&texts, Some(&actions)), Kin::Apart, |_| actions.clone()) {
                 let stated = match part.people.first() {
                     Some(&person) => person.checked_sub(self.engine.estate().users().len()).map(|number| &self.accounts[number].0.session),
                     None => None,
@@ -426,7 +499,7 @@ impl<'e> Meant<'e> {
     }
 
     /// Counts who holds each right of some roles, on each system.
-    fn each_right(&self, roles: &[At<String>], (least, most): (Option<usize>, Option<usize>), found: &mut Found) {
+    fn each_right(&self, roles: &[At<String>], wanted: Wanted, found: &mut Found) {
         let mut is_asked = false;
         for role in roles {
             let stated = &self.within.stated;
@@ -438,14 +511,13 @@ impl<'e> Meant<'e> {
                     continue;
                 }
             };
-            let engine = stand_in.engine(self.engine);
             for &system in &self.systems {
                 let name = &self.engine.estate().system(system).id.value;
-                let Some((site, user)) = engine.site(name).zip(engine.find_user(&stand_in.user, false)) else { continue };
-                let of_role = rights(&[Side { site, user }], &Within { stated: stand_in.session.clone(), ..Within::default() }).pop();
+                let Some(side) = self.side_of(&stand_in, name) else { continue };
+                let of_role = rights(&[side], &Within { stated: stand_in.session.clone(), ..Within::default() }).pop();
                 let Some(of_role) = of_role else { continue };
                 // To change one's own credential is no right of a role.
-                let own = |action: &Action| site.kind().tells_apart_by_name(&action.line);
+                let own = |action: &Action| side.site.kind().tells_apart_by_name(&action.line);
                 let held = of_role.actions().iter().enumerate().filter(|(number, _)| of_role.example_for(*number).is_some());
                 let actions: Vec<Action> =
                     held.filter(|(_, action)| !own(action)).map(|(_, action)| Action { like: None, ..action.clone() }).collect();
@@ -454,23 +526,11 @@ impl<'e> Meant<'e> {
                     continue;
                 }
                 is_asked = true;
-                let parts = self.on(system, (&texts, Some(&actions)), false, |_| actions.clone());
+                let parts = self.on(system, (&texts, Some(&actions)), Kin::Together, |_| actions.clone());
                 for (number, action) in actions.iter().enumerate() {
-                    let people = |of: &dyn Fn(&Part<'_>) -> bool| parts.iter().filter(|part| of(part)).map(|part| part.people.len()).sum();
-                    let count: usize = people(&|part| part.set.example_for(number).is_some());
-                    let open: usize = people(&|part| part.set.example_for(number).is_none() && !part.set.unknown().is_empty());
-                    let what = format!("`{}` on {}: {count} may", visible(&action.line), visible(name));
-                    let too_few = least.filter(|least| count + open < *least).map(|least| format!("{what}, and {least} must"));
-                    let too_many = most.filter(|most| count > *most).map(|most| format!("{what}, and at most {most} must"));
-                    let wrong: Vec<String> = too_few.into_iter().chain(too_many).collect();
-                    if !wrong.is_empty() {
-                        found.refuting += 1;
-                        found.not_proved(wrong);
-                        let examples = parts.iter().filter_map(|part| Some((part.engine, part.set.example_for(number)?.1)));
-                        found.witnesses.extend(examples.take(1).map(|(engine, question)| witness(engine, question)));
-                    } else if least.is_some_and(|least| count < least) || most.is_some_and(|most| count + open > most) {
-                        found.not_proved(parts.iter().flat_map(|part| part.set.unknown()).collect());
-                    }
+                    let tally = Tally::of(&parts, |part| Some(part.set.example_for(number)?.1));
+                    let told = |count: usize| format!("`{}` on {}: {count} may", visible(&action.line), visible(name));
+                    tally.judged(told, wanted, 1, found);
                 }
             }
         }
@@ -479,42 +539,18 @@ impl<'e> Meant<'e> {
         }
     }
 
-    fn count(&self, patterns: &[At<String>], (least, most): (Option<usize>, Option<usize>), found: &mut Found) {
+    fn count(&self, patterns: &[At<String>], wanted: Wanted, found: &mut Found) {
         let mut looked = Looked::of(patterns);
         let mut is_asked = false;
         for &system in &self.systems {
             let name = visible(&self.engine.estate().system(system).id.value);
-            let (mut count, mut possible) = (0, 0);
-            let mut certain: Vec<(&Engine, Question)> = Vec::new();
-            let mut unknown: Vec<String> = Vec::new();
             let parts = self.may(system, patterns, &mut looked);
             if parts.is_empty() {
                 continue;
             }
             is_asked = true;
-            for part in &parts {
-                match part.set.example_allowed() {
-                    Some(question) => {
-                        count += part.people.len();
-                        certain.push((part.engine, question));
-                    }
-                    None => {
-                        let open = part.set.unknown();
-                        possible += if open.is_empty() { 0 } else { part.people.len() };
-                        unknown.extend(open);
-                    }
-                }
-            }
-            let too_few = least.filter(|least| count + possible < *least).map(|least| format!("on {name} {count} may, and {least} must"));
-            let too_many = most.filter(|most| count > *most).map(|most| format!("on {name} {count} may, and at most {most} must"));
-            let wrong: Vec<String> = too_few.into_iter().chain(too_many).collect();
-            if !wrong.is_empty() {
-                found.refuting += 1;
-                found.not_proved(wrong);
-                found.witnesses.extend(certain.into_iter().map(|(engine, question)| witness(engine, question)));
-            } else if least.is_some_and(|least| count < least) || most.is_some_and(|most| count + possible > most) {
-                found.not_proved(unknown);
-            }
+            let tally = Tally::of(&parts, |part| part.set.example_allowed());
+            tally.judged(|count| format!("on {name} {count} may"), wanted, usize::MAX, found);
         }
         if !is_asked && looked.why.iter().all(Option::is_none) {
             found.says_nothing.push("nothing of that sort can be done on any of the systems".to_owned());

@@ -392,27 +392,25 @@ impl<'e> Classes<'e> {
     /// Finds what people may do on their system, of the actions that are wanted of each; once for all whom none of these tells apart.
     ///
     /// They are those of one class, or of several that differ in nothing but when they are there: where those who always are may nothing,
-    /// nobody else of these may, and they are not looked at.
+    /// and no limit was met, nobody else of these may, and they are not looked at.
     #[must_use]
     pub fn rights(&self, site: Site<'_>, kin: &[Class], mut wanted: impl FnMut(&Side<'_>) -> Vec<Action>, within: &Within) -> Vec<OfClass> {
         let mut found = Vec::new();
         for class in kin {
-            let mut of = |user: UserId| {
-                let side = Side { site, user };
-                let actions = wanted(&side);
-                let is_by_name = class.count > 1 && actions.iter().any(|action| site.kind().tells_apart_by_name(&action.line));
-                let set = if actions.is_empty() { None } else { rights(&[side], &Within { actions, ..within.clone() }).pop() };
-                (is_by_name, set)
-            };
-            match of(class.first) {
-                (true, _) => found.extend(self.members(class).filter_map(|user| Some(OfClass { people: vec![user], set: of(user).1? }))),
-                (false, set) => {
-                    let is_nothing = class.bounds == Bounds::default() && set.as_ref().is_none_or(Rights::is_empty);
-                    found.extend(set.map(|set| OfClass { people: self.members(class).collect(), set }));
-                    if is_nothing {
-                        break;
-                    }
-                }
+            let first = Side { site, user: class.first };
+            let actions = wanted(&first);
+            if class.count > 1 && actions.iter().any(|action| site.kind().tells_apart_by_name(&action.line)) {
+                let sides = self.members(class).map(|user| Side { site, user });
+                found.extend(
+                    sides.filter_map(|side| Some(OfClass { people: vec![side.user], set: of_actions(side, wanted(&side), within)? })),
+                );
+                continue;
+            }
+            let set = of_actions(first, actions, within);
+            let is_nothing = set.as_ref().is_none_or(|set| set.is_empty() && set.limits().is_empty());
+            found.extend(set.map(|set| OfClass { people: self.members(class).collect(), set }));
+            if is_nothing && class.bounds == Bounds::default() {
+                break;
             }
         }
         found
@@ -424,6 +422,11 @@ impl<'e> Classes<'e> {
         let alone = class.lists.is_empty().then_some(class.first);
         lists.flat_map(|list| self.people[list.first..][..list.count].iter().copied()).chain(alone)
     }
+}
+
+/// Finds what somebody may do of some actions; nothing where there are none.
+fn of_actions(side: Side<'_>, actions: Vec<Action>, within: &Within) -> Option<Rights> {
+    if actions.is_empty() { None } else { rights(&[side], &Within { actions, ..within.clone() }).pop() }
 }
 
 /// Returns the texts in which somebody could be named, without case.
