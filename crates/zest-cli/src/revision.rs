@@ -25,7 +25,7 @@ mod of_git {
     use std::path::{Path, PathBuf};
 
     use anyhow::{Context as _, Result, anyhow};
-    use git2::{ObjectType, Repository, Tree};
+    use git2::{Object, ObjectType, Repository, Tree};
     use zest_ledger::finding::Finding;
     use zest_ledger::source::visible;
     use zest_ledger::{Ledger, Validated};
@@ -38,15 +38,26 @@ mod of_git {
     /// How git marks a link.
     const LINK: i32 = 0o120_000;
 
+    /// Returns the repository of a folder, and the folder in full.
+    fn repository_of(folder: &Path) -> Result<(Repository, PathBuf)> {
+        let full = folder.canonicalize().with_context(|| format!("`{}` cannot be found", folder.display()))?;
+        let repository = Repository::discover(&full).with_context(|| format!("`{}` is in no repository of git", folder.display()))?;
+        Ok((repository, full))
+    }
+
+    /// Returns what a revision names, as something of a sort.
+    fn named<'r, T>(repository: &'r Repository, revision: &str, sort: fn(&Object<'r>) -> Result<T, git2::Error>) -> Result<T, Unknown> {
+        let unknown = |why: git2::Error| Unknown(format!("`{}` is no revision here: {}", visible(revision), why.message()));
+        repository.revparse_single(revision).and_then(|object| sort(&object)).map_err(unknown)
+    }
+
     /// Reads a folder at a revision and validates what is in it, by the rules by which a folder is read. What cannot be read becomes a
     /// finding.
     pub(crate) fn read(folder: &Path, revision: &str) -> Result<Validated> {
-        let full = folder.canonicalize().with_context(|| format!("`{}` cannot be found", folder.display()))?;
-        let repository = Repository::discover(&full).with_context(|| format!("`{}` is in no repository of git", folder.display()))?;
+        let (repository, full) = repository_of(folder)?;
         let top = repository.workdir().ok_or_else(|| anyhow!("the repository has no working folder"))?.canonicalize()?;
         let inside: PathBuf = full.strip_prefix(&top).with_context(|| "the folder is not in the repository")?.to_owned();
-        let unknown = |why: git2::Error| Unknown(format!("`{}` is no revision here: {}", visible(revision), why.message()));
-        let mut tree = repository.revparse_single(revision).and_then(|object| object.peel_to_tree()).map_err(unknown)?;
+        let mut tree = named(&repository, revision, Object::peel_to_tree)?;
         if !inside.as_os_str().is_empty() {
             let missing = |_| Unknown(format!("the folder `{}` is not there at `{}`", inside.display(), visible(revision)));
             tree = tree.get_path(&inside).and_then(|entry| entry.to_object(&repository)?.peel_to_tree()).map_err(missing)?;
@@ -61,10 +72,8 @@ mod of_git {
 
     /// Returns the revisions behind another one up to where the repository is, along the first parents, in order.
     pub(crate) fn since(folder: &Path, revision: &str) -> Result<Vec<Revision>> {
-        let full = folder.canonicalize().with_context(|| format!("`{}` cannot be found", folder.display()))?;
-        let repository = Repository::discover(&full).with_context(|| format!("`{}` is in no repository of git", folder.display()))?;
-        let unknown = |why: git2::Error| Unknown(format!("`{}` is no revision here: {}", visible(revision), why.message()));
-        let first = repository.revparse_single(revision).and_then(|object| object.peel_to_commit()).map_err(unknown)?;
+        let (repository, _) = repository_of(folder)?;
+        let first = named(&repository, revision, Object::peel_to_commit)?;
         let mut list = Vec::new();
         let mut next = Some(repository.head()?.peel_to_commit()?);
         while let Some(commit) = next {

@@ -169,15 +169,17 @@ pub(crate) fn outcome(answer: &Answer) -> Result<Verdict, Refusal> {
 
 /// A random estate with systems of all kinds, and a source of questions for it; nothing where what came out is not valid.
 pub(crate) fn random(seed: u64) -> Option<(Source, Engine)> {
-    let mut source = Source::new(seed);
-    let estate = Ledger::new().document("estate.toml", &source.ledger()).estate().ok()?;
-    Some((source, Engine::compile(estate).expect("a random estate compiles")))
+    random_as(seed, str::to_owned)
 }
 
-/// A random estate in which everybody has a twin, and a source of questions for it; nothing where what came out is not valid.
+/// The same, in which everybody has twins.
 pub(crate) fn random_with_twins(seed: u64) -> Option<(Source, Engine)> {
+    random_as(seed, with_twins)
+}
+
+fn random_as(seed: u64, written: impl Fn(&str) -> String) -> Option<(Source, Engine)> {
     let mut source = Source::new(seed);
-    let estate = Ledger::new().document("estate.toml", &with_twins(&source.ledger())).estate().ok()?;
+    let estate = Ledger::new().document("estate.toml", &written(&source.ledger())).estate().ok()?;
     Some((source, Engine::compile(estate).expect("a random estate compiles")))
 }
 

@@ -1,5 +1,6 @@
 //! `zest expectations`: recorded questions, asked again.
 
+use std::cell::OnceCell;
 use std::path::Path;
 
 use anyhow::Result;
@@ -12,7 +13,7 @@ use crate::args::ExpectationsArgs;
 use crate::exit::Exit;
 use crate::format::data;
 use crate::out::put;
-use crate::revision::{self, Revision};
+use crate::revision;
 use crate::{cores, progress, render};
 
 pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
@@ -78,31 +79,30 @@ fn propose(engine: &Engine, rows: &[Row<'_>]) -> Exit {
 /// Finds by halving which revision turned each answer that was the expected one at a revision, and is not now.
 fn turned(folder: &Path, since: &str, rows: &[Row<'_>], of_rows: &mut [Vec<Outcome>]) -> Result<()> {
     let revisions = revision::since(folder, since)?;
-    let mut engines: Vec<Option<Option<&'static Engine>>> = vec![None; revisions.len()];
+    // The ledger at each of them, as far as it was asked for; nothing where it has errors.
+    let engines: Vec<OnceCell<Option<Engine>>> = revisions.iter().map(|_| OnceCell::new()).collect();
+    let numbers: Vec<usize> = (0..revisions.len()).collect();
+    let mut failure = None;
+    let mut read = |number: usize| match revision::read(folder, &revisions[number].id) {
+        Ok(validated) => validated.estate.and_then(|estate| Engine::compile(estate).ok()),
+        Err(error) => {
+            failure.get_or_insert(error);
+            None
+        }
+    };
     for (row, outcomes) in rows.iter().zip(of_rows) {
         let lost = outcomes.iter_mut().enumerate().filter(|(_, outcome)| !outcome.holds && outcome.held_before == Some(true));
-        for (number, outcome) in lost {
-            // It held before the first of what is left, and does not hold at the end of it, which is the ledger as it stands.
-            let (mut first, mut end) = (0, revisions.len());
-            while first < end {
-                let middle = first.midpoint(end);
-                let there = match engines[middle] {
-                    Some(known) => known,
-                    None => {
-                        let read = revision::read(folder, &revisions[middle].id)?;
-                        let engine = read.estate.and_then(|estate| Engine::compile(estate).ok());
-                        *engines[middle].insert(engine.map(|engine| &*Box::leak(Box::new(engine))))
-                    }
-                };
-                let holds = there.is_some_and(|there| row.ask_both(there, there).get(number).is_some_and(|outcome| outcome.holds));
-                if holds { first = middle + 1 } else { end = middle }
-            }
-            let has_errors = engines.get(first).is_some_and(|engine| matches!(engine, Some(None)));
-            outcome.turned_by = Some(match revisions.get(first) {
-                Some(Revision { id, subject }) => Turn::new(Some(id.clone()), subject.clone(), has_errors),
-                None => Turn::new(None, String::new(), has_errors),
-            });
+        for (answer, outcome) in lost {
+            let mut holds = |number: usize| {
+                let there = engines[number].get_or_init(|| read(number)).as_ref();
+                there.is_some_and(|there| row.ask(there).get(answer).is_some_and(|outcome| outcome.holds))
+            };
+            // It held before the first of them, and does not hold behind the last, in the ledger as it stands.
+            let first = numbers.partition_point(|&number| holds(number));
+            let has_errors = engines.get(first).is_some_and(|engine| matches!(engine.get(), Some(None)));
+            let (id, subject) = revisions.get(first).map(|revision| (revision.id.clone(), revision.subject.clone())).unzip();
+            outcome.turned_by = Some(Turn::new(id, subject.unwrap_or_default(), has_errors));
         }
     }
-    Ok(())
+    failure.map_or(Ok(()), Err)
 }

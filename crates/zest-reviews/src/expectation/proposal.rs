@@ -113,13 +113,13 @@ fn beside(engine: &Engine, without: &Engine, set: &Rights, decides: &Question) -
     };
     let mut actions: Vec<_> = set.actions().iter().filter(|action| action.line != decides.line).collect();
     actions.sort_by_key(|action| nearness(&action.line));
-    let questions =
+    let mut questions =
         actions.into_iter().take(MAX_BESIDE).map(|action| Question { line: action.line.clone(), form: action.form, ..decides.clone() });
     let is_so = |question: &Question| is_allowed(engine, question) == wanted && is_allowed(without, question) == wanted;
     // What a condition decides is decided otherwise in another session.
     let number = set.actions().iter().position(|action| action.line == decides.line);
     let elsewhere = || number.filter(|_| wanted).and_then(|number| set.example_for(number)).map(|(_, question)| question);
-    questions.into_iter().find(is_so).or_else(|| elsewhere().filter(is_so))
+    questions.find(is_so).or_else(|| elsewhere().filter(is_so))
 }
 
 /// Leaves out every proposal without which each part would still be decided by a question that is kept.

@@ -2,7 +2,8 @@
 
 use super::together::{in_few_words, of_one_name, with_all_below};
 use zest_engine::Engine;
-use zest_engine::rights::Side;
+use zest_engine::rights::{Action, Side};
+use zest_engine::rules::Site;
 use zest_model::ask::{Question, Verdict};
 
 /// Something that may be done in a session.
@@ -51,10 +52,14 @@ struct Named {
 #[must_use]
 pub fn menu(engine: &Engine, session: &Question) -> Vec<MenuItem> {
     let (Some(site), Some(user)) = (engine.site(&session.system), engine.find_user(&session.user, false)) else { return Vec::new() };
-    let actions = site.kind().actions(&[Side { site, user }]);
+    of_actions(engine, session, site, &site.kind().actions(&[Side { site, user }]))
+}
+
+/// Lists those of some actions that are allowed in a session.
+pub(super) fn of_actions(engine: &Engine, session: &Question, site: Site<'_>, actions: &[Action]) -> Vec<MenuItem> {
     let collections = site.kind().collections(site);
     let mut all: Vec<Named> = Vec::new();
-    for action in &actions {
+    for action in actions {
         let verdict = engine.decide(&Question { line: action.line.clone(), form: action.form, ..session.clone() }).verdict;
         let at = all.iter().position(|named| named.name == action.name && named.on == action.under).unwrap_or_else(|| {
             let (name, on) = (action.name.clone(), action.under.clone());
@@ -79,8 +84,8 @@ pub fn menu(engine: &Engine, session: &Question) -> Vec<MenuItem> {
             }
         }
         for (names, on) in of_one_name(by_on.into_iter().map(|(on, names)| (names, on))) {
-            let names_told = in_few_words(&names, on[0], &actions, &collections).join(", ");
-            let on = with_all_below(&actions, names[0], &on).join(", ");
+            let names_told = in_few_words(&names, on[0], actions, &collections).join(", ");
+            let on = with_all_below(actions, names[0], &on).join(", ");
             items.push(item(format!("{names_told} on {on}"), false, is_after));
         }
     }

@@ -5,10 +5,10 @@ use std::collections::BTreeSet;
 use zest_engine::Engine;
 use zest_engine::rights::Side;
 use zest_engine::trace::Trace;
-use zest_model::ask::{Question, Verdict};
+use zest_model::ask::{Question, Refusal, Verdict};
 use zest_model::listing::{Cause, Seen};
 
-use super::menu::menu;
+use super::menu::of_actions;
 
 /// Returns what a listing would show in a session: the databases and tables that a server lists, the containers and resources on which
 /// anything may be done with those on the way to them, or the lines at a question mark. The line of the question is not looked at.
@@ -57,20 +57,19 @@ pub fn visible(engine: &Engine, session: &Question) -> Seen {
     let Some(user) = engine.find_user(&session.user, site.entry().ignores_case()) else { return seen };
     let actions = site.kind().actions(&[Side { site, user }]);
     if actions.iter().all(|action| action.under.is_empty()) {
-        seen.shown = menu(engine, session).into_iter().map(|item| item.line).collect();
+        seen.shown = of_actions(engine, session, site, &actions).into_iter().map(|item| item.line).collect();
         return seen;
     }
     // What a ledger declares is there: of the rest, and of people and roles, no container has a list.
     let services = engine.estate().services().iter().filter(|service| service.system.value == session.system);
     let declared: BTreeSet<&str> = services.flat_map(|service| &service.resources).map(|resource| resource.path.value.as_str()).collect();
     let is_listed = |path: &str| declared.is_empty() || declared.contains(path);
-    let may = |line: &str| engine.decide(&Question { line: line.to_owned(), ..session.clone() });
     let (mut shown, mut open): (BTreeSet<&str>, BTreeSet<&str>) = (BTreeSet::new(), BTreeSet::new());
     for action in actions.iter().filter(|action| is_listed(&action.under)) {
-        let decision = may(&action.line);
+        let decision = engine.decide(&Question { line: action.line.clone(), form: action.form, ..session.clone() });
         if decision.verdict != Verdict::Denied {
             shown.insert(&action.under);
-        } else if decision.refusal == Some(zest_model::ask::Refusal::NotDecided) {
+        } else if decision.refusal == Some(Refusal::NotDecided) {
             open.insert(&action.under);
         }
     }

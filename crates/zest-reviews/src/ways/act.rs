@@ -8,7 +8,7 @@ use zest_model::listing::WayStep;
 use zest_model::source::{At, visible};
 
 use super::fact::{self, Fact};
-use super::{asked, is_member};
+use super::{asked, is_member, unasked};
 
 /// Acts on clouds and in applications that give more.
 const ACTS: [&str; 6] = ["reset-credential", "change-members", "edit-role", "edit-command-set", "read-secret", "grant-on"];
@@ -168,20 +168,9 @@ pub(super) fn written(engine: &Engine, user: &str, add: &mut dyn FnMut(Fact, Way
             }
             for (account, what) in targets {
                 let fact = Fact::Runs { user: user.to_owned(), system: system.value.clone(), account: account.to_owned() };
-                let step = WayStep {
-                    by: user.to_owned(),
-                    question: None,
-                    needs: Vec::new(),
-                    gives: fact.words(),
-                    why: format!(
-                        "`{}` may write to `{}`, from which {what} runs as `{}`",
-                        visible(&by.value),
-                        visible(&folder.value),
-                        visible(account)
-                    ),
-                    place: Some(estate.sources().locate(by.place)),
-                    more: zest_model::More,
-                };
+                let (who, folder) = (visible(&by.value), visible(&folder.value));
+                let why = format!("`{who}` may write to `{folder}`, from which {what} runs as `{}`", visible(account));
+                let step = unasked(engine, user, &fact, why, by.place);
                 add(fact, step);
             }
         }

@@ -19,7 +19,7 @@ use zest_engine::rights::{Action, Rights, Side, Within, rights};
 use zest_model::ask::{Form, GateOutcome, Proven, Question, Session};
 use zest_model::entry::Proof;
 pub use zest_model::listing::{Cut, Way, WayStep};
-use zest_model::source::visible;
+use zest_model::source::{Place, visible};
 
 use crate::review::{Sought, sought_on};
 use fact::Fact;
@@ -238,15 +238,8 @@ impl<'e> Ways<'e> {
                 if is_member(engine, joins, group) {
                     continue;
                 }
-                let step = WayStep {
-                    by: user.to_owned(),
-                    question: None,
-                    needs: Vec::new(),
-                    gives: fact.words(),
-                    why: format!("`{}` owns the group `{}`", visible(user), visible(group)),
-                    place: Some(estate.sources().locate(place)),
-                    more: zest_model::More,
-                };
+                let why = format!("`{}` owns the group `{}`", visible(user), visible(group));
+                let step = unasked(engine, user, &fact, why, place);
                 add(fact, step);
             }
         }
@@ -320,6 +313,12 @@ fn is_member(engine: &Engine, user: &str, group: &str) -> bool {
     let row = estate.entries().groups.iter().position(|entry| entry.id.value == group);
     let party = row.map(|row| zest_engine::links::Party::Group(zest_engine::links::GroupId::new(row)));
     engine.find_user(user, false).zip(party).is_some_and(|(user, party)| engine.membership().belongs(user, party))
+}
+
+/// Makes the step of an act that no question is about.
+fn unasked(engine: &Engine, by: &str, fact: &Fact, why: String, place: Place) -> WayStep {
+    let place = Some(engine.estate().sources().locate(place));
+    WayStep { by: by.to_owned(), question: None, needs: Vec::new(), gives: fact.words(), why, place, more: zest_model::More }
 }
 
 /// Makes the step of a question that is allowed.
