@@ -81,7 +81,6 @@ fn turned(folder: &Path, since: &str, rows: &[Row<'_>], of_rows: &mut [Vec<Outco
     let revisions = revision::since(folder, since)?;
     // The ledger at each of them, as far as it was asked for; nothing where it has errors.
     let engines: Vec<OnceCell<Option<Engine>>> = revisions.iter().map(|_| OnceCell::new()).collect();
-    let numbers: Vec<usize> = (0..revisions.len()).collect();
     let mut failure = None;
     let mut read = |number: usize| match revision::read(folder, &revisions[number].id) {
         Ok(validated) => validated.estate.and_then(|estate| Engine::compile(estate).ok()),
@@ -97,8 +96,13 @@ fn turned(folder: &Path, since: &str, rows: &[Row<'_>], of_rows: &mut [Vec<Outco
                 let there = engines[number].get_or_init(|| read(number)).as_ref();
                 there.is_some_and(|there| row.ask(there).get(answer).is_some_and(|outcome| outcome.holds))
             };
-            // It held before the first of them, and does not hold behind the last, in the ledger as it stands.
-            let first = numbers.partition_point(|&number| holds(number));
+            // It held before the first of what is left, and does not hold at the end of it, which is the ledger as it stands. Which ones
+            // are asked is said here, since it matters: behind a revision with errors it may hold again.
+            let (mut first, mut end) = (0, revisions.len());
+            while first < end {
+                let middle = first + (end - first) / 2;
+                if holds(middle) { first = middle + 1 } else { end = middle }
+            }
             let has_errors = engines.get(first).is_some_and(|engine| matches!(engine.get(), Some(None)));
             let (id, subject) = revisions.get(first).map(|revision| (revision.id.clone(), revision.subject.clone())).unzip();
             outcome.turned_by = Some(Turn::new(id, subject.unwrap_or_default(), has_errors));
