@@ -160,6 +160,8 @@ fn what_was_not_asked_does_not_count_as_held() {
     let gone = run(&write(&row.replace("watch-1", "watch-11")), &[]);
     assert_eq!(gone.status, 3, "{}{}", gone.out, gone.err);
     assert!(gone.out.contains("ZL0410") && gone.out.contains("1 expectation cannot be asked"), "{}", gone.out);
+    let proposed = run(&write(&row.replace("watch-1", "watch-11")), &["--propose"]);
+    assert!(proposed.status == 3 && proposed.out.is_empty() && proposed.err.contains("ZL0410"), "{}{}", proposed.out, proposed.err);
     assert_eq!(run(&write("[[expectations]\n"), &[]).status, 3);
     assert_eq!(run("nowhere.toml", &[]).status, 3);
     let none = zest("expectations --ledger demo/with-defects");

@@ -12,7 +12,7 @@ use zest_ledger::review::{Classes, Outcome, Turn};
 use crate::args::ExpectationsArgs;
 use crate::exit::Exit;
 use crate::format::data;
-use crate::out::put;
+use crate::out::{complain_of, put};
 use crate::revision;
 use crate::{cores, progress, render};
 
@@ -23,6 +23,11 @@ pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
     };
     let (rows, not_asked) = rows(engine);
     if args.propose {
+        // What cannot be asked covers nothing, and would be proposed again.
+        if !not_asked.list().is_empty() {
+            complain_of!("{}", render::findings::render(&not_asked));
+            return Ok(Exit::Unreadable);
+        }
         return Ok(propose(engine, &rows));
     }
     let each: Vec<&Row<'_>> = rows.iter().collect();
