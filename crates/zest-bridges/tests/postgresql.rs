@@ -6,7 +6,7 @@ use zest_bridges::postgresql::{Session, Target};
 use zest_ledger::ask::{Answer, Refusal};
 use zest_ledger::postgresql::{Catalog, Class, GrantChange, ObjectName, Privilege, State, Want};
 use zest_ledger::review::Sought;
-use zest_ledger::ways::{Aim, Ways};
+use zest_ledger::ways::{Acts, Aim, Ways};
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::databases::postgresql::{Size, estate, random_change, statements};
 use zest_testkit::servers::{self, Server};
@@ -423,7 +423,8 @@ grants = [
         let session_of = Sought::Statement("SELECT id FROM public.t");
         for (from, expected) in [("lead", true), ("out", false)] {
             let plain = zest_ledger::ask::Session::default();
-            let way = Ways::of(&engine, from).expect("the user is known").to(Aim::Do(session_of, &["db"], &plain));
+            let aim = Aim::Do(session_of, &["db"], &plain);
+            let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
             assert_eq!(way.is_some(), expected, "{from}: {way:#?}");
             let mut config = postgres::Client::configure();
             let mut client =

@@ -8,7 +8,7 @@ use zest_ledger::entry::Proof;
 use zest_ledger::finding::{Code, Severity};
 use zest_ledger::promise::{Standing, promises};
 use zest_ledger::review::Sought;
-use zest_ledger::ways::{Aim, Way, Ways, cuts};
+use zest_ledger::ways::{Acts, Aim, Way, Ways, cuts};
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::{questions, seed};
 
@@ -136,16 +136,19 @@ fn ways_are_the_shortest_and_each_step_is_allowed() {
         ("lead", Aim::Group("help"), Some(vec![("lead", "takes in")])),
         ("out", Aim::Group("help"), None),
     ] {
-        let ways = Ways::of(&engine, from).expect("the user is known");
-        assert!(!ways.is_cut_short);
+        let all = Acts::of(&engine, &[aim]);
+        let mut ways = Ways::of(&all, from).expect("the user is known");
         let found = ways.to(aim).as_ref().map(acts);
+        assert!(!ways.is_cut_short);
+        assert!(found.is_none() || all.candidates(Some(aim)).contains(&from), "{from}: {aim:?}");
         let expected = expected.map(|acts| acts.into_iter().map(|(by, line)| (by.to_owned(), line.to_owned())).collect::<Vec<_>>());
         assert_eq!(found, expected, "{from}: {aim:?}");
     }
-    assert!(Ways::of(&engine, "nobody").is_none());
+    assert!(Ways::of(&Acts::of(&engine, &[]), "nobody").is_none());
     // Whatever one entry is taken out, the ways that rest on it alone are gone.
     let aim = Aim::Do(Sought::Line("/bin/sh"), &["box"], &root);
-    let all: Vec<Way> = ["desk", "rota", "lead", "out"].iter().filter_map(|from| Ways::of(&engine, from)?.to(aim)).collect();
+    let of = Acts::of(&engine, &[aim]);
+    let all: Vec<Way> = ["desk", "rota", "lead", "out"].iter().filter_map(|from| Ways::of(&of, from)?.to(aim)).collect();
     assert_eq!(all.len(), 3);
     let found = cuts(&engine, &all, aim);
     assert!(found[0].left == 0 && found[0].of == 3, "{found:#?}");
@@ -248,17 +251,135 @@ fn ways_go_over_roles_command_sets_grants_secrets_and_folders() {
         ("clerk", shell(&tides), None),
         ("captain", zero(&none), None),
     ] {
-        let ways = Ways::of(&engine, from).expect("the user is known");
-        assert!(!ways.is_cut_short);
+        let all = Acts::of(&engine, &[aim]);
+        let mut ways = Ways::of(&all, from).expect("the user is known");
         let found = ways.to(aim).as_ref().map(acts);
+        assert!(!ways.is_cut_short);
+        assert!(found.is_none() || all.candidates(Some(aim)).contains(&from), "{from}: {aim:?}");
         let expected = expected.map(|acts| acts.into_iter().map(|(by, line)| (by.to_owned(), line.to_owned())).collect::<Vec<_>>());
         assert_eq!(found, expected, "{from}: {aim:?}");
     }
     // What the secret opens is told by itself, and counts where the central source does not answer.
-    let ways = Ways::of(&engine, "reader").expect("the user is known");
+    let of = Acts::of(&engine, &[]);
+    let mut ways = Ways::of(&of, "reader").expect("the user is known");
     assert!(ways.all().iter().any(|way| way.steps.last().is_some_and(|step| step.gives.contains("account `breakglass` on sw"))));
     let down = Session { central: zest_ledger::ask::Central::Down, ..breakglass.clone() };
     assert_eq!(ways.to(zero(&down)).as_ref().map(acts).map(|acts| acts.len()), Some(2));
+}
+
+/// What statements on database servers give to whoever may run them.
+const SERVERS: &str = r#"
+users.maker.proofs = ["password"]
+users.owner.proofs = ["password"]
+users.runner.proofs = ["password"]
+users.clerk.proofs = ["password"]
+users.keys.proofs = ["password"]
+users.definer.proofs = ["password"]
+users.tables.proofs = ["password"]
+users.writer.proofs = ["password"]
+users.reader.proofs = ["password"]
+[systems.db]
+kind = "postgresql"
+database = "db"
+[databases.db]
+owner = "top"
+roles = { harbour = {} }
+[databases.db.accounts]
+top = { may = ["superuser"] }
+maker = { may = ["create-role"] }
+owner = { member-of = ["harbour"] }
+runner = { member-of = ["pg_execute_server_program"] }
+clerk = {}
+boss = {}
+[databases.db.objects."table public.fares"]
+owner = "harbour"
+columns = { id = "integer" }
+row-security = true
+row-security-for-owner = true
+policies = {}
+[[databases.db.grants]]
+revoke = ["all"]
+on = "table public.fares"
+from = ["harbour"]
+[[databases.db.grants]]
+allow = ["select"]
+on = "table public.fares"
+to = ["boss"]
+[systems.club]
+kind = "mariadb"
+database = "club"
+[databases.club]
+roles = { steward = {} }
+[databases.club.accounts]
+"keys@%" = {}
+"definer@%" = {}
+"tables@%" = {}
+"writer@%" = {}
+"reader@%" = {}
+"chief@%" = {}
+[databases.club.objects."database club"]
+[databases.club.objects."table club.member"]
+columns = { id = "int" }
+[[databases.club.grants]]
+allow = ["create user"]
+on = "everything"
+to = ["keys@%"]
+[[databases.club.grants]]
+allow = ["set user"]
+on = "everything"
+to = ["definer@%"]
+[[databases.club.grants]]
+allow = ["create routine"]
+on = "database club"
+to = ["definer@%"]
+[[databases.club.grants]]
+allow = ["update", "select"]
+on = "database mysql"
+to = ["tables@%"]
+[[databases.club.grants]]
+allow = ["insert"]
+on = "database mysql"
+to = ["writer@%"]
+[[databases.club.grants]]
+allow = ["delete"]
+on = "table club.member"
+to = ["chief@%"]
+"#;
+
+#[test]
+fn ways_go_over_statements_on_database_servers() {
+    let engine = engine(SERVERS);
+    let none = Session::default();
+    let read = Aim::Do(Sought::Line("select on table public.fares"), &["db"], &none);
+    let erase = Aim::Do(Sought::Line("delete on table club.member"), &["club"], &none);
+    let remove = Aim::Do(Sought::Line("drop on table club.member"), &["club"], &none);
+    let drop = Aim::Do(Sought::Statement("drop table public.fares"), &["db"], &none);
+    for (from, aim, expected) in [
+        ("maker", read, Some("ALTER ROLE \"boss\" PASSWORD 'set anew'")),
+        // Whoever owns it can give it to themselves.
+        ("owner", read, Some("GRANT ALL PRIVILEGES ON TABLE \"public\".\"fares\" TO \"owner\"")),
+        ("runner", read, Some("COPY (SELECT 1) TO PROGRAM '/bin/sh'")),
+        ("runner", drop, Some("COPY (SELECT 1) TO PROGRAM '/bin/sh'")),
+        ("clerk", read, None),
+        ("keys", erase, Some("ALTER USER 'chief'@'%' IDENTIFIED BY 'set anew'")),
+        ("definer", erase, Some("CREATE DEFINER='chief'@'%' PROCEDURE `club`.`anything`() SELECT 1")),
+        // Whoever writes these tables writes what anybody may; and may set a password anew as well, which comes first.
+        ("tables", erase, Some("ALTER USER 'chief'@'%' IDENTIFIED BY 'set anew'")),
+        ("writer", remove, Some("INSERT INTO mysql.global_priv VALUES ('%', 'new', '{}')")),
+        ("reader", erase, None),
+    ] {
+        let all = Acts::of(&engine, &[aim]);
+        let mut ways = Ways::of(&all, from).expect("the user is known");
+        let found = ways.to(aim);
+        let first = found.as_ref().map(|way| way.steps[0].question.as_ref().expect("it is asked").line.as_str());
+        assert_eq!(first, expected, "{from}: {aim:?}: {found:#?}");
+        assert!(found.is_some() == all.candidates(Some(aim)).contains(&from), "{from}: {aim:?}");
+    }
+    // Whoever owns a table lets its rows be seen by those who may read it.
+    let all = Acts::of(&engine, &[]);
+    let shown = Ways::of(&all, "owner").expect("the user is known").all();
+    let last: Vec<&str> = shown.iter().filter_map(|way| Some(way.steps.last()?.gives.as_str())).collect();
+    assert!(last.contains(&"table public.fares on db shows all its rows"), "{last:?}");
 }
 
 #[test]
@@ -402,11 +523,13 @@ fn ways_agree_with_a_plain_search_and_each_step_holds() {
         let text = people(&mut Rng::with_seed(seed));
         let Ok(estate) = Ledger::new().document("ledger.toml", &text).estate() else { continue };
         let engine = Engine::compile(estate).expect("it compiles");
+        let all = Acts::of(&engine, &[]);
         for from in ["u0", "u1", "u2"] {
-            let ways = Ways::of(&engine, from).expect("the user is known");
-            assert!(!ways.is_cut_short, "seed {seed}");
+            let mut ways = Ways::of(&all, from).expect("the user is known");
             let mut told: BTreeSet<String> = BTreeSet::new();
-            for way in ways.all() {
+            let found = ways.all();
+            assert!(!ways.is_cut_short, "seed {seed}");
+            for way in found {
                 ways_found += 1;
                 // Each step is asked in the ledger as the steps before left it.
                 let (mut joins, mut mine): (Vec<Change>, Vec<String>) = (Vec::new(), vec![from.to_owned()]);
@@ -442,7 +565,7 @@ fn ways_agree_with_a_plain_search_and_each_step_holds() {
             let new: BTreeSet<&String> = plain.iter().filter(|fact| !told.contains(*fact)).collect();
             let already = |fact: &str| {
                 let Some((user, group)) = fact.strip_prefix("joins ").and_then(|rest| rest.split_once(' ')) else { return false };
-                Ways::of(&engine, user).and_then(|ways| ways.to(Aim::Group(group))).is_some_and(|way| way.steps.is_empty())
+                Ways::of(&all, user).and_then(|mut ways| ways.to(Aim::Group(group))).is_some_and(|way| way.steps.is_empty())
             };
             let missing: Vec<_> = new.into_iter().filter(|fact| !already(fact)).collect();
             assert!(missing.is_empty(), "seed {seed}, from {from}: {missing:?} is not found\n{text}");

@@ -21,7 +21,7 @@ use zest_model::source::{At, visible};
 
 use crate::review::{Sought, StandIn, Subject, nobodys_accounts};
 use crate::row;
-use crate::ways::{Aim, Ways};
+use crate::ways::{Acts, Aim, Ways};
 
 /// Looks at all promises of a ledger; `now` is the moment at which somebody must be there to count, where no other is stated.
 #[must_use]
@@ -402,35 +402,29 @@ impl<'e> Meant<'e> {
         if self.within.unless.is_some() {
             found.says_nothing.push("`unless` goes with `never`; say with `session` which sessions are meant".to_owned());
         }
-        if self.people.count_ones(..) > MAX_SETTING_OUT {
+        let estate = self.engine.estate();
+        let systems: Vec<&str> = self.systems.iter().map(|&system| estate.system(system).id.value.as_str()).collect();
+        let stated = &self.within.stated;
+        let aims: Vec<Aim<'_>> = patterns.iter().map(|pattern| Aim::Do(Sought::Like(&pattern.value), &systems, stated)).collect();
+        let acts = Acts::of(self.engine, &aims);
+        let mut setting_out: Vec<&str> = aims.iter().flat_map(|aim| acts.candidates(Some(*aim))).collect();
+        setting_out.sort_unstable();
+        setting_out.dedup();
+        let is_meant = |user: &&str| self.engine.find_user(user, false).is_some_and(|user| self.people.contains(user.index()));
+        setting_out.retain(is_meant);
+        if setting_out.len() > MAX_SETTING_OUT {
             found.not_proved(vec![format!("ways of more than {MAX_SETTING_OUT} people are not looked for")]);
             return;
         }
-        let estate = self.engine.estate();
-        let systems: Vec<&str> = self.systems.iter().map(|&system| estate.system(system).id.value.as_str()).collect();
-        let users = self.people.ones().map(|user| (self.engine, &estate.user(UserId::new(user)).id.value, &self.within.stated));
+        for user in setting_out {
+            look_for_ways(&acts, user, &aims, found);
+        }
         // Whoever uses an account that no user stands behind sets out in a ledger of their own.
-        let others = self.accounts.iter().map(|(stand_in, _)| (stand_in.engine(self.engine), &stand_in.user, &stand_in.session));
-        for (engine, user, stated) in users.chain(others) {
-            let Some(ways) = Ways::of(engine, user) else { continue };
-            let mut is_there = false;
-            for aim in patterns.iter().map(|pattern| Aim::Do(Sought::Like(&pattern.value), &systems, stated)) {
-                let Some(way) = ways.to(aim) else {
-                    found.not_proved(ways.unknown(aim));
-                    continue;
-                };
-                is_there = true;
-                // What can be asked in the ledger as it is comes first.
-                let asked = way.steps.iter().find_map(|step| Some((step, step.question.clone()?)));
-                found.witnesses.extend(asked.map(|(step, question)| Witness {
-                    verdict: if step.needs.is_empty() { Verdict::Allowed } else { Verdict::AllowedAfter },
-                    code: None,
-                    why: way.in_one_line(),
-                    place: step.place.clone(),
-                    question,
-                }));
-            }
-            found.refuting += usize::from(is_there);
+        for (stand_in, _) in &self.accounts {
+            let engine = stand_in.engine(self.engine);
+            let aims: Vec<Aim<'_>> =
+                patterns.iter().map(|pattern| Aim::Do(Sought::Like(&pattern.value), &systems, &stand_in.session)).collect();
+            look_for_ways(&Acts::of(engine, &aims), &stand_in.user, &aims, found);
         }
     }
 
@@ -557,6 +551,29 @@ impl<'e> Meant<'e> {
         }
         looked.told(patterns, found);
     }
+}
+
+/// Looks whether ways lead somebody to any of what they must not come to.
+fn look_for_ways(acts: &Acts<'_>, user: &str, aims: &[Aim<'_>], found: &mut Found) {
+    let Some(mut ways) = Ways::of(acts, user) else { return };
+    let mut is_there = false;
+    for &aim in aims {
+        let Some(way) = ways.to(aim) else {
+            found.not_proved(ways.unknown(aim));
+            continue;
+        };
+        is_there = true;
+        // What can be asked in the ledger as it is comes first.
+        let asked = way.steps.iter().find_map(|step| Some((step, step.question.clone()?)));
+        found.witnesses.extend(asked.map(|(step, question)| Witness {
+            verdict: if step.needs.is_empty() { Verdict::Allowed } else { Verdict::AllowedAfter },
+            code: None,
+            why: way.in_one_line(),
+            place: step.place.clone(),
+            question,
+        }));
+    }
+    found.refuting += usize::from(is_there);
 }
 
 /// Asks a question that refutes something.

@@ -186,3 +186,45 @@ pub fn crowd(users: usize) -> String {
     }
     text
 }
+
+/// The same people, some of whom administer others: a help desk may set anew whatever password, the members of some groups may be changed,
+/// others have owners, and the members of one edit a job of a host, on which its account may run a shell as root.
+///
+/// Of the members of the group that may edit the job nobody but the help desk, owners and those who may change its members come to root.
+#[must_use]
+pub fn administered(users: usize) -> String {
+    let groups = users.div_ceil(100);
+    let mut text = crowd(users);
+    let desk: Vec<String> = (0..users.min(2_000)).step_by(100).map(|user| format!("\"user:user-{user}\"")).collect();
+    let _ = writeln!(text, "[groups.desk]\nmembers = [{}]", desk.join(", "));
+    let _ = writeln!(text, "[groups.editors]\nmembers = [\"user:user-41\", \"user:user-42\"]\nowners = [\"user:user-43\"]");
+    for group in (0..groups).step_by(50) {
+        let _ = writeln!(text, "[groups.team-{group}]\nmembers = [\"group:group-{group}\"]\nowners = [\"user:user-{}\"]", group * 100 + 7);
+    }
+    text.push_str(
+        r#"
+[[applications.rota.grants]]
+allow = ["reset-credential"]
+on = "user/*"
+to = ["group:desk"]
+[[applications.rota.grants]]
+allow = ["change-members"]
+on = "group/editors"
+to = ["user:user-44", "group:team-0"]
+[command-sets.shells]
+rules = ["allow /bin/bash ..."]
+[systems.runner]
+kind = "host"
+no-command-set = "nothing"
+[hosts.runner]
+jobs.tides = { runs-as = "tides", line = "/opt/tides/collect", edited-by = ["group:editors"] }
+run-as = [{ by = ["account:tides"], as = ["root"], commands = ["shells"], proof = false }]
+accounts.tides = { shell = "/usr/sbin/nologin" }
+accounts.root = { locked = true }
+"#,
+    );
+    for user in [0, 7, 41, 42, 43, 44, 100, 200].iter().filter(|user| **user < users) {
+        let _ = writeln!(text, "accounts.user-{user} = {{}}");
+    }
+    text
+}

@@ -3,7 +3,7 @@
 use anyhow::Result;
 use zest_ledger::json::WaysFound;
 use zest_ledger::source::visible;
-use zest_ledger::ways::{Aim, Way, Ways, cuts};
+use zest_ledger::ways::{Acts, Aim, Way, Ways, cuts};
 
 use super::{line, selection, sought};
 use crate::args::WaysArgs;
@@ -22,10 +22,7 @@ pub(crate) fn run(args: &WaysArgs) -> Result<Exit> {
         Err(exit) => return Ok(exit),
     };
     let estate = engine.estate();
-    let people: Vec<&str> = match &args.of {
-        Some(user) => vec![unknown::user(estate, user)?.id.value.as_str()],
-        None => estate.users().iter().map(|user| user.id.value.as_str()).collect(),
-    };
+    let of = args.of.as_ref().map(|user| unknown::user(estate, user)).transpose()?.map(|user| user.id.value.as_str());
     let systems: Vec<String> = args.on.as_ref().map_or_else(|| Ok(Vec::new()), |on| selection::all(engine, on))?;
     let systems: Vec<&str> = systems.iter().map(String::as_str).collect();
     let typed = line::of_words(&args.line);
@@ -44,15 +41,20 @@ pub(crate) fn run(args: &WaysArgs) -> Result<Exit> {
         }
         None => None,
     };
-    let of = |user: &&str| {
-        let Some(ways) = Ways::of(engine, user) else { return (Vec::new(), None) };
+    let acts = Acts::of(engine, &Vec::from_iter(aim));
+    let setting_out = match of {
+        Some(user) => vec![user],
+        None => progress::during("looking who could come to more", || acts.candidates(aim)),
+    };
+    let from = |user: &&str| {
+        let Some(mut ways) = Ways::of(&acts, user) else { return (Vec::new(), None) };
         let found = match aim {
             Some(aim) => ways.to(aim).into_iter().collect(),
             None => ways.all(),
         };
         (found, ways.is_cut_short.then(|| (*user).to_owned()))
     };
-    let found = progress::during("looking for ways", || cores::each(&people, of));
+    let found = progress::during("looking for ways", || cores::each(&setting_out, from));
     let cut_short: Vec<String> = found.iter().filter_map(|(_, cut)| cut.clone()).collect();
     let mut ways: Vec<Way> = found.into_iter().flat_map(|(ways, _)| ways).collect();
     ways.sort_by_key(|way| way.steps.len());
@@ -64,7 +66,7 @@ pub(crate) fn run(args: &WaysArgs) -> Result<Exit> {
         whole::write(path, &render::ways::drawn(&ways))?;
     }
     let is_there = !ways.is_empty();
-    let found = WaysFound::new(people.len(), cut_short, ways, removals);
+    let found = WaysFound::new(if of.is_some() { 1 } else { estate.users().len() }, cut_short, ways, removals);
     args.format.format.print(|| data(&found), || put!("{}", render::ways::render(&found, aim.is_some(), args.brief)));
     Ok(if is_there { Exit::Allowed } else { Exit::Denied })
 }

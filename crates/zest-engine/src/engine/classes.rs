@@ -300,6 +300,26 @@ impl<'e> Classes<'e> {
         Self { engine, people, lists, mentions, found: Mutex::default() }
     }
 
+    /// Returns the people who are alike on every system but for when they are there, those first who always are; who is named in what is
+    /// asked does not count here.
+    #[must_use]
+    pub fn everywhere(&self) -> Vec<Vec<UserId>> {
+        let mut known: FxHashMap<(u32, &Groups), usize> = FxHashMap::default();
+        let mut all: Vec<Vec<&List>> = Vec::new();
+        for list in &self.lists {
+            let at = if list.alone == Alone::No { *known.entry((list.own, &list.groups)).or_insert(all.len()) } else { all.len() };
+            match all.get_mut(at) {
+                None => all.push(vec![list]),
+                Some(lists) => lists.push(list),
+            }
+        }
+        let one = |mut lists: Vec<&List>| {
+            lists.sort_by_key(|list| list.bounds);
+            lists.iter().flat_map(|list| self.people[list.first..][..list.count].iter().copied()).collect()
+        };
+        all.into_iter().map(one).collect()
+    }
+
     /// Returns the people of a system, those together whom it cannot tell apart where something is asked: whoever is named in a text of
     /// the question, or in a session, stands alone. Where the actions are the same for everybody, and known, fewer are told apart.
     ///

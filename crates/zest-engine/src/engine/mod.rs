@@ -31,7 +31,7 @@ use rustc_hash::{FxHashMap, FxHashSet, FxHasher};
 use crate::engine::rules as kind;
 use crate::engine::rules::Site;
 use crate::engine::trace::Trace;
-use crate::links::{AssignmentId, Duties, Facts, Party, SetId, SystemId, UserId};
+use crate::links::{AssignmentId, Duties, Facts, GroupId, Party, SetId, SystemId, UserId};
 use crate::vocabulary::Vocabulary;
 use zest_command::alphabet::{Alphabet, Symbol};
 use zest_command::automaton::Automaton;
@@ -42,6 +42,7 @@ use zest_words::{hash_without_case, same_but_for_case};
 
 pub(crate) use cache::Cache;
 pub use estate::{Declared, Estate};
+pub use layer::Rows;
 pub use membership::Candidate;
 pub(crate) use membership::Membership;
 use remedy::able;
@@ -316,6 +317,12 @@ impl Engine {
         }
         let mut found = self.users_but_for_case(name);
         found.next().filter(|_| found.next().is_none())
+    }
+
+    /// Finds a group by its id.
+    #[must_use]
+    pub fn find_group(&self, name: &str) -> Option<GroupId> {
+        self.estate.names.groups.get(name).copied()
     }
 
     /// Returns the users whose names are a name but for upper and lower case.

@@ -3,7 +3,7 @@
 use zest_engine::Engine;
 use zest_model::listing::{Cut, Way};
 
-use super::{Aim, Ways};
+use super::{Acts, Aim, Ways};
 use crate::expectation::parts;
 
 /// How many entries are tried at most: those that most ways rest on.
@@ -30,7 +30,8 @@ pub fn cuts(engine: &Engine, ways: &[Way], aim: Aim<'_>) -> Vec<Cut> {
         .into_iter()
         .filter_map(|(_, part)| {
             let without = part.taken_out(engine)?;
-            let gets_there = |way: &&Way| Ways::of(&without, &way.from).is_some_and(|ways| ways.to(aim).is_some());
+            let acts = Acts::of(&without, &[aim]);
+            let gets_there = |way: &&Way| Ways::of(&acts, &way.from).is_some_and(|mut ways| ways.to(aim).is_some());
             let left = ways.iter().filter(gets_there).count();
             let place = estate.sources().locate(part.place());
             Some(Cut { what: part.what().to_owned(), place, left, of: ways.len(), more: zest_model::More })

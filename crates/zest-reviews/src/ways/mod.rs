@@ -5,23 +5,28 @@
 //! another, assumed roles and running as an account are in these sets already. Each step is a question that was asked, and is allowed.
 
 mod act;
+mod acts;
 mod cut;
+mod database;
 mod fact;
 
-use std::cell::RefCell;
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
 
-use jiff::SignedDuration;
-use rustc_hash::FxHashMap;
+use fixedbitset::FixedBitSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
+pub use acts::Acts;
 pub use cut::cuts;
 use zest_engine::Engine;
+use zest_engine::links::Party;
 use zest_engine::rights::{Action, Rights, Side, Within, rights};
-use zest_model::ask::{Form, GateOutcome, Proven, Question, Session};
-use zest_model::entry::Proof;
+use zest_model::ask::{Form, GateOutcome, Question, Session};
 pub use zest_model::listing::{Cut, Way, WayStep};
-use zest_model::source::{Place, visible};
+use zest_model::source::visible;
 
 use crate::review::{Sought, sought_on};
+use acts::{By, Gain, Person, of_ledger};
 use fact::Fact;
 
 /// What somebody could come to.
@@ -35,13 +40,24 @@ pub enum Aim<'a> {
     Group(&'a str),
 }
 
-/// What was found on the way from somebody.
+/// What was found on the way from somebody, as far as it was looked for.
 #[derive(Debug)]
-pub struct Ways<'e> {
-    engine: &'e Engine,
+pub struct Ways<'a, 'e> {
+    acts: &'a Acts<'e>,
     /// Who sets out.
     pub from: String,
     got: Vec<Got>,
+    known: FxHashMap<Fact, usize>,
+    /// Things from which it was not yet looked what they lead to, the nearest first.
+    open: BinaryHeap<Reverse<(usize, usize)>>,
+    has_begun: bool,
+    /// How many things had been come to when it was looked what all of them lead to.
+    together: usize,
+    ledgers: FxHashSet<Vec<Fact>>,
+    /// Whether anybody was found who takes members in, in the ledger as it is.
+    takes_in: bool,
+    /// Whose acts were looked at in which ledger: of these nothing new comes but that others are taken in.
+    looked_at: FxHashSet<(Vec<Fact>, Person)>,
     /// What is not known of acts that could give more.
     unknown: Vec<String>,
     /// Whether there is more than was looked at.
@@ -52,23 +68,30 @@ pub struct Ways<'e> {
 #[derive(Debug)]
 struct Got {
     fact: Fact,
-    step: WayStep,
+    act: Taken,
     /// What must be so before, by number, in order.
     before: Vec<usize>,
 }
 
+/// An act as somebody carries it out.
+#[derive(Clone, Debug)]
+struct Taken {
+    by: String,
+    how: By,
+}
+
 /// How many things are come to at most, from one person.
-const MAX_GOT: usize = 200;
+const MAX_GOT: usize = 20_000;
 
 /// How many ledgers are looked at, from one person.
 const MAX_LEDGERS: usize = 600;
 
-impl<'e> Ways<'e> {
-    /// Finds all that somebody could come to. Nothing for an unknown user.
+impl<'a, 'e> Ways<'a, 'e> {
+    /// Sets out. Nothing for an unknown user.
     ///
     /// # Example
     /// ```
-    /// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Aim, Ways}};
+    /// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Acts, Aim, Ways}};
     /// let estate = Ledger::new().document("rota.toml", r#"
     /// [users.desk-1]
     /// proofs = ["password"]
@@ -85,70 +108,133 @@ impl<'e> Ways<'e> {
     /// ]
     /// "#).estate()?;
     /// let engine = Engine::compile(estate)?;
-    /// let ways = Ways::of(&engine, "desk-1").expect("the user is known");
     /// let aim = Aim::Do(Sought::Line("plan on shift/early"), &["rota"], &Session::default());
-    /// let way = ways.to(aim).expect("there is a way");
+    /// let acts = Acts::of(&engine, &[aim]);
+    /// let way = Ways::of(&acts, "desk-1").expect("the user is known").to(aim).expect("there is a way");
     /// assert_eq!(way.steps[0].question.as_ref().map(|asked| asked.line.as_str()), Some("reset-credential on user/mate-1"));
     /// assert_eq!(way.steps[1].by, "mate-1");
     /// # Ok::<(), zest_ledger::finding::Findings>(())
     /// ```
     #[must_use]
-    pub fn of(engine: &'e Engine, from: &str) -> Option<Self> {
-        engine.find_user(from, false)?;
-        let is_cut_short = engine.estate().entries().databases.iter().any(|database| database.roles.len() > act::MAX_ROLES);
-        let mut ways = Self { engine, from: from.to_owned(), got: Vec::new(), unknown: Vec::new(), is_cut_short };
-        ways.close();
-        Some(ways)
+    pub fn of(acts: &'a Acts<'e>, from: &str) -> Option<Self> {
+        acts.engine().find_user(from, false)?;
+        Some(Self {
+            acts,
+            from: from.to_owned(),
+            got: Vec::new(),
+            known: FxHashMap::default(),
+            open: BinaryHeap::new(),
+            has_begun: false,
+            together: 0,
+            ledgers: FxHashSet::default(),
+            takes_in: false,
+            looked_at: FxHashSet::default(),
+            unknown: Vec::new(),
+            is_cut_short: false,
+        })
     }
 
-    /// Finds more until there is no more: from each thing that was come to alone, and from all of them together.
-    fn close(&mut self) {
-        let mut next: Vec<Vec<usize>> = vec![Vec::new()];
-        let mut ledgers = 0;
-        let unknown = RefCell::new(Vec::new());
-        // What acts give is wanted of the same ledgers again and again.
-        let mut acts_of: FxHashMap<Vec<usize>, Vec<(Fact, WayStep)>> = FxHashMap::default();
-        while let Some(base) = pop_smallest(&mut next) {
-            ledgers += 1;
-            if ledgers > MAX_LEDGERS || self.got.len() > MAX_GOT {
-                self.is_cut_short = true;
-                break;
+    /// Returns how near the nearest is from which it was not looked on; nothing where there is none.
+    fn nearest(&self) -> Option<usize> {
+        if !self.has_begun {
+            return Some(0);
+        }
+        let of_all = (self.got.len() > self.together.max(1)).then_some(self.got.len());
+        self.open.peek().map(|Reverse((length, _))| *length).or(of_all)
+    }
+
+    /// Looks on from the nearest: from each thing that was come to alone, and from all of them together, since two things that are of no
+    /// use alone may be together.
+    fn look_on(&mut self) {
+        let base = if !self.has_begun {
+            self.has_begun = true;
+            Vec::new()
+        } else if let Some(Reverse((_, number))) = self.open.pop() {
+            if !self.leads_on(number) {
+                return;
             }
-            let known = self.got.len();
-            let found = acts_of.entry(base.clone()).or_insert_with(|| self.acts(&base, &unknown)).clone();
-            for (fact, step) in found {
-                if self.got.iter().any(|got| got.fact == fact) {
-                    continue;
-                }
-                let (before, step) = self.least(base.clone(), step, |ways, base| {
-                    let acts = acts_of.entry(base.to_vec()).or_insert_with(|| ways.acts(base, &unknown));
-                    acts.iter().find(|(known, _)| *known == fact).map(|(_, step)| step.clone())
-                });
-                self.got.push(Got { fact, step, before });
+            self.with_before(number)
+        } else {
+            self.together = self.got.len();
+            (0..self.got.len()).collect()
+        };
+        let facts = self.facts(&base);
+        let ledger = of_ledger(&facts);
+        self.ledgers.insert(ledger.clone());
+        if self.ledgers.len() > MAX_LEDGERS || self.got.len() > MAX_GOT {
+            self.is_cut_short = true;
+            self.open.clear();
+            self.together = self.got.len();
+            return;
+        }
+        let mut unknown = Vec::new();
+        let mut found: Vec<(Fact, Taken)> = Vec::new();
+        let people = self.people(&facts);
+        let engine = self.acts.ledger(&facts);
+        for person in &people {
+            let of_person = self.acts.by(&facts, person);
+            let is_new = self.looked_at.insert((ledger.clone(), person.clone()));
+            if is_new {
+                unknown.extend(of_person.unknown.iter().cloned());
+                self.is_cut_short |= of_person.is_cut_short;
             }
-            if self.got.len() > known {
-                next.extend((known..self.got.len()).map(|number| self.with_before(number)));
-                // Two things that are of no use alone may be together.
-                next.push((0..self.got.len()).collect());
+            self.takes_in |= ledger.is_empty() && !of_person.taking_in.is_empty();
+            let all = if is_new { &of_person.acts[..] } else { &[] };
+            let taking_in = of_person.taking_in.iter().filter(|_| !is_new).map(|&number| &of_person.acts[number]);
+            for act in all.iter().chain(taking_in) {
+                let mut add = |fact: &Fact| {
+                    if !self.known.contains_key(fact) && fact.becomes() != Some(&self.from) {
+                        found.push((fact.clone(), Taken { by: person.user.clone(), how: act.by.clone() }));
+                    }
+                };
+                each_gained(act, &people, engine.as_deref(), &mut add);
             }
         }
-        self.unknown = unknown.into_inner();
-        self.unknown.sort();
-        self.unknown.dedup();
+        for (fact, act) in found {
+            if self.known.contains_key(&fact) {
+                continue;
+            }
+            let (before, act) = self.least(base.clone(), act, |ways, base| ways.act_for(base, &fact));
+            let number = self.got.len();
+            self.open.push(Reverse((before.len() + 1, number)));
+            self.known.insert(fact.clone(), number);
+            self.got.push(Got { fact, act, before });
+        }
+        self.unknown.append(&mut unknown);
+    }
+
+    /// Returns whether more can come of something than of what was so before.
+    fn leads_on(&self, number: usize) -> bool {
+        let Got { fact, before, .. } = &self.got[number];
+        let is_as_it_is = || before.iter().all(|&other| self.got[other].fact.is_of_people());
+        match fact {
+            // Whoever has no act can be taken in by others, if at all.
+            Fact::Becomes(user) | Fact::Knows(user) => self.takes_in || !is_as_it_is() || self.acts.is_actor(user),
+            _ => self.acts.leads_on(fact),
+        }
+    }
+
+    /// Looks on until there is no more.
+    fn close(&mut self) {
+        while self.nearest().is_some() {
+            self.look_on();
+        }
     }
 
     /// Says what is not known of ways to something, where none was found.
     #[must_use]
-    pub fn unknown(&self, aim: Aim<'_>) -> Vec<String> {
+    pub fn unknown(&mut self, aim: Aim<'_>) -> Vec<String> {
+        self.close();
         let mut list = self.unknown.clone();
         list.extend(self.is_cut_short.then(|| format!("{}: there is more than was looked at", visible(&self.from))));
-        let Aim::Do(sought, systems, stated) = aim else { return list };
-        for base in [Vec::new(), (0..self.got.len()).collect()] {
-            let facts = self.facts(&base);
-            let Some(engine) = fact::with(self.engine, &facts) else { continue };
-            for (user, own) in self.people(&facts) {
-                let proofs = stated.proofs.clone().or_else(|| own.proofs.clone());
-                list.extend(sets(&engine, &user, &Session { proofs, ..stated.clone() }, sought, systems).iter().flat_map(Rights::unknown));
+        if let Aim::Do(sought, systems, stated) = aim {
+            for base in [Vec::new(), (0..self.got.len()).collect()] {
+                let facts = self.facts(&base);
+                let Some(engine) = self.acts.ledger(&facts) else { continue };
+                for person in self.people(&facts) {
+                    let stated = stated_of(stated, &person);
+                    list.extend(sets(&engine, &person.user, &stated, sought, systems).iter().flat_map(Rights::unknown));
+                }
             }
         }
         list.sort();
@@ -168,7 +254,7 @@ impl<'e> Ways<'e> {
     }
 
     /// Leaves out whatever is not needed for something that was found, and what only that needed.
-    fn least<T>(&self, mut base: Vec<usize>, mut found: T, mut is_so: impl FnMut(&Self, &[usize]) -> Option<T>) -> (Vec<usize>, T) {
+    fn least<T>(&self, mut base: Vec<usize>, mut found: T, is_so: impl Fn(&Self, &[usize]) -> Option<T>) -> (Vec<usize>, T) {
         let mut at = base.len();
         while at > 0 {
             at -= 1;
@@ -185,87 +271,95 @@ impl<'e> Ways<'e> {
     }
 
     /// Returns those whose rights are there: whoever sets out, and everybody they sign in as.
-    fn people(&self, facts: &[Fact]) -> Vec<(String, Session)> {
-        let anew = Session {
-            proofs: Some(vec![Proven { proof: Proof::Password, age: SignedDuration::ZERO, channel: None }]),
-            ..Session::default()
-        };
-        let others = facts.iter().filter_map(|fact| match fact {
-            Fact::Becomes(user) => Some((user.clone(), anew.clone())),
-            // Which proof it is that was read is not written anywhere.
-            Fact::Knows(user) => Some((user.clone(), Session::default())),
-            Fact::Joins { .. }
-            | Fact::Runs { .. }
-            | Fact::Shapes { .. }
-            | Fact::Fills { .. }
-            | Fact::Grants { .. }
-            | Fact::Uses { .. }
-            | Fact::Holds { .. } => None,
-        });
-        std::iter::once((self.from.clone(), Session::default())).chain(others).collect()
+    fn people(&self, facts: &[Fact]) -> Vec<Person> {
+        // Of a credential that was read it is not written which proof it is.
+        let is_anew = |fact: &Fact| matches!(fact, Fact::Becomes(_));
+        let others = facts.iter().filter_map(|fact| Some(Person { user: fact.becomes()?.to_owned(), is_anew: is_anew(fact) }));
+        std::iter::once(Person { user: self.from.clone(), is_anew: false }).chain(others).collect()
     }
 
-    /// Returns what acts give in the ledger in which some things are so.
-    fn acts(&self, base: &[usize], unknown: &RefCell<Vec<String>>) -> Vec<(Fact, WayStep)> {
+    /// Returns the act that gives something in the ledger in which some things are so, if there is one.
+    fn act_for(&self, base: &[usize], wanted: &Fact) -> Option<Taken> {
         let facts = self.facts(base);
-        let Some(engine) = fact::with(self.engine, &facts) else { return Vec::new() };
         let people = self.people(&facts);
-        let mut list: Vec<(Fact, WayStep)> = Vec::new();
-        for (user, session) in &people {
-            let mut add = |fact: Fact, step: WayStep| {
-                if !facts.contains(&fact) && !list.iter().any(|(known, _)| *known == fact) {
-                    list.push((fact, step));
-                }
+        let engine = self.acts.ledger(&facts);
+        people.iter().find_map(|person| {
+            let found = self.acts.by(&facts, person);
+            let gives = |act: &&acts::Act| {
+                let mut is_it = false;
+                each_gained(act, &people, engine.as_deref(), &mut |fact| is_it |= fact == wanted);
+                is_it
             };
-            self.owned(&engine, user, &people, &mut add);
-            act::administered(&engine, user, session, &people, &mut add, &mut unknown.borrow_mut());
-            act::written(&engine, user, &mut add);
-            act::passed_on(&engine, user, session, &mut add, &mut unknown.borrow_mut());
-        }
-        list.retain(|(fact, _)| !matches!(fact, Fact::Becomes(user) | Fact::Knows(user) if *user == self.from));
-        list
+            let act = found.acts.iter().find(gives)?;
+            Some(Taken { by: person.user.clone(), how: act.by.clone() })
+        })
     }
 
-    /// Owners take members into their groups.
-    fn owned(&self, engine: &Engine, user: &str, people: &[(String, Session)], add: &mut dyn FnMut(Fact, WayStep)) {
-        let Some(id) = engine.find_user(user, false) else { return };
-        let estate = engine.estate();
-        for (row, links) in estate.group_links().iter().enumerate() {
-            let Some(&(_, place)) = links.owners.iter().find(|&&(party, _)| engine.membership().belongs(id, party)) else { continue };
-            let group = &estate.entries().groups[row].id.value;
-            for (joins, _) in people {
-                let fact = Fact::Joins { user: joins.clone(), group: group.clone() };
-                if is_member(engine, joins, group) {
-                    continue;
-                }
-                let why = format!("`{}` owns the group `{}`", visible(user), visible(group));
-                let step = unasked(engine, user, &fact, why, place);
-                add(fact, step);
-            }
+    /// Makes the step of something that was come to.
+    fn step(&self, number: usize) -> WayStep {
+        let Got { fact, act, before } = &self.got[number];
+        match &act.how {
+            By::Asked(question) => match self.acts.ledger(&self.facts(before)) {
+                Some(engine) => asked(&engine, &act.by, (**question).clone(), fact.words()),
+                None => unasked(self.acts.engine(), &act.by, fact, String::new(), None),
+            },
+            By::Unasked { why, place } => unasked(self.acts.engine(), &act.by, fact, why.clone(), Some(*place)),
         }
+    }
+
+    fn steps(&self, base: &[usize]) -> Vec<WayStep> {
+        base.iter().map(|&number| self.step(number)).collect()
     }
 
     /// Finds a shortest way to something; nothing where none was found.
     #[must_use]
-    pub fn to(&self, aim: Aim<'_>) -> Option<Way> {
-        let mut bases: Vec<Vec<usize>> = vec![Vec::new()];
-        bases.extend((0..self.got.len()).map(|number| self.with_before(number)));
-        bases.push((0..self.got.len()).collect());
-        bases.sort_by_key(Vec::len);
-        bases.dedup();
-        let reached = |base: Vec<usize>| self.reaches(&base, aim).map(|step| (base, step));
-        let (base, step) = bases.into_iter().find_map(reached)?;
-        let (base, step) = self.least(base, step, |ways, base| ways.reaches(base, aim));
-        let mut steps: Vec<WayStep> = base.iter().map(|&number| self.got[number].step.clone()).collect();
+    pub fn to(&mut self, aim: Aim<'_>) -> Option<Way> {
+        let mut unchecked: BinaryHeap<Reverse<(usize, usize)>> =
+            self.got.iter().enumerate().map(|(number, got)| Reverse((got.before.len() + 1, number))).collect();
+        // In the ledger as it is, nobody else needs to be asked.
+        let doers = match aim {
+            Aim::Do(sought, systems, stated) => Some(self.acts.doers(sought, systems, stated)),
+            Aim::User(_) | Aim::Group(_) => None,
+        };
+        let reaches = |ways: &Self, base: &[usize]| ways.reaches(base, aim, doers.as_deref());
+        let mut reached = reaches(self, &[]).map(|step| (Vec::new(), step));
+        while reached.is_none() {
+            let next = unchecked.peek().map(|Reverse((length, _))| *length);
+            match (next, self.nearest()) {
+                (Some(next), nearest) if nearest.is_none_or(|nearest| next <= nearest) => {
+                    let Some(Reverse((_, number))) = unchecked.pop() else { break };
+                    let base = self.with_before(number);
+                    reached = reaches(self, &base).map(|step| (base, step));
+                }
+                (_, Some(_)) => {
+                    let known = self.got.len();
+                    self.look_on();
+                    unchecked.extend((known..self.got.len()).map(|number| Reverse((self.got[number].before.len() + 1, number))));
+                }
+                (_, None) => {
+                    let all: Vec<usize> = (0..self.got.len()).collect();
+                    reached = reaches(self, &all).map(|step| (all, step));
+                    break;
+                }
+            }
+        }
+        let (base, step) = reached?;
+        let (base, step) = self.least(base, step, reaches);
+        let mut steps = self.steps(&base);
         steps.extend(step);
         Some(Way { from: self.from.clone(), steps, more: zest_model::More })
     }
 
-    /// Returns each thing that was come to, with a shortest way to it.
+    /// Returns each thing that could be come to, with a shortest way to it.
     #[must_use]
-    pub fn all(&self) -> Vec<Way> {
+    pub fn all(&mut self) -> Vec<Way> {
+        self.close();
         let way = |number: usize| {
-            let steps = self.with_before(number).iter().map(|&step| self.got[step].step.clone()).collect();
+            let mut steps = self.steps(&self.with_before(number));
+            // Whoever is meant stands for all whom nothing tells apart.
+            if let (Fact::Becomes(user), Some(last)) = (&self.got[number].fact, steps.last_mut()) {
+                last.gives += &self.acts.others_like(user);
+            }
             Way { from: self.from.clone(), steps, more: zest_model::More }
         };
         // That somebody else is taken in counts where it leads on.
@@ -274,50 +368,68 @@ impl<'e> Ways<'e> {
     }
 
     /// Returns the last step of a way, if something is reached where some things are so; no step where it is what is so.
-    fn reaches(&self, base: &[usize], aim: Aim<'_>) -> Option<Option<WayStep>> {
+    fn reaches(&self, base: &[usize], aim: Aim<'_>, doers: Option<&FixedBitSet>) -> Option<Option<WayStep>> {
+        let may = |user: &str| {
+            let user = self.acts.engine().find_user(user, false);
+            doers.is_none_or(|doers| user.is_some_and(|user| doers.contains(user.index())))
+        };
+        let is_as_it_is = base.iter().all(|&number| self.got[number].fact.is_of_people());
+        let mut others = base.iter().filter_map(|&number| self.got[number].fact.becomes());
+        if is_as_it_is && !may(&self.from) && !others.any(may) {
+            return None;
+        }
         let facts = self.facts(base);
         match aim {
             Aim::Group(group) => {
                 let is_it = |fact: &Fact| matches!(fact, Fact::Joins { user, group: joined } if *user == self.from && joined == group);
-                (facts.iter().any(is_it) || is_member(self.engine, &self.from, group)).then_some(None)
+                (facts.iter().any(is_it) || is_member(self.acts.engine(), &self.from, group)).then_some(None)
             }
             Aim::User(target) => {
                 if facts.iter().any(|fact| matches!(fact, Fact::Becomes(user) | Fact::Knows(user) if user == target)) {
                     return Some(None);
                 }
-                let engine = fact::with(self.engine, &facts)?;
-                self.people(&facts).into_iter().find_map(|(user, session)| acts_as(&engine, &user, &session, target)).map(Some)
+                let engine = self.acts.ledger(&facts)?;
+                self.people(&facts).into_iter().find_map(|person| acts_as(&engine, &person.user, &person.session(), target)).map(Some)
             }
             Aim::Do(sought, systems, stated) => {
-                let engine = fact::with(self.engine, &facts)?;
                 let people = self.people(&facts);
-                let found = people.iter().find_map(|(user, own)| {
-                    // Whoever signs in with a password that was set anew gives that, unless something else is stated.
-                    let proofs = stated.proofs.clone().or_else(|| own.proofs.clone());
-                    does(&engine, user, &Session { proofs, ..stated.clone() }, sought, systems)
-                });
+                let mut people = people.iter().filter(|person| !is_as_it_is || may(&person.user));
+                let engine = self.acts.ledger(&facts)?;
+                let found = people.find_map(|person| does(&engine, &person.user, &stated_of(stated, person), sought, systems));
                 found.map(Some)
             }
         }
     }
 }
 
-/// Takes the first of the shortest.
-fn pop_smallest(list: &mut Vec<Vec<usize>>) -> Option<Vec<usize>> {
-    let at = list.iter().enumerate().min_by_key(|(at, base)| (base.len(), *at)).map(|(at, _)| at)?;
-    Some(list.remove(at))
+/// Tells what an act gives where the rights of some people are there.
+fn each_gained(act: &acts::Act, people: &[Person], engine: Option<&Engine>, tell: &mut dyn FnMut(&Fact)) {
+    match (&act.gain, engine) {
+        (Gain::One(fact), _) => tell(fact),
+        (Gain::Members(group), Some(engine)) => {
+            for joins in people.iter().filter(|joins| !is_member(engine, &joins.user, group)) {
+                tell(&Fact::Joins { user: joins.user.clone(), group: group.clone() });
+            }
+        }
+        (Gain::Members(_), None) => {}
+    }
+}
+
+/// Returns what is stated of the sessions of somebody: whoever signs in with a password that was set anew gives that, unless something
+/// else is stated.
+fn stated_of(stated: &Session, person: &Person) -> Session {
+    let proofs = stated.proofs.clone().or_else(|| person.session().proofs);
+    Session { proofs, ..stated.clone() }
 }
 
 fn is_member(engine: &Engine, user: &str, group: &str) -> bool {
-    let estate = engine.estate();
-    let row = estate.entries().groups.iter().position(|entry| entry.id.value == group);
-    let party = row.map(|row| zest_engine::links::Party::Group(zest_engine::links::GroupId::new(row)));
+    let party = engine.find_group(group).map(Party::Group);
     engine.find_user(user, false).zip(party).is_some_and(|(user, party)| engine.membership().belongs(user, party))
 }
 
 /// Makes the step of an act that no question is about.
-fn unasked(engine: &Engine, by: &str, fact: &Fact, why: String, place: Place) -> WayStep {
-    let place = Some(engine.estate().sources().locate(place));
+fn unasked(engine: &Engine, by: &str, fact: &Fact, why: String, place: Option<zest_model::source::Place>) -> WayStep {
+    let place = place.map(|place| engine.estate().sources().locate(place));
     WayStep { by: by.to_owned(), question: None, needs: Vec::new(), gives: fact.words(), why, place, more: zest_model::More }
 }
 

@@ -2,7 +2,7 @@
 
 mod apply;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use self::apply::{Draft, Touched};
@@ -13,8 +13,23 @@ use crate::engine::{Declared, Estate};
 use crate::links::resolve::Ground;
 use crate::links::{AssignmentId, GroupId, Party, Resolver, SetId, SystemId, UserId};
 use zest_model::ask::{Change, Conflict, Edit, Written};
+use zest_model::entries::Entries;
 use zest_model::finding::{Finding, Findings, Severity};
 use zest_model::table::Table;
+
+/// Rows of a ledger that are others than before, by their numbers.
+#[doc(hidden)]
+#[derive(Debug, Default)]
+pub struct Rows {
+    /// Groups to which members were added.
+    pub groups: BTreeSet<usize>,
+    /// Command sets.
+    pub sets: BTreeSet<usize>,
+    /// Roles.
+    pub roles: BTreeSet<usize>,
+    /// Systems, each with the changes that were made; none where it is to be read anew.
+    pub systems: BTreeMap<usize, Vec<Change>>,
+}
 
 impl Engine {
     /// Returns the engine of the ledger with changes applied, as if the changed ledger had been read and compiled.
@@ -56,15 +71,31 @@ impl Engine {
     /// ```
     pub fn with(&self, changes: &[Change]) -> Result<Self, Conflict> {
         let Draft { entries, touched, .. } = self.draft(changes)?;
+        self.layer(entries, &touched)
+    }
+
+    /// Returns the engine of other entries, of which some rows alone are others than here; everything else is shared with this engine.
+    ///
+    /// # Errors
+    /// Why they are no ledger.
+    #[doc(hidden)]
+    pub fn with_rows(&self, entries: Entries, Rows { groups, sets, roles, systems }: Rows) -> Result<Self, Conflict> {
+        let role_grants = !roles.is_empty();
+        let mut touched = Touched { groups, sets, roles, role_grants, systems, ..Touched::default() };
+        touched.complete(&self.estate, &entries);
+        self.layer(entries, &touched)
+    }
+
+    fn layer(&self, entries: Entries, touched: &Touched) -> Result<Self, Conflict> {
         let mut findings = Vec::new();
         let mut estate = Estate { entries, ..self.estate.clone() };
-        let joined = resolve(&mut estate, &touched, &mut findings);
+        let joined = resolve(&mut estate, touched, &mut findings);
         let fail = |findings, estate: &Estate| Conflict::Invalid(Findings::new(findings, Arc::clone(&estate.sources)));
         if findings.iter().any(|f| f.severity() == Severity::Error) {
             return Err(fail(findings, &estate));
         }
         findings.clear();
-        let Some(commands) = self.commands_with(&estate, &touched, &mut findings).filter(|_| findings.is_empty()) else {
+        let Some(commands) = self.commands_with(&estate, touched, &mut findings).filter(|_| findings.is_empty()) else {
             return Err(fail(findings, &estate));
         };
         let mut engine = Self { alphabet: commands.alphabet, sets: commands.sets, vocabularies: commands.vocabularies, ..self.clone() };
@@ -83,7 +114,7 @@ impl Engine {
             engine.membership = Membership::of(&estate);
         }
         if !touched.roles.is_empty() || touched.assignments.iter().any(is_other) {
-            engine.restand(&estate, &touched);
+            engine.restand(&estate, touched);
         }
         if !(touched.sets.is_empty() && touched.roles.is_empty() && touched.systems.is_empty()) {
             engine.cache = Arc::default();

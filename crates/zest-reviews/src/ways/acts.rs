@@ -1,0 +1,475 @@
+//! The acts of a ledger, found once for all who set out.
+//!
+//! What somebody may do hangs on the ledger and on who it is, not on who set out: it is found once for each ledger in which something is
+//! so, and each person. People whom nothing tells apart stand for each other as those whose credential is reset, and as those of whom it
+//! is asked whether they have any act at all.
+
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
+
+use fixedbitset::FixedBitSet;
+use jiff::SignedDuration;
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use zest_engine::Engine;
+use zest_engine::classes::Classes;
+use zest_engine::links::{Party, UserId};
+use zest_engine::named::{self, Told};
+use zest_engine::rights::{Side, Within};
+use zest_model::ask::{Proven, Question, Session};
+use zest_model::entry::Proof;
+use zest_model::source::{Place, visible};
+
+use super::act;
+use super::database;
+use super::fact::{self, Fact};
+use super::{Aim, is_member};
+use crate::review::{Sought, Who};
+
+/// The acts of a ledger by which people could come to more, found as they are wanted.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ways::Acts};
+/// let estate = Ledger::new().document("rota.toml", r#"
+/// users.desk-1.proofs = ["password"]
+/// users.mate-1.proofs = ["password"]
+/// [systems.rota]
+/// kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan"]
+/// objects."shift/early" = {}
+/// grants = [{ allow = ["reset-credential"], on = "user/*", to = ["user:desk-1"] }]
+/// "#).estate()?;
+/// let engine = Engine::compile(estate)?;
+/// // Whoever may do nothing that gives more has no way but their own rights.
+/// assert_eq!(Acts::of(&engine, &[]).candidates(None), ["desk-1"]);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Debug)]
+pub struct Acts<'e> {
+    engine: &'e Engine,
+    /// The same with a command set in which every line is, once it is wanted.
+    with_anything: OnceLock<Option<Engine>>,
+    classes: OnceLock<Classes<'e>>,
+    /// Whoever has any act in the ledger as it is.
+    actors: OnceLock<FixedBitSet>,
+    /// Names that stand in what is looked for.
+    asked: Vec<String>,
+    targets: OnceLock<Targets>,
+    ledgers: Mutex<Ledgers>,
+    found: Mutex<AllFound>,
+    /// Who may do what was looked for, in words.
+    doers: Mutex<FxHashMap<String, Arc<FixedBitSet>>>,
+}
+
+/// Ledgers by what is so in them; none where that is no ledger.
+type Ledgers = FxHashMap<Vec<Fact>, Option<Arc<Engine>>>;
+
+/// What was found, by what is so and who it is.
+type AllFound = FxHashMap<(Vec<Fact>, Person), Arc<Found>>;
+
+/// Whose credential is reset, and which groups and other entries there are to be changed.
+#[derive(Debug, Default)]
+pub(super) struct Targets {
+    pub(super) users: Vec<Target>,
+    /// Groups; `true` for those that a pattern of a grant could name.
+    pub(super) groups: Vec<(String, bool)>,
+    /// Groups of which anything is said at all.
+    spoken_of: FxHashSet<String>,
+}
+
+/// Somebody whose credential could be reset, who stands for all whom nothing tells apart.
+#[derive(Debug)]
+pub(super) struct Target {
+    pub(super) name: String,
+    /// How many they are.
+    count: usize,
+    /// Whether a pattern of a grant could name them.
+    pub(super) is_apart: bool,
+    /// Who else stands for them, but where it is who sets out.
+    pub(super) instead_of: Option<String>,
+}
+
+/// Somebody whose rights are there, and by which credential.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+pub(super) struct Person {
+    pub(super) user: String,
+    /// Whether it is a password that was set anew.
+    pub(super) is_anew: bool,
+}
+
+impl Person {
+    /// Returns what is stated of their sessions.
+    pub(super) fn session(&self) -> Session {
+        let anew = || vec![Proven { proof: Proof::Password, age: SignedDuration::ZERO, channel: None }];
+        Session { proofs: self.is_anew.then(anew), ..Session::default() }
+    }
+}
+
+/// What somebody may do that gives more.
+#[derive(Debug, Default)]
+pub(super) struct Found {
+    pub(super) acts: Vec<Act>,
+    /// Those by which anybody can be taken into a group, by number.
+    pub(super) taking_in: Vec<usize>,
+    /// What is not known of such acts.
+    pub(super) unknown: Vec<String>,
+    /// Whether there is more than was looked at.
+    pub(super) is_cut_short: bool,
+}
+
+/// Something that gives more.
+#[derive(Debug)]
+pub(super) struct Act {
+    pub(super) gain: Gain,
+    pub(super) by: By,
+}
+
+/// What an act gives.
+#[derive(Debug)]
+pub(super) enum Gain {
+    One(Fact),
+    /// Anybody whose rights are there can be taken into a group.
+    Members(String),
+}
+
+/// How something is done.
+#[derive(Clone, Debug)]
+pub(super) enum By {
+    /// It is a question that is allowed.
+    Asked(Arc<Question>),
+    /// No question is about it: why it is so, and where that is written.
+    Unasked { why: String, place: Place },
+}
+
+/// How many ledgers are kept.
+const MAX_KEPT: usize = 256;
+
+impl<'e> Acts<'e> {
+    /// Looks at a ledger; whoever is named in what is looked for stands for nobody else.
+    #[must_use]
+    pub fn of(engine: &'e Engine, aims: &[Aim<'_>]) -> Self {
+        let texts = |aim: &Aim<'_>| match aim {
+            Aim::Do(Sought::Line(text) | Sought::Statement(text) | Sought::Like(text), _, session) => {
+                let of_acts = session.acting.iter().map(ToString::to_string);
+                let of_session = session.account.iter().chain(&session.approved_by).cloned();
+                let of_attributes = session.attributes.iter().map(|(_, value)| value.clone());
+                of_session.chain(of_acts).chain(of_attributes).chain([(*text).to_owned()]).collect()
+            }
+            Aim::User(name) | Aim::Group(name) => vec![(*name).to_owned()],
+        };
+        Self {
+            engine,
+            with_anything: OnceLock::new(),
+            classes: OnceLock::new(),
+            actors: OnceLock::new(),
+            asked: aims.iter().flat_map(texts).map(|text| text.to_lowercase()).collect(),
+            targets: OnceLock::new(),
+            ledgers: Mutex::default(),
+            found: Mutex::default(),
+            doers: Mutex::default(),
+        }
+    }
+
+    /// Returns the engine of the ledger as it is.
+    #[must_use]
+    pub const fn engine(&self) -> &'e Engine {
+        self.engine
+    }
+
+    fn classes(&self) -> &Classes<'e> {
+        self.classes.get_or_init(|| Classes::of(self.engine))
+    }
+
+    /// Returns those of whom it must be looked at whether a way leads them somewhere, in the order of the ledger: whoever may do what is
+    /// sought, or of whom that is not known, and whoever has any act that could give more. Nobody else comes to anything.
+    #[must_use]
+    pub fn candidates(&self, aim: Option<Aim<'_>>) -> Vec<&'e str> {
+        let mut all = self.actors().clone();
+        let estate = self.engine.estate();
+        match aim {
+            None => {}
+            Some(Aim::Do(sought, systems, stated)) => all.union_with(&self.doers(sought, systems, stated)),
+            // Everybody may be let act as somebody.
+            Some(Aim::User(_)) => all.insert_range(..),
+            Some(Aim::Group(group)) => {
+                let party = self.engine.find_group(group).map(Party::Group);
+                let is_in = |user: &usize| party.is_some_and(|party| self.engine.membership().belongs(UserId::new(*user), party));
+                (0..estate.users().len()).filter(is_in).for_each(|user| all.insert(user));
+            }
+        }
+        all.ones().map(|user| estate.user(UserId::new(user)).id.value.as_str()).collect()
+    }
+
+    /// Returns whoever has any act that could give more, in the ledger as it is.
+    fn actors(&self) -> &FixedBitSet {
+        self.actors.get_or_init(|| self.find_actors())
+    }
+
+    fn find_actors(&self) -> FixedBitSet {
+        let engine = self.engine;
+        let estate = engine.estate();
+        let mut all = FixedBitSet::with_capacity(estate.users().len());
+        for site in engine.all_sites() {
+            let Some(anybody) = (0..estate.users().len()).map(UserId::new).next() else { continue };
+            let actions = act::lines(self.targets(), &Side { site, user: anybody }, None).actions;
+            if actions.is_empty() {
+                continue;
+            }
+            for kin in self.classes().on(site, &[], Some(&actions), &Session::default()) {
+                let of_each = self.classes().rights(site, &kin, |_| actions.clone(), &Within::default());
+                for alike in of_each.iter().filter(|alike| !alike.set.is_empty() || !alike.set.limits().is_empty()) {
+                    alike.people.iter().for_each(|user| all.insert(user.index()));
+                }
+            }
+        }
+        let mut parties: FxHashSet<Party> = FxHashSet::default();
+        parties.extend(estate.group_links().iter().flat_map(|links| &links.owners).map(|(party, _)| *party));
+        let of_name = |name: &str| match name.split_once(':') {
+            Some(("user", name)) => engine.find_user(name, false).map(Party::User),
+            Some(("group", name)) => engine.find_group(name).map(Party::Group),
+            _ => None,
+        };
+        let writers = estate.entries().hosts.iter().flat_map(|host| &host.writable_by).flat_map(|(_, who)| who);
+        parties.extend(writers.filter_map(|who| of_name(&who.value)));
+        for (user, used_by) in database::actors(engine) {
+            parties.extend(engine.find_user(&user, false).map(Party::User));
+            parties.extend(used_by.iter().filter_map(|who| of_name(who)));
+        }
+        if !parties.is_empty() {
+            for user in (0..estate.users().len()).map(UserId::new) {
+                let is_in_group = || engine.membership().groups_of(user).iter().any(|&group| parties.contains(&Party::Group(group)));
+                if parties.contains(&Party::User(user)) || is_in_group() {
+                    all.insert(user.index());
+                }
+            }
+        }
+        all
+    }
+
+    /// Returns whose credential could be reset, and which groups there are.
+    pub(super) fn targets(&self) -> &Targets {
+        self.targets.get_or_init(|| {
+            let classes = self.classes();
+            let named = Named::of(self.engine);
+            let estate = self.engine.estate();
+            // Who owns groups may take members in, of which no decision on a system depends.
+            let owners: FxHashSet<Party> = estate.group_links().iter().flat_map(|links| &links.owners).map(|(party, _)| *party).collect();
+            let owning = |user: UserId| -> Vec<Party> {
+                let groups = self.engine.membership().groups_of(user);
+                groups.iter().map(|&group| Party::Group(group)).filter(|group| owners.contains(group)).collect()
+            };
+            let mut users = Vec::new();
+            for list in classes.everywhere() {
+                let mut alike: FxHashMap<Vec<Party>, Vec<&str>> = FxHashMap::default();
+                for user in list {
+                    let name = estate.user(user).id.value.as_str();
+                    let is_apart = named.is_apart("user", name);
+                    if is_apart || owners.contains(&Party::User(user)) || self.is_asked(name) {
+                        users.push(Target { name: name.to_owned(), count: 1, is_apart, instead_of: None });
+                    } else {
+                        alike.entry(owning(user)).or_default().push(name);
+                    }
+                }
+                for all in alike.values() {
+                    let one = |name: &str, instead_of| Target { name: name.to_owned(), count: all.len(), is_apart: false, instead_of };
+                    let first = all.first().map(|&name| name.to_owned());
+                    users.extend(all.iter().take(1).map(|name| one(name, None)));
+                    users.extend(all.iter().skip(1).take(1).map(|name| one(name, first.clone())));
+                }
+            }
+            users.sort_by_cached_key(|target| self.engine.find_user(&target.name, false));
+            let groups = estate.groups().iter().map(|group| (group.id.value.clone(), named.is_apart("group", &group.id.value))).collect();
+            let mut spoken_of = FxHashSet::default();
+            named::each(estate, &mut |told, _| {
+                if let Told::Party { who, .. } = told
+                    && let Some(group) = who.value.strip_prefix("group:")
+                {
+                    spoken_of.insert(group.to_owned());
+                }
+            });
+            Targets { users, groups, spoken_of }
+        })
+    }
+
+    /// Says how many others there are of whom the same is so as of one whose credential is reset.
+    pub(super) fn others_like(&self, user: &str) -> String {
+        let of = self.targets().users.iter().find(|target| target.name == user);
+        let others = of.map_or(0, |target| target.count.saturating_sub(1));
+        if others == 0 { String::new() } else { format!(", or as any of {others} others like that") }
+    }
+
+    /// Returns everybody who may do something, or of whom that is not known.
+    pub(super) fn doers(&self, sought: Sought<'_>, systems: &[&str], stated: &Session) -> Arc<FixedBitSet> {
+        let key = format!("{sought:?} {systems:?} {stated:?}");
+        let mut known = self.doers.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = known.entry(key).or_insert_with(|| {
+            let who = Who::new(self.engine, systems, sought, stated);
+            let mut all = FixedBitSet::with_capacity(self.engine.estate().users().len());
+            let held = who.parts().iter().flat_map(|part| who.held(part));
+            held.flat_map(|held| held.people).for_each(|user| all.insert(user.index()));
+            Arc::new(all)
+        });
+        Arc::clone(found)
+    }
+
+    fn is_asked(&self, name: &str) -> bool {
+        let name = name.to_lowercase();
+        self.asked.iter().any(|text| text.contains(&name))
+    }
+
+    /// Returns whether something can lead on, or tells only that it is so.
+    pub(super) fn leads_on(&self, fact: &Fact) -> bool {
+        match fact {
+            Fact::Joins { group, .. } => self.targets().spoken_of.contains(group),
+            Fact::Becomes(_)
+            | Fact::Knows(_)
+            | Fact::Runs { .. }
+            | Fact::Shapes { .. }
+            | Fact::Fills { .. }
+            | Fact::Grants { .. }
+            | Fact::Uses { .. }
+            | Fact::Holds { .. }
+            | Fact::Owns { .. }
+            | Fact::Shows { .. }
+            | Fact::Defines { .. }
+            | Fact::Rules { .. } => true,
+        }
+    }
+
+    /// Returns whether somebody has any act in the ledger as it is.
+    pub(super) fn is_actor(&self, user: &str) -> bool {
+        self.engine.find_user(user, false).is_some_and(|user| self.actors().contains(user.index()))
+    }
+
+    /// Returns the ledger in which some things are so; nothing where that is none.
+    pub(super) fn ledger(&self, facts: &[Fact]) -> Option<Arc<Engine>> {
+        let facts = of_ledger(facts);
+        if let Some(known) = self.ledgers().get(&facts) {
+            return known.clone();
+        }
+        let base = if facts.is_empty() {
+            Some(self.engine.clone())
+        } else {
+            let with_anything = || self.with_anything.get_or_init(|| fact::with_anything(self.engine)).as_ref();
+            let wide = if facts.iter().any(Fact::wants_anything) { with_anything() } else { Some(self.engine) };
+            wide.and_then(|engine| fact::with(engine, &facts))
+        };
+        let ledger = base.map(Arc::new);
+        let mut ledgers = self.ledgers();
+        if ledgers.len() >= MAX_KEPT {
+            ledgers.clear();
+        }
+        ledgers.insert(facts, ledger.clone());
+        ledger
+    }
+
+    fn ledgers(&self) -> MutexGuard<'_, Ledgers> {
+        self.ledgers.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Returns what somebody may do that gives more, in the ledger in which some things are so.
+    pub(super) fn by(&self, facts: &[Fact], person: &Person) -> Arc<Found> {
+        let key = (of_ledger(facts), person.clone());
+        if key.0.is_empty() && !self.is_actor(&person.user) {
+            return Arc::default();
+        }
+        if let Some(known) = self.found().get(&key) {
+            return Arc::clone(known);
+        }
+        let mut found = Found::default();
+        if let Some(engine) = self.ledger(facts) {
+            owned(&engine, &person.user, &mut found);
+            act::administered(&engine, self.targets(), person, &mut found);
+            act::written(&engine, &person.user, &mut found);
+            database::passed_on(&engine, person, &mut found);
+        }
+        let takes_in = |(number, act): (usize, &Act)| matches!(act.gain, Gain::Members(_)).then_some(number);
+        found.taking_in = found.acts.iter().enumerate().filter_map(takes_in).collect();
+        let found = Arc::new(found);
+        self.found().insert(key, Arc::clone(&found));
+        found
+    }
+
+    fn found(&self) -> MutexGuard<'_, AllFound> {
+        self.found.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+/// Returns those of some facts that make the ledger another one, in one order.
+pub(super) fn of_ledger(facts: &[Fact]) -> Vec<Fact> {
+    let mut list: Vec<Fact> = facts.iter().filter(|fact| !fact.is_of_people()).cloned().collect();
+    list.sort();
+    list
+}
+
+/// Owners take members into their groups.
+fn owned(engine: &Engine, user: &str, found: &mut Found) {
+    let Some(id) = engine.find_user(user, false) else { return };
+    let estate = engine.estate();
+    for (row, links) in estate.group_links().iter().enumerate() {
+        let Some(&(_, place)) = links.owners.iter().find(|&&(party, _)| engine.membership().belongs(id, party)) else { continue };
+        let group = &estate.entries().groups[row].id.value;
+        let by = By::Unasked { why: format!("`{}` owns the group `{}`", visible(user), visible(group)), place };
+        found.acts.push(Act { gain: Gain::Members(group.clone()), by });
+    }
+}
+
+/// Returns whether a user or group is somebody, or has them in it.
+pub(super) fn belongs(engine: &Engine, user: &str, party: &str) -> bool {
+    match party.split_once(':') {
+        Some(("user", name)) => name == user,
+        Some(("group", name)) => is_member(engine, user, name),
+        _ => false,
+    }
+}
+
+/// What grants say of entries of the ledger by name.
+struct Named {
+    /// `user/mate-1` and the like.
+    exact: FxHashSet<String>,
+    /// Parts of paths that take several: what is before the `*` and what is behind it, with the first part of the path.
+    several: Vec<(String, String, String)>,
+    /// Whether conditions compare the names of what is asked about, or a pattern could be of any sort.
+    are_compared: bool,
+}
+
+impl Named {
+    fn of(engine: &Engine) -> Self {
+        let entries = engine.estate().entries();
+        let mut named = Self { exact: FxHashSet::default(), several: Vec::new(), are_compared: false };
+        let grants = entries.services.iter().flat_map(|service| &service.grants).chain(entries.roles.iter().flat_map(|role| &role.grants));
+        let of_grants = grants.flat_map(|grant| grant.on.iter().chain(&grant.except_on)).map(|on| on.value.as_str());
+        let of_resources = entries.services.iter().flat_map(|service| &service.resources).map(|resource| resource.path.value.as_str());
+        let of_ceilings = entries.services.iter().flat_map(|service| &service.ceilings).filter_map(|ceiling| ceiling.within.as_ref());
+        let of_assignments = entries.assignments.iter().filter_map(|assignment| assignment.on.at.as_ref());
+        let scopes = of_ceilings.chain(of_assignments).map(|within| within.value.as_str());
+        for path in of_grants.chain(of_resources).chain(scopes) {
+            let Some((head, rest)) = path.split_once('/') else { continue };
+            let name = rest.split('/').next().unwrap_or_default();
+            // A pattern that leaves the sort open could be of any.
+            named.are_compared |= head.contains('*') && !name.trim_matches('*').is_empty();
+            match name.split_once('*') {
+                None => drop(named.exact.insert(format!("{head}/{name}"))),
+                Some((before, after)) if before.len() + after.trim_matches('*').len() > 0 => {
+                    named.several.push((head.to_owned(), before.to_owned(), after.to_owned()));
+                }
+                Some(_) => {}
+            }
+        }
+        named::each(engine.estate(), &mut |told, _| {
+            if let Told::Compares(text) = told {
+                named.are_compared |= text.value.contains("resource.name") || text.value.contains("resource.path");
+            }
+        });
+        named
+    }
+
+    /// Returns whether a grant could tell an entry from others of its sort.
+    fn is_apart(&self, sort: &str, name: &str) -> bool {
+        let takes = |(head, before, after): &(String, String, String)| {
+            head == sort && name.starts_with(before.as_str()) && name.ends_with(after.as_str())
+        };
+        self.are_compared || self.exact.contains(&format!("{sort}/{name}")) || self.several.iter().any(takes)
+    }
+}

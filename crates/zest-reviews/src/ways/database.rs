@@ -1,0 +1,222 @@
+//! The acts by which somebody comes to more on database servers, each a statement that the server would carry out.
+
+use std::sync::Arc;
+
+use rustc_hash::{FxHashMap, FxHashSet};
+
+use zest_engine::Engine;
+use zest_model::ask::{Question, Refusal, Verdict};
+use zest_model::entry::{Database, DatabaseRole, Kind};
+use zest_model::source::visible;
+
+use super::acts::{Act, By, Found, Gain, Person, belongs};
+use super::fact::Fact;
+
+/// How many accounts, roles and objects of a server are looked at.
+const MAX_LOOKED_AT: usize = 500;
+
+/// Switches and roles of PostgreSQL with which more can be done than what was granted.
+const STRONG: [&str; 6] =
+    ["superuser", "create-role", "pg_execute_server_program", "pg_write_server_files", "pg_read_server_files", "pg_database_owner"];
+
+/// What is written of a server, and what its accounts hold.
+struct Server<'e> {
+    engine: &'e Engine,
+    system: &'e str,
+    kind: Kind,
+    parts: Vec<&'e Database>,
+    by_name: FxHashMap<&'e str, &'e DatabaseRole>,
+    /// Roles that hold anything that could give more.
+    strong: FxHashSet<&'e str>,
+    /// Whether everybody does.
+    is_open: bool,
+}
+
+impl<'e> Server<'e> {
+    /// Returns all servers of a ledger.
+    fn all(engine: &'e Engine) -> impl Iterator<Item = Self> {
+        let databases = &engine.estate().entries().databases;
+        let mut seen: FxHashSet<&str> = FxHashSet::default();
+        let first = databases.iter().filter(move |database| seen.insert(&database.system.value));
+        first.filter_map(|database| Self::of(engine, &database.system.value))
+    }
+
+    fn of(engine: &'e Engine, system: &'e str) -> Option<Self> {
+        let kind = engine.site(system)?.entry().kind();
+        let databases = engine.estate().entries().databases.iter();
+        let parts: Vec<&Database> = databases.filter(|database| database.system.value == system).map(|database| &**database).collect();
+        let roles = || parts.iter().flat_map(|part| part.accounts.iter().chain(&part.roles));
+        let by_name: FxHashMap<&str, &DatabaseRole> = roles().map(|role| (role.name.value.as_str(), role)).collect();
+        let mut strong: FxHashSet<&str> = FxHashSet::default();
+        for role in roles() {
+            let is_strong = |name: &&str| STRONG.contains(name);
+            let switches = role.may.iter().chain(&role.member_of).map(|switch| switch.value.as_str());
+            // What is only named could be anything.
+            if !role.administers.is_empty() || !role.not_modelled.is_empty() || switches.into_iter().any(|name| is_strong(&name)) {
+                strong.insert(&role.name.value);
+            }
+        }
+        if kind == Kind::POSTGRESQL {
+            strong.extend(parts.iter().flat_map(|part| &part.objects).filter_map(|object| Some(object.owner.as_ref()?.value.as_str())));
+            strong.extend(parts.iter().filter_map(|part| Some(part.owner.as_ref()?.value.as_str())));
+        } else {
+            let of_server = |on: &str| on == "everything" || on.contains("mysql") || on.contains(['*', '%', '_']);
+            for grant in parts.iter().flat_map(|part| &part.grants).filter(|grant| grant.on.iter().any(|on| of_server(&on.value))) {
+                strong.extend(grant.to.iter().map(|to| to.value.as_str()));
+            }
+        }
+        let is_open = strong.contains("public");
+        Some(Self { engine, system, kind, parts, by_name, strong, is_open })
+    }
+
+    /// Returns whether an account, or any role that it can come to be, holds anything that could give more.
+    fn is_strong(&self, account: &str) -> bool {
+        let mut seen: FxHashSet<&str> = FxHashSet::default();
+        let mut queue = vec![account];
+        while let Some(name) = queue.pop() {
+            if self.is_open || self.strong.contains(name) {
+                return true;
+            }
+            let Some(role) = self.by_name.get(name) else { continue };
+            let more = role.member_of.iter().chain(&role.administers).map(|role| role.value.as_str());
+            queue.extend(more.filter(|role| seen.insert(role)));
+        }
+        false
+    }
+
+    fn accounts(&self) -> impl Iterator<Item = &'e DatabaseRole> + use<'e> {
+        let parts = self.parts.clone();
+        parts.into_iter().flat_map(|part| &part.accounts)
+    }
+
+    /// Returns whether somebody uses an account.
+    fn is_used(&self, user: &str, account: &DatabaseRole) -> bool {
+        let name = &account.name.value;
+        let login = || self.engine.site(self.system).map(|site| site.kind().login_of(name));
+        name.starts_with(user) && login().is_some_and(|login| login == user)
+            || account.used_by.iter().any(|by| belongs(self.engine, user, &by.value))
+    }
+
+    /// Returns the accounts that somebody uses, of those that could come to more.
+    fn accounts_of<'s>(&'s self, user: &'s str) -> impl Iterator<Item = &'e DatabaseRole> + 's {
+        self.accounts().filter(move |account| self.is_used(user, account) && self.is_strong(&account.name.value))
+    }
+}
+
+/// Returns the users who could come to more on some server, each with whom else their account is lent to.
+pub(super) fn actors(engine: &Engine) -> Vec<(String, Vec<String>)> {
+    let of_server = |server: Server<'_>| {
+        let kind = engine.site(server.system).map(|site| site.kind());
+        let strong = server.accounts().filter(|account| server.is_strong(&account.name.value));
+        let one = |account: &DatabaseRole| {
+            let login = kind.map_or_else(String::new, |kind| kind.login_of(&account.name.value));
+            (login, account.used_by.iter().map(|by| by.value.clone()).collect())
+        };
+        strong.map(one).collect::<Vec<_>>()
+    };
+    Server::all(engine).flat_map(of_server).collect()
+}
+
+/// Finds what somebody may do by statements that gives more.
+pub(super) fn passed_on(engine: &Engine, person: &Person, found: &mut Found) {
+    for server in Server::all(engine) {
+        for account in server.accounts_of(&person.user) {
+            let name = account.name.value.as_str();
+            let mut tries = 0;
+            for (statement, fact) in acts_of(&server, account, &person.user) {
+                tries += 1;
+                if tries > MAX_LOOKED_AT {
+                    found.is_cut_short = true;
+                    break;
+                }
+                let mut session = person.session();
+                session.account = Some(name.to_owned()).filter(|name| *name != person.user && server.kind == Kind::POSTGRESQL);
+                let question = Question { session, ..Question::statement(&person.user, server.system, &statement) };
+                let decision = engine.decide(&question);
+                if decision.refusal == Some(Refusal::NotDecided) {
+                    found.unknown.push(format!("not decided: {} on {}: {statement}", visible(&person.user), visible(server.system)));
+                }
+                if decision.verdict != Verdict::Denied {
+                    found.acts.push(Act { gain: Gain::One(fact), by: By::Asked(Arc::new(question)) });
+                }
+            }
+        }
+    }
+}
+
+/// Returns the statements by which an account of a server could come to more, with what each gives.
+fn acts_of<'s>(server: &'s Server<'_>, account: &'s DatabaseRole, user: &'s str) -> Box<dyn Iterator<Item = (String, Fact)> + 's> {
+    let (system, name) = (server.system, account.name.value.as_str());
+    if !is_plain(name) {
+        return Box::new(std::iter::empty());
+    }
+    let roles = server.parts.iter().flat_map(|part| &part.roles).map(|role| role.name.value.as_str());
+    let others = move || {
+        let others = server.accounts().filter(move |other| !server.is_used(user, other) && is_plain(&other.name.value));
+        others.map(|other| other.name.value.as_str())
+    };
+    let holds = move |role: &str| Fact::Holds { system: system.to_owned(), account: name.to_owned(), role: role.to_owned() };
+    let uses = move |other: &str| Fact::Uses { user: user.to_owned(), system: system.to_owned(), account: other.to_owned() };
+    let rules = move || Fact::Rules { system: system.to_owned(), account: name.to_owned() };
+    let joins = roles.filter(move |role| is_plain(role) && account.member_of.iter().all(|known| known.value != **role));
+    match server.kind {
+        Kind::POSTGRESQL => {
+            let granted = joins.map(move |role| (format!("GRANT \"{role}\" TO \"{name}\""), holds(role)));
+            let set = others().map(move |other| (format!("ALTER ROLE \"{other}\" PASSWORD 'set anew'"), uses(other)));
+            // Whatever the server's own account runs, the server lets it do anything with what it keeps.
+            let programs = ["COPY (SELECT 1) TO PROGRAM '/bin/sh'", "COPY (SELECT 1) TO '/server/file'"];
+            let run = programs.into_iter().map(move |statement| (statement.to_owned(), rules()));
+            let owned = server.parts.iter().flat_map(|part| &part.objects).filter(|object| object.owner.is_some());
+            let of_owner = owned.flat_map(move |object| owner_acts(system, name, object));
+            Box::new(granted.chain(run).chain(set).chain(of_owner))
+        }
+        Kind::MARIADB => {
+            let of = |account: &str| {
+                let (login, host) = account.rsplit_once('@').unwrap_or((account, "%"));
+                format!("'{login}'@'{host}'")
+            };
+            let own = of(name);
+            let granted = joins.map(move |role| (format!("GRANT '{role}' TO {own}"), holds(role)));
+            let set = others().map(move |other| (format!("ALTER USER {} IDENTIFIED BY 'set anew'", of(other)), uses(other)));
+            let defines = move |other: &str| Fact::Defines { user: user.to_owned(), system: system.to_owned(), account: other.to_owned() };
+            let databases =
+                server.parts.iter().flat_map(|part| &part.objects).filter_map(|object| object.name.value.strip_prefix("database "));
+            let database = databases.filter(|database| is_plain(database)).map(str::to_owned).next();
+            let made = database.into_iter().flat_map(move |database| {
+                let one = move |other: &str| {
+                    (format!("CREATE DEFINER={} PROCEDURE `{database}`.`anything`() SELECT 1", of(other)), defines(other))
+                };
+                others().map(one)
+            });
+            // What these tables say counts once the server reads them anew.
+            let tables = ["INSERT INTO mysql.global_priv VALUES ('%', 'new', '{}')", "UPDATE mysql.global_priv SET Priv = '{}'"];
+            let tables = tables.into_iter().map(move |statement| (statement.to_owned(), rules()));
+            Box::new(granted.chain(tables).chain(set).chain(made))
+        }
+        _ => Box::new(std::iter::empty()),
+    }
+}
+
+/// Returns what whoever owns an object may do that others may not.
+fn owner_acts(system: &str, account: &str, object: &zest_model::entry::DatabaseObject) -> Vec<(String, Fact)> {
+    let on = object.name.value.as_str();
+    let Some((class, name)) = on.split_once(' ') else { return Vec::new() };
+    let quoted: Vec<String> = name.split('.').map(|part| format!("\"{part}\"")).collect();
+    let quoted = quoted.join(".");
+    if !matches!(class, "table" | "view" | "sequence" | "materialized-view") || !is_plain(name) {
+        return Vec::new();
+    }
+    let word = if class == "sequence" { "SEQUENCE" } else { "TABLE" };
+    let owns = Fact::Owns { system: system.to_owned(), account: account.to_owned(), object: on.to_owned() };
+    let mut list = vec![(format!("GRANT ALL PRIVILEGES ON {word} {quoted} TO \"{account}\""), owns)];
+    if object.row_security.as_ref().is_some_and(|is_on| is_on.value) {
+        let shows = Fact::Shows { system: system.to_owned(), object: on.to_owned() };
+        list.push((format!("ALTER TABLE {quoted} DISABLE ROW LEVEL SECURITY"), shows));
+    }
+    list
+}
+
+/// Returns whether a name can be written between quotes as it is.
+fn is_plain(name: &str) -> bool {
+    !name.is_empty() && !name.contains(['\'', '"', '`', '\\'])
+}
