@@ -7,6 +7,9 @@ use mysql::prelude::Queryable;
 use mysql::{Conn, OptsBuilder};
 use zest_bridges::mariadb::{Session, Target};
 use zest_ledger::mariadb::{AccountName, Class, GrantChange, ObjectName, Origin, Said, State, View, literal, quoted, say, script};
+use zest_ledger::review::Sought;
+use zest_ledger::ways::{Acts, Aim, Ways};
+use zest_ledger::{Engine, Ledger};
 use zest_testkit::databases::mariadb::{Size, estate, random_change};
 use zest_testkit::servers::{self, Server};
 
@@ -239,7 +242,7 @@ fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<S
         return Err(format!("emitting again is not empty: {}", step.sql));
     }
     let document = after.document("loyalty", None);
-    let estate = zest_ledger::Ledger::new().document("read.toml", &document).estate().map_err(|f| format!("{f}\n{document}"))?;
+    let estate = Ledger::new().document("read.toml", &document).estate().map_err(|f| format!("{f}\n{document}"))?;
     let again = zest_ledger::mariadb::state_of(&estate, "loyalty", None).ok_or("the system is not there")?;
     if let Some(drift) = again.drift(&after).first() {
         return Err(format!("in the document (as server) and read: {:?} only: {}\n{document}", drift.side, drift.what));
@@ -423,4 +426,107 @@ fn a_change_bites_an_open_session_at_its_own_time() {
         assert!(reads(&mut connect(&server, "purser", &origin).expect("it signs in")), "{level}: a new session has it");
         admin.query_drop(format!("REVOKE SELECT ON {level} FROM 'purser'@'127.0.0.1'")).expect("revoked");
     }
+}
+
+/// Ways over statements that give more are walked on the server, one by one: refused before it, carried out behind it.
+#[test]
+fn ways_over_statements_are_walked_on_the_server() {
+    const LEDGER: &str = r#"
+users.keys.proofs = ["password"]
+users.definer.proofs = ["password"]
+users.writer.proofs = ["password"]
+users.out.proofs = ["password"]
+[systems.walked]
+kind = "mariadb"
+[databases.walked.accounts]
+"keys@%" = {}
+"definer@%" = {}
+"writer@%" = {}
+"out@%" = {}
+"chief@%" = {}
+[databases.walked.objects."database harbour"]
+[databases.walked.objects."table harbour.member"]
+columns = { id = "int(11)" }
+[[databases.walked.grants]]
+allow = ["create user"]
+on = "everything"
+to = ["keys@%"]
+[[databases.walked.grants]]
+allow = ["set user"]
+on = "everything"
+to = ["definer@%"]
+[[databases.walked.grants]]
+allow = ["create routine"]
+on = "database harbour"
+to = ["definer@%"]
+[[databases.walked.grants]]
+allow = ["insert"]
+on = "database mysql"
+to = ["writer@%"]
+[[databases.walked.grants]]
+allow = ["delete"]
+on = "table harbour.member"
+to = ["chief@%"]
+[[databases.walked.grants]]
+allow = ["execute"]
+on = "database harbour"
+to = ["chief@%"]
+"#;
+    let Some(server) = servers::wanted(servers::mariadb) else { return };
+    let estate = Ledger::new().document("db.toml", LEDGER).estate().unwrap_or_else(|f| panic!("{f}"));
+    let engine = Engine::compile(estate).expect("it compiles");
+    let mut session = open(&server);
+    clean(&mut session);
+    let admin = session.client();
+    for sql in [
+        "CREATE DATABASE harbour",
+        "CREATE TABLE harbour.member (id int)",
+        "CREATE USER 'keys'@'%', 'definer'@'%', 'writer'@'%', 'out'@'%', 'chief'@'%'",
+        "GRANT CREATE USER ON *.* TO 'keys'@'%'",
+        "GRANT SET USER ON *.* TO 'definer'@'%'",
+        "GRANT CREATE ROUTINE ON harbour.* TO 'definer'@'%'",
+        "GRANT INSERT ON mysql.* TO 'writer'@'%'",
+        "GRANT DELETE ON harbour.member TO 'chief'@'%'",
+        "GRANT EXECUTE ON harbour.* TO 'chief'@'%'",
+    ] {
+        admin.query_drop(sql).unwrap_or_else(|e| panic!("{sql}: {e}"));
+    }
+    let origin = Origin::Address("127.0.0.1".parse().expect("an address"));
+    let connect = |login: &str| connect(&server, login, &origin).expect("it signs in");
+    let last = "DELETE FROM harbour.member";
+    for (from, expected) in [
+        ("keys", Some("ALTER USER 'chief'@'%'")),
+        ("definer", Some("CREATE DEFINER='chief'@'%' PROCEDURE")),
+        ("writer", Some("INSERT INTO mysql.global_priv")),
+        ("out", None),
+    ] {
+        let plain = zest_ledger::ask::Session::default();
+        let aim = Aim::Do(Sought::Statement(last), &["walked"], &plain);
+        let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
+        assert_eq!(way.is_some(), expected.is_some(), "{from}: {way:#?}");
+        assert!(connect(from).query_drop(last).is_err(), "{from} may not yet");
+        let Some(way) = way else { continue };
+        let first = way.steps[0].question.as_ref().map_or("", |question| question.line.as_str());
+        assert!(expected.is_some_and(|expected| first.starts_with(expected)), "{way:#?}");
+        if from == "writer" {
+            // What is written there is a new account that may anything, once the server reads it.
+            let all = "INSERT INTO mysql.global_priv VALUES ('%', 'new', '{\"access\":18446744073709551615}')";
+            connect(from).query_drop(all).expect("it is carried out");
+            session.client().query_drop("FLUSH PRIVILEGES").expect("the server reads them anew");
+            connect("new").query_drop(last).expect("the new account may");
+            continue;
+        }
+        connect(from).query_drop(first).unwrap_or_else(|e| panic!("{first}: {e}"));
+        if from == "definer" {
+            // The routine does as the definer what its text says.
+            let erases = first.replace("anything", "erases").replace("SELECT 1", last);
+            connect(from).query_drop(&erases).unwrap_or_else(|e| panic!("{erases}: {e}"));
+            connect(from).query_drop("CALL harbour.erases()").expect("it is carried out");
+        } else {
+            let mut options = OptsBuilder::new().user(Some("chief")).pass(Some("set anew")).prefer_socket(false);
+            options = options.ip_or_hostname(Some("127.0.0.1")).tcp_port(server.port);
+            Conn::new(options).expect("it signs in with what was set").query_drop(last).expect("it may");
+        }
+    }
+    clean(&mut session);
 }

@@ -394,23 +394,31 @@ fn the_server_agrees_on_random_estates() {
     counts.print("PostgreSQL");
 }
 
-/// A way over a role that is handed out is walked on the server, statement by statement: refused before it, carried out behind it.
+/// Ways over statements that give more are walked on the server, one by one: refused before it, carried out behind it.
 #[test]
-fn a_way_over_a_role_is_walked_on_the_server() {
+fn ways_over_statements_are_walked_on_the_server() {
     const LEDGER: &str = r#"
 users.lead.proofs = ["password"]
 users.out.proofs = ["password"]
+users.maker.proofs = ["password"]
+users.owner.proofs = ["password"]
+users.runner.proofs = ["password"]
 [systems.db]
 kind = "postgresql"
 database = "walked"
 [databases.db]
 owner = "keeper"
-roles = { keeper = {}, clerk = {}, chief = { member-of = ["clerk"] } }
-accounts = { lead = { may = ["create-role"] }, out = {} }
-objects = { "table public.t" = { owner = "keeper", columns = { id = "integer" } } }
+roles = { keeper = {}, clerk = {}, chief = { member-of = ["clerk"] }, harbour = {} }
+accounts = { lead = { may = ["create-role"] }, out = {}, maker = { may = ["create-role"] }, owner = { member-of = ["harbour"] }, runner = { member-of = ["pg_execute_server_program"] }, boss = {}, postgres = { may = ["superuser", "create-role", "create-database", "replication", "bypass-row-security"] } }
+objects."table public.t" = { owner = "keeper", columns = { id = "integer" } }
+objects."table public.own" = { owner = "harbour", columns = { id = "integer" } }
+objects."table public.forced" = { owner = "harbour", columns = { id = "integer" }, row-security = true, row-security-for-owner = true, policies = {} }
+objects."table public.boss" = { owner = "postgres", columns = { id = "integer" } }
 grants = [
-  { allow = ["usage"], on = "schema public", to = ["clerk", "lead", "out"] },
+  { allow = ["usage"], on = "schema public", to = ["clerk", "lead", "out", "maker", "owner", "runner", "boss"] },
   { allow = ["select"], on = "table public.t", to = ["clerk"] },
+  { allow = ["select"], on = "table public.boss", to = ["boss"] },
+  { revoke = ["all"], on = "table public.own", from = ["harbour"] },
 ]
 "#;
     let Some(server) = servers::wanted(servers::postgresql) else { return };
@@ -420,26 +428,40 @@ grants = [
     in_database(&server, "walked", |session| {
         let steps = session.read().expect("it is read").steps_to(&wanted, "postgres");
         session.run(&steps).expect("it is rolled out");
-        let session_of = Sought::Statement("SELECT id FROM public.t");
-        for (from, expected) in [("lead", true), ("out", false)] {
-            let plain = zest_ledger::ask::Session::default();
-            let aim = Aim::Do(session_of, &["db"], &plain);
-            let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
-            assert_eq!(way.is_some(), expected, "{from}: {way:#?}");
+        let connect = |user: &str| {
             let mut config = postgres::Client::configure();
-            let mut client =
-                config.host("127.0.0.1").port(server.port).user(from).dbname("walked").connect(postgres::NoTls).expect("it signs in");
-            let last = "SELECT id FROM public.t";
-            assert!(client.batch_execute(last).is_err(), "{from} may not yet");
+            config.host("127.0.0.1").port(server.port).user(user).dbname("walked").connect(postgres::NoTls).expect("it signs in")
+        };
+        for (from, last, expected) in [
+            ("lead", "SELECT id FROM public.t", Some("GRANT \"keeper\"")),
+            ("out", "SELECT id FROM public.t", None),
+            ("maker", "SELECT id FROM public.boss", Some("ALTER ROLE \"boss\"")),
+            ("owner", "SELECT id FROM public.own", Some("GRANT ALL PRIVILEGES")),
+            ("owner", "INSERT INTO public.forced VALUES (1)", Some("ALTER TABLE")),
+            ("runner", "SELECT id FROM public.t", Some("COPY")),
+        ] {
+            let plain = zest_ledger::ask::Session::default();
+            let aim = Aim::Do(Sought::Statement(last), &["db"], &plain);
+            let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
+            assert_eq!(way.is_some(), expected.is_some(), "{from}: {way:#?}");
+            assert!(connect(from).batch_execute(last).is_err(), "{from} may not yet");
             let Some(way) = way else { continue };
             assert!(way.steps.len() > 1, "{way:#?}");
             for step in &way.steps {
                 let question = step.question.as_ref().expect("a statement");
+                let mut client = connect(question.session.account.as_deref().unwrap_or(from));
                 for role in question.session.active_roles.iter().flatten() {
                     client.batch_execute(&format!("SET ROLE {}", zest_ledger::postgresql::quoted(role))).expect("the role is active");
                 }
                 client.batch_execute(&question.line).unwrap_or_else(|e| panic!("{}: {e}", question.line));
+                // Whatever runs as the server's own account signs in as its first superuser.
+                if question.line.contains("PROGRAM") {
+                    let run = format!("psql -h 127.0.0.1 -p {} -U postgres walked -c \"ALTER ROLE {from} SUPERUSER\"", server.port);
+                    client.batch_execute(&question.line.replace("'true'", &format!("'{run}'"))).expect("the program runs");
+                }
             }
+            let first = way.steps[0].question.as_ref().map_or("", |question| question.line.as_str());
+            assert!(expected.is_some_and(|expected| first.starts_with(expected)), "{way:#?}");
         }
     });
 }

@@ -130,6 +130,8 @@ pub use zest_databases::postgresql;
 pub use zest_databases::{drift, not_modelled};
 #[doc(inline)]
 pub use zest_engine::Engine;
+#[doc(hidden)]
+pub use zest_engine::Rows;
 #[doc(inline)]
 pub use zest_engine::kind::host::{HostConfiguration, Untold, host_configuration};
 #[doc(inline)]

@@ -1,7 +1,10 @@
 //! Changes as layers: an engine with changes applied is the engine of the changed text.
 
+use std::sync::Arc;
+
 use zest_ledger::ask::{Answer, Change, Conflict, Verdict};
-use zest_ledger::{Engine, Ledger, Question};
+use zest_ledger::source::At;
+use zest_ledger::{Engine, Ledger, Question, Rows};
 use zest_testkit::edits::Ways;
 use zest_testkit::estates::Source;
 use zest_testkit::{questions, seed};
@@ -138,4 +141,85 @@ fn a_change_is_the_same_after_a_trip_through_json() {
     assert!(wrong(r#"{"change": "join-group", "group": "g"}"#).contains("`user`"));
     assert!(wrong(r#"{"change": "join-group", "group": "g", "user": "u", "owner": true}"#).contains("no key `owner`"));
     assert!(wrong("[]").contains("`change`"));
+}
+
+#[test]
+fn an_engine_with_other_rows_is_the_engine_of_these_entries() {
+    let first = seed(31_000);
+    let (mut changed, mut asked, mut other) = (0, 0, 0);
+    for seed in first..first + questions(6_000).div_ceil(25) as u64 {
+        let mut source = Source::new(seed);
+        let engine = compiled(&source.ledger());
+        let mut rng = fastrand::Rng::with_seed(seed);
+        let mut entries = engine.estate().entries().clone();
+        let mut rows = Rows::default();
+        let anybody = |place| At::new(format!("user:user-{}", seed % 4), place);
+        let system_of = |name: &str| engine.estate().systems().iter().position(|system| system.id.value == *name).expect("it is there");
+        for _ in 0..=rng.usize(..3) {
+            match rng.u32(..6) {
+                0 => {
+                    let row = rng.usize(..entries.groups.len());
+                    let mut group = (*entries.groups[row]).clone();
+                    group.members.push(anybody(group.id.place));
+                    entries.groups.set(row, Arc::new(group));
+                    rows.groups.insert(row);
+                }
+                1 => {
+                    let row = rng.usize(..entries.command_sets.len());
+                    let mut set = (*entries.command_sets[row]).clone();
+                    set.rules.reverse();
+                    entries.command_sets.set(row, Arc::new(set));
+                    rows.sets.insert(row);
+                }
+                2 => {
+                    let row = rng.usize(..entries.roles.len());
+                    let (mut role, from) = ((*entries.roles[row]).clone(), (*entries.roles[rng.usize(..entries.roles.len())]).clone());
+                    (role.grants, role.commands, role.band, role.includes) = (from.grants, from.commands, from.band, Vec::new());
+                    entries.roles.set(row, Arc::new(role));
+                    rows.roles.insert(row);
+                }
+                3 if !entries.hosts.is_empty() => {
+                    let row = rng.usize(..entries.hosts.len());
+                    let mut host = (*entries.hosts[row]).clone();
+                    host.run_as.reverse();
+                    host.run_as.iter_mut().for_each(|rule| rule.by.push(anybody(rule.place)));
+                    rows.systems.insert(system_of(&host.system.value), Vec::new());
+                    entries.hosts.set(row, Arc::new(host));
+                }
+                4 if !entries.services.is_empty() => {
+                    let row = rng.usize(..entries.services.len());
+                    let mut service = (*entries.services[row]).clone();
+                    service.grants.truncate(2);
+                    service.grants.iter_mut().for_each(|grant| grant.to.push(anybody(grant.place)));
+                    rows.systems.insert(system_of(&service.system.value), Vec::new());
+                    entries.services.set(row, Arc::new(service));
+                }
+                _ if !entries.databases.is_empty() => {
+                    let row = rng.usize(..entries.databases.len());
+                    let mut database = (*entries.databases[row]).clone();
+                    database.grants.truncate(3);
+                    database.accounts.iter_mut().for_each(|account| account.used_by.push(anybody(account.name.place)));
+                    rows.systems.insert(system_of(&database.system.value), Vec::new());
+                    entries.databases.set(row, Arc::new(database));
+                }
+                _ => {}
+            }
+        }
+        let whole = engine.with_entries(entries.clone());
+        let Ok(whole) = whole else {
+            assert!(engine.with_rows(entries, rows).is_err(), "seed {seed}: only the whole is refused");
+            continue;
+        };
+        let with = engine.with_rows(entries, rows).unwrap_or_else(|why| panic!("seed {seed}: {why}"));
+        changed += 1;
+        for _ in 0..25 {
+            let question = source.question();
+            asked += 1;
+            let (one, two) = (with.explain(&question), whole.explain(&question));
+            assert_eq!(one, two, "seed {seed}");
+            other += usize::from(one.verdict != engine.decide(&question).verdict);
+        }
+    }
+    println!("{changed} ledgers with other rows, {asked} questions, {other} with another answer than before");
+    assert!(changed > 20 && other > 5);
 }

@@ -227,8 +227,11 @@ impl Turn {
 pub struct WayStep {
     /// Who acts.
     pub by: String,
-    /// The act as a question, which is allowed in the ledger as the steps before left it; none for an owner who takes somebody in.
+    /// The act as a question, which is allowed in the ledger as the steps before left it; none where no question is about it.
     pub question: Option<Question>,
+    /// What is done where no question is about it, in words: an owner takes a member in, somebody writes to a folder.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub act: Option<String>,
     /// What must be done first, in words.
     pub needs: Vec<String>,
     /// What it gives, in words.

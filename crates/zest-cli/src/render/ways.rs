@@ -66,7 +66,7 @@ fn act(step: &WayStep) -> String {
     match &step.question {
         Some(question) if question.line.is_empty() => format!("{} signs in: {}", step.by, answer::asked(question).trim_end()),
         Some(question) => answer::asked(question),
-        None => format!("{} takes a member in", step.by),
+        None => format!("{} {}", step.by, step.act.as_deref().unwrap_or("acts")),
     }
 }
 

@@ -216,7 +216,9 @@ pub(super) fn written(engine: &Engine, user: &str, found: &mut Found) {
                 let fact = Fact::Runs { user: user.to_owned(), system: system.value.clone(), account: account.to_owned() };
                 let (who, folder) = (visible(&by.value), visible(&folder.value));
                 let why = format!("`{who}` may write to `{folder}`, from which {what} runs as `{}`", visible(account));
-                found.acts.push(Act { gain: Gain::One(fact), by: By::Unasked { why, place: by.place } });
+                found
+                    .acts
+                    .push(Act { gain: Gain::One(fact), by: By::Unasked { act: format!("writes to `{folder}`"), why, place: by.place } });
             }
         }
     }

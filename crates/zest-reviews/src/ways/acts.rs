@@ -138,8 +138,8 @@ pub(super) enum Gain {
 pub(super) enum By {
     /// It is a question that is allowed.
     Asked(Arc<Question>),
-    /// No question is about it: why it is so, and where that is written.
-    Unasked { why: String, place: Place },
+    /// No question is about it: what is done, why it can be, and where that is written.
+    Unasked { act: String, why: String, place: Place },
 }
 
 /// How many ledgers are kept.
@@ -410,7 +410,11 @@ fn owned(engine: &Engine, user: &str, found: &mut Found) {
     for (row, links) in estate.group_links().iter().enumerate() {
         let Some(&(_, place)) = links.owners.iter().find(|&&(party, _)| engine.membership().belongs(id, party)) else { continue };
         let group = &estate.entries().groups[row].id.value;
-        let by = By::Unasked { why: format!("`{}` owns the group `{}`", visible(user), visible(group)), place };
+        let by = By::Unasked {
+            act: "takes a member in".to_owned(),
+            why: format!("`{}` owns the group `{}`", visible(user), visible(group)),
+            place,
+        };
         found.acts.push(Act { gain: Gain::Members(group.clone()), by });
     }
 }

@@ -5,12 +5,12 @@ use std::sync::Arc;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use zest_engine::Engine;
-use zest_model::ask::{Question, Refusal, Verdict};
+use zest_model::ask::{Question, Refusal, Session, Verdict};
 use zest_model::entry::{Database, DatabaseRole, Kind};
 use zest_model::source::visible;
 
 use super::acts::{Act, By, Found, Gain, Person, belongs};
-use super::fact::Fact;
+use super::fact::{self, Fact};
 
 /// How many accounts, roles and objects of a server are looked at.
 const MAX_LOOKED_AT: usize = 500;
@@ -136,12 +136,23 @@ pub(super) fn passed_on(engine: &Engine, person: &Person, found: &mut Found) {
                 if decision.refusal == Some(Refusal::NotDecided) {
                     found.unknown.push(format!("not decided: {} on {}: {statement}", visible(&person.user), visible(server.system)));
                 }
-                if decision.verdict != Verdict::Denied {
+                if decision.verdict != Verdict::Denied && runs_as_definer(engine, &question, &fact) {
                     found.acts.push(Act { gain: Gain::One(fact), by: By::Asked(Arc::new(question)) });
                 }
             }
         }
     }
+}
+
+/// Returns whether a routine would do anything as its definer: who has no right to execute it has it do nothing. True for all else.
+fn runs_as_definer(engine: &Engine, question: &Question, fact: &Fact) -> bool {
+    let Fact::Defines { user, system, account } = fact else { return true };
+    let Some(database) = question.line.split('`').nth(1) else { return false };
+    let uses = Fact::Uses { user: user.clone(), system: system.clone(), account: account.clone() };
+    let Some((ledger, site)) = fact::with(engine, &[uses]).zip(engine.site(system)) else { return false };
+    let session = Session { account: Some(site.kind().login_of(account)), ..question.session.clone() };
+    let executes = Question { session, ..Question::new(user, system, &format!("execute on database {database}")) };
+    ledger.decide(&executes).verdict != Verdict::Denied
 }
 
 /// Returns the statements by which an account of a server could come to more, with what each gives.
@@ -164,7 +175,7 @@ fn acts_of<'s>(server: &'s Server<'_>, account: &'s DatabaseRole, user: &'s str)
             let granted = joins.map(move |role| (format!("GRANT \"{role}\" TO \"{name}\""), holds(role)));
             let set = others().map(move |other| (format!("ALTER ROLE \"{other}\" PASSWORD 'set anew'"), uses(other)));
             // Whatever the server's own account runs, the server lets it do anything with what it keeps.
-            let programs = ["COPY (SELECT 1) TO PROGRAM '/bin/sh'", "COPY (SELECT 1) TO '/server/file'"];
+            let programs = ["COPY (SELECT 1) TO PROGRAM 'true'", "COPY (SELECT 1) TO '/tmp/anything'"];
             let run = programs.into_iter().map(move |statement| (statement.to_owned(), rules()));
             let owned = server.parts.iter().flat_map(|part| &part.objects).filter(|object| object.owner.is_some());
             let of_owner = owned.flat_map(move |object| owner_acts(system, name, object));
@@ -179,14 +190,12 @@ fn acts_of<'s>(server: &'s Server<'_>, account: &'s DatabaseRole, user: &'s str)
             let granted = joins.map(move |role| (format!("GRANT '{role}' TO {own}"), holds(role)));
             let set = others().map(move |other| (format!("ALTER USER {} IDENTIFIED BY 'set anew'", of(other)), uses(other)));
             let defines = move |other: &str| Fact::Defines { user: user.to_owned(), system: system.to_owned(), account: other.to_owned() };
-            let databases =
-                server.parts.iter().flat_map(|part| &part.objects).filter_map(|object| object.name.value.strip_prefix("database "));
-            let database = databases.filter(|database| is_plain(database)).map(str::to_owned).next();
-            let made = database.into_iter().flat_map(move |database| {
-                let one = move |other: &str| {
+            let objects = server.parts.iter().flat_map(|part| &part.objects);
+            let databases = objects.filter_map(|object| object.name.value.strip_prefix("database ")).filter(|name| is_plain(name));
+            let made = databases.flat_map(move |database| {
+                others().map(move |other| {
                     (format!("CREATE DEFINER={} PROCEDURE `{database}`.`anything`() SELECT 1", of(other)), defines(other))
-                };
-                others().map(one)
+                })
             });
             // What these tables say counts once the server reads them anew.
             let tables = ["INSERT INTO mysql.global_priv VALUES ('%', 'new', '{}')", "UPDATE mysql.global_priv SET Priv = '{}'"];

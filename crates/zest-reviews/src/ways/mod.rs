@@ -12,6 +12,7 @@ mod fact;
 
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
+use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -301,9 +302,9 @@ impl<'a, 'e> Ways<'a, 'e> {
         match &act.how {
             By::Asked(question) => match self.acts.ledger(&self.facts(before)) {
                 Some(engine) => asked(&engine, &act.by, (**question).clone(), fact.words()),
-                None => unasked(self.acts.engine(), &act.by, fact, String::new(), None),
+                None => unasked(self.acts.engine(), &act.by, fact, &By::Asked(Arc::clone(question))),
             },
-            By::Unasked { why, place } => unasked(self.acts.engine(), &act.by, fact, why.clone(), Some(*place)),
+            By::Unasked { .. } => unasked(self.acts.engine(), &act.by, fact, &act.how),
         }
     }
 
@@ -428,9 +429,12 @@ fn is_member(engine: &Engine, user: &str, group: &str) -> bool {
 }
 
 /// Makes the step of an act that no question is about.
-fn unasked(engine: &Engine, by: &str, fact: &Fact, why: String, place: Option<zest_model::source::Place>) -> WayStep {
-    let place = place.map(|place| engine.estate().sources().locate(place));
-    WayStep { by: by.to_owned(), question: None, needs: Vec::new(), gives: fact.words(), why, place, more: zest_model::More }
+fn unasked(engine: &Engine, by: &str, fact: &Fact, how: &By) -> WayStep {
+    let (act, why, place) = match how {
+        By::Unasked { act, why, place } => (Some(act.clone()), why.clone(), Some(engine.estate().sources().locate(*place))),
+        By::Asked(_) => (None, String::new(), None),
+    };
+    WayStep { by: by.to_owned(), question: None, act, needs: Vec::new(), gives: fact.words(), why, place, more: zest_model::More }
 }
 
 /// Makes the step of a question that is allowed.
@@ -439,7 +443,7 @@ fn asked(engine: &Engine, by: &str, question: Question, gives: String) -> WaySte
     let needs = answer.gates.iter().filter(|gate| gate.outcome == GateOutcome::Asks).map(|gate| gate.text.clone()).collect();
     let gate = answer.last_permit();
     let (why, place) = gate.map_or_else(Default::default, |gate| (gate.text.clone(), gate.location.clone()));
-    WayStep { by: by.to_owned(), question: Some(question), needs, gives, why, place, more: zest_model::More }
+    WayStep { by: by.to_owned(), question: Some(question), act: None, needs, gives, why, place, more: zest_model::More }
 }
 
 /// Returns what somebody may of what is sought, system by system.
@@ -486,6 +490,15 @@ fn acts_as(engine: &Engine, user: &str, session: &Session, target: &str) -> Opti
         let gate = answer.gates.iter().rev().find(|gate| gate.outcome == GateOutcome::Passes);
         let (why, place) = gate.map_or_else(Default::default, |gate| (gate.text.clone(), gate.location.clone()));
         let gives = format!("acts as `{}` on {}", visible(target), visible(&question.system));
-        Some(WayStep { by: user.to_owned(), question: Some(question), needs: Vec::new(), gives, why, place, more: zest_model::More })
+        Some(WayStep {
+            by: user.to_owned(),
+            question: Some(question),
+            act: None,
+            needs: Vec::new(),
+            gives,
+            why,
+            place,
+            more: zest_model::More,
+        })
     })
 }
