@@ -8,8 +8,8 @@ use zest_engine::Estate;
 use zest_engine::rules::{Kind, Kinds};
 use zest_model::entries::Entries;
 use zest_model::entry::{
-    Assignment, CommandSet, CredentialRule, Database, Group, Host, OriginNetworks, Promise, Role, Separation, Service, System, User,
-    Vocabulary,
+    Assignment, CommandSet, CredentialRule, Database, Group, Host, MeantWay, OriginNetworks, Promise, Role, Separation, Service, System,
+    User, Vocabulary,
 };
 use zest_model::finding::{Code, Finding, Findings};
 use zest_model::source::{SourceId, SourceMap};
@@ -348,4 +348,6 @@ adders! {
     credential_rule: CredentialRule => credential_rules;
     /// Adds a promise.
     promise: Promise => promises;
+    /// Adds a way to the top that is meant.
+    meant_way: MeantWay => meant_ways;
 }

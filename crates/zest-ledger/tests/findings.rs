@@ -97,7 +97,10 @@ fn all(text: &str) -> Vec<Finding> {
     let findings = match validated.estate.map(Engine::compile) {
         None => validated.findings,
         Some(Err(findings)) => findings,
-        Some(Ok(engine)) => validated.findings.merged(hygiene(&engine, Some("2026-11-25T08:00:00Z".parse().expect("a moment")))),
+        Some(Ok(engine)) => {
+            let at = Some("2026-11-25T08:00:00Z".parse().expect("a moment"));
+            validated.findings.merged(hygiene(&engine, at)).merged(zest_ledger::ways::unmeant(&engine, at))
+        }
     };
     findings.list().to_vec()
 }
@@ -273,6 +276,11 @@ fn raising(code: Code) -> String {
              run-as = [{ by = [\"account:batch\"], as = [\"root\"], commands = [\"shells\"] }]\n\
              [command-sets.shells]\nrules = [\"allow /bin/bash\"]",
         )),
+        Code::WayToTop => with(
+            "[users.helper-9]\nproofs = [\"password\"]\n[systems.sky-9]\nkind = \"cloud\"\n[clouds.sky-9]\noperations.look = {}\nresources.yard = {}\n\
+             grants = [{ allow = [\"grant-on\"], on = \"yard\", to = [\"user:lead-1\"] }, \
+             { allow = [\"reset-credential\"], on = \"user/lead-1\", to = [\"user:helper-9\"] }]",
+        ),
         Code::DenyPassed => with(&host(
             "accounts.lead-1 = {}\nrun-as = [{ by = [\"user:lead-1\"], as = [\"batch\"], commands = [\"most\"] }]\n\
              [command-sets.most]\nrules = [\"deny /opt/b {word}\", \"allow /opt/b ...\"]",

@@ -8,7 +8,7 @@ use zest_ledger::entry::{Kind, Proof};
 use zest_ledger::finding::{Code, Severity};
 use zest_ledger::promise::{Standing, promises};
 use zest_ledger::review::Sought;
-use zest_ledger::ways::{Acts, Aim, Way, Ways, cuts};
+use zest_ledger::ways::{Acts, Aim, Way, Ways, cuts, unmeant};
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::{estates, questions, seed};
 
@@ -428,6 +428,75 @@ fn a_promise_that_no_way_leads_is_proved_or_refuted_by_one() {
         }
         assert_ne!(found.standing, NotProved);
     }
+}
+
+#[test]
+fn ways_to_the_top_that_nobody_meant_are_findings() {
+    let at: jiff::Timestamp = "2026-11-28T12:00:00Z".parse().expect("a moment");
+    let told = |ledger: &str| -> Vec<String> {
+        let found = unmeant(&engine(ledger), Some(at));
+        found.list().iter().map(|finding| format!("{} {}", finding.code.slug(), finding.message)).collect()
+    };
+    let device = r#"
+users.top.proofs = ["password"]
+users.desk.proofs = ["password"]
+[vocabularies.make]
+commands = [{ line = "show log" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+[command-sets.all]
+rules = ["allow ..."]
+[systems.sw]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "nothing"
+authorisation = { levels = "all", configuration = true }
+[roles.top]
+band = { start = 1, ceiling = 15 }
+commands = ["all"]
+[[assignments]]
+to = ["user:top"]
+roles = ["top"]
+on = { systems = ["sw"] }
+[systems.desk]
+kind = "application"
+[applications.desk]
+types.x.rights = ["plan"]
+grants = [{ allow = ["reset-credential"], on = "user/top", to = ["user:desk"] }]
+"#;
+    let host = LEDGER.replace("[systems.db]", "[systems.other]").replace("[databases.db]", "[databases.other]");
+    for (ledger, expected) in [
+        (device, vec!["`desk` comes to the top of `sw` in 2 steps"]),
+        // By their own rights is no way.
+        (&device.replace("user/top", "user/desk"), vec![]),
+        // Two on the host: the help desk and whoever takes themselves in; and the roles of a server.
+        (&host, vec!["`rota` comes to the top of `box` in 3 steps, and so do 2 others"]),
+        (
+            SERVERS,
+            vec!["`runner` comes to the top of `db` in 2 steps", "`keys` comes to the top of `club` in 2 steps, and so does somebody else"],
+        ),
+    ] {
+        let found = told(ledger);
+        for expected in &expected {
+            let is_told = found.iter().any(|text| text.starts_with("way-to-top") && text.contains(expected));
+            assert!(is_told, "{expected}: {found:#?}");
+        }
+        assert!(!expected.is_empty() || found.is_empty(), "{found:#?}");
+    }
+    // What is meant is not told, as long as it is.
+    for (meant, is_told) in [
+        ("who = [\"user:desk\"]\nbecause = \"they sit beside each other\"", false),
+        ("who = [\"user:desk\"]\non = [\"sw\"]\nbecause = \"they sit beside each other\"", false),
+        ("who = [\"user:desk\"]\non = [\"desk\"]\nbecause = \"they sit beside each other\"", true),
+        ("who = [\"user:top\"]\nbecause = \"they sit beside each other\"", true),
+        ("who = [\"user:desk\"]\nbecause = \"they sit beside each other\"\nuntil = 2026-11-01", true),
+        ("who = [\"user:desk\"]\nbecause = \"they sit beside each other\"\nuntil = 2026-12-01", false),
+    ] {
+        let found = told(&format!("{device}[[meant-ways]]\n{meant}\n"));
+        assert_eq!(found.iter().any(|text| text.starts_with("way-to-top")), is_told, "{meant}: {found:#?}");
+    }
+    // Whoever is named and is not there is said.
+    let found = told(&format!("{device}[[meant-ways]]\nwho = [\"user:dask\"]\non = [\"swan\"]\nbecause = \"a slip\"\n"));
+    assert_eq!(found.iter().filter(|text| text.starts_with("not-asked")).count(), 2, "{found:#?}");
+    assert!(found.iter().any(|text| text.starts_with("way-to-top")), "{found:#?}");
 }
 
 /// What a plain search comes to: everybody whose password can be set anew, and every group that can be joined, in plain sessions.

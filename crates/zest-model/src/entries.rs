@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use crate::entry::Interface;
 use crate::entry::{
-    Assignment, CommandSet, CredentialRule, Database, Expectation, Group, Host, NamedSession, OriginNetworks, Promise, Role, Separation,
-    Service, System, User, Vocabulary,
+    Assignment, CommandSet, CredentialRule, Database, Expectation, Group, Host, MeantWay, NamedSession, OriginNetworks, Promise, Role,
+    Separation, Service, System, User, Vocabulary,
 };
 use crate::source::At;
 use crate::table::{Kept, Table};
@@ -45,6 +45,8 @@ pub struct Entries {
     pub expectations: Table<Arc<Expectation>>,
     /// Statements over everybody.
     pub promises: Table<Arc<Promise>>,
+    /// Ways to the top that are meant.
+    pub meant_ways: Table<Arc<MeantWay>>,
     /// OpenAPI documents.
     pub interfaces: Table<Arc<Interface>>,
     /// Of kinds from outside.
@@ -72,6 +74,7 @@ impl Entries {
             sessions,
             expectations,
             promises,
+            meant_ways,
             interfaces,
             outside,
         } = self;
@@ -91,6 +94,7 @@ impl Entries {
         sessions.append(later.sessions);
         expectations.append(later.expectations);
         promises.append(later.promises);
+        meant_ways.append(later.meant_ways);
         interfaces.append(later.interfaces);
         outside.append(later.outside);
     }

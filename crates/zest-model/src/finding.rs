@@ -300,6 +300,8 @@ codes! {
     DenyPassed = "ZL0926" "deny-passed" Warning;
     /// A variable that is handed over can make a program run anything.
     VariableRunsAnything = "ZL0927" "variable-runs-anything" Warning;
+    /// By acts that give more, somebody comes to the top of a system, and nobody stated that it is meant.
+    WayToTop = "ZL0928" "way-to-top" Warning;
 }
 
 impl fmt::Display for Code {

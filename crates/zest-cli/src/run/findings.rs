@@ -4,6 +4,7 @@ use anyhow::Result;
 use jiff::Timestamp;
 use zest_ledger::finding::{Code, Findings, Severity};
 use zest_ledger::review;
+use zest_ledger::ways::unmeant;
 
 use crate::args::{FailOn, FindingsArgs};
 use crate::exit::Exit;
@@ -46,7 +47,11 @@ fn of_folder(args: &FindingsArgs, at: Timestamp) -> Findings {
     match validated.estate.map(super::compiled) {
         None => validated.findings,
         Some(Err(findings)) => validated.findings.merged(findings),
-        Some(Ok(engine)) => validated.findings.merged(progress::during("looking for defects", || review::hygiene(&engine, Some(at)))),
+        Some(Ok(engine)) => {
+            let odd = progress::during("looking for defects", || review::hygiene(&engine, Some(at)));
+            let ways = progress::during("looking for ways to the top", || unmeant(&engine, Some(at)));
+            validated.findings.merged(odd).merged(ways)
+        }
     }
 }
 

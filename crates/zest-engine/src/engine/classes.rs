@@ -379,6 +379,15 @@ impl<'e> Classes<'e> {
         all
     }
 
+    /// Returns whether a decision on a system may hang on who is in a group: an assignment, a grant or any other entry that it reads names
+    /// the group.
+    #[must_use]
+    pub fn hears_of(&self, site: Site<'_>, group: GroupId) -> bool {
+        let Mentions { groups, groups_granted, .. } = &self.mentions;
+        let is_in = |groups: &FxHashMap<GroupId, Reach>| groups.get(&group).is_some_and(|reach| reach.includes(site.system()));
+        is_in(groups) || is_in(groups_granted)
+    }
+
     /// Finds the actions that a pattern takes for somebody; once for all for whom they are the same.
     ///
     /// # Errors

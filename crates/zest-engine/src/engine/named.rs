@@ -84,6 +84,7 @@ pub fn each(estate: &Estate, tell: &mut Tell<'_>) {
         sessions: _,
         expectations: _,
         promises: _,
+        meant_ways: _,
         credential_rules,
     } = estate.entries();
     for group in groups {

@@ -22,7 +22,7 @@ pub use expectation::{CentralSource, Expectation, Expected, Facts, InSession, Na
 pub use host::{Host, HostAccount, Job, RunAs};
 pub(crate) use interface::{Described, Interface};
 pub use person::{CredentialRule, Group, OriginNetworks, Proof, User, UserKind};
-pub use promise::{Exception, Promise};
+pub use promise::{Exception, MeantWay, Promise};
 pub use service::{ActAs, Assumable, Ceiling, Grant, ObjectType, Operation, Resource, Service};
 pub use system::{
     Account, Authorisation, AuthorisedLevels, Channel, Credential, IdentitySource, Kind, NameCase, Notices, OwnLevel, System, Unrestricted,
@@ -41,7 +41,7 @@ pub mod shapes {
     pub use super::expectation::{EXPECTATION, FACTS, STEP};
     pub use super::host::{HOST, HOST_ACCOUNT, JOB, RUN_AS};
     pub use super::person::{CREDENTIAL_RULE, GROUP, ORIGIN, USER};
-    pub use super::promise::{EXCEPTION, PROMISE};
+    pub use super::promise::{EXCEPTION, MEANT_WAY, PROMISE};
     pub use super::service::{ACT_AS, APPLICATION, ASSUMABLE, CEILING, CLOUD, GRANT, OBJECT_TYPE, OPERATION, RESOURCE};
     pub use super::system::{ACCOUNT, AUTHORISATION, NOTICES, OWN_LEVEL, SYSTEM};
     pub use super::when::{AFTER, WHEN};

@@ -25,6 +25,38 @@ table! {
 }
 
 table! {
+    /// A way to the top of a system that is meant: nobody needs to be told of it.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let text = r#"
+    /// users.net-lead.proofs = ["password"]
+    /// [systems.desk]
+    /// kind = "application"
+    /// [[meant-ways]]
+    /// who = ["user:net-lead"]
+    /// because = "whoever owns the group of administrators may join it"
+    /// "#;
+    /// assert_eq!(Ledger::new().document("people.toml", text).estate()?.entries().meant_ways.len(), 1);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    MeantWay {
+        /// Where it is written.
+        place: Place,
+    }, MEANT_WAY: "a way that is meant", "People who are meant to be able to come to the top of a system by acts that give more, and why.", &[];
+
+    /// Who.
+    who: Vec<At<String>> = required "who", PARTIES, "who: \"user:ID\" or \"group:ID\"";
+    /// On which systems, by id; on all unless stated.
+    on: Vec<At<String>> = "on", TEXTS, "system ids; all unless stated";
+    /// Why.
+    because: Option<At<String>> = required "because", Shape::Text, "why it is meant";
+    /// First moment at which it is over.
+    until: Option<At<Timestamp>> = "until", Shape::Moment, "when it is over: a date is good through its last moment, UTC";
+}
+
+table! {
     /// A statement over everybody, every session and every action: proved, refuted by an example, or not proved.
     ///
     /// # Example

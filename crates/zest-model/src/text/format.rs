@@ -1,8 +1,8 @@
 //! The ledger format, version 1: the tables of a document. What they may hold is described with each entry.
 
 use crate::entry::shapes::{
-    APPLICATION, ASSIGNMENT, CLOUD, COMMAND_SET, CREDENTIAL_RULE, DATABASE, EXPECTATION, FACTS, GROUP, HOST, ORIGIN, PROMISE, ROLE,
-    SEPARATION, SYSTEM, USER, VOCABULARY,
+    APPLICATION, ASSIGNMENT, CLOUD, COMMAND_SET, CREDENTIAL_RULE, DATABASE, EXPECTATION, FACTS, GROUP, HOST, MEANT_WAY, ORIGIN, PROMISE,
+    ROLE, SEPARATION, SYSTEM, USER, VOCABULARY,
 };
 use crate::shape::{Key, Shape, TableShape};
 
@@ -29,6 +29,7 @@ pub(crate) static DOCUMENT: TableShape = TableShape {
         Key::new("sessions", Shape::Map(&Shape::Table(&FACTS)), "sessions by name: the facts that a question states, by id"),
         Key::new("expectations", Shape::List(&Shape::Table(&EXPECTATION)), "recorded questions with the answer they must have"),
         Key::new("promises", Shape::List(&Shape::Table(&PROMISE)), "statements over everybody, every session and every action"),
+        Key::new("meant-ways", Shape::List(&Shape::Table(&MEANT_WAY)), "who is meant to be able to come to the top of a system"),
         Key::new("applications", Shape::Map(&Shape::Table(&APPLICATION)), "what applications hold, by the id of the system"),
     ],
 };

@@ -68,6 +68,7 @@ pub fn read_document(
         sessions,
         expectations,
         promises,
+        meant_ways,
         interfaces: _,
         outside: rows,
     } = entries;
@@ -88,6 +89,7 @@ pub fn read_document(
     add(&mut root, "sessions", sessions);
     add(&mut root, "expectations", expectations);
     add(&mut root, "promises", promises);
+    add(&mut root, "meant-ways", meant_ways);
     for table in outside {
         for (id, kept) in root.rows(table.name, |id, row| (id, (table.read)(row))) {
             rows.push(OutsideEntry { table: table.name, id, kept }.into());

@@ -131,6 +131,7 @@ impl Review<'_> {
             sessions,
             expectations: _,
             promises: _,
+            meant_ways: _,
             interfaces: _,
             outside: _,
         } = &estate.entries();

@@ -45,6 +45,7 @@ fn concerned(engine: &Engine, estate: &Estate, source: SourceId) -> Option<BTree
         sessions,
         expectations,
         promises,
+        meant_ways,
         interfaces,
         outside,
     } = estate.entries();
@@ -75,6 +76,7 @@ fn concerned(engine: &Engine, estate: &Estate, source: SourceId) -> Option<BTree
     // What is recorded about answers changes none.
     let is_recorded = sessions.iter().any(|entry| is_in(entry.id.place))
         || expectations.iter().any(|entry| is_in(entry.place))
-        || promises.iter().any(|entry| is_in(entry.place));
+        || promises.iter().any(|entry| is_in(entry.place))
+        || meant_ways.iter().any(|entry| is_in(entry.place));
     (!found.is_empty() || is_recorded).then_some(found)
 }

@@ -102,64 +102,63 @@ pub(super) fn lines(targets: &Targets, side: &Side<'_>, of: Option<&str>) -> Lin
 }
 
 /// Finds the acts of somebody on all systems that are grants or jobs.
-pub(super) fn administered(engine: &Engine, targets: &Targets, person: &Person, found: &mut Found) {
+pub(super) fn administered(engine: &Engine, system: &str, targets: &Targets, person: &Person, found: &mut Found) {
     let user = person.user.as_str();
     let Some(id) = engine.find_user(user, false) else { return };
-    for site in engine.all_sites() {
-        let (side, system) = (Side { site, user: id }, &site.entry().id.value);
-        let Lines { actions, others } = lines(targets, &side, Some(user));
-        if actions.is_empty() {
-            continue;
-        }
-        let within = Within { stated: person.session(), actions, unless: None };
-        let Some(set) = rights(&[side], &within).pop() else { continue };
-        found.unknown.extend(set.unknown());
-        // Whoever may grant on a container may below it: the highest are enough.
-        let granted: Vec<&str> = set
-            .actions()
-            .iter()
-            .enumerate()
-            .filter_map(|(number, action)| Some((number, action.line.strip_prefix("grant-on on ")?)))
-            .filter(|(number, _)| set.example_for(*number).is_some())
-            .map(|(_, path)| path)
-            .collect();
-        let is_below = |path: &str| granted.iter().any(|above| path.strip_prefix(above).is_some_and(|rest| rest.starts_with('/')));
-        for (number, action) in set.actions().iter().enumerate() {
-            let Some((_, question)) = set.example_for(number) else { continue };
-            let Some((act, on)) = action.line.split_once(" on ") else { continue };
-            let (sort, name) = on.split_once('/').unwrap_or(("", on));
-            let mut add = |gain: Gain, question: &Arc<Question>| found.acts.push(Act { gain, by: By::Asked(Arc::clone(question)) });
-            let question = Arc::new(question);
-            // What no grant could tell apart is alike.
-            let others = others.get(&number).map_or(&[][..], Vec::as_slice);
-            let each = std::iter::once((name, Arc::clone(&question))).chain(others.iter().map(|other| {
-                let line = format!("{act} on {sort}/{other}");
-                (other.as_str(), Arc::new(Question { line, ..(*question).clone() }))
-            }));
-            match act {
-                "reset-credential" => {
-                    for (name, question) in each.filter(|(name, _)| *name != user && fact::has_password(engine, name)) {
-                        add(Gain::One(Fact::Becomes(name.to_owned())), &question);
-                    }
+    let Some(site) = engine.site(system) else { return };
+    let side = Side { site, user: id };
+    let Lines { actions, others } = lines(targets, &side, Some(user));
+    if actions.is_empty() {
+        return;
+    }
+    let within = Within { stated: person.session(), actions, unless: None };
+    let Some(set) = rights(&[side], &within).pop() else { return };
+    found.unknown.extend(set.unknown());
+    // Whoever may grant on a container may below it: the highest are enough.
+    let granted: Vec<&str> = set
+        .actions()
+        .iter()
+        .enumerate()
+        .filter_map(|(number, action)| Some((number, action.line.strip_prefix("grant-on on ")?)))
+        .filter(|(number, _)| set.example_for(*number).is_some())
+        .map(|(_, path)| path)
+        .collect();
+    let is_below = |path: &str| granted.iter().any(|above| path.strip_prefix(above).is_some_and(|rest| rest.starts_with('/')));
+    for (number, action) in set.actions().iter().enumerate() {
+        let Some((_, question)) = set.example_for(number) else { continue };
+        let Some((act, on)) = action.line.split_once(" on ") else { continue };
+        let (sort, name) = on.split_once('/').unwrap_or(("", on));
+        let mut add = |gain: Gain, question: &Arc<Question>| found.acts.push(Arc::new(Act { gain, by: By::Asked(Arc::clone(question)) }));
+        let question = Arc::new(question);
+        // What no grant could tell apart is alike.
+        let others = others.get(&number).map_or(&[][..], Vec::as_slice);
+        let each = std::iter::once((name, Arc::clone(&question))).chain(others.iter().map(|other| {
+            let line = format!("{act} on {sort}/{other}");
+            (other.as_str(), Arc::new(Question { line, ..(*question).clone() }))
+        }));
+        match act {
+            "reset-credential" => {
+                for (name, question) in each.filter(|(name, _)| *name != user && fact::has_password(engine, name)) {
+                    add(Gain::One(Fact::Becomes(name.to_owned())), &question);
                 }
-                "change-members" => {
-                    for (name, question) in each {
-                        add(Gain::Members(name.to_owned()), &question);
-                    }
-                }
-                "edit-job" => {
-                    let runs = |account| Gain::One(Fact::Runs { user: user.to_owned(), system: system.clone(), account });
-                    account_of(engine, system, name).map(runs).into_iter().for_each(|gain| add(gain, &question));
-                }
-                "edit-role" => add(Gain::One(Fact::Shapes { user: user.to_owned(), role: name.to_owned() }), &question),
-                "edit-command-set" => add(Gain::One(Fact::Fills { set: name.to_owned() }), &question),
-                "read-secret" => opened(engine, system, on, user).into_iter().for_each(|fact| add(Gain::One(fact), &question)),
-                "grant-on" if !is_below(on) => {
-                    let fact = Fact::Grants { user: user.to_owned(), system: system.clone(), path: on.to_owned() };
-                    add(Gain::One(fact), &question);
-                }
-                _ => {}
             }
+            "change-members" => {
+                for (name, question) in each {
+                    add(Gain::Members(name.to_owned()), &question);
+                }
+            }
+            "edit-job" => {
+                let runs = |account| Gain::One(Fact::Runs { user: user.to_owned(), system: system.to_owned(), account });
+                account_of(engine, system, name).map(runs).into_iter().for_each(|gain| add(gain, &question));
+            }
+            "edit-role" => add(Gain::One(Fact::Shapes { user: user.to_owned(), role: name.to_owned() }), &question),
+            "edit-command-set" => add(Gain::One(Fact::Fills { set: name.to_owned() }), &question),
+            "read-secret" => opened(engine, system, on, user).into_iter().for_each(|fact| add(Gain::One(fact), &question)),
+            "grant-on" if !is_below(on) => {
+                let fact = Fact::Grants { user: user.to_owned(), system: system.to_owned(), path: on.to_owned() };
+                add(Gain::One(fact), &question);
+            }
+            _ => {}
         }
     }
 }
@@ -185,11 +184,11 @@ fn opened(engine: &Engine, system: &str, secret: &str, user: &str) -> Vec<Fact> 
 }
 
 /// Whoever writes what runs as another account runs anything as that account: a job's program, or one that anybody may run so.
-pub(super) fn written(engine: &Engine, user: &str, found: &mut Found) {
+pub(super) fn written(engine: &Engine, system: &str, user: &str, found: &mut Found) {
     let estate = engine.estate();
     let row_of = |set: &str| estate.entries().command_sets.iter().position(|entry| entry.id.value == set);
     let hosts = &estate.entries().hosts;
-    for host in hosts {
+    for host in hosts.iter().filter(|host| host.system.value == system) {
         let Host { system, writable_by, .. } = &**host;
         for (folder, who) in writable_by {
             let Some(by) = who.iter().find(|who| belongs(engine, user, &who.value)) else { continue };
@@ -216,9 +215,8 @@ pub(super) fn written(engine: &Engine, user: &str, found: &mut Found) {
                 let fact = Fact::Runs { user: user.to_owned(), system: system.value.clone(), account: account.to_owned() };
                 let (who, folder) = (visible(&by.value), visible(&folder.value));
                 let why = format!("`{who}` may write to `{folder}`, from which {what} runs as `{}`", visible(account));
-                found
-                    .acts
-                    .push(Act { gain: Gain::One(fact), by: By::Unasked { act: format!("writes to `{folder}`"), why, place: by.place } });
+                let by = By::Unasked { act: format!("writes to `{folder}`"), why, place: by.place };
+                found.acts.push(Arc::new(Act { gain: Gain::One(fact), by }));
             }
         }
     }

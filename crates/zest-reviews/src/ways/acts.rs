@@ -65,8 +65,8 @@ pub struct Acts<'e> {
 /// Ledgers by what is so in them; none where that is no ledger.
 type Ledgers = FxHashMap<Vec<Fact>, Option<Arc<Engine>>>;
 
-/// What was found, by what is so and who it is.
-type AllFound = FxHashMap<(Vec<Fact>, Person), Arc<Found>>;
+/// What was found, by what is so, who it is, and on which system alone.
+type AllFound = FxHashMap<(Vec<Fact>, Person, Option<String>), Arc<Found>>;
 
 /// Whose credential is reset, and which groups and other entries there are to be changed.
 #[derive(Debug, Default)]
@@ -109,7 +109,7 @@ impl Person {
 /// What somebody may do that gives more.
 #[derive(Debug, Default)]
 pub(super) struct Found {
-    pub(super) acts: Vec<Act>,
+    pub(super) acts: Vec<Arc<Act>>,
     /// Those by which anybody can be taken into a group, by number.
     pub(super) taking_in: Vec<usize>,
     /// What is not known of such acts.
@@ -342,6 +342,19 @@ impl<'e> Acts<'e> {
         self.engine.find_user(user, false).is_some_and(|user| self.actors().contains(user.index()))
     }
 
+    /// Returns whether some systems look at any group in which somebody is in a ledger who is not in it here.
+    fn is_heard_of(&self, facts: &[Fact], ledger: &Engine, systems: &[&str]) -> bool {
+        let sites: Vec<_> = systems.iter().filter_map(|name| self.engine.site(name)).collect();
+        facts.iter().any(|fact| {
+            let Fact::Joins { user, .. } = fact else { return false };
+            let Some(user) = self.engine.find_user(user, false) else { return false };
+            let before = self.engine.membership().groups_of(user);
+            let now = ledger.membership().groups_of(user);
+            let mut new = now.iter().filter(|group| !before.contains(group));
+            new.any(|&group| sites.iter().any(|&site| self.classes().hears_of(site, group)))
+        })
+    }
+
     /// Returns the ledger in which some things are so; nothing where that is none.
     pub(super) fn ledger(&self, facts: &[Fact]) -> Option<Arc<Engine>> {
         let facts = of_ledger(facts);
@@ -370,7 +383,7 @@ impl<'e> Acts<'e> {
 
     /// Returns what somebody may do that gives more, in the ledger in which some things are so.
     pub(super) fn by(&self, facts: &[Fact], person: &Person) -> Arc<Found> {
-        let key = (of_ledger(facts), person.clone());
+        let key = (of_ledger(facts), person.clone(), None);
         if key.0.is_empty() && !self.is_actor(&person.user) {
             return Arc::default();
         }
@@ -380,15 +393,57 @@ impl<'e> Acts<'e> {
         let mut found = Found::default();
         if let Some(engine) = self.ledger(facts) {
             owned(&engine, &person.user, &mut found);
-            act::administered(&engine, self.targets(), person, &mut found);
-            act::written(&engine, &person.user, &mut found);
-            database::passed_on(&engine, person, &mut found);
+            for system in self.engine.estate().systems().iter().map(|system| system.id.value.as_str()) {
+                let of_system = self.on(system, &engine, &self.relevant(&key.0, &engine, &[system]), person);
+                found.acts.extend(of_system.acts.iter().cloned());
+                found.unknown.extend(of_system.unknown.iter().cloned());
+                found.is_cut_short |= of_system.is_cut_short;
+            }
         }
-        let takes_in = |(number, act): (usize, &Act)| matches!(act.gain, Gain::Members(_)).then_some(number);
+        let takes_in = |(number, act): (usize, &Arc<Act>)| matches!(act.gain, Gain::Members(_)).then_some(number);
         found.taking_in = found.acts.iter().enumerate().filter_map(takes_in).collect();
         let found = Arc::new(found);
         self.found().insert(key, Arc::clone(&found));
         found
+    }
+
+    /// Returns the same of what a system has a say on; once for all ledgers in which the same is so of what it looks at.
+    fn on(&self, system: &str, ledger: &Engine, relevant: &[Fact], person: &Person) -> Arc<Found> {
+        let key = (relevant.to_vec(), person.clone(), Some(system.to_owned()));
+        if relevant.is_empty() && !self.is_actor(&person.user) {
+            return Arc::default();
+        }
+        if let Some(known) = self.found().get(&key) {
+            return Arc::clone(known);
+        }
+        let mut found = Found::default();
+        act::administered(ledger, system, self.targets(), person, &mut found);
+        act::written(ledger, system, &person.user, &mut found);
+        database::passed_on(ledger, system, person, &mut found);
+        let found = Arc::new(found);
+        self.found().insert(key, Arc::clone(&found));
+        found
+    }
+
+    /// Returns those of some facts that some systems can notice: others leave their answers as they are. Who joins a group can matter to
+    /// others as well, whose second person they may be.
+    pub(super) fn relevant(&self, facts: &[Fact], ledger: &Engine, systems: &[&str]) -> Vec<Fact> {
+        let is_of = |system: &String| systems.contains(&system.as_str());
+        let mut is_heard: Option<bool> = None;
+        let mut is_noticed = |fact: &Fact| match fact {
+            Fact::Becomes(_) | Fact::Knows(_) => false,
+            Fact::Joins { .. } => *is_heard.get_or_insert_with(|| self.is_heard_of(facts, ledger, systems)),
+            Fact::Shapes { .. } | Fact::Fills { .. } => true,
+            Fact::Runs { system, .. }
+            | Fact::Grants { system, .. }
+            | Fact::Uses { system, .. }
+            | Fact::Holds { system, .. }
+            | Fact::Owns { system, .. }
+            | Fact::Shows { system, .. }
+            | Fact::Defines { system, .. }
+            | Fact::Rules { system, .. } => is_of(system),
+        };
+        facts.iter().filter(|fact| is_noticed(fact)).cloned().collect()
     }
 
     fn found(&self) -> MutexGuard<'_, AllFound> {
@@ -415,7 +470,7 @@ fn owned(engine: &Engine, user: &str, found: &mut Found) {
             why: format!("`{}` owns the group `{}`", visible(user), visible(group)),
             place,
         };
-        found.acts.push(Act { gain: Gain::Members(group.clone()), by });
+        found.acts.push(Arc::new(Act { gain: Gain::Members(group.clone()), by }));
     }
 }
 

@@ -43,6 +43,7 @@ impl<'e> Server<'e> {
 
     fn of(engine: &'e Engine, system: &'e str) -> Option<Self> {
         let kind = engine.site(system)?.entry().kind();
+        kind.is_database().then_some(())?;
         let databases = engine.estate().entries().databases.iter();
         let parts: Vec<&Database> = databases.filter(|database| database.system.value == system).map(|database| &**database).collect();
         let roles = || parts.iter().flat_map(|part| part.accounts.iter().chain(&part.roles));
@@ -118,8 +119,8 @@ pub(super) fn actors(engine: &Engine) -> Vec<(String, Vec<String>)> {
 }
 
 /// Finds what somebody may do by statements that gives more.
-pub(super) fn passed_on(engine: &Engine, person: &Person, found: &mut Found) {
-    for server in Server::all(engine) {
+pub(super) fn passed_on(engine: &Engine, system: &str, person: &Person, found: &mut Found) {
+    if let Some(server) = Server::of(engine, system) {
         for account in server.accounts_of(&person.user) {
             let name = account.name.value.as_str();
             let mut tries = 0;
@@ -137,7 +138,7 @@ pub(super) fn passed_on(engine: &Engine, person: &Person, found: &mut Found) {
                     found.unknown.push(format!("not decided: {} on {}: {statement}", visible(&person.user), visible(server.system)));
                 }
                 if decision.verdict != Verdict::Denied && runs_as_definer(engine, &question, &fact) {
-                    found.acts.push(Act { gain: Gain::One(fact), by: By::Asked(Arc::new(question)) });
+                    found.acts.push(Arc::new(Act { gain: Gain::One(fact), by: By::Asked(Arc::new(question)) }));
                 }
             }
         }

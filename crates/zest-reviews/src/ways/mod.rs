@@ -9,6 +9,7 @@ mod acts;
 mod cut;
 mod database;
 mod fact;
+mod top;
 
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
@@ -19,10 +20,11 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 pub use acts::Acts;
 pub use cut::cuts;
+pub use top::unmeant;
 use zest_engine::Engine;
 use zest_engine::links::Party;
 use zest_engine::rights::{Action, Rights, Side, Within, rights};
-use zest_model::ask::{Form, GateOutcome, Question, Session};
+use zest_model::ask::{Act, Form, GateOutcome, Question, Session};
 pub use zest_model::listing::{Cut, Way, WayStep};
 use zest_model::source::visible;
 
@@ -286,7 +288,7 @@ impl<'a, 'e> Ways<'a, 'e> {
         let engine = self.acts.ledger(&facts);
         people.iter().find_map(|person| {
             let found = self.acts.by(&facts, person);
-            let gives = |act: &&acts::Act| {
+            let gives = |act: &&Arc<acts::Act>| {
                 let mut is_it = false;
                 each_gained(act, &people, engine.as_deref(), &mut |fact| is_it |= fact == wanted);
                 is_it
@@ -394,8 +396,12 @@ impl<'a, 'e> Ways<'a, 'e> {
             }
             Aim::Do(sought, systems, stated) => {
                 let people = self.people(&facts);
-                let mut people = people.iter().filter(|person| !is_as_it_is || may(&person.user));
                 let engine = self.acts.ledger(&facts)?;
+                // What the systems cannot notice leaves their answers as they are; over a host others could be heard of.
+                let is_from_host = stated.acting.iter().any(|act| matches!(act, Act::Account { host: Some(_), .. }));
+                let is_noticed = is_from_host || !self.acts.relevant(&facts, &engine, systems).is_empty();
+                let can = |person: &&Person| is_noticed || may(&person.user);
+                let mut people = people.iter().filter(can);
                 let found = people.find_map(|person| does(&engine, &person.user, &stated_of(stated, person), sought, systems));
                 found.map(Some)
             }
@@ -471,7 +477,6 @@ fn does(engine: &Engine, user: &str, session: &Session, sought: Sought<'_>, syst
 
 /// Returns the step by which somebody acts as a user, somewhere.
 fn acts_as(engine: &Engine, user: &str, session: &Session, target: &str) -> Option<WayStep> {
-    use zest_model::ask::Act;
     let id = engine.find_user(user, false)?;
     engine.all_sites().filter(|site| site.kind().knows_links()).find_map(|site| {
         let openings = site.kind().openings(site, id);
