@@ -163,7 +163,8 @@ impl<'m> Tally<'m> {
 
 impl<'e> Meant<'e> {
     fn of((engine, classes): (&'e Engine, &'e Classes<'e>), entry: &Promise, now: Timestamp, findings: &mut Vec<Finding>) -> Option<Self> {
-        let Promise { of, but, on, session, unless, exceptions, .. } = entry;
+        let Promise { of, but, on, session, unless, exceptions, longer_than_days, .. } = entry;
+        findings.extend(misfits(entry).into_iter().map(|why| row::cannot(entry.place, &why)));
         let estate = engine.estate();
         let mut out: FxHashSet<usize> = row::people(engine, but, findings).into_iter().map(UserId::index).collect();
         for exception in exceptions {
@@ -212,8 +213,16 @@ impl<'e> Meant<'e> {
         if let Some(compare) = unless.compare.first() {
             findings.push(row::cannot(compare.place, "`unless` compares no attributes"));
         }
-        let unless = (!unless.is_empty()).then(|| {
-            let conditions = Resolver { names: estate.names(), findings: &mut found }.conditions(unless, None, None);
+        // Until that moment it may be held: sessions before it are not meant.
+        let may_last = longer_than_days.as_ref().and_then(|days| {
+            let length = jiff::SignedDuration::from_hours(24 * i64::from(days.value));
+            Some(At::new(now.checked_add(length).ok()?, days.place))
+        });
+        if let (Some(days), false) = (longer_than_days, unless.is_empty()) {
+            findings.push(row::cannot(days.place, "`longer-than-days` and `unless` do not go together"));
+        }
+        let unless = (!unless.is_empty() || may_last.is_some()).then(|| {
+            let conditions = Resolver { names: estate.names(), findings: &mut found }.conditions(unless, None, may_last.as_ref());
             Arc::new(conditions)
         });
         findings.extend(found.into_iter().map(row::as_not_asked));
@@ -674,6 +683,40 @@ fn deciding(answer: &Answer) -> Option<&Gate> {
     }
 }
 
+/// Says what of a promise does not go together: nothing of it is left out without a word.
+fn misfits(entry: &Promise) -> Vec<String> {
+    let Promise {
+        never, never_both, no_way, always, whoever_may, also_may, may, each_right_of, at_least, at_most, longer_than_days, ..
+    } = entry;
+    let said = [
+        ("never", never),
+        ("never-both", never_both),
+        ("no-way", no_way),
+        ("always", always),
+        ("whoever-may", whoever_may),
+        ("may", may),
+        ("each-right-of", each_right_of),
+    ];
+    let said: Vec<&str> = said.into_iter().filter(|(_, list)| !list.is_empty()).map(|(key, _)| key).collect();
+    let mut list = Vec::new();
+    if said.len() > 1 {
+        list.push(format!("`{}` are several promises: write each by itself", said.join("` and `")));
+    }
+    let mut goes_with = |key: &str, is_there: bool, with: &[&str]| {
+        if is_there && !said.iter().any(|said| with.contains(said)) {
+            list.push(format!("`{key}` goes with `{}`", with.join("` or `")));
+        }
+    };
+    goes_with("also-may", !also_may.is_empty(), &["whoever-may"]);
+    goes_with("at-least", at_least.is_some(), &["may", "each-right-of"]);
+    goes_with("at-most", at_most.is_some(), &["may", "each-right-of"]);
+    goes_with("longer-than-days", longer_than_days.is_some(), &["never"]);
+    if !whoever_may.is_empty() && also_may.is_empty() {
+        list.push("`whoever-may` needs `also-may`".to_owned());
+    }
+    list
+}
+
 /// Reads a promise aloud.
 fn says(entry: &Promise) -> String {
     let Promise {
@@ -685,6 +728,7 @@ fn says(entry: &Promise) -> String {
         session,
         unless,
         never,
+        longer_than_days,
         never_both,
         no_way,
         always,
@@ -705,7 +749,11 @@ fn says(entry: &Promise) -> String {
     let names = |texts: &[At<String>]| texts.iter().map(|text| visible(&text.value)).collect::<Vec<_>>().join(", ");
     let whom = |word: &str, all: &str| if of.is_empty() { all.to_owned() } else { format!("{word} {}", names(of)) };
     let mut text = if !never.is_empty() {
-        format!("{} may ever {}", whom("nobody of", "nobody"), list(never, "or"))
+        let may = whom("nobody of", "nobody");
+        match longer_than_days {
+            None => format!("{may} may ever {}", list(never, "or")),
+            Some(days) => format!("{may} may {} for longer than {} days", list(never, "or"), days.value),
+        }
     } else if !never_both.is_empty() {
         format!("{} may both {}", whom("nobody of", "nobody"), list(never_both, "and"))
     } else if !no_way.is_empty() {

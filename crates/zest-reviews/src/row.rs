@@ -64,6 +64,9 @@ fn rows_of<'e>(engine: &'e Engine, entry: &'e Expectation, findings: &mut Vec<Fi
     if is_single && entry.answer.is_none() {
         findings.push(asks_nothing(entry, "it does not say which answer is expected"));
     }
+    if !is_single && (entry.answer.is_some() || entry.code.is_some() || entry.ground.is_some()) {
+        findings.push(asks_nothing(entry, "`answer`, `code` and `ground` are of lines and statements: each step has its own"));
+    }
     let Some(session) = session else { return Vec::new() };
     let mut list = Vec::new();
     for &user in &people {

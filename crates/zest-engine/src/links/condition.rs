@@ -665,10 +665,11 @@ impl Resolver<'_> {
         older: Option<&At<SignedDuration>>,
     ) -> Option<At<Condition>> {
         let Some(proof) = proofs.first() else {
-            if let Some(age) = age.or(older) {
+            if let Some(length) = age.or(older) {
+                let key = if age.is_some() { "proof-age" } else { "proof-older" };
                 self.report(
-                    Finding::new(Code::MissingKey, "`proof-age` is given without `proof`")
-                        .at(age.place, "the age of which proof?")
+                    Finding::new(Code::MissingKey, format!("`{key}` is given without `proof`"))
+                        .at(length.place, "the age of which proof?")
                         .help("add `proof = [\"one-time-code\"]` or whichever is meant"),
                 );
             }

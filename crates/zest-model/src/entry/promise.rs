@@ -81,7 +81,7 @@ table! {
         /// Where it is written.
         place: Place,
     }, PROMISE: "a promise", "A statement over everybody, every session and every action, which is proved or refuted by an example.",
-        &[Among::One(&["never", "never-both", "no-way", "always", "whoever-may", "may", "each-right-of"]), Among::With("whoever-may", "also-may"), Among::With("also-may", "whoever-may")];
+        &[Among::One(&["never", "never-both", "no-way", "always", "whoever-may", "may", "each-right-of"]), Among::With("longer-than-days", "never"), Among::With("whoever-may", "also-may"), Among::With("also-may", "whoever-may")];
 
     /// What it is called.
     name: Option<At<String>> = "name", Shape::Text, "what it is called";
@@ -97,6 +97,8 @@ table! {
     unless: When = "unless", Shape::Table(&WHEN), "sessions in which this holds are not meant";
     /// Patterns of what nobody may, in any session.
     never: Vec<At<String>> = "never", TEXTS, "patterns of what nobody may in any session: \"show settings ...\", \"hulls.* on lanternsound/**\", \"drop on table *\"";
+    /// After how many days nobody may it any more; never at all unless stated.
+    longer_than_days: Option<At<u32>> = "longer-than-days", Shape::Whole(0, 36_500), "with `never`: nobody may it for longer than so many days from the moment of the review";
     /// Patterns of which nobody may two, be it in different sessions.
     never_both: Vec<At<String>> = "never-both", TEXTS, "patterns of which nobody may what two of them take, be it in different sessions";
     /// Patterns to which no way leads: no acts by which somebody could come to more, and no right of their own.
