@@ -147,7 +147,7 @@ pub(crate) enum MovedRights {
 #[derive(Debug, Args)]
 pub(crate) struct CompareArgs {
     /// The folder with the ledger as it was
-    #[arg(long, value_name = "FOLDER", required_unless_present = "was_at", conflicts_with = "was_at")]
+    #[arg(long, value_name = "FOLDER", required_unless_present_any = ["was_at", "then"], conflicts_with = "was_at")]
     pub(crate) was: Option<PathBuf>,
     /// The revision at which the ledger was so: a branch, a tag, `HEAD~1`
     #[arg(long, value_name = "REVISION")]
@@ -155,6 +155,12 @@ pub(crate) struct CompareArgs {
     /// The revision of the ledger that is compared; as the folder is now unless stated
     #[arg(long, value_name = "REVISION")]
     pub(crate) is_at: Option<String>,
+    /// Compare the ledger as it stands now with how it stands at a later moment: what is over by then, and what will have begun
+    #[arg(long, value_name = "TIME", value_parser = parse_moment, conflicts_with_all = ["was", "was_at"])]
+    pub(crate) then: Option<Timestamp>,
+    /// The moment that counts as now
+    #[arg(long, value_name = "TIME", value_parser = parse_moment, requires = "then")]
+    pub(crate) now: Option<Timestamp>,
     /// Only this user
     #[arg(long, value_name = "USER")]
     pub(crate) of: Option<String>,

@@ -122,6 +122,9 @@ fn what_cannot_be_looked_for_is_said() {
         ("who --on all --path nowhere --ledger demo/lanternsound show log", 4, "nobody has the path"),
         ("who --on all --ledger demo/lanternsound", 2, "required"),
         ("compare --ledger demo/lanternsound", 2, "required"),
+        ("compare --ledger demo/lanternsound --then tomorrow", 2, "tomorrow"),
+        ("compare --ledger demo/lanternsound --now 2026-11-28T12:00:00Z", 2, "--then"),
+        ("compare --ledger demo/lanternsound --was demo/lanternsound --then 2027-07-15T00:00:00Z", 2, "cannot be used with"),
         ("compare --ledger demo/lanternsound --was demo/nowhere", 3, "demo/nowhere"),
         ("compare --ledger demo/nowhere --was demo/lanternsound", 3, "demo/nowhere"),
         ("compare --ledger demo/lanternsound --was demo/lanternsound --of nobody", 2, "neither ledger has a user `nobody`"),
@@ -240,6 +243,14 @@ fn the_page_of_reviews_is_what_the_program_prints() {
         "The tables that a server lists (PostgreSQL by its information schema, MariaDB by SHOW DATABASES and SHOW TABLES), the containers and\nresources on which anything may be done with those on the way to them, the lines at a question mark or in a menu. What is not shown is\nnot absent: PostgreSQL's own catalogs show the names of all there is to everybody.",
         "zest visible auditor-1 --on ticketing --at 2026-11-28T12:00:00Z --ledger demo/lanternsound",
         &demo("visible auditor-1 --on ticketing --at 2026-11-28T12:00:00Z"),
+        "text",
+    );
+    let then = "compare --now 2026-11-28T12:00:00Z --then 2027-02-15T00:00:00Z --of auditor-1";
+    show(
+        "What is over by a moment",
+        "The ledger as it stands now beside the ledger as it stands then: grants, assignments, accounts and people that are over, or have begun.\nWhoever is over counts as disabled.",
+        &format!("zest {then} --ledger demo/lanternsound"),
+        &demo(then),
         "text",
     );
     let home = two_revisions();

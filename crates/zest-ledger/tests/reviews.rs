@@ -6,9 +6,10 @@ use zest_ledger::ask::{Form, Question, Session, Verdict};
 use zest_ledger::command::{Pattern, read_line};
 use zest_ledger::entry::{Channel, Kind};
 use zest_ledger::review::{
-    Difference, Effective, Membership, Right, Sought, Subject, Who, beside, compare, effective, means, opens, visible,
+    Difference, Effective, Membership, Right, Sought, Subject, Who, as_of, beside, compare, effective, means, opens, visible,
 };
 use zest_ledger::{Engine, Ledger};
+use zest_testkit::estates::Source;
 use zest_testkit::{questions, seed};
 
 use crate::support::{engine, plain, random, random_with_twins};
@@ -732,4 +733,31 @@ fn what_is_shown_is_what_something_may_be_done_on() {
     }
     println!("{shown} things shown, {shut} sessions cannot be opened");
     assert!(shown > 300 && shut > 20);
+}
+
+#[test]
+fn a_ledger_as_it_stands_at_a_moment_answers_as_at_that_moment() {
+    let first = seed(33_000);
+    println!("first seed {first}");
+    let (mut asked, mut bounded) = (0, 0);
+    for seed in first..first + questions(6_000).div_ceil(40) as u64 {
+        let mut source = Source::new(seed);
+        let text = source.ledger();
+        let engine = engine(&text);
+        let mut rng = fastrand::Rng::with_seed(seed);
+        let at = jiff::Timestamp::from_second(1_795_766_400 + rng.i64(-4..5) * 1800 + rng.i64(-1..2)).expect("a moment");
+        let Ok(then) = as_of(&engine, at) else { continue };
+        for _ in 0..40 {
+            let mut question = source.question();
+            question.session.at = Some(at);
+            asked += 1;
+            let (one, two) = (engine.decide(&question), then.decide(&question));
+            assert_eq!(one.verdict, two.verdict, "seed {seed}: {question:?}, {:?} and {:?}\n{text}", one.refusal, two.refusal);
+            // What was bounded is not any more.
+            question.session.at = None;
+            bounded += usize::from(engine.decide(&question).verdict != then.decide(&question).verdict);
+        }
+    }
+    println!("{asked} questions; without a moment {bounded} are answered otherwise");
+    assert!(asked > 1_000 && bounded > 0);
 }

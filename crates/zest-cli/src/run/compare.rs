@@ -1,19 +1,21 @@
 //! `zest compare`: who gained and who lost what between two ledgers.
 
 use anyhow::Result;
+use jiff::Timestamp;
 use zest_ledger::Engine;
 use zest_ledger::json::Comparison;
-use zest_ledger::review::{Difference, compare_on, nobodys, touched};
+use zest_ledger::review::{Difference, as_of, compare_on, nobodys, touched};
 
 use crate::args::{CompareArgs, MovedRights};
 use crate::exit::Exit;
 use crate::format::data;
-use crate::out::put;
+use crate::out::{complain, put};
 use crate::unknown::Unknown;
 use crate::{cores, progress, render};
 
 pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
-    let (before, after) = match both(args)? {
+    let moments = args.then.map(|then| (args.now.unwrap_or_else(Timestamp::now), then));
+    let (before, after) = match both(args, moments)? {
         Ok(both) => both,
         Err(exit) => return Ok(exit),
     };
@@ -26,8 +28,8 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
         }
         people.retain(|name| name == of);
     }
-    // Untouched parts are not looked at again.
-    let touched = touched(before, after);
+    // Untouched parts are not looked at again; moments touch whatever has bounds.
+    let touched = if args.then.is_some() { None } else { touched(before, after) };
     let is_meant = |system: &str| touched.as_ref().is_none_or(|touched| touched.contains(system));
     let of = |user: &&str| compare_on(before, after, user, &args.session.0, is_meant);
     let found = progress::during("comparing the ledgers", || cores::each(&people, of)).concat();
@@ -37,6 +39,10 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
         left.extend(nobodys(after, is_meant));
         left.sort();
         left.dedup();
+    }
+    if let Some((now, then)) = moments {
+        let is_stated = if args.now.is_some() { "" } else { ", which is now" };
+        complain!("zest: from {now}{is_stated} to {then}; who is over, or has not begun, counts as disabled");
     }
     if args.markdown {
         put!("{}", render::compare::markdown(&found, people.len(), &left));
@@ -57,8 +63,16 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
 type Both = (&'static Engine, &'static Engine);
 
 /// Reads both ledgers; what is wrong with either is said before anything is compared.
-fn both(args: &CompareArgs) -> Result<std::result::Result<Both, Exit>> {
+fn both(args: &CompareArgs, moments: Option<(Timestamp, Timestamp)>) -> Result<std::result::Result<Both, Exit>> {
     let now = &args.ledger.ledger;
+    if let Some((now, then)) = moments {
+        let engine = match super::as_it_was(&args.ledger.ledger, None, args.is_at.as_deref())? {
+            Some(engine) => engine,
+            None => super::engine(&args.ledger.ledger),
+        };
+        let at = |engine: &Engine, moment| -> Result<&'static Engine> { Ok(Box::leak(Box::new(as_of(engine, moment)?))) };
+        return engine.map_or_else(|exit| Ok(Err(exit)), |engine| Ok(Ok((at(engine, now)?, at(engine, then)?))));
+    }
     let Some(before) = super::as_it_was(now, args.was.as_deref(), args.was_at.as_deref())? else {
         return Err(Unknown("say what the ledger was: --was FOLDER or --was-at REVISION".to_owned()).into());
     };

@@ -1,5 +1,6 @@
 //! Reviews: the same rules seen from other sides than one question.
 
+mod as_of;
 mod compare;
 mod duties;
 mod effective;
@@ -18,6 +19,7 @@ mod touched;
 mod visible;
 mod who;
 
+pub use as_of::as_of;
 pub use compare::{beside, compare, compare_on};
 pub(crate) use effective::sought_on;
 pub use effective::{Sought, effective, means, readable};
