@@ -14,7 +14,7 @@ use zest_ledger::promise::promises;
 use zest_ledger::review::{Sought, Who};
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::sized;
-use zest_testkit::turns::median;
+use zest_testkit::turns::{growth, median};
 
 fn main() {
     // `cargo test --benches` asks whether it runs at all, and cargo says so.
@@ -59,12 +59,5 @@ fn main() {
         );
         rows.push((users, [asked, who, nobody, promised]));
     }
-    if let (Some((first, before)), Some((last, after))) = (rows.first(), rows.last())
-        && last > first
-    {
-        let size = (*last as f64 / *first as f64).ln();
-        for (what, (a, b)) in ["asking everybody", "who", "who of few", "three promises"].iter().zip(before.iter().zip(after)) {
-            println!("  growth of {what}: exponent {:.2}", (b / a).ln() / size);
-        }
-    }
+    growth(["asking everybody", "who", "who of few", "three promises"], &rows).iter().for_each(|line| println!("{line}"));
 }

@@ -12,7 +12,7 @@ use zest_ledger::ask::Verdict;
 use zest_ledger::expectation::expectations;
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::sized;
-use zest_testkit::turns::median;
+use zest_testkit::turns::{growth, median};
 
 /// How many people there are.
 const USERS: usize = 1_000;
@@ -57,12 +57,5 @@ fn main() {
         );
         rows.push((count, [decided, asked]));
     }
-    if let (Some((first, before)), Some((last, after))) = (rows.first(), rows.last())
-        && last > first
-    {
-        let size = (*last as f64 / *first as f64).ln();
-        for (what, (a, b)) in ["deciding", "asking again"].iter().zip(before.iter().zip(after)) {
-            println!("  growth of {what}: exponent {:.2}", (b / a).ln() / size);
-        }
-    }
+    growth(["deciding", "asking again"], &rows).iter().for_each(|line| println!("{line}"));
 }

@@ -10,7 +10,7 @@ use zest_ledger::ask::Session;
 use zest_ledger::review::{Sought, compare, effective, means};
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::sized;
-use zest_testkit::turns::median;
+use zest_testkit::turns::{growth, median};
 
 fn engine(text: &str) -> Engine {
     let estate = Ledger::new().document("sized.toml", text).estate().unwrap_or_else(|findings| panic!("{findings}"));
@@ -60,15 +60,8 @@ fn main() {
             );
             rows.push(Row { users, times: [decide, one, who, moved] });
         }
-        if let (Some(first), Some(last)) = (rows.first(), rows.last())
-            && last.users > first.users
-        {
-            let size = (last.users as f64 / first.users as f64).ln();
-            for (what, (a, b)) in
-                ["decide", "effective of one", "who of one line", "compare one user"].iter().zip(first.times.iter().zip(&last.times))
-            {
-                println!("  growth of {what}: exponent {:.2}", (b / a).ln() / size);
-            }
-        }
+        let rows: Vec<(usize, [f64; 4])> = rows.iter().map(|row| (row.users, row.times)).collect();
+        let names = ["decide", "effective of one", "who of one line", "compare one user"];
+        growth(names, &rows).iter().for_each(|line| println!("{line}"));
     }
 }

@@ -278,6 +278,7 @@ users.definer.proofs = ["password"]
 users.tables.proofs = ["password"]
 users.writer.proofs = ["password"]
 users.reader.proofs = ["password"]
+users.lent.proofs = ["password"]
 [systems.db]
 kind = "postgresql"
 database = "db"
@@ -311,7 +312,7 @@ database = "club"
 [databases.club]
 roles = { steward = {} }
 [databases.club.accounts]
-"keys@%" = {}
+"keys@%" = { used-by = ["user:lent"] }
 "definer@%" = {}
 "tables@%" = {}
 "writer@%" = {}
@@ -365,6 +366,7 @@ fn ways_go_over_statements_on_database_servers() {
     let drop = Aim::Do(Sought::Statement("drop table public.fares"), &["db"], &none);
     for (from, aim, expected) in [
         ("maker", read, Some("ALTER ROLE \"boss\" PASSWORD 'set anew'")),
+        ("lent", erase, Some("ALTER USER 'chief'@'%' IDENTIFIED BY 'set anew'")),
         // Whoever owns it can give it to themselves.
         ("owner", read, Some("GRANT ALL PRIVILEGES ON TABLE \"public\".\"fares\" TO \"owner\"")),
         ("runner", read, Some("COPY (SELECT 1) TO PROGRAM 'true'")),
@@ -393,6 +395,70 @@ fn ways_go_over_statements_on_database_servers() {
     let shown = Ways::of(&all, "owner").expect("the user is known").all();
     let last: Vec<&str> = shown.iter().filter_map(|way| Some(way.steps.last()?.gives.as_str())).collect();
     assert!(last.contains(&"table public.fares on db shows all its rows"), "{last:?}");
+}
+
+#[test]
+fn names_are_written_as_they_are_whatever_is_in_them() {
+    const ODD: &str = r#"
+users.maker.proofs = ["password"]
+users.keys.proofs = ["password"]
+users.owner.proofs = ["password"]
+[systems.db]
+kind = "postgresql"
+database = "db"
+[databases.db]
+owner = "top"
+[databases.db.accounts]
+top = { may = ["superuser"] }
+maker = { may = ["create-role"] }
+owner = {}
+"bo\"ss's" = {}
+[databases.db.objects."materialised view public.sums"]
+owner = "owner"
+query = "SELECT 1"
+[[databases.db.grants]]
+revoke = ["all"]
+on = "materialised view public.sums"
+from = ["owner"]
+[[databases.db.grants]]
+allow = ["create"]
+on = "database"
+to = ["bo\"ss's"]
+[systems.club]
+kind = "mariadb"
+[databases.club.accounts]
+"keys@%" = {}
+"o'brien@%" = {}
+[databases.club.objects."database club"]
+[[databases.club.grants]]
+allow = ["create user"]
+on = "everything"
+to = ["keys@%"]
+[[databases.club.grants]]
+allow = ["drop"]
+on = "database club"
+to = ["o'brien@%"]
+"#;
+    let engine = engine(ODD);
+    let none = Session::default();
+    let line = Sought::Line;
+    for (from, system, sought, expected) in [
+        ("maker", ["db"], line("create on database"), "ALTER ROLE \"bo\"\"ss's\" PASSWORD 'set anew'"),
+        // Whoever may hand out roles may hand out those of the server itself.
+        ("maker", ["db"], Sought::Statement("CREATE ROLE anybody SUPERUSER"), "GRANT \"pg_execute_server_program\" TO \"maker\""),
+        (
+            "owner",
+            ["db"],
+            line("select on materialised view public.sums"),
+            "GRANT ALL PRIVILEGES ON TABLE \"public\".\"sums\" TO \"owner\"",
+        ),
+        ("keys", ["club"], line("drop on database club"), "ALTER USER 'o''brien'@'%' IDENTIFIED BY 'set anew'"),
+    ] {
+        let aim = Aim::Do(sought, &system, &none);
+        let found = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
+        let first = found.as_ref().map(|way| way.steps[0].question.as_ref().expect("it is asked").line.as_str());
+        assert_eq!(first, Some(expected), "{from}: {found:#?}");
+    }
 }
 
 #[test]
@@ -469,10 +535,7 @@ grants = [{ allow = ["reset-credential"], on = "user/top", to = ["user:desk"] }]
         (&device.replace("user/top", "user/desk"), vec![]),
         // Two on the host: the help desk and whoever takes themselves in; and the roles of a server.
         (&host, vec!["`rota` comes to the top of `box` in 3 steps, and so do 2 others"]),
-        (
-            SERVERS,
-            vec!["`runner` comes to the top of `db` in 2 steps", "`keys` comes to the top of `club` in 2 steps, and so does somebody else"],
-        ),
+        (SERVERS, vec!["`runner` comes to the top of `db` in 2 steps", "`keys` comes to the top of `club` in 2 steps, and so do 2 others"]),
     ] {
         let found = told(ledger);
         for expected in &expected {
@@ -481,6 +544,29 @@ grants = [{ allow = ["reset-credential"], on = "user/top", to = ["user:desk"] }]
         }
         assert!(!expected.is_empty() || found.is_empty(), "{found:#?}");
     }
+    // The outermost container is one that can be granted on; what is about entries needs a name.
+    let sky = r#"
+users.boss.proofs = ["password"]
+users.desk.proofs = ["password"]
+[systems.sky]
+kind = "cloud"
+[clouds.sky]
+operations.look = {}
+resources.yard = {}
+resources.secret = {}
+grants = [
+  { allow = ["grant-on"], on = "yard", to = ["user:boss"] },
+  { allow = ["read-secret"], on = "secret", to = ["user:boss"] },
+  { allow = ["reset-credential"], on = "user/boss", to = ["user:desk"] },
+]
+"#;
+    for (line, verdict) in
+        [("grant-on on yard", Verdict::Allowed), ("grant-on on yerd", Verdict::Denied), ("read-secret on secret", Verdict::Denied)]
+    {
+        assert_eq!(engine(sky).decide(&Question::new("boss", "sky", line)).verdict, verdict, "{line}");
+    }
+    let found = told(sky);
+    assert!(found.len() == 1 && found[0].contains("`desk` comes to the top of `sky` in 2 steps"), "{found:#?}");
     // What is meant is not told, as long as it is.
     for (meant, is_told) in [
         ("who = [\"user:desk\"]\nbecause = \"they sit beside each other\"", false),

@@ -38,3 +38,11 @@ pub fn median(runs: usize, mut one: impl FnMut()) -> f64 {
     times.sort_by(f64::total_cmp);
     times.get(times.len() / 2).copied().unwrap_or_default()
 }
+
+/// Says how the times of some jobs grow from the first size to the last, as exponents: 1 is linear. Nothing for fewer than two sizes.
+pub fn growth<const N: usize>(names: [&str; N], rows: &[(usize, [f64; N])]) -> Vec<String> {
+    let (Some((first, before)), Some((last, after))) = (rows.first(), rows.last()) else { return Vec::new() };
+    let size = (*last as f64 / *first as f64).ln();
+    let one = |((name, before), after): ((&str, &f64), &f64)| format!("  growth of {name}: exponent {:.2}", (after / before).ln() / size);
+    if last > first { names.into_iter().zip(before).zip(after).map(one).collect() } else { Vec::new() }
+}

@@ -6,7 +6,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use zest_engine::Engine;
 use zest_model::ask::{Question, Refusal, Session, Verdict};
-use zest_model::entry::{Database, DatabaseRole, Kind};
+use zest_model::entry::{Database, DatabaseObject, DatabaseRole, Kind};
 use zest_model::source::visible;
 
 use super::acts::{Act, By, Found, Gain, Person, belongs};
@@ -122,7 +122,7 @@ pub(super) fn actors(engine: &Engine) -> Vec<(String, Vec<String>)> {
 pub(super) fn passed_on(engine: &Engine, system: &str, person: &Person, found: &mut Found) {
     if let Some(server) = Server::of(engine, system) {
         for account in server.accounts_of(&person.user) {
-            let name = account.name.value.as_str();
+            let login = engine.site(system).map(|site| site.kind().login_of(&account.name.value));
             let mut tries = 0;
             for (statement, fact) in acts_of(&server, account, &person.user) {
                 tries += 1;
@@ -131,7 +131,7 @@ pub(super) fn passed_on(engine: &Engine, system: &str, person: &Person, found: &
                     break;
                 }
                 let mut session = person.session();
-                session.account = Some(name.to_owned()).filter(|name| *name != person.user && server.kind == Kind::POSTGRESQL);
+                session.account = login.clone().filter(|login| *login != person.user);
                 let question = Question { session, ..Question::statement(&person.user, server.system, &statement) };
                 let decision = engine.decide(&question);
                 if decision.refusal == Some(Refusal::NotDecided) {
@@ -159,43 +159,45 @@ fn runs_as_definer(engine: &Engine, question: &Question, fact: &Fact) -> bool {
 /// Returns the statements by which an account of a server could come to more, with what each gives.
 fn acts_of<'s>(server: &'s Server<'_>, account: &'s DatabaseRole, user: &'s str) -> Box<dyn Iterator<Item = (String, Fact)> + 's> {
     let (system, name) = (server.system, account.name.value.as_str());
-    if !is_plain(name) {
-        return Box::new(std::iter::empty());
-    }
     let roles = server.parts.iter().flat_map(|part| &part.roles).map(|role| role.name.value.as_str());
     let others = move || {
-        let others = server.accounts().filter(move |other| !server.is_used(user, other) && is_plain(&other.name.value));
+        let others = server.accounts().filter(move |other| !server.is_used(user, other));
         others.map(|other| other.name.value.as_str())
     };
     let holds = move |role: &str| Fact::Holds { system: system.to_owned(), account: name.to_owned(), role: role.to_owned() };
     let uses = move |other: &str| Fact::Uses { user: user.to_owned(), system: system.to_owned(), account: other.to_owned() };
     let rules = move || Fact::Rules { system: system.to_owned(), account: name.to_owned() };
-    let joins = roles.filter(move |role| is_plain(role) && account.member_of.iter().all(|known| known.value != **role));
+    let is_new = move |role: &&str| account.member_of.iter().all(|known| known.value != **role);
     match server.kind {
         Kind::POSTGRESQL => {
-            let granted = joins.map(move |role| (format!("GRANT \"{role}\" TO \"{name}\""), holds(role)));
-            let set = others().map(move |other| (format!("ALTER ROLE \"{other}\" PASSWORD 'set anew'"), uses(other)));
+            let own = identifier(name, '"');
+            // Accounts are roles as well, and so are those that come with the server.
+            let predefined = STRONG.into_iter().filter(|role| role.starts_with("pg_"));
+            let joins = roles.chain(others()).chain(predefined).filter(is_new);
+            let granted = joins.map(move |role| (format!("GRANT {} TO {own}", identifier(role, '"')), holds(role)));
+            let set = others().map(move |other| (format!("ALTER ROLE {} PASSWORD 'set anew'", identifier(other, '"')), uses(other)));
             // Whatever the server's own account runs, the server lets it do anything with what it keeps.
             let programs = ["COPY (SELECT 1) TO PROGRAM 'true'", "COPY (SELECT 1) TO '/tmp/anything'"];
             let run = programs.into_iter().map(move |statement| (statement.to_owned(), rules()));
             let owned = server.parts.iter().flat_map(|part| &part.objects).filter(|object| object.owner.is_some());
             let of_owner = owned.flat_map(move |object| owner_acts(system, name, object));
-            Box::new(granted.chain(run).chain(set).chain(of_owner))
+            Box::new(set.chain(granted).chain(run).chain(of_owner))
         }
         Kind::MARIADB => {
             let of = |account: &str| {
                 let (login, host) = account.rsplit_once('@').unwrap_or((account, "%"));
-                format!("'{login}'@'{host}'")
+                format!("{}@{}", text(login), text(host))
             };
             let own = of(name);
-            let granted = joins.map(move |role| (format!("GRANT '{role}' TO {own}"), holds(role)));
+            let granted = roles.filter(is_new).map(move |role| (format!("GRANT {} TO {own}", text(role)), holds(role)));
             let set = others().map(move |other| (format!("ALTER USER {} IDENTIFIED BY 'set anew'", of(other)), uses(other)));
             let defines = move |other: &str| Fact::Defines { user: user.to_owned(), system: system.to_owned(), account: other.to_owned() };
             let objects = server.parts.iter().flat_map(|part| &part.objects);
-            let databases = objects.filter_map(|object| object.name.value.strip_prefix("database ")).filter(|name| is_plain(name));
+            let databases = objects.filter_map(|object| object.name.value.strip_prefix("database "));
             let made = databases.flat_map(move |database| {
                 others().map(move |other| {
-                    (format!("CREATE DEFINER={} PROCEDURE `{database}`.`anything`() SELECT 1", of(other)), defines(other))
+                    let routine = format!("{}.`anything`", written(database, '`'));
+                    (format!("CREATE DEFINER={} PROCEDURE {routine}() SELECT 1", of(other)), defines(other))
                 })
             });
             // What these tables say counts once the server reads them anew.
@@ -207,26 +209,51 @@ fn acts_of<'s>(server: &'s Server<'_>, account: &'s DatabaseRole, user: &'s str)
     }
 }
 
+/// What objects of PostgreSQL are called in a ledger, and in a statement.
+const CLASSES: [(&str, &str); 12] = [
+    ("table ", "TABLE"),
+    ("view ", "TABLE"),
+    ("materialised view ", "TABLE"),
+    ("materialized view ", "TABLE"),
+    ("sequence ", "SEQUENCE"),
+    ("schema ", "SCHEMA"),
+    ("function ", "FUNCTION"),
+    ("procedure ", "PROCEDURE"),
+    ("type ", "TYPE"),
+    ("language ", "LANGUAGE"),
+    ("wrapper ", "FOREIGN DATA WRAPPER"),
+    ("server ", "FOREIGN SERVER"),
+];
+
 /// Returns what whoever owns an object may do that others may not.
-fn owner_acts(system: &str, account: &str, object: &zest_model::entry::DatabaseObject) -> Vec<(String, Fact)> {
+fn owner_acts(system: &str, account: &str, object: &DatabaseObject) -> Vec<(String, Fact)> {
     let on = object.name.value.as_str();
-    let Some((class, name)) = on.split_once(' ') else { return Vec::new() };
-    let quoted: Vec<String> = name.split('.').map(|part| format!("\"{part}\"")).collect();
-    let quoted = quoted.join(".");
-    if !matches!(class, "table" | "view" | "sequence" | "materialized-view") || !is_plain(name) {
-        return Vec::new();
-    }
-    let word = if class == "sequence" { "SEQUENCE" } else { "TABLE" };
+    let Some((word, name)) = CLASSES.iter().find_map(|(class, word)| Some((word, on.strip_prefix(class)?))) else { return Vec::new() };
+    let name = written(name, '"');
     let owns = Fact::Owns { system: system.to_owned(), account: account.to_owned(), object: on.to_owned() };
-    let mut list = vec![(format!("GRANT ALL PRIVILEGES ON {word} {quoted} TO \"{account}\""), owns)];
+    let mut list = vec![(format!("GRANT ALL PRIVILEGES ON {word} {name} TO {}", identifier(account, '"')), owns)];
     if object.row_security.as_ref().is_some_and(|is_on| is_on.value) {
         let shows = Fact::Shows { system: system.to_owned(), object: on.to_owned() };
-        list.push((format!("ALTER TABLE {quoted} DISABLE ROW LEVEL SECURITY"), shows));
+        list.push((format!("ALTER TABLE {name} DISABLE ROW LEVEL SECURITY"), shows));
     }
     list
 }
 
-/// Returns whether a name can be written between quotes as it is.
-fn is_plain(name: &str) -> bool {
-    !name.is_empty() && !name.contains(['\'', '"', '`', '\\'])
+/// Writes the name of an object as a statement does: as it stands in the ledger where it is quoted there, its parts quoted otherwise.
+fn written(name: &str, quote: char) -> String {
+    let (path, arguments) = name.find('(').map_or((name, ""), |at| name.split_at(at));
+    if path.contains(quote) {
+        return name.to_owned();
+    }
+    let parts: Vec<String> = path.split('.').map(|part| identifier(part, quote)).collect();
+    format!("{}{arguments}", parts.join("."))
+}
+
+fn identifier(name: &str, quote: char) -> String {
+    format!("{quote}{}{quote}", name.replace(quote, &format!("{quote}{quote}")))
+}
+
+/// Writes a text of MariaDB.
+fn text(name: &str) -> String {
+    format!("'{}'", name.replace('\\', "\\\\").replace('\'', "''"))
 }

@@ -270,7 +270,7 @@ fn exists(context: Context<'_>, action: &Action, trace: &mut Trace) -> Result<()
         _ => is_there(&action.path, context.links),
     };
     // The last part of an operation's own entries is never guessed from a container above it.
-    if is_known && !(operation.place.is_none() && ADMINISTRATIVE.contains(&name) && rest.is_empty()) {
+    if is_known && !(wanted.is_some() && operation.place.is_none() && ADMINISTRATIVE.contains(&name) && rest.is_empty()) {
         if !trace.explains() {
             return Ok(());
         }
