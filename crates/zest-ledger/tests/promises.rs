@@ -237,8 +237,8 @@ assumable = { by = ["group:both"] }
 [roles.second]
 assumable = { by = ["role:first"] }
 "#;
-    for who in ["always", "brief"] {
-        let row = format!("[[promises]]\nof = [\"user:{who}\"]\nnever = [\"hull.stop on **\"]\n");
+    for (who, key) in [("always", "never"), ("brief", "never"), ("always", "no-way"), ("brief", "no-way")] {
+        let row = format!("[[promises]]\nof = [\"user:{who}\"]\n{key} = [\"hull.stop on **\"]\n");
         let found = promises(&engine(&format!("{SKY}{row}")), "2026-11-28T12:00:00Z".parse().expect("a moment"));
         assert_eq!(found[0].standing, Standing::NotProved, "{who}: {found:#?}");
         assert!(found[0].why[0].contains("chains of more than two links"), "{found:#?}");

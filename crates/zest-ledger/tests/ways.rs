@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use fastrand::Rng;
-use zest_ledger::ask::{Change, Proven, Question, Session, Verdict};
+use zest_ledger::ask::{Change, Proven, Question, Refusal, Session, Verdict};
 use zest_ledger::entry::{Kind, Proof};
 use zest_ledger::finding::{Code, Severity};
 use zest_ledger::promise::{Standing, promises};
@@ -801,7 +801,9 @@ fn whoever_is_not_looked_at_may_do_nothing_that_gives_more() {
                 }
                 for question in all {
                     asked += 1;
-                    assert_eq!(engine.decide(&question).verdict, Verdict::Denied, "seed {seed}: {question:?}\n{text}");
+                    let decision = engine.decide(&question);
+                    assert_eq!(decision.verdict, Verdict::Denied, "seed {seed}: {question:?}\n{text}");
+                    assert_ne!(decision.refusal, Some(Refusal::NotDecided), "seed {seed}: {question:?}\n{text}");
                     let proofs = [Proof::Password, Proof::OneTimeCode, Proof::Key].map(|proof| Proven {
                         proof,
                         age: jiff::SignedDuration::ZERO,

@@ -78,11 +78,18 @@ impl<'e> Who<'e> {
     /// Looks at some people: what they may do of what is looked for, all alike; nothing where that is nothing, and nothing is open.
     #[must_use]
     pub fn held(&self, part: &Part<'_>) -> Vec<OfClass> {
+        let mut found = self.looked_at(part);
+        found.retain(|alike| !alike.set.is_empty());
+        found
+    }
+
+    /// Looks at some people as well of whom nothing was found, but a limit was met.
+    pub(crate) fn looked_at(&self, part: &Part<'_>) -> Vec<OfClass> {
         let Part { system, kin } = part;
         let Some(site) = self.engine.site(system) else { return Vec::new() };
         let within = Within { stated: self.session.clone(), ..Within::default() };
         let mut found = self.classes.rights(site, kin, |side| sought_on(side, self.sought, Some(&self.classes)), &within);
-        found.retain(|alike| !alike.set.is_empty());
+        found.retain(|alike| !alike.set.is_empty() || !alike.set.limits().is_empty());
         found
     }
 

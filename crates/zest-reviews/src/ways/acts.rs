@@ -306,7 +306,8 @@ impl<'e> Acts<'e> {
         let found = known.entry(key).or_insert_with(|| {
             let who = Who::new(self.engine, systems, sought, stated);
             let mut all = FixedBitSet::with_capacity(self.engine.estate().users().len());
-            let held = who.parts().iter().flat_map(|part| who.held(part));
+            // Beyond a limit there could be more.
+            let held = who.parts().iter().flat_map(|part| who.looked_at(part));
             held.flat_map(|held| held.people).for_each(|user| all.insert(user.index()));
             Arc::new(all)
         });

@@ -66,7 +66,8 @@ impl<'e> Server<'e> {
                 strong.extend(grant.to.iter().map(|to| to.value.as_str()));
             }
         }
-        let is_open = strong.contains("public");
+        // What is only named of the whole could be anything for everybody.
+        let is_open = strong.contains("public") || parts.iter().any(|part| !part.not_modelled.is_empty());
         Some(Self { engine, system, kind, parts, by_name, strong, is_open })
     }
 
