@@ -369,8 +369,8 @@ fn ways_go_over_statements_on_database_servers() {
         ("lent", erase, Some("ALTER USER 'chief'@'%' IDENTIFIED BY 'set anew'")),
         // Whoever owns it can give it to themselves.
         ("owner", read, Some("GRANT ALL PRIVILEGES ON TABLE \"public\".\"fares\" TO \"owner\"")),
-        ("runner", read, Some("COPY (SELECT 1) TO PROGRAM 'true'")),
-        ("runner", drop, Some("COPY (SELECT 1) TO PROGRAM 'true'")),
+        ("runner", read, Some("COPY (SELECT 1) TO PROGRAM 'cat > /dev/null'")),
+        ("runner", drop, Some("COPY (SELECT 1) TO PROGRAM 'cat > /dev/null'")),
         ("clerk", read, None),
         ("keys", erase, Some("ALTER USER 'chief'@'%' IDENTIFIED BY 'set anew'")),
         ("definer", erase, Some("CREATE DEFINER='chief'@'%' PROCEDURE `club`.`anything`() SELECT 1")),

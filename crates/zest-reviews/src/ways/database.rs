@@ -178,7 +178,7 @@ fn acts_of<'s>(server: &'s Server<'_>, account: &'s DatabaseRole, user: &'s str)
             let granted = joins.map(move |role| (format!("GRANT {} TO {own}", identifier(role, '"')), holds(role)));
             let set = others().map(move |other| (format!("ALTER ROLE {} PASSWORD 'set anew'", identifier(other, '"')), uses(other)));
             // Whatever the server's own account runs, the server lets it do anything with what it keeps.
-            let programs = ["COPY (SELECT 1) TO PROGRAM 'true'", "COPY (SELECT 1) TO '/tmp/anything'"];
+            let programs = ["COPY (SELECT 1) TO PROGRAM 'cat > /dev/null'", "COPY (SELECT 1) TO '/tmp/anything'"];
             let run = programs.into_iter().map(move |statement| (statement.to_owned(), rules()));
             let owned = server.parts.iter().flat_map(|part| &part.objects).filter(|object| object.owner.is_some());
             let of_owner = owned.flat_map(move |object| owner_acts(system, name, object));
