@@ -459,7 +459,8 @@ fn of_actions(side: Side<'_>, actions: Vec<Action>, within: &Within) -> Option<R
 }
 
 /// Returns the texts in which somebody could be named, without case.
-fn named_in(texts: &[&str], session: &Session) -> Vec<String> {
+#[must_use]
+pub fn named_in(texts: &[&str], session: &Session) -> Vec<String> {
     let of_acts = session.acting.iter().map(|act| match act {
         Act::User(name) | Act::Account { login: name, .. } | Act::Role { name, .. } => name.as_str(),
     });

@@ -6,8 +6,10 @@ use jiff::Timestamp;
 
 use zest_engine::Engine;
 use zest_model::entries::Entries;
+use zest_model::entry::Grant;
 use zest_model::finding::Findings;
 use zest_model::source::At;
+use zest_model::table::Table;
 
 /// Returns the ledger as it stands at a moment: whatever is over by then, or has not begun, is taken out, people are disabled, and what is
 /// left holds without bounds. Hours and days of the week stay as they are, and so does what only kinds from outside read.
@@ -48,70 +50,38 @@ pub fn as_of(engine: &Engine, at: Timestamp) -> Result<Engine, Findings> {
     };
     let old: &Entries = engine.estate().entries();
     let mut entries = old.clone();
-    entries.users = old
-        .users
-        .iter()
-        .map(|user| {
-            let mut user = (**user).clone();
-            if !is_there(&user.from, &user.until) {
-                let bound = user.until.as_ref().filter(|until| until.value <= at).or(user.from.as_ref());
-                user.disabled = Some(At::new(true, bound.map_or(user.id.place, |bound| bound.place)));
-            }
-            (user.from, user.until) = (None, None);
-            Arc::new(user)
-        })
-        .collect();
+    entries.users = each(&old.users, |user| {
+        if !is_there(&user.from, &user.until) {
+            let bound = user.until.as_ref().filter(|until| until.value <= at).or(user.from.as_ref());
+            user.disabled = Some(At::new(true, bound.map_or(user.id.place, |bound| bound.place)));
+        }
+        (user.from, user.until) = (None, None);
+    });
     let there = old.assignments.iter().filter(|assignment| is_there(&assignment.from, &assignment.until));
-    entries.assignments = there
-        .map(|assignment| {
-            let mut assignment = (**assignment).clone();
-            (assignment.from, assignment.until) = (None, None);
-            Arc::new(assignment)
-        })
-        .collect();
-    let grants = |grants: &mut Vec<zest_model::entry::Grant>| {
+    entries.assignments = each(&there.cloned().collect(), |assignment| (assignment.from, assignment.until) = (None, None));
+    let grants = |grants: &mut Vec<Grant>| {
         grants.retain(|grant| is_there(&grant.from, &grant.until));
         grants.iter_mut().for_each(|grant| (grant.from, grant.until) = (None, None));
     };
-    entries.roles = old
-        .roles
-        .iter()
-        .map(|role| {
-            let mut role = (**role).clone();
-            grants(&mut role.grants);
-            Arc::new(role)
-        })
-        .collect();
-    entries.services = old
-        .services
-        .iter()
-        .map(|service| {
-            let mut service = (**service).clone();
-            grants(&mut service.grants);
-            Arc::new(service)
-        })
-        .collect();
-    entries.databases = old
-        .databases
-        .iter()
-        .map(|database| {
-            let mut database = (**database).clone();
-            for list in [&mut database.grants, &mut database.default_grants] {
-                list.retain(|grant| is_there(&None, &grant.until));
-                list.iter_mut().for_each(|grant| grant.until = None);
-            }
-            database.accounts.iter_mut().chain(&mut database.roles).for_each(|role| bound(&mut role.until));
-            Arc::new(database)
-        })
-        .collect();
-    entries.hosts = old
-        .hosts
-        .iter()
-        .map(|host| {
-            let mut host = (**host).clone();
-            host.accounts.iter_mut().for_each(|account| bound(&mut account.until));
-            Arc::new(host)
-        })
-        .collect();
+    entries.roles = each(&old.roles, |role| grants(&mut role.grants));
+    entries.services = each(&old.services, |service| grants(&mut service.grants));
+    entries.databases = each(&old.databases, |database| {
+        for list in [&mut database.grants, &mut database.default_grants] {
+            list.retain(|grant| is_there(&None, &grant.until));
+            list.iter_mut().for_each(|grant| grant.until = None);
+        }
+        database.accounts.iter_mut().chain(&mut database.roles).for_each(|role| bound(&mut role.until));
+    });
+    entries.hosts = each(&old.hosts, |host| host.accounts.iter_mut().for_each(|account| bound(&mut account.until)));
     engine.with_entries(entries)
+}
+
+/// Returns a table of which each row is changed.
+fn each<T: Clone>(table: &Table<Arc<T>>, how: impl Fn(&mut T)) -> Table<Arc<T>> {
+    let one = |row: &Arc<T>| {
+        let mut row = (**row).clone();
+        how(&mut row);
+        Arc::new(row)
+    };
+    table.iter().map(one).collect()
 }

@@ -11,7 +11,7 @@ use jiff::SignedDuration;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use zest_engine::Engine;
-use zest_engine::classes::Classes;
+use zest_engine::classes::{Classes, named_in};
 use zest_engine::links::{Party, UserId};
 use zest_engine::named::{self, Told};
 use zest_engine::rights::{Side, Within};
@@ -149,21 +149,16 @@ impl<'e> Acts<'e> {
     /// Looks at a ledger; whoever is named in what is looked for stands for nobody else.
     #[must_use]
     pub fn of(engine: &'e Engine, aims: &[Aim<'_>]) -> Self {
-        let texts = |aim: &Aim<'_>| match aim {
-            Aim::Do(Sought::Line(text) | Sought::Statement(text) | Sought::Like(text), _, session) => {
-                let of_acts = session.acting.iter().map(ToString::to_string);
-                let of_session = session.account.iter().chain(&session.approved_by).cloned();
-                let of_attributes = session.attributes.iter().map(|(_, value)| value.clone());
-                of_session.chain(of_acts).chain(of_attributes).chain([(*text).to_owned()]).collect()
-            }
-            Aim::User(name) | Aim::Group(name) => vec![(*name).to_owned()],
+        let texts = |aim: &Aim<'_>| match *aim {
+            Aim::Do(Sought::Line(text) | Sought::Statement(text) | Sought::Like(text), _, session) => named_in(&[text], session),
+            Aim::User(name) | Aim::Group(name) => named_in(&[name], &Session::default()),
         };
         Self {
             engine,
             with_anything: OnceLock::new(),
             classes: OnceLock::new(),
             actors: OnceLock::new(),
-            asked: aims.iter().flat_map(texts).map(|text| text.to_lowercase()).collect(),
+            asked: aims.iter().flat_map(texts).collect(),
             targets: OnceLock::new(),
             ledgers: Mutex::default(),
             found: Mutex::default(),
@@ -223,8 +218,7 @@ impl<'e> Acts<'e> {
                 }
             }
         }
-        let mut parties: FxHashSet<Party> = FxHashSet::default();
-        parties.extend(estate.group_links().iter().flat_map(|links| &links.owners).map(|(party, _)| *party));
+        let mut parties = owners(engine);
         let of_name = |name: &str| match name.split_once(':') {
             Some(("user", name)) => engine.find_user(name, false).map(Party::User),
             Some(("group", name)) => engine.find_group(name).map(Party::Group),
@@ -254,7 +248,7 @@ impl<'e> Acts<'e> {
             let named = Named::of(self.engine);
             let estate = self.engine.estate();
             // Who owns groups may take members in, of which no decision on a system depends.
-            let owners: FxHashSet<Party> = estate.group_links().iter().flat_map(|links| &links.owners).map(|(party, _)| *party).collect();
+            let owners = owners(self.engine);
             let owning = |user: UserId| -> Vec<Party> {
                 let groups = self.engine.membership().groups_of(user);
                 groups.iter().map(|&group| Party::Group(group)).filter(|group| owners.contains(group)).collect()
@@ -457,6 +451,11 @@ pub(super) fn of_ledger(facts: &[Fact]) -> Vec<Fact> {
     let mut list: Vec<Fact> = facts.iter().filter(|fact| !fact.is_of_people()).cloned().collect();
     list.sort();
     list
+}
+
+/// Returns whoever owns any group.
+fn owners(engine: &Engine) -> FxHashSet<Party> {
+    engine.estate().group_links().iter().flat_map(|links| &links.owners).map(|(party, _)| *party).collect()
 }
 
 /// Owners take members into their groups.

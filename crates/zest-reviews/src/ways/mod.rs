@@ -1,8 +1,9 @@
 //! Ways: by which acts somebody could come to more than was given, shortest first.
 //!
 //! An act is something that somebody may do and that gives them more (`act`): reset or read a credential, change the members of a group or
-//! own it, edit a role, a command set or a job, write what runs as another, grant, pass a role of a database server on. Each is found in the sets of rights of the ledger as the acts before left it; acting as
-//! another, assumed roles and running as an account are in these sets already. Each step is a question that was asked, and is allowed.
+//! own it, edit a role, a command set or a job, write what runs as another, grant, or what a statement does on a database server
+//! (`database`). Each is found in the sets of rights of the ledger as the acts before left it; acting as another, assumed roles and
+//! running as an account are in these sets already. Each step is a question that was asked, and is allowed.
 
 mod act;
 mod acts;
@@ -16,7 +17,7 @@ use std::collections::BinaryHeap;
 use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashSet;
 
 pub use acts::Acts;
 pub use cut::cuts;
@@ -50,7 +51,7 @@ pub struct Ways<'a, 'e> {
     /// Who sets out.
     pub from: String,
     got: Vec<Got>,
-    known: FxHashMap<Fact, usize>,
+    known: FxHashSet<Fact>,
     /// Things from which it was not yet looked what they lead to, the nearest first.
     open: BinaryHeap<Reverse<(usize, usize)>>,
     has_begun: bool,
@@ -125,7 +126,7 @@ impl<'a, 'e> Ways<'a, 'e> {
             acts,
             from: from.to_owned(),
             got: Vec::new(),
-            known: FxHashMap::default(),
+            known: FxHashSet::default(),
             open: BinaryHeap::new(),
             has_begun: false,
             together: 0,
@@ -186,7 +187,7 @@ impl<'a, 'e> Ways<'a, 'e> {
             let taking_in = of_person.taking_in.iter().filter(|_| !is_new).map(|&number| &of_person.acts[number]);
             for act in all.iter().chain(taking_in) {
                 let mut add = |fact: &Fact| {
-                    if !self.known.contains_key(fact) && fact.becomes() != Some(&self.from) {
+                    if !self.known.contains(fact) && fact.becomes() != Some(&self.from) {
                         found.push((fact.clone(), Taken { by: person.user.clone(), how: act.by.clone() }));
                     }
                 };
@@ -194,13 +195,13 @@ impl<'a, 'e> Ways<'a, 'e> {
             }
         }
         for (fact, act) in found {
-            if self.known.contains_key(&fact) {
+            if self.known.contains(&fact) {
                 continue;
             }
             let (before, act) = self.least(base.clone(), act, |ways, base| ways.act_for(base, &fact));
             let number = self.got.len();
             self.open.push(Reverse((before.len() + 1, number)));
-            self.known.insert(fact.clone(), number);
+            self.known.insert(fact.clone());
             self.got.push(Got { fact, act, before });
         }
         self.unknown.append(&mut unknown);
@@ -388,7 +389,7 @@ impl<'a, 'e> Ways<'a, 'e> {
                 (facts.iter().any(is_it) || is_member(self.acts.engine(), &self.from, group)).then_some(None)
             }
             Aim::User(target) => {
-                if facts.iter().any(|fact| matches!(fact, Fact::Becomes(user) | Fact::Knows(user) if user == target)) {
+                if facts.iter().any(|fact| fact.becomes() == Some(target)) {
                     return Some(None);
                 }
                 let engine = self.acts.ledger(&facts)?;
