@@ -202,6 +202,27 @@ pub(crate) struct AlikeArgs {
     pub(crate) format: FormatArg,
 }
 
+/// An earlier ledger, to say what has turned since.
+#[derive(Debug, Args)]
+pub(crate) struct EarlierArgs {
+    /// Say which of them held in the ledger as it was: in this folder
+    #[arg(long, value_name = "FOLDER", conflicts_with = "was_at")]
+    pub(crate) was: Option<PathBuf>,
+    /// Say which of them held in the ledger as it was: at this revision of git
+    #[arg(long, value_name = "REVISION")]
+    pub(crate) was_at: Option<String>,
+    /// Find by halving which change turned each that held at this revision of git and does not now; along the first parents
+    #[arg(long, value_name = "REVISION", conflicts_with_all = ["was", "was_at"])]
+    pub(crate) turned_since: Option<String>,
+}
+
+impl EarlierArgs {
+    /// Returns at which revision the earlier ledger is looked at.
+    pub(crate) fn revision(&self) -> Option<&str> {
+        self.was_at.as_deref().or(self.turned_since.as_deref())
+    }
+}
+
 const EXPECTATIONS: &str = "\
 Ask recorded questions again, and say which have another answer than they must.
 
@@ -213,15 +234,8 @@ pub(crate) struct ExpectationsArgs {
     /// Also those in this document, which is no part of the ledger's folder; may be repeated
     #[arg(long, value_name = "FILE")]
     pub(crate) document: Vec<PathBuf>,
-    /// Say which of them held in the ledger as it was: in this folder
-    #[arg(long, value_name = "FOLDER", conflicts_with = "was_at")]
-    pub(crate) was: Option<PathBuf>,
-    /// Say which of them held in the ledger as it was: at this revision of git
-    #[arg(long, value_name = "REVISION")]
-    pub(crate) was_at: Option<String>,
-    /// Find by halving which change turned each that held at this revision of git and does not now; along the first parents
-    #[arg(long, value_name = "REVISION", conflicts_with_all = ["was", "was_at"])]
-    pub(crate) turned_since: Option<String>,
+    #[command(flatten)]
+    pub(crate) earlier: EarlierArgs,
     /// List the ones that hold as well
     #[arg(long)]
     pub(crate) all: bool,
@@ -250,6 +264,8 @@ pub(crate) struct PromisesArgs {
     /// Also those in this document, which is no part of the ledger's folder; may be repeated
     #[arg(long, value_name = "FILE")]
     pub(crate) document: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) earlier: EarlierArgs,
     #[command(flatten)]
     pub(crate) moment: MomentArg,
     #[command(flatten)]

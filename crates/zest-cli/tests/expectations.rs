@@ -104,7 +104,8 @@ fn the_revision_that_turned_an_answer_is_found() {
     let repository = git2::Repository::init(home.path()).expect("a repository");
     let text = |rights: &str| {
         format!(
-            "users.mate-1.proofs = [\"password\"]\n[systems.rota]\nkind = \"application\"\n[applications.rota]\ntypes.shift.rights = [\"plan\", \"drop\", \"look\"]\nobjects.\"shift/early\" = {{}}\ngrants = [{{ allow = [{rights}], on = \"shift/*\", to = [\"user:mate-1\"] }}]\n[[expectations]]\nwho = [\"user:mate-1\"]\non = [\"rota\"]\nlines = [\"plan on shift/early\", \"look on shift/early\", \"drop on shift/early\"]\nanswer = \"allowed\"\n"
+            "users.mate-1.proofs = [\"password\"]\n[systems.rota]\nkind = \"application\"\n[applications.rota]\ntypes.shift.rights = [\"plan\", \"drop\", \"look\"]\nobjects.\"shift/early\" = {{}}\ngrants = [{{ allow = [{rights}], on = \"shift/*\", to = [\"user:mate-1\"] }}]\n[[expectations]]\nwho = [\"user:mate-1\"]\non = [\"rota\"]\nlines = [\"plan on shift/early\", \"look on shift/early\", \"drop on shift/early\"]\nanswer = \"allowed\"\n{}",
+            ["plan", "look", "drop"].map(|right| format!("[[promises]]\nmay = [\"{right} on **\"]\n")).concat()
         )
     };
     let commit = |subject: &str, text: &str| {
@@ -138,6 +139,23 @@ fn the_revision_that_turned_an_answer_is_found() {
     let json: Value = serde_json::from_str(&run(&first, &["--format", "json"]).out).expect("JSON");
     assert_eq!(json["outcomes"][0]["turned-by"]["revision"], without_plan);
     assert!(json["outcomes"][2]["turned-by"].is_null());
+    // Promises are turned as answers are.
+    let promises = |words: &[&str]| zest_with(&[&["promises", "--ledger", folder], words].concat(), b"");
+    let ran = promises(&["--turned-since", &first]);
+    assert_eq!(ran.status, 1, "{}{}", ran.out, ran.err);
+    for part in [
+        "before: proved\n  turned by what is in no revision yet",
+        &format!("before: proved\n  turned by {} no more plans", &without_plan[..12]),
+        "1 of 3 promises proved, 2 refuted; since then 2 turned, and 0 turned to what",
+    ] {
+        assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
+    }
+    assert!(promises(&["--was-at", "HEAD"]).out.contains("; since then 1 turned, and 0 turned"));
+    assert!(!promises(&["--was-at", "HEAD"]).out.contains("turned by"));
+    assert_eq!((promises(&["--was-at", "HEAD~1"]).status, promises(&["--turned-since", "nowhere"]).status), (3, 2));
+    let json: Value = serde_json::from_str(&promises(&["--turned-since", &first, "--format", "json"]).out).expect("JSON");
+    assert_eq!(json["promises"][0]["turned-by"]["revision"], without_plan);
+    assert_eq!((&json["promises"][2]["stood-before"], &json["promises"][2]["turned-by"]), (&"proved".into(), &Value::Null));
     // What did not hold then was turned by nothing since.
     assert!(!run("HEAD", &[]).out.contains("turned by 0"), "plan did not hold at HEAD");
     assert_eq!(run("nowhere", &[]).status, 2);

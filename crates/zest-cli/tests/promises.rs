@@ -90,6 +90,7 @@ fn the_page_of_promises_is_what_the_program_prints() {
         "Exit status 0: all are proved; 1: one is refuted or not proved; 3: one says nothing; 4: there is none.",
         &format!("promises {AT} --ledger demo/lanternsound"),
     );
-    show("Two that are not kept", "In the demo with defects.", &format!("promises {AT} --ledger demo/with-defects"));
+    show("Some that are not kept", "In the demo with defects.", &format!("promises {AT} --ledger demo/with-defects"));
+    page.push_str("\n## Which change it was\n\n`--was FOLDER` and `--was-at REVISION` say how each promise of the ledger as it is would have stood then; `--turned-since REVISION` looks for\nthe revision since which it is not proved any more ([expectations](expectations.md)). About somebody who was not there it said nothing.\n");
     same_as_file("docs/promises.md", &page);
 }

@@ -1,9 +1,12 @@
 //! Promises: what is said of everybody is proved exactly if asking everybody finds no example against it.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use zest_ledger::ask::{Form, Question, Session, Verdict};
 use zest_ledger::command::{Pattern, read_line};
 use zest_ledger::entry::{Kind, Promise};
-use zest_ledger::promise::{Standing, promises};
+use zest_ledger::promise::{Standing, promises, standing_in};
+use zest_ledger::review::Classes;
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::{questions, seed};
 
@@ -329,16 +332,7 @@ fn promises_agree_with_asking_everybody() {
         let many: Vec<Question> = (0..400).map(|_| plain(source.question())).filter(|q| q.form == Form::Line).collect();
         let mut patterns: Vec<(String, String)> = Vec::new();
         for question in many.iter().take(24) {
-            let on = question.system.clone();
-            let pattern = match engine.site(&on).map(|site| site.entry().kind()) {
-                Some(Kind::NETWORK_DEVICE | Kind::HOST) => question.line.split(' ').next().map(|word| format!("{word} ...")),
-                Some(Kind::CLOUD | Kind::APPLICATION) => question.line.split_once(" on ").map(|(name, path)| {
-                    let above = path.split('/').next().unwrap_or(path);
-                    if question.user.len() % 2 == 0 { format!("{name} on {path}") } else { format!("{name} on {above}/**") }
-                }),
-                _ => question.line.split_once(" on ").filter(|(name, _)| !name.contains('(')).map(|(name, _)| format!("{name} on *")),
-            };
-            patterns.extend(pattern.map(|pattern| (on, pattern)));
+            patterns.extend(pattern_of(&engine, question).map(|pattern| (question.system.clone(), pattern)));
         }
         let ledger =
             patterns.iter().fold(Ledger::from(engine.estate()), |ledger, (on, pattern)| ledger.promise(Promise::never(pattern).on(on)));
@@ -380,4 +374,134 @@ fn promises_agree_with_asking_everybody() {
 /// Whether a session is one of those that sets tell of.
 fn is_meant(session: &Session) -> bool {
     session.acting.len() < 2 && session.active_roles.as_ref().is_none_or(|roles| roles.len() < 2)
+}
+
+/// What other promises say of everybody agrees with asking: who is found by asking may not be missing where one is proved, and who is shown
+/// as an example may what is said of them.
+#[test]
+fn promises_of_other_sorts_agree_with_asking_everybody() {
+    let first = seed(27_000);
+    println!("first seed {first}");
+    let now = "2026-11-28T12:00:00Z".parse().expect("a moment");
+    let mut standings: BTreeMap<(&str, &str), usize> = BTreeMap::new();
+    for round in 0..questions(1_500).div_ceil(15) as u64 {
+        let seed = first + round;
+        let made = if round % 2 == 0 { random(seed) } else { random_with_twins(seed) };
+        let Some((mut source, engine)) = made else { continue };
+        let many: Vec<Question> = (0..400).map(|_| plain(source.question())).filter(|q| q.form == Form::Line).collect();
+        let mut rows: Vec<(&str, &Question, String, String)> = Vec::new();
+        for (number, question) in many.iter().take(15).enumerate() {
+            let Some(other) = many.iter().skip(number + 1).find(|other| other.system == question.system) else { continue };
+            let (Some(one), Some(two)) = (pattern_of(&engine, question), pattern_of(&engine, other)) else { continue };
+            let sort = ["never-both", "whoever-may", "at-least", "at-most", "always"][number % 5];
+            rows.push((sort, question, one, two));
+        }
+        let texts = rows.iter().map(|(sort, question, one, two)| {
+            let said = match *sort {
+                "never-both" => format!("never-both = [{one:?}, {two:?}]"),
+                "whoever-may" => format!("whoever-may = [{one:?}]\nalso-may = [{two:?}]"),
+                "at-least" => format!("may = [{one:?}]\nat-least = 2"),
+                "at-most" => format!("may = [{one:?}]\nat-most = 1"),
+                _ => format!("always = [{:?}]", question.line),
+            };
+            format!("[[promises]]\n{said}\non = [{:?}]\n", question.system)
+        });
+        let text: String = texts.collect();
+        let Ok(estate) = Ledger::from(engine.estate()).document("promises.toml", &text).estate() else { continue };
+        let with = Engine::compile(estate).expect("it compiles");
+        for (found, (sort, of, one, two)) in promises(&with, now).iter().zip(&rows) {
+            let told = || format!("seed {seed}: {sort} of {one} and {two} on {}\n{found:#?}", of.system);
+            let asked: Vec<&Question> = many.iter().filter(|q| q.system == of.system && is_meant(&q.session)).collect();
+            let taken = |pattern: &str, question: &Question| {
+                let full = engine.explain(question).full_line.unwrap_or_else(|| question.line.clone());
+                takes(pattern, &Question { line: full, ..question.clone() }, &engine)
+            };
+            let is_allowed = |question: &Question| engine.decide(question).verdict != Verdict::Denied;
+            let may = |pattern: &str| -> BTreeSet<&str> {
+                asked.iter().filter(|q| taken(pattern, q) && is_allowed(q)).map(|q| q.user.as_str()).collect()
+            };
+            let shown = || found.witnesses.iter().map(|witness| &witness.question).filter(|q| !q.user.starts_with("account:"));
+            let standing = match found.standing {
+                Standing::Proved => "proved",
+                Standing::Refuted => "refuted",
+                Standing::NotProved => "not proved",
+                Standing::SaysNothing => "says nothing",
+            };
+            *standings.entry((sort, standing)).or_default() += 1;
+            match (*sort, found.standing) {
+                (_, Standing::NotProved | Standing::SaysNothing) => {}
+                ("never-both", Standing::Proved) => assert!(may(one).is_disjoint(&may(two)), "{}", told()),
+                ("never-both", Standing::Refuted) => {
+                    assert!(shown().all(|q| is_allowed(q) && (taken(one, q) || taken(two, q))), "{}", told());
+                }
+                ("whoever-may", Standing::Refuted) => {
+                    let also = may(two);
+                    assert!(shown().all(|q| is_allowed(q) && taken(one, q) && !also.contains(q.user.as_str())), "{}", told());
+                }
+                // That somebody may not the other thing is nothing that asking can show.
+                ("whoever-may", Standing::Proved) => {}
+                ("at-least", Standing::Refuted) => assert!(may(one).len() < 2, "{}", told()),
+                ("at-least", Standing::Proved) => {}
+                ("at-most", Standing::Proved) => assert!(may(one).len() < 2, "{}", told()),
+                ("at-most", Standing::Refuted) => assert!(shown().all(|q| is_allowed(q) && taken(one, q)), "{}", told()),
+                (_, Standing::Proved) => {
+                    let starts_by_itself = |session: &Session| {
+                        let Session { level, mode, account, acting, active_roles, .. } = session;
+                        level.is_none() && mode.is_none() && account.is_none() && acting.is_empty() && active_roles.is_none()
+                    };
+                    for question in asked.iter().filter(|q| starts_by_itself(&q.session)) {
+                        let question = Question { line: of.line.clone(), ..(*question).clone() };
+                        let is_open = engine.sign_in(&question).verdict != Verdict::Denied;
+                        assert!(!is_open || is_allowed(&question), "{}\n{question:#?}", told());
+                    }
+                }
+                (_, Standing::Refuted) => assert!(shown().all(|q| !is_allowed(q)), "{}", told()),
+            }
+        }
+    }
+    println!("{standings:?}");
+    for sort in ["never-both", "whoever-may", "at-least", "at-most", "always"] {
+        assert!(standings.contains_key(&(sort, "proved")) && standings.contains_key(&(sort, "refuted")), "{sort}: {standings:?}");
+    }
+}
+
+/// What a promise of an earlier ledger says in a later one is what it would say if it were written there.
+#[test]
+fn a_promise_stands_in_another_ledger_as_if_it_were_written_there() {
+    let first = seed(28_000);
+    println!("first seed {first}");
+    let now = "2026-11-28T12:00:00Z".parse().expect("a moment");
+    let (mut others, mut all) = (0, 0);
+    for seed in first..first + 20 {
+        let (Some((mut source, engine)), Some((_, there))) = (random(seed), random(seed + 1)) else { continue };
+        let questions = (0..60).map(|_| plain(source.question())).filter(|q| q.form == Form::Line);
+        let rows =
+            questions.filter_map(|q| Some(format!("[[promises]]\nnever = [{:?}]\non = [{:?}]\n", pattern_of(&engine, &q)?, q.system)));
+        let text: String = rows.take(10).collect();
+        let with = |engine: &Engine| -> Option<Engine> {
+            let estate = Ledger::from(engine.estate()).document("promises.toml", &text).estate().ok()?;
+            Some(Engine::compile(estate).expect("it compiles"))
+        };
+        let (Some(now_written), Some(then_written)) = (with(&engine), with(&there)) else { continue };
+        let classes = Classes::of(&there);
+        for (number, (here, then)) in promises(&now_written, now).iter().zip(promises(&then_written, now)).enumerate() {
+            assert_eq!(standing_in((&there, &classes), &now_written, number, now), then.standing, "seed {seed}: {then:#?}");
+            all += 1;
+            others += usize::from(here.standing != then.standing);
+        }
+    }
+    println!("{others} of {all} promises stand otherwise in the other ledger");
+    assert!(others > 10);
+}
+
+/// A pattern that takes what a question asks, and more.
+fn pattern_of(engine: &Engine, question: &Question) -> Option<String> {
+    match engine.site(&question.system).map(|site| site.entry().kind()) {
+        Some(Kind::NETWORK_DEVICE | Kind::HOST) => question.line.split(' ').next().map(|word| format!("{word} ...")),
+        Some(Kind::CLOUD | Kind::APPLICATION) => question.line.split_once(" on ").map(|(name, path)| {
+            let above = path.split('/').next().unwrap_or(path);
+            if question.user.len().is_multiple_of(2) { format!("{name} on {path}") } else { format!("{name} on {above}/**") }
+        }),
+        _ => question.line.split_once(" on ").filter(|(name, _)| !name.contains('(')).map(|(name, _)| format!("{name} on *")),
+    }
 }

@@ -196,7 +196,8 @@ pub struct Outcome {
     pub more: crate::More,
 }
 
-/// The change that turned an answer: the first revision in which it is another one than it must be.
+/// The change that turned something recorded: the first revision in which an answer is another one than it must be, or a promise is not
+/// proved any more.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -393,6 +394,10 @@ pub struct Promised {
     pub people: usize,
     /// On how many systems.
     pub systems: usize,
+    /// How it stood in an earlier ledger, if that was asked.
+    pub stood_before: Option<Standing>,
+    /// The change since when it is not proved any more, if that was looked for.
+    pub turned_by: Option<Turn>,
     #[doc(hidden)]
     #[serde(skip)]
     pub more: crate::More,

@@ -12,7 +12,7 @@ use rustc_hash::FxHashSet;
 use zest_engine::classes::{Classes, OfClass};
 use zest_engine::links::{Resolver, SystemId, UserId};
 use zest_engine::rights::{Action, Always, Side, Within, rights};
-use zest_engine::{Engine, rights};
+use zest_engine::{Engine, Estate, rights};
 use zest_model::ask::{Answer, Form, Gate, Question, Verdict};
 use zest_model::entry::Promise;
 use zest_model::finding::Finding;
@@ -34,14 +34,39 @@ pub fn promises(engine: &Engine, now: Timestamp) -> Vec<Promised> {
 #[must_use]
 pub fn promise(engine: &Engine, classes: &Classes<'_>, number: usize, now: Timestamp) -> Promised {
     let entry = &engine.estate().entries().promises[number];
-    let mut findings = Vec::new();
-    let meant = Meant::of((engine, classes), entry, now, &mut findings);
-    let mut found = Found::default();
-    match meant {
-        Some(meant) if findings.is_empty() => meant.look(entry, &mut found),
-        _ => found.says_nothing.extend(findings.iter().map(|finding| finding.message.clone())),
-    }
-    found.told(engine, entry)
+    Found::of(engine.estate(), entry, (engine, classes), now).told(engine, entry)
+}
+
+/// Returns how a promise of a ledger stands in another one, such as an earlier revision of it: it says nothing where it is about
+/// somebody or something that is not there.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, promise::{Standing, promise, standing_in}, review::Classes};
+/// let ledger = |to: &str| {
+///     let text = format!(r#"
+/// users.mate-1.proofs = ["password"]
+/// users.mate-2.proofs = ["password"]
+/// systems.rota.kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan"]
+/// objects."shift/early" = {{}}
+/// grants = [{{ allow = ["plan"], on = "shift/*", to = ["user:{to}"] }}]
+/// [[promises]]
+/// of = ["user:mate-2"]
+/// never = ["plan on **"]
+/// "#);
+///     Engine::compile(Ledger::new().document("rota.toml", text).estate()?)
+/// };
+/// let (before, now) = (ledger("mate-1")?, ledger("mate-2")?);
+/// let at = "2026-11-28T12:00:00Z".parse().expect("a moment");
+/// assert_eq!(promise(&now, &Classes::of(&now), 0, at).standing, Standing::Refuted);
+/// assert_eq!(standing_in((&before, &Classes::of(&before)), &now, 0, at), Standing::Proved);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[must_use]
+pub fn standing_in(there: (&Engine, &Classes<'_>), engine: &Engine, number: usize, now: Timestamp) -> Standing {
+    Found::of(engine.estate(), &engine.estate().entries().promises[number], there, now).standing()
 }
 
 /// Whom and what a promise means. People are numbered: users by their numbers, and then accounts that no user stands behind.
@@ -162,7 +187,14 @@ impl<'m> Tally<'m> {
 }
 
 impl<'e> Meant<'e> {
-    fn of((engine, classes): (&'e Engine, &'e Classes<'e>), entry: &Promise, now: Timestamp, findings: &mut Vec<Finding>) -> Option<Self> {
+    /// Follows what a promise of one ledger says in another, or the same.
+    fn of(
+        written: &Estate,
+        entry: &Promise,
+        (engine, classes): (&'e Engine, &'e Classes<'e>),
+        now: Timestamp,
+        findings: &mut Vec<Finding>,
+    ) -> Option<Self> {
         let Promise { of, but, on, session, unless, exceptions, longer_than_days, .. } = entry;
         findings.extend(misfits(entry).into_iter().map(|why| row::cannot(entry.place, &why)));
         let estate = engine.estate();
@@ -172,7 +204,7 @@ impl<'e> Meant<'e> {
                 out.extend(row::people(engine, &exception.who, findings).into_iter().map(UserId::index));
             }
         }
-        let stated = row::session(estate, session, entry.place, findings)?;
+        let stated = row::session(written, session, entry.place, findings)?;
         // A question that states what a system does not look at is refused there, whatever it asks.
         let not_heard = |system: &SystemId| {
             let kind = engine.site_of(*system).map(|site| site.kind());
@@ -620,6 +652,18 @@ impl Looked {
 }
 
 impl Found {
+    /// Looks at what a promise of one ledger says in another, or the same.
+    fn of(written: &Estate, entry: &Promise, there: (&Engine, &Classes<'_>), now: Timestamp) -> Self {
+        let mut findings = Vec::new();
+        let meant = Meant::of(written, entry, there, now, &mut findings);
+        let mut found = Self::default();
+        match meant {
+            Some(meant) if findings.is_empty() => meant.look(entry, &mut found),
+            _ => found.says_nothing.extend(findings.iter().map(|finding| finding.message.clone())),
+        }
+        found
+    }
+
     /// Notes why it is not proved, each reason once.
     fn not_proved(&mut self, reasons: Vec<String>) {
         for why in reasons {
@@ -629,8 +673,8 @@ impl Found {
         }
     }
 
-    fn told(mut self, engine: &Engine, entry: &Promise) -> Promised {
-        let standing = if !self.says_nothing.is_empty() {
+    fn standing(&self) -> Standing {
+        if !self.says_nothing.is_empty() {
             Standing::SaysNothing
         } else if self.refuting > 0 {
             Standing::Refuted
@@ -638,7 +682,11 @@ impl Found {
             Standing::NotProved
         } else {
             Standing::Proved
-        };
+        }
+    }
+
+    fn told(mut self, engine: &Engine, entry: &Promise) -> Promised {
+        let standing = self.standing();
         // The smallest come first: own sessions, short lines.
         self.witnesses.sort_by_key(|witness| (witness.question.session.acting.len(), witness.question.line.len()));
         self.witnesses.truncate(MAX_WITNESSES);
@@ -667,6 +715,8 @@ impl Found {
             witnesses: self.witnesses,
             people: self.people,
             systems: self.systems,
+            stood_before: None,
+            turned_by: None,
             more: zest_model::More,
         }
     }

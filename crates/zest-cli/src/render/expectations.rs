@@ -7,7 +7,7 @@ use zest_ledger::json::Expectations;
 use zest_ledger::review::Outcome;
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging};
+use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging, turned_by};
 use super::{answer, findings};
 
 /// How many parts are told on which nothing depends.
@@ -87,13 +87,7 @@ fn one(outcome: &Outcome, more: usize) -> String {
         Some(false) => lines.push("before    not as expected".to_owned()),
         Some(true) | None => {}
     }
-    if let Some(turn) = &outcome.turned_by {
-        let errors = if turn.has_errors { ", in which the ledger has errors" } else { "" };
-        lines.push(match &turn.revision {
-            Some(revision) => format!("turned by {} {}{errors}", revision.get(..12).unwrap_or(revision), turn.subject),
-            None => "turned by what is in no revision yet".to_owned(),
-        });
-    }
+    lines.extend(outcome.turned_by.as_ref().map(turned_by));
     for line in lines {
         let _ = writeln!(out, "  {}", hanging("            ", &visible(&line)));
     }

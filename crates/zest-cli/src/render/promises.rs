@@ -2,11 +2,12 @@
 
 use std::fmt::Write as _;
 
+use anstyle::Style;
 use zest_ledger::promise::{Promised, Standing, Witness};
 use zest_ledger::source::visible;
 
 use super::answer;
-use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging};
+use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging, turned_by};
 
 pub(crate) fn render(found: &[Promised]) -> String {
     let mut out = String::new();
@@ -24,20 +25,23 @@ pub(crate) fn render(found: &[Promised]) -> String {
             let _ = write!(text, ", {} {word}", count(standing));
         }
     }
+    if found.iter().any(|one| one.stood_before.is_some()) {
+        let turned = |of: fn(Standing, Standing) -> bool| {
+            found.iter().filter(|one| one.stood_before.is_some_and(|before| of(before, one.standing))).count()
+        };
+        let lost = turned(|before, now| before == Standing::Proved && now != Standing::Proved);
+        let won = turned(|before, now| before != Standing::Proved && now == Standing::Proved);
+        let _ = write!(text, "; since then {lost} turned, and {won} turned to what they must be");
+    }
     let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &text));
     out
 }
 
 fn told(one: &Promised) -> String {
     let mut out = String::new();
-    let (word, style) = match one.standing {
-        Standing::Proved => ("proved", GOOD),
-        Standing::Refuted => ("REFUTED", BAD),
-        Standing::NotProved => ("not proved", BAD),
-        Standing::SaysNothing => ("says nothing", BAD),
-    };
+    let (text, style) = word(one.standing);
     let name = format!("{}{}", visible(&one.name), at(Some(&one.place)));
-    let _ = writeln!(out, "{style}{word:<14}{style:#}{}", hanging("              ", name.trim_start()));
+    let _ = writeln!(out, "{style}{text:<14}{style:#}{}", hanging("              ", name.trim_start()));
     let _ = writeln!(out, "  {}", hanging("  ", &visible(&one.says)));
     for why in &one.why {
         let _ = writeln!(out, "  {BAD}-{BAD:#} {}", hanging("    ", &visible(why)));
@@ -45,8 +49,22 @@ fn told(one: &Promised) -> String {
     for witness in &one.witnesses {
         out.push_str(&example(witness));
     }
+    let before =
+        one.stood_before.filter(|before| *before != one.standing).map(|before| format!("before: {}", word(before).0.to_lowercase()));
+    for line in before.into_iter().chain(one.turned_by.as_ref().map(turned_by)) {
+        let _ = writeln!(out, "  {}", hanging("    ", &visible(&line)));
+    }
     out.push('\n');
     out
+}
+
+const fn word(standing: Standing) -> (&'static str, Style) {
+    match standing {
+        Standing::Proved => ("proved", GOOD),
+        Standing::Refuted => ("REFUTED", BAD),
+        Standing::NotProved => ("not proved", BAD),
+        Standing::SaysNothing => ("says nothing", BAD),
+    }
 }
 
 fn example(witness: &Witness) -> String {

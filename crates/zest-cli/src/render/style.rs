@@ -4,6 +4,7 @@ use std::io::IsTerminal as _;
 use std::sync::OnceLock;
 
 use anstyle::{AnsiColor, Style};
+use zest_ledger::review::Turn;
 use zest_ledger::source::Location;
 
 pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
@@ -75,4 +76,13 @@ pub(crate) fn at(place: Option<&Location>) -> String {
 /// Writes a number of things: "1 statement", "2 statements".
 pub(crate) fn counted(count: usize, what: &str) -> String {
     if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
+}
+
+/// Says which change turned something.
+pub(crate) fn turned_by(turn: &Turn) -> String {
+    let errors = if turn.has_errors { ", in which the ledger has errors" } else { "" };
+    match &turn.revision {
+        Some(revision) => format!("turned by {} {}{errors}", revision.get(..12).unwrap_or(revision), turn.subject),
+        None => "turned by what is in no revision yet".to_owned(),
+    }
 }

@@ -1,19 +1,18 @@
 //! `zest expectations`: recorded questions, asked again.
 
-use std::cell::OnceCell;
 use std::path::Path;
 
 use anyhow::Result;
 use zest_ledger::Engine;
 use zest_ledger::expectation::{Asked, Covered, Part, Row, fewest, parts, proposed_text, rows};
 use zest_ledger::json::{Coverage, Expectations};
-use zest_ledger::review::{Classes, Outcome, Turn};
+use zest_ledger::review::{Classes, Outcome};
 
+use super::turned::Since;
 use crate::args::ExpectationsArgs;
 use crate::exit::Exit;
 use crate::format::data;
 use crate::out::{complain_of, put};
-use crate::revision;
 use crate::{cores, progress, render};
 
 pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
@@ -31,15 +30,14 @@ pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
         return Ok(propose(engine, &rows));
     }
     let each: Vec<&Row<'_>> = rows.iter().collect();
-    let before = match super::as_it_was(&args.ledger.ledger, args.was.as_deref(), args.was_at.as_deref().or(args.turned_since.as_deref()))?
-    {
+    let before = match super::as_it_was(&args.ledger.ledger, args.earlier.was.as_deref(), args.earlier.revision())? {
         Some(Err(exit)) => return Ok(exit),
         Some(Ok(before)) => Some(before),
         None => None,
     };
     let ask = |row: &&Row<'_>| before.map_or_else(|| row.ask(engine), |before| row.ask_both(engine, before));
     let mut of_rows = progress::during("asking", || cores::each(&each, ask));
-    if let Some(since) = &args.turned_since {
+    if let Some(since) = &args.earlier.turned_since {
         progress::during("looking for the changes", || turned(&args.ledger.ledger, since, &rows, &mut of_rows))?;
     }
     let outcomes = of_rows.concat();
@@ -81,37 +79,14 @@ fn propose(engine: &Engine, rows: &[Row<'_>]) -> Exit {
     if proposals.is_empty() { Exit::Nothing } else { Exit::Allowed }
 }
 
-/// Finds by halving which revision turned each answer that was the expected one at a revision, and is not now.
+/// Finds which revision turned each answer that was the expected one at a revision, and is not now.
 fn turned(folder: &Path, since: &str, rows: &[Row<'_>], of_rows: &mut [Vec<Outcome>]) -> Result<()> {
-    let revisions = revision::since(folder, since)?;
-    // The ledger at each of them, as far as it was asked for; nothing where it has errors.
-    let engines: Vec<OnceCell<Option<Engine>>> = revisions.iter().map(|_| OnceCell::new()).collect();
-    let mut failure = None;
-    let mut read = |number: usize| match revision::read(folder, &revisions[number].id) {
-        Ok(validated) => validated.estate.and_then(|estate| Engine::compile(estate).ok()),
-        Err(error) => {
-            failure.get_or_insert(error);
-            None
-        }
-    };
+    let mut since = Since::of(folder, since)?;
     for (row, outcomes) in rows.iter().zip(of_rows) {
         let lost = outcomes.iter_mut().enumerate().filter(|(_, outcome)| !outcome.holds && outcome.held_before == Some(true));
         for (answer, outcome) in lost {
-            let mut holds = |number: usize| {
-                let there = engines[number].get_or_init(|| read(number)).as_ref();
-                there.is_some_and(|there| row.ask(there).get(answer).is_some_and(|outcome| outcome.holds))
-            };
-            // It held before the first of what is left, and does not hold at the end of it, which is the ledger as it stands. Which ones
-            // are asked is said here, since it matters: behind a revision with errors it may hold again.
-            let (mut first, mut end) = (0, revisions.len());
-            while first < end {
-                let middle = first + (end - first) / 2;
-                if holds(middle) { first = middle + 1 } else { end = middle }
-            }
-            let has_errors = engines.get(first).is_some_and(|engine| matches!(engine.get(), Some(None)));
-            let (id, subject) = revisions.get(first).map(|revision| (revision.id.clone(), revision.subject.clone())).unzip();
-            outcome.turned_by = Some(Turn::new(id, subject.unwrap_or_default(), has_errors));
+            outcome.turned_by = Some(since.turn(|there| row.ask(there).get(answer).is_some_and(|outcome| outcome.holds)));
         }
     }
-    failure.map_or(Ok(()), Err)
+    since.finish()
 }

@@ -24,6 +24,7 @@ mod sought;
 mod statements;
 #[cfg(feature = "live")]
 mod trial;
+mod turned;
 mod verdicts;
 pub(crate) mod visible;
 pub(crate) mod ways;
