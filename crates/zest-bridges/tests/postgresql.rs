@@ -37,8 +37,9 @@ pub(crate) fn in_database(server: &Server, name: &str, body: impl FnOnce(&mut Se
     body(&mut session);
     drop(session);
     sql(&mut admin, &format!("DROP DATABASE {name} WITH (FORCE)"));
-    let roles: Vec<String> = admin.read().expect("reads").roles.into_keys().filter(|r| r != "postgres").collect();
-    let list = roles.iter().map(|r| zest_ledger::postgresql::quoted(r)).collect::<Vec<_>>().join(", ");
+    // Numbers below are of what comes with the server.
+    let roles = admin.client().query("SELECT quote_ident(rolname) FROM pg_roles WHERE oid >= 16384", &[]).expect("reads");
+    let list = roles.iter().map(|row| row.get::<_, String>(0)).collect::<Vec<_>>().join(", ");
     if !list.is_empty() {
         sql(&mut admin, &format!("DROP ROLE {list}"));
     }
@@ -347,15 +348,27 @@ fn changes(session: &mut Session, rng: &mut Rng, count: usize, counts: &mut Coun
 
 #[test]
 fn the_server_agrees_on_random_estates() {
+    random_estates(0);
+}
+
+/// The other half, on a server of its own: nothing else of the tests takes as long.
+#[test]
+fn the_server_agrees_on_other_random_estates() {
+    random_estates(1);
+}
+
+/// Compares every second estate, beginning with one.
+fn random_estates(begin: u64) {
     let Some(server) = servers::wanted(servers::postgresql) else { return };
     let first = seed("PostgreSQL estates");
     let mut counts = Counts::default();
-    let mut number = 0;
-    while counts.total() < wanted_checks() || number < ESTATES {
+    let mut number = begin;
+    let wanted = wanted_checks() / 2;
+    while counts.total() < wanted || number < ESTATES {
         let seed = first + number;
         let size = Size { roles: 8, tables: 8, grants: 60 };
         // What the count needs is compared in full; the rest of the estates make the way there and back.
-        let in_full = counts.total() < wanted_checks();
+        let in_full = counts.total() < wanted;
         let run = |size: Size, counts: &mut Counts| {
             let mut result = Err("it was not come to".to_owned());
             let database = format!("estate_{number}");
@@ -389,7 +402,7 @@ fn the_server_agrees_on_random_estates() {
                 .find_map(|s| run(s, &mut Counts::default()).err());
             panic!("seed {seed}: {}", found.unwrap_or(error));
         }
-        number += 1;
+        number += 2;
     }
     counts.print("PostgreSQL");
 }

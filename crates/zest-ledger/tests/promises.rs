@@ -324,7 +324,7 @@ fn promises_agree_with_asking_everybody() {
     println!("first seed {first}");
     let now = "2026-11-28T12:00:00Z".parse().expect("a moment");
     let (mut proved, mut refuted, mut open, mut asked, mut nothing) = (0, 0, 0, 0, 0);
-    for round in 0..questions(4_500).div_ceil(15) as u64 {
+    for round in 0..questions(30_000).div_ceil(15) as u64 {
         let seed = first + round;
         // People who are alike are looked at once.
         let made = if round % 2 == 0 { random(seed) } else { random_with_twins(seed) };
