@@ -46,6 +46,7 @@ mod shapes;
 mod support;
 mod told;
 mod ways;
+mod ways_written;
 
 #[test]
 fn every_test_file_is_run() {

@@ -104,6 +104,15 @@ impl<T: Clone> Table<T> {
     }
 }
 
+impl<T: Clone> Table<Arc<T>> {
+    /// Changes a row, here and in no other table.
+    pub fn edit(&mut self, index: usize, how: impl FnOnce(&mut T)) {
+        let mut row = (*self[index]).clone();
+        how(&mut row);
+        self.set(index, Arc::new(row));
+    }
+}
+
 impl<T: Clone> Index<usize> for Table<T> {
     type Output = T;
 

@@ -204,11 +204,7 @@ impl Of {
                 let left = entries.assignments.iter().enumerate().filter(|(row, _)| *row != i).map(|(_, entry)| Arc::clone(entry));
                 entries.assignments = left.collect();
             }
-            (Self::AssignmentCondition(i), Edit::Out) => {
-                let mut entry = (*entries.assignments[i]).clone();
-                entry.when = When::default();
-                entries.assignments.set(i, Arc::new(entry));
-            }
+            (Self::AssignmentCondition(i), Edit::Out) => entries.assignments.edit(i, |entry| entry.when = When::default()),
             (Self::Rule(i, j), _) => {
                 let mut set = (*entries.command_sets[i]).clone();
                 match edit {
@@ -233,21 +229,9 @@ impl Of {
             }),
             (Self::GrantCondition(of, j), Edit::Out) => of.edit(entries, |grants| grants[j].when = When::default()),
             (Self::GrantLift(of, j), Edit::Out) => of.edit(entries, |grants| grants[j].lifted_by = When::default()),
-            (Self::Ceiling(i, j), Edit::Out) => {
-                let mut service = (*entries.services[i]).clone();
-                service.ceilings.remove(j);
-                entries.services.set(i, Arc::new(service));
-            }
-            (Self::DatabaseGrant(i, j), Edit::Out) => {
-                let mut database = (*entries.databases[i]).clone();
-                database.grants.remove(j);
-                entries.databases.set(i, Arc::new(database));
-            }
-            (Self::RunAs(i, j), Edit::Out) => {
-                let mut host = (*entries.hosts[i]).clone();
-                host.run_as.remove(j);
-                entries.hosts.set(i, Arc::new(host));
-            }
+            (Self::Ceiling(i, j), Edit::Out) => entries.services.edit(i, |service| drop(service.ceilings.remove(j))),
+            (Self::DatabaseGrant(i, j), Edit::Out) => entries.databases.edit(i, |database| drop(database.grants.remove(j))),
+            (Self::RunAs(i, j), Edit::Out) => entries.hosts.edit(i, |host| drop(host.run_as.remove(j))),
             (Self::Separation(i), Edit::Out) => {
                 let left = entries.separations.iter().enumerate().filter(|(row, _)| *row != i).map(|(_, entry)| Arc::clone(entry));
                 entries.separations = left.collect();
@@ -271,16 +255,8 @@ impl Of {
 impl Where {
     fn edit(self, entries: &mut Entries, edit: impl FnOnce(&mut Vec<Grant>)) {
         match self {
-            Self::Service(i) => {
-                let mut service = (*entries.services[i]).clone();
-                edit(&mut service.grants);
-                entries.services.set(i, Arc::new(service));
-            }
-            Self::Role(i) => {
-                let mut role = (*entries.roles[i]).clone();
-                edit(&mut role.grants);
-                entries.roles.set(i, Arc::new(role));
-            }
+            Self::Service(i) => entries.services.edit(i, |service| edit(&mut service.grants)),
+            Self::Role(i) => entries.roles.edit(i, |role| edit(&mut role.grants)),
         }
     }
 }

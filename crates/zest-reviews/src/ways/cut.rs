@@ -2,9 +2,11 @@
 
 use zest_engine::Engine;
 use zest_model::listing::{Cut, Way};
+use zest_model::source::Place;
 
+use super::tie::Tie;
 use super::{Acts, Aim, Ways};
-use crate::expectation::parts;
+use crate::expectation::{Part, parts};
 
 /// How many entries are tried at most: those that most ways rest on.
 const MAX_TRIED: usize = 8;
@@ -18,25 +20,58 @@ pub fn cuts(engine: &Engine, ways: &[Way], aim: Aim<'_>) -> Vec<Cut> {
         let is_on = |way: &&Way| way.steps.iter().any(|step| step.place.as_ref() == Some(place));
         ways.iter().filter(is_on).count()
     };
-    let mut candidates: Vec<(usize, crate::expectation::Part)> = parts(engine)
-        .into_iter()
-        .filter(crate::expectation::Part::is_entry)
-        .map(|part| (rests_on(&estate.sources().locate(part.place())), part))
+    let parts = parts(engine).into_iter().filter(Part::is_entry).map(Removal::Part);
+    let mut candidates: Vec<(usize, Removal)> = parts
+        .chain(Tie::all(estate.entries()).into_iter().map(Removal::Tie))
+        .map(|removal| (rests_on(&estate.sources().locate(removal.place())), removal))
         .filter(|(count, _)| *count > 0)
         .collect();
     candidates.sort_by_key(|(count, _)| std::cmp::Reverse(*count));
     candidates.truncate(MAX_TRIED);
     let mut list: Vec<Cut> = candidates
         .into_iter()
-        .filter_map(|(_, part)| {
-            let without = part.taken_out(engine)?;
+        .filter_map(|(_, removal)| {
+            let without = removal.taken_out(engine)?;
             let acts = Acts::of(&without, &[aim]);
             let gets_there = |way: &&Way| Ways::of(&acts, &way.from).is_some_and(|mut ways| ways.to(aim).is_some());
             let left = ways.iter().filter(gets_there).count();
-            let place = estate.sources().locate(part.place());
-            Some(Cut { what: part.what().to_owned(), place, left, of: ways.len(), more: zest_model::More })
+            let place = estate.sources().locate(removal.place());
+            Some(Cut { what: removal.what().to_owned(), place, left, of: ways.len(), more: zest_model::More })
         })
         .collect();
     list.sort_by_key(|cut| cut.left);
     list
+}
+
+/// Something that can be taken out of a ledger.
+enum Removal {
+    Part(Part),
+    Tie(Tie),
+}
+
+impl Removal {
+    const fn place(&self) -> Place {
+        match self {
+            Self::Part(part) => part.place(),
+            Self::Tie(tie) => tie.place,
+        }
+    }
+
+    fn what(&self) -> &str {
+        match self {
+            Self::Part(part) => part.what(),
+            Self::Tie(tie) => &tie.what,
+        }
+    }
+
+    fn taken_out(&self, engine: &Engine) -> Option<Engine> {
+        match self {
+            Self::Part(part) => part.taken_out(engine),
+            Self::Tie(tie) => {
+                let mut entries = engine.estate().entries().clone();
+                tie.take_out(&mut entries);
+                engine.with_entries(entries).ok()
+            }
+        }
+    }
 }

@@ -132,21 +132,21 @@ fn apply(entries: &mut Entries, rows: &mut Rows, fact: &Fact) -> Option<()> {
         Fact::Becomes(_) | Fact::Knows(_) => {}
         Fact::Joins { user, group } => {
             let row = entries.groups.iter().position(|entry| entry.id.value == *group)?;
-            change(&mut entries.groups, row, |entry| entry.members.push(by_user(user, entry.id.place)));
+            entries.groups.edit(row, |entry| entry.members.push(by_user(user, entry.id.place)));
             rows.groups.insert(row);
         }
         Fact::Runs { user, system, account } => {
             // Whoever runs anything as an account may what the account may; what is written of a host may be spread.
             let is_by = |rule: &RunAs| rule.by.iter().any(|by| by.value == format!("account:{account}"));
             for row in parts(&entries.hosts, |host| host.system.value == *system) {
-                change(&mut entries.hosts, row, |host| {
+                entries.hosts.edit(row, |host| {
                     for rule in host.run_as.iter_mut().filter(|rule| is_by(rule)) {
                         rule.by.push(by_user(user, rule.place));
                     }
                 });
             }
             let row = parts(&entries.hosts, |host| host.system.value == *system).next()?;
-            change(&mut entries.hosts, row, |host: &mut Host| {
+            entries.hosts.edit(row, |host: &mut Host| {
                 let job = host.jobs.iter().find(|job| job.runs_as.as_ref().is_some_and(|of| of.value == *account));
                 let place = job.map_or(host.system.place, |job| job.name.place);
                 let named = |text: String| vec![At::new(text, place)];
@@ -158,7 +158,7 @@ fn apply(entries: &mut Entries, rows: &mut Rows, fact: &Fact) -> Option<()> {
         }
         Fact::Shapes { user, role } => {
             let row = entries.roles.iter().position(|entry| entry.id.value == *role)?;
-            change(&mut entries.roles, row, |entry: &mut Role| {
+            entries.roles.edit(row, |entry: &mut Role| {
                 let place = entry.id.place;
                 // Whom it admits is part of it.
                 if let Some(Assumable { by, when, .. }) = &mut entry.assumable {
@@ -176,7 +176,7 @@ fn apply(entries: &mut Entries, rows: &mut Rows, fact: &Fact) -> Option<()> {
         }
         Fact::Fills { set } => {
             let row = entries.command_sets.iter().position(|entry| entry.id.value == *set)?;
-            change(&mut entries.command_sets, row, |entry: &mut CommandSet| {
+            entries.command_sets.edit(row, |entry: &mut CommandSet| {
                 let text = At::new("...".to_owned(), entry.id.place);
                 entry.rules = vec![Rule { verb: RuleVerb::Allow, text, after: None, because: None }];
             });
@@ -184,7 +184,7 @@ fn apply(entries: &mut Entries, rows: &mut Rows, fact: &Fact) -> Option<()> {
         }
         Fact::Grants { user, system, path } => {
             let row = parts(&entries.services, |service| service.system.value == *system).next()?;
-            change(&mut entries.services, row, |service| {
+            entries.services.edit(row, |service| {
                 let place = service.system.place;
                 for on in [path.clone(), format!("{path}/**")] {
                     service.grants.push(Grant { to: vec![by_user(user, place)], ..everything(&on, place) });
@@ -195,7 +195,7 @@ fn apply(entries: &mut Entries, rows: &mut Rows, fact: &Fact) -> Option<()> {
         Fact::Uses { user, system, account } | Fact::Defines { user, system, account } => {
             let mut is_there = false;
             for row in parts(&entries.hosts, |host| host.system.value == *system) {
-                change(&mut entries.hosts, row, |host| {
+                entries.hosts.edit(row, |host| {
                     let of = host.accounts.iter_mut().filter(|known| known.login.value == *account);
                     of.for_each(|of| {
                         of.used_by.push(by_user(user, of.login.place));
@@ -209,7 +209,7 @@ fn apply(entries: &mut Entries, rows: &mut Rows, fact: &Fact) -> Option<()> {
             }
             let row = entries.systems.iter().position(|entry| entry.id.value == *system)?;
             if entries.systems[row].accounts.iter().any(|known| known.login.value == *account) {
-                change(&mut entries.systems, row, |device| {
+                entries.systems.edit(row, |device| {
                     let of = device.accounts.iter_mut().filter(|known| known.login.value == *account);
                     of.for_each(|of| of.used_by.push(by_user(user, of.login.place)));
                 });
@@ -235,7 +235,7 @@ fn apply(entries: &mut Entries, rows: &mut Rows, fact: &Fact) -> Option<()> {
         }
         Fact::Shows { system, object } => {
             for row in parts(&entries.databases, |database| database.system.value == *system) {
-                change(&mut entries.databases, row, |database| {
+                entries.databases.edit(row, |database| {
                     let of = database.objects.iter_mut().filter(|known| known.name.value == *object);
                     of.for_each(|of: &mut DatabaseObject| of.row_security = None);
                 });
@@ -268,26 +268,20 @@ fn parts<T>(table: &Table<Arc<T>>, is_of: impl Fn(&T) -> bool) -> std::vec::Into
     rows.into_iter()
 }
 
-fn change<T: Clone>(table: &mut Table<Arc<T>>, row: usize, how: impl FnOnce(&mut T)) {
-    let mut entry = (*table[row]).clone();
-    how(&mut entry);
-    table.set(row, Arc::new(entry));
-}
-
 /// Changes an account of a database server, wherever it is written; says whether it is there.
 fn of_account(entries: &mut Entries, system: &str, account: &str, how: impl Fn(&mut DatabaseRole)) -> bool {
     let is_it = |known: &DatabaseRole| known.name.value == account;
     let found = parts(&entries.databases, |part: &Database| part.system.value == system && part.accounts.iter().any(is_it)).next();
     found
         .into_iter()
-        .for_each(|row| change(&mut entries.databases, row, |part| part.accounts.iter_mut().filter(|known| is_it(known)).for_each(&how)));
+        .for_each(|row| entries.databases.edit(row, |part| part.accounts.iter_mut().filter(|known| is_it(known)).for_each(&how)));
     found.is_some()
 }
 
 /// Writes a grant of a database server behind all others.
 fn granted(entries: &mut Entries, system: &str, grant: impl FnOnce(Place) -> DatabaseGrant) -> Option<()> {
     let row = parts(&entries.databases, |part: &Database| part.system.value == system).last()?;
-    change(&mut entries.databases, row, |part| part.grants.push(grant(part.system.place)));
+    entries.databases.edit(row, |part| part.grants.push(grant(part.system.place)));
     Some(())
 }
 

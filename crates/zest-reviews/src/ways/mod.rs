@@ -10,6 +10,7 @@ mod acts;
 mod cut;
 mod database;
 mod fact;
+mod tie;
 mod top;
 
 use std::cmp::Reverse;
