@@ -436,6 +436,7 @@ users.keys.proofs = ["password"]
 users.definer.proofs = ["password"]
 users.writer.proofs = ["password"]
 users.out.proofs = ["password"]
+users.sweeper.proofs = ["password"]
 [systems.walked]
 kind = "mariadb"
 [databases.walked.accounts]
@@ -443,7 +444,13 @@ kind = "mariadb"
 "definer@%" = {}
 "writer@%" = {}
 "out@%" = {}
+"sweeper@%" = {}
 "chief@%" = {}
+[databases.walked.objects."procedure harbour.sweep"]
+owner = "chief@%"
+runs-as = "owner"
+parameters = "IN a int, OUT b int"
+body = "DELETE FROM harbour.member"
 [databases.walked.objects."database harbour"]
 [databases.walked.objects."table harbour.member"]
 columns = { id = "int(11)" }
@@ -471,6 +478,10 @@ to = ["chief@%"]
 allow = ["execute"]
 on = "database harbour"
 to = ["chief@%"]
+[[databases.walked.grants]]
+allow = ["execute"]
+on = "procedure harbour.sweep"
+to = ["sweeper@%"]
 "#;
     let Some(server) = servers::wanted(servers::mariadb) else { return };
     let estate = Ledger::new().document("db.toml", LEDGER).estate().unwrap_or_else(|f| panic!("{f}"));
@@ -481,7 +492,9 @@ to = ["chief@%"]
     for sql in [
         "CREATE DATABASE harbour",
         "CREATE TABLE harbour.member (id int)",
-        "CREATE USER 'keys'@'%', 'definer'@'%', 'writer'@'%', 'out'@'%', 'chief'@'%'",
+        "CREATE USER 'keys'@'%', 'definer'@'%', 'writer'@'%', 'out'@'%', 'sweeper'@'%', 'chief'@'%'",
+        "CREATE DEFINER='chief'@'%' PROCEDURE harbour.sweep(IN a int, OUT b int) DELETE FROM harbour.member",
+        "GRANT EXECUTE ON PROCEDURE harbour.sweep TO 'sweeper'@'%'",
         "GRANT CREATE USER ON *.* TO 'keys'@'%'",
         "GRANT SET USER ON *.* TO 'definer'@'%'",
         "GRANT CREATE ROUTINE ON harbour.* TO 'definer'@'%'",
@@ -494,6 +507,18 @@ to = ["chief@%"]
     let origin = Origin::Address("127.0.0.1".parse().expect("an address"));
     let connect = |login: &str| connect(&server, login, &origin).expect("it signs in");
     let last = "DELETE FROM harbour.member";
+    for (from, through) in [("sweeper", Some("procedure harbour.sweep")), ("out", None)] {
+        let plain = zest_ledger::ask::Session::default();
+        let aim = Aim::Do(Sought::Line("delete on table harbour.member"), &["walked"], &plain);
+        let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
+        assert!(connect(from).query_drop(last).is_err(), "{from} may not by themselves");
+        let step = way.as_ref().map(|way| &way.steps[0]);
+        assert_eq!(step.is_some(), through.is_some(), "{from}: {way:#?}");
+        let Some((step, through)) = step.zip(through) else { continue };
+        assert!(step.gives.ends_with(through), "{way:#?}");
+        let statement = &step.question.as_ref().expect("a statement").line;
+        connect(from).query_drop(statement).unwrap_or_else(|e| panic!("{statement}: {e}"));
+    }
     for (from, expected) in [
         ("keys", Some("ALTER USER 'chief'@'%'")),
         ("definer", Some("CREATE DEFINER='chief'@'%' PROCEDURE")),

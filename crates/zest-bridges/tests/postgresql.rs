@@ -416,22 +416,28 @@ users.out.proofs = ["password"]
 users.maker.proofs = ["password"]
 users.owner.proofs = ["password"]
 users.runner.proofs = ["password"]
+users.sweeper.proofs = ["password"]
 [systems.db]
 kind = "postgresql"
 database = "walked"
 [databases.db]
 owner = "keeper"
 roles = { keeper = {}, clerk = {}, chief = { member-of = ["clerk"] }, harbour = {} }
-accounts = { lead = { may = ["create-role"] }, out = {}, maker = { may = ["create-role"] }, owner = { member-of = ["harbour"] }, runner = { member-of = ["pg_execute_server_program"] }, boss = {}, postgres = { may = ["superuser", "create-role", "create-database", "replication", "bypass-row-security"] } }
+accounts = { lead = { may = ["create-role"] }, out = {}, maker = { may = ["create-role"] }, owner = { member-of = ["harbour"] }, runner = { member-of = ["pg_execute_server_program"] }, boss = {}, sweeper = {}, postgres = { may = ["superuser", "create-role", "create-database", "replication", "bypass-row-security"] } }
 objects."table public.t" = { owner = "keeper", columns = { id = "integer" } }
 objects."table public.own" = { owner = "harbour", columns = { id = "integer" } }
 objects."table public.forced" = { owner = "harbour", columns = { id = "integer" }, row-security = true, row-security-for-owner = true, policies = {} }
+objects."function public.sweep()" = { owner = "keeper", returns = "void", language = "sql", body = "DELETE FROM public.t", runs-as = "owner" }
+objects."view public.seen" = { owner = "keeper", columns = { id = "integer" }, query = "SELECT t.id FROM t" }
 objects."table public.boss" = { owner = "postgres", columns = { id = "integer" } }
 grants = [
-  { allow = ["usage"], on = "schema public", to = ["clerk", "lead", "out", "maker", "owner", "runner", "boss"] },
+  { allow = ["usage"], on = "schema public", to = ["clerk", "lead", "out", "maker", "owner", "runner", "boss", "sweeper"] },
   { allow = ["select"], on = "table public.t", to = ["clerk"] },
   { allow = ["select"], on = "table public.boss", to = ["boss"] },
   { revoke = ["all"], on = "table public.own", from = ["harbour"] },
+  { revoke = ["all"], on = "function public.sweep()", from = ["public"] },
+  { allow = ["execute"], on = "function public.sweep()", to = ["sweeper"] },
+  { allow = ["select"], on = "view public.seen", to = ["sweeper"] },
 ]
 "#;
     let Some(server) = servers::wanted(servers::postgresql) else { return };
@@ -445,6 +451,24 @@ grants = [
             let mut config = postgres::Client::configure();
             config.host("127.0.0.1").port(server.port).user(user).dbname("walked").connect(postgres::NoTls).expect("it signs in")
         };
+        // What a view or routine does in its owner's name.
+        for (from, line, plainly, through) in [
+            ("sweeper", "delete on table public.t", "DELETE FROM public.t", Some("function public.sweep()")),
+            ("sweeper", "select (id) on table public.t", "SELECT id FROM public.t", Some("view public.seen")),
+            ("out", "delete on table public.t", "DELETE FROM public.t", None),
+            ("sweeper", "select on table public.own", "SELECT id FROM public.own", None),
+        ] {
+            let plain = zest_ledger::ask::Session::default();
+            let aim = Aim::Do(Sought::Line(line), &["db"], &plain);
+            let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
+            assert!(connect(from).batch_execute(plainly).is_err(), "{from} may not by themselves");
+            let step = way.as_ref().map(|way| &way.steps[0]);
+            assert_eq!(step.is_some(), through.is_some(), "{from}: {way:#?}");
+            let Some((step, through)) = step.zip(through) else { continue };
+            assert!(step.gives.ends_with(through), "{way:#?}");
+            let statement = &step.question.as_ref().expect("a statement").line;
+            connect(from).batch_execute(statement).unwrap_or_else(|e| panic!("{statement}: {e}"));
+        }
         for (from, last, expected) in [
             ("lead", "SELECT id FROM public.t", Some("GRANT \"keeper\"")),
             ("out", "SELECT id FROM public.t", None),

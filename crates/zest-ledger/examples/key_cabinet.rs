@@ -14,7 +14,7 @@ use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
     AFTER, Action, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opening, OutsideTable, Resolver, Row, Shape,
-    Shown, Side, Site, Stop, TableShape, Trace, WHEN, Way, no_statements, way,
+    Shown, Side, Site, Stop, TableShape, Through, Trace, WHEN, Way, no_statements, way,
 };
 use zest_ledger::review::{SessionView, effective, hygiene};
 use zest_ledger::source::{At, Location, Place, visible};
@@ -215,6 +215,10 @@ impl Kind for KeyCabinets {
 
     fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String> {
         Ok(self.actions(sides).into_iter().filter(|action| action.reads_like(pattern)).collect())
+    }
+
+    fn through(&self, _: Site<'_>, _: &str) -> Vec<Through> {
+        Vec::new()
     }
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {

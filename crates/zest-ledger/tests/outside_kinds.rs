@@ -9,7 +9,8 @@ use zest_ledger::entry::{self, Channel, Kind as Word, System};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    Action, Combining, Declared, Ground, Kept, Kind, Left, Opening, OutsideTable, Resolver, Shown, Side, Site, Stop, Trace, Way, way,
+    Action, Combining, Declared, Ground, Kept, Kind, Left, Opening, OutsideTable, Resolver, Shown, Side, Site, Stop, Through, Trace, Way,
+    way,
 };
 use zest_ledger::review::{SessionView, effective, hygiene, readiness, session};
 use zest_ledger::source::{At, Location, Place};
@@ -118,6 +119,10 @@ impl Kind for Careless {
 
     fn like(&self, _: &[Side<'_>], _: &str) -> Result<Vec<Action>, String> {
         Ok(Vec::new())
+    }
+
+    fn through(&self, _: Site<'_>, _: &str) -> Vec<Through> {
+        Vec::new()
     }
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {

@@ -398,6 +398,92 @@ fn ways_go_over_statements_on_database_servers() {
 }
 
 #[test]
+fn ways_go_through_views_and_routines_that_run_as_others() {
+    const BEHIND: &str = r#"
+users.reader.proofs = ["password"]
+users.caller.proofs = ["password"]
+users.desk.proofs = ["password"]
+users.out.proofs = ["password"]
+[systems.desk]
+kind = "application"
+[applications.desk]
+grants = [{ allow = ["reset-credential"], on = "user/caller", to = ["user:desk"] }]
+[systems.db]
+kind = "postgresql"
+database = "db"
+[databases.db]
+owner = "keeper"
+roles = { keeper = {} }
+accounts = { reader = {}, caller = {}, out = {} }
+objects."table public.fares" = { owner = "keeper", columns = { id = "integer", price = "integer" } }
+objects."view public.ids" = { owner = "keeper", columns = { id = "integer" }, query = "SELECT fares.id FROM fares" }
+objects."view public.own" = { owner = "keeper", columns = { price = "integer" }, query = "SELECT fares.price FROM fares", runs-as = "caller" }
+objects."function public.sweep(integer, text)" = { owner = "keeper", returns = "void", language = "sql", body = "DELETE FROM public.fares", runs-as = "owner" }
+objects."procedure public.fill()" = { owner = "keeper", language = "sql", body = "INSERT INTO public.fares (id) VALUES (1)", runs-as = "caller" }
+grants = [
+  { allow = ["usage"], on = "schema public", to = ["reader", "caller", "out"] },
+  { revoke = ["all"], on = ["function public.sweep(integer, text)"], from = ["public"] },
+  { allow = ["execute"], on = "function public.sweep(integer, text)", to = ["caller"] },
+  { allow = ["select", "update"], on = ["view public.ids", "view public.own"], to = ["reader"] },
+]
+[systems.club]
+kind = "mariadb"
+[databases.club]
+accounts = { "reader@%" = {}, "caller@%" = {}, "chief@%" = {} }
+objects."database club" = {}
+objects."table club.member" = { columns = { id = "int", email = "text" } }
+objects."view club.all" = { owner = "chief@%", columns = { id = "int", email = "text" }, query = "select `club`.`member`.`id` AS `id`,`club`.`member`.`email` AS `email` from `club`.`member`", runs-as = "owner" }
+objects."procedure club.sweep" = { owner = "chief@%", parameters = "IN a int", body = "DELETE FROM club.member", runs-as = "owner" }
+objects."procedure club.mine" = { owner = "chief@%", body = "INSERT INTO club.member (id) VALUES (1)", runs-as = "caller" }
+grants = [
+  { allow = ["all"], on = "database club", to = ["chief@%"] },
+  { allow = ["select"], on = "view club.all", to = ["reader@%"] },
+  { allow = ["execute"], on = ["procedure club.sweep", "procedure club.mine"], to = ["caller@%"] },
+]
+"#;
+    let engine = engine(BEHIND);
+    let none = Session::default();
+    for (from, on, line, expected) in [
+        ("reader", "db", "select (id) on table public.fares", Some(vec!["SELECT * FROM \"public\".\"ids\""])),
+        // A view shows what is in it, and no more.
+        ("reader", "db", "select on table public.fares", None),
+        ("reader", "db", "select (price) on table public.fares", None),
+        ("reader", "db", "update (id) on table public.fares", Some(vec!["UPDATE \"public\".\"ids\" SET \"id\" = NULL"])),
+        ("reader", "db", "delete on table public.fares", None),
+        ("caller", "db", "delete on table public.*", Some(vec!["SELECT \"public\".\"sweep\"(NULL::integer, NULL::text)"])),
+        ("caller", "db", "insert (id) on table public.fares", None),
+        ("caller", "db", "pass on delete on table public.fares", None),
+        ("out", "db", "delete on table public.fares", None),
+        // Whoever signs in as somebody has what is done in others' names as well.
+        (
+            "desk",
+            "db",
+            "delete on table public.fares",
+            Some(vec!["reset-credential on user/caller", "SELECT \"public\".\"sweep\"(NULL::integer, NULL::text)"]),
+        ),
+        ("reader", "club", "select on table club.member", Some(vec!["SELECT * FROM `club`.`all`"])),
+        ("caller", "club", "delete on table club.member", Some(vec!["CALL `club`.`sweep`(@anything)"])),
+        ("caller", "club", "insert on table club.member", None),
+        ("reader", "club", "delete on table club.member", None),
+    ] {
+        let sought = if line.contains('*') { Sought::Like(line) } else { Sought::Line(line) };
+        let systems = [on];
+        let aim = Aim::Do(sought, &systems, &none);
+        let all = Acts::of(&engine, &[aim]);
+        let found = Ways::of(&all, from).expect("the user is known").to(aim).as_ref().map(acts);
+        assert!(found.is_none() || all.candidates(Some(aim)).contains(&from), "{from}: {line}");
+        let lines = found.map(|acts| acts.into_iter().map(|(_, line)| line).collect::<Vec<_>>());
+        assert_eq!(lines, expected.map(|lines| lines.into_iter().map(str::to_owned).collect()), "{from}: {line}");
+    }
+    // That no way leads there is not promised either.
+    for (who, standing) in [("caller", Standing::Refuted), ("out", Standing::Proved), ("desk", Standing::Refuted)] {
+        let row = format!("[[promises]]\nof = [\"user:{who}\"]\non = [\"db\"]\nno-way = [\"delete on table public.fares\"]\n");
+        let found = promises(&self::engine(&format!("{BEHIND}{row}")), jiff::Timestamp::UNIX_EPOCH);
+        assert_eq!(found[0].standing, standing, "{who}: {found:#?}");
+    }
+}
+
+#[test]
 fn names_are_written_as_they_are_whatever_is_in_them() {
     const ODD: &str = r#"
 users.maker.proofs = ["password"]

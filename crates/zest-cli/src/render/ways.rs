@@ -25,7 +25,8 @@ pub(crate) fn render(found: &WaysFound, has_aim: bool, is_brief: bool) -> String
         let _ = writeln!(out, "and {} more\n", found.ways.len() - MAX_TOLD);
     }
     for cut in &found.cuts {
-        let text = format!("without the {}{} {} of {} would get there", cut.what, at(Some(&cut.place)), cut.left, cut.of);
+        let what = cut.what.strip_prefix("a ").unwrap_or(&cut.what);
+        let text = format!("without the {what}{}, {} of {} would get there", at(Some(&cut.place)), cut.left, cut.of);
         let _ = writeln!(out, "{FAINT}-{FAINT:#} {}", hanging("  ", &visible(&text)));
     }
     if !found.cut_short.is_empty() {

@@ -14,7 +14,7 @@ use super::server::{Server, entered, walk};
 use zest_engine::links::resolve::Ground;
 use zest_engine::links::{Party, Resolver, RoleId, SetId, SystemId, UserId};
 use zest_engine::rights::{Action, Opening, Side};
-use zest_engine::rules::{Combining, Kind, Left, Shown, Site};
+use zest_engine::rules::{Combining, Kind, Left, Shown, Site, Through};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::{Asked, Way};
 use zest_engine::{Declared, Engine, Estate, missing};
@@ -84,6 +84,8 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     fn may_activate(held: &Self::Held, account: &str) -> Vec<String>;
     /// Returns every privilege on every object, and the right to pass it on, as a question writes them: `select` and `table fares.price`.
     fn privileges(held: &Self::Held) -> Vec<(String, String)>;
+    /// Returns the statements that do what a privilege is for in the name of whoever a view or routine runs as, each with what that is.
+    fn through(held: &Self::Held, line: &str) -> Vec<(String, String)>;
     /// Returns what the server's own lists show in a session.
     fn shown(held: &Self::Held, session: &Self::Session<'_>) -> Shown;
     /// Returns what a statement leaves behind in its session.
@@ -244,6 +246,12 @@ impl<R: Rules> Kind for Databases<R> {
             None | Some(_) => {}
         }
         Ok(self.actions(sides).into_iter().filter(|action| action.reads_like(pattern)).collect())
+    }
+
+    fn through(&self, site: Site<'_>, line: &str) -> Vec<Through> {
+        let Some(server) = Self::server(site) else { return Vec::new() };
+        let found = R::through(&server.at(Some(Timestamp::MIN)), line);
+        found.into_iter().map(|(statement, object)| Through { statement, object }).collect()
     }
 
     fn shown(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<Option<Shown>, Stop> {

@@ -13,6 +13,7 @@ pub(crate) mod remedy;
 pub(crate) mod resolve;
 pub(crate) mod review;
 mod server;
+pub(crate) mod through;
 
 use std::sync::Arc;
 

@@ -256,7 +256,7 @@ fn of_login<'s>(state: &'s State, login: &str) -> impl Iterator<Item = &'s Accou
 }
 
 /// Returns the database that bare names mean; none where there are several.
-fn only_database(state: &State) -> Option<&str> {
+pub(crate) fn only_database(state: &State) -> Option<&str> {
     let mut databases = state.databases.iter();
     databases.next().filter(|_| databases.next().is_none()).map(String::as_str)
 }

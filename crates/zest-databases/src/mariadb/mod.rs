@@ -11,6 +11,7 @@ mod remedy;
 mod review;
 mod state;
 mod statement;
+mod through;
 mod written;
 
 use std::collections::BTreeSet;
@@ -116,6 +117,10 @@ impl Rules for Mariadb {
     fn may_activate(held: &State, account: &str) -> Vec<String> {
         let Some(account) = AccountName::parse(account) else { return Vec::new() };
         held.roles.iter().filter(|role| !held.activating(&account, None, role).is_empty()).cloned().collect()
+    }
+
+    fn through(held: &State, line: &str) -> Vec<(String, String)> {
+        through::through(held, line)
     }
 
     fn shown(held: &State, view: &View<'_>) -> Shown {

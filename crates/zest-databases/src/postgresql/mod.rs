@@ -15,6 +15,7 @@ mod remedy;
 mod review;
 mod state;
 mod statement;
+mod through;
 mod written;
 
 use std::sync::Arc;
@@ -123,6 +124,10 @@ impl Rules for Postgresql {
     fn may_activate(held: &Catalog, account: &str) -> Vec<String> {
         let state = held.state();
         state.roles.keys().filter(|role| *role != account && state.may_become(account, role)).cloned().collect()
+    }
+
+    fn through(held: &Catalog, line: &str) -> Vec<(String, String)> {
+        through::through(held, line)
     }
 
     /// Its information schema shows what a role owns, or holds any privilege on (`information_schema.tables`, `sequences`, `routines`,

@@ -7,7 +7,7 @@ use jiff::Timestamp;
 
 use super::missing;
 use super::rights::{Action, Opening, Side};
-use super::rules::{Combining, Kind, Left, Shown, Site};
+use super::rules::{Combining, Kind, Left, Shown, Site, Through};
 use super::trace::{Stop, Trace};
 use super::ways::Way;
 use crate::engine::Engine;
@@ -128,6 +128,10 @@ impl Kind for Nothing {
 
     fn like(&self, _: &[Side<'_>], _: &str) -> Result<Vec<Action>, String> {
         Ok(Vec::new())
+    }
+
+    fn through(&self, _: Site<'_>, _: &str) -> Vec<Through> {
+        Vec::new()
     }
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {

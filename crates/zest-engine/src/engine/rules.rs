@@ -75,6 +75,15 @@ pub struct Shown {
     pub not_known: Vec<String>,
 }
 
+/// A statement that does something in the name of somebody else.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Through {
+    /// The statement.
+    pub statement: String,
+    /// The view or routine in whose owner's name it is done, as the ledger writes it.
+    pub object: String,
+}
+
 /// All that a kind of system must say. There are no defaults: what a kind leaves out does not compile.
 pub trait Kind: fmt::Debug + Sync {
     /// Returns the tables of a document that describe systems of the kind, besides those of the format itself.
@@ -156,6 +165,9 @@ pub trait Kind: fmt::Debug + Sync {
     /// # Errors
     /// Why the pattern cannot be read, or there is too much to look at.
     fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String>;
+
+    /// Returns the statements that do what a line asks in the name of somebody else: whoever owns a view or a routine on a database server.
+    fn through(&self, site: Site<'_>, line: &str) -> Vec<Through>;
 
     /// Returns what the system's own listings show in a session, and what of it is not known, where they go by rules of their own and not by
     /// what may be done.

@@ -15,7 +15,8 @@ use zest_engine::classes::{Classes, named_in};
 use zest_engine::links::{Party, UserId};
 use zest_engine::named::{self, Told};
 use zest_engine::rights::{Side, Within};
-use zest_model::ask::{Proven, Question, Session};
+use zest_engine::rules::Through;
+use zest_model::ask::{Form, Proven, Question, Session};
 use zest_model::entry::Proof;
 use zest_model::source::{Place, visible};
 
@@ -23,7 +24,7 @@ use super::act;
 use super::database;
 use super::fact::{self, Fact};
 use super::{Aim, is_member};
-use crate::review::{Sought, Who};
+use crate::review::{Sought, Who, sought_on};
 
 /// The acts of a ledger by which people could come to more, found as they are wanted.
 ///
@@ -60,6 +61,17 @@ pub struct Acts<'e> {
     found: Mutex<AllFound>,
     /// Who may do what was looked for, in words.
     doers: Mutex<FxHashMap<String, Arc<FixedBitSet>>>,
+    /// By which statements it is done in the name of somebody else, by the same words.
+    through: Mutex<FxHashMap<String, Arc<Vec<InName>>>>,
+}
+
+/// Something that a view or routine of a database server does in the name of somebody else.
+#[derive(Debug)]
+pub(super) struct InName {
+    pub(super) system: String,
+    /// What is done, as it was asked for.
+    pub(super) line: String,
+    pub(super) through: Through,
 }
 
 /// Ledgers by what is so in them; none where that is no ledger.
@@ -163,6 +175,7 @@ impl<'e> Acts<'e> {
             ledgers: Mutex::default(),
             found: Mutex::default(),
             doers: Mutex::default(),
+            through: Mutex::default(),
         }
     }
 
@@ -303,7 +316,31 @@ impl<'e> Acts<'e> {
             // Beyond a limit there could be more.
             let held = who.parts().iter().flat_map(|part| who.looked_at(part));
             held.flat_map(|held| held.people).for_each(|user| all.insert(user.index()));
+            for InName { system, line: _, through } in &*self.through(sought, systems) {
+                let who = Who::new(self.engine, &[system], Sought::Statement(&through.statement), stated);
+                let held = who.parts().iter().flat_map(|part| who.looked_at(part));
+                held.flat_map(|held| held.people).for_each(|user| all.insert(user.index()));
+            }
             Arc::new(all)
+        });
+        Arc::clone(found)
+    }
+
+    /// Returns by which statements something is done in the name of whoever owns a view or routine.
+    pub(super) fn through(&self, sought: Sought<'_>, systems: &[&str]) -> Arc<Vec<InName>> {
+        let key = format!("{sought:?} {systems:?}");
+        let mut known = self.through.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = known.entry(key).or_insert_with(|| {
+            let mut list = Vec::new();
+            for site in systems.iter().filter_map(|name| self.engine.site(name)).filter(|site| site.entry().kind().is_database()) {
+                let Some(user) = (!self.engine.estate().users().is_empty()).then(|| UserId::new(0)) else { continue };
+                for action in sought_on(&Side { site, user }, sought, None).iter().filter(|action| action.form == Form::Line) {
+                    let system = &site.entry().id.value;
+                    let one = |through| InName { system: system.clone(), line: action.line.clone(), through };
+                    list.extend(site.kind().through(site, &action.line).into_iter().map(one));
+                }
+            }
+            Arc::new(list)
         });
         Arc::clone(found)
     }

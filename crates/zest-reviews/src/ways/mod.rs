@@ -31,7 +31,7 @@ pub use zest_model::listing::{Cut, Way, WayStep};
 use zest_model::source::visible;
 
 use crate::review::{Sought, sought_on};
-use acts::{By, Gain, Person, of_ledger};
+use acts::{By, Gain, InName, Person, of_ledger};
 use fact::Fact;
 
 /// What somebody could come to.
@@ -239,6 +239,9 @@ impl<'a, 'e> Ways<'a, 'e> {
                 for person in self.people(&facts) {
                     let stated = stated_of(stated, &person);
                     list.extend(sets(&engine, &person.user, &stated, sought, systems).iter().flat_map(Rights::unknown));
+                    for in_name in &*self.acts.through(sought, systems) {
+                        list.extend(in_name_of(&engine, &person.user, &stated, in_name).iter().flat_map(Rights::unknown));
+                    }
                 }
             }
         }
@@ -404,7 +407,11 @@ impl<'a, 'e> Ways<'a, 'e> {
                 let is_noticed = is_from_host || !self.acts.relevant(&facts, &engine, systems).is_empty();
                 let can = |person: &&Person| is_noticed || may(&person.user);
                 let mut people = people.iter().filter(can);
-                let found = people.find_map(|person| does(&engine, &person.user, &stated_of(stated, person), sought, systems));
+                let found = people.find_map(|person| {
+                    let stated = stated_of(stated, person);
+                    let in_name = || does_in_name(&engine, &person.user, &stated, &self.acts.through(sought, systems));
+                    does(&engine, &person.user, &stated, sought, systems).or_else(in_name)
+                });
                 found.map(Some)
             }
         }
@@ -475,6 +482,21 @@ fn does(engine: &Engine, user: &str, session: &Session, sought: Sought<'_>, syst
     let acting: String = question.session.acting.iter().map(|act| format!(", {act}")).collect();
     let gives = format!("{} on {}{acting}", visible(&question.line), visible(&question.system));
     Some(asked(engine, user, question, gives))
+}
+
+/// Returns what somebody may of a statement that does something in the name of somebody else.
+fn in_name_of(engine: &Engine, user: &str, session: &Session, InName { system, line: _, through }: &InName) -> Vec<Rights> {
+    sets(engine, user, session, Sought::Statement(&through.statement), &[system])
+}
+
+/// Returns the step by which somebody has a view or routine do what is sought.
+fn does_in_name(engine: &Engine, user: &str, session: &Session, all: &[InName]) -> Option<WayStep> {
+    all.iter().find_map(|in_name| {
+        let sets = in_name_of(engine, user, session, in_name);
+        let question = sets.iter().find_map(Rights::example_allowed)?;
+        let gives = format!("{} on {}, through {}", visible(&in_name.line), visible(&in_name.system), visible(&in_name.through.object));
+        Some(asked(engine, user, question, gives))
+    })
 }
 
 /// Returns the step by which somebody acts as a user, somewhere.

@@ -22,14 +22,14 @@ impl Tie {
         let mut list = Vec::new();
         for (row, group) in entries.groups.iter().enumerate() {
             for (at, owner) in group.owners.iter().enumerate() {
-                let what = format!("the owner `{}` of group `{}`", visible(&owner.value), visible(&group.id.value));
+                let what = format!("owner `{}` of group `{}`", visible(&owner.value), visible(&group.id.value));
                 list.push(Self::of(what, owner, move |entries| entries.groups.edit(row, |group| drop(group.owners.remove(at)))));
             }
         }
         for (row, host) in entries.hosts.iter().enumerate() {
             for (number, job) in host.jobs.iter().enumerate() {
                 for (at, editor) in job.edited_by.iter().enumerate() {
-                    let what = format!("the editor `{}` of job `{}`", visible(&editor.value), visible(&job.name.value));
+                    let what = format!("editor `{}` of job `{}`", visible(&editor.value), visible(&job.name.value));
                     list.push(Self::of(what, editor, move |entries| {
                         entries.hosts.edit(row, |host| {
                             drop(host.jobs[number].edited_by.remove(at));
@@ -39,7 +39,7 @@ impl Tie {
             }
             for (number, (folder, writers)) in host.writable_by.iter().enumerate() {
                 for (at, writer) in writers.iter().enumerate() {
-                    let what = format!("that `{}` may write to `{}`", visible(&writer.value), visible(&folder.value));
+                    let what = format!("writer `{}` of `{}`", visible(&writer.value), visible(&folder.value));
                     list.push(Self::of(what, writer, move |entries| {
                         entries.hosts.edit(row, |host| drop(host.writable_by[number].1.remove(at)));
                     }));
@@ -48,7 +48,7 @@ impl Tie {
         }
         for (row, service) in entries.services.iter().enumerate() {
             for (number, acting) in service.acting.iter().enumerate() {
-                let what = format!("who acts as `{}` on `{}`", visible(&acting.target.value), visible(&service.system.value));
+                let what = format!("entry of who acts as `{}` on `{}`", visible(&acting.target.value), visible(&service.system.value));
                 list.push(Self {
                     what,
                     place: acting.place,
@@ -59,13 +59,13 @@ impl Tie {
         for (row, database) in entries.databases.iter().enumerate() {
             for (number, account) in database.accounts.iter().enumerate() {
                 for (at, switch) in account.may.iter().enumerate() {
-                    let what = format!("`{}` of account `{}`", visible(&switch.value), visible(&account.name.value));
+                    let what = format!("switch `{}` of account `{}`", visible(&switch.value), visible(&account.name.value));
                     list.push(Self::of(what, switch, move |entries| {
                         entries.databases.edit(row, |database| drop(database.accounts[number].may.remove(at)));
                     }));
                 }
                 for (at, role) in account.member_of.iter().enumerate() {
-                    let what = format!("that account `{}` is a member of `{}`", visible(&account.name.value), visible(&role.value));
+                    let what = format!("membership of account `{}` in `{}`", visible(&account.name.value), visible(&role.value));
                     list.push(Self::of(what, role, move |entries| {
                         entries.databases.edit(row, |database| drop(database.accounts[number].member_of.remove(at)));
                     }));

@@ -21,7 +21,7 @@ use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
 use crate::engine::missing;
 use crate::engine::rights::{Action, Look, Opening, Side};
-use crate::engine::rules::{Combining, Kind, Left, Shown, Site, no_statements};
+use crate::engine::rules::{Combining, Kind, Left, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -151,6 +151,10 @@ impl Kind for Host {
 
     fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
         rights::actions(sides)
+    }
+
+    fn through(&self, _: Site<'_>, _: &str) -> Vec<Through> {
+        Vec::new()
     }
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {

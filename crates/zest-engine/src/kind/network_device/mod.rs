@@ -20,7 +20,7 @@ use jiff::Timestamp;
 
 use crate::engine::missing;
 use crate::engine::rights::{Action, Opening, Side};
-use crate::engine::rules::{Combining, Kind, Left, Shown, Site, no_statements};
+use crate::engine::rules::{Combining, Kind, Left, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::Way;
 use crate::engine::{Declared, Estate};
@@ -139,6 +139,10 @@ impl Kind for NetworkDevice {
 
     fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
         rights::actions(sides)
+    }
+
+    fn through(&self, _: Site<'_>, _: &str) -> Vec<Through> {
+        Vec::new()
     }
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {

@@ -26,7 +26,7 @@ use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, person};
 use crate::engine::missing;
 use crate::engine::rights::{Opening, Side};
-use crate::engine::rules::{Combining, Kind, Left, Shown, Site, no_statements};
+use crate::engine::rules::{Combining, Kind, Left, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -162,6 +162,10 @@ impl Kind for Service {
 
     fn actions(&self, sides: &[Side<'_>]) -> Vec<crate::engine::rights::Action> {
         rights::actions(sides)
+    }
+
+    fn through(&self, _: Site<'_>, _: &str) -> Vec<Through> {
+        Vec::new()
     }
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {

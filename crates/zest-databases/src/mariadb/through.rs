@@ -1,0 +1,40 @@
+//! Views that read, and routines that run, with the rights of their definer.
+
+use super::name::{Class, ObjectName};
+use super::need::{As, Need};
+use super::state::{Object, State};
+use super::{evaluate, name, statement};
+use crate::database::through::{Thing, Used, covers, listed};
+use zest_model::ask::Question;
+
+/// Returns the statements that do what a privilege is for in the name of the definer of a view or routine, each with what that is.
+pub(crate) fn through(state: &State, line: &str) -> Vec<(String, String)> {
+    let Ok(wanted) = evaluate::wanted(state, &Question::new("", "", line)) else { return Vec::new() };
+    let Some(Need::Table { object, privilege, on, .. }) = wanted.list.last() else { return Vec::new() };
+    let columns: Vec<String> = state.objects.get(object).into_iter().flat_map(|of| &of.columns).map(|(column, _)| column.clone()).collect();
+    let is_it = |need: &Need| match need {
+        Need::Table { by: As::Own(_) | As::Definer(_), object: about, privilege: some, on: checked } => {
+            about == object && some == privilege && covers(checked, on, &columns)
+        }
+        _ => false,
+    };
+    let things = state.objects.iter().filter(|(_, of)| of.runs_as_owner).filter_map(|(name, of)| Some((name, thing(name, of)?)));
+    let each = things.flat_map(|(name, thing)| thing.statements(privilege.word()).into_iter().map(move |statement| (statement, name)));
+    let database = evaluate::only_database(state);
+    let does = |(statement, _): &(String, &ObjectName)| {
+        statement::needs(state, database, statement).is_ok_and(|needs| needs.list.iter().any(is_it))
+    };
+    each.filter(does).map(|(statement, name)| (statement, name.to_string())).collect()
+}
+
+fn thing(name: &ObjectName, of: &Object) -> Option<Thing> {
+    let count = of.parameters.as_deref().map_or(0, |parameters| listed(parameters).len());
+    let used = match name.class {
+        Class::View => Used::View(of.columns.iter().map(|(column, _)| name::quoted(column)).collect()),
+        Class::Function => Used::Function(vec!["NULL".to_owned(); count]),
+        // What comes out of a procedure needs a place.
+        Class::Procedure => Used::Procedure(vec!["@anything".to_owned(); count]),
+        Class::Table => return None,
+    };
+    Some(Thing { name: name.sql(), used })
+}

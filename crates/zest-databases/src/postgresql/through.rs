@@ -1,0 +1,61 @@
+//! Views that read, and routines that run, with the rights of their owner.
+
+use super::catalog::{Catalog, Want};
+use super::evaluate::Standing;
+use super::need::{Demand, Need};
+use super::object::{ObjectName, quoted};
+use super::privilege::Class;
+use super::state::Object;
+use super::{evaluate, statement};
+use crate::database::through::{Thing, Used, covers, listed};
+use zest_model::ask::Question;
+
+/// Nobody: whatever is checked for another role is checked for somebody else than whoever asks.
+const NOBODY: &str = "";
+
+/// Returns the statements that do what a privilege is for in the name of the owner of a view or routine, each with what that is.
+pub(crate) fn through(catalog: &Catalog, line: &str) -> Vec<(String, String)> {
+    let standing = Standing { account: NOBODY.to_owned(), role: NOBODY.to_owned() };
+    let Ok(wanted) = evaluate::wanted(catalog, &Question::new(NOBODY, NOBODY, line), &standing) else { return Vec::new() };
+    // What is asked stands behind the way to it.
+    let Some(Need::Object { object, demand: Demand::Privilege { any, on, want: Want::Privilege }, .. }) = wanted.list.last() else {
+        return Vec::new();
+    };
+    let Some(privilege) = any.iter().next() else { return Vec::new() };
+    let state = catalog.state();
+    let columns: Vec<String> = state.objects.get(object).into_iter().flat_map(|of| &of.columns).map(|column| column.name.clone()).collect();
+    let is_it = |need: &Need| match need {
+        Need::Object { role, object: about, demand: Demand::Privilege { any: some, on: checked, want: Want::Privilege } } => {
+            role != NOBODY && about == object && some.contains(privilege) && covers(checked, on, &columns)
+        }
+        _ => false,
+    };
+    let things = state.objects.iter().filter(|(_, of)| of.runs_as_owner).filter_map(|(name, of)| Some((name, thing(name, of)?)));
+    let each = things.flat_map(|(name, thing)| thing.statements(privilege.word()).into_iter().map(move |statement| (statement, name)));
+    let does = |(statement, _): &(String, &ObjectName)| {
+        statement::needs(catalog, NOBODY, NOBODY, statement).is_ok_and(|needs| needs.list.iter().any(is_it))
+    };
+    each.filter(does).map(|(statement, name)| (statement, name.to_string())).collect()
+}
+
+fn thing(name: &ObjectName, of: &Object) -> Option<Thing> {
+    let arguments = || -> Vec<String> {
+        let types = name.arguments.as_deref().map(listed).unwrap_or_default();
+        types.into_iter().map(|of| format!("NULL::{of}")).collect()
+    };
+    let used = match name.class {
+        Class::View => Used::View(of.columns.iter().map(|column| quoted(&column.name)).collect()),
+        Class::Function => Used::Function(arguments()),
+        Class::Procedure => Used::Procedure(arguments()),
+        Class::Table
+        | Class::MaterialisedView
+        | Class::Sequence
+        | Class::Schema
+        | Class::Database
+        | Class::Type
+        | Class::Language
+        | Class::Wrapper
+        | Class::Server => return None,
+    };
+    Some(Thing { name: name.parts.iter().map(|part| quoted(part)).collect::<Vec<_>>().join("."), used })
+}
