@@ -20,7 +20,7 @@ fn ways_to_the_top_are_found_in_three_and_four_steps() {
         "zest ask desk-1 --on roster reset-credential on user/rota-1",
         "so: signs in as `rota-1`",
         "--acting account:root",
-        "without the rule `allow /bin/bash ...` of `shells` (ways.toml:34) 0 of 4",
+        "without the rule `allow /bin/bash ...` of `shells` (ways.toml:34), 0 of 4",
     ] {
         assert!(ran.out.contains(part), "`{part}` is not in\n{}", ran.out);
     }
