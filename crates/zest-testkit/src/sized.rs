@@ -228,3 +228,49 @@ accounts.root = { locked = true }
     }
     text
 }
+
+/// Writes a ledger of a PostgreSQL and a MariaDB server on each of which everybody has an account, in roles of a thousand. Tables are owned
+/// by a role of five; twenty may make roles, two run programs on PostgreSQL, five make accounts on MariaDB, and one in a hundred holds
+/// something by name.
+#[must_use]
+pub fn served(users: usize) -> String {
+    let teams = users.div_ceil(1_000);
+    let mut text = String::from("[systems.fares]\nkind = \"postgresql\"\n[systems.points]\nkind = \"mariadb\"\n");
+    for (server, roles) in [("fares", "harbour = {}\n"), ("points", "")] {
+        let _ = writeln!(text, "[databases.{server}.roles]\n{roles}");
+        for team in 0..teams {
+            let _ = writeln!(text, "team-{team} = {{}}");
+        }
+    }
+    text.push_str("[databases.fares.objects]\n\"table public.price\" = { columns = { zone = \"int\" }, owner = \"harbour\" }\n");
+    text.push_str("\"table public.log\" = { columns = { zone = \"int\" } }\n");
+    text.push_str("[databases.points.objects]\n\"database points\" = {}\n\"table points.member\" = { columns = { score = \"int\" } }\n");
+    for user in 0..users {
+        let _ = writeln!(text, "[users.user-{user}]\nproofs = [\"password\"]");
+    }
+    text.push_str("[databases.fares.accounts]\n");
+    for user in 0..users {
+        let (may, also) = match user % (users / 20) {
+            0 => (", may = [\"create-role\"]", ""),
+            1 if user < users / 4 => ("", ", \"harbour\""),
+            2 if user < users / 10 => ("", ", \"pg_execute_server_program\""),
+            _ => ("", ""),
+        };
+        let _ = writeln!(text, "user-{user} = {{ member-of = [\"team-{}\"{also}]{may} }}", user / 1_000);
+    }
+    text.push_str("[databases.points.accounts]\n");
+    for user in 0..users {
+        let _ = writeln!(text, "\"user-{user}@%\" = {{ member-of = [\"team-{}\"] }}", user / 1_000);
+    }
+    for user in (0..users).step_by(100) {
+        for (server, account, on) in [("fares", "", "table public.log"), ("points", "@%", "table points.member")] {
+            let _ = writeln!(text, "[[databases.{server}.grants]]\nallow = [\"select\"]\non = \"{on}\"\nto = [\"user-{user}{account}\"]");
+        }
+    }
+    for user in (3..users).step_by(users / 5) {
+        let _ = writeln!(text, "[[databases.points.grants]]\nallow = [\"create user\"]\non = \"everything\"\nto = [\"user-{user}@%\"]");
+    }
+    let _ =
+        writeln!(text, "[[databases.points.grants]]\nallow = [\"delete\"]\non = \"table points.member\"\nto = [\"user-{}@%\"]", users - 1);
+    text
+}

@@ -21,7 +21,7 @@ use zest_model::entry::Proof;
 use zest_model::source::{Place, visible};
 
 use super::act;
-use super::database;
+use super::database::{self, Server};
 use super::fact::{self, Fact};
 use super::{Aim, is_member};
 use crate::review::{Sought, Who, sought_on};
@@ -63,6 +63,7 @@ pub struct Acts<'e> {
     doers: Mutex<FxHashMap<String, Arc<FixedBitSet>>>,
     /// By which statements it is done in the name of somebody else, by the same words.
     through: Mutex<FxHashMap<String, Arc<Vec<InName>>>>,
+    servers: Mutex<Servers>,
 }
 
 /// Something that a view or routine of a database server does in the name of somebody else.
@@ -76,6 +77,9 @@ pub(super) struct InName {
 
 /// Ledgers by what is so in them; none where that is no ledger.
 type Ledgers = FxHashMap<Vec<Fact>, Option<Arc<Engine>>>;
+
+/// Database servers by what is so of them; none for a system that is no such server.
+type Servers = FxHashMap<(Vec<Fact>, String), Option<Arc<Server>>>;
 
 /// What was found, by what is so, who it is, and on which system alone.
 type AllFound = FxHashMap<(Vec<Fact>, Person, Option<String>), Arc<Found>>;
@@ -176,6 +180,7 @@ impl<'e> Acts<'e> {
             found: Mutex::default(),
             doers: Mutex::default(),
             through: Mutex::default(),
+            servers: Mutex::default(),
         }
     }
 
@@ -302,8 +307,12 @@ impl<'e> Acts<'e> {
     /// Says how many others there are of whom the same is so as of one whose credential is reset.
     pub(super) fn others_like(&self, user: &str) -> String {
         let of = self.targets().users.iter().find(|target| target.name == user);
-        let others = of.map_or(0, |target| target.count.saturating_sub(1));
-        if others == 0 { String::new() } else { format!(", or as any of {others} others like that") }
+        or_others(of.map_or(0, |target| target.count.saturating_sub(1)))
+    }
+
+    /// Says the same of an account of a database server.
+    pub(super) fn accounts_like(&self, system: &str, account: &str) -> String {
+        or_others(self.server_as_it_is(system).map_or(0, |server| server.count_like(account)))
     }
 
     /// Returns everybody who may do something, or of whom that is not known.
@@ -451,10 +460,28 @@ impl<'e> Acts<'e> {
         let mut found = Found::default();
         act::administered(ledger, system, self.targets(), person, &mut found);
         act::written(ledger, system, &person.user, &mut found);
-        database::passed_on(ledger, system, person, &mut found);
+        if let Some(server) = self.server(system, ledger, relevant) {
+            database::passed_on(ledger, &server, person, &mut found);
+        }
         let found = Arc::new(found);
         self.found().insert(key, Arc::clone(&found));
         found
+    }
+
+    /// Returns what is written of a database server where some things are so; once for all ledgers in which the same is so of it.
+    fn server(&self, system: &str, ledger: &Engine, relevant: &[Fact]) -> Option<Arc<Server>> {
+        let key = (relevant.to_vec(), system.to_owned());
+        let mut known = self.servers.lock().unwrap_or_else(PoisonError::into_inner);
+        if known.len() >= MAX_KEPT {
+            known.clear();
+        }
+        let made = || Server::of(ledger, system, |account| self.is_asked(account)).map(Arc::new);
+        known.entry(key).or_insert_with(made).clone()
+    }
+
+    /// Returns what is written of a database server in the ledger as it is.
+    pub(super) fn server_as_it_is(&self, system: &str) -> Option<Arc<Server>> {
+        self.server(system, self.engine, &[])
     }
 
     /// Returns those of some facts that some systems can notice: others leave their answers as they are. Who joins a group can matter to
@@ -481,6 +508,11 @@ impl<'e> Acts<'e> {
     fn found(&self) -> MutexGuard<'_, AllFound> {
         self.found.lock().unwrap_or_else(PoisonError::into_inner)
     }
+}
+
+/// Says that there are others of whom the same is so.
+fn or_others(count: usize) -> String {
+    if count == 0 { String::new() } else { format!(", or as any of {count} others like that") }
 }
 
 /// Returns those of some facts that make the ledger another one, in one order.

@@ -6,8 +6,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use zest_engine::Engine;
 use zest_model::ask::{Question, Refusal, Session, Verdict};
-use zest_model::entry::{Database, DatabaseObject, DatabaseRole, Kind};
-use zest_model::source::visible;
+use zest_model::entry::{Database, DatabaseObject, DatabasePolicy, DatabaseRole, Kind};
+use zest_model::source::{At, visible};
 
 use super::acts::{Act, By, Found, Gain, Person, belongs};
 use super::fact::{self, Fact};
@@ -20,63 +20,251 @@ const STRONG: [&str; 6] =
     ["superuser", "create-role", "pg_execute_server_program", "pg_write_server_files", "pg_read_server_files", "pg_database_owner"];
 
 /// What is written of a server, and what its accounts hold.
-struct Server<'e> {
-    engine: &'e Engine,
-    system: &'e str,
+#[derive(Debug)]
+pub(super) struct Server {
+    system: String,
     kind: Kind,
-    parts: Vec<&'e Database>,
-    by_name: FxHashMap<&'e str, &'e DatabaseRole>,
-    /// Roles that hold anything that could give more.
-    strong: FxHashSet<&'e str>,
+    parts: Vec<Arc<Database>>,
+    accounts: Vec<Known>,
+    roles: Vec<String>,
+    /// Accounts by what a person types of their names, and by who else may use them, as positions.
+    by_login: FxHashMap<String, Vec<usize>>,
+    lent: FxHashMap<String, Vec<usize>>,
+    /// Accounts that nothing but their names and whose they are tells apart.
+    alike: Vec<Vec<usize>>,
+}
+
+/// An account.
+#[derive(Debug)]
+struct Known {
+    name: String,
+    login: String,
+    member_of: FxHashSet<String>,
+    /// Whether it, or any role that it can come to be, holds anything that could give more.
+    is_strong: bool,
+}
+
+impl Server {
+    /// Looks at a server; accounts that are named in what is looked for stand for no others.
+    pub(super) fn of(engine: &Engine, system: &str, is_asked: impl Fn(&str) -> bool) -> Option<Self> {
+        let site = engine.site(system)?;
+        let kind = site.entry().kind();
+        kind.is_database().then_some(())?;
+        let databases = engine.estate().entries().databases.iter();
+        let parts: Vec<Arc<Database>> = databases.filter(|database| database.system.value == system).cloned().collect();
+        let strong = Strong::of(kind, &parts);
+        let written = || parts.iter().flat_map(|part| &part.accounts);
+        let one = |account: &DatabaseRole| Known {
+            name: account.name.value.clone(),
+            login: site.kind().login_of(&account.name.value),
+            member_of: account.member_of.iter().map(|role| role.value.clone()).collect(),
+            is_strong: strong.includes(&account.name.value),
+        };
+        let accounts: Vec<Known> = written().map(one).collect();
+        let (mut by_login, mut lent): (FxHashMap<String, Vec<usize>>, FxHashMap<String, Vec<usize>>) = Default::default();
+        for (position, (account, entry)) in accounts.iter().zip(written()).enumerate() {
+            by_login.entry(account.login.clone()).or_default().push(position);
+            entry.used_by.iter().for_each(|by| lent.entry(by.value.clone()).or_default().push(position));
+        }
+        let named = Named::of(&parts);
+        let mut alike: FxHashMap<String, Vec<usize>> = FxHashMap::default();
+        for (position, (account, entry)) in accounts.iter().zip(written()).enumerate() {
+            let is_alone = named.is_apart(&account.name) || by_login[&account.login].len() > 1 || is_asked(&account.name);
+            alike.entry(if is_alone { account.name.clone() } else { like(entry) }).or_default().push(position);
+        }
+        let mut alike: Vec<Vec<usize>> = alike.into_values().collect();
+        alike.sort_unstable();
+        let roles = parts.iter().flat_map(|part| &part.roles).map(|role| role.name.value.clone()).collect();
+        drop(strong);
+        Some(Self { system: system.to_owned(), kind, parts, accounts, roles, by_login, lent, alike })
+    }
+
+    /// Returns the accounts that somebody uses: their own, and those that are lent to them.
+    fn accounts_of(&self, engine: &Engine, user: &str) -> Vec<usize> {
+        let mut list: Vec<usize> = self.by_login.get(user).into_iter().flatten().copied().collect();
+        for (_, of) in self.lent.iter().filter(|(by, _)| belongs(engine, user, by)) {
+            list.extend(of);
+        }
+        list.sort_unstable();
+        list.dedup();
+        list
+    }
+
+    /// Returns accounts that somebody does not use: one of all that nothing tells apart.
+    fn others<'s>(&'s self, used: &'s [usize]) -> impl Iterator<Item = &'s str> + 's {
+        let one = |alike: &Vec<usize>| alike.iter().copied().find(|position| !used.contains(position));
+        self.alike.iter().filter_map(one).map(|position| self.accounts[position].name.as_str())
+    }
+
+    /// Returns how many other accounts there are like one.
+    pub(super) fn count_like(&self, account: &str) -> usize {
+        let is_it = |position: &usize| self.accounts[*position].name == account;
+        self.alike.iter().find(|alike| alike.iter().any(is_it)).map_or(0, |alike| alike.len() - 1)
+    }
+
+    /// Returns whether nothing that is come to there takes anything away: what narrows what others may see is for some roles alone.
+    pub(super) fn only_adds(&self) -> bool {
+        let policies = self.parts.iter().flat_map(|part| &part.objects).flat_map(|object| object.policies.iter().flatten());
+        !policies.into_iter().any(|policy| policy.restrictive.as_ref().is_some_and(|is_on| is_on.value))
+    }
+}
+
+/// Says all of an account but what it is called and whose it is.
+fn like(entry: &DatabaseRole) -> String {
+    let DatabaseRole {
+        name,
+        remark: _,
+        used_by: _,
+        may,
+        inherit,
+        member_of,
+        administers,
+        default_role,
+        connection_limit: _,
+        until,
+        locked,
+        credential,
+        settings,
+        limits: _,
+        not_modelled,
+        more: _,
+    } = entry;
+    // Where an account is admitted from is part of its name.
+    let origin = name.value.rsplit_once('@').map(|(_, origin)| origin);
+    let names = |list: &[At<String>]| list.iter().map(|name| name.value.clone()).collect::<Vec<_>>();
+    let lists = [may, member_of, administers, settings, not_modelled].map(|list| names(list));
+    let inherit = inherit.as_ref().map(|inherit| inherit.value);
+    let default_role = default_role.as_ref().map(|role| role.value.as_str());
+    let (until, locked) = (until.as_ref().map(|until| until.value), locked.as_ref().map(|locked| locked.value));
+    let credential = credential.as_ref().map(|credential| credential.value);
+    format!("{origin:?} {lists:?} {inherit:?} {default_role:?} {until:?} {locked:?} {credential:?}")
+}
+
+/// What is said of accounts by name.
+struct Named {
+    names: FxHashSet<String>,
+    /// The words of all texts in which any could be named.
+    words: FxHashSet<String>,
+    /// Whether any of them asks who it is.
+    asks: bool,
+}
+
+impl Named {
+    fn of(parts: &[Arc<Database>]) -> Self {
+        let mut names: FxHashSet<String> = FxHashSet::default();
+        let mut texts: Vec<&str> = Vec::new();
+        let mut add = |list: &[At<String>]| names.extend(list.iter().map(|name| name.value.clone()));
+        for part in parts {
+            let Database { system: _, owner, accounts, roles, objects, grants, default_grants, settings, not_modelled, more: _ } = &**part;
+            add(owner.as_slice());
+            for role in accounts.iter().chain(roles) {
+                add(&role.member_of);
+                add(&role.administers);
+                add(role.default_role.as_slice());
+            }
+            for grant in grants.iter().chain(default_grants) {
+                add(&grant.to);
+                add(grant.grantor.as_slice());
+                add(grant.creator.as_slice());
+            }
+            for object in objects {
+                let DatabaseObject {
+                    name: _,
+                    remark: _,
+                    owner,
+                    columns: _,
+                    defaults,
+                    query,
+                    runs_as: _,
+                    row_security: _,
+                    row_security_for_owner: _,
+                    policies,
+                    triggers,
+                    rules,
+                    checks,
+                    domain_of,
+                    parameters,
+                    settings,
+                    returns: _,
+                    language: _,
+                    body,
+                    values: _,
+                    wrapper: _,
+                    not_modelled,
+                    more: _,
+                } = object;
+                add(owner.as_slice());
+                for policy in policies.iter().flatten() {
+                    let DatabasePolicy { name: _, acts: _, to, using, check, restrictive: _, more: _ } = policy;
+                    add(to);
+                    texts.extend([using, check].into_iter().flatten().map(|text| text.value.as_str()));
+                }
+                let single = [query, body, domain_of, parameters].into_iter().flatten();
+                texts.extend(single.chain(settings).chain(not_modelled).map(|text| text.value.as_str()));
+                let by_name = [defaults, triggers, rules, checks].into_iter().flatten();
+                texts.extend(by_name.map(|(_, text)| text.value.as_str()));
+            }
+            texts.extend(settings.iter().chain(not_modelled).map(|text| text.value.as_str()));
+        }
+        let words = texts.iter().flat_map(|text| text.split(is_between)).map(str::to_owned).collect();
+        let asks = texts.iter().any(|text| text.to_lowercase().contains("_user"));
+        Self { names, words, asks }
+    }
+
+    fn is_apart(&self, account: &str) -> bool {
+        let login = account.rsplit_once('@').map_or(account, |(login, _)| login);
+        // What is no one word could be anywhere.
+        let is_named = || self.words.contains(login) || login.contains(is_between) && !self.words.is_empty();
+        self.asks || self.names.contains(account) || is_named()
+    }
+}
+
+/// What stands between words.
+const fn is_between(c: char) -> bool {
+    !(c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '$') || !c.is_ascii())
+}
+
+/// Which accounts and roles hold anything that could give more.
+struct Strong<'p> {
+    by_name: FxHashMap<&'p str, &'p DatabaseRole>,
+    names: FxHashSet<&'p str>,
     /// Whether everybody does.
     is_open: bool,
 }
 
-impl<'e> Server<'e> {
-    /// Returns all servers of a ledger.
-    fn all(engine: &'e Engine) -> impl Iterator<Item = Self> {
-        let databases = &engine.estate().entries().databases;
-        let mut seen: FxHashSet<&str> = FxHashSet::default();
-        let first = databases.iter().filter(move |database| seen.insert(&database.system.value));
-        first.filter_map(|database| Self::of(engine, &database.system.value))
-    }
-
-    fn of(engine: &'e Engine, system: &'e str) -> Option<Self> {
-        let kind = engine.site(system)?.entry().kind();
-        kind.is_database().then_some(())?;
-        let databases = engine.estate().entries().databases.iter();
-        let parts: Vec<&Database> = databases.filter(|database| database.system.value == system).map(|database| &**database).collect();
+impl<'p> Strong<'p> {
+    fn of(kind: Kind, parts: &'p [Arc<Database>]) -> Self {
         let roles = || parts.iter().flat_map(|part| part.accounts.iter().chain(&part.roles));
         let by_name: FxHashMap<&str, &DatabaseRole> = roles().map(|role| (role.name.value.as_str(), role)).collect();
-        let mut strong: FxHashSet<&str> = FxHashSet::default();
+        let mut names: FxHashSet<&str> = FxHashSet::default();
         for role in roles() {
             let is_strong = |name: &&str| STRONG.contains(name);
             let switches = role.may.iter().chain(&role.member_of).map(|switch| switch.value.as_str());
             // What is only named could be anything.
             if !role.administers.is_empty() || !role.not_modelled.is_empty() || switches.into_iter().any(|name| is_strong(&name)) {
-                strong.insert(&role.name.value);
+                names.insert(&role.name.value);
             }
         }
         if kind == Kind::POSTGRESQL {
-            strong.extend(parts.iter().flat_map(|part| &part.objects).filter_map(|object| Some(object.owner.as_ref()?.value.as_str())));
-            strong.extend(parts.iter().filter_map(|part| Some(part.owner.as_ref()?.value.as_str())));
+            names.extend(parts.iter().flat_map(|part| &part.objects).filter_map(|object| Some(object.owner.as_ref()?.value.as_str())));
+            names.extend(parts.iter().filter_map(|part| Some(part.owner.as_ref()?.value.as_str())));
         } else {
             let of_server = |on: &str| on == "everything" || on.contains("mysql") || on.contains(['*', '%', '_']);
             for grant in parts.iter().flat_map(|part| &part.grants).filter(|grant| grant.on.iter().any(|on| of_server(&on.value))) {
-                strong.extend(grant.to.iter().map(|to| to.value.as_str()));
+                names.extend(grant.to.iter().map(|to| to.value.as_str()));
             }
         }
         // What is only named of the whole could be anything for everybody.
-        let is_open = strong.contains("public") || parts.iter().any(|part| !part.not_modelled.is_empty());
-        Some(Self { engine, system, kind, parts, by_name, strong, is_open })
+        let is_open = names.contains("public") || parts.iter().any(|part| !part.not_modelled.is_empty());
+        Self { by_name, names, is_open }
     }
 
     /// Returns whether an account, or any role that it can come to be, holds anything that could give more.
-    fn is_strong(&self, account: &str) -> bool {
+    fn includes(&self, account: &str) -> bool {
         let mut seen: FxHashSet<&str> = FxHashSet::default();
         let mut queue = vec![account];
         while let Some(name) = queue.pop() {
-            if self.is_open || self.strong.contains(name) {
+            if self.is_open || self.names.contains(name) {
                 return true;
             }
             let Some(role) = self.by_name.get(name) else { continue };
@@ -85,62 +273,46 @@ impl<'e> Server<'e> {
         }
         false
     }
-
-    fn accounts(&self) -> impl Iterator<Item = &'e DatabaseRole> + use<'e> {
-        let parts = self.parts.clone();
-        parts.into_iter().flat_map(|part| &part.accounts)
-    }
-
-    /// Returns whether somebody uses an account.
-    fn is_used(&self, user: &str, account: &DatabaseRole) -> bool {
-        let name = &account.name.value;
-        let login = || self.engine.site(self.system).map(|site| site.kind().login_of(name));
-        name.starts_with(user) && login().is_some_and(|login| login == user)
-            || account.used_by.iter().any(|by| belongs(self.engine, user, &by.value))
-    }
-
-    /// Returns the accounts that somebody uses, of those that could come to more.
-    fn accounts_of<'s>(&'s self, user: &'s str) -> impl Iterator<Item = &'e DatabaseRole> + 's {
-        self.accounts().filter(move |account| self.is_used(user, account) && self.is_strong(&account.name.value))
-    }
 }
 
 /// Returns the users who could come to more on some server, each with whom else their account is lent to.
 pub(super) fn actors(engine: &Engine) -> Vec<(String, Vec<String>)> {
-    let of_server = |server: Server<'_>| {
-        let kind = engine.site(server.system).map(|site| site.kind());
-        let strong = server.accounts().filter(|account| server.is_strong(&account.name.value));
+    let databases = &engine.estate().entries().databases;
+    let mut systems: Vec<&str> = databases.iter().map(|database| database.system.value.as_str()).collect();
+    systems.dedup();
+    let of_server = |system: &str| {
+        let Some(site) = engine.site(system).filter(|site| site.entry().kind().is_database()) else { return Vec::new() };
+        let parts: Vec<Arc<Database>> = databases.iter().filter(|database| database.system.value == system).cloned().collect();
+        let strong = Strong::of(site.entry().kind(), &parts);
+        let accounts = parts.iter().flat_map(|part| &part.accounts).filter(|account| strong.includes(&account.name.value));
         let one = |account: &DatabaseRole| {
-            let login = kind.map_or_else(String::new, |kind| kind.login_of(&account.name.value));
-            (login, account.used_by.iter().map(|by| by.value.clone()).collect())
+            (site.kind().login_of(&account.name.value), account.used_by.iter().map(|by| by.value.clone()).collect())
         };
-        strong.map(one).collect::<Vec<_>>()
+        accounts.map(one).collect::<Vec<_>>()
     };
-    Server::all(engine).flat_map(of_server).collect()
+    systems.into_iter().flat_map(of_server).collect()
 }
 
 /// Finds what somebody may do by statements that gives more.
-pub(super) fn passed_on(engine: &Engine, system: &str, person: &Person, found: &mut Found) {
-    if let Some(server) = Server::of(engine, system) {
-        for account in server.accounts_of(&person.user) {
-            let login = engine.site(system).map(|site| site.kind().login_of(&account.name.value));
-            let mut tries = 0;
-            for (statement, fact) in acts_of(&server, account, &person.user) {
-                tries += 1;
-                if tries > MAX_LOOKED_AT {
-                    found.is_cut_short = true;
-                    break;
-                }
-                let mut session = person.session();
-                session.account = login.clone().filter(|login| *login != person.user);
-                let question = Question { session, ..Question::statement(&person.user, server.system, &statement) };
-                let decision = engine.decide(&question);
-                if decision.refusal == Some(Refusal::NotDecided) {
-                    found.unknown.push(format!("not decided: {} on {}: {statement}", visible(&person.user), visible(server.system)));
-                }
-                if decision.verdict != Verdict::Denied && runs_as_definer(engine, &question, &fact) {
-                    found.acts.push(Arc::new(Act { gain: Gain::One(fact), by: By::Asked(Arc::new(question)) }));
-                }
+pub(super) fn passed_on(engine: &Engine, server: &Server, person: &Person, found: &mut Found) {
+    let used = server.accounts_of(engine, &person.user);
+    for account in used.iter().map(|&position| &server.accounts[position]).filter(|account| account.is_strong) {
+        let mut tries = 0;
+        for (statement, fact) in acts_of(server, account, &used, &person.user) {
+            tries += 1;
+            if tries > MAX_LOOKED_AT {
+                found.is_cut_short = true;
+                break;
+            }
+            let mut session = person.session();
+            session.account = Some(account.login.clone()).filter(|login| *login != person.user);
+            let question = Question { session, ..Question::statement(&person.user, &server.system, &statement) };
+            let decision = engine.decide(&question);
+            if decision.refusal == Some(Refusal::NotDecided) {
+                found.unknown.push(format!("not decided: {} on {}: {statement}", visible(&person.user), visible(&server.system)));
+            }
+            if decision.verdict != Verdict::Denied && runs_as_definer(engine, &question, &fact) {
+                found.acts.push(Arc::new(Act { gain: Gain::One(fact), by: By::Asked(Arc::new(question)) }));
             }
         }
     }
@@ -158,17 +330,14 @@ fn runs_as_definer(engine: &Engine, question: &Question, fact: &Fact) -> bool {
 }
 
 /// Returns the statements by which an account of a server could come to more, with what each gives.
-fn acts_of<'s>(server: &'s Server<'_>, account: &'s DatabaseRole, user: &'s str) -> Box<dyn Iterator<Item = (String, Fact)> + 's> {
-    let (system, name) = (server.system, account.name.value.as_str());
-    let roles = server.parts.iter().flat_map(|part| &part.roles).map(|role| role.name.value.as_str());
-    let others = move || {
-        let others = server.accounts().filter(move |other| !server.is_used(user, other));
-        others.map(|other| other.name.value.as_str())
-    };
+fn acts_of<'s>(server: &'s Server, account: &'s Known, used: &'s [usize], user: &'s str) -> Box<dyn Iterator<Item = (String, Fact)> + 's> {
+    let (system, name) = (server.system.as_str(), account.name.as_str());
+    let roles = server.roles.iter().map(String::as_str);
+    let others = move || server.others(used);
     let holds = move |role: &str| Fact::Holds { system: system.to_owned(), account: name.to_owned(), role: role.to_owned() };
     let uses = move |other: &str| Fact::Uses { user: user.to_owned(), system: system.to_owned(), account: other.to_owned() };
     let rules = move || Fact::Rules { system: system.to_owned(), account: name.to_owned() };
-    let is_new = move |role: &&str| account.member_of.iter().all(|known| known.value != **role);
+    let is_new = move |role: &&str| !account.member_of.contains(*role);
     match server.kind {
         Kind::POSTGRESQL => {
             let own = identifier(name, '"');

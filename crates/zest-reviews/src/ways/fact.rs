@@ -95,6 +95,25 @@ impl Fact {
         }
     }
 
+    /// Returns the database server on which something more can be done; nothing where it is about something else.
+    pub(super) fn server(&self) -> Option<&str> {
+        match self {
+            Self::Uses { system, .. }
+            | Self::Holds { system, .. }
+            | Self::Owns { system, .. }
+            | Self::Shows { system, .. }
+            | Self::Defines { system, .. }
+            | Self::Rules { system, .. } => Some(system),
+            Self::Becomes(_)
+            | Self::Knows(_)
+            | Self::Joins { .. }
+            | Self::Runs { .. }
+            | Self::Shapes { .. }
+            | Self::Fills { .. }
+            | Self::Grants { .. } => None,
+        }
+    }
+
     /// Returns whether it is about who signs in as whom alone, and the ledger stays as it is.
     pub(super) fn is_of_people(&self) -> bool {
         self.becomes().is_some()

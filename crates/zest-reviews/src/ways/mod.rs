@@ -14,7 +14,7 @@ mod tie;
 mod top;
 
 use std::cmp::Reverse;
-use std::collections::BinaryHeap;
+use std::collections::{BTreeMap, BTreeSet, BinaryHeap};
 use std::sync::Arc;
 
 use fixedbitset::FixedBitSet;
@@ -55,6 +55,8 @@ pub struct Ways<'a, 'e> {
     known: FxHashSet<Fact>,
     /// Things from which it was not yet looked what they lead to, the nearest first.
     open: BinaryHeap<Reverse<(usize, usize)>>,
+    /// Things that are looked at together, by number: one by one, but for many on one database server.
+    bundles: Vec<Vec<usize>>,
     has_begun: bool,
     /// How many things had been come to when it was looked what all of them lead to.
     together: usize,
@@ -87,6 +89,9 @@ struct Taken {
 
 /// How many things are come to at most, from one person.
 const MAX_GOT: usize = 20_000;
+
+/// How many things on one database server are looked at one by one.
+const MAX_ALONE: usize = 16;
 
 /// How many ledgers are looked at, from one person.
 const MAX_LEDGERS: usize = 600;
@@ -129,6 +134,7 @@ impl<'a, 'e> Ways<'a, 'e> {
             got: Vec::new(),
             known: FxHashSet::default(),
             open: BinaryHeap::new(),
+            bundles: Vec::new(),
             has_begun: false,
             together: 0,
             ledgers: FxHashSet::default(),
@@ -154,11 +160,12 @@ impl<'a, 'e> Ways<'a, 'e> {
         let base = if !self.has_begun {
             self.has_begun = true;
             Vec::new()
-        } else if let Some(Reverse((_, number))) = self.open.pop() {
-            if !self.leads_on(number) {
+        } else if let Some(Reverse((_, bundle))) = self.open.pop() {
+            let numbers: Vec<usize> = self.bundles[bundle].iter().copied().filter(|&number| self.leads_on(number)).collect();
+            if numbers.is_empty() {
                 return;
             }
-            self.with_before(number)
+            self.with_before(&numbers)
         } else {
             self.together = self.got.len();
             (0..self.got.len()).collect()
@@ -195,17 +202,45 @@ impl<'a, 'e> Ways<'a, 'e> {
                 each_gained(act, &people, engine.as_deref(), &mut add);
             }
         }
+        let mut new: Vec<usize> = Vec::new();
         for (fact, act) in found {
             if self.known.contains(&fact) {
                 continue;
             }
             let (before, act) = self.least(base.clone(), act, |ways, base| ways.act_for(base, &fact));
-            let number = self.got.len();
-            self.open.push(Reverse((before.len() + 1, number)));
+            new.push(self.got.len());
             self.known.insert(fact.clone());
             self.got.push(Got { fact, act, before });
         }
+        self.bundle(new);
         self.unknown.append(&mut unknown);
+    }
+
+    /// Puts those of some things together that are as near as each other and on one database server, where they are many: what is come to
+    /// there adds to what is held, so whatever one of them leads to, all of them do.
+    fn bundle(&mut self, new: Vec<usize>) {
+        let mut by_server: BTreeMap<(usize, String), Vec<usize>> = BTreeMap::new();
+        for number in new {
+            let Got { fact, before, .. } = &self.got[number];
+            let length = before.len() + 1;
+            match fact.server() {
+                Some(system) => by_server.entry((length, system.to_owned())).or_default().push(number),
+                None => self.add_bundle(length, vec![number]),
+            }
+        }
+        for ((length, system), numbers) in by_server {
+            let only_adds = || self.acts.server_as_it_is(&system).is_some_and(|server| server.only_adds());
+            if numbers.len() > MAX_ALONE && only_adds() {
+                self.add_bundle(length, numbers);
+            } else {
+                numbers.into_iter().for_each(|number| self.add_bundle(length, vec![number]));
+            }
+        }
+    }
+
+    fn add_bundle(&mut self, length: usize, numbers: Vec<usize>) {
+        self.open.push(Reverse((length, self.bundles.len())));
+        self.bundles.push(numbers);
     }
 
     /// Returns whether more can come of something than of what was so before.
@@ -250,32 +285,52 @@ impl<'a, 'e> Ways<'a, 'e> {
         list
     }
 
-    /// Returns something with all that must be so before, in order.
-    fn with_before(&self, number: usize) -> Vec<usize> {
-        let mut all = self.got[number].before.clone();
-        all.push(number);
-        all
+    /// Returns some things with all that must be so before, in order.
+    fn with_before(&self, numbers: &[usize]) -> Vec<usize> {
+        if let [one] = numbers {
+            return self.got[*one].before.iter().copied().chain([*one]).collect();
+        }
+        // Whatever must be so before was come to before.
+        let all: BTreeSet<usize> = numbers.iter().flat_map(|&number| self.got[number].before.iter().copied().chain([number])).collect();
+        all.into_iter().collect()
+    }
+
+    /// Finds one of some things that is enough for something, or a part of them that is, with all that must be so before.
+    fn enough<T>(&self, numbers: &[usize], is_so: &impl Fn(&Self, &[usize]) -> Option<T>) -> Option<(Vec<usize>, T)> {
+        let base = self.with_before(numbers);
+        let found = is_so(self, &base)?;
+        let (first, second) = numbers.split_at(numbers.len() / 2);
+        if first.is_empty() {
+            return Some((base, found));
+        }
+        self.enough(first, is_so).or_else(|| self.enough(second, is_so)).or(Some((base, found)))
     }
 
     fn facts(&self, base: &[usize]) -> Vec<Fact> {
         base.iter().map(|&number| self.got[number].fact.clone()).collect()
     }
 
-    /// Leaves out whatever is not needed for something that was found, and what only that needed.
+    /// Leaves out whatever is not needed for something that was found, and what only that needed: of many things whole halves at first.
     fn least<T>(&self, mut base: Vec<usize>, mut found: T, is_so: impl Fn(&Self, &[usize]) -> Option<T>) -> (Vec<usize>, T) {
-        let mut at = base.len();
-        while at > 0 {
-            at -= 1;
-            let Some(&out) = base.get(at) else { continue };
-            let without: Vec<usize> =
-                base.iter().copied().filter(|&other| other != out && !self.got[other].before.contains(&out)).collect();
-            if let Some(better) = is_so(self, &without) {
-                found = better;
-                base = without;
-                at = at.min(base.len());
+        let mut size = if base.len() > MAX_ALONE { base.len() / 2 } else { 1 };
+        loop {
+            let mut at = base.len();
+            while at > 0 {
+                let out: Vec<usize> = base[at.saturating_sub(size)..at].to_vec();
+                at = at.saturating_sub(size);
+                let is_left = |other: &usize| !out.contains(other) && !self.got[*other].before.iter().any(|before| out.contains(before));
+                let without: Vec<usize> = base.iter().copied().filter(is_left).collect();
+                if let Some(better) = is_so(self, &without) {
+                    found = better;
+                    base = without;
+                    at = at.min(base.len());
+                }
             }
+            if size == 1 {
+                return (base, found);
+            }
+            size /= 2;
         }
-        (base, found)
     }
 
     /// Returns those whose rights are there: whoever sets out, and everybody they sign in as.
@@ -322,8 +377,9 @@ impl<'a, 'e> Ways<'a, 'e> {
     /// Finds a shortest way to something; nothing where none was found.
     #[must_use]
     pub fn to(&mut self, aim: Aim<'_>) -> Option<Way> {
+        let length_of = |ways: &Self, bundle: usize| ways.bundles[bundle].first().map_or(0, |&number| ways.got[number].before.len() + 1);
         let mut unchecked: BinaryHeap<Reverse<(usize, usize)>> =
-            self.got.iter().enumerate().map(|(number, got)| Reverse((got.before.len() + 1, number))).collect();
+            (0..self.bundles.len()).map(|bundle| Reverse((length_of(self, bundle), bundle))).collect();
         // In the ledger as it is, nobody else needs to be asked.
         let doers = match aim {
             Aim::Do(sought, systems, stated) => Some(self.acts.doers(sought, systems, stated)),
@@ -335,14 +391,13 @@ impl<'a, 'e> Ways<'a, 'e> {
             let next = unchecked.peek().map(|Reverse((length, _))| *length);
             match (next, self.nearest()) {
                 (Some(next), nearest) if nearest.is_none_or(|nearest| next <= nearest) => {
-                    let Some(Reverse((_, number))) = unchecked.pop() else { break };
-                    let base = self.with_before(number);
-                    reached = reaches(self, &base).map(|step| (base, step));
+                    let Some(Reverse((_, bundle))) = unchecked.pop() else { break };
+                    reached = self.enough(&self.bundles[bundle], &reaches);
                 }
                 (_, Some(_)) => {
-                    let known = self.got.len();
+                    let known = self.bundles.len();
                     self.look_on();
-                    unchecked.extend((known..self.got.len()).map(|number| Reverse((self.got[number].before.len() + 1, number))));
+                    unchecked.extend((known..self.bundles.len()).map(|bundle| Reverse((length_of(self, bundle), bundle))));
                 }
                 (_, None) => {
                     let all: Vec<usize> = (0..self.got.len()).collect();
@@ -363,10 +418,23 @@ impl<'a, 'e> Ways<'a, 'e> {
     pub fn all(&mut self) -> Vec<Way> {
         self.close();
         let way = |number: usize| {
-            let mut steps = self.steps(&self.with_before(number));
+            let mut steps = self.steps(&self.with_before(&[number]));
             // Whoever is meant stands for all whom nothing tells apart.
-            if let (Fact::Becomes(user), Some(last)) = (&self.got[number].fact, steps.last_mut()) {
-                last.gives += &self.acts.others_like(user);
+            if let Some(last) = steps.last_mut() {
+                last.gives += &match &self.got[number].fact {
+                    Fact::Becomes(user) => self.acts.others_like(user),
+                    Fact::Uses { system, account, .. } | Fact::Defines { system, account, .. } => self.acts.accounts_like(system, account),
+                    Fact::Knows(_)
+                    | Fact::Joins { .. }
+                    | Fact::Runs { .. }
+                    | Fact::Shapes { .. }
+                    | Fact::Fills { .. }
+                    | Fact::Grants { .. }
+                    | Fact::Holds { .. }
+                    | Fact::Owns { .. }
+                    | Fact::Shows { .. }
+                    | Fact::Rules { .. } => String::new(),
+                };
             }
             Way { from: self.from.clone(), steps, more: zest_model::More }
         };
