@@ -281,6 +281,16 @@ fn raising(code: Code) -> String {
              grants = [{ allow = [\"grant-on\"], on = \"yard\", to = [\"user:lead-1\"] }, \
              { allow = [\"reset-credential\"], on = \"user/lead-1\", to = [\"user:helper-9\"] }]",
         ),
+        Code::WaysNotLookedFor => {
+            let users: String = (0..302).map(|user| format!("[users.many-{user}]\nproofs = [\"password\"]\n")).collect();
+            let names: Vec<String> = (0..302).map(|user| format!("\"user:many-{user}\"")).collect();
+            with(&format!(
+                "{users}[groups.many]\nmembers = [{}]\nowners = [\"user:lead-1\"]\n[systems.sky-9]\nkind = \"cloud\"\n[clouds.sky-9]\n\
+                 operations.look = {{}}\nresources.yard = {{}}\n\
+                 grants = [{{ allow = [\"reset-credential\"], on = \"user/lead-1\", to = [\"group:many\"] }}]",
+                names.join(", ")
+            ))
+        }
         Code::DenyPassed => with(&host(
             "accounts.lead-1 = {}\nrun-as = [{ by = [\"user:lead-1\"], as = [\"batch\"], commands = [\"most\"] }]\n\
              [command-sets.most]\nrules = [\"deny /opt/b {word}\", \"allow /opt/b ...\"]",
@@ -334,7 +344,15 @@ fn codes_are_unique_and_the_page_lists_them_all() {
 
 #[test]
 fn every_finding_has_a_place_or_says_that_it_is_about_the_whole_and_most_say_how_to_mend_it() {
-    let without_place = [Code::EmptyLedger, Code::NoSystem, Code::NotText, Code::NotRead, Code::Unreadable, Code::CommandSetTooLarge];
+    let without_place = [
+        Code::EmptyLedger,
+        Code::NoSystem,
+        Code::NotText,
+        Code::NotRead,
+        Code::Unreadable,
+        Code::CommandSetTooLarge,
+        Code::WaysNotLookedFor,
+    ];
     for &code in Code::ALL.iter().filter(|c| !matches!(c, Code::DuplicateId | Code::NotText | Code::NotRead | Code::Unreadable)) {
         for finding in all(&raising(code)).iter().filter(|f| f.code == code) {
             assert!(finding.primary.is_some() || without_place.contains(&code), "{code:?} has no place");

@@ -302,6 +302,8 @@ codes! {
     VariableRunsAnything = "ZL0927" "variable-runs-anything" Warning;
     /// By acts that give more, somebody comes to the top of a system, and nobody stated that it is meant.
     WayToTop = "ZL0928" "way-to-top" Warning;
+    /// From some people ways to the top of systems were not looked for: it would take long.
+    WaysNotLookedFor = "ZL0929" "ways-not-looked-for" Note;
 }
 
 impl fmt::Display for Code {

@@ -105,11 +105,11 @@ impl<T: Clone> Table<T> {
 }
 
 impl<T: Clone> Table<Arc<T>> {
-    /// Changes a row, here and in no other table.
+    /// Changes a row, here and in no other table; what was changed here before is not copied again.
     pub fn edit(&mut self, index: usize, how: impl FnOnce(&mut T)) {
-        let mut row = (*self[index]).clone();
-        how(&mut row);
-        self.set(index, Arc::new(row));
+        let rows = &self.rows;
+        let row = Arc::make_mut(self.replaced.get_or_insert_default()).entry(index).or_insert_with(|| Arc::clone(&rows[index]));
+        how(Arc::make_mut(row));
     }
 }
 

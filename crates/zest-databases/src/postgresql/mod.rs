@@ -123,7 +123,13 @@ impl Rules for Postgresql {
 
     fn may_activate(held: &Catalog, account: &str) -> Vec<String> {
         let state = held.state();
-        state.roles.keys().filter(|role| *role != account && state.may_become(account, role)).cloned().collect()
+        if state.is_superuser(account) {
+            return state.roles.keys().filter(|role| *role != account).cloned().collect();
+        }
+        let mut list = state.roles_of(account, false);
+        list.retain(|role| role != account && state.roles.contains_key(role));
+        list.sort();
+        list
     }
 
     fn through(held: &Catalog, line: &str) -> Vec<(String, String)> {

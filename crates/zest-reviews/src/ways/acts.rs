@@ -4,6 +4,8 @@
 //! so, and each person. People whom nothing tells apart stand for each other as those whose credential is reset, and as those of whom it
 //! is asked whether they have any act at all.
 
+use std::collections::BTreeSet;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 
 use fixedbitset::FixedBitSet;
@@ -63,7 +65,10 @@ pub struct Acts<'e> {
     doers: Mutex<FxHashMap<String, Arc<FixedBitSet>>>,
     /// By which statements it is done in the name of somebody else, by the same words.
     through: Mutex<FxHashMap<String, Arc<Vec<InName>>>>,
-    servers: Mutex<Servers>,
+    /// What is written of database servers; none for a system that is none.
+    servers: Mutex<FxHashMap<String, Option<Arc<Server>>>>,
+    /// What making ledgers took so far, in rows that were read anew.
+    spent: AtomicUsize,
 }
 
 /// Something that a view or routine of a database server does in the name of somebody else.
@@ -77,9 +82,6 @@ pub(super) struct InName {
 
 /// Ledgers by what is so in them; none where that is no ledger.
 type Ledgers = FxHashMap<Vec<Fact>, Option<Arc<Engine>>>;
-
-/// Database servers by what is so of them; none for a system that is no such server.
-type Servers = FxHashMap<(Vec<Fact>, String), Option<Arc<Server>>>;
 
 /// What was found, by what is so, who it is, and on which system alone.
 type AllFound = FxHashMap<(Vec<Fact>, Person, Option<String>), Arc<Found>>;
@@ -158,6 +160,9 @@ pub(super) enum By {
     Unasked { act: String, why: String, place: Place },
 }
 
+/// How many rows a ledger takes at least.
+const ROWS_OF_A_LEDGER: usize = 100;
+
 /// How many ledgers are kept.
 const MAX_KEPT: usize = 256;
 
@@ -181,6 +186,7 @@ impl<'e> Acts<'e> {
             doers: Mutex::default(),
             through: Mutex::default(),
             servers: Mutex::default(),
+            spent: AtomicUsize::new(0),
         }
     }
 
@@ -312,7 +318,7 @@ impl<'e> Acts<'e> {
 
     /// Says the same of an account of a database server.
     pub(super) fn accounts_like(&self, system: &str, account: &str) -> String {
-        or_others(self.server_as_it_is(system).map_or(0, |server| server.count_like(account)))
+        or_others(self.server(system).map_or(0, |server| server.count_like(account)))
     }
 
     /// Returns everybody who may do something, or of whom that is not known.
@@ -405,6 +411,9 @@ impl<'e> Acts<'e> {
         let base = if facts.is_empty() {
             Some(self.engine.clone())
         } else {
+            let systems: BTreeSet<&str> = facts.iter().filter_map(Fact::server).collect();
+            let accounts = systems.into_iter().filter_map(|system| self.server(system)).map(|server| server.count());
+            self.spent.fetch_add(ROWS_OF_A_LEDGER + accounts.sum::<usize>(), Ordering::Relaxed);
             let with_anything = || self.with_anything.get_or_init(|| fact::with_anything(self.engine)).as_ref();
             let wide = if facts.iter().any(Fact::wants_anything) { with_anything() } else { Some(self.engine) };
             wide.and_then(|engine| fact::with(engine, &facts))
@@ -416,6 +425,11 @@ impl<'e> Acts<'e> {
         }
         ledgers.insert(facts, ledger.clone());
         ledger
+    }
+
+    /// Returns what making ledgers took so far, in rows that were read anew.
+    pub(super) fn spent(&self) -> usize {
+        self.spent.load(Ordering::Relaxed)
     }
 
     fn ledgers(&self) -> MutexGuard<'_, Ledgers> {
@@ -460,28 +474,19 @@ impl<'e> Acts<'e> {
         let mut found = Found::default();
         act::administered(ledger, system, self.targets(), person, &mut found);
         act::written(ledger, system, &person.user, &mut found);
-        if let Some(server) = self.server(system, ledger, relevant) {
-            database::passed_on(ledger, &server, person, &mut found);
+        if let Some(server) = self.server(system) {
+            database::passed_on(ledger, &server, relevant, person, &mut found);
         }
         let found = Arc::new(found);
         self.found().insert(key, Arc::clone(&found));
         found
     }
 
-    /// Returns what is written of a database server where some things are so; once for all ledgers in which the same is so of it.
-    fn server(&self, system: &str, ledger: &Engine, relevant: &[Fact]) -> Option<Arc<Server>> {
-        let key = (relevant.to_vec(), system.to_owned());
-        let mut known = self.servers.lock().unwrap_or_else(PoisonError::into_inner);
-        if known.len() >= MAX_KEPT {
-            known.clear();
-        }
-        let made = || Server::of(ledger, system, |account| self.is_asked(account)).map(Arc::new);
-        known.entry(key).or_insert_with(made).clone()
-    }
-
     /// Returns what is written of a database server in the ledger as it is.
-    pub(super) fn server_as_it_is(&self, system: &str) -> Option<Arc<Server>> {
-        self.server(system, self.engine, &[])
+    pub(super) fn server(&self, system: &str) -> Option<Arc<Server>> {
+        let mut known = self.servers.lock().unwrap_or_else(PoisonError::into_inner);
+        let made = || Server::of(self.engine, system, |account| self.is_asked(account)).map(Arc::new);
+        known.entry(system.to_owned()).or_insert_with(made).clone()
     }
 
     /// Returns those of some facts that some systems can notice: others leave their answers as they are. Who joins a group can matter to

@@ -27,6 +27,7 @@ pub(super) struct Server {
     parts: Vec<Arc<Database>>,
     accounts: Vec<Known>,
     roles: Vec<String>,
+    strong: Strong,
     /// Accounts by what a person types of their names, and by who else may use them, as positions.
     by_login: FxHashMap<String, Vec<usize>>,
     lent: FxHashMap<String, Vec<usize>>,
@@ -39,9 +40,6 @@ pub(super) struct Server {
 struct Known {
     name: String,
     login: String,
-    member_of: FxHashSet<String>,
-    /// Whether it, or any role that it can come to be, holds anything that could give more.
-    is_strong: bool,
 }
 
 impl Server {
@@ -52,14 +50,8 @@ impl Server {
         kind.is_database().then_some(())?;
         let databases = engine.estate().entries().databases.iter();
         let parts: Vec<Arc<Database>> = databases.filter(|database| database.system.value == system).cloned().collect();
-        let strong = Strong::of(kind, &parts);
         let written = || parts.iter().flat_map(|part| &part.accounts);
-        let one = |account: &DatabaseRole| Known {
-            name: account.name.value.clone(),
-            login: site.kind().login_of(&account.name.value),
-            member_of: account.member_of.iter().map(|role| role.value.clone()).collect(),
-            is_strong: strong.includes(&account.name.value),
-        };
+        let one = |account: &DatabaseRole| Known { name: account.name.value.clone(), login: site.kind().login_of(&account.name.value) };
         let accounts: Vec<Known> = written().map(one).collect();
         let (mut by_login, mut lent): (FxHashMap<String, Vec<usize>>, FxHashMap<String, Vec<usize>>) = Default::default();
         for (position, (account, entry)) in accounts.iter().zip(written()).enumerate() {
@@ -75,16 +67,21 @@ impl Server {
         let mut alike: Vec<Vec<usize>> = alike.into_values().collect();
         alike.sort_unstable();
         let roles = parts.iter().flat_map(|part| &part.roles).map(|role| role.name.value.clone()).collect();
-        drop(strong);
-        Some(Self { system: system.to_owned(), kind, parts, accounts, roles, by_login, lent, alike })
+        let strong = Strong::of(kind, &parts);
+        Some(Self { system: system.to_owned(), kind, parts, accounts, roles, strong, by_login, lent, alike })
     }
 
-    /// Returns the accounts that somebody uses: their own, and those that are lent to them.
-    fn accounts_of(&self, engine: &Engine, user: &str) -> Vec<usize> {
+    /// Returns the accounts that somebody uses where some things are so: their own, those that are lent to them, and what they came to.
+    fn accounts_of(&self, engine: &Engine, facts: &[Fact], user: &str) -> Vec<usize> {
         let mut list: Vec<usize> = self.by_login.get(user).into_iter().flatten().copied().collect();
         for (_, of) in self.lent.iter().filter(|(by, _)| belongs(engine, user, by)) {
             list.extend(of);
         }
+        let come_to = facts.iter().filter_map(|fact| match fact {
+            Fact::Uses { user: by, account, .. } | Fact::Defines { user: by, account, .. } if by == user => Some(account),
+            _ => None,
+        });
+        list.extend(come_to.filter_map(|account| self.accounts.iter().position(|known| known.name == *account)));
         list.sort_unstable();
         list.dedup();
         list
@@ -94,6 +91,11 @@ impl Server {
     fn others<'s>(&'s self, used: &'s [usize]) -> impl Iterator<Item = &'s str> + 's {
         let one = |alike: &Vec<usize>| alike.iter().copied().find(|position| !used.contains(position));
         self.alike.iter().filter_map(one).map(|position| self.accounts[position].name.as_str())
+    }
+
+    /// Returns how many accounts it has.
+    pub(super) fn count(&self) -> usize {
+        self.accounts.len()
     }
 
     /// Returns how many other accounts there are like one.
@@ -225,51 +227,62 @@ const fn is_between(c: char) -> bool {
 }
 
 /// Which accounts and roles hold anything that could give more.
-struct Strong<'p> {
-    by_name: FxHashMap<&'p str, &'p DatabaseRole>,
-    names: FxHashSet<&'p str>,
+#[derive(Debug)]
+struct Strong {
+    /// Of which roles each is a member, or may say who is.
+    memberships: FxHashMap<String, Vec<String>>,
+    names: FxHashSet<String>,
     /// Whether everybody does.
     is_open: bool,
 }
 
-impl<'p> Strong<'p> {
-    fn of(kind: Kind, parts: &'p [Arc<Database>]) -> Self {
+impl Strong {
+    fn of(kind: Kind, parts: &[Arc<Database>]) -> Self {
         let roles = || parts.iter().flat_map(|part| part.accounts.iter().chain(&part.roles));
-        let by_name: FxHashMap<&str, &DatabaseRole> = roles().map(|role| (role.name.value.as_str(), role)).collect();
-        let mut names: FxHashSet<&str> = FxHashSet::default();
+        let mut memberships: FxHashMap<String, Vec<String>> = FxHashMap::default();
+        let mut names: FxHashSet<String> = FxHashSet::default();
         for role in roles() {
             let is_strong = |name: &&str| STRONG.contains(name);
             let switches = role.may.iter().chain(&role.member_of).map(|switch| switch.value.as_str());
             // What is only named could be anything.
             if !role.administers.is_empty() || !role.not_modelled.is_empty() || switches.into_iter().any(|name| is_strong(&name)) {
-                names.insert(&role.name.value);
+                names.insert(role.name.value.clone());
             }
+            let others = role.member_of.iter().chain(&role.administers).map(|role| role.value.clone());
+            memberships.insert(role.name.value.clone(), others.collect());
         }
         if kind == Kind::POSTGRESQL {
-            names.extend(parts.iter().flat_map(|part| &part.objects).filter_map(|object| Some(object.owner.as_ref()?.value.as_str())));
-            names.extend(parts.iter().filter_map(|part| Some(part.owner.as_ref()?.value.as_str())));
+            names.extend(parts.iter().flat_map(|part| &part.objects).filter_map(|object| Some(object.owner.as_ref()?.value.clone())));
+            names.extend(parts.iter().filter_map(|part| Some(part.owner.as_ref()?.value.clone())));
         } else {
             let of_server = |on: &str| on == "everything" || on.contains("mysql") || on.contains(['*', '%', '_']);
             for grant in parts.iter().flat_map(|part| &part.grants).filter(|grant| grant.on.iter().any(|on| of_server(&on.value))) {
-                names.extend(grant.to.iter().map(|to| to.value.as_str()));
+                names.extend(grant.to.iter().map(|to| to.value.clone()));
             }
         }
         // What is only named of the whole could be anything for everybody.
         let is_open = names.contains("public") || parts.iter().any(|part| !part.not_modelled.is_empty());
-        Self { by_name, names, is_open }
+        Self { memberships, names, is_open }
     }
 
-    /// Returns whether an account, or any role that it can come to be, holds anything that could give more.
-    fn includes(&self, account: &str) -> bool {
+    /// Returns whether an account, or any role that it can come to be, holds anything that could give more where some things are so.
+    fn includes(&self, account: &str, facts: &[Fact]) -> bool {
         let mut seen: FxHashSet<&str> = FxHashSet::default();
         let mut queue = vec![account];
         while let Some(name) = queue.pop() {
-            if self.is_open || self.names.contains(name) {
+            let is_come_to = |fact: &Fact| match fact {
+                Fact::Rules { account, .. } | Fact::Owns { account, .. } => account == name,
+                _ => false,
+            };
+            if self.is_open || self.names.contains(name) || STRONG.contains(&name) || facts.iter().any(is_come_to) {
                 return true;
             }
-            let Some(role) = self.by_name.get(name) else { continue };
-            let more = role.member_of.iter().chain(&role.administers).map(|role| role.value.as_str());
-            queue.extend(more.filter(|role| seen.insert(role)));
+            let come_to = facts.iter().filter_map(|fact| match fact {
+                Fact::Holds { account, role, .. } if account == name => Some(role),
+                _ => None,
+            });
+            let others = self.memberships.get(name).into_iter().flatten().chain(come_to);
+            queue.extend(others.map(String::as_str).filter(|role| seen.insert(role)));
         }
         false
     }
@@ -284,7 +297,7 @@ pub(super) fn actors(engine: &Engine) -> Vec<(String, Vec<String>)> {
         let Some(site) = engine.site(system).filter(|site| site.entry().kind().is_database()) else { return Vec::new() };
         let parts: Vec<Arc<Database>> = databases.iter().filter(|database| database.system.value == system).cloned().collect();
         let strong = Strong::of(site.entry().kind(), &parts);
-        let accounts = parts.iter().flat_map(|part| &part.accounts).filter(|account| strong.includes(&account.name.value));
+        let accounts = parts.iter().flat_map(|part| &part.accounts).filter(|account| strong.includes(&account.name.value, &[]));
         let one = |account: &DatabaseRole| {
             (site.kind().login_of(&account.name.value), account.used_by.iter().map(|by| by.value.clone()).collect())
         };
@@ -293,12 +306,17 @@ pub(super) fn actors(engine: &Engine) -> Vec<(String, Vec<String>)> {
     systems.into_iter().flat_map(of_server).collect()
 }
 
-/// Finds what somebody may do by statements that gives more.
-pub(super) fn passed_on(engine: &Engine, server: &Server, person: &Person, found: &mut Found) {
-    let used = server.accounts_of(engine, &person.user);
-    for account in used.iter().map(|&position| &server.accounts[position]).filter(|account| account.is_strong) {
+/// Finds what somebody may do by statements that gives more, where some things are so.
+pub(super) fn passed_on(engine: &Engine, server: &Server, facts: &[Fact], person: &Person, found: &mut Found) {
+    let used = server.accounts_of(engine, facts, &person.user);
+    let is_strong = |account: &&Known| server.strong.includes(&account.name, facts);
+    for account in used.iter().map(|&position| &server.accounts[position]).filter(is_strong) {
         let mut tries = 0;
         for (statement, fact) in acts_of(server, account, &used, &person.user) {
+            // What is so already gives nothing.
+            if facts.contains(&fact) {
+                continue;
+            }
             tries += 1;
             if tries > MAX_LOOKED_AT {
                 found.is_cut_short = true;
@@ -337,7 +355,8 @@ fn acts_of<'s>(server: &'s Server, account: &'s Known, used: &'s [usize], user: 
     let holds = move |role: &str| Fact::Holds { system: system.to_owned(), account: name.to_owned(), role: role.to_owned() };
     let uses = move |other: &str| Fact::Uses { user: user.to_owned(), system: system.to_owned(), account: other.to_owned() };
     let rules = move || Fact::Rules { system: system.to_owned(), account: name.to_owned() };
-    let is_new = move |role: &&str| !account.member_of.contains(*role);
+    let is_member = |role: &str| server.strong.memberships.get(name).is_some_and(|roles| roles.iter().any(|known| known == role));
+    let is_new = move |role: &&str| !is_member(role);
     match server.kind {
         Kind::POSTGRESQL => {
             let own = identifier(name, '"');

@@ -229,7 +229,7 @@ impl<'a, 'e> Ways<'a, 'e> {
             }
         }
         for ((length, system), numbers) in by_server {
-            let only_adds = || self.acts.server_as_it_is(&system).is_some_and(|server| server.only_adds());
+            let only_adds = || self.acts.server(&system).is_some_and(|server| server.only_adds());
             if numbers.len() > MAX_ALONE && only_adds() {
                 self.add_bundle(length, numbers);
             } else {

@@ -41,6 +41,9 @@ impl Top {
 /// From how many people ways are looked for.
 const MAX_SETTING_OUT: usize = 300;
 
+/// How many rows are read anew for ledgers in which something is so: some two thousand ledgers, or twenty of ten thousand accounts.
+const MAX_SPENT: usize = 200_000;
+
 /// Finds the ways by which people come to the top of a system who are not there by their own rights, and of whom no `meant-ways` says that
 /// it is meant: for each system a shortest one. The top is level 15 of a device, a shell as root on a host, a superuser of PostgreSQL, the
 /// own tables of MariaDB, and granting on the outermost container of a cloud; applications, and kinds from outside, have none.
@@ -85,7 +88,12 @@ pub fn unmeant(engine: &Engine, at: Option<Timestamp>) -> Findings {
     let setting_out: Vec<&str> = acts.candidates(None).into_iter().filter(is_there).collect();
     let meant = Meant::of(engine, at, &mut names);
     let mut found: Vec<Vec<Way>> = vec![Vec::new(); tops.len()];
+    let (mut looked_for, mut is_cut_short) = (0, false);
     for from in setting_out.iter().take(MAX_SETTING_OUT) {
+        if acts.spent() > MAX_SPENT {
+            break;
+        }
+        looked_for += 1;
         let Some(mut ways) = Ways::of(&acts, from) else { continue };
         for (number, aims) in aims.iter().enumerate() {
             if meant.includes(from, systems[number][0]) {
@@ -95,10 +103,22 @@ pub fn unmeant(engine: &Engine, at: Option<Timestamp>) -> Findings {
             // Whoever may by their own rights is meant to.
             found[number].extend(way.filter(|way| way.steps.len() > 1));
         }
+        is_cut_short |= ways.is_cut_short;
     }
     let parts: Vec<(Location, Place)> =
         parts(engine).iter().map(|part| (engine.estate().sources().locate(part.place()), part.place())).collect();
-    let left = setting_out.len().saturating_sub(MAX_SETTING_OUT);
+    let left = setting_out.len() - looked_for;
+    if left > 0 || is_cut_short {
+        let message = match left {
+            0 => "ways to the top of systems were looked for in part: there is more than is looked at".to_owned(),
+            _ => format!(
+                "ways to the top of systems were looked for from {looked_for} of {} people who could come to more",
+                setting_out.len()
+            ),
+        };
+        let help = "`zest ways` looks from whomever is named, to whatever is stated; it takes its time";
+        findings.push(Finding::new(Code::WaysNotLookedFor, message).help(help));
+    }
     for ((site, _), mut ways) in tops.iter().zip(found) {
         ways.sort_by_key(|way| way.steps.len());
         let Some(way) = ways.first() else { continue };

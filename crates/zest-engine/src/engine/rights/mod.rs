@@ -208,9 +208,17 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
     let start = within.stated.at.or_else(|| Timestamp::from_second(START).ok()).unwrap_or(Timestamp::UNIX_EPOCH);
     let mut space = Space::new(Ground { proofs, start, stated: within.stated.clone() });
     let (mut openings, mut unsaid): (Vec<Opening>, Vec<Opening>) = (Vec::new(), Vec::new());
+    // Of a superuser there are as many as there are roles: those that could be the same are found by how they start.
+    let mut by_start: FxHashMap<_, Vec<usize>> = FxHashMap::default();
     for opening in sides.iter().flat_map(|side| kind.openings(side.site, side.user)) {
         let Some(opening) = stated(opening, &within.stated) else { continue };
-        match openings.iter_mut().find(|known| known.session == opening.session) {
+        let Session { account, active_roles, level, mode, .. } = &opening.session;
+        let alike = by_start.entry((account.clone(), active_roles.clone(), *level, mode.clone())).or_default();
+        let known = alike.iter().copied().find(|&known| openings[known].session == opening.session);
+        if known.is_none() {
+            alike.push(openings.len());
+        }
+        match known.map(|known| &mut openings[known]) {
             // What goes without saying for one side alone, such as the name of its account, is said of none.
             Some(known) => {
                 let (both, mine): (Vec<_>, Vec<_>) = std::mem::take(&mut known.also).into_iter().partition(|s| opening.also.contains(s));
