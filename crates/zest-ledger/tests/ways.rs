@@ -481,6 +481,21 @@ grants = [
         let found = promises(&self::engine(&format!("{BEHIND}{row}")), jiff::Timestamp::UNIX_EPOCH);
         assert_eq!(found[0].standing, standing, "{who}: {found:#?}");
     }
+    // What a routine does whose text is of another language is not known, so neither is where it leads whoever may call it.
+    let unread =
+        BEHIND.replace("language = \"sql\", body = \"DELETE FROM public.fares\"", "language = \"plpgsql\", body = \"begin null; end\"");
+    assert_ne!(unread, BEHIND);
+    for (who, line, standing) in [
+        ("caller", "delete on table public.fares", Standing::NotProved),
+        ("desk", "delete on table public.fares", Standing::NotProved),
+        ("caller", "insert (price) on table public.fares", Standing::NotProved),
+        ("out", "delete on table public.fares", Standing::Proved),
+        ("reader", "delete on table public.fares", Standing::Proved),
+    ] {
+        let row = format!("[[promises]]\nof = [\"user:{who}\"]\non = [\"db\"]\nno-way = [\"{line}\"]\n");
+        let found = promises(&self::engine(&format!("{unread}{row}")), jiff::Timestamp::UNIX_EPOCH);
+        assert_eq!(found[0].standing, standing, "{who}: {found:#?}");
+    }
 }
 
 #[test]

@@ -7,7 +7,7 @@ use super::{evaluate, name, statement};
 use crate::database::through::{Thing, Used, covers, listed};
 use zest_model::ask::Question;
 
-/// Returns the statements that do what a privilege is for in the name of the definer of a view or routine, each with what that is.
+/// Returns the statements that do, or could do where not all of it was read, what a privilege is for in the name of the definer of a view or routine, each with what that is.
 pub(crate) fn through(state: &State, line: &str) -> Vec<(String, String)> {
     let Ok(wanted) = evaluate::wanted(state, &Question::new("", "", line)) else { return Vec::new() };
     let Some(Need::Table { object, privilege, on, .. }) = wanted.list.last() else { return Vec::new() };
@@ -22,7 +22,7 @@ pub(crate) fn through(state: &State, line: &str) -> Vec<(String, String)> {
     let each = things.flat_map(|(name, thing)| thing.statements(privilege.word()).into_iter().map(move |statement| (statement, name)));
     let database = evaluate::only_database(state);
     let does = |(statement, _): &(String, &ObjectName)| {
-        statement::needs(state, database, statement).is_ok_and(|needs| needs.list.iter().any(is_it))
+        statement::needs(state, database, statement).is_ok_and(|needs| needs.list.iter().any(is_it) || !needs.undecided.is_empty())
     };
     each.filter(does).map(|(statement, name)| (statement, name.to_string())).collect()
 }

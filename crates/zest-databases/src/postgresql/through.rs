@@ -13,7 +13,7 @@ use zest_model::ask::Question;
 /// Nobody: whatever is checked for another role is checked for somebody else than whoever asks.
 const NOBODY: &str = "";
 
-/// Returns the statements that do what a privilege is for in the name of the owner of a view or routine, each with what that is.
+/// Returns the statements that do, or could do where not all of it was read, what a privilege is for in the name of the owner of a view or routine, each with what that is.
 pub(crate) fn through(catalog: &Catalog, line: &str) -> Vec<(String, String)> {
     let standing = Standing { account: NOBODY.to_owned(), role: NOBODY.to_owned() };
     let Ok(wanted) = evaluate::wanted(catalog, &Question::new(NOBODY, NOBODY, line), &standing) else { return Vec::new() };
@@ -33,7 +33,7 @@ pub(crate) fn through(catalog: &Catalog, line: &str) -> Vec<(String, String)> {
     let things = state.objects.iter().filter(|(_, of)| of.runs_as_owner).filter_map(|(name, of)| Some((name, thing(name, of)?)));
     let each = things.flat_map(|(name, thing)| thing.statements(privilege.word()).into_iter().map(move |statement| (statement, name)));
     let does = |(statement, _): &(String, &ObjectName)| {
-        statement::needs(catalog, NOBODY, NOBODY, statement).is_ok_and(|needs| needs.list.iter().any(is_it))
+        statement::needs(catalog, NOBODY, NOBODY, statement).is_ok_and(|needs| needs.list.iter().any(is_it) || !needs.undecided.is_empty())
     };
     each.filter(does).map(|(statement, name)| (statement, name.to_string())).collect()
 }

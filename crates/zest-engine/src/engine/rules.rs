@@ -166,7 +166,8 @@ pub trait Kind: fmt::Debug + Sync {
     /// Why the pattern cannot be read, or there is too much to look at.
     fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String>;
 
-    /// Returns the statements that do what a line asks in the name of somebody else: whoever owns a view or a routine on a database server.
+    /// Returns the statements that do what a line asks in the name of somebody else, whoever owns a view or a routine on a database server;
+    /// also those of which that is not known: they are not decided.
     fn through(&self, site: Site<'_>, line: &str) -> Vec<Through>;
 
     /// Returns what the system's own listings show in a session, and what of it is not known, where they go by rules of their own and not by
