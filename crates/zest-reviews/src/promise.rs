@@ -56,7 +56,7 @@ pub fn promise(engine: &Engine, classes: &Classes<'_>, number: usize, now: Times
 /// of = ["user:mate-2"]
 /// never = ["plan on **"]
 /// "#);
-///     Engine::compile(Ledger::new().document("rota.toml", text).estate()?)
+///     Engine::compile(Ledger::new().document("rota.toml", &text).estate()?)
 /// };
 /// let (before, now) = (ledger("mate-1")?, ledger("mate-2")?);
 /// let at = "2026-11-28T12:00:00Z".parse().expect("a moment");
