@@ -4,11 +4,11 @@ use std::collections::BTreeMap;
 
 use zest_ledger::ask::{Act, Refusal, Session, Verdict};
 use zest_ledger::review::Sought;
-use zest_ledger::ways::{Acts, Aim, Ways};
+use zest_ledger::ways::Aim;
 use zest_ledger::{Engine, Ledger, Question, host_configuration};
 use zest_testkit::hosts::{Did, Host, Login, Try, missing};
 
-use crate::support::Counts;
+use crate::support::{Counts, way_to};
 
 /// A host with every trap: limited and shared accounts, a shell that refuses, rules in which order matters.
 const HOST: &str = r#"
@@ -470,7 +470,7 @@ batch = { shell = "/usr/sbin/nologin" }
     let batch = Session { acting: vec!["account:batch".parse().expect("a link")], ..Session::default() };
     for (from, did) in people.into_iter().zip(did) {
         let aim = Aim::Do(Sought::Line("/usr/bin/id"), &["box"], &batch);
-        let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
+        let way = way_to(&engine, from, aim);
         assert_eq!(way.is_some(), did.listed && did.ran, "{from}: the host did {did:?}, and we say {way:#?}");
     }
 }

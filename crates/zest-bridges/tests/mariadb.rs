@@ -8,12 +8,12 @@ use mysql::{Conn, OptsBuilder};
 use zest_bridges::mariadb::{Session, Target};
 use zest_ledger::mariadb::{AccountName, Class, GrantChange, ObjectName, Origin, Said, State, View, literal, quoted, say, script};
 use zest_ledger::review::Sought;
-use zest_ledger::ways::{Acts, Aim, Ways};
+use zest_ledger::ways::Aim;
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::databases::mariadb::{Size, estate, random_change};
 use zest_testkit::servers::{self, Server};
 
-use crate::support::{Counts, ESTATES, seed, wanted_checks};
+use crate::support::{Counts, ESTATES, seed, wanted_checks, way_to};
 
 pub(crate) fn open(server: &Server) -> Session {
     let socket = server.folder.join("socket").display().to_string();
@@ -510,7 +510,7 @@ to = ["sweeper@%"]
     for (from, through) in [("sweeper", Some("procedure harbour.sweep")), ("out", None)] {
         let plain = zest_ledger::ask::Session::default();
         let aim = Aim::Do(Sought::Line("delete on table harbour.member"), &["walked"], &plain);
-        let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
+        let way = way_to(&engine, from, aim);
         assert!(connect(from).query_drop(last).is_err(), "{from} may not by themselves");
         let step = way.as_ref().map(|way| &way.steps[0]);
         assert_eq!(step.is_some(), through.is_some(), "{from}: {way:#?}");
@@ -527,7 +527,7 @@ to = ["sweeper@%"]
     ] {
         let plain = zest_ledger::ask::Session::default();
         let aim = Aim::Do(Sought::Statement(last), &["walked"], &plain);
-        let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
+        let way = way_to(&engine, from, aim);
         assert_eq!(way.is_some(), expected.is_some(), "{from}: {way:#?}");
         assert!(connect(from).query_drop(last).is_err(), "{from} may not yet");
         let Some(way) = way else { continue };

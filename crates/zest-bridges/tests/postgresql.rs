@@ -6,12 +6,12 @@ use zest_bridges::postgresql::{Session, Target};
 use zest_ledger::ask::{Answer, Refusal};
 use zest_ledger::postgresql::{Catalog, Class, GrantChange, ObjectName, Privilege, State, Want};
 use zest_ledger::review::Sought;
-use zest_ledger::ways::{Acts, Aim, Ways};
+use zest_ledger::ways::Aim;
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::databases::postgresql::{Size, estate, random_change, statements};
 use zest_testkit::servers::{self, Server};
 
-use crate::support::{Counts, ESTATES, seed, wanted_checks};
+use crate::support::{Counts, ESTATES, seed, wanted_checks, way_to};
 
 pub(crate) fn open(server: &Server, database: &str) -> Session {
     let target = Target {
@@ -460,7 +460,7 @@ grants = [
         ] {
             let plain = zest_ledger::ask::Session::default();
             let aim = Aim::Do(Sought::Line(line), &["db"], &plain);
-            let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
+            let way = way_to(&engine, from, aim);
             assert!(connect(from).batch_execute(plainly).is_err(), "{from} may not by themselves");
             let step = way.as_ref().map(|way| &way.steps[0]);
             assert_eq!(step.is_some(), through.is_some(), "{from}: {way:#?}");
@@ -479,7 +479,7 @@ grants = [
         ] {
             let plain = zest_ledger::ask::Session::default();
             let aim = Aim::Do(Sought::Statement(last), &["db"], &plain);
-            let way = Ways::of(&Acts::of(&engine, &[aim]), from).expect("the user is known").to(aim);
+            let way = way_to(&engine, from, aim);
             assert_eq!(way.is_some(), expected.is_some(), "{from}: {way:#?}");
             assert!(connect(from).batch_execute(last).is_err(), "{from} may not yet");
             let Some(way) = way else { continue };

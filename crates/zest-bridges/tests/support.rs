@@ -2,7 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use zest_ledger::Ledger;
+use zest_ledger::ways::{Acts, Aim, Way, Ways};
+use zest_ledger::{Engine, Ledger};
 
 /// The demo ledger.
 pub(crate) fn demo() -> Ledger {
@@ -42,6 +43,11 @@ pub(crate) fn seed(what: &str) -> u64 {
     let seed = std::env::var("ZEST_SEED").ok().and_then(|v| v.parse().ok()).unwrap_or(20_261_125);
     eprintln!("{what}: first seed {seed} (ZEST_SEED)");
     seed
+}
+
+/// Finds a way by which somebody could come to something.
+pub(crate) fn way_to(engine: &Engine, from: &str, aim: Aim<'_>) -> Option<Way> {
+    Ways::of(&Acts::of(engine, &[aim]), from).expect("the user is known").to(aim)
 }
 
 /// Counts of compared checks, by kind.

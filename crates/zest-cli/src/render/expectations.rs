@@ -7,7 +7,7 @@ use zest_ledger::json::Expectations;
 use zest_ledger::review::Outcome;
 use zest_ledger::source::visible;
 
-use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging, turned_by};
+use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging, since_then, turned_by};
 use super::{answer, findings};
 
 /// How many parts are told on which nothing depends.
@@ -32,13 +32,7 @@ pub(crate) fn render(found: &Expectations, not_asked: &Findings, all: bool) -> S
     if found.not_asked > 0 {
         let _ = write!(text, "; {} cannot be asked", counted(found.not_asked, "expectation"));
     }
-    let turned = |of: fn(bool, bool) -> bool| {
-        found.outcomes.iter().filter(|one| one.held_before.is_some_and(|before| of(before, one.holds))).count()
-    };
-    if found.outcomes.iter().any(|one| one.held_before.is_some()) {
-        let (worse, better) = (turned(|before, now| before && !now), turned(|before, now| !before && now));
-        let _ = write!(text, "; since then {worse} turned, and {better} turned to what they must be");
-    }
+    text.push_str(&since_then(found.outcomes.iter().map(|one| Some((one.held_before?, one.holds)))));
     if let Some(coverage) = &found.coverage {
         for part in coverage.uncovered.iter().take(MAX_UNCOVERED) {
             let why = if part.is_tried { "" } else { ", and it cannot be tried without it" };

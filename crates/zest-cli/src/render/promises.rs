@@ -7,7 +7,7 @@ use zest_ledger::promise::{Promised, Standing, Witness};
 use zest_ledger::source::visible;
 
 use super::answer;
-use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging, turned_by};
+use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging, since_then, turned_by};
 
 pub(crate) fn render(found: &[Promised]) -> String {
     let mut out = String::new();
@@ -25,14 +25,8 @@ pub(crate) fn render(found: &[Promised]) -> String {
             let _ = write!(text, ", {} {word}", count(standing));
         }
     }
-    if found.iter().any(|one| one.stood_before.is_some()) {
-        let turned = |of: fn(Standing, Standing) -> bool| {
-            found.iter().filter(|one| one.stood_before.is_some_and(|before| of(before, one.standing))).count()
-        };
-        let lost = turned(|before, now| before == Standing::Proved && now != Standing::Proved);
-        let won = turned(|before, now| before != Standing::Proved && now == Standing::Proved);
-        let _ = write!(text, "; since then {lost} turned, and {won} turned to what they must be");
-    }
+    let is_proved = |standing: Standing| standing == Standing::Proved;
+    text.push_str(&since_then(found.iter().map(|one| Some((is_proved(one.stood_before?), is_proved(one.standing))))));
     let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &text));
     out
 }

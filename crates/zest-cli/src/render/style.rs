@@ -78,6 +78,17 @@ pub(crate) fn counted(count: usize, what: &str) -> String {
     if count == 1 { format!("1 {what}") } else { format!("{count} {what}s") }
 }
 
+/// Says how many of what is recorded turned since an earlier ledger, of which it is known how each stood then and stands now; nothing where
+/// that was not asked.
+pub(crate) fn since_then(stood: impl Iterator<Item = Option<(bool, bool)>>) -> String {
+    let stood: Vec<(bool, bool)> = stood.flatten().collect();
+    if stood.is_empty() {
+        return String::new();
+    }
+    let turned = |before: bool| stood.iter().filter(|(then, now)| *then == before && *now != before).count();
+    format!("; since then {} turned, and {} turned to what they must be", turned(true), turned(false))
+}
+
 /// Says which change turned something.
 pub(crate) fn turned_by(turn: &Turn) -> String {
     let errors = if turn.has_errors { ", in which the ledger has errors" } else { "" };

@@ -30,10 +30,9 @@ pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
         return Ok(propose(engine, &rows));
     }
     let each: Vec<&Row<'_>> = rows.iter().collect();
-    let before = match super::as_it_was(&args.ledger.ledger, args.earlier.was.as_deref(), args.earlier.revision())? {
-        Some(Err(exit)) => return Ok(exit),
-        Some(Ok(before)) => Some(before),
-        None => None,
+    let before = match super::as_it_was(&args.ledger.ledger, args.earlier.was.as_deref(), args.earlier.revision())?.transpose() {
+        Ok(before) => before,
+        Err(exit) => return Ok(exit),
     };
     let ask = |row: &&Row<'_>| before.map_or_else(|| row.ask(engine), |before| row.ask_both(engine, before));
     let mut of_rows = progress::during("asking", || cores::each(&each, ask));

@@ -21,10 +21,9 @@ pub(crate) fn run(args: &PromisesArgs) -> Result<Exit> {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
-    let before = match super::as_it_was(&args.ledger.ledger, args.earlier.was.as_deref(), args.earlier.revision())? {
-        Some(Err(exit)) => return Ok(exit),
-        Some(Ok(before)) => Some(before),
-        None => None,
+    let before = match super::as_it_was(&args.ledger.ledger, args.earlier.was.as_deref(), args.earlier.revision())?.transpose() {
+        Ok(before) => before,
+        Err(exit) => return Ok(exit),
     };
     let now = args.moment.moment();
     let all: Vec<usize> = (0..engine.estate().promises().len()).collect();

@@ -1,6 +1,26 @@
 //! Views and routines that do something in the name of somebody else, and the statements by which they are used.
 
-use super::On;
+use std::fmt::Display;
+
+use zest_model::ask::Refusal;
+
+use super::{Needs, On};
+
+/// Returns those of the statements that use some things for a privilege of which a check is what is looked for, or of which not all is
+/// known; each with the thing that does it.
+pub(crate) fn statements<T: Display, N>(
+    things: impl Iterator<Item = (T, Thing)>,
+    privilege: &str,
+    needs: impl Fn(&str) -> Result<Needs<N>, (Refusal, String)>,
+    is_it: impl Fn(&N) -> bool,
+) -> Vec<(String, String)> {
+    let each = things.flat_map(|(name, thing)| {
+        let name = name.to_string();
+        thing.statements(privilege).into_iter().map(move |statement| (statement, name.clone()))
+    });
+    let does = |needs: Needs<N>| needs.list.iter().any(&is_it) || !needs.undecided.is_empty();
+    each.filter(|(statement, _)| needs(statement).is_ok_and(does)).collect()
+}
 
 /// A view or routine as statements name it.
 pub(crate) struct Thing {
@@ -21,7 +41,7 @@ pub(crate) enum Used {
 
 impl Thing {
     /// Returns the statements that use it for a privilege on whatever is behind it.
-    pub(crate) fn statements(&self, privilege: &str) -> Vec<String> {
+    fn statements(&self, privilege: &str) -> Vec<String> {
         let Self { name, used } = self;
         match used {
             Used::Function(arguments) => vec![format!("SELECT {name}({})", arguments.join(", "))],

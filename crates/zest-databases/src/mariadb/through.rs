@@ -4,10 +4,11 @@ use super::name::{Class, ObjectName};
 use super::need::{As, Need};
 use super::state::{Object, State};
 use super::{evaluate, name, statement};
-use crate::database::through::{Thing, Used, covers, listed};
+use crate::database::through::{Thing, Used, covers, listed, statements};
 use zest_model::ask::Question;
 
-/// Returns the statements that do, or could do where not all of it was read, what a privilege is for in the name of the definer of a view or routine, each with what that is.
+/// Returns the statements that do, or could do where not all of it was read, what a privilege is for in the name of the definer of a view
+/// or routine, each with what that is.
 pub(crate) fn through(state: &State, line: &str) -> Vec<(String, String)> {
     let Ok(wanted) = evaluate::wanted(state, &Question::new("", "", line)) else { return Vec::new() };
     let Some(Need::Table { object, privilege, on, .. }) = wanted.list.last() else { return Vec::new() };
@@ -19,12 +20,8 @@ pub(crate) fn through(state: &State, line: &str) -> Vec<(String, String)> {
         _ => false,
     };
     let things = state.objects.iter().filter(|(_, of)| of.runs_as_owner).filter_map(|(name, of)| Some((name, thing(name, of)?)));
-    let each = things.flat_map(|(name, thing)| thing.statements(privilege.word()).into_iter().map(move |statement| (statement, name)));
     let database = evaluate::only_database(state);
-    let does = |(statement, _): &(String, &ObjectName)| {
-        statement::needs(state, database, statement).is_ok_and(|needs| needs.list.iter().any(is_it) || !needs.undecided.is_empty())
-    };
-    each.filter(does).map(|(statement, name)| (statement, name.to_string())).collect()
+    statements(things, privilege.word(), |statement| statement::needs(state, database, statement), is_it)
 }
 
 fn thing(name: &ObjectName, of: &Object) -> Option<Thing> {

@@ -7,13 +7,14 @@ use super::object::{ObjectName, quoted};
 use super::privilege::Class;
 use super::state::Object;
 use super::{evaluate, statement};
-use crate::database::through::{Thing, Used, covers, listed};
+use crate::database::through::{Thing, Used, covers, listed, statements};
 use zest_model::ask::Question;
 
 /// Nobody: whatever is checked for another role is checked for somebody else than whoever asks.
 const NOBODY: &str = "";
 
-/// Returns the statements that do, or could do where not all of it was read, what a privilege is for in the name of the owner of a view or routine, each with what that is.
+/// Returns the statements that do, or could do where not all of it was read, what a privilege is for in the name of the owner of a view or
+/// routine, each with what that is.
 pub(crate) fn through(catalog: &Catalog, line: &str) -> Vec<(String, String)> {
     let standing = Standing { account: NOBODY.to_owned(), role: NOBODY.to_owned() };
     let Ok(wanted) = evaluate::wanted(catalog, &Question::new(NOBODY, NOBODY, line), &standing) else { return Vec::new() };
@@ -31,11 +32,7 @@ pub(crate) fn through(catalog: &Catalog, line: &str) -> Vec<(String, String)> {
         _ => false,
     };
     let things = state.objects.iter().filter(|(_, of)| of.runs_as_owner).filter_map(|(name, of)| Some((name, thing(name, of)?)));
-    let each = things.flat_map(|(name, thing)| thing.statements(privilege.word()).into_iter().map(move |statement| (statement, name)));
-    let does = |(statement, _): &(String, &ObjectName)| {
-        statement::needs(catalog, NOBODY, NOBODY, statement).is_ok_and(|needs| needs.list.iter().any(is_it) || !needs.undecided.is_empty())
-    };
-    each.filter(does).map(|(statement, name)| (statement, name.to_string())).collect()
+    statements(things, privilege.word(), |statement| statement::needs(catalog, NOBODY, NOBODY, statement), is_it)
 }
 
 fn thing(name: &ObjectName, of: &Object) -> Option<Thing> {
@@ -57,5 +54,5 @@ fn thing(name: &ObjectName, of: &Object) -> Option<Thing> {
         | Class::Wrapper
         | Class::Server => return None,
     };
-    Some(Thing { name: name.parts.iter().map(|part| quoted(part)).collect::<Vec<_>>().join("."), used })
+    Some(Thing { name: ObjectName { arguments: None, ..name.clone() }.sql(), used })
 }

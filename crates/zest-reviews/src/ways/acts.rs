@@ -250,9 +250,10 @@ impl<'e> Acts<'e> {
         };
         let writers = estate.entries().hosts.iter().flat_map(|host| &host.writable_by).flat_map(|(_, who)| who);
         parties.extend(writers.filter_map(|who| of_name(&who.value)));
-        for (user, used_by) in database::actors(engine) {
-            parties.extend(engine.find_user(&user, false).map(Party::User));
-            parties.extend(used_by.iter().filter_map(|who| of_name(who)));
+        for server in estate.systems().iter().filter_map(|system| self.server(&system.id.value)) {
+            let (logins, lent) = server.actors();
+            parties.extend(logins.into_iter().filter_map(|user| engine.find_user(user, false)).map(Party::User));
+            parties.extend(lent.into_iter().filter_map(of_name));
         }
         if !parties.is_empty() {
             for user in (0..estate.users().len()).map(UserId::new) {
@@ -326,15 +327,16 @@ impl<'e> Acts<'e> {
         let key = format!("{sought:?} {systems:?} {stated:?}");
         let mut known = self.doers.lock().unwrap_or_else(PoisonError::into_inner);
         let found = known.entry(key).or_insert_with(|| {
-            let who = Who::new(self.engine, systems, sought, stated);
             let mut all = FixedBitSet::with_capacity(self.engine.estate().users().len());
-            // Beyond a limit there could be more.
-            let held = who.parts().iter().flat_map(|part| who.looked_at(part));
-            held.flat_map(|held| held.people).for_each(|user| all.insert(user.index()));
-            for InName { system, line: _, through } in &*self.through(sought, systems) {
-                let who = Who::new(self.engine, &[system], Sought::Statement(&through.statement), stated);
+            let mut note = |systems: &[&str], sought| {
+                let who = Who::new(self.engine, systems, sought, stated);
+                // Beyond a limit there could be more.
                 let held = who.parts().iter().flat_map(|part| who.looked_at(part));
                 held.flat_map(|held| held.people).for_each(|user| all.insert(user.index()));
+            };
+            note(systems, sought);
+            for InName { system, line: _, through } in &*self.through(sought, systems) {
+                note(&[system], Sought::Statement(&through.statement));
             }
             Arc::new(all)
         });

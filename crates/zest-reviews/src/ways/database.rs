@@ -93,6 +93,14 @@ impl Server {
         self.alike.iter().filter_map(one).map(|position| self.accounts[position].name.as_str())
     }
 
+    /// Returns who uses the accounts that could come to more in the ledger as it is: what a person types, and parties to whom they are lent.
+    pub(super) fn actors(&self) -> (Vec<&str>, Vec<&str>) {
+        let strong: Vec<bool> = self.accounts.iter().map(|account| self.strong.includes(&account.name, &[])).collect();
+        let logins = self.accounts.iter().zip(&strong).filter(|(_, is_strong)| **is_strong).map(|(account, _)| account.login.as_str());
+        let lent = self.lent.iter().filter(|(_, of)| of.iter().any(|&position| strong[position])).map(|(by, _)| by.as_str());
+        (logins.collect(), lent.collect())
+    }
+
     /// Returns how many accounts it has.
     pub(super) fn count(&self) -> usize {
         self.accounts.len()
@@ -286,24 +294,6 @@ impl Strong {
         }
         false
     }
-}
-
-/// Returns the users who could come to more on some server, each with whom else their account is lent to.
-pub(super) fn actors(engine: &Engine) -> Vec<(String, Vec<String>)> {
-    let databases = &engine.estate().entries().databases;
-    let mut systems: Vec<&str> = databases.iter().map(|database| database.system.value.as_str()).collect();
-    systems.dedup();
-    let of_server = |system: &str| {
-        let Some(site) = engine.site(system).filter(|site| site.entry().kind().is_database()) else { return Vec::new() };
-        let parts: Vec<Arc<Database>> = databases.iter().filter(|database| database.system.value == system).cloned().collect();
-        let strong = Strong::of(site.entry().kind(), &parts);
-        let accounts = parts.iter().flat_map(|part| &part.accounts).filter(|account| strong.includes(&account.name.value, &[]));
-        let one = |account: &DatabaseRole| {
-            (site.kind().login_of(&account.name.value), account.used_by.iter().map(|by| by.value.clone()).collect())
-        };
-        accounts.map(one).collect::<Vec<_>>()
-    };
-    systems.into_iter().flat_map(of_server).collect()
 }
 
 /// Finds what somebody may do by statements that gives more, where some things are so.

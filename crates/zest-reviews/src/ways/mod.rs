@@ -268,13 +268,14 @@ impl<'a, 'e> Ways<'a, 'e> {
         let mut list = self.unknown.clone();
         list.extend(self.is_cut_short.then(|| format!("{}: there is more than was looked at", visible(&self.from))));
         if let Aim::Do(sought, systems, stated) = aim {
+            let in_name = self.acts.through(sought, systems);
             for base in [Vec::new(), (0..self.got.len()).collect()] {
                 let facts = self.facts(&base);
                 let Some(engine) = self.acts.ledger(&facts) else { continue };
                 for person in self.people(&facts) {
                     let stated = stated_of(stated, &person);
                     list.extend(sets(&engine, &person.user, &stated, sought, systems).iter().flat_map(Rights::unknown));
-                    for in_name in &*self.acts.through(sought, systems) {
+                    for in_name in &*in_name {
                         list.extend(in_name_of(&engine, &person.user, &stated, in_name).iter().flat_map(Rights::unknown));
                     }
                 }
@@ -381,11 +382,11 @@ impl<'a, 'e> Ways<'a, 'e> {
         let mut unchecked: BinaryHeap<Reverse<(usize, usize)>> =
             (0..self.bundles.len()).map(|bundle| Reverse((length_of(self, bundle), bundle))).collect();
         // In the ledger as it is, nobody else needs to be asked.
-        let doers = match aim {
-            Aim::Do(sought, systems, stated) => Some(self.acts.doers(sought, systems, stated)),
-            Aim::User(_) | Aim::Group(_) => None,
+        let (doers, in_name) = match aim {
+            Aim::Do(sought, systems, stated) => (Some(self.acts.doers(sought, systems, stated)), self.acts.through(sought, systems)),
+            Aim::User(_) | Aim::Group(_) => (None, Arc::default()),
         };
-        let reaches = |ways: &Self, base: &[usize]| ways.reaches(base, aim, doers.as_deref());
+        let reaches = |ways: &Self, base: &[usize]| ways.reaches(base, aim, (doers.as_deref(), &in_name));
         let mut reached = reaches(self, &[]).map(|step| (Vec::new(), step));
         while reached.is_none() {
             let next = unchecked.peek().map(|Reverse((length, _))| *length);
@@ -444,7 +445,8 @@ impl<'a, 'e> Ways<'a, 'e> {
     }
 
     /// Returns the last step of a way, if something is reached where some things are so; no step where it is what is so.
-    fn reaches(&self, base: &[usize], aim: Aim<'_>, doers: Option<&FixedBitSet>) -> Option<Option<WayStep>> {
+    /// Who may it in the ledger as it is, where that is known, and what does it in the name of somebody else, are found beforehand.
+    fn reaches(&self, base: &[usize], aim: Aim<'_>, (doers, in_name): (Option<&FixedBitSet>, &[InName])) -> Option<Option<WayStep>> {
         let may = |user: &str| {
             let user = self.acts.engine().find_user(user, false);
             doers.is_none_or(|doers| user.is_some_and(|user| doers.contains(user.index())))
@@ -477,7 +479,7 @@ impl<'a, 'e> Ways<'a, 'e> {
                 let mut people = people.iter().filter(can);
                 let found = people.find_map(|person| {
                     let stated = stated_of(stated, person);
-                    let in_name = || does_in_name(&engine, &person.user, &stated, &self.acts.through(sought, systems));
+                    let in_name = || does_in_name(&engine, &person.user, &stated, in_name);
                     does(&engine, &person.user, &stated, sought, systems).or_else(in_name)
                 });
                 found.map(Some)
