@@ -281,6 +281,12 @@ fn raising(code: Code) -> String {
              grants = [{ allow = [\"grant-on\"], on = \"yard\", to = [\"user:lead-1\"] }, \
              { allow = [\"reset-credential\"], on = \"user/lead-1\", to = [\"user:helper-9\"] }]",
         ),
+        Code::OwnerlessStep => with(
+            "[users.helper-9]\nproofs = [\"password\"]\n[groups.open-9]\nmembers = [\"user:lead-1\"]\n[systems.sky-9]\nkind = \"cloud\"\n\
+             [clouds.sky-9]\noperations.look = {}\nresources.yard = {}\n\
+             grants = [{ allow = [\"grant-on\"], on = \"yard\", to = [\"group:open-9\"] }, \
+             { allow = [\"change-members\"], on = \"group/open-9\", to = [\"user:helper-9\"] }]",
+        ),
         Code::WaysNotLookedFor => {
             let users: String = (0..302).map(|user| format!("[users.many-{user}]\nproofs = [\"password\"]\n")).collect();
             let names: Vec<String> = (0..302).map(|user| format!("\"user:many-{user}\"")).collect();

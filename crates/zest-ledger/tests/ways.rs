@@ -356,9 +356,54 @@ on = "table club.member"
 to = ["silent@%"]
 "#;
 
+/// Adds a hundred accounts of either server that nothing tells apart, whose owners are people, and four of a crew.
+fn crowded(ledger: &str) -> String {
+    let mut text = ledger.to_owned();
+    for (after, host) in [("[databases.db.accounts]\n", ""), ("[databases.club.accounts]\n", "@%")] {
+        let accounts: String = (0..100).map(|number| format!("\"spare-{number}{host}\" = {{}}\n")).collect();
+        let crew: String = (0..4).map(|number| format!("\"crew-{number}{host}\" = {{ member-of = [\"crew\"] }}\n")).collect();
+        assert!(text.contains(after));
+        text = text.replace(after, &format!("{after}{accounts}{crew}"));
+    }
+    let people: String = (0..100).map(|number| format!("users.spare-{number}.proofs = [\"password\"]\n")).collect();
+    people + &text.replace("{ harbour = {} }", "{ harbour = {}, crew = {} }").replace("{ steward = {} }", "{ steward = {}, crew = {} }")
+}
+
 #[test]
 fn ways_go_over_statements_on_database_servers() {
-    let engine = engine(SERVERS);
+    over_statements(&engine(SERVERS));
+}
+
+#[test]
+fn accounts_of_a_large_server_that_nothing_tells_apart_change_no_way() {
+    let engine = engine(&crowded(SERVERS));
+    over_statements(&engine);
+    // Those like the one that is meant are counted, whether they are tried or not.
+    let acts = Acts::of(&engine, &[]);
+    let found = Ways::of(&acts, "maker").expect("the user is known").all();
+    let gives: Vec<&str> = found.iter().filter_map(|way| Some(way.steps.last()?.gives.as_str())).collect();
+    assert!(gives.iter().any(|gives| gives.contains("`spare-") && gives.ends_with("or as any of 100 others like that")), "{gives:#?}");
+    assert!(gives.iter().any(|gives| gives.contains("`crew-") && gives.ends_with("or as any of 3 others like that")), "{gives:#?}");
+    // Whoever has an account like others sets out from it.
+    let none = Session::default();
+    let aim = Aim::Do(Sought::Line("connect on database"), &["db"], &none);
+    let acts = Acts::of(&engine, &[aim]);
+    let way = Ways::of(&acts, "spare-57").expect("the user is known").to(aim).expect("they may themselves");
+    assert_eq!(way.steps.len(), 1);
+    // What is written to a user who signs in by such a name is not lost.
+    let desk = "[users.desk]\nproofs = [\"password\"]\n[systems.rota]\nkind = \"application\"\n[applications.rota]\n\
+                grants = [{ allow = [\"reset-credential\"], on = \"user/spare-9*\", to = [\"user:desk\"] }]\n";
+    let granted = "[[databases.db.grants]]\nallow = [\"insert\"]\non = \"table public.fares\"\nto = [\"spare-93\"]\n";
+    let engine = self::engine(&format!("{}{desk}{granted}", crowded(SERVERS)));
+    for (line, expected) in [("insert on table public.fares", true), ("truncate on table public.fares", false)] {
+        let aim = Aim::Do(Sought::Line(line), &["db"], &none);
+        let acts = Acts::of(&engine, &[aim]);
+        let way = Ways::of(&acts, "desk").expect("the user is known").to(aim);
+        assert_eq!(way.is_some(), expected, "{line}: {way:#?}");
+    }
+}
+
+fn over_statements(engine: &Engine) {
     let none = Session::default();
     let read = Aim::Do(Sought::Line("select on table public.fares"), &["db"], &none);
     let erase = Aim::Do(Sought::Line("delete on table club.member"), &["club"], &none);
@@ -381,7 +426,7 @@ fn ways_go_over_statements_on_database_servers() {
         ("definer", remove, None),
         ("reader", erase, None),
     ] {
-        let all = Acts::of(&engine, &[aim]);
+        let all = Acts::of(engine, &[aim]);
         let mut ways = Ways::of(&all, from).expect("the user is known");
         let found = ways.to(aim);
         let first = found.as_ref().map(|way| way.steps[0].question.as_ref().expect("it is asked").line.as_str());
@@ -391,7 +436,7 @@ fn ways_go_over_statements_on_database_servers() {
         assert!(is_looked_at != ["clerk", "reader"].contains(&from), "{from}: {aim:?}");
     }
     // Whoever owns a table lets its rows be seen by those who may read it.
-    let all = Acts::of(&engine, &[]);
+    let all = Acts::of(engine, &[]);
     let shown = Ways::of(&all, "owner").expect("the user is known").all();
     let last: Vec<&str> = shown.iter().filter_map(|way| Some(way.steps.last()?.gives.as_str())).collect();
     assert!(last.contains(&"table public.fares on db shows all its rows"), "{last:?}");
@@ -495,6 +540,113 @@ grants = [
         let row = format!("[[promises]]\nof = [\"user:{who}\"]\non = [\"db\"]\nno-way = [\"{line}\"]\n");
         let found = promises(&self::engine(&format!("{unread}{row}")), jiff::Timestamp::UNIX_EPOCH);
         assert_eq!(found[0].standing, standing, "{who}: {found:#?}");
+    }
+}
+
+#[test]
+fn whoever_edits_a_role_or_grants_on_a_resource_may_what_is_no_part_of_all() {
+    let ledger = |act: &str| {
+        format!(
+            "users.desk.proofs = [\"password\"]\nusers.boss.proofs = [\"password\"]\n[groups.keepers]\nmembers = [\"user:boss\"]\n\
+             [roles.planner]\n[[assignments]]\nto = [\"user:desk\"]\nroles = [\"planner\"]\non = {{ systems = [\"sky\"] }}\n\
+             [systems.sky]\nkind = \"cloud\"\n[clouds.sky]\noperations.look = {{}}\n\
+             resources = {{ yard = {{}}, \"secret\" = {{}}, \"secret/boss\" = {{ opens = [\"user:boss\"] }} }}\n\
+             grants = [{{ allow = [\"look\"], on = \"yard\", to = [\"group:keepers\"] }}, \
+             {{ allow = [\"{act}\"], on = [\"role/planner\", \"secret\"], to = [\"user:desk\"] }}]\n"
+        )
+    };
+    let none = Session::default();
+    for (act, aim, expected) in [
+        // Whoever edits a role that they hold lets it look at the yard itself.
+        ("edit-role", "look on yard", vec!["edit-role on role/planner", "look on yard"]),
+        ("edit-role", "change-members on group/keepers", vec!["edit-role on role/planner", "change-members on group/keepers"]),
+        ("edit-role", "reset-credential on user/boss", vec!["edit-role on role/planner", "reset-credential on user/boss"]),
+        ("grant-on", "look on yard", vec!["grant-on on secret", "read-secret on secret/boss", "look on yard"]),
+        ("grant-on", "reset-credential on user/boss", vec![]),
+    ] {
+        let engine = engine(&ledger(act));
+        let aim = Aim::Do(Sought::Line(aim), &["sky"], &none);
+        let found = Ways::of(&Acts::of(&engine, &[aim]), "desk").expect("the user is known").to(aim).as_ref().map(acts);
+        let lines: Vec<String> = found.into_iter().flatten().map(|(_, line)| line).collect();
+        assert_eq!(lines, expected, "{act}: {aim:?}");
+    }
+}
+
+#[test]
+fn ways_go_through_what_runs_along_when_somebody_writes() {
+    const ALONG: &str = r#"
+users.writer.proofs = ["password"]
+users.out.proofs = ["password"]
+[systems.db]
+kind = "postgresql"
+database = "db"
+[databases.db]
+owner = "keeper"
+roles = { keeper = {} }
+accounts = { writer = {}, out = {} }
+objects."table public.fares" = { owner = "keeper", columns = { id = "integer" } }
+objects."table public.hints" = { owner = "keeper", columns = { id = "integer" } }
+objects."type public.tide" = { owner = "keeper" }
+objects."view public.shown" = { owner = "keeper", columns = { id = "integer" }, query = "SELECT hints.id FROM hints" }
+objects."function public.note()" = { owner = "keeper", returns = "trigger", language = "plpgsql", body = "begin null; end", runs-as = "owner" }
+grants = [
+  { allow = ["usage"], on = "schema public", to = ["writer", "out"] },
+  { allow = ["insert", "update", "delete"], on = ["table public.hints", "view public.shown"], to = ["writer"] },
+  { allow = ["select"], on = ["table public.hints", "view public.shown"], to = ["writer", "out"] },
+]
+[systems.club]
+kind = "mariadb"
+[databases.club]
+accounts = { "writer@%" = {}, "out@%" = {} }
+objects."database club" = {}
+objects."table club.member" = { columns = { id = "int" } }
+objects."table club.hints" = { columns = { id = "int" } }
+grants = [
+  { allow = ["insert"], on = "table club.hints", to = ["writer@%"] },
+  { allow = ["select"], on = "table club.hints", to = ["out@%"] },
+]
+"#;
+    const HINTS: &str = "objects.\"table public.hints\" = { owner = \"keeper\", ";
+    let hints = |says: &str| ALONG.replace(HINTS, &format!("{HINTS}{says}, "));
+    let rule = |name: &str, act: &str, does: &str| {
+        hints(&format!("rules = {{ {name} = \"CREATE RULE {name} AS ON {act} TO public.hints DO {does}\" }}"))
+    };
+    let trigger = |act: &str| {
+        hints(&format!(
+            "triggers = {{ note = \"CREATE TRIGGER note AFTER {act} ON public.hints FOR EACH ROW EXECUTE FUNCTION public.note()\" }}"
+        ))
+    };
+    // Through the view of somebody else the trigger is not followed at all.
+    let of_caller = |ledger: String| {
+        let of_caller = ledger.replace(", runs-as = \"owner\" }", ", runs-as = \"caller\" }");
+        of_caller.replace("[\"table public.hints\", \"view public.shown\"], to = [\"writer\"]", "\"table public.hints\", to = [\"writer\"]")
+    };
+    let on_club =
+        ALONG.replace("objects.\"table club.hints\" = { ", "objects.\"table club.hints\" = { not-modelled = [\"trigger log on insert\"], ");
+    let disabled = trigger("INSERT").replace("public.note()\" }", "public.note(); ALTER TABLE public.hints DISABLE TRIGGER note\" }");
+    use Standing::{NotProved, Proved, Refuted};
+    for (what, ledger, on, line, writer) in [
+        ("nothing runs along", ALONG.to_owned(), "db", "delete on table public.fares", Proved),
+        // A rule does what it does as the owner of the table.
+        ("a rule", rule("sweep", "INSERT", "ALSO DELETE FROM public.fares"), "db", "delete on table public.fares", Refuted),
+        ("another act", rule("sweep", "INSERT", "ALSO DELETE FROM public.fares"), "db", "insert on table public.fares", Proved),
+        ("instead", rule("sweep", "DELETE", "INSTEAD DELETE FROM public.fares"), "db", "delete on table public.fares", Refuted),
+        // Nobody may truncate, and no rule fires for a SELECT.
+        ("nothing", rule("sweep", "INSERT", "INSTEAD NOTHING"), "db", "delete on table public.fares", Proved),
+        // What a trigger of another language does as its owner is not known.
+        ("a trigger", trigger("INSERT"), "db", "delete on table public.fares", NotProved),
+        ("of an act they may not", trigger("TRUNCATE"), "db", "delete on table public.fares", Proved),
+        ("a trigger of a column", trigger("UPDATE OF id"), "db", "select on table public.fares", NotProved),
+        ("as the caller", of_caller(trigger("INSERT")), "db", "delete on table public.fares", Proved),
+        ("disabled", disabled, "db", "delete on table public.fares", Proved),
+        ("on MariaDB", on_club.clone(), "club", "delete on table club.member", NotProved),
+        ("on MariaDB, without one", ALONG.to_owned(), "club", "delete on table club.member", Proved),
+    ] {
+        for (who, standing) in [("writer", writer), ("out", Proved)] {
+            let row = format!("[[promises]]\nof = [\"user:{who}\"]\non = [\"{on}\"]\nno-way = [\"{line}\"]\n");
+            let found = promises(&engine(&format!("{ledger}{row}")), jiff::Timestamp::UNIX_EPOCH);
+            assert_eq!(found[0].standing, standing, "{what}, {who}: {found:#?}");
+        }
     }
 }
 
@@ -644,6 +796,12 @@ grants = [{ allow = ["reset-credential"], on = "user/top", to = ["user:desk"] }]
             assert!(is_told, "{expected}: {found:#?}");
         }
         assert!(!expected.is_empty() || found.is_empty(), "{found:#?}");
+    }
+    // Of a group into which somebody is taken, nobody could be asked who does not own it.
+    for (ledger, is_told) in [(&host, true), (&host.replace("[groups.keepers]\n", "[groups.keepers]\nowners = [\"user:lead\"]\n"), false)] {
+        let found = told(ledger);
+        let is_it = |text: &String| text.starts_with("ownerless-step nobody owns the group `keepers`");
+        assert_eq!(found.iter().any(is_it), is_told, "{found:#?}");
     }
     // The outermost container is one that can be granted on; what is about entries needs a name.
     let sky = r#"

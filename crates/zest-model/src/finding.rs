@@ -304,6 +304,8 @@ codes! {
     WayToTop = "ZL0928" "way-to-top" Warning;
     /// From some people ways to the top of systems were not looked for: it would take long.
     WaysNotLookedFor = "ZL0929" "ways-not-looked-for" Note;
+    /// A group into which somebody is taken on a way to the top of a system has no owner.
+    OwnerlessStep = "ZL0930" "ownerless-step" Warning;
 }
 
 impl fmt::Display for Code {

@@ -23,7 +23,7 @@ use smallvec::SmallVec;
 
 use zest_engine::Estate;
 use zest_engine::entry::person;
-use zest_engine::links::{Party, UserId};
+use zest_engine::links::{GroupId, Party, UserId};
 use zest_engine::rules::Site;
 use zest_engine::trace::{Stop, Trace, Understood};
 use zest_model::ask::{Fact, Question, Refusal, Stage};
@@ -88,16 +88,32 @@ impl Accounts {
 
     /// Returns whether somebody may use an account: their own, or one that is lent.
     fn may_use(&self, site: Site<'_>, user: UserId, position: usize) -> bool {
-        let lent = || self.used_by(&self.list[position].0).iter().any(|&(party, _)| site.engine().membership().belongs(user, party));
-        self.index.logins[position] == site.engine().estate().user(user).id.value || lent()
+        let Index { logins, by_party, .. } = &*self.index;
+        let lent = || match self.lent.get(&self.list[position].0) {
+            Some(parties) => parties.iter().any(|&(party, _)| site.engine().membership().belongs(user, party)),
+            None => {
+                let groups = site.engine().membership().groups_of(user);
+                parties(&groups, user).filter_map(|party| by_party.get(&party)).any(|lent| lent.binary_search(&position).is_ok())
+            }
+        };
+        logins[position] == site.engine().estate().user(user).id.value || lent()
+    }
+
+    /// Returns the accounts of a name, or of a login, that somebody may use, in order, as positions in the list.
+    fn usable_named(&self, site: Site<'_>, user: UserId, name: &str) -> Positions {
+        let Index { by_name, by_login, .. } = &*self.index;
+        let named = by_name.get(name).into_iter().chain(by_login.get(name).into_iter().flatten()).copied();
+        let mut found: Positions = named.filter(|&position| self.may_use(site, user, position)).collect();
+        found.sort_unstable();
+        found.dedup();
+        found
     }
 
     /// Returns the accounts that somebody may use, in order, as positions in the list.
     fn usable(&self, site: Site<'_>, user: UserId) -> Positions {
         let Index { by_name, by_login, by_party, .. } = &*self.index;
         let groups = site.engine().membership().groups_of(user);
-        let groups = groups.iter().map(|group| Party::Group(*group));
-        let lent = groups.chain([Party::User(user)]).filter_map(|party| by_party.get(&party)).flatten();
+        let lent = parties(&groups, user).filter_map(|party| by_party.get(&party)).flatten();
         let own = by_login.get(&site.engine().estate().user(user).id.value).into_iter().flatten();
         let changed = self.lent.keys().filter_map(|name| by_name.get(name));
         // What a layer changed may have taken one away as well.
@@ -128,6 +144,11 @@ impl Accounts {
     }
 }
 
+/// Returns what a user is who is in some groups.
+fn parties(groups: &[GroupId], user: UserId) -> impl Iterator<Item = Party> {
+    groups.iter().map(|group| Party::Group(*group)).chain([Party::User(user)])
+}
+
 /// Returns whether database servers look at a fact of the session.
 pub(crate) const fn hears(fact: Fact) -> bool {
     match fact {
@@ -149,7 +170,10 @@ pub(crate) fn accounts(site: Site<'_>, question: &Question, accounts: &Accounts,
     let anonymous = || by_login.get("").into_iter().flatten().copied().filter(is_named).collect::<Positions>();
     if let Some(user) = user {
         person(engine, &question.session, user, trace)?;
-        let found: Positions = accounts.usable(site, user).into_iter().filter(is_named).collect();
+        let found = match &question.session.account {
+            Some(account) => accounts.usable_named(site, user, account),
+            None => accounts.usable(site, user),
+        };
         // The one of the user's own name comes before those that are shared.
         let own: Positions = found.iter().copied().filter(|&p| logins[p] == *name).collect();
         let found = if own.is_empty() { found } else { own };

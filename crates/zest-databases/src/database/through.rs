@@ -1,4 +1,4 @@
-//! Views and routines that do something in the name of somebody else, and the statements by which they are used.
+//! Views, routines, triggers and rules that do something in the name of somebody else, and the statements by which they are used.
 
 use std::fmt::Display;
 
@@ -6,23 +6,26 @@ use zest_model::ask::Refusal;
 
 use super::{Needs, On};
 
-/// Returns those of the statements that use some things for a privilege of which a check is what is looked for, or of which not all is
-/// known; each with the thing that does it.
+/// Returns those of the statements that use some things of which a check is what is looked for, or of which not all is known; each with
+/// the thing that does it.
 pub(crate) fn statements<T: Display, N>(
     things: impl Iterator<Item = (T, Thing)>,
-    privilege: &str,
     needs: impl Fn(&str) -> Result<Needs<N>, (Refusal, String)>,
     is_it: impl Fn(&N) -> bool,
 ) -> Vec<(String, String)> {
     let each = things.flat_map(|(name, thing)| {
         let name = name.to_string();
-        thing.statements(privilege).into_iter().map(move |statement| (statement, name.clone()))
+        thing.statements().into_iter().map(move |statement| (statement, name.clone()))
     });
-    let does = |needs: Needs<N>| needs.list.iter().any(&is_it) || !needs.undecided.is_empty();
-    each.filter(|(statement, _)| needs(statement).is_ok_and(does)).collect()
+    let does = |statement: &str| match needs(statement) {
+        Ok(needs) => needs.list.iter().any(&is_it) || !needs.undecided.is_empty(),
+        // What is refused whoever asks does nothing.
+        Err((code, _)) => matches!(code, Refusal::NotDecided | Refusal::StatementUnreadable),
+    };
+    each.filter(|(statement, _)| does(statement)).collect()
 }
 
-/// A view or routine as statements name it.
+/// A view, routine or table as statements name it.
 pub(crate) struct Thing {
     /// Its name, quoted, without arguments.
     pub(crate) name: String,
@@ -31,29 +34,30 @@ pub(crate) struct Thing {
 
 /// How it is used.
 pub(crate) enum Used {
-    /// A view, with its columns, quoted.
-    View(Vec<String>),
-    /// A function, with something for each argument.
-    Function(Vec<String>),
-    /// A procedure, with something for each argument.
-    Procedure(Vec<String>),
+    /// A view, or a table whose triggers or rules run as somebody else, with its columns, quoted.
+    Rows(Vec<String>),
+    /// A function, with something for each argument, in one form or several.
+    Function(Vec<Vec<String>>),
+    /// A procedure, the same.
+    Procedure(Vec<Vec<String>>),
 }
 
 impl Thing {
-    /// Returns the statements that use it for a privilege on whatever is behind it.
-    fn statements(&self, privilege: &str) -> Vec<String> {
+    /// Returns the statements that use it. What runs along with one act may do another, so all are tried, whatever is looked for.
+    fn statements(&self) -> Vec<String> {
         let Self { name, used } = self;
-        match used {
-            Used::Function(arguments) => vec![format!("SELECT {name}({})", arguments.join(", "))],
-            Used::Procedure(arguments) => vec![format!("CALL {name}({})", arguments.join(", "))],
-            Used::View(columns) => match privilege {
-                "select" => vec![format!("SELECT * FROM {name}")],
-                "delete" => vec![format!("DELETE FROM {name}")],
-                "update" => columns.iter().map(|column| format!("UPDATE {name} SET {column} = NULL")).collect(),
-                "insert" => columns.iter().map(|column| format!("INSERT INTO {name} ({column}) VALUES (NULL)")).collect(),
-                _ => Vec::new(),
-            },
-        }
+        let mut list: Vec<String> = match used {
+            Used::Function(forms) => forms.iter().map(|arguments| format!("SELECT {name}({})", arguments.join(", "))).collect(),
+            Used::Procedure(forms) => forms.iter().map(|arguments| format!("CALL {name}({})", arguments.join(", "))).collect(),
+            Used::Rows(columns) => {
+                let whole = [format!("SELECT * FROM {name}"), format!("DELETE FROM {name}"), format!("TRUNCATE TABLE {name}")];
+                let updates = columns.iter().map(|column| format!("UPDATE {name} SET {column} = NULL"));
+                let inserts = columns.iter().map(|column| format!("INSERT INTO {name} ({column}) VALUES (NULL)"));
+                whole.into_iter().chain(updates).chain(inserts).collect()
+            }
+        };
+        list.dedup();
+        list
     }
 }
 

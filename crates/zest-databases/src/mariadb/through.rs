@@ -1,4 +1,4 @@
-//! Views that read, and routines that run, with the rights of their definer.
+//! Views that read, and routines and triggers that run, with the rights of their definer.
 
 use super::name::{Class, ObjectName};
 use super::need::{As, Need};
@@ -19,19 +19,24 @@ pub(crate) fn through(state: &State, line: &str) -> Vec<(String, String)> {
         }
         _ => false,
     };
-    let things = state.objects.iter().filter(|(_, of)| of.runs_as_owner).filter_map(|(name, of)| Some((name, thing(name, of)?)));
+    let things = state.objects.iter().filter_map(|(name, of)| Some((name, thing(name, of)?)));
     let database = evaluate::only_database(state);
-    statements(things, privilege.word(), |statement| statement::needs(state, database, statement), is_it)
+    statements(things, |statement| statement::needs(state, database, statement), is_it)
 }
 
+/// Returns how something is used that may do more than whoever uses it; nothing where it may not.
 fn thing(name: &ObjectName, of: &Object) -> Option<Thing> {
     let count = of.parameters.as_deref().map_or(0, |parameters| listed(parameters).len());
+    let columns = || Used::Rows(of.columns.iter().map(|(column, _)| name::quoted(column)).collect());
+    // A trigger runs as whoever made it; of none it is written what it does.
+    let has_trigger = || of.not_modelled.iter().any(|note| note.split_whitespace().next() == Some("trigger"));
     let used = match name.class {
-        Class::View => Used::View(of.columns.iter().map(|(column, _)| name::quoted(column)).collect()),
-        Class::Function => Used::Function(vec!["NULL".to_owned(); count]),
+        Class::View if of.runs_as_owner || has_trigger() => columns(),
+        Class::Table if has_trigger() => columns(),
+        Class::Function if of.runs_as_owner => Used::Function(vec![vec!["NULL".to_owned(); count]]),
         // What comes out of a procedure needs a place.
-        Class::Procedure => Used::Procedure(vec!["@anything".to_owned(); count]),
-        Class::Table => return None,
+        Class::Procedure if of.runs_as_owner => Used::Procedure(vec![vec!["@anything".to_owned(); count]]),
+        Class::View | Class::Table | Class::Function | Class::Procedure => return None,
     };
     Some(Thing { name: name.sql(), used })
 }

@@ -451,30 +451,28 @@ impl Catalog {
     }
 
     /// Returns for each role whose privileges this one has the member by which it comes to it first, on the shortest way.
-    fn reached(&self, role: RoleNumber) -> Vec<u32> {
-        let mut before = vec![NOBODY; self.role_names.len()];
-        before[role.0 as usize] = role.0;
+    fn reached(&self, role: RoleNumber) -> FxHashMap<u32, u32> {
+        let mut before = FxHashMap::from_iter([(role.0, role.0)]);
         let mut queue = VecDeque::from([role.0]);
         while let Some(at) = queue.pop_front() {
             for &parent in &self.parents[at as usize] {
-                if before[parent as usize] == NOBODY {
-                    before[parent as usize] = at;
+                before.entry(parent).or_insert_with(|| {
                     queue.push_back(parent);
-                }
+                    at
+                });
             }
         }
         before
     }
 
     /// Returns the chain of memberships to a role, if it was reached.
-    fn chain(&self, before: &[u32], role: &str) -> Option<Vec<String>> {
+    fn chain(&self, before: &FxHashMap<u32, u32>, role: &str) -> Option<Vec<String>> {
         let mut at = self.role_numbers.get(role)?.0;
-        if before[at as usize] == NOBODY {
-            return None;
-        }
+        let mut last = *before.get(&at)?;
         let mut chain = vec![self.role_names[at as usize].clone()];
-        while before[at as usize] != at {
-            at = before[at as usize];
+        while last != at {
+            at = last;
+            last = *before.get(&at)?;
             chain.push(self.role_names[at as usize].clone());
         }
         chain.reverse();

@@ -32,7 +32,7 @@ use crate::database::name::parts;
 use crate::database::not_modelled::{Touch, looked_at};
 use crate::database::{Needs, On};
 use crate::sql::{Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, Words, fold, one, several, table_name, with_statements};
-pub(super) use along::makes;
+pub(super) use along::{makes, runs_as_others};
 pub(super) use session::leaves;
 use session::{Ongoing, Standing};
 use zest_model::ask::Refusal;

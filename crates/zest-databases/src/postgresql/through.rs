@@ -1,4 +1,4 @@
-//! Views that read, and routines that run, with the rights of their owner.
+//! Views that read, and routines, triggers and rules that run, with the rights of their owner.
 
 use super::catalog::{Catalog, Want};
 use super::evaluate::Standing;
@@ -31,20 +31,31 @@ pub(crate) fn through(catalog: &Catalog, line: &str) -> Vec<(String, String)> {
         }
         _ => false,
     };
-    let things = state.objects.iter().filter(|(_, of)| of.runs_as_owner).filter_map(|(name, of)| Some((name, thing(name, of)?)));
-    statements(things, privilege.word(), |statement| statement::needs(catalog, NOBODY, NOBODY, statement), is_it)
+    let things = state.objects.iter().filter_map(|(name, of)| Some((name, thing(catalog, name, of)?)));
+    statements(things, |statement| statement::needs(catalog, NOBODY, NOBODY, statement), is_it)
 }
 
-fn thing(name: &ObjectName, of: &Object) -> Option<Thing> {
-    let arguments = || -> Vec<String> {
+/// Returns how something is used that may do more than whoever uses it; nothing where it may not.
+fn thing(catalog: &Catalog, name: &ObjectName, of: &Object) -> Option<Thing> {
+    let columns = || Used::Rows(of.columns.iter().map(|column| quoted(&column.name)).collect());
+    // An argument that is given a type needs the right to its name, and one that is not may fit several routines.
+    let arguments = || -> Vec<Vec<String>> {
         let types = name.arguments.as_deref().map(listed).unwrap_or_default();
-        types.into_iter().map(|of| format!("NULL::{of}")).collect()
+        let of_a_type = types.iter().map(|of| format!("NULL::{of}")).collect();
+        vec![of_a_type, vec!["NULL".to_owned(); types.len()]]
     };
     let used = match name.class {
-        Class::View => Used::View(of.columns.iter().map(|column| quoted(&column.name)).collect()),
-        Class::Function => Used::Function(arguments()),
-        Class::Procedure => Used::Procedure(arguments()),
-        Class::Table
+        Class::View if of.runs_as_owner || statement::runs_as_others(catalog, of) => columns(),
+        Class::Table if statement::runs_as_others(catalog, of) => columns(),
+        // What a trigger runs nobody can call.
+        Class::Function if of.runs_as_owner && !matches!(of.returns.as_deref(), Some("trigger" | "event_trigger")) => {
+            Used::Function(arguments())
+        }
+        Class::Procedure if of.runs_as_owner => Used::Procedure(arguments()),
+        Class::View
+        | Class::Table
+        | Class::Function
+        | Class::Procedure
         | Class::MaterialisedView
         | Class::Sequence
         | Class::Schema

@@ -14,7 +14,7 @@ use super::acts::{Act, By, Found, Gain, Person, Target, Targets, belongs};
 use super::fact::{self, Fact};
 
 /// Acts on clouds and in applications that give more.
-const ACTS: [&str; 6] = ["reset-credential", "change-members", "edit-role", "edit-command-set", "read-secret", "grant-on"];
+pub(super) const ACTS: [&str; 6] = ["reset-credential", "change-members", "edit-role", "edit-command-set", "read-secret", "grant-on"];
 
 /// Returns which of the acts any grant on a cloud or in an application may be.
 fn administered_by(engine: &Engine, system: &str) -> Vec<&'static str> {
@@ -84,7 +84,7 @@ pub(super) fn lines(targets: &Targets, side: &Side<'_>, of: Option<&str>) -> Lin
                     }
                     "edit-role" => entries.roles.iter().for_each(|role| lines.add(&format!("edit-role on role/{}", role.id.value))),
                     "edit-command-set" => {
-                        let sets = entries.command_sets.iter();
+                        let sets = entries.command_sets.iter().filter(|set| set.id.value != fact::ANYTHING);
                         sets.for_each(|set| lines.add(&format!("edit-command-set on command-set/{}", set.id.value)));
                     }
                     "read-secret" => {

@@ -19,7 +19,7 @@ use zest_engine::named::{self, Told};
 use zest_engine::rights::{Side, Within};
 use zest_engine::rules::Through;
 use zest_model::ask::{Form, Proven, Question, Session};
-use zest_model::entry::Proof;
+use zest_model::entry::{Kind, Proof};
 use zest_model::source::{Place, visible};
 
 use super::act;
@@ -51,6 +51,8 @@ use crate::review::{Sought, Who, sought_on};
 #[derive(Debug)]
 pub struct Acts<'e> {
     engine: &'e Engine,
+    /// The same without accounts of database servers that are like others, in which things are tried.
+    tried: OnceLock<Engine>,
     /// The same with a command set in which every line is, once it is wanted.
     with_anything: OnceLock<Option<Engine>>,
     classes: OnceLock<Classes<'e>>,
@@ -66,8 +68,10 @@ pub struct Acts<'e> {
     /// By which statements it is done in the name of somebody else, by the same words.
     through: Mutex<FxHashMap<String, Arc<Vec<InName>>>>,
     /// What is written of database servers; none for a system that is none.
-    servers: Mutex<FxHashMap<String, Option<Arc<Server>>>>,
-    /// What making ledgers took so far, in rows that were read anew.
+    servers: Mutex<Servers>,
+    /// The same where things are tried.
+    tried_servers: Mutex<Servers>,
+    /// What looking took so far, in rows that were read anew and statements that were tried.
     spent: AtomicUsize,
 }
 
@@ -79,6 +83,9 @@ pub(super) struct InName {
     pub(super) line: String,
     pub(super) through: Through,
 }
+
+/// Database servers by name.
+type Servers = FxHashMap<String, Option<Arc<Server>>>;
 
 /// Ledgers by what is so in them; none where that is no ledger.
 type Ledgers = FxHashMap<Vec<Fact>, Option<Arc<Engine>>>;
@@ -134,6 +141,8 @@ pub(super) struct Found {
     pub(super) unknown: Vec<String>,
     /// Whether there is more than was looked at.
     pub(super) is_cut_short: bool,
+    /// How many statements were tried.
+    pub(super) tries: usize,
 }
 
 /// Something that gives more.
@@ -163,6 +172,9 @@ pub(super) enum By {
 /// How many rows a ledger takes at least.
 const ROWS_OF_A_LEDGER: usize = 100;
 
+/// Up to how many accounts of a database server are tried, whether they are like others or not.
+const FEW_ACCOUNTS: usize = 50;
+
 /// How many ledgers are kept.
 const MAX_KEPT: usize = 256;
 
@@ -176,6 +188,7 @@ impl<'e> Acts<'e> {
         };
         Self {
             engine,
+            tried: OnceLock::new(),
             with_anything: OnceLock::new(),
             classes: OnceLock::new(),
             actors: OnceLock::new(),
@@ -186,6 +199,7 @@ impl<'e> Acts<'e> {
             doers: Mutex::default(),
             through: Mutex::default(),
             servers: Mutex::default(),
+            tried_servers: Mutex::default(),
             spent: AtomicUsize::new(0),
         }
     }
@@ -414,10 +428,10 @@ impl<'e> Acts<'e> {
             Some(self.engine.clone())
         } else {
             let systems: BTreeSet<&str> = facts.iter().filter_map(Fact::server).collect();
-            let accounts = systems.into_iter().filter_map(|system| self.server(system)).map(|server| server.count());
+            let accounts = systems.into_iter().filter_map(|system| self.tried_server(system)).map(|server| server.count());
             self.spent.fetch_add(ROWS_OF_A_LEDGER + accounts.sum::<usize>(), Ordering::Relaxed);
-            let with_anything = || self.with_anything.get_or_init(|| fact::with_anything(self.engine)).as_ref();
-            let wide = if facts.iter().any(Fact::wants_anything) { with_anything() } else { Some(self.engine) };
+            let with_anything = || self.with_anything.get_or_init(|| fact::with_anything(self.tried())).as_ref();
+            let wide = if facts.iter().any(Fact::wants_anything) { with_anything() } else { Some(self.tried()) };
             wide.and_then(|engine| fact::with(engine, &facts))
         };
         let ledger = base.map(Arc::new);
@@ -429,7 +443,7 @@ impl<'e> Acts<'e> {
         ledger
     }
 
-    /// Returns what making ledgers took so far, in rows that were read anew.
+    /// Returns what looking took so far, in rows that were read anew and statements that were tried.
     pub(super) fn spent(&self) -> usize {
         self.spent.load(Ordering::Relaxed)
     }
@@ -476,8 +490,9 @@ impl<'e> Acts<'e> {
         let mut found = Found::default();
         act::administered(ledger, system, self.targets(), person, &mut found);
         act::written(ledger, system, &person.user, &mut found);
-        if let Some(server) = self.server(system) {
+        if let Some(server) = self.tried_server(system) {
             database::passed_on(ledger, &server, relevant, person, &mut found);
+            self.spent.fetch_add(found.tries, Ordering::Relaxed);
         }
         let found = Arc::new(found);
         self.found().insert(key, Arc::clone(&found));
@@ -486,9 +501,52 @@ impl<'e> Acts<'e> {
 
     /// Returns what is written of a database server in the ledger as it is.
     pub(super) fn server(&self, system: &str) -> Option<Arc<Server>> {
-        let mut known = self.servers.lock().unwrap_or_else(PoisonError::into_inner);
-        let made = || Server::of(self.engine, system, |account| self.is_asked(account)).map(Arc::new);
+        self.server_in(self.engine, &self.servers, system)
+    }
+
+    /// Returns the same of the ledger in which things are tried.
+    fn tried_server(&self, system: &str) -> Option<Arc<Server>> {
+        self.server_in(self.tried(), &self.tried_servers, system)
+    }
+
+    fn server_in(&self, engine: &Engine, servers: &Mutex<Servers>, system: &str) -> Option<Arc<Server>> {
+        let mut known = servers.lock().unwrap_or_else(PoisonError::into_inner);
+        let made = || Server::of(engine, system, |account| self.is_asked(account)).map(Arc::new);
         known.entry(system.to_owned()).or_insert_with(made).clone()
+    }
+
+    /// Returns the ledger in which things are tried: without those accounts of large database servers whose absence nobody notices who
+    /// comes to anything. Whoever has no act has no ledger but the one as it is.
+    fn tried(&self) -> &Engine {
+        self.tried.get_or_init(|| {
+            let systems = self.engine.estate().systems().iter().map(|system| system.id.value.as_str());
+            let large: Vec<Arc<Server>> =
+                systems.filter_map(|system| self.server(system)).filter(|server| server.count() > FEW_ACCOUNTS).collect();
+            if large.is_empty() {
+                return self.engine.clone();
+            }
+            let matters = self.who_matters();
+            let spare: Vec<(&str, FxHashSet<&str>)> =
+                large.iter().map(|server| (server.system(), server.spare(|name| matters.contains(name)))).collect();
+            fact::without_accounts(self.engine, &spare).unwrap_or_else(|| self.engine.clone())
+        })
+    }
+
+    /// Returns the names by which anybody signs in who could come to something: who has an act, whose credential is reset, and what is
+    /// kept as a secret.
+    fn who_matters(&self) -> FxHashSet<&str> {
+        let estate = self.engine.estate();
+        let mut names: FxHashSet<&str> = self.candidates(None).into_iter().collect();
+        let has_grants = |kind: Kind| ![Kind::NETWORK_DEVICE, Kind::HOST, Kind::POSTGRESQL, Kind::MARIADB].contains(&kind);
+        if estate.systems().iter().any(|system| has_grants(system.kind())) {
+            names.extend(self.targets().users.iter().map(|target| target.name.as_str()));
+        }
+        let opens = estate.entries().services.iter().flat_map(|service| &service.resources).flat_map(|resource| &resource.opens);
+        for whose in opens {
+            let name = whose.value.split_once(':').map_or("", |(_, name)| name);
+            names.insert(name.split_once('/').map_or(name, |(_, login)| login));
+        }
+        names
     }
 
     /// Returns those of some facts that some systems can notice: others leave their answers as they are. Who joins a group can matter to

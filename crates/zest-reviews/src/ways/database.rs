@@ -33,6 +33,8 @@ pub(super) struct Server {
     lent: FxHashMap<String, Vec<usize>>,
     /// Accounts that nothing but their names and whose they are tells apart.
     alike: Vec<Vec<usize>>,
+    /// The number of those that are like an account.
+    alike_of: Vec<usize>,
 }
 
 /// An account.
@@ -66,9 +68,13 @@ impl Server {
         }
         let mut alike: Vec<Vec<usize>> = alike.into_values().collect();
         alike.sort_unstable();
+        let mut alike_of = vec![0; accounts.len()];
+        for (number, list) in alike.iter().enumerate() {
+            list.iter().for_each(|&position| alike_of[position] = number);
+        }
         let roles = parts.iter().flat_map(|part| &part.roles).map(|role| role.name.value.clone()).collect();
         let strong = Strong::of(kind, &parts);
-        Some(Self { system: system.to_owned(), kind, parts, accounts, roles, strong, by_login, lent, alike })
+        Some(Self { system: system.to_owned(), kind, parts, accounts, roles, strong, by_login, lent, alike, alike_of })
     }
 
     /// Returns the accounts that somebody uses where some things are so: their own, those that are lent to them, and what they came to.
@@ -93,12 +99,29 @@ impl Server {
         self.alike.iter().filter_map(one).map(|position| self.accounts[position].name.as_str())
     }
 
+    /// Returns the accounts without which nobody comes to less: all but one of those that nothing tells apart, where nobody who comes to
+    /// anything signs in by their names, and none is lent to others, who would have a choice.
+    pub(super) fn spare(&self, matters: impl Fn(&str) -> bool) -> FxHashSet<&str> {
+        let is_lent: FxHashSet<usize> = self.lent.values().flatten().copied().collect();
+        let may_go = |position: &usize| {
+            let Known { name, login } = &self.accounts[*position];
+            !is_lent.contains(position) && !matters(login) && !matters(name)
+        };
+        let spare = self.alike.iter().flat_map(|alike| alike.iter().copied().filter(may_go).skip(1));
+        spare.map(|position| self.accounts[position].name.as_str()).collect()
+    }
+
     /// Returns who uses the accounts that could come to more in the ledger as it is: what a person types, and parties to whom they are lent.
     pub(super) fn actors(&self) -> (Vec<&str>, Vec<&str>) {
         let strong: Vec<bool> = self.accounts.iter().map(|account| self.strong.includes(&account.name, &[])).collect();
         let logins = self.accounts.iter().zip(&strong).filter(|(_, is_strong)| **is_strong).map(|(account, _)| account.login.as_str());
         let lent = self.lent.iter().filter(|(_, of)| of.iter().any(|&position| strong[position])).map(|(by, _)| by.as_str());
         (logins.collect(), lent.collect())
+    }
+
+    /// Returns what it is called.
+    pub(super) fn system(&self) -> &str {
+        &self.system
     }
 
     /// Returns how many accounts it has.
@@ -108,8 +131,8 @@ impl Server {
 
     /// Returns how many other accounts there are like one.
     pub(super) fn count_like(&self, account: &str) -> usize {
-        let is_it = |position: &usize| self.accounts[*position].name == account;
-        self.alike.iter().find(|alike| alike.iter().any(is_it)).map_or(0, |alike| alike.len() - 1)
+        let position = self.accounts.iter().position(|known| known.name == account);
+        position.map_or(0, |position| self.alike[self.alike_of[position]].len() - 1)
     }
 
     /// Returns whether nothing that is come to there takes anything away: what narrows what others may see is for some roles alone.
@@ -312,6 +335,7 @@ pub(super) fn passed_on(engine: &Engine, server: &Server, facts: &[Fact], person
                 found.is_cut_short = true;
                 break;
             }
+            found.tries += 1;
             let mut session = person.session();
             session.account = Some(account.login.clone()).filter(|login| *login != person.user);
             let question = Question { session, ..Question::statement(&person.user, &server.system, &statement) };

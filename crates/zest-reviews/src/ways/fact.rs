@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use rustc_hash::FxHashSet;
 use zest_engine::{Engine, Rows};
 use zest_model::ask::Change;
 use zest_model::entries::Entries;
@@ -133,6 +134,19 @@ pub(super) fn with(engine: &Engine, facts: &[Fact]) -> Option<Engine> {
     engine.with_rows(entries, rows).ok()
 }
 
+/// Returns a ledger without some accounts of database servers, or nothing where that is no ledger.
+pub(super) fn without_accounts(engine: &Engine, servers: &[(&str, FxHashSet<&str>)]) -> Option<Engine> {
+    let mut entries = engine.estate().entries().clone();
+    let mut rows = Rows::default();
+    for (system, accounts) in servers.iter().filter(|(_, accounts)| !accounts.is_empty()) {
+        for row in parts(&entries.databases, |part| part.system.value == *system) {
+            entries.databases.edit(row, |part| part.accounts.retain(|account| !accounts.contains(account.name.value.as_str())));
+        }
+        anew(&entries, &mut rows, system)?;
+    }
+    engine.with_rows(entries, rows).ok()
+}
+
 /// Returns a ledger with a command set in which every line is.
 pub(super) fn with_anything(engine: &Engine) -> Option<Engine> {
     let mut entries = engine.estate().entries().clone();
@@ -142,8 +156,8 @@ pub(super) fn with_anything(engine: &Engine) -> Option<Engine> {
     engine.with_entries(entries).ok()
 }
 
-/// The name of a command set with every line.
-const ANYTHING: &str = "whatever somebody likes";
+/// The name of a command set with every line, which is in no ledger.
+pub(super) const ANYTHING: &str = "whatever somebody likes";
 
 fn apply(entries: &mut Entries, rows: &mut Rows, fact: &Fact) -> Option<()> {
     let by_user = |user: &str, place: Place| At::new(format!("user:{user}"), place);
@@ -328,7 +342,9 @@ const MAX_LEVEL: u8 = 15;
 
 /// Makes a grant of all that can be done somewhere.
 fn everything(on: &str, place: Place) -> Grant {
-    Grant { on: vec![At::new(on.to_owned(), place)], allow: vec![At::new("all".to_owned(), place)], ..Grant::at(place) }
+    // `all` holds nothing that is done with entries of the ledger, or with secrets.
+    let allow = std::iter::once("all").chain(super::act::ACTS).map(|name| At::new(name.to_owned(), place)).collect();
+    Grant { on: vec![At::new(on.to_owned(), place)], allow, ..Grant::at(place) }
 }
 
 /// Returns whether somebody whose password was set anew can sign in with it.

@@ -378,6 +378,24 @@ impl<'a, 'e> Ways<'a, 'e> {
     /// Finds a shortest way to something; nothing where none was found.
     #[must_use]
     pub fn to(&mut self, aim: Aim<'_>) -> Option<Way> {
+        self.over_groups(aim).map(|(way, _)| way)
+    }
+
+    /// Finds the same, with the groups into which somebody is taken on it.
+    pub(super) fn over_groups(&mut self, aim: Aim<'_>) -> Option<(Way, Vec<String>)> {
+        let (base, step) = self.reached(aim)?;
+        let mut steps = self.steps(&base);
+        steps.extend(step);
+        let joined = base.iter().filter_map(|&number| match &self.got[number].fact {
+            Fact::Joins { group, .. } => Some(group.clone()),
+            _ => None,
+        });
+        let joined = joined.collect();
+        Some((Way { from: self.from.clone(), steps, more: zest_model::More }, joined))
+    }
+
+    /// Finds what must be so, as little as possible, for something to be reached, and the step by which it is.
+    fn reached(&mut self, aim: Aim<'_>) -> Option<(Vec<usize>, Option<WayStep>)> {
         let length_of = |ways: &Self, bundle: usize| ways.bundles[bundle].first().map_or(0, |&number| ways.got[number].before.len() + 1);
         let mut unchecked: BinaryHeap<Reverse<(usize, usize)>> =
             (0..self.bundles.len()).map(|bundle| Reverse((length_of(self, bundle), bundle))).collect();
@@ -408,10 +426,7 @@ impl<'a, 'e> Ways<'a, 'e> {
             }
         }
         let (base, step) = reached?;
-        let (base, step) = self.least(base, step, reaches);
-        let mut steps = self.steps(&base);
-        steps.extend(step);
-        Some(Way { from: self.from.clone(), steps, more: zest_model::More })
+        Some(self.least(base, step, reaches))
     }
 
     /// Returns each thing that could be come to, with a shortest way to it.

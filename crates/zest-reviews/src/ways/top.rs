@@ -1,5 +1,7 @@
 //! Ways to the top of systems that nobody stated as meant.
 
+use std::collections::BTreeMap;
+
 use jiff::Timestamp;
 
 use zest_engine::Engine;
@@ -41,8 +43,8 @@ impl Top {
 /// From how many people ways are looked for.
 const MAX_SETTING_OUT: usize = 300;
 
-/// How many rows are read anew for ledgers in which something is so: some two thousand ledgers, or twenty of ten thousand accounts.
-const MAX_SPENT: usize = 200_000;
+/// How much is looked at: some thousand ledgers in which something is so, or a hundred thousand statements on database servers.
+const MAX_SPENT: usize = 100_000;
 
 /// Finds the ways by which people come to the top of a system who are not there by their own rights, and of whom no `meant-ways` says that
 /// it is meant: for each system a shortest one. The top is level 15 of a device, a shell as root on a host, a superuser of PostgreSQL, the
@@ -87,7 +89,7 @@ pub fn unmeant(engine: &Engine, at: Option<Timestamp>) -> Findings {
     };
     let setting_out: Vec<&str> = acts.candidates(None).into_iter().filter(is_there).collect();
     let meant = Meant::of(engine, at, &mut names);
-    let mut found: Vec<Vec<Way>> = vec![Vec::new(); tops.len()];
+    let mut found: Vec<Vec<(Way, Vec<String>)>> = vec![Vec::new(); tops.len()];
     let (mut looked_for, mut is_cut_short) = (0, false);
     for from in setting_out.iter().take(MAX_SETTING_OUT) {
         if acts.spent() > MAX_SPENT {
@@ -99,9 +101,9 @@ pub fn unmeant(engine: &Engine, at: Option<Timestamp>) -> Findings {
             if meant.includes(from, systems[number][0]) {
                 continue;
             }
-            let way = aims.iter().filter_map(|aim| ways.to(*aim)).min_by_key(|way| way.steps.len());
+            let way = aims.iter().filter_map(|aim| ways.over_groups(*aim)).min_by_key(|(way, _)| way.steps.len());
             // Whoever may by their own rights is meant to.
-            found[number].extend(way.filter(|way| way.steps.len() > 1));
+            found[number].extend(way.filter(|(way, _)| way.steps.len() > 1));
         }
         is_cut_short |= ways.is_cut_short;
     }
@@ -119,9 +121,10 @@ pub fn unmeant(engine: &Engine, at: Option<Timestamp>) -> Findings {
         let help = "`zest ways` looks from whomever is named, to whatever is stated; it takes its time";
         findings.push(Finding::new(Code::WaysNotLookedFor, message).help(help));
     }
+    ownerless(engine, tops.iter().map(|(site, _)| *site).zip(&found), &mut findings);
     for ((site, _), mut ways) in tops.iter().zip(found) {
-        ways.sort_by_key(|way| way.steps.len());
-        let Some(way) = ways.first() else { continue };
+        ways.sort_by_key(|(way, _)| way.steps.len());
+        let Some((way, _)) = ways.first() else { continue };
         let others = match ways.len() - 1 {
             0 => String::new(),
             1 => ", and so does somebody else".to_owned(),
@@ -146,6 +149,37 @@ pub fn unmeant(engine: &Engine, at: Option<Timestamp>) -> Findings {
     }
     findings.extend(names);
     Findings::new(findings, std::sync::Arc::clone(engine.estate().shared_sources()))
+}
+
+/// Tells groups without an owner into which somebody is taken on a way to the top of a system: nobody could be asked about it.
+fn ownerless<'s>(engine: &Engine, found: impl Iterator<Item = (Site<'s>, &'s Vec<(Way, Vec<String>)>)>, findings: &mut Vec<Finding>) {
+    let groups = &engine.estate().entries().groups;
+    let mut steps: BTreeMap<usize, (Site<'s>, &Way)> = BTreeMap::new();
+    for (site, ways) in found {
+        for (way, joined) in ways {
+            for row in joined.iter().filter_map(|name| groups.iter().position(|group| group.id.value == *name)) {
+                let known = steps.entry(row).or_insert((site, way));
+                if way.steps.len() < known.1.steps.len() {
+                    *known = (site, way);
+                }
+            }
+        }
+    }
+    for (row, (site, way)) in steps.into_iter().filter(|(row, _)| groups[*row].owners.is_empty()) {
+        let (group, system) = (&groups[row].id, visible(&site.entry().id.value));
+        let message = format!(
+            "nobody owns the group `{}`, by way of which `{}` comes to the top of `{system}` in {} steps",
+            visible(&group.value),
+            visible(&way.from),
+            way.steps.len()
+        );
+        findings.push(
+            Finding::new(Code::OwnerlessStep, message)
+                .at(group.place, "no `owners`")
+                .also(site.entry().id.place, "the system")
+                .help("give the group an owner who looks after its members, or take from whoever may change them the right to it"),
+        );
+    }
 }
 
 /// Who is meant to come to the top, and where; nowhere stated is everywhere.

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use zest_model::entry::PolicyFor;
 
+use super::super::catalog::Catalog;
 use super::super::need::Need;
 use super::super::object::ObjectName;
 use super::super::policy::{self, Lets, Part};
@@ -262,6 +263,20 @@ pub(super) fn type_named(text: &str) -> Option<ObjectName> {
     let (name, _) = parts(text.trim())?;
     let [schema, last] = name.as_slice() else { return None };
     Some(ObjectName::new(Class::Type, &[schema, last.trim_end_matches("[]")]))
+}
+
+/// Whether a change of rows could run anything as somebody else than whoever makes it: a rule, as the owner of the relation, or a trigger
+/// whose function is not known to run as the caller.
+pub(in super::super) fn runs_as_others(catalog: &Catalog, entry: &Object) -> bool {
+    let is_of_caller = |calls: &[String]| {
+        let named = catalog.state().objects.iter().filter(|(name, _)| name.class == Class::Function && name.parts == calls);
+        let known: Vec<bool> = named.map(|(_, of)| of.runs_as_owner).collect();
+        !known.is_empty() && !known.contains(&true)
+    };
+    let of_trigger =
+        |written: &String| Trigger::read(written).is_none_or(|read| read.fires && !read.is_harmless() && !is_of_caller(&read.calls));
+    let is_noted = |note: &String| matches!(note.split_whitespace().next(), Some("trigger" | "rule"));
+    !entry.rules.is_empty() || entry.triggers.values().any(of_trigger) || entry.not_modelled.iter().any(is_noted)
 }
 
 /// The types of ours that a type is made of.
