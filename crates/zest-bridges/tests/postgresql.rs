@@ -417,27 +417,30 @@ users.maker.proofs = ["password"]
 users.owner.proofs = ["password"]
 users.runner.proofs = ["password"]
 users.sweeper.proofs = ["password"]
+users.writer.proofs = ["password"]
 [systems.db]
 kind = "postgresql"
 database = "walked"
 [databases.db]
 owner = "keeper"
 roles = { keeper = {}, clerk = {}, chief = { member-of = ["clerk"] }, harbour = {} }
-accounts = { lead = { may = ["create-role"] }, out = {}, maker = { may = ["create-role"] }, owner = { member-of = ["harbour"] }, runner = { member-of = ["pg_execute_server_program"] }, boss = {}, sweeper = {}, postgres = { may = ["superuser", "create-role", "create-database", "replication", "bypass-row-security"] } }
+accounts = { lead = { may = ["create-role"] }, out = {}, maker = { may = ["create-role"] }, owner = { member-of = ["harbour"] }, runner = { member-of = ["pg_execute_server_program"] }, boss = {}, sweeper = {}, writer = {}, postgres = { may = ["superuser", "create-role", "create-database", "replication", "bypass-row-security"] } }
 objects."table public.t" = { owner = "keeper", columns = { id = "integer" } }
 objects."table public.own" = { owner = "harbour", columns = { id = "integer" } }
 objects."table public.forced" = { owner = "harbour", columns = { id = "integer" }, row-security = true, row-security-for-owner = true, policies = {} }
 objects."function public.sweep()" = { owner = "keeper", returns = "void", language = "sql", body = "DELETE FROM public.t", runs-as = "owner" }
+objects."table public.hints" = { owner = "keeper", columns = { id = "integer" }, rules = { sweep = "CREATE RULE sweep AS ON INSERT TO public.hints DO ALSO DELETE FROM public.t" } }
 objects."view public.seen" = { owner = "keeper", columns = { id = "integer" }, query = "SELECT t.id FROM t" }
 objects."table public.boss" = { owner = "postgres", columns = { id = "integer" } }
 grants = [
-  { allow = ["usage"], on = "schema public", to = ["clerk", "lead", "out", "maker", "owner", "runner", "boss", "sweeper"] },
+  { allow = ["usage"], on = "schema public", to = ["clerk", "lead", "out", "maker", "owner", "runner", "boss", "sweeper", "writer"] },
   { allow = ["select"], on = "table public.t", to = ["clerk"] },
   { allow = ["select"], on = "table public.boss", to = ["boss"] },
   { revoke = ["all"], on = "table public.own", from = ["harbour"] },
   { revoke = ["all"], on = "function public.sweep()", from = ["public"] },
   { allow = ["execute"], on = "function public.sweep()", to = ["sweeper"] },
   { allow = ["select"], on = "view public.seen", to = ["sweeper"] },
+  { allow = ["insert"], on = "table public.hints", to = ["writer"] },
 ]
 "#;
     let Some(server) = servers::wanted(servers::postgresql) else { return };
@@ -455,6 +458,8 @@ grants = [
         for (from, line, plainly, through) in [
             ("sweeper", "delete on table public.t", "DELETE FROM public.t", Some("function public.sweep()")),
             ("sweeper", "select (id) on table public.t", "SELECT id FROM public.t", Some("view public.seen")),
+            ("writer", "delete on table public.t", "DELETE FROM public.t", Some("table public.hints")),
+            ("writer", "update on table public.t", "UPDATE public.t SET id = 1", None),
             ("out", "delete on table public.t", "DELETE FROM public.t", None),
             ("sweeper", "select on table public.own", "SELECT id FROM public.own", None),
         ] {
