@@ -13,7 +13,7 @@ use zest_ledger::{Engine, Ledger};
 use zest_testkit::databases::mariadb::{Size, estate, random_change};
 use zest_testkit::servers::{self, Server};
 
-use crate::support::{Counts, ESTATES, seed, wanted_checks, way_to};
+use crate::support::{Counts, estates, seed, wanted_checks, way_to};
 
 pub(crate) fn open(server: &Server) -> Session {
     let socket = server.folder.join("socket").display().to_string();
@@ -289,7 +289,7 @@ fn the_server_agrees_on_random_estates() {
     let mut counts = Counts::default();
     let mut number = 0;
     let mut session = open(&server);
-    while counts.total() < wanted_checks() || number < ESTATES {
+    while counts.total() < wanted_checks() || number < estates() {
         let seed = first + number;
         let size = Size { logins: 4, roles: 4, tables: 6, grants: 50 };
         // What the count needs is compared in full; the rest of the estates make the way there and back.

@@ -11,7 +11,7 @@ use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::databases::postgresql::{Size, estate, random_change, statements};
 use zest_testkit::servers::{self, Server};
 
-use crate::support::{Counts, ESTATES, seed, wanted_checks, way_to};
+use crate::support::{Counts, estates, seed, wanted_checks, way_to};
 
 pub(crate) fn open(server: &Server, database: &str) -> Session {
     let target = Target {
@@ -364,7 +364,7 @@ fn random_estates(begin: u64) {
     let mut counts = Counts::default();
     let mut number = begin;
     let wanted = wanted_checks() / 2;
-    while counts.total() < wanted || number < ESTATES {
+    while counts.total() < wanted || number < estates() {
         let seed = first + number;
         let size = Size { roles: 8, tables: 8, grants: 60 };
         // What the count needs is compared in full; the rest of the estates make the way there and back.

@@ -624,6 +624,9 @@ grants = [
     let on_club =
         ALONG.replace("objects.\"table club.hints\" = { ", "objects.\"table club.hints\" = { not-modelled = [\"trigger log on insert\"], ");
     let disabled = trigger("INSERT").replace("public.note()\" }", "public.note(); ALTER TABLE public.hints DISABLE TRIGGER note\" }");
+    let no_columns = trigger("INSERT")
+        .replace("public.note()\" }, columns = { id = \"integer\" } }", "public.note()\" } }")
+        .replace("[\"table public.hints\", \"view public.shown\"], to = [\"writer\", \"out\"]", "\"table public.hints\", to = [\"out\"]");
     use Standing::{NotProved, Proved, Refuted};
     for (what, ledger, on, line, writer) in [
         ("nothing runs along", ALONG.to_owned(), "db", "delete on table public.fares", Proved),
@@ -637,6 +640,7 @@ grants = [
         ("a trigger", trigger("INSERT"), "db", "delete on table public.fares", NotProved),
         ("of an act they may not", trigger("TRUNCATE"), "db", "delete on table public.fares", Proved),
         ("a trigger of a column", trigger("UPDATE OF id"), "db", "select on table public.fares", NotProved),
+        ("columns that are not written", no_columns, "db", "delete on table public.fares", NotProved),
         ("as the caller", of_caller(trigger("INSERT")), "db", "delete on table public.fares", Proved),
         ("disabled", disabled, "db", "delete on table public.fares", Proved),
         ("on MariaDB", on_club.clone(), "club", "delete on table club.member", NotProved),

@@ -50,6 +50,9 @@ impl Thing {
             Used::Function(forms) => forms.iter().map(|arguments| format!("SELECT {name}({})", arguments.join(", "))).collect(),
             Used::Procedure(forms) => forms.iter().map(|arguments| format!("CALL {name}({})", arguments.join(", "))).collect(),
             Used::Rows(columns) => {
+                // Of a table whose columns are not written any could be meant.
+                let some = ["anything".to_owned()];
+                let columns = if columns.is_empty() { &some[..] } else { columns };
                 let whole = [format!("SELECT * FROM {name}"), format!("DELETE FROM {name}"), format!("TRUNCATE TABLE {name}")];
                 let updates = columns.iter().map(|column| format!("UPDATE {name} SET {column} = NULL"));
                 let inserts = columns.iter().map(|column| format!("INSERT INTO {name} ({column}) VALUES (NULL)"));

@@ -105,7 +105,8 @@ impl Server {
         let is_lent: FxHashSet<usize> = self.lent.values().flatten().copied().collect();
         let may_go = |position: &usize| {
             let Known { name, login } = &self.accounts[*position];
-            !is_lent.contains(position) && !matters(login) && !matters(name)
+            // One without a login lets anybody in.
+            !login.is_empty() && !is_lent.contains(position) && !matters(login) && !matters(name)
         };
         let spare = self.alike.iter().flat_map(|alike| alike.iter().copied().filter(may_go).skip(1));
         spare.map(|position| self.accounts[position].name.as_str()).collect()
