@@ -652,6 +652,20 @@ grants = [
             assert_eq!(found[0].standing, standing, "{what}, {who}: {found:#?}");
         }
     }
+    // An argument needs no right to the name of its type, and what a view writes to runs its rules.
+    let of_type = ALONG.replace(
+        "objects.\"type public.tide\" = { owner = \"keeper\" }",
+        "objects.\"schema pier\" = { owner = \"keeper\" }\nobjects.\"type pier.tide\" = { owner = \"keeper\" }\n\
+         objects.'function public.f(pier.tide, \"char\", bit varying)' = { owner = \"keeper\", returns = \"void\", language = \"sql\", \
+         body = \"DELETE FROM public.fares\", runs-as = \"owner\" }",
+    );
+    let by_view = rule("sweep", "INSERT", "ALSO DELETE FROM public.fares")
+        .replace("[\"table public.hints\", \"view public.shown\"], to = [\"writer\"]", "\"view public.shown\", to = [\"writer\"]");
+    for (ledger, who) in [(of_type, "out"), (by_view, "writer")] {
+        let row = format!("[[promises]]\nof = [\"user:{who}\"]\non = [\"db\"]\nno-way = [\"delete on table public.fares\"]\n");
+        let found = promises(&engine(&format!("{ledger}{row}")), jiff::Timestamp::UNIX_EPOCH);
+        assert_eq!(found[0].standing, Refuted, "{who}: {found:#?}");
+    }
 }
 
 #[test]
