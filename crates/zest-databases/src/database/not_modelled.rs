@@ -117,15 +117,19 @@ pub fn not_modelled() -> Vec<(&'static str, &'static str, Vec<&'static str>)> {
     SORTS.iter().map(|(sort, about, acts)| (*sort, *about, acts.iter().map(|t| t.word()).collect())).collect()
 }
 
+/// Returns what sort of thing a note names.
+pub(crate) fn sort_of(note: &str) -> &str {
+    note.split_whitespace().next().unwrap_or_default()
+}
+
 fn acts(note: &str) -> Option<&'static [Touch]> {
-    let first = note.split_whitespace().next()?;
-    SORTS.iter().find(|(word, ..)| *word == first).map(|(.., acts)| *acts)
+    SORTS.iter().find(|(word, ..)| *word == sort_of(note)).map(|(.., acts)| *acts)
 }
 
 /// Returns the first note that an act looks at. Where a trigger or a rule says `on insert`, other acts do not.
 pub(crate) fn looked_at(notes: &BTreeSet<String>, touch: Touch) -> Option<&str> {
     let looks = |note: &&String| {
-        let narrowed = matches!(note.split_whitespace().next(), Some("trigger" | "rule"));
+        let narrowed = matches!(sort_of(note), "trigger" | "rule");
         let on = note.rsplit_once(" on ").filter(|_| narrowed).map(|(_, events)| events);
         let events = on.filter(|events| {
             events
@@ -159,7 +163,7 @@ pub(crate) fn looked_at_on_server(notes: &BTreeSet<String>, role: &str, statemen
 /// Takes the notes of an entry; each begins with a sort that is known.
 pub(crate) fn notes(list: &[At<String>], findings: &mut Vec<Finding>) -> BTreeSet<String> {
     for note in list.iter().filter(|n| acts(&n.value).is_none()) {
-        let first = note.value.split_whitespace().next().unwrap_or("");
+        let first = sort_of(&note.value);
         let near = nearest_hint(first, SORTS.iter().map(|(word, ..)| *word));
         findings.push(
             Finding::new(Code::UnknownNotModelled, format!("`{}` does not say what sort of thing it is{near}", visible(&note.value)))

@@ -4,6 +4,7 @@ use super::name::{Class, ObjectName};
 use super::need::{As, Need};
 use super::state::{Object, State};
 use super::{evaluate, name, statement};
+use crate::database::not_modelled::sort_of;
 use crate::database::through::{Thing, Used, covers, listed, statements};
 use zest_model::ask::Question;
 
@@ -29,7 +30,7 @@ fn thing(name: &ObjectName, of: &Object) -> Option<Thing> {
     let count = of.parameters.as_deref().map_or(0, |parameters| listed(parameters).len());
     let columns = || Used::Rows(of.columns.iter().map(|(column, _)| name::quoted(column)).collect());
     // A trigger runs as whoever made it; of none it is written what it does.
-    let has_trigger = || of.not_modelled.iter().any(|note| note.split_whitespace().next() == Some("trigger"));
+    let has_trigger = || of.not_modelled.iter().any(|note| sort_of(note) == "trigger");
     let used = match name.class {
         Class::View if of.runs_as_owner || has_trigger() => columns(),
         Class::Table if has_trigger() => columns(),

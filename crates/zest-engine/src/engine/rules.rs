@@ -80,7 +80,7 @@ pub struct Shown {
 pub struct Through {
     /// The statement.
     pub statement: String,
-    /// The view or routine in whose owner's name it is done, as the ledger writes it.
+    /// The view, routine or table with rules in whose owner's name it is done, as the ledger writes it.
     pub object: String,
 }
 

@@ -12,6 +12,7 @@ use super::super::privilege::Class;
 use super::super::state::Object;
 use super::{Circumstances, Deriver, own_type};
 use crate::database::name::parts;
+use crate::database::not_modelled::sort_of;
 use crate::sql::{Dialect, Touches, Use, Verb, Words, one, several, with_statements};
 
 /// Trigger functions of the server itself, which touch nothing but the row.
@@ -275,7 +276,7 @@ pub(in super::super) fn runs_as_others(catalog: &Catalog, entry: &Object) -> boo
     };
     let of_trigger =
         |written: &String| Trigger::read(written).is_none_or(|read| read.fires && !read.is_harmless() && !is_of_caller(&read.calls));
-    let is_noted = |note: &String| matches!(note.split_whitespace().next(), Some("trigger" | "rule"));
+    let is_noted = |note: &String| matches!(sort_of(note), "trigger" | "rule");
     !entry.rules.is_empty() || entry.triggers.values().any(of_trigger) || entry.not_modelled.iter().any(is_noted)
 }
 
