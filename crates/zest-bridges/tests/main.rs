@@ -18,6 +18,7 @@ mod suites;
 mod support;
 mod trial;
 mod troubles;
+mod walked_ways;
 
 #[test]
 fn every_test_file_is_run() {

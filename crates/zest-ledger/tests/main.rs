@@ -46,6 +46,7 @@ mod shapes;
 mod support;
 mod told;
 mod ways;
+mod ways_on_servers;
 mod ways_written;
 
 #[test]

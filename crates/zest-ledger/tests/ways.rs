@@ -443,6 +443,149 @@ fn over_statements(engine: &Engine) {
 }
 
 #[test]
+fn ways_go_over_active_roles_and_definers() {
+    const ROLES: &str = r#"
+users.nested.proofs = ["password"]
+users.aside.proofs = ["password"]
+users.made.proofs = ["password"]
+users.timed.proofs = ["password"]
+users.shown.proofs = ["password"]
+users.half.proofs = ["password"]
+users.out.proofs = ["password"]
+[systems.db]
+kind = "postgresql"
+database = "db"
+[databases.db]
+owner = "top"
+roles = { night = { may = ["create-role"] }, steward = { member-of = ["night"] } }
+accounts = { top = { may = ["superuser"] }, nested = { member-of = ["steward"] }, aside = { inherit = false, member-of = ["pg_write_server_files"] }, boss = {}, out = {} }
+objects."table public.fares" = { owner = "boss", columns = { id = "integer" } }
+grants = [{ allow = ["usage"], on = "schema public", to = ["public"] }]
+[systems.club]
+kind = "mariadb"
+database = "club"
+[databases.club]
+roles = { keys = {}, night = { member-of = ["keys"] }, makes = {}, chiefs = {}, idle = {} }
+[databases.club.accounts]
+"nested@%" = { member-of = ["night"] }
+"aside@%" = { member-of = ["makes"] }
+"made@%" = {}
+"timed@%" = {}
+"shown@%" = {}
+"half@%" = {}
+"early@%" = {}
+"out@%" = {}
+"chief@%" = { member-of = ["chiefs"] }
+"slow@%" = { member-of = ["chiefs"], default-role = "chiefs" }
+[databases.club.objects]
+"database club" = {}
+"table club.member" = { columns = { id = "int" } }
+[[databases.club.grants]]
+allow = ["create user"]
+on = "everything"
+to = ["keys"]
+[[databases.club.grants]]
+allow = ["set user"]
+on = "everything"
+to = ["aside@%", "made@%", "timed@%", "shown@%"]
+[[databases.club.grants]]
+allow = ["create routine"]
+on = "database club"
+to = ["makes", "made@%"]
+[[databases.club.grants]]
+allow = ["event"]
+on = "database club"
+to = ["timed@%", "chiefs"]
+[[databases.club.grants]]
+allow = ["event"]
+on = "database club"
+to = ["early@%"]
+[[databases.club.grants]]
+allow = ["insert"]
+on = "table club.member"
+to = ["early@%"]
+[[databases.club.grants]]
+allow = ["reload"]
+on = "everything"
+to = ["half@%"]
+[[databases.club.grants]]
+allow = ["create routine", "event", "create view", "trigger"]
+on = "database club"
+to = ["half@%"]
+[[databases.club.grants]]
+allow = ["create view", "trigger"]
+on = "database club"
+to = ["shown@%"]
+[[databases.club.grants]]
+allow = ["execute"]
+on = "database club"
+to = ["chief@%"]
+[[databases.club.grants]]
+allow = ["delete"]
+on = "table club.member"
+to = ["chiefs"]
+[[databases.club.grants]]
+allow = ["drop"]
+on = "table club.member"
+to = ["slow@%"]
+"#;
+    let engine = engine(ROLES);
+    let none = Session::default();
+    let create = |by: &str, what: &str| format!("CREATE DEFINER={by} {what}");
+    let (routine, event) = ("PROCEDURE `club`.`anything`() SELECT 1", "EVENT `club`.`anything` ON SCHEDULE EVERY 1 HOUR DO SELECT 1");
+    for (from, on, line, expected) in [
+        // Nobody inherits that somebody may make roles: it is there while that role is active.
+        ("nested", "db", "select on table public.fares", Some((Some("night"), "ALTER ROLE \"boss\" PASSWORD 'set anew'".to_owned()))),
+        // Who does not inherit has to become the role first.
+        (
+            "aside",
+            "db",
+            "delete on table public.fares",
+            Some((Some("pg_write_server_files"), "COPY (SELECT 1) TO '/tmp/anything'".to_owned())),
+        ),
+        ("out", "db", "select on table public.fares", None),
+        // A role by way of another is there while that other one is active.
+        (
+            "nested",
+            "club",
+            "delete on table club.member",
+            Some((Some("night"), "ALTER USER 'chief'@'%' IDENTIFIED BY 'set anew'".to_owned())),
+        ),
+        // One half of what it takes is the account's own, the other that of a role.
+        ("aside", "club", "delete on table club.member", Some((Some("makes"), create("'chief'@'%'", routine)))),
+        ("made", "club", "delete on table club.member", Some((None, create("'chief'@'%'", routine)))),
+        // Whoever has no right to execute it but by a role does nothing as definer of a routine.
+        ("made", "club", "drop on table club.member", None),
+        // An event runs as an account that has the right to events, but not by a role alone.
+        ("timed", "club", "insert on table club.member", Some((None, create("'early'@'%'", event)))),
+        ("timed", "club", "drop on table club.member", None),
+        // Who may not say as whom it runs comes to nothing.
+        ("half", "club", "delete on table club.member", None),
+        ("shown", "club", "delete on table club.member", None),
+        ("out", "club", "delete on table club.member", None),
+    ] {
+        let systems = [on];
+        let aim = Aim::Do(Sought::Line(line), &systems, &none);
+        let acts = Acts::of(&engine, &[aim]);
+        let way = Ways::of(&acts, from).expect("the user is known").to(aim);
+        let first = way.as_ref().and_then(|way| way.steps[0].question.as_ref());
+        let role = |question: &Question| question.session.active_roles.as_ref().map(|roles| roles.join(" "));
+        let found = first.map(|question| (role(question), question.line.clone()));
+        assert_eq!(found, expected.map(|(role, line)| (role.map(str::to_owned), line)), "{from}: {line}: {way:#?}");
+        assert!(way.is_none() || acts.candidates(Some(aim)).contains(&from), "{from}: {line}");
+        // That nobody comes there is proved, but of whoever makes views that run as others, or routines that run as a role.
+        let standing = match (from, first) {
+            (_, Some(_)) => Standing::Refuted,
+            ("shown" | "made" | "timed", None) => Standing::NotProved,
+            _ => Standing::Proved,
+        };
+        let row = format!("[[promises]]\nof = [\"user:{from}\"]\non = [\"{on}\"]\nno-way = [\"{line}\"]\n");
+        let promised = promises(&self::engine(&format!("{ROLES}{row}")), jiff::Timestamp::UNIX_EPOCH);
+        assert_eq!(promised[0].standing, standing, "{from}: {line}: {promised:#?}");
+    }
+}
+
+#[test]
 fn ways_go_through_views_and_routines_that_run_as_others() {
     const BEHIND: &str = r#"
 users.reader.proofs = ["password"]

@@ -154,7 +154,7 @@ fn found_account(
     found: &[String],
     trace: &mut Trace,
 ) -> Result<(AccountName, Origin), Stop> {
-    looked_at_origin(state, question);
+    looked_at_origin(state, login, question);
     let origin = if question.session.local { Some(Origin::Local) } else { question.session.origin.map(Origin::Address) };
     let Some(origin) = origin else {
         // One account for every address, and no anonymous one before it: then the address does not matter.
@@ -206,13 +206,15 @@ fn found_account(
     }
 }
 
-/// Tells that it is looked at which host patterns the origin fits, and whether it is the server's own machine.
-fn looked_at_origin(state: &State, question: &Question) {
+/// Tells that it is looked at which host patterns of a login and of anonymous accounts the origin fits, also where nothing is left of them but
+/// what was granted, and whether it is the server's own machine.
+fn looked_at_origin(state: &State, login: &str, question: &Question) {
     let ear = &question.session.ear;
     if !ear.listens() {
         return;
     }
-    let hosts: BTreeSet<&str> = state.accounts.keys().map(|account| account.host.as_str()).collect();
+    let granted = ["", login].into_iter().flat_map(|login| state.held_by_login(login)).map(|(account, ..)| account);
+    let hosts: BTreeSet<&str> = of_login(state, login).chain(granted).map(|account| account.host.as_str()).collect();
     for host in hosts {
         let pattern = host.to_owned();
         let fits = move |origin: Option<IpAddr>, local: bool| {

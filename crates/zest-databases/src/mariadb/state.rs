@@ -231,7 +231,10 @@ impl State {
     }
 
     /// Returns what the accounts of a login hold.
-    fn held_by_login<'s>(&'s self, login: &str) -> impl Iterator<Item = (&'s AccountName, &'s (Holder, Scope), &'s Held)> + use<'s> {
+    pub(crate) fn held_by_login<'s>(
+        &'s self,
+        login: &str,
+    ) -> impl Iterator<Item = (&'s AccountName, &'s (Holder, Scope), &'s Held)> + use<'s> {
         let (from, login) = ((Holder::Account(AccountName::new(login, "")), Scope::Everything), login.to_owned());
         let rows = self.grants.range(from..).map_while(|(key, held)| match &key.0 {
             Holder::Account(account) => Some((account, key, held)),

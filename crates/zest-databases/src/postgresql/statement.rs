@@ -888,11 +888,9 @@ impl Deriver<'_> {
             _ => None,
         };
         if let Some(role) = file_role {
-            self.early.push(Need::Member {
-                role: self.role.clone(),
-                of: role.to_owned(),
-                why: "for files and programs of the server".to_owned(),
-            });
+            // Who is a member without inheriting has to become it first.
+            let what = "for files and programs of the server".to_owned();
+            self.early.push(Need::Server { role: self.role.clone(), of: vec![role], what });
         }
         match source {
             CopySource::Query(query) => self.walk(&Statement::Query(query.clone())),

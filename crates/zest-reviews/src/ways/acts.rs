@@ -60,6 +60,8 @@ pub struct Acts<'e> {
     actors: OnceLock<FixedBitSet>,
     /// Names that stand in what is looked for.
     asked: Vec<String>,
+    /// The systems on which something is looked for; nothing where all that can be come to is.
+    meant: Option<FxHashSet<String>>,
     targets: OnceLock<Targets>,
     ledgers: Mutex<Ledgers>,
     found: Mutex<AllFound>,
@@ -145,6 +147,13 @@ pub(super) struct Found {
     pub(super) tries: usize,
 }
 
+impl Found {
+    /// Adds something that is come to by what is asked.
+    pub(super) fn add(&mut self, fact: Fact, question: Question) {
+        self.acts.push(Arc::new(Act { gain: Gain::One(fact), by: By::Asked(Arc::new(question)) }));
+    }
+}
+
 /// Something that gives more.
 #[derive(Debug)]
 pub(super) struct Act {
@@ -179,15 +188,21 @@ const FEW_ACCOUNTS: usize = 50;
 const MAX_KEPT: usize = 256;
 
 impl<'e> Acts<'e> {
-    /// Looks at a ledger; whoever is named in what is looked for stands for nobody else.
+    /// Looks at a ledger; whoever is named in what is looked for stands for nobody else. What is come to on a database server leads nowhere
+    /// else, so others are left alone where something is looked for; where nothing is, all are looked at.
     #[must_use]
     pub fn of(engine: &'e Engine, aims: &[Aim<'_>]) -> Self {
         let texts = |aim: &Aim<'_>| match *aim {
             Aim::Do(Sought::Line(text) | Sought::Statement(text) | Sought::Like(text), _, session) => named_in(&[text], session),
             Aim::User(name) | Aim::Group(name) => named_in(&[name], &Session::default()),
         };
+        let systems = |aim: &Aim<'_>| match *aim {
+            Aim::Do(_, systems, _) => systems.iter().map(|&system| system.to_owned()).collect(),
+            Aim::User(_) | Aim::Group(_) => Vec::new(),
+        };
         Self {
             engine,
+            meant: (!aims.is_empty()).then(|| aims.iter().flat_map(systems).collect()),
             tried: OnceLock::new(),
             with_anything: OnceLock::new(),
             classes: OnceLock::new(),
@@ -510,6 +525,9 @@ impl<'e> Acts<'e> {
     }
 
     fn server_in(&self, engine: &Engine, servers: &Mutex<Servers>, system: &str) -> Option<Arc<Server>> {
+        if self.meant.as_ref().is_some_and(|meant| !meant.contains(system)) {
+            return None;
+        }
         let mut known = servers.lock().unwrap_or_else(PoisonError::into_inner);
         let made = || Server::of(engine, system, |account| self.is_asked(account)).map(Arc::new);
         known.entry(system.to_owned()).or_insert_with(made).clone()

@@ -1,5 +1,6 @@
 //! The acts by which somebody comes to more on database servers, each a statement that the server would carry out.
 
+use std::cmp::Reverse;
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -9,15 +10,11 @@ use zest_model::ask::{Question, Refusal, Session, Verdict};
 use zest_model::entry::{Database, DatabaseObject, DatabasePolicy, DatabaseRole, Kind};
 use zest_model::source::{At, visible};
 
-use super::acts::{Act, By, Found, Gain, Person, belongs};
+use super::acts::{Found, Person, belongs};
 use super::fact::{self, Fact};
 
 /// How many accounts, roles and objects of a server are looked at.
 const MAX_LOOKED_AT: usize = 500;
-
-/// Switches and roles of PostgreSQL with which more can be done than what was granted.
-const STRONG: [&str; 6] =
-    ["superuser", "create-role", "pg_execute_server_program", "pg_write_server_files", "pg_read_server_files", "pg_database_owner"];
 
 /// What is written of a server, and what its accounts hold.
 #[derive(Debug)]
@@ -114,7 +111,7 @@ impl Server {
 
     /// Returns who uses the accounts that could come to more in the ledger as it is: what a person types, and parties to whom they are lent.
     pub(super) fn actors(&self) -> (Vec<&str>, Vec<&str>) {
-        let strong: Vec<bool> = self.accounts.iter().map(|account| self.strong.includes(&account.name, &[])).collect();
+        let strong: Vec<bool> = self.accounts.iter().map(|account| self.strong.includes(&account.name, &So::default())).collect();
         let logins = self.accounts.iter().zip(&strong).filter(|(_, is_strong)| **is_strong).map(|(account, _)| account.login.as_str());
         let lent = self.lent.iter().filter(|(_, of)| of.iter().any(|&position| strong[position])).map(|(by, _)| by.as_str());
         (logins.collect(), lent.collect())
@@ -261,74 +258,185 @@ const fn is_between(c: char) -> bool {
 /// Which accounts and roles hold anything that could give more.
 #[derive(Debug)]
 struct Strong {
+    kind: Kind,
     /// Of which roles each is a member, or may say who is.
     memberships: FxHashMap<String, Vec<String>>,
+    /// Who holds something that goes on to whoever is a member.
     names: FxHashSet<String>,
+    /// What whoever is a role of PostgreSQL may, and none of its members.
+    switches: FxHashMap<String, Vec<&'static str>>,
+    /// Roles of PostgreSQL who have nothing of those of which they are members before they become them.
+    do_not_inherit: FxHashSet<String>,
+    /// Who holds, on MariaDB, what gives more together with something else.
+    beside: FxHashSet<String>,
     /// Whether everybody does.
     is_open: bool,
 }
 
+/// Switches of PostgreSQL with which more can be done than what was granted.
+const SWITCHES: [&str; 2] = ["superuser", "create-role"];
+
+/// Roles that come with PostgreSQL, of which the same is so.
+const PREDEFINED: [&str; 4] = ["pg_execute_server_program", "pg_write_server_files", "pg_read_server_files", "pg_database_owner"];
+
+/// What runs as another is made by these, or called by whoever may anything.
+const MAKES: [&str; 5] = ["all", "create routine", "event", "create view", "trigger"];
+
 impl Strong {
     fn of(kind: Kind, parts: &[Arc<Database>]) -> Self {
         let roles = || parts.iter().flat_map(|part| part.accounts.iter().chain(&part.roles));
-        let mut memberships: FxHashMap<String, Vec<String>> = FxHashMap::default();
-        let mut names: FxHashSet<String> = FxHashSet::default();
+        let mut strong = Self {
+            kind,
+            memberships: FxHashMap::default(),
+            names: FxHashSet::default(),
+            switches: FxHashMap::default(),
+            do_not_inherit: FxHashSet::default(),
+            beside: FxHashSet::default(),
+            is_open: false,
+        };
         for role in roles() {
-            let is_strong = |name: &&str| STRONG.contains(name);
-            let switches = role.may.iter().chain(&role.member_of).map(|switch| switch.value.as_str());
+            let name = &role.name.value;
             // What is only named could be anything.
-            if !role.administers.is_empty() || !role.not_modelled.is_empty() || switches.into_iter().any(|name| is_strong(&name)) {
-                names.insert(role.name.value.clone());
+            if !role.administers.is_empty() || !role.not_modelled.is_empty() {
+                strong.names.insert(name.clone());
+            }
+            let switches: Vec<&str> = SWITCHES.into_iter().filter(|switch| role.may.iter().any(|may| may.value == *switch)).collect();
+            if !switches.is_empty() {
+                strong.switches.insert(name.clone(), switches);
+            }
+            if role.inherit.as_ref().is_some_and(|inherit| !inherit.value) {
+                strong.do_not_inherit.insert(name.clone());
             }
             let others = role.member_of.iter().chain(&role.administers).map(|role| role.value.clone());
-            memberships.insert(role.name.value.clone(), others.collect());
+            strong.memberships.insert(name.clone(), others.collect());
         }
         if kind == Kind::POSTGRESQL {
-            names.extend(parts.iter().flat_map(|part| &part.objects).filter_map(|object| Some(object.owner.as_ref()?.value.clone())));
-            names.extend(parts.iter().filter_map(|part| Some(part.owner.as_ref()?.value.clone())));
+            let owners = parts.iter().flat_map(|part| &part.objects).filter_map(|object| object.owner.as_ref());
+            strong.names.extend(owners.chain(parts.iter().filter_map(|part| part.owner.as_ref())).map(|owner| owner.value.clone()));
         } else {
             let of_server = |on: &str| on == "everything" || on.contains("mysql") || on.contains(['*', '%', '_']);
-            for grant in parts.iter().flat_map(|part| &part.grants).filter(|grant| grant.on.iter().any(|on| of_server(&on.value))) {
-                names.extend(grant.to.iter().map(|to| to.value.clone()));
+            for grant in parts.iter().flat_map(|part| &part.grants) {
+                let to = || grant.to.iter().map(|to| to.value.clone());
+                if grant.on.iter().any(|on| of_server(&on.value)) {
+                    strong.names.extend(to());
+                }
+                if grant.allow.iter().any(|allow| MAKES.contains(&allow.value.as_str())) {
+                    strong.beside.extend(to());
+                }
             }
         }
         // What is only named of the whole could be anything for everybody.
-        let is_open = names.contains("public") || parts.iter().any(|part| !part.not_modelled.is_empty());
-        Self { memberships, names, is_open }
+        strong.is_open = strong.names.contains("public") || parts.iter().any(|part| !part.not_modelled.is_empty());
+        strong
     }
 
     /// Returns whether an account, or any role that it can come to be, holds anything that could give more where some things are so.
-    fn includes(&self, account: &str, facts: &[Fact]) -> bool {
-        let mut seen: FxHashSet<&str> = FxHashSet::default();
-        let mut queue = vec![account];
-        while let Some(name) = queue.pop() {
-            let is_come_to = |fact: &Fact| match fact {
-                Fact::Rules { account, .. } | Fact::Owns { account, .. } => account == name,
-                _ => false,
-            };
-            if self.is_open || self.names.contains(name) || STRONG.contains(&name) || facts.iter().any(is_come_to) {
-                return true;
+    fn includes(&self, account: &str, so: &So<'_>) -> bool {
+        let is_strong = |name: &&str| self.switches.contains_key(*name) || so.rules.contains(*name) || self.hands_on(name, so);
+        self.reached_from(account, so, Reach::All).iter().any(is_strong)
+    }
+
+    /// Returns the roles that an account can come to be with each of which it holds something that could give more, and that it does not
+    /// hold before, or with another of them.
+    fn roles_of<'s>(&'s self, account: &'s str, so: &So<'s>) -> Vec<&'s str> {
+        let reached = self.reached_from(account, so, Reach::All);
+        let mut kept = vec![(account, self.held_as(account, account, so))];
+        let mut others: Vec<(&str, FxHashSet<&str>)> =
+            reached[1..].iter().map(|role| (*role, self.held_as(account, role, so))).filter(|(_, held)| !held.is_empty()).collect();
+        others.sort_by_key(|(_, held)| Reverse(held.len()));
+        for (role, held) in others {
+            if !kept.iter().any(|(_, known)| held.is_subset(known)) {
+                kept.push((role, held));
             }
-            let come_to = facts.iter().filter_map(|fact| match fact {
-                Fact::Holds { account, role, .. } if account == name => Some(role),
-                _ => None,
-            });
-            let others = self.memberships.get(name).into_iter().flatten().chain(come_to);
-            queue.extend(others.map(String::as_str).filter(|role| seen.insert(role)));
         }
-        false
+        kept.into_iter().skip(1).map(|(role, _)| role).collect()
+    }
+
+    /// Returns what could give more of what is held while an account is a role: names of those who hand it on, and switches.
+    fn held_as<'s>(&'s self, account: &str, role: &'s str, so: &So<'s>) -> FxHashSet<&'s str> {
+        if self.kind == Kind::POSTGRESQL {
+            let handed_on = self.reached_from(role, so, Reach::Inherited).into_iter().filter(|name| self.hands_on(name, so));
+            let switches = self.switches.get(role).into_iter().flatten().copied();
+            return handed_on.chain(switches).chain(so.rules.contains(role).then_some(SWITCHES[0])).collect();
+        }
+        // Nothing of any role is there before it is active.
+        let reached = if role == account { vec![role] } else { self.reached_from(role, so, Reach::All) };
+        reached.into_iter().filter(|name| self.hands_on(name, so) || self.beside.contains(*name)).collect()
+    }
+
+    /// Returns whether a role holds something that its members have as well.
+    fn hands_on(&self, name: &str, so: &So<'_>) -> bool {
+        let is_come_to = so.owns.contains(name) || self.kind != Kind::POSTGRESQL && so.rules.contains(name);
+        self.is_open || self.names.contains(name) || PREDEFINED.contains(&name) || is_come_to
+    }
+
+    /// Returns an account or role, and all of which it is a member.
+    fn reached_from<'s>(&'s self, name: &'s str, so: &So<'s>, reach: Reach) -> Vec<&'s str> {
+        let (mut reached, mut seen) = (vec![name], FxHashSet::from_iter([name]));
+        let mut at = 0;
+        while let Some(&name) = reached.get(at) {
+            at += 1;
+            if reach == Reach::Inherited && self.do_not_inherit.contains(name) {
+                continue;
+            }
+            let come_to = so.holds.get(name).into_iter().flatten().copied();
+            let others = self.memberships.get(name).into_iter().flatten().map(String::as_str).chain(come_to);
+            reached.extend(others.filter(|role| seen.insert(role)));
+        }
+        reached
+    }
+}
+
+/// Over which memberships roles are reached.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Reach {
+    All,
+    Inherited,
+}
+
+/// What is come to, by the account that has it.
+#[derive(Default)]
+struct So<'f> {
+    holds: FxHashMap<&'f str, Vec<&'f str>>,
+    owns: FxHashSet<&'f str>,
+    rules: FxHashSet<&'f str>,
+}
+
+impl<'f> So<'f> {
+    fn of(facts: &'f [Fact]) -> Self {
+        let mut so = Self::default();
+        for fact in facts {
+            match fact {
+                Fact::Holds { system: _, account, role } => so.holds.entry(account).or_default().push(role),
+                Fact::Owns { system: _, account, object: _ } => drop(so.owns.insert(account)),
+                Fact::Rules { system: _, account } => drop(so.rules.insert(account)),
+                Fact::Becomes(_)
+                | Fact::Knows(_)
+                | Fact::Joins { .. }
+                | Fact::Runs { .. }
+                | Fact::Shapes { .. }
+                | Fact::Fills { .. }
+                | Fact::Grants { .. }
+                | Fact::Uses { .. }
+                | Fact::Shows { .. }
+                | Fact::Defines { .. } => {}
+            }
+        }
+        so
     }
 }
 
 /// Finds what somebody may do by statements that gives more, where some things are so.
 pub(super) fn passed_on(engine: &Engine, server: &Server, facts: &[Fact], person: &Person, found: &mut Found) {
     let used = server.accounts_of(engine, facts, &person.user);
-    let is_strong = |account: &&Known| server.strong.includes(&account.name, facts);
+    let (so, known): (So<'_>, FxHashSet<&Fact>) = (So::of(facts), facts.iter().collect());
+    let is_strong = |account: &&Known| server.strong.includes(&account.name, &so);
     for account in used.iter().map(|&position| &server.accounts[position]).filter(is_strong) {
+        let roles = server.strong.roles_of(&account.name, &so);
         let mut tries = 0;
-        for (statement, fact) in acts_of(server, account, &used, &person.user) {
+        for (statement, gives) in acts_of(server, account, &used, &person.user) {
             // What is so already gives nothing.
-            if facts.contains(&fact) {
+            if gives.fact().is_some_and(|fact| known.contains(fact)) {
                 continue;
             }
             tries += 1;
@@ -336,34 +444,66 @@ pub(super) fn passed_on(engine: &Engine, server: &Server, facts: &[Fact], person
                 found.is_cut_short = true;
                 break;
             }
-            found.tries += 1;
-            let mut session = person.session();
-            session.account = Some(account.login.clone()).filter(|login| *login != person.user);
-            let question = Question { session, ..Question::statement(&person.user, &server.system, &statement) };
-            let decision = engine.decide(&question);
-            if decision.refusal == Some(Refusal::NotDecided) {
-                found.unknown.push(format!("not decided: {} on {}: {statement}", visible(&person.user), visible(&server.system)));
-            }
-            if decision.verdict != Verdict::Denied && runs_as_definer(engine, &question, &fact) {
-                found.acts.push(Arc::new(Act { gain: Gain::One(fact), by: By::Asked(Arc::new(question)) }));
+            // Not all that a role has is there before it is active.
+            let active = std::iter::once(None).chain(roles.iter().map(|role| Some(vec![(*role).to_owned()])));
+            let mut is_known = true;
+            let asked = active.into_iter().find_map(|active_roles| {
+                found.tries += 1;
+                let account = Some(account.login.clone()).filter(|login| *login != person.user);
+                let session = Session { account, active_roles, ..person.session() };
+                let question = Question { session, ..Question::statement(&person.user, &server.system, &statement) };
+                let decision = engine.decide(&question);
+                is_known &= decision.refusal != Some(Refusal::NotDecided);
+                (decision.verdict != Verdict::Denied).then_some(question)
+            });
+            let (who, on) = (visible(&person.user), visible(&server.system));
+            match (asked, gives) {
+                (None, _) if !is_known => found.unknown.push(format!("not decided: {who} on {on}: {statement}")),
+                (None, _) => {}
+                (Some(question), Gives::Surely(fact)) => found.add(fact, question),
+                (Some(question), Gives::AsDefiner(fact, right)) => {
+                    if has_alone(engine, &question, &fact, &right) {
+                        found.add(fact, question);
+                    }
+                }
+                (Some(_), Gives::NotFollowed(what)) => found.unknown.push(format!("not followed: {what}, which {who} may make on {on}")),
             }
         }
     }
 }
 
-/// Returns whether a routine would do anything as its definer: who has no right to execute it has it do nothing. True for all else.
-fn runs_as_definer(engine: &Engine, question: &Question, fact: &Fact) -> bool {
-    let Fact::Defines { user, system, account } = fact else { return true };
-    let Some(database) = question.line.split('`').nth(1) else { return false };
+/// What a statement gives.
+#[derive(Debug)]
+enum Gives {
+    Surely(Fact),
+    /// Whatever an account may without any role, as which something runs that does nothing unless the account has a right.
+    AsDefiner(Fact, String),
+    /// Some of what others may, which is not followed: what it would be.
+    NotFollowed(&'static str),
+}
+
+impl Gives {
+    const fn fact(&self) -> Option<&Fact> {
+        match self {
+            Self::Surely(fact) | Self::AsDefiner(fact, _) => Some(fact),
+            Self::NotFollowed(_) => None,
+        }
+    }
+}
+
+/// Returns whether an account has a right without any role, as which somebody would run something.
+fn has_alone(engine: &Engine, question: &Question, fact: &Fact, right: &str) -> bool {
+    let Fact::Defines { user, system, account } = fact else { return false };
     let uses = Fact::Uses { user: user.clone(), system: system.clone(), account: account.clone() };
     let Some((ledger, site)) = fact::with(engine, &[uses]).zip(engine.site(system)) else { return false };
-    let session = Session { account: Some(site.kind().login_of(account)), ..question.session.clone() };
-    let executes = Question { session, ..Question::new(user, system, &format!("execute on database {database}")) };
-    ledger.decide(&executes).verdict != Verdict::Denied
+    let account = Some(site.kind().login_of(account));
+    let session = Session { account, active_roles: Some(Vec::new()), ..question.session.clone() };
+    let asked = Question { session, ..Question::new(user, system, right) };
+    ledger.decide(&asked).verdict != Verdict::Denied
 }
 
 /// Returns the statements by which an account of a server could come to more, with what each gives.
-fn acts_of<'s>(server: &'s Server, account: &'s Known, used: &'s [usize], user: &'s str) -> Box<dyn Iterator<Item = (String, Fact)> + 's> {
+fn acts_of<'s>(server: &'s Server, account: &'s Known, used: &'s [usize], user: &'s str) -> Box<dyn Iterator<Item = (String, Gives)> + 's> {
     let (system, name) = (server.system.as_str(), account.name.as_str());
     let roles = server.roles.iter().map(String::as_str);
     let others = move || server.others(used);
@@ -372,12 +512,12 @@ fn acts_of<'s>(server: &'s Server, account: &'s Known, used: &'s [usize], user: 
     let rules = move || Fact::Rules { system: system.to_owned(), account: name.to_owned() };
     let is_member = |role: &str| server.strong.memberships.get(name).is_some_and(|roles| roles.iter().any(|known| known == role));
     let is_new = move |role: &&str| !is_member(role);
+    let surely = |(statement, fact)| (statement, Gives::Surely(fact));
     match server.kind {
         Kind::POSTGRESQL => {
             let own = identifier(name, '"');
             // Accounts are roles as well, and so are those that come with the server.
-            let predefined = STRONG.into_iter().filter(|role| role.starts_with("pg_"));
-            let joins = roles.chain(others()).chain(predefined).filter(is_new);
+            let joins = roles.chain(others()).chain(PREDEFINED).filter(is_new);
             let granted = joins.map(move |role| (format!("GRANT {} TO {own}", identifier(role, '"')), holds(role)));
             let set = others().map(move |other| (format!("ALTER ROLE {} PASSWORD 'set anew'", identifier(other, '"')), uses(other)));
             // Whatever the server's own account runs, the server lets it do anything with what it keeps.
@@ -385,7 +525,7 @@ fn acts_of<'s>(server: &'s Server, account: &'s Known, used: &'s [usize], user: 
             let run = programs.into_iter().map(move |statement| (statement.to_owned(), rules()));
             let owned = server.parts.iter().flat_map(|part| &part.objects).filter(|object| object.owner.is_some());
             let of_owner = owned.flat_map(move |object| owner_acts(system, name, object));
-            Box::new(set.chain(granted).chain(run).chain(of_owner))
+            Box::new(set.chain(granted).chain(run).chain(of_owner).map(surely))
         }
         Kind::MARIADB => {
             let of = |account: &str| {
@@ -396,21 +536,55 @@ fn acts_of<'s>(server: &'s Server, account: &'s Known, used: &'s [usize], user: 
             let granted = roles.filter(is_new).map(move |role| (format!("GRANT {} TO {own}", text(role)), holds(role)));
             let set = others().map(move |other| (format!("ALTER USER {} IDENTIFIED BY 'set anew'", of(other)), uses(other)));
             let defines = move |other: &str| Fact::Defines { user: user.to_owned(), system: system.to_owned(), account: other.to_owned() };
-            let objects = server.parts.iter().flat_map(|part| &part.objects);
-            let databases = objects.filter_map(|object| object.name.value.strip_prefix("database "));
-            let made = databases.flat_map(move |database| {
-                others().map(move |other| {
-                    let routine = format!("{}.`anything`", written(database, '`'));
-                    (format!("CREATE DEFINER={} PROCEDURE {routine}() SELECT 1", of(other)), defines(other))
+            let objects = || server.parts.iter().flat_map(|part| &part.objects);
+            let databases = move || objects().filter_map(|object| object.name.value.strip_prefix("database "));
+            let made = databases().flat_map(move |database| {
+                others().flat_map(move |other| {
+                    let needs = |right: &str| Gives::AsDefiner(defines(other), format!("{right} on database {database}"));
+                    made_for(database, &of(other)).into_iter().zip([needs("execute"), needs("event")])
                 })
             });
+            // Whoever may make something for an account, may for any role.
+            let for_roles = databases().filter(|_| !server.roles.is_empty()).flat_map(move |database| {
+                let made = others().take(1).flat_map(move |other| made_for(database, &of(other)));
+                made.map(|statement| (statement, Gives::NotFollowed("routines and events that run as roles")))
+            });
+            // These do a part of what others may: show rows, or change them when somebody writes. Who may say as whom may say anybody.
+            let along = others().take(1).map(of).flat_map(move |by| {
+                let views = databases().map({
+                    let by = by.clone();
+                    move |database| format!("CREATE DEFINER={by} VIEW {} AS SELECT 1", anything_in(database))
+                });
+                let tables = objects().filter_map(|object| object.name.value.strip_prefix("table "));
+                let triggers = tables.map(move |table| {
+                    let database = table.rsplit_once('.').map_or("", |(database, _)| database);
+                    let (name, on) = (anything_in(database), written(table, '`'));
+                    format!("CREATE DEFINER={by} TRIGGER {name} BEFORE INSERT ON {on} FOR EACH ROW SET @anything = 1")
+                });
+                let views = views.map(|statement| (statement, Gives::NotFollowed("views that run as others")));
+                views.chain(triggers.map(|statement| (statement, Gives::NotFollowed("triggers that run as others"))))
+            });
             // What these tables say counts once the server reads them anew.
-            let tables = ["INSERT INTO mysql.global_priv VALUES ('%', 'new', '{}')", "UPDATE mysql.global_priv SET Priv = '{}'"];
-            let tables = tables.into_iter().map(move |statement| (statement.to_owned(), rules()));
-            Box::new(granted.chain(tables).chain(set).chain(made))
+            let tables_of_rights = ["INSERT INTO mysql.global_priv VALUES ('%', 'new', '{}')", "UPDATE mysql.global_priv SET Priv = '{}'"];
+            let tables_of_rights = tables_of_rights.into_iter().map(move |statement| (statement.to_owned(), rules()));
+            Box::new(granted.chain(tables_of_rights).chain(set).map(surely).chain(made).chain(for_roles).chain(along))
         }
         _ => Box::new(std::iter::empty()),
     }
+}
+
+/// Returns the statements that make a routine, and an event, which run as somebody else, in a database of MariaDB.
+fn made_for(database: &str, by: &str) -> [String; 2] {
+    let name = anything_in(database);
+    [
+        format!("CREATE DEFINER={by} PROCEDURE {name}() SELECT 1"),
+        format!("CREATE DEFINER={by} EVENT {name} ON SCHEDULE EVERY 1 HOUR DO SELECT 1"),
+    ]
+}
+
+/// Writes the name of something that is in no database of MariaDB.
+fn anything_in(database: &str) -> String {
+    format!("{}.`anything`", written(database, '`'))
 }
 
 /// What objects of PostgreSQL are called in a ledger, and in a statement.

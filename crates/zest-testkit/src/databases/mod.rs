@@ -1,5 +1,6 @@
 //! Random but realistic database estates.
 
+pub mod administered;
 mod along;
 pub mod mariadb;
 pub mod postgresql;
