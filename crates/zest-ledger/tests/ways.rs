@@ -583,6 +583,11 @@ to = ["slow@%"]
         let promised = promises(&self::engine(&format!("{ROLES}{row}")), jiff::Timestamp::UNIX_EPOCH);
         assert_eq!(promised[0].standing, standing, "{from}: {line}: {promised:#?}");
     }
+    // What everybody is a member of is there for everybody.
+    let of_all = "[[databases.club.grants]]\nallow = [\"membership\"]\non = \"role keys\"\nto = [\"public\"]\n\
+                  [[promises]]\nof = [\"user:out\"]\non = [\"club\"]\nno-way = [\"delete on table club.member\"]\n";
+    let promised = promises(&self::engine(&format!("{ROLES}{of_all}")), jiff::Timestamp::UNIX_EPOCH);
+    assert_eq!(promised[0].standing, Standing::Refuted, "{promised:#?}");
 }
 
 #[test]

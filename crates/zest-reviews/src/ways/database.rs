@@ -310,6 +310,12 @@ impl Strong {
             let others = role.member_of.iter().chain(&role.administers).map(|role| role.value.clone());
             strong.memberships.insert(name.clone(), others.collect());
         }
+        // What everybody is a member of is written as a grant.
+        for grant in parts.iter().flat_map(|part| &part.grants).filter(|grant| grant.allow.iter().any(|allow| allow.value == "membership"))
+        {
+            let roles = || grant.on.iter().filter_map(|on| Some(on.value.strip_prefix("role ")?.to_owned()));
+            grant.to.iter().for_each(|to| strong.memberships.entry(to.value.clone()).or_default().extend(roles()));
+        }
         if kind == Kind::POSTGRESQL {
             let owners = parts.iter().flat_map(|part| &part.objects).filter_map(|object| object.owner.as_ref());
             strong.names.extend(owners.chain(parts.iter().filter_map(|part| part.owner.as_ref())).map(|owner| owner.value.clone()));
@@ -370,7 +376,7 @@ impl Strong {
         self.is_open || self.names.contains(name) || PREDEFINED.contains(&name) || is_come_to
     }
 
-    /// Returns an account or role, and all of which it is a member.
+    /// Returns an account or role, and all of which it is a member, as everybody is or by itself.
     fn reached_from<'s>(&'s self, name: &'s str, so: &So<'s>, reach: Reach) -> Vec<&'s str> {
         let (mut reached, mut seen) = (vec![name], FxHashSet::from_iter([name]));
         let mut at = 0;
@@ -380,7 +386,8 @@ impl Strong {
                 continue;
             }
             let come_to = so.holds.get(name).into_iter().flatten().copied();
-            let others = self.memberships.get(name).into_iter().flatten().map(String::as_str).chain(come_to);
+            let of_all = (at == 1).then(|| self.memberships.get("public")).flatten();
+            let others = self.memberships.get(name).into_iter().chain(of_all).flatten().map(String::as_str).chain(come_to);
             reached.extend(others.filter(|role| seen.insert(role)));
         }
         reached
