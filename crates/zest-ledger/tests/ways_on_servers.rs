@@ -99,17 +99,18 @@ fn defined(server: &Server, engine: &Engine, person: (&str, bool), account: &str
         (Gained::Uses(user.to_owned(), other.clone()), format!("'{login}'@'{host}'"), lent, login.to_owned())
     });
     let made = of_accounts.filter(|(_, by, lent, login)| {
-        let lent = std::cell::OnceCell::from(engine_of(lent));
-        let ways = [("PROCEDURE club.x()", "execute"), ("EVENT club.x ON SCHEDULE EVERY 1 HOUR DO", "event")];
-        ways.into_iter().any(|(what, right)| {
-            let asked = Question::new(user, "db", &format!("{right} on database club"));
-            let session = Session { account: Some(login.clone()), active_roles: Some(Vec::new()), ..session(is_anew) };
+        let mut ways = vec![("PROCEDURE club.x()", "execute"), ("EVENT club.x ON SCHEDULE EVERY 1 HOUR DO", "event")];
+        ways.retain(|(what, _)| {
             let statement = format!("CREATE DEFINER={by} {what} SELECT 1");
             may(server, engine, person, account, &Question::statement(user, "db", &statement))
-                && lent
-                    .get()
-                    .and_then(Option::as_ref)
-                    .is_some_and(|lent| lent.decide(&Question { session, ..asked }).verdict != Verdict::Denied)
+        });
+        let lent = if ways.is_empty() { None } else { engine_of(lent) };
+        lent.is_some_and(|lent| {
+            ways.iter().any(|(_, right)| {
+                let asked = Question::new(user, "db", &format!("{right} on database club"));
+                let session = Session { account: Some(login.clone()), active_roles: Some(Vec::new()), ..session(is_anew) };
+                lent.decide(&Question { session, ..asked }).verdict != Verdict::Denied
+            })
         })
     });
     made.map(|(gained, ..)| gained).collect()

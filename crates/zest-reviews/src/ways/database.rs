@@ -16,6 +16,9 @@ use super::fact::{self, Fact};
 /// How many accounts, roles and objects of a server are looked at.
 const MAX_LOOKED_AT: usize = 500;
 
+/// How often statements of an account are tried, each with several roles.
+const MAX_TRIED: usize = 10_000;
+
 /// What is written of a server, and what its accounts hold.
 #[derive(Debug)]
 pub(super) struct Server {
@@ -344,18 +347,21 @@ impl Strong {
 
     /// Returns the roles that an account can come to be with each of which it holds something that could give more, and that it does not
     /// hold before, or with another of them.
-    fn roles_of<'s>(&'s self, account: &'s str, so: &So<'s>) -> Vec<&'s str> {
+    fn roles_of<'s>(&'s self, account: &'s str, so: &So<'s>, known: &mut HeldAs<'s>) -> Vec<&'s str> {
+        let of_account = self.held_as(account, account, so);
         let reached = self.reached_from(account, so, Reach::All);
-        let mut kept = vec![(account, self.held_as(account, account, so))];
-        let mut others: Vec<(&str, FxHashSet<&str>)> =
-            reached[1..].iter().map(|role| (*role, self.held_as(account, role, so))).filter(|(_, held)| !held.is_empty()).collect();
+        for role in &reached[1..] {
+            known.entry(role).or_insert_with(|| self.held_as(account, role, so));
+        }
+        let mut others: Vec<(&str, &FxHashSet<&str>)> = reached[1..].iter().map(|role| (*role, &known[role])).collect();
         others.sort_by_key(|(_, held)| Reverse(held.len()));
+        let mut kept: Vec<(&str, &FxHashSet<&str>)> = Vec::new();
         for (role, held) in others {
-            if !kept.iter().any(|(_, known)| held.is_subset(known)) {
+            if !held.is_subset(&of_account) && !kept.iter().any(|(_, known)| held.is_subset(known)) {
                 kept.push((role, held));
             }
         }
-        kept.into_iter().skip(1).map(|(role, _)| role).collect()
+        kept.into_iter().map(|(role, _)| role).collect()
     }
 
     /// Returns what could give more of what is held while an account is a role: names of those who hand it on, and switches.
@@ -393,6 +399,9 @@ impl Strong {
         reached
     }
 }
+
+/// What is held while a role is active that could give more, by role.
+type HeldAs<'s> = FxHashMap<&'s str, FxHashSet<&'s str>>;
 
 /// Over which memberships roles are reached.
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -437,17 +446,18 @@ impl<'f> So<'f> {
 pub(super) fn passed_on(engine: &Engine, server: &Server, facts: &[Fact], person: &Person, found: &mut Found) {
     let used = server.accounts_of(engine, facts, &person.user);
     let (so, known): (So<'_>, FxHashSet<&Fact>) = (So::of(facts), facts.iter().collect());
+    let mut held = HeldAs::default();
     let is_strong = |account: &&Known| server.strong.includes(&account.name, &so);
     for account in used.iter().map(|&position| &server.accounts[position]).filter(is_strong) {
-        let roles = server.strong.roles_of(&account.name, &so);
-        let mut tries = 0;
+        let roles = server.strong.roles_of(&account.name, &so, &mut held);
+        let (mut statements, tried_before) = (0, found.tries);
         for (statement, gives) in acts_of(server, account, &used, &person.user) {
             // What is so already gives nothing.
             if gives.fact().is_some_and(|fact| known.contains(fact)) {
                 continue;
             }
-            tries += 1;
-            if tries > MAX_LOOKED_AT {
+            statements += 1;
+            if statements > MAX_LOOKED_AT || found.tries - tried_before > MAX_TRIED {
                 found.is_cut_short = true;
                 break;
             }

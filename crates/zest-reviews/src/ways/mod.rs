@@ -307,6 +307,19 @@ impl<'a, 'e> Ways<'a, 'e> {
         self.enough(first, is_so).or_else(|| self.enough(second, is_so)).or(Some((base, found)))
     }
 
+    /// Returns one of several things that is likely to be enough: an account of somebody who may by themselves.
+    fn likely(&self, numbers: &[usize], doers: Option<&FixedBitSet>) -> Option<usize> {
+        let (doers, engine) = (doers.filter(|_| numbers.len() > 1)?, self.acts.engine());
+        let is_of_doer = |number: &&usize| {
+            let (Fact::Uses { system, account, .. } | Fact::Defines { system, account, .. }) = &self.got[**number].fact else {
+                return false;
+            };
+            let login = engine.site(system).map(|site| site.kind().login_of(account));
+            login.and_then(|login| engine.find_user(&login, false)).is_some_and(|user| doers.contains(user.index()))
+        };
+        numbers.iter().find(is_of_doer).copied()
+    }
+
     fn facts(&self, base: &[usize]) -> Vec<Fact> {
         base.iter().map(|&number| self.got[number].fact.clone()).collect()
     }
@@ -411,7 +424,9 @@ impl<'a, 'e> Ways<'a, 'e> {
             match (next, self.nearest()) {
                 (Some(next), nearest) if nearest.is_none_or(|nearest| next <= nearest) => {
                     let Some(Reverse((_, bundle))) = unchecked.pop() else { break };
-                    reached = self.enough(&self.bundles[bundle], &reaches);
+                    let numbers = &self.bundles[bundle];
+                    let at_once = self.likely(numbers, doers.as_deref()).and_then(|number| self.enough(&[number], &reaches));
+                    reached = at_once.or_else(|| self.enough(numbers, &reaches));
                 }
                 (_, Some(_)) => {
                     let known = self.bundles.len();

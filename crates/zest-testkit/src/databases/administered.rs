@@ -155,6 +155,10 @@ impl Server {
             };
             server.grants.push(grant);
         }
+        if !is_postgresql && random.usize(..10) == 0 {
+            let role = one_of(random, &role_names);
+            server.grants.push(format!("allow = [\"membership\"], on = \"role {role}\", to = [\"public\"]"));
+        }
         if server.view.is_none() {
             server.grants.retain(|grant| !grant.contains("view "));
         }
