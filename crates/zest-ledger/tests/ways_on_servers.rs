@@ -14,6 +14,9 @@ use zest_testkit::{questions, seed};
 
 type State = BTreeSet<Gained>;
 
+/// Roles that come with PostgreSQL, of which some is a member or can be made one.
+const PREDEFINED: [&str; 3] = ["pg_write_server_files", "pg_execute_server_program", "pg_read_server_files"];
+
 /// Its engine; nothing where it is no ledger.
 fn engine_of(server: &Server) -> Option<Engine> {
     let estate = Ledger::new().document("ledger.toml", &server.text()).estate().ok()?;
@@ -35,8 +38,7 @@ fn statements(server: &Server, user: &str, account: &str) -> Vec<(String, Gained
     let uses = |other: &str| Gained::Uses(user.to_owned(), other.to_owned());
     let is_member = |role: &str| server.accounts[account].is_in(role);
     if server.is_postgresql {
-        let predefined = ["pg_write_server_files", "pg_execute_server_program", "pg_read_server_files"];
-        for role in roles.chain(others.iter().copied()).chain(predefined).filter(|role| !is_member(role)) {
+        for role in roles.chain(others.iter().copied()).chain(PREDEFINED).filter(|role| !is_member(role)) {
             list.push((format!("GRANT {} TO {}", written(role), written(account)), holds(role)));
         }
         for other in &others {
@@ -119,7 +121,8 @@ fn defined(server: &Server, engine: &Engine, person: (&str, bool), account: &str
 /// Whether a user may do something as an account, whatever role is active.
 fn may(server: &Server, engine: &Engine, (user, is_anew): (&str, bool), account: &str, question: &Question) -> bool {
     let login = account.split('@').next().unwrap_or_default();
-    let roles = server.roles.keys().chain(server.accounts.keys()).map(|role| Some(vec![role.clone()]));
+    let predefined = PREDEFINED.iter().filter(|_| server.is_postgresql).map(|role| Some(vec![(*role).to_owned()]));
+    let roles = server.roles.keys().chain(server.accounts.keys()).map(|role| Some(vec![role.clone()])).chain(predefined);
     roles.chain([None, Some(Vec::new())]).any(|active_roles| {
         let account = (login != user).then(|| login.to_owned());
         let session = Session { account, active_roles, ..session(is_anew) };
