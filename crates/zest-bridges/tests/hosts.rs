@@ -8,7 +8,7 @@ use zest_ledger::ways::Aim;
 use zest_ledger::{Engine, Ledger, Question, host_configuration};
 use zest_testkit::hosts::{Did, Host, Login, Try, missing};
 
-use crate::support::{Counts, way_to};
+use crate::support::{Counts, in_full_run, way_to};
 
 /// A host with every trap: limited and shared accounts, a shell that refuses, rules in which order matters.
 const HOST: &str = r#"
@@ -368,8 +368,7 @@ fn random_questions_about_a_host_come_out_as_on_the_real_one() {
         eprintln!("skipped: {why}");
         return;
     }
-    let full = std::env::var("ZEST_CHECKS").is_ok();
-    let rounds = if full { 26 } else { 3 };
+    let rounds = in_full_run(26, 3);
     let mut rng = fastrand::Rng::with_seed(crate::support::seed("random questions about a host"));
     let mut counts = Counts::default();
     let mut wrong = Vec::new();
@@ -424,7 +423,7 @@ fn random_questions_about_a_host_come_out_as_on_the_real_one() {
     }
     assert!(wrong.is_empty(), "{} disagree:\n{}", wrong.len(), wrong[..wrong.len().min(12)].join("\n"));
     counts.print("random questions about a host");
-    assert!(counts.total() >= if full { 5_000 } else { 200 }, "{}", counts.total());
+    assert!(counts.total() >= in_full_run(5_000, 200), "{}", counts.total());
 }
 
 /// Ways over a file that somebody may write are walked on the real host: what runs as another account is what they wrote.

@@ -30,9 +30,14 @@ pub(crate) fn same_to_the_byte(first: &str, second: &str) -> Result<(), String> 
     }
 }
 
+/// How many there are of something: more in the full run than in every other.
+pub(crate) fn in_full_run(many: u64, few: u64) -> u64 {
+    if std::env::var_os("ZEST_CHECKS").is_some() { many } else { few }
+}
+
 /// How many estates go to the server and come back twice, at least: 200 in the full run.
 pub(crate) fn estates() -> u64 {
-    if std::env::var_os("ZEST_CHECKS").is_some() { 200 } else { 80 }
+    in_full_run(200, 80)
 }
 
 /// How many checks a server is to be compared on; at least 50,000, half of `ZEST_CHECKS` in the full run.

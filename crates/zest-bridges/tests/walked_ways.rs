@@ -13,11 +13,11 @@ use zest_testkit::servers;
 
 use super::mariadb::{clean, connect, open as open_mariadb, root};
 use super::postgresql::in_database;
-use super::support::seed;
+use super::support::{in_full_run, seed};
 
 /// How many random servers are walked on, of each sort.
 fn wanted() -> u64 {
-    if std::env::var_os("ZEST_CHECKS").is_some() { 100 } else { 4 }
+    in_full_run(100, 4)
 }
 
 /// A random server of a sort, with its engine.

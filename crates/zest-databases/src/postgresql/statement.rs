@@ -889,7 +889,7 @@ impl Deriver<'_> {
         };
         if let Some(role) = file_role {
             // Who is a member without inheriting has to become it first.
-            let what = "for files and programs of the server".to_owned();
+            let what = "COPY with files and programs of the server".to_owned();
             self.early.push(Need::Server { role: self.role.clone(), of: vec![role], what });
         }
         match source {
