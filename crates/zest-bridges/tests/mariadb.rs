@@ -6,7 +6,7 @@ use fastrand::Rng;
 use mysql::prelude::Queryable;
 use mysql::{Conn, OptsBuilder};
 use zest_bridges::mariadb::{Session, Target};
-use zest_ledger::mariadb::{AccountName, Class, GrantChange, ObjectName, Origin, Said, State, View, literal, quoted, say, script};
+use zest_ledger::mariadb::{AccountName, Class, GrantChange, Holder, ObjectName, Origin, Said, State, View, literal, quoted, say, script};
 use zest_ledger::review::Sought;
 use zest_ledger::ways::Aim;
 use zest_ledger::{Engine, Ledger};
@@ -71,7 +71,9 @@ pub(crate) fn origins() -> Vec<Origin> {
 /// Whether an error is a refusal, and the object that it names.
 pub(crate) fn refusal(error: &mysql::Error) -> Option<(u16, String)> {
     match error {
-        mysql::Error::MySqlError(e) if matches!(e.code, 1044 | 1045 | 1141 | 1142 | 1143 | 1227 | 1356 | 1370 | 1698 | 1959 | 4151) => {
+        mysql::Error::MySqlError(e)
+            if matches!(e.code, 1044 | 1045 | 1141 | 1142 | 1143 | 1227 | 1356 | 1370 | 1698 | 1959 | 1961 | 4151) =>
+        {
             Some((e.code, e.message.clone()))
         }
         _ => None,
@@ -425,6 +427,35 @@ fn a_change_bites_an_open_session_at_its_own_time() {
         assert_eq!(reads(&mut inside), at_once_elsewhere, "{level}, once the database is opened again");
         assert!(reads(&mut connect(&server, "purser", &origin).expect("it signs in")), "{level}: a new session has it");
         admin.query_drop(format!("REVOKE SELECT ON {level} FROM 'purser'@'127.0.0.1'")).expect("revoked");
+    }
+}
+
+/// Two roles of which either was granted to the other: the roll-out never makes a circle of them, whichever comes first.
+#[test]
+fn roles_that_change_places_are_rolled_out() {
+    let Some(server) = servers::wanted(servers::mariadb) else { return };
+    let mut session = open(&server);
+    for statement in
+        ["CREATE ROLE first", "CREATE ROLE mid", "CREATE ROLE last", "GRANT last TO mid", "GRANT mid TO first WITH ADMIN OPTION"]
+    {
+        session.client().query_drop(statement).expect("it is made");
+    }
+    let turned = |name: &String| match name.as_str() {
+        "first" => "last".to_owned(),
+        "last" => "first".to_owned(),
+        other => other.to_owned(),
+    };
+    for _ in 0..2 {
+        let mut wanted = session.read().expect("it is read");
+        let places = wanted.memberships.iter().map(|((member, role), admin)| match member {
+            Holder::Role(member) => ((Holder::Role(turned(member)), turned(role)), *admin),
+            Holder::Account(_) | Holder::Public => ((member.clone(), role.clone()), *admin),
+        });
+        wanted.memberships = places.collect();
+        let steps = session.read().expect("it is read").steps_to(&wanted, &root());
+        assert_eq!(steps.len(), 4, "{steps:#?}");
+        session.run(&steps).expect("it is rolled out");
+        assert!(session.read().expect("it is read").steps_to(&wanted, &root()).is_empty());
     }
 }
 

@@ -7,7 +7,7 @@ use zest_ledger::{
 };
 use zest_testkit::servers;
 
-use crate::postgresql::{open, sql};
+use crate::postgresql::{open, refuses, sql};
 use crate::support::{Counts, demo};
 
 /// Accounts and active roles under which each statement is tried.
@@ -329,10 +329,9 @@ fn each_statement_has_the_servers_verdict_and_names_the_servers_object() {
             let theirs = session.client().batch_execute(statement);
             let _ = session.client().batch_execute("ROLLBACK");
             sql(&mut session, "RESET SESSION AUTHORIZATION; RESET ROLE");
-            let message =
-                theirs.as_ref().err().and_then(|e| e.as_db_error()).filter(|e| e.code().code() == "42501").map(|e| e.message().to_owned());
-            let other =
-                theirs.as_ref().err().and_then(|e| e.as_db_error()).filter(|e| e.code().code() != "42501").map(|e| e.message().to_owned());
+            let error = theirs.as_ref().err().and_then(|e| e.as_db_error());
+            let message = error.filter(|e| refuses(e)).map(|e| e.message().to_owned());
+            let other = error.filter(|e| !refuses(e)).map(|e| e.message().to_owned());
             if answer.refusal == Some(Refusal::NotDecided) {
                 // Plainly said, and never allowed.
                 undecided += 1;

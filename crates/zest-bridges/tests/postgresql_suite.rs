@@ -12,7 +12,7 @@ use zest_ledger::postgresql::{State, quoted};
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::servers::{self, Server};
 
-use crate::postgresql::{open, same_to_the_byte, sql};
+use crate::postgresql::{open, refuses, same_to_the_byte, sql};
 use crate::suites::{Compared, Said, suite};
 use crate::support::demo;
 
@@ -76,7 +76,7 @@ impl Try {
         let Some(error) = error.as_db_error() else { return Said::Allowed(Some(error.to_string())) };
         let text = format!("{} ({})", error.message(), error.code().code());
         match *error.code() {
-            SqlState::INSUFFICIENT_PRIVILEGE => Said::Refused(text),
+            _ if refuses(error) => Said::Refused(text),
             SqlState::SYNTAX_ERROR
             | SqlState::ACTIVE_SQL_TRANSACTION
             | SqlState::FEATURE_NOT_SUPPORTED

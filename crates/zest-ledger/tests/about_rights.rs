@@ -30,7 +30,7 @@ fn refused(account: &str, statement: &str) -> Option<Refusal> {
 
 #[test]
 fn each_statement_needs_what_the_server_checks() {
-    use Refusal::{NoAdminOption, NoGrantOption, NoPrivilege, NotDecided, NotOwner, SchemaShut, SwitchOff};
+    use Refusal::{MembershipBarred, NoAdminOption, NoGrantOption, NoPrivilege, NotDecided, NotOwner, SchemaShut, SwitchOff};
     for (account, statement, expected) in [
         // Membership: the option on the role, or the switch for roles; of a superuser only superusers.
         ("lender", "GRANT desk TO clerk", None),
@@ -47,7 +47,25 @@ fn each_statement_needs_what_the_server_checks() {
         ("lender", "GRANT desk TO nobody_here", Some(NotDecided)),
         ("lender", "GRANT \"DESK\" TO clerk", Some(NotDecided)),
         ("maker", "GRANT \"Odd \"\"one\" TO clerk", None),
-        ("maker", "GRANT pg_database_owner TO clerk", Some(NotDecided)),
+        // No role comes back to itself, whoever asks.
+        ("root", "GRANT clerk TO desk", Some(MembershipBarred)),
+        ("root", "GRANT clerk TO clerk", Some(MembershipBarred)),
+        ("root", "GRANT lender, clerk TO root, desk WITH ADMIN OPTION", Some(MembershipBarred)),
+        ("root", "GRANT root TO current_user", Some(MembershipBarred)),
+        ("root", "GRANT lender TO root", Some(MembershipBarred)),
+        ("clerk", "GRANT clerk TO desk", Some(NoAdminOption)),
+        ("root", "REVOKE clerk FROM desk, clerk", None),
+        ("root", "ALTER GROUP clerk ADD USER maker, desk", Some(MembershipBarred)),
+        ("root", "ALTER GROUP clerk DROP USER desk", None),
+        ("root", "CREATE ROLE extra IN ROLE clerk ROLE maker", None),
+        ("root", "CREATE ROLE extra IN ROLE clerk ROLE maker ADMIN desk", Some(MembershipBarred)),
+        ("root", "CREATE ROLE extra ADMIN clerk IN GROUP clerk", Some(MembershipBarred)),
+        ("maker", "GRANT pg_database_owner TO clerk", Some(MembershipBarred)),
+        ("maker", "GRANT desk TO pg_database_owner", Some(MembershipBarred)),
+        ("maker", "CREATE ROLE extra ROLE pg_database_owner IN ROLE desk", Some(MembershipBarred)),
+        ("root", "REVOKE pg_database_owner FROM clerk", None),
+        ("root", "GRANT pg_monitor TO pg_read_all_stats", Some(MembershipBarred)),
+        ("root", "GRANT desk TO maker; GRANT maker TO desk", Some(NotDecided)),
         // Making and changing roles.
         ("maker", "CREATE ROLE extra NOSUPERUSER IN ROLE desk", None),
         ("maker", "CREATE ROLE extra IN ROLE strong", Some(NoAdminOption)),
@@ -142,8 +160,8 @@ static MARIA: LazyLock<Engine> = LazyLock::new(|| {
     engine(
         "[users.maker]\nproofs = ['password']\n[users.clerk]\nproofs = ['password']\n[users.keeper]\nproofs = ['password']\n\
          [systems.db]\nkind = 'mariadb'\n[databases.db]\nnot-modelled = ['names are not resolved']\n\
-         [databases.db.accounts]\n'maker@%' = {}\n'clerk@192.0.2.%' = { member-of = ['desk'] }\n'keeper@%' = {}\n\
-         [databases.db.roles]\ndesk = {}\nother = {}\n\
+         [databases.db.accounts]\n'maker@%' = {}\n'clerk@192.0.2.%' = { member-of = ['desk'] }\n'keeper@%' = { administers = ['inner', 'lone'] }\n\
+         [databases.db.roles]\ndesk = {}\nother = {}\ninner = { member-of = ['desk'] }\nlone = {}\n\
          [[databases.db.grants]]\nallow = ['create user']\non = 'everything'\nto = ['maker@%']\n\
          [[databases.db.grants]]\nallow = ['update']\non = 'database mysql'\nto = ['keeper@%']\n",
     )
@@ -155,7 +173,7 @@ fn from_office(user: &str, statement: &str) -> Question {
 
 #[test]
 fn each_statement_about_accounts_needs_what_the_server_checks() {
-    use Refusal::{NoGrantOption, NoPrivilege, NotDecided, RoleNotGranted, StatementUnreadable};
+    use Refusal::{MembershipBarred, NoAdminOption, NoGrantOption, NoPrivilege, NotDecided, RoleNotGranted, StatementUnreadable};
     for (user, statement, expected) in [
         ("maker", "CREATE USER 'x'@'10.0.0.%' IDENTIFIED VIA unix_socket", None),
         ("maker", "create or replace role r", None),
@@ -183,6 +201,21 @@ fn each_statement_about_accounts_needs_what_the_server_checks() {
         ("clerk", "SHOW CREATE USER maker", Some(NoPrivilege)),
         ("keeper", "REVOKE ALL PRIVILEGES, GRANT OPTION FROM clerk@'192.0.2.%'", None),
         ("keeper", "REVOKE GRANT OPTION ON *.* FROM maker", Some(NoGrantOption)),
+        // No role comes back to itself, whoever asks; an account of the name of a role has a host.
+        ("keeper", "GRANT inner TO clerk@'192.0.2.%', other", None),
+        ("keeper", "GRANT inner TO desk", Some(MembershipBarred)),
+        ("keeper", "GRANT inner TO `desk` WITH ADMIN OPTION", Some(MembershipBarred)),
+        ("keeper", "GRANT inner TO 'desk'@'%'", Some(NotDecided)),
+        ("keeper", "GRANT inner TO maker, public, CURRENT_USER()", None),
+        ("keeper", "GRANT inner TO maker WITH GRANT OPTION", Some(NotDecided)),
+        ("keeper", "REVOKE ADMIN OPTION FOR inner FROM 'maker'@'%'", None),
+        ("keeper", "GRANT lone, inner TO lone", Some(MembershipBarred)),
+        ("keeper", "GRANT lone TO CURRENT_ROLE", Some(MembershipBarred)),
+        ("keeper", "SET ROLE inner; GRANT lone TO current_role", None),
+        ("keeper", "SET ROLE lone; GRANT lone TO current_role()", Some(MembershipBarred)),
+        ("keeper", "SET ROLE desk; GRANT inner TO current_role", Some(RoleNotGranted)),
+        ("keeper", "REVOKE inner FROM desk", None),
+        ("clerk", "GRANT inner TO desk", Some(NoAdminOption)),
         // Nothing is dropped, and what such a comment holds is carried out.
         ("maker", "CREATE ROLE r; GRANT ALL ON *.* TO r", Some(NoGrantOption)),
         ("maker", "CREATE ROLE r; SELECT 1", Some(NotDecided)),

@@ -38,7 +38,9 @@ fn statements(server: &Server, user: &str, account: &str) -> Vec<(String, Gained
     let uses = |other: &str| Gained::Uses(user.to_owned(), other.to_owned());
     let is_member = |role: &str| server.accounts[account].is_in(role);
     if server.is_postgresql {
-        for role in roles.chain(others.iter().copied()).chain(PREDEFINED).filter(|role| !is_member(role)) {
+        // Accounts that are used as well: what two of them hold is held at once then.
+        let accounts = server.accounts.keys().map(String::as_str).filter(|other| *other != account);
+        for role in roles.chain(accounts).chain(PREDEFINED).filter(|role| !is_member(role)) {
             list.push((format!("GRANT {} TO {}", written(role), written(account)), holds(role)));
         }
         for other in &others {

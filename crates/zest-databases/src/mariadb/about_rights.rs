@@ -47,6 +47,12 @@ enum About {
         columns: Vec<String>,
     },
     Proxy(Named),
+    /// Roles are granted to accounts and roles, or taken back.
+    Membership {
+        roles: Vec<String>,
+        members: Vec<Named>,
+        is_grant: bool,
+    },
     /// A grant on a routine, or its revocation.
     Routine {
         object: ObjectName,
@@ -119,6 +125,27 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
             list.push(Need::PassOn { scope, privileges: privileges.unwrap_or(all), columns });
         }
         About::Proxy(of) => list.extend(account(of).map(|of| Need::Proxy { of })),
+        About::Membership { roles, members, is_grant } => {
+            for role in roles {
+                list.push(Need::Admin { role: role.clone() });
+                let of_roles = members.iter().filter(|_| is_grant).filter_map(|member| match member {
+                    Named::CurrentRole => Some(None),
+                    Named::Account(name, None) if state.roles.contains(name) => Some(Some(name.clone())),
+                    Named::Account(..) | Named::CurrentAccount => None,
+                });
+                list.extend(of_roles.map(|member| Need::Membership { role: role.clone(), member }));
+            }
+            let is_known = |name: &String, host: &Option<String>| {
+                let is_everybody = host.is_none() && name.eq_ignore_ascii_case("public");
+                let is_role = host.is_none() && state.roles.contains(name);
+                is_everybody || is_role || state.accounts.contains_key(&AccountName::new(name, host.as_deref().unwrap_or("%")))
+            };
+            let unknown = members.iter().filter_map(|member| match member {
+                Named::Account(name, host) if !is_known(name, host) => Some(name),
+                Named::Account(..) | Named::CurrentAccount | Named::CurrentRole => None,
+            });
+            undecided.extend(unknown.map(|name| format!("no account or role is named `{name}`")));
+        }
         About::Option(scope) => list.push(Need::PassOn { scope, privileges: Privileges::NONE, columns: Vec::new() }),
     }
     undecided.extend(looked_at_on_server(&state.not_modelled, "", text, true));
@@ -215,6 +242,10 @@ fn statement(words: &mut Words) -> Option<About> {
         return Some(grant);
     }
     words.go_to(begin);
+    if let Some(membership) = membership(words, is_grant) {
+        return Some(membership);
+    }
+    words.go_to(begin);
     if is_grant {
         return None;
     }
@@ -238,6 +269,19 @@ fn statement(words: &mut Words) -> Option<About> {
     };
     words.takes("from").then(|| accounts(words))??;
     Some(About::Option(scope))
+}
+
+/// Reads whom roles are granted to, or taken back from.
+fn membership(words: &mut Words, is_grant: bool) -> Option<About> {
+    if !is_grant && words.takes_both("admin", "option") && !words.takes("for") {
+        return None;
+    }
+    let roles = words.list(Words::name)?;
+    let members = words.takes(if is_grant { "to" } else { "from" }).then(|| accounts(words))??;
+    if is_grant && words.takes("with") && !words.takes_both("admin", "option") {
+        return None;
+    }
+    words.is_over().then_some(About::Membership { roles, members, is_grant })
 }
 
 /// Reads a grant on a routine: the parser of SQL reads those on tables.

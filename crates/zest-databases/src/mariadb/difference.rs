@@ -265,6 +265,14 @@ impl Plan {
             Holder::Role(r) => ledger.roles.contains(r),
             Holder::Account(a) => ledger.accounts.contains_key(a),
         };
+        let gone: Vec<(Holder, String)> =
+            self.now.memberships.keys().filter(|k| !ledger.memberships.contains_key(k) && declared(&k.0)).cloned().collect();
+        // What roles lose first: two that change places would be members of each other. What accounts lose last: it may be what lets
+        // whoever carries this out grant the rest.
+        let (of_roles, of_others): (Vec<_>, Vec<_>) = gone.into_iter().partition(|(member, _)| matches!(member, Holder::Role(_)));
+        for (member, role) in of_roles {
+            self.step(format!("REVOKE {} FROM {}", quoted(&role), member.sql()));
+        }
         for (key, &admin) in &ledger.memberships {
             match self.now.memberships.get(key) {
                 Some(&was) if was == admin => continue,
@@ -275,9 +283,7 @@ impl Plan {
                 }
             }
         }
-        let gone: Vec<(Holder, String)> =
-            self.now.memberships.keys().filter(|k| !ledger.memberships.contains_key(k) && declared(&k.0)).cloned().collect();
-        for (member, role) in gone {
+        for (member, role) in of_others {
             self.step(format!("REVOKE {} FROM {}", quoted(&role), member.sql()));
         }
         self.now.memberships.clone_from(&ledger.memberships);

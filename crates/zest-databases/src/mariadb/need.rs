@@ -57,6 +57,8 @@ pub(crate) enum Need {
     Activate { role: String },
     /// To pass on the membership of a role.
     Admin { role: String },
+    /// That the server lets a role, or the one that is active, be granted a role at all; whoever asks.
+    Membership { role: String, member: Option<String> },
     /// To change or see accounts: these privileges on the database `mysql`, or `create-user` on everything where that does as well; nothing
     /// for the own account, and for the role that is active.
     Accounts { own: Option<AccountName>, role: Option<String>, privileges: Privileges, or_makes_accounts: bool },
@@ -91,7 +93,12 @@ impl Need {
             Self::Accounts { .. } => Some(Scope::database(ACCOUNTS).to_string()),
             Self::Global { .. } => Some(Scope::Everything.to_string()),
             Self::InRole { need, .. } => need.about(),
-            Self::Activate { .. } | Self::Admin { .. } | Self::Definer { .. } | Self::Proxy { .. } | Self::HoldsRole { .. } => None,
+            Self::Activate { .. }
+            | Self::Admin { .. }
+            | Self::Membership { .. }
+            | Self::Definer { .. }
+            | Self::Proxy { .. }
+            | Self::HoldsRole { .. } => None,
         }
     }
 
@@ -114,6 +121,7 @@ impl Need {
             | Self::PassOn { .. }
             | Self::Activate { .. }
             | Self::Admin { .. }
+            | Self::Membership { .. }
             | Self::Accounts { .. }
             | Self::Open { .. }
             | Self::Listed { .. }
@@ -149,6 +157,7 @@ impl Need {
             | Self::PassOn { .. }
             | Self::Activate { .. }
             | Self::Admin { .. }
+            | Self::Membership { .. }
             | Self::Accounts { .. }
             | Self::Open { .. }
             | Self::Listed { .. }
@@ -319,6 +328,17 @@ impl Need {
                 } else {
                     fail(Refusal::NoAdminOption, format!("`{}` may not pass on the membership of `{}`", who(&As::Caller), visible(role)))
                 }
+            }
+            Self::Membership { role, member } => {
+                let Some(member) = member.as_deref().or_else(|| session.role()) else {
+                    return fail(Refusal::MembershipBarred, "no role is active, so none can be granted anything".to_owned());
+                };
+                let (shown, other) = (visible(role), visible(member));
+                if state.roles_of(&Holder::Role(role.clone())).contains(&Holder::Role(member.to_owned())) {
+                    let why = format!("`{other}` is `{shown}`, or was granted to it: the server lets no role come back to itself");
+                    return fail(Refusal::MembershipBarred, why);
+                }
+                Outcome { refusal: None, text: format!("`{shown}` can be granted to `{other}`"), place: None }
             }
             Self::Accounts { own, role, privileges, or_makes_accounts } => {
                 let shown = who(&As::Caller);

@@ -89,6 +89,7 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 | Need::Routine { .. }
                 | Need::Activate { .. }
                 | Need::Admin { .. }
+                | Need::Membership { .. }
                 | Need::Open { .. }
                 | Need::Listed { .. }
                 | Need::AnyOn { .. }

@@ -606,8 +606,8 @@ impl Deriver<'_> {
                     self.undecided.push(format!("DROP of {}", described.name));
                 }
             }
-            Statement::GrantRole(grant) => grant.roles.iter().for_each(|r| self.list.push(Need::Admin { role: r.value.clone() })),
-            Statement::RevokeRole(revoke) => revoke.roles.iter().for_each(|r| self.list.push(Need::Admin { role: r.value.clone() })),
+            // Those that the server takes are read before.
+            Statement::GrantRole(_) | Statement::RevokeRole(_) => self.undecided.push("this form of granting a role".to_owned()),
             Statement::Set(Set::SetRole { role_name: Some(role), .. }) if !role.value.eq_ignore_ascii_case("none") => {
                 self.list.push(Need::Activate { role: role.value.clone() });
             }

@@ -7,7 +7,7 @@
 use sqlparser::tokenizer::Token;
 
 use super::catalog::Want;
-use super::need::{Demand, Need};
+use super::need::{Demand, Need, barred};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use super::state::State;
@@ -36,6 +36,8 @@ struct Options {
     others: bool,
     in_roles: Vec<Named>,
     members: Vec<Named>,
+    /// Who is no member any longer.
+    dropped: Vec<Named>,
 }
 
 #[derive(Debug)]
@@ -122,10 +124,12 @@ impl Checks<'_> {
         match about {
             About::Create { name, options } => {
                 self.new_name(name);
-                let Options { superuser, replication, bypass_row_security, password: _, others: _, in_roles, members } = options;
+                let Options { superuser, replication, bypass_row_security, password: _, others: _, in_roles, members, dropped: _ } =
+                    options;
                 let strong = [superuser, replication, bypass_row_security].contains(&&Some(true));
                 self.switch(if strong { "superuser" } else { "create-role" });
-                in_roles.iter().for_each(|role| self.passes_on(role));
+                in_roles.iter().for_each(|role| self.passes_on(role, members));
+                self.joins(name, members);
                 members.iter().for_each(|role| {
                     self.known(role);
                 });
@@ -166,7 +170,8 @@ impl Checks<'_> {
                 members.iter().for_each(|member| {
                     self.known(member);
                 });
-                roles.iter().for_each(|role| self.passes_on(role));
+                let members: &[Named] = if *is_grant { members } else { &[] };
+                roles.iter().for_each(|role| self.passes_on(role, members));
                 match by.as_ref().map(|by| self.name(by)) {
                     Some(by) if by != self.current && *is_grant => self.switch("superuser"),
                     Some(by) if by != self.current => self.undecided.push(format!("what was granted by `{by}`")),
@@ -273,19 +278,20 @@ impl Checks<'_> {
 
     fn alter(&mut self, role: &Named, options: &Options) {
         let Some(role) = self.changeable(role) else { return };
-        let Options { superuser, replication, bypass_row_security, password, others, in_roles, members } = options;
+        let Options { superuser, replication, bypass_row_security, password, others, in_roles, members, dropped } = options;
         let entry = self.state.roles.get(&role);
         let is_strong = entry.is_some_and(|r| r.superuser || r.replication);
         if is_strong || superuser.is_some() || replication.is_some() || bypass_row_security.is_some() {
             self.switch("superuser");
-        } else if *password && !others && in_roles.is_empty() && members.is_empty() && role == self.current {
+        } else if *password && !others && [in_roles, members, dropped].iter().all(|list| list.is_empty()) && role == self.current {
             self.notes.push("everybody may change the own password".to_owned());
         } else {
             self.switch("create-role");
         }
-        members.iter().for_each(|member| {
+        members.iter().chain(dropped).for_each(|member| {
             self.known(member);
         });
+        self.joins(&role, members);
     }
 
     fn setting(&mut self, (role, everybody): (Option<&Named>, bool), database: Option<&str>, name: Option<&str>) {
@@ -328,12 +334,21 @@ impl Checks<'_> {
         }
     }
 
-    fn passes_on(&mut self, role: &Named) {
+    /// To make some roles members of another, or members of a new role that is one; to take memberships back where there are none.
+    fn passes_on(&mut self, role: &Named, members: &[Named]) {
         if let Some(of) = self.known(role) {
-            if of == "pg_database_owner" {
-                self.undecided.push("nobody is made a member of `pg_database_owner` by hand".to_owned());
+            self.list.push(Need::Admin { role: self.current.to_owned(), of: of.clone() });
+            self.joins(&of, members);
+        }
+    }
+
+    /// What no right helps against.
+    fn joins(&mut self, of: &str, members: &[Named]) {
+        for member in members {
+            let member = self.name(member);
+            if barred(self.state, of, &member).is_some() {
+                self.list.push(Need::Membership { role: self.current.to_owned(), of: of.to_owned(), member });
             }
-            self.list.push(Need::Admin { role: self.current.to_owned(), of });
         }
     }
 
@@ -547,8 +562,11 @@ fn alter(words: &mut Words) -> Option<About> {
         return Some(About::Rename { role, to: words.name()? });
     }
     if is_group {
-        let options = (words.takes_any(&["add", "drop"]) && words.takes("user")).then(|| roles(words))??;
-        return Some(About::Alter { role, options: Options { members: options, ..Options::default() } });
+        let is_added = words.takes("add");
+        let named = ((is_added || words.takes("drop")) && words.takes("user")).then(|| roles(words))??;
+        let options =
+            if is_added { Options { members: named, ..Options::default() } } else { Options { dropped: named, ..Options::default() } };
+        return Some(About::Alter { role, options });
     }
     if words.is("in") || words.is("set") || words.is("reset") {
         let database = in_database(words)?;

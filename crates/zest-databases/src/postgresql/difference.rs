@@ -295,11 +295,15 @@ impl Plan<'_> {
     }
 
     fn memberships(&mut self, ledger: &State) {
+        // What is taken back first: two roles that change places would be members of each other.
         for (name, wanted) in &ledger.roles {
             let has = self.now.roles.get(name).map(|r| r.member_of.clone()).unwrap_or_default();
             for role in has.keys().filter(|r| !wanted.member_of.contains_key(*r)) {
                 self.step(format!("REVOKE {} FROM {}", quoted(role), quoted(name)));
             }
+        }
+        for (name, wanted) in &ledger.roles {
+            let has = self.now.roles.get(name).map(|r| r.member_of.clone()).unwrap_or_default();
             for (role, &admin) in &wanted.member_of {
                 match has.get(role) {
                     Some(&was) if was == admin => {}

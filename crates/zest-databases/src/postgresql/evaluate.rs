@@ -173,6 +173,7 @@ pub(super) fn place(server: &Server, need: &Need) -> Option<Place> {
         Need::Switch { role, .. }
         | Need::Member { role, .. }
         | Need::Admin { role, .. }
+        | Need::Membership { role, .. }
         | Need::Rights { role, .. }
         | Need::Server { role, .. } => server.places.roles.get(role).copied(),
     }

@@ -5,7 +5,7 @@ use super::catalog::{Catalog, Want, Way};
 use super::object::ObjectName;
 use super::policy::{self, Lets, Part};
 use super::privilege::{Class, Privilege, Privileges};
-use super::state::Object;
+use super::state::{Object, State};
 use super::written::Taken;
 use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
@@ -32,6 +32,8 @@ pub(crate) enum Need {
     Member { role: String, of: String, why: String },
     /// The right to pass on the membership of a role.
     Admin { role: String, of: String },
+    /// That the server lets a role be made a member of another at all; whoever asks.
+    Membership { role: String, of: String, member: String },
     /// All rights of another role, through memberships that inherit.
     Rights { role: String, of: String },
     /// That some policy of row security lets new rows in.
@@ -71,6 +73,7 @@ impl Need {
             | Self::Switch { role, .. }
             | Self::Member { role, .. }
             | Self::Admin { role, .. }
+            | Self::Membership { role, .. }
             | Self::Rights { role, .. }
             | Self::NewRow { role, .. }
             | Self::Server { role, .. } => other.clone_into(role),
@@ -236,6 +239,10 @@ impl Need {
                     fail(Refusal::NoAdminOption, format!("`{}` may not pass on the membership of `{}`", visible(role), visible(of)))
                 }
             }
+            Self::Membership { role: _, of, member } => match barred(catalog.state(), of, member) {
+                Some(why) => fail(Refusal::MembershipBarred, why),
+                None => pass(format!("`{}` can be made a member of `{}`", visible(member), visible(of)), None),
+            },
             Self::Server { role, of, what } => {
                 let shown = visible(role);
                 let has = |of: &&&str| catalog.role(role).zip(catalog.role(of)).is_some_and(|(role, of)| catalog.has_role(role, of));
@@ -268,6 +275,22 @@ impl Need {
                 }
             }
         }
+    }
+}
+
+/// Says why the server makes a role no member of another, whoever asks for it (`AddRoleMems`).
+pub(super) fn barred(state: &State, of: &str, member: &str) -> Option<String> {
+    const OWNERS: &str = "pg_database_owner";
+    let (shown, other) = (visible(of), visible(member));
+    if of == OWNERS {
+        Some(format!("`{OWNERS}` has no other member than the owner of the database: nobody is made one"))
+    } else if member == OWNERS {
+        Some(format!("`{OWNERS}` is made a member of nothing"))
+    } else if of == member {
+        Some(format!("`{shown}` cannot be a member of itself"))
+    } else {
+        let is_circle = state.roles_of(of, false).iter().any(|role| role == member);
+        is_circle.then(|| format!("`{shown}` is a member of `{other}`, and the server lets no role come back to itself"))
     }
 }
 

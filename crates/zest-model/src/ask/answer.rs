@@ -220,6 +220,8 @@ refusals! {
     NoGrantOption = "no-grant-option" Permission;
     /// The role may not pass the membership on.
     NoAdminOption = "no-admin-option" Permission;
+    /// The server lets no such membership be: a role would be a member of itself by it, or nobody is made one of that role.
+    MembershipBarred = "membership-barred" Permission;
     /// Only the owner may do this.
     NotOwner = "not-owner" Permission;
     /// A switch of the role, such as `create-role`, is off.

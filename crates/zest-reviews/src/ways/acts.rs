@@ -23,8 +23,9 @@ use zest_model::entry::{Kind, Proof};
 use zest_model::source::{Place, visible};
 
 use super::act;
-use super::database::{self, Server};
+use super::database::{self, Here, Server};
 use super::fact::{self, Fact};
+use super::strong::Others;
 use super::{Aim, is_member};
 use crate::review::{Sought, Who, sought_on};
 
@@ -458,6 +459,35 @@ impl<'e> Acts<'e> {
         ledger
     }
 
+    /// Returns ledgers in which some things are so: one, or several where they cannot all be so at once, in each of which another account
+    /// has what it could of them; and whether nothing of them is in none.
+    pub(super) fn at_once(&self, facts: &[Fact]) -> (Vec<Arc<Engine>>, bool) {
+        if let Some(ledger) = self.ledger(facts) {
+            return (vec![ledger], true);
+        }
+        let systems: BTreeSet<&str> = facts.iter().filter_map(Fact::server).collect();
+        let servers: Vec<Arc<Server>> = systems.into_iter().filter_map(|system| self.tried_server(system)).collect();
+        let (mut ledgers, mut is_whole) = (Vec::new(), true);
+        let without_circles = |facts: &[Fact], first: (&str, &str)| {
+            servers.iter().fold((facts.to_vec(), true), |(facts, is_whole), server| {
+                let account = if server.system() == first.0 { first.1 } else { "" };
+                let (kept, is_all) = server.at_once(&facts, account, Others::AsWell);
+                (kept, is_whole && is_all)
+            })
+        };
+        for server in &servers {
+            let accounts: BTreeSet<&str> = server.joined(facts).into_iter().map(|(account, _)| account).collect();
+            for account in accounts {
+                let (kept, is_all) = without_circles(facts, (server.system(), account));
+                let ledger = self.ledger(&kept);
+                is_whole &= is_all && ledger.is_some();
+                ledgers.extend(ledger);
+            }
+        }
+        is_whole &= !ledgers.is_empty();
+        (ledgers, is_whole)
+    }
+
     /// Returns what looking took so far, in rows that were read anew and statements that were tried.
     pub(super) fn spent(&self) -> usize {
         self.spent.load(Ordering::Relaxed)
@@ -477,10 +507,11 @@ impl<'e> Acts<'e> {
             return Arc::clone(known);
         }
         let mut found = Found::default();
-        if let Some(engine) = self.ledger(facts) {
-            owned(&engine, &person.user, &mut found);
+        // Whose member an account is matters on its server alone, which is asked for each account by itself.
+        if let Some(engine) = self.at_once(facts).0.first() {
+            owned(engine, &person.user, &mut found);
             for system in self.engine.estate().systems().iter().map(|system| system.id.value.as_str()) {
-                let of_system = self.on(system, &engine, &self.relevant(&key.0, &engine, &[system]), person);
+                let of_system = self.on(system, engine, &self.relevant(&key.0, engine, &[system]), person);
                 found.acts.extend(of_system.acts.iter().cloned());
                 found.unknown.extend(of_system.unknown.iter().cloned());
                 found.is_cut_short |= of_system.is_cut_short;
@@ -506,7 +537,10 @@ impl<'e> Acts<'e> {
         act::administered(ledger, system, self.targets(), person, &mut found);
         act::written(ledger, system, &person.user, &mut found);
         if let Some(server) = self.tried_server(system) {
-            database::passed_on(ledger, &server, relevant, person, &mut found);
+            let make = |facts: &[Fact]| self.ledger(facts);
+            let here =
+                Here { engine: ledger, is_whole: server.at_once(relevant, "", Others::AsWell).0.len() == relevant.len(), make: &make };
+            database::passed_on(&here, &server, relevant, person, &mut found);
             self.spent.fetch_add(found.tries, Ordering::Relaxed);
         }
         let found = Arc::new(found);

@@ -1,6 +1,5 @@
 //! The acts by which somebody comes to more on database servers, each a statement that the server would carry out.
 
-use std::cmp::Reverse;
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -12,6 +11,7 @@ use zest_model::source::{At, visible};
 
 use super::acts::{Found, Person, belongs};
 use super::fact::{self, Fact};
+use super::strong::{HeldAs, Others, PREDEFINED, So, Strong};
 
 /// How many accounts, roles and objects of a server are looked at.
 const MAX_LOOKED_AT: usize = 500;
@@ -118,6 +118,50 @@ impl Server {
         let logins = self.accounts.iter().zip(&strong).filter(|(_, is_strong)| **is_strong).map(|(account, _)| account.login.as_str());
         let lent = self.lent.iter().filter(|(_, of)| of.iter().any(|&position| strong[position])).map(|(by, _)| by.as_str());
         (logins.collect(), lent.collect())
+    }
+
+    /// Returns those of some things that can be so at once, as an account would have them, and whether it has all of them that it could: of
+    /// PostgreSQL no role may be a member of itself, by way of others either.
+    pub(super) fn at_once(&self, facts: &[Fact], first: &str, others: Others) -> (Vec<Fact>, bool) {
+        let joined = self.joined(facts);
+        let at_once = self.strong.at_once(&joined, first, others);
+        let mut is_chosen = at_once.is_chosen.iter();
+        let is_kept = |fact: &&Fact| match self.rules(fact) {
+            Some(account) => others == Others::AsWell || self.strong.comes_to(first, account, &at_once.so),
+            None => self.joins(fact).is_none() || is_chosen.next().is_some_and(|is_chosen| *is_chosen),
+        };
+        (facts.iter().filter(is_kept).cloned().collect(), at_once.is_whole)
+    }
+
+    /// Returns the memberships among some things that could exclude others: on MariaDB, where only accounts come to roles, none.
+    pub(super) fn joined<'f>(&self, facts: &'f [Fact]) -> Vec<(&'f str, &'f str)> {
+        facts.iter().filter_map(|fact| self.joins(fact)).collect()
+    }
+
+    fn joins<'f>(&self, fact: &'f Fact) -> Option<(&'f str, &'f str)> {
+        match fact {
+            Fact::Holds { system, account, role } if *system == self.system && self.kind == Kind::POSTGRESQL => Some((account, role)),
+            _ => None,
+        }
+    }
+
+    /// Returns who is a superuser of PostgreSQL by something.
+    fn rules<'f>(&self, fact: &'f Fact) -> Option<&'f str> {
+        match fact {
+            Fact::Rules { system, account } if *system == self.system && self.kind == Kind::POSTGRESQL => Some(account),
+            _ => None,
+        }
+    }
+
+    /// Returns whether anything that is no use to an account keeps something from it: a membership by which a role would come back to
+    /// itself, or that somebody else has become a superuser, whom only superusers touch.
+    fn is_barred(&self, facts: &[Fact], account: &str, so: &So<'_>) -> bool {
+        let is_no_use = |role: &str| !self.strong.comes_to(account, role, so);
+        let is_barred = |fact: &Fact| {
+            let joins = self.joins(fact).is_some_and(|(member, role)| is_no_use(member) && self.strong.comes_to(role, account, so));
+            joins || self.rules(fact).is_some_and(is_no_use)
+        };
+        facts.iter().any(is_barred)
     }
 
     /// Returns what it is called.
@@ -258,233 +302,87 @@ const fn is_between(c: char) -> bool {
     !(c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '$') || !c.is_ascii())
 }
 
-/// Which accounts and roles hold anything that could give more.
-#[derive(Debug)]
-struct Strong {
-    kind: Kind,
-    /// Of which roles each is a member, or may say who is.
-    memberships: FxHashMap<String, Vec<String>>,
-    /// Who holds something that goes on to whoever is a member.
-    names: FxHashSet<String>,
-    /// What whoever is a role of PostgreSQL may, and none of its members.
-    switches: FxHashMap<String, Vec<&'static str>>,
-    /// Roles of PostgreSQL who have nothing of those of which they are members before they become them.
-    do_not_inherit: FxHashSet<String>,
-    /// Who holds, on MariaDB, what gives more together with something else.
-    beside: FxHashSet<String>,
-    /// Whether everybody does.
-    is_open: bool,
+/// A ledger, whether all that is asked about is so in it, and how one is made in which less is.
+pub(super) struct Here<'l> {
+    pub(super) engine: &'l Engine,
+    pub(super) is_whole: bool,
+    pub(super) make: &'l dyn Fn(&[Fact]) -> Option<Arc<Engine>>,
 }
 
-/// Switches of PostgreSQL with which more can be done than what was granted.
-const SWITCHES: [&str; 2] = ["superuser", "create-role"];
-
-/// Roles that come with PostgreSQL, of which the same is so.
-const PREDEFINED: [&str; 4] = ["pg_execute_server_program", "pg_write_server_files", "pg_read_server_files", "pg_database_owner"];
-
-/// What runs as another is made by these, or called by whoever may anything.
-const MAKES: [&str; 5] = ["all", "create routine", "event", "create view", "trigger"];
-
-impl Strong {
-    fn of(kind: Kind, parts: &[Arc<Database>]) -> Self {
-        let roles = || parts.iter().flat_map(|part| part.accounts.iter().chain(&part.roles));
-        let mut strong = Self {
-            kind,
-            memberships: FxHashMap::default(),
-            names: FxHashSet::default(),
-            switches: FxHashMap::default(),
-            do_not_inherit: FxHashSet::default(),
-            beside: FxHashSet::default(),
-            is_open: false,
-        };
-        for role in roles() {
-            let name = &role.name.value;
-            // What is only named could be anything.
-            if !role.administers.is_empty() || !role.not_modelled.is_empty() {
-                strong.names.insert(name.clone());
-            }
-            let switches: Vec<&str> = SWITCHES.into_iter().filter(|switch| role.may.iter().any(|may| may.value == *switch)).collect();
-            if !switches.is_empty() {
-                strong.switches.insert(name.clone(), switches);
-            }
-            if role.inherit.as_ref().is_some_and(|inherit| !inherit.value) {
-                strong.do_not_inherit.insert(name.clone());
-            }
-            let others = role.member_of.iter().chain(&role.administers).map(|role| role.value.clone());
-            strong.memberships.insert(name.clone(), others.collect());
-        }
-        // What everybody is a member of is written as a grant.
-        for grant in parts.iter().flat_map(|part| &part.grants).filter(|grant| grant.allow.iter().any(|allow| allow.value == "membership"))
-        {
-            let roles = || grant.on.iter().filter_map(|on| Some(on.value.strip_prefix("role ")?.to_owned()));
-            grant.to.iter().for_each(|to| strong.memberships.entry(to.value.clone()).or_default().extend(roles()));
-        }
-        if kind == Kind::POSTGRESQL {
-            let owners = parts.iter().flat_map(|part| &part.objects).filter_map(|object| object.owner.as_ref());
-            strong.names.extend(owners.chain(parts.iter().filter_map(|part| part.owner.as_ref())).map(|owner| owner.value.clone()));
-        } else {
-            let of_server = |on: &str| on == "everything" || on.contains("mysql") || on.contains(['*', '%', '_']);
-            for grant in parts.iter().flat_map(|part| &part.grants) {
-                let to = || grant.to.iter().map(|to| to.value.clone());
-                if grant.on.iter().any(|on| of_server(&on.value)) {
-                    strong.names.extend(to());
-                }
-                if grant.allow.iter().any(|allow| MAKES.contains(&allow.value.as_str())) {
-                    strong.beside.extend(to());
-                }
-            }
-        }
-        // What is only named of the whole could be anything for everybody.
-        strong.is_open = strong.names.contains("public") || parts.iter().any(|part| !part.not_modelled.is_empty());
-        strong
-    }
-
-    /// Returns whether an account, or any role that it can come to be, holds anything that could give more where some things are so.
-    fn includes(&self, account: &str, so: &So<'_>) -> bool {
-        let is_strong = |name: &&str| self.switches.contains_key(*name) || so.rules.contains(*name) || self.hands_on(name, so);
-        self.reached_from(account, so, Reach::All).iter().any(is_strong)
-    }
-
-    /// Returns the roles that an account can come to be with each of which it holds something that could give more, and that it does not
-    /// hold before, or with another of them.
-    fn roles_of<'s>(&'s self, account: &'s str, so: &So<'s>, known: &mut HeldAs<'s>) -> Vec<&'s str> {
-        let of_account = self.held_as(account, account, so);
-        let reached = self.reached_from(account, so, Reach::All);
-        for role in &reached[1..] {
-            known.entry(role).or_insert_with(|| self.held_as(account, role, so));
-        }
-        let mut others: Vec<(&str, &FxHashSet<&str>)> = reached[1..].iter().map(|role| (*role, &known[role])).collect();
-        others.sort_by_key(|(_, held)| Reverse(held.len()));
-        let mut kept: Vec<(&str, &FxHashSet<&str>)> = Vec::new();
-        for (role, held) in others {
-            if !held.is_subset(&of_account) && !kept.iter().any(|(_, known)| held.is_subset(known)) {
-                kept.push((role, held));
-            }
-        }
-        kept.into_iter().map(|(role, _)| role).collect()
-    }
-
-    /// Returns what could give more of what is held while an account is a role: names of those who hand it on, and switches.
-    fn held_as<'s>(&'s self, account: &str, role: &'s str, so: &So<'s>) -> FxHashSet<&'s str> {
-        if self.kind == Kind::POSTGRESQL {
-            let handed_on = self.reached_from(role, so, Reach::Inherited).into_iter().filter(|name| self.hands_on(name, so));
-            let switches = self.switches.get(role).into_iter().flatten().copied();
-            return handed_on.chain(switches).chain(so.rules.contains(role).then_some(SWITCHES[0])).collect();
-        }
-        // Nothing of any role is there before it is active.
-        let reached = if role == account { vec![role] } else { self.reached_from(role, so, Reach::All) };
-        reached.into_iter().filter(|name| self.hands_on(name, so) || self.beside.contains(*name)).collect()
-    }
-
-    /// Returns whether a role holds something that its members have as well.
-    fn hands_on(&self, name: &str, so: &So<'_>) -> bool {
-        let is_come_to = so.owns.contains(name) || self.kind != Kind::POSTGRESQL && so.rules.contains(name);
-        self.is_open || self.names.contains(name) || PREDEFINED.contains(&name) || is_come_to
-    }
-
-    /// Returns an account or role, and all of which it is a member, as everybody is or by itself.
-    fn reached_from<'s>(&'s self, name: &'s str, so: &So<'s>, reach: Reach) -> Vec<&'s str> {
-        let (mut reached, mut seen) = (vec![name], FxHashSet::from_iter([name]));
-        let mut at = 0;
-        while let Some(&name) = reached.get(at) {
-            at += 1;
-            if reach == Reach::Inherited && self.do_not_inherit.contains(name) {
-                continue;
-            }
-            let come_to = so.holds.get(name).into_iter().flatten().copied();
-            let of_all = (at == 1).then(|| self.memberships.get("public")).flatten();
-            let others = self.memberships.get(name).into_iter().chain(of_all).flatten().map(String::as_str).chain(come_to);
-            reached.extend(others.filter(|role| seen.insert(role)));
-        }
-        reached
-    }
-}
-
-/// What is held while a role is active that could give more, by role.
-type HeldAs<'s> = FxHashMap<&'s str, FxHashSet<&'s str>>;
-
-/// Over which memberships roles are reached.
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Reach {
-    All,
-    Inherited,
-}
-
-/// What is come to, by the account that has it.
-#[derive(Default)]
-struct So<'f> {
-    holds: FxHashMap<&'f str, Vec<&'f str>>,
-    owns: FxHashSet<&'f str>,
-    rules: FxHashSet<&'f str>,
-}
-
-impl<'f> So<'f> {
-    fn of(facts: &'f [Fact]) -> Self {
-        let mut so = Self::default();
-        for fact in facts {
-            match fact {
-                Fact::Holds { system: _, account, role } => so.holds.entry(account).or_default().push(role),
-                Fact::Owns { system: _, account, object: _ } => drop(so.owns.insert(account)),
-                Fact::Rules { system: _, account } => drop(so.rules.insert(account)),
-                Fact::Becomes(_)
-                | Fact::Knows(_)
-                | Fact::Joins { .. }
-                | Fact::Runs { .. }
-                | Fact::Shapes { .. }
-                | Fact::Fills { .. }
-                | Fact::Grants { .. }
-                | Fact::Uses { .. }
-                | Fact::Shows { .. }
-                | Fact::Defines { .. } => {}
-            }
-        }
-        so
-    }
-}
-
-/// Finds what somebody may do by statements that gives more, where some things are so.
-pub(super) fn passed_on(engine: &Engine, server: &Server, facts: &[Fact], person: &Person, found: &mut Found) {
-    let used = server.accounts_of(engine, facts, &person.user);
+/// Finds what somebody may do by statements that gives more, where some things are so. Each account is asked where all is so that it could
+/// have of them, and nothing that keeps something from it: whose member others are is no loss to it.
+pub(super) fn passed_on(here: &Here<'_>, server: &Server, facts: &[Fact], person: &Person, found: &mut Found) {
+    let used = server.accounts_of(here.engine, facts, &person.user);
     let (so, known): (So<'_>, FxHashSet<&Fact>) = (So::of(facts), facts.iter().collect());
     let mut held = HeldAs::default();
     let is_strong = |account: &&Known| server.strong.includes(&account.name, &so);
     for account in used.iter().map(|&position| &server.accounts[position]).filter(is_strong) {
-        let roles = server.strong.roles_of(&account.name, &so, &mut held);
-        let (mut statements, tried_before) = (0, found.tries);
-        for (statement, gives) in acts_of(server, account, &used, &person.user) {
-            // What is so already gives nothing.
-            if gives.fact().is_some_and(|fact| known.contains(fact)) {
-                continue;
-            }
-            statements += 1;
-            if statements > MAX_LOOKED_AT || found.tries - tried_before > MAX_TRIED {
-                found.is_cut_short = true;
-                break;
-            }
-            // Not all that a role has is there before it is active.
-            let active = std::iter::once(None).chain(roles.iter().map(|role| Some(vec![(*role).to_owned()])));
-            let mut is_known = true;
-            let asked = active.into_iter().find_map(|active_roles| {
-                found.tries += 1;
-                let account = Some(account.login.clone()).filter(|login| *login != person.user);
-                let session = Session { account, active_roles, ..person.session() };
-                let question = Question { session, ..Question::statement(&person.user, &server.system, &statement) };
-                let decision = engine.decide(&question);
-                is_known &= decision.refusal != Some(Refusal::NotDecided);
-                (decision.verdict != Verdict::Denied).then_some(question)
-            });
-            let (who, on) = (visible(&person.user), visible(&server.system));
-            match (asked, gives) {
-                (None, _) if !is_known => found.unknown.push(format!("not decided: {who} on {on}: {statement}")),
-                (None, _) => {}
-                (Some(question), Gives::Surely(fact)) => found.add(fact, question),
-                (Some(question), Gives::AsDefiner(fact, right)) => {
-                    if has_alone(engine, &question, &fact, &right) {
-                        found.add(fact, question);
-                    }
+        if here.is_whole && !server.is_barred(facts, &account.name, &so) {
+            let roles = server.strong.roles_of(&account.name, &so, &mut held);
+            passed_on_as(here.engine, (server, &used), (account, &roles), (&known, person), found);
+            continue;
+        }
+        let (own, is_all) = server.at_once(facts, &account.name, Others::LeftOut);
+        let engine = (here.make)(&own);
+        if !is_all || engine.is_none() {
+            found.unknown.push(exclude_each_other(&server.system, &account.name));
+        }
+        if let Some(engine) = engine {
+            let so = So::of(&own);
+            let roles = server.strong.roles_of(&account.name, &so, &mut HeldAs::default());
+            passed_on_as(&engine, (server, &used), (account, &roles), (&known, person), found);
+        }
+    }
+}
+
+/// Says that an account could be a member of roles, but not of all of them.
+pub(super) fn exclude_each_other(system: &str, account: &str) -> String {
+    let (account, system) = (visible(account), visible(system));
+    format!("not looked at in every order: memberships on {system} that account `{account}` could come to exclude each other")
+}
+
+/// Finds what somebody may do as an account, with any of some roles active, that gives what is not known to be so.
+fn passed_on_as(
+    engine: &Engine,
+    (server, used): (&Server, &[usize]),
+    (account, roles): (&Known, &[&str]),
+    (known, person): (&FxHashSet<&Fact>, &Person),
+    found: &mut Found,
+) {
+    let (mut statements, tried_before) = (0, found.tries);
+    for (statement, gives) in acts_of(server, account, used, &person.user) {
+        // What is so already gives nothing.
+        if gives.fact().is_some_and(|fact| known.contains(fact)) {
+            continue;
+        }
+        statements += 1;
+        if statements > MAX_LOOKED_AT || found.tries - tried_before > MAX_TRIED {
+            found.is_cut_short = true;
+            break;
+        }
+        // Not all that a role has is there before it is active.
+        let active = std::iter::once(None).chain(roles.iter().map(|role| Some(vec![(*role).to_owned()])));
+        let mut is_known = true;
+        let asked = active.into_iter().find_map(|active_roles| {
+            found.tries += 1;
+            let account = Some(account.login.clone()).filter(|login| *login != person.user);
+            let session = Session { account, active_roles, ..person.session() };
+            let question = Question { session, ..Question::statement(&person.user, &server.system, &statement) };
+            let decision = engine.decide(&question);
+            is_known &= decision.refusal != Some(Refusal::NotDecided);
+            (decision.verdict != Verdict::Denied).then_some(question)
+        });
+        let (who, on) = (visible(&person.user), visible(&server.system));
+        match (asked, gives) {
+            (None, _) if !is_known => found.unknown.push(format!("not decided: {who} on {on}: {statement}")),
+            (None, _) => {}
+            (Some(question), Gives::Surely(fact)) => found.add(fact, question),
+            (Some(question), Gives::AsDefiner(fact, right)) => {
+                if has_alone(engine, &question, &fact, &right) {
+                    found.add(fact, question);
                 }
-                (Some(_), Gives::NotFollowed(what)) => found.unknown.push(format!("not followed: {what}, which {who} may make on {on}")),
             }
+            (Some(_), Gives::NotFollowed(what)) => found.unknown.push(format!("not followed: {what}, which {who} may make on {on}")),
         }
     }
 }
@@ -527,14 +425,15 @@ fn acts_of<'s>(server: &'s Server, account: &'s Known, used: &'s [usize], user: 
     let holds = move |role: &str| Fact::Holds { system: system.to_owned(), account: name.to_owned(), role: role.to_owned() };
     let uses = move |other: &str| Fact::Uses { user: user.to_owned(), system: system.to_owned(), account: other.to_owned() };
     let rules = move || Fact::Rules { system: system.to_owned(), account: name.to_owned() };
-    let is_member = |role: &str| server.strong.memberships.get(name).is_some_and(|roles| roles.iter().any(|known| known == role));
-    let is_new = move |role: &&str| !is_member(role);
+    let is_new = move |role: &&str| !server.strong.is_member(name, role);
     let surely = |(statement, fact)| (statement, Gives::Surely(fact));
     match server.kind {
         Kind::POSTGRESQL => {
             let own = identifier(name, '"');
-            // Accounts are roles as well, and so are those that come with the server.
-            let joins = roles.chain(others()).chain(PREDEFINED).filter(is_new);
+            // Accounts are roles as well, those that somebody uses too: what two of them hold is held at once then. So are those that come
+            // with the server.
+            let mine = used.iter().map(|&position| server.accounts[position].name.as_str()).filter(move |other| *other != name);
+            let joins = roles.chain(others()).chain(mine).chain(PREDEFINED).filter(is_new);
             let granted = joins.map(move |role| (format!("GRANT {} TO {own}", identifier(role, '"')), holds(role)));
             let set = others().map(move |other| (format!("ALTER ROLE {} PASSWORD 'set anew'", identifier(other, '"')), uses(other)));
             // Whatever the server's own account runs, the server lets it do anything with what it keeps.

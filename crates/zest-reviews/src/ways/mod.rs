@@ -10,6 +10,7 @@ mod acts;
 mod cut;
 mod database;
 mod fact;
+mod strong;
 mod tie;
 mod top;
 
@@ -26,7 +27,7 @@ pub use top::unmeant;
 use zest_engine::Engine;
 use zest_engine::links::Party;
 use zest_engine::rights::{Action, Rights, Side, Within, rights};
-use zest_model::ask::{Act, Form, GateOutcome, Question, Session};
+use zest_model::ask::{Act, Form, GateOutcome, Question, Session, Verdict};
 pub use zest_model::listing::{Cut, Way, WayStep};
 use zest_model::source::visible;
 
@@ -92,6 +93,9 @@ const MAX_GOT: usize = 20_000;
 
 /// How many things on one database server are looked at one by one.
 const MAX_ALONE: usize = 16;
+
+/// How often an order is tried in which things can be come to.
+const MAX_PLACED: usize = 200;
 
 /// How many ledgers are looked at, from one person.
 const MAX_LEDGERS: usize = 600;
@@ -182,7 +186,7 @@ impl<'a, 'e> Ways<'a, 'e> {
         let mut unknown = Vec::new();
         let mut found: Vec<(Fact, Taken)> = Vec::new();
         let people = self.people(&facts);
-        let engine = self.acts.ledger(&facts);
+        let engine = self.acts.at_once(&facts).0.into_iter().next();
         for person in &people {
             let of_person = self.acts.by(&facts, person);
             let is_new = self.looked_at.insert((ledger.clone(), person.clone()));
@@ -208,6 +212,10 @@ impl<'a, 'e> Ways<'a, 'e> {
                 continue;
             }
             let (before, act) = self.least(base.clone(), act, |ways, base| ways.act_for(base, &fact));
+            let Some(before) = self.in_order(&before).filter(|before| self.is_allowed(before, &act)) else {
+                unknown.push(format!("not looked at in every order: {}", fact.words()));
+                continue;
+            };
             new.push(self.got.len());
             self.known.insert(fact.clone());
             self.got.push(Got { fact, act, before });
@@ -271,12 +279,15 @@ impl<'a, 'e> Ways<'a, 'e> {
             let in_name = self.acts.through(sought, systems);
             for base in [Vec::new(), (0..self.got.len()).collect()] {
                 let facts = self.facts(&base);
-                let Some(engine) = self.acts.ledger(&facts) else { continue };
-                for person in self.people(&facts) {
+                let (ledgers, is_whole) = self.acts.at_once(&facts);
+                list.extend((!is_whole).then(|| format!("{}: not all that could be come to can be so at once", visible(&self.from))));
+                for (engine, person) in
+                    ledgers.iter().flat_map(|engine| self.people(&facts).into_iter().map(move |person| (engine, person)))
+                {
                     let stated = stated_of(stated, &person);
-                    list.extend(sets(&engine, &person.user, &stated, sought, systems).iter().flat_map(Rights::unknown));
+                    list.extend(sets(engine, &person.user, &stated, sought, systems).iter().flat_map(Rights::unknown));
                     for in_name in &*in_name {
-                        list.extend(in_name_of(&engine, &person.user, &stated, in_name).iter().flat_map(Rights::unknown));
+                        list.extend(in_name_of(engine, &person.user, &stated, in_name).iter().flat_map(Rights::unknown));
                     }
                 }
             }
@@ -359,7 +370,7 @@ impl<'a, 'e> Ways<'a, 'e> {
     fn act_for(&self, base: &[usize], wanted: &Fact) -> Option<Taken> {
         let facts = self.facts(base);
         let people = self.people(&facts);
-        let engine = self.acts.ledger(&facts);
+        let engine = self.acts.at_once(&facts).0.into_iter().next();
         people.iter().find_map(|person| {
             let found = self.acts.by(&facts, person);
             let gives = |act: &&Arc<acts::Act>| {
@@ -369,6 +380,45 @@ impl<'a, 'e> Ways<'a, 'e> {
             };
             let act = found.acts.iter().find(gives)?;
             Some(Taken { by: person.user.clone(), how: act.by.clone() })
+        })
+    }
+
+    /// Puts some things into an order in which each can be come to when those before it are so; nothing where none was found. What somebody
+    /// comes to can take something away: whoever has become a superuser is touched by superusers alone.
+    fn in_order(&self, base: &[usize]) -> Option<Vec<usize>> {
+        // Those before a thing are in such an order.
+        let Some(&last) = base.iter().max() else { return Some(Vec::new()) };
+        if self.got[last].before.len() + 1 == base.len() {
+            return Some(self.with_before(&[last]));
+        }
+        let mut placed = Vec::new();
+        self.place(&mut placed, base, &mut { MAX_PLACED }).then_some(placed)
+    }
+
+    fn place(&self, placed: &mut Vec<usize>, left: &[usize], tries: &mut usize) -> bool {
+        let next = |number: &&usize| self.got[**number].before.iter().all(|before| placed.contains(before));
+        let next: Vec<usize> = left.iter().filter(next).copied().collect();
+        for number in next {
+            *tries = tries.saturating_sub(1);
+            if *tries == 0 || !self.is_allowed(placed, &self.got[number].act) {
+                continue;
+            }
+            let others: Vec<usize> = left.iter().copied().filter(|other| *other != number).collect();
+            placed.push(number);
+            if self.place(placed, &others, tries) {
+                return true;
+            }
+            placed.pop();
+        }
+        left.is_empty()
+    }
+
+    /// Returns whether an act is allowed where some things are so, which can be so at once.
+    fn is_allowed(&self, base: &[usize], act: &Taken) -> bool {
+        let ledger = self.acts.ledger(&self.facts(base));
+        ledger.is_some_and(|engine| match &act.how {
+            By::Asked(question) => engine.decide(question).verdict != Verdict::Denied,
+            By::Unasked { .. } => true,
         })
     }
 
@@ -441,7 +491,12 @@ impl<'a, 'e> Ways<'a, 'e> {
             }
         }
         let (base, step) = reached?;
-        Some(self.least(base, step, reaches))
+        let (base, step) = self.least(base, step, reaches);
+        let in_order = self.in_order(&base).filter(|base| self.acts.ledger(&self.facts(base)).is_some());
+        if in_order.is_none() {
+            self.unknown.push(format!("{}: what is needed cannot all be so at once", visible(&self.from)));
+        }
+        Some((in_order?, step))
     }
 
     /// Returns each thing that could be come to, with a shortest way to it.
@@ -496,21 +551,23 @@ impl<'a, 'e> Ways<'a, 'e> {
                 if facts.iter().any(|fact| fact.becomes() == Some(target)) {
                     return Some(None);
                 }
-                let engine = self.acts.ledger(&facts)?;
-                self.people(&facts).into_iter().find_map(|person| acts_as(&engine, &person.user, &person.session(), target)).map(Some)
+                let (ledgers, people) = (self.acts.at_once(&facts).0, self.people(&facts));
+                let acts_as =
+                    |engine: &Arc<Engine>| people.iter().find_map(|person| acts_as(engine, &person.user, &person.session(), target));
+                ledgers.iter().find_map(acts_as).map(Some)
             }
             Aim::Do(sought, systems, stated) => {
                 let people = self.people(&facts);
-                let engine = self.acts.ledger(&facts)?;
                 // What the systems cannot notice leaves their answers as they are; over a host others could be heard of.
                 let is_from_host = stated.acting.iter().any(|act| matches!(act, Act::Account { host: Some(_), .. }));
-                let is_noticed = is_from_host || !self.acts.relevant(&facts, &engine, systems).is_empty();
-                let can = |person: &&Person| is_noticed || may(&person.user);
-                let mut people = people.iter().filter(can);
-                let found = people.find_map(|person| {
-                    let stated = stated_of(stated, person);
-                    let in_name = || does_in_name(&engine, &person.user, &stated, in_name);
-                    does(&engine, &person.user, &stated, sought, systems).or_else(in_name)
+                let found = self.acts.at_once(&facts).0.iter().find_map(|engine| {
+                    let is_noticed = is_from_host || !self.acts.relevant(&facts, engine, systems).is_empty();
+                    let can = |person: &&Person| is_noticed || may(&person.user);
+                    people.iter().filter(can).find_map(|person| {
+                        let stated = stated_of(stated, person);
+                        let in_name = || does_in_name(engine, &person.user, &stated, in_name);
+                        does(engine, &person.user, &stated, sought, systems).or_else(in_name)
+                    })
                 });
                 found.map(Some)
             }
