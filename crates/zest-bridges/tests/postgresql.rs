@@ -179,12 +179,11 @@ fn written_and_read_again(state: &State) -> Result<(), String> {
 /// What the server answers without having looked at rights.
 const NEVER_LOOKED: &[SqlState] = &[SqlState::FEATURE_NOT_SUPPORTED, SqlState::INVALID_OBJECT_DEFINITION];
 
-/// Whether an error is a refusal: for want of a right, or of a membership that the server makes for nobody.
+/// Whether an error is a refusal: for want of a right, or of what the server gives nobody, as a membership or option in a circle.
 pub(crate) fn refuses(error: &DbError) -> bool {
     let is_barred = |words: &str| error.message().contains(words);
     match *error.code() {
-        SqlState::INSUFFICIENT_PRIVILEGE => true,
-        SqlState::INVALID_GRANT_OPERATION => is_barred("is a member of role"),
+        SqlState::INSUFFICIENT_PRIVILEGE | SqlState::INVALID_GRANT_OPERATION => true,
         SqlState::INTERNAL_ERROR => is_barred("cannot have explicit members") || is_barred("cannot be a member of any role"),
         _ => false,
     }

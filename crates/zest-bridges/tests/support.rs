@@ -37,7 +37,7 @@ pub(crate) fn in_full_run(many: u64, few: u64) -> u64 {
 
 /// How many estates go to the server and come back twice, at least: 200 in the full run.
 pub(crate) fn estates() -> u64 {
-    in_full_run(200, 80)
+    in_full_run(200, 40)
 }
 
 /// How many checks a server is to be compared on; at least 50,000, half of `ZEST_CHECKS` in the full run.

@@ -16,7 +16,7 @@ fn the_two_commands_of_the_readme_are_the_ones_that_ci_runs() {
     let ci = std::fs::read_to_string(root().join(".ci/run")).expect("the CI script is there");
     assert!(ci.contains("./test"), ".ci/run does not run the README's test command");
     let test = std::fs::read_to_string(root().join("test")).expect("the test script is there");
-    assert!(test.contains("cargo run --quiet -- demo"), "the test script does not take the tour");
+    assert!(test.contains("/zest\" demo"), "the test script does not take the tour");
 }
 
 /// The text of each block of a language.

@@ -89,7 +89,7 @@ fn without_moments(answer: &mut Value) {
 #[test]
 fn real_processes_say_the_same_singly_and_in_a_batch() {
     let mut facts = Facts::new(zest_testkit::seed(4));
-    for number in 0..zest_testkit::processes(500) {
+    for number in 0..zest_testkit::processes(150) {
         let asked = facts.question();
         let (options, bare) = as_options(&asked);
         let base = ["ask", "--ledger", "demo/lanternsound"];

@@ -18,7 +18,10 @@ static ENGINE: LazyLock<Engine> = LazyLock::new(|| {
          [databases.db.roles]\ndesk = {}\n'Odd \"one' = {}\nstrong = { may = ['superuser'] }\n\
          [databases.db.objects]\n'schema s' = { owner = 'lender' }\n'type s.t' = { owner = 'lender' }\n'language plpgsql' = {}\n\
          'function s.f(integer)' = { owner = 'lender' }\n'table s.one' = { owner = 'lender', columns = { id = 'integer' } }\n\
-         'table s.two' = { owner = 'desk', columns = { id = 'integer' } }\n",
+         'table s.two' = { owner = 'desk', columns = { id = 'integer' } }\n\
+         [[databases.db.grants]]\nallow = ['usage']\non = 'schema s'\nto = ['maker', 'copier']\n\
+         [[databases.db.grants]]\nallow = ['select']\non = 'table s.one'\nto = ['maker']\nregrant = true\n\
+         [[databases.db.grants]]\nallow = ['select']\non = 'table s.one'\nto = ['copier']\nregrant = true\ngrantor = 'maker'\n",
     )
 });
 
@@ -30,7 +33,7 @@ fn refused(account: &str, statement: &str) -> Option<Refusal> {
 
 #[test]
 fn each_statement_needs_what_the_server_checks() {
-    use Refusal::{MembershipBarred, NoAdminOption, NoGrantOption, NoPrivilege, NotDecided, NotOwner, SchemaShut, SwitchOff};
+    use Refusal::{MembershipBarred, NoAdminOption, NoGrantOption, NoPrivilege, NotDecided, NotOwner, OptionBarred, SchemaShut, SwitchOff};
     for (account, statement, expected) in [
         // Membership: the option on the role, or the switch for roles; of a superuser only superusers.
         ("lender", "GRANT desk TO clerk", None),
@@ -122,6 +125,26 @@ fn each_statement_needs_what_the_server_checks() {
         ("clerk", "GRANT USAGE ON LANGUAGE plpgsql TO clerk", Some(NoGrantOption)),
         ("lender", "GRANT SELECT ON TYPE s.t TO clerk", Some(NotDecided)),
         ("lender", "GRANT USAGE ON TYPE t TO clerk", Some(NotDecided)),
+        // An option never goes back to whom it rests on, and everybody is given none; one on a column rests on one on that column.
+        ("copier", "GRANT SELECT ON s.one TO clerk WITH GRANT OPTION", None),
+        ("copier", "GRANT SELECT ON s.one TO maker", None),
+        ("copier", "GRANT SELECT ON s.one TO maker WITH GRANT OPTION", Some(OptionBarred)),
+        ("copier", "GRANT SELECT ON s.one TO clerk, \"maker\" WITH GRANT OPTION", Some(OptionBarred)),
+        ("copier", "GRANT SELECT ON s.one TO session_user WITH GRANT OPTION", Some(OptionBarred)),
+        ("copier", "GRANT SELECT ON ALL TABLES IN SCHEMA s TO maker WITH GRANT OPTION", Some(OptionBarred)),
+        ("copier", "GRANT SELECT (id) ON s.one TO clerk", None),
+        ("copier", "GRANT SELECT (id) ON s.one TO clerk WITH GRANT OPTION", Some(OptionBarred)),
+        ("copier", "GRANT ALL (id) ON s.one TO clerk WITH GRANT OPTION", Some(OptionBarred)),
+        ("copier", "GRANT INSERT ON s.one TO maker WITH GRANT OPTION", Some(NoGrantOption)),
+        ("lender", "GRANT SELECT ON s.one TO maker WITH GRANT OPTION", None),
+        ("lender", "GRANT SELECT ON s.one TO PUBLIC WITH GRANT OPTION", Some(OptionBarred)),
+        ("lender", "GRANT ALL (id) ON TABLE s.one TO maker, PUBLIC WITH GRANT OPTION", Some(OptionBarred)),
+        ("root", "GRANT USAGE ON TYPE s.t TO PUBLIC WITH GRANT OPTION", Some(OptionBarred)),
+        ("root", "GRANT EXECUTE ON FUNCTION s.f(integer) TO PUBLIC WITH GRANT OPTION", Some(OptionBarred)),
+        ("root", "GRANT SET ON PARAMETER work_mem TO PUBLIC WITH GRANT OPTION", Some(NotDecided)),
+        ("lender", "ALTER DEFAULT PRIVILEGES GRANT SELECT ON TABLES TO maker, PUBLIC WITH GRANT OPTION", Some(NotDecided)),
+        ("lender", "ALTER DEFAULT PRIVILEGES GRANT SELECT ON TABLES TO PUBLIC", None),
+        ("lender", "REVOKE GRANT OPTION FOR SELECT ON s.one FROM PUBLIC", None),
         // Nothing is dropped: what follows is looked at as well.
         ("maker", "GRANT desk TO clerk; DROP ROLE root", Some(SwitchOff)),
         ("maker", "CREATE ROLE extra; GRANT root TO clerk", Some(NoAdminOption)),

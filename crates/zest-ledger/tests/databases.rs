@@ -147,6 +147,7 @@ answers! {
     a_statement_of_an_owner: sql("plain", "alter table fares.price add column x integer") => Err(Refusal::NotOwner);
     a_statement_that_needs_a_switch: sql("plain", "create role x") => Err(Refusal::SwitchOff);
     passing_on_a_membership: sql("plain", "grant reader to clerk") => Err(Refusal::NoAdminOption);
+    an_option_that_everybody_would_have: sql("boss", "grant select on fares.price to public with grant option") => Err(Refusal::OptionBarred);
     nobody_comes_back_to_itself: sql("boss", "grant plain to reader") => Err(Refusal::MembershipBarred);
     an_unknown_table_is_not_decided: sql("plain", "select 1 from fares.nothing") => Err(Refusal::NotDecided);
     what_runs_text_is_not_decided: sql("plain", "do $$ begin end $$") => Err(Refusal::NotDecided);

@@ -6,8 +6,9 @@
 
 use sqlparser::tokenizer::Token;
 
+use super::acl::Grantee;
 use super::catalog::Want;
-use super::need::{Demand, Need, barred};
+use super::need::{Demand, GivenOption, Need, barred};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use super::state::State;
@@ -77,17 +78,21 @@ enum About {
         privileges: Option<Vec<String>>,
         names: Vec<Vec<String>>,
         by: Option<Named>,
+        /// Who is given the option as well.
+        option_to: Vec<Named>,
     },
     /// A grant of the right to a setting, or of one on a tablespace; or its revocation.
     OnServer {
         what: &'static str,
         names: Vec<String>,
         is_grant: bool,
+        option_to: Vec<Named>,
     },
     /// All columns of tables, some of them named.
     Columns {
         columns: Vec<String>,
         tables: Vec<Vec<String>>,
+        option_to: Vec<Named>,
     },
     /// What some roles own, given to another or dropped.
     Owned {
@@ -178,13 +183,17 @@ impl Checks<'_> {
                     _ => {}
                 }
             }
-            About::Grant { class, privileges, names, by } => {
+            About::Grant { class, privileges, names, by, option_to } => {
                 if by.as_ref().is_some_and(|by| self.name(by) != self.current) {
                     self.undecided.push("what another grantor may give".to_owned());
                 }
-                self.grant(*class, privileges.as_deref(), names);
+                self.grant(*class, privileges.as_deref(), names, option_to);
             }
-            About::OnServer { what, names, is_grant } => {
+            About::OnServer { what, names, is_grant, option_to } => {
+                if option_to.iter().any(|to| self.name(to) == "public") {
+                    self.undecided
+                        .push("an option to pass something on that everybody would have, which the server gives nobody".to_owned());
+                }
                 for name in names {
                     let note = format!("{what} {name}");
                     if self.state.not_modelled.contains(&note) {
@@ -201,7 +210,7 @@ impl Checks<'_> {
                     }
                 }
             }
-            About::Columns { columns, tables } => {
+            About::Columns { columns, tables, option_to } => {
                 for table in tables {
                     let parts: Vec<&str> = table.iter().map(String::as_str).collect();
                     let classes = [Class::Table, Class::View, Class::MaterialisedView];
@@ -214,7 +223,8 @@ impl Checks<'_> {
                     let schema = ObjectName::new(Class::Schema, &[schema]);
                     self.list.push(Need::privilege(self.current, &schema, Privilege::Usage, On::Object));
                     let demand = Demand::Privilege { any: COLUMN_PRIVILEGES, on: On::Columns(columns.clone()), want: Want::GrantOption };
-                    self.list.push(Need::Object { role: self.current.to_owned(), object, demand });
+                    self.list.push(Need::Object { role: self.current.to_owned(), object: object.clone(), demand });
+                    self.option(&object, columns, COLUMN_PRIVILEGES, option_to);
                 }
             }
             About::Owned { by, to } => {
@@ -230,7 +240,20 @@ impl Checks<'_> {
         }
     }
 
-    fn grant(&mut self, class: Class, privileges: Option<&[String]>, names: &[Vec<String>]) {
+    /// What no right helps against.
+    fn option(&mut self, object: &ObjectName, columns: &[String], privileges: Privileges, to: &[Named]) {
+        for named in to {
+            let grantee = match self.name(named).as_str() {
+                "public" => Grantee::Public,
+                name => Grantee::Role(name.to_owned()),
+            };
+            let (role, object) = (self.current.to_owned(), object.clone());
+            let given = GivenOption { role, object, columns: columns.to_vec(), privileges, grantee };
+            self.list.extend(given.barred(self.state).map(|_| Need::Option(given)));
+        }
+    }
+
+    fn grant(&mut self, class: Class, privileges: Option<&[String]>, names: &[Vec<String>], option_to: &[Named]) {
         let applicable = class.applicable();
         let wanted: Option<Privileges> = privileges.map_or(Some(applicable), |list| {
             list.iter()
@@ -257,7 +280,8 @@ impl Checks<'_> {
                 self.list.push(Need::privilege(self.current, &schema, Privilege::Usage, On::Object));
             }
             let demand = Demand::Privilege { any, on: On::Object, want: Want::GrantOption };
-            self.list.push(Need::Object { role: self.current.to_owned(), object, demand });
+            self.list.push(Need::Object { role: self.current.to_owned(), object: object.clone(), demand });
+            self.option(&object, &[], any, option_to);
         }
     }
 
@@ -441,20 +465,28 @@ fn statement(words: &mut Words) -> Option<About> {
     words.go_to(begin);
     let granted = roles(words)?;
     let members = words.takes(if is_grant { "to" } else { "from" }).then(|| roles(words))??;
-    let by = end(words, is_grant, "admin")?;
+    let End { has_option: _, by } = end(words, is_grant, "admin")?;
     Some(About::Membership { roles: granted, members, by, is_grant })
 }
 
+/// What stands behind those who are given something, or lose it.
+struct End {
+    /// Whether they may pass it on as well.
+    has_option: bool,
+    by: Option<Named>,
+}
+
 /// Reads what stands behind those who are given something, or lose it: the option, by whom, and what becomes of others.
-fn end(words: &mut Words, is_grant: bool, option: &str) -> Option<Option<Named>> {
-    if is_grant && words.takes("with") && !words.takes_both(option, "option") {
+fn end(words: &mut Words, is_grant: bool, option: &str) -> Option<End> {
+    let has_option = is_grant && words.takes("with");
+    if has_option && !words.takes_both(option, "option") {
         return None;
     }
     let by = if words.takes("granted") { Some(words.takes("by").then(|| named(words))??) } else { None };
     if !is_grant {
         words.takes_any(&["cascade", "restrict"]);
     }
-    Some(by)
+    Some(End { has_option, by })
 }
 
 /// Reads a grant on what has no columns: the parser of SQL reads the others.
@@ -491,25 +523,26 @@ fn grant(words: &mut Words, is_grant: bool) -> Option<About> {
         () => return None,
     };
     let names = words.list(Words::path)?;
-    let grantee = |words: &mut Words| {
-        words.takes_before_name("group");
-        named(words)
-    };
-    // Whom it is given to is not checked; everybody may be one of them.
-    words.takes(if is_grant { "to" } else { "from" }).then(|| words.list(grantee))??;
-    let by = end(words, is_grant, "grant")?;
-    Some(About::Grant { class, privileges, names, by })
+    let (option_to, by) = to_whom(words, is_grant)?;
+    Some(About::Grant { class, privileges, names, by, option_to })
 }
 
-/// Reads who is given something, and what stands behind them.
-fn to_whom(words: &mut Words, is_grant: bool) -> Option<()> {
+/// Reads who is given something, or loses it, and what stands behind them: who is given the option as well, and by whom. Everybody may be
+/// one of them.
+fn to_whom(words: &mut Words, is_grant: bool) -> Option<(Vec<Named>, Option<Named>)> {
     let grantee = |words: &mut Words| {
         words.takes_before_name("group");
         named(words)
     };
-    words.takes(if is_grant { "to" } else { "from" }).then(|| words.list(grantee))??;
-    // Another grantor than the current one is refused before anything is checked.
-    end(words, is_grant, "grant")?.is_none_or(|by| matches!(by, Named::Current)).then_some(())
+    let to = words.takes(if is_grant { "to" } else { "from" }).then(|| words.list(grantee))??;
+    let End { has_option, by } = end(words, is_grant, "grant")?;
+    Some((if has_option { to } else { Vec::new() }, by))
+}
+
+/// Reads the same where another grantor than the current one is refused before anything is checked.
+fn by_current(words: &mut Words, is_grant: bool) -> Option<Vec<Named>> {
+    let (option_to, by) = to_whom(words, is_grant)?;
+    by.is_none_or(|by| matches!(by, Named::Current)).then_some(option_to)
 }
 
 fn on_server(words: &mut Words, privileges: Option<&[String]>, is_grant: bool) -> Option<About> {
@@ -526,8 +559,8 @@ fn on_server(words: &mut Words, privileges: Option<&[String]>, is_grant: bool) -
     if what == "tablespace" && !names.iter().all(|name| matches!(name.as_str(), "pg_default" | "pg_global")) {
         return None;
     }
-    to_whom(words, is_grant)?;
-    Some(About::OnServer { what, names, is_grant })
+    let option_to = by_current(words, is_grant)?;
+    Some(About::OnServer { what, names, is_grant, option_to })
 }
 
 fn all_columns(words: &mut Words, is_grant: bool) -> Option<About> {
@@ -539,8 +572,8 @@ fn all_columns(words: &mut Words, is_grant: bool) -> Option<About> {
         let table = words.takes_token(&Token::Period).then(|| words.name())??;
         Some(vec![schema, table])
     })?;
-    to_whom(words, is_grant)?;
-    Some(About::Columns { columns, tables })
+    let option_to = by_current(words, is_grant)?;
+    Some(About::Columns { columns, tables, option_to })
 }
 
 fn alter(words: &mut Words) -> Option<About> {

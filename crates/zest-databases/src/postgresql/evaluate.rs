@@ -2,7 +2,7 @@
 
 use super::Server;
 use super::catalog::{Catalog, Want};
-use super::need::{Demand, Need};
+use super::need::{Demand, GivenOption, Need};
 use super::object::ObjectName;
 use super::privilege::{Class, Privilege};
 use super::statement::{needs, settings};
@@ -174,6 +174,7 @@ pub(super) fn place(server: &Server, need: &Need) -> Option<Place> {
         | Need::Member { role, .. }
         | Need::Admin { role, .. }
         | Need::Membership { role, .. }
+        | Need::Option(GivenOption { role, .. })
         | Need::Rights { role, .. }
         | Need::Server { role, .. } => server.places.roles.get(role).copied(),
     }

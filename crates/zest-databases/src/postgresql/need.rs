@@ -1,11 +1,11 @@
 //! What the server checks for an action, one by one, and what a catalog says to each.
 
-use super::acl::Grantee;
+use super::acl::{AclRefusal, Grantee};
 use super::catalog::{Catalog, Want, Way};
 use super::object::ObjectName;
 use super::policy::{self, Lets, Part};
 use super::privilege::{Class, Privilege, Privileges};
-use super::state::{Object, State};
+use super::state::{GrantChange, Object, State};
 use super::written::Taken;
 use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
@@ -34,6 +34,8 @@ pub(crate) enum Need {
     Admin { role: String, of: String },
     /// That the server lets a role be made a member of another at all; whoever asks.
     Membership { role: String, of: String, member: String },
+    /// That the server lets an option to pass something on be given at all; whoever asks, but for the owner.
+    Option(GivenOption),
     /// All rights of another role, through memberships that inherit.
     Rights { role: String, of: String },
     /// That some policy of row security lets new rows in.
@@ -74,6 +76,7 @@ impl Need {
             | Self::Member { role, .. }
             | Self::Admin { role, .. }
             | Self::Membership { role, .. }
+            | Self::Option(GivenOption { role, .. })
             | Self::Rights { role, .. }
             | Self::NewRow { role, .. }
             | Self::Server { role, .. } => other.clone_into(role),
@@ -243,6 +246,10 @@ impl Need {
                 Some(why) => fail(Refusal::MembershipBarred, why),
                 None => pass(format!("`{}` can be made a member of `{}`", visible(member), visible(of)), None),
             },
+            Self::Option(given) => match given.barred(catalog.state()) {
+                Some(why) => fail(Refusal::OptionBarred, why),
+                None => pass(format!("{} can be given the option", visible(&given.grantee.to_string())), None),
+            },
             Self::Server { role, of, what } => {
                 let shown = visible(role);
                 let has = |of: &&&str| catalog.role(role).zip(catalog.role(of)).is_some_and(|(role, of)| catalog.has_role(role, of));
@@ -275,6 +282,42 @@ impl Need {
                 }
             }
         }
+    }
+}
+
+/// Somebody is given an option to pass something on.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct GivenOption {
+    /// Who gives it.
+    pub(crate) role: String,
+    pub(crate) object: ObjectName,
+    /// On these columns only; on the whole object if none.
+    pub(crate) columns: Vec<String>,
+    pub(crate) privileges: Privileges,
+    pub(crate) grantee: Grantee,
+}
+
+impl GivenOption {
+    /// Says why the server lets it be given to nobody of that name; whether it is held at all is another matter.
+    pub(super) fn barred(&self, state: &State) -> Option<String> {
+        let Self { role, object, columns, privileges, grantee } = self;
+        let change = GrantChange {
+            object: object.clone(),
+            columns: columns.clone(),
+            privileges: *privileges,
+            grantee: grantee.clone(),
+            regrant: true,
+            by: Some(role.clone()),
+            revoke: false,
+            cascade: false,
+            place: None,
+        };
+        let refused = state.would_refuse(&change)?;
+        let is_barred = match refused {
+            AclRefusal::Circular | AclRefusal::OptionToPublic => true,
+            AclRefusal::NoGrantOption | AclRefusal::Dependent(_) => false,
+        };
+        is_barred.then(|| format!("`{}` on {}: {refused}", visible(&grantee.to_string()), visible(&object.to_string())))
     }
 }
 

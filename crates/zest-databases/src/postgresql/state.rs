@@ -328,6 +328,12 @@ impl State {
         done
     }
 
+    /// Says what the server would refuse of a GRANT or REVOKE, of which nothing is carried out.
+    pub(crate) fn would_refuse(&self, change: &GrantChange) -> Option<AclRefusal> {
+        let mut object = self.objects.get(&change.object)?.clone();
+        self.change_object(&mut object, change).err()
+    }
+
     /// Carries a statement out as [`State::change`] does, by the grant options that the grantor itself holds also where
     /// that is a superuser: what its members do on the server, and what a ledger means by a grantor.
     pub(crate) fn change_resting_on_grantor(&mut self, change: &GrantChange) -> Result<(), AclRefusal> {

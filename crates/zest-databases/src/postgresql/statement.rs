@@ -17,14 +17,15 @@ use rustc_hash::FxHashSet;
 
 use sqlparser::ast::{
     Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, CreateTableLikeKind,
-    DataType, FunctionDesc, FunctionReturnType, GrantObjects, LockTableMode, ObjectName as Written, ObjectType, Owner,
-    Privileges as Listed, Query, SchemaName, Set, SetExpr, Statement, TableConstraint,
+    DataType, FunctionDesc, FunctionReturnType, GrantObjects, GranteeName, GranteesType, LockTableMode, ObjectName as Written, ObjectType,
+    Owner, Privileges as Listed, Query, SchemaName, Set, SetExpr, Statement, TableConstraint,
 };
 
 use super::Column;
 use super::about_rights;
+use super::acl::Grantee;
 use super::catalog::{Catalog, Want};
-use super::need::{Demand, Need};
+use super::need::{Demand, GivenOption, Need};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
 use crate::database::followed::Followed;
@@ -803,8 +804,11 @@ impl Deriver<'_> {
                 let object = self.existing(object_name, RELATIONS);
                 self.own(object);
             }
-            Statement::Grant(grant) => self.grant(&grant.privileges, grant.objects.as_ref(), grant.granted_by.as_ref()),
-            Statement::Revoke(revoke) => self.grant(&revoke.privileges, revoke.objects.as_ref(), revoke.granted_by.as_ref()),
+            Statement::Grant(grant) => {
+                let option_to: &[_] = if grant.with_grant_option { &grant.grantees } else { &[] };
+                self.grant(&grant.privileges, grant.objects.as_ref(), grant.granted_by.as_ref(), option_to);
+            }
+            Statement::Revoke(revoke) => self.grant(&revoke.privileges, revoke.objects.as_ref(), revoke.granted_by.as_ref(), &[]),
             Statement::Set(Set::SetRole { role_name: Some(name), .. }) => {
                 let of = fold(Dialect::Postgresql, name);
                 if of != "none" {
@@ -1117,7 +1121,13 @@ impl Deriver<'_> {
         })
     }
 
-    fn grant(&mut self, privileges: &Listed, objects: Option<&GrantObjects>, by: Option<&sqlparser::ast::Ident>) {
+    fn grant(
+        &mut self,
+        privileges: &Listed,
+        objects: Option<&GrantObjects>,
+        by: Option<&sqlparser::ast::Ident>,
+        option_to: &[sqlparser::ast::Grantee],
+    ) {
         if let Some(by) = by.map(|by| fold(Dialect::Postgresql, by)) {
             let is_current = matches!(by.as_str(), "current_user" | "current_role") || by == self.role;
             if !is_current {
@@ -1130,6 +1140,7 @@ impl Deriver<'_> {
         };
         for object in objects {
             let applicable = object.class.applicable();
+            let mut barred = Vec::new();
             let (mut any, mut columns) = (Privileges::NONE, Vec::new());
             match privileges {
                 Listed::All { .. } => any = applicable,
@@ -1159,12 +1170,35 @@ impl Deriver<'_> {
                 }
             }
             let any = if columns.is_empty() { any.and(applicable) } else { any.and(COLUMN_PRIVILEGES) };
+            for grantee in option_to.iter().filter_map(|grantee| self.grantee(grantee)) {
+                let (role, object, columns) = (self.role.clone(), object.clone(), columns.clone());
+                let given = GivenOption { role, object, columns, privileges: any, grantee };
+                barred.extend(given.barred(self.catalog.state()).map(|_| Need::Option(given)));
+            }
             let on = if columns.is_empty() { On::Object } else { On::Columns(columns) };
             self.early.push(Need::Object {
                 role: self.role.clone(),
                 object,
                 demand: Demand::Privilege { any, on, want: Want::GrantOption },
             });
+            self.early.append(&mut barred);
         }
+    }
+
+    /// Returns who is given something; nobody where that is no role.
+    fn grantee(&self, grantee: &sqlparser::ast::Grantee) -> Option<Grantee> {
+        if grantee.grantee_type == GranteesType::Public {
+            return Some(Grantee::Public);
+        }
+        let Some(GranteeName::ObjectName(name)) = &grantee.name else { return None };
+        let [part] = name.0.as_slice() else { return None };
+        let name = part.as_ident()?;
+        let is = |word: &str| name.quote_style.is_none() && name.value.eq_ignore_ascii_case(word);
+        Some(match () {
+            () if is("public") => Grantee::Public,
+            () if is("current_user") || is("current_role") => Grantee::Role(self.role.clone()),
+            () if is("session_user") => Grantee::Role(self.session.clone()),
+            () => Grantee::Role(fold(Dialect::Postgresql, name)),
+        })
     }
 }

@@ -222,6 +222,8 @@ refusals! {
     NoAdminOption = "no-admin-option" Permission;
     /// The server lets no such membership be: a role would be a member of itself by it, or nobody is made one of that role.
     MembershipBarred = "membership-barred" Permission;
+    /// The server lets no such option be given: it would go back to whom it rests on, or to everybody.
+    OptionBarred = "option-barred" Permission;
     /// Only the owner may do this.
     NotOwner = "not-owner" Permission;
     /// A switch of the role, such as `create-role`, is off.

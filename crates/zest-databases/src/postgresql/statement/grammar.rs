@@ -215,14 +215,16 @@ fn default_rights(words: &mut Words) -> Option<Act> {
     if !is_for_all || !words.takes(if is_grant { "to" } else { "from" }) {
         return None;
     }
-    words.list(grantee)?;
-    if is_grant && words.takes("with") {
+    let to = words.list(grantee)?;
+    let has_option = is_grant && words.takes("with");
+    if has_option {
         words.takes_both("grant", "option").then_some(())?;
     }
     if !is_grant {
         words.takes_any(&["cascade", "restrict"]);
     }
-    Some(Act::DefaultRights { creators, schemas })
+    let is_option_of_all = has_option && to.iter().any(|to| matches!(to, Named::Role(name) if name == "public"));
+    Some(Act::DefaultRights { creators, schemas, is_option_of_all })
 }
 
 fn comment(words: &mut Words) -> Option<Act> {

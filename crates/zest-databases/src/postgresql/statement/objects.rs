@@ -100,6 +100,8 @@ pub(super) enum Act {
     DefaultRights {
         creators: Vec<Named>,
         schemas: Vec<String>,
+        /// Everybody is given the option to pass it on.
+        is_option_of_all: bool,
     },
     Maintain {
         list: Vec<What>,
@@ -225,7 +227,11 @@ impl Deriver<'_> {
                     self.early.push(Need::privilege(&self.role, &function, Privilege::Execute, On::Object));
                 }
             }
-            Act::DefaultRights { creators, schemas } => {
+            Act::DefaultRights { creators, schemas, is_option_of_all } => {
+                if *is_option_of_all {
+                    self.undecided
+                        .push("an option to pass something on that everybody would have, which the server gives nobody".to_owned());
+                }
                 for schema in schemas {
                     if self.catalog.object(&ObjectName::new(Class::Schema, &[schema])).is_none() {
                         self.undecided.push(format!("no schema `{schema}` is in the inventory"));
