@@ -185,6 +185,9 @@ const ROWS_OF_A_LEDGER: usize = 100;
 /// Up to how many accounts of a database server are tried, whether they are like others or not.
 const FEW_ACCOUNTS: usize = 50;
 
+/// For how many accounts it is chosen what of things that exclude each other is so.
+const MAX_CHOICES: usize = 16;
+
 /// How many ledgers are kept.
 const MAX_KEPT: usize = 256;
 
@@ -462,6 +465,15 @@ impl<'e> Acts<'e> {
     /// Returns ledgers in which some things are so: one, or several where they cannot all be so at once, in each of which another account
     /// has what it could of them; and whether nothing of them is in none.
     pub(super) fn at_once(&self, facts: &[Fact]) -> (Vec<Arc<Engine>>, bool) {
+        self.up_to(MAX_CHOICES, facts)
+    }
+
+    /// Returns one of them, if there is any.
+    pub(super) fn any_at_once(&self, facts: &[Fact]) -> Option<Arc<Engine>> {
+        self.up_to(1, facts).0.pop()
+    }
+
+    fn up_to(&self, most: usize, facts: &[Fact]) -> (Vec<Arc<Engine>>, bool) {
         if let Some(ledger) = self.ledger(facts) {
             return (vec![ledger], true);
         }
@@ -478,6 +490,9 @@ impl<'e> Acts<'e> {
         for server in &servers {
             let accounts: BTreeSet<&str> = server.joined(facts).into_iter().map(|(account, _)| account).collect();
             for account in accounts {
+                if ledgers.len() == most {
+                    return (ledgers, false);
+                }
                 let (kept, is_all) = without_circles(facts, (server.system(), account));
                 let ledger = self.ledger(&kept);
                 is_whole &= is_all && ledger.is_some();
@@ -508,7 +523,8 @@ impl<'e> Acts<'e> {
         }
         let mut found = Found::default();
         // Whose member an account is matters on its server alone, which is asked for each account by itself.
-        if let Some(engine) = self.at_once(facts).0.first() {
+        if let Some(engine) = self.any_at_once(facts) {
+            let engine = &*engine;
             owned(engine, &person.user, &mut found);
             for system in self.engine.estate().systems().iter().map(|system| system.id.value.as_str()) {
                 let of_system = self.on(system, engine, &self.relevant(&key.0, engine, &[system]), person);

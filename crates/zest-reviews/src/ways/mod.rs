@@ -186,7 +186,7 @@ impl<'a, 'e> Ways<'a, 'e> {
         let mut unknown = Vec::new();
         let mut found: Vec<(Fact, Taken)> = Vec::new();
         let people = self.people(&facts);
-        let engine = self.acts.at_once(&facts).0.into_iter().next();
+        let engine = self.acts.any_at_once(&facts);
         for person in &people {
             let of_person = self.acts.by(&facts, person);
             let is_new = self.looked_at.insert((ledger.clone(), person.clone()));
@@ -370,7 +370,7 @@ impl<'a, 'e> Ways<'a, 'e> {
     fn act_for(&self, base: &[usize], wanted: &Fact) -> Option<Taken> {
         let facts = self.facts(base);
         let people = self.people(&facts);
-        let engine = self.acts.at_once(&facts).0.into_iter().next();
+        let engine = self.acts.any_at_once(&facts);
         people.iter().find_map(|person| {
             let found = self.acts.by(&facts, person);
             let gives = |act: &&Arc<acts::Act>| {
