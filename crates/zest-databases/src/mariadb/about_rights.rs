@@ -126,19 +126,20 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
         }
         About::Proxy(of) => list.extend(account(of).map(|of| Need::Proxy { of })),
         About::Membership { roles, members, is_grant } => {
+            // An account is written with its host, or is none where there is a role of that name.
+            let is_role = |name: &String, host: &Option<String>| host.is_none() && state.roles.contains(name);
             for role in roles {
                 list.push(Need::Admin { role: role.clone() });
                 let of_roles = members.iter().filter(|_| is_grant).filter_map(|member| match member {
                     Named::CurrentRole => Some(None),
-                    Named::Account(name, None) if state.roles.contains(name) => Some(Some(name.clone())),
+                    Named::Account(name, host) if is_role(name, host) => Some(Some(name.clone())),
                     Named::Account(..) | Named::CurrentAccount => None,
                 });
                 list.extend(of_roles.map(|member| Need::Membership { role: role.clone(), member }));
             }
             let is_known = |name: &String, host: &Option<String>| {
                 let is_everybody = host.is_none() && name.eq_ignore_ascii_case("public");
-                let is_role = host.is_none() && state.roles.contains(name);
-                is_everybody || is_role || state.accounts.contains_key(&AccountName::new(name, host.as_deref().unwrap_or("%")))
+                is_everybody || is_role(name, host) || state.accounts.contains_key(&AccountName::new(name, host.as_deref().unwrap_or("%")))
             };
             let unknown = members.iter().filter_map(|member| match member {
                 Named::Account(name, host) if !is_known(name, host) => Some(name),

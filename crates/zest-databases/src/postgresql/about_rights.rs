@@ -101,6 +101,9 @@ enum About {
     },
 }
 
+/// Why a statement is not decided that the server refuses of everybody, where there is no object to ask about.
+pub(super) const OPTION_OF_ALL: &str = "an option to pass something on that everybody would have, which the server gives nobody";
+
 /// Names that the server takes for something else than a role of that name.
 const KEPT: &[&str] = &["current_role", "current_user", "none", "public", "session_user"];
 
@@ -191,8 +194,7 @@ impl Checks<'_> {
             }
             About::OnServer { what, names, is_grant, option_to } => {
                 if option_to.iter().any(|to| self.name(to) == "public") {
-                    self.undecided
-                        .push("an option to pass something on that everybody would have, which the server gives nobody".to_owned());
+                    self.undecided.push(OPTION_OF_ALL.to_owned());
                 }
                 for name in names {
                     let note = format!("{what} {name}");

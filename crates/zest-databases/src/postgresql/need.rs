@@ -332,8 +332,9 @@ pub(super) fn barred(state: &State, of: &str, member: &str) -> Option<String> {
     } else if of == member {
         Some(format!("`{shown}` cannot be a member of itself"))
     } else {
-        let is_circle = state.roles_of(of, false).iter().any(|role| role == member);
-        is_circle.then(|| format!("`{shown}` is a member of `{other}`, and the server lets no role come back to itself"))
+        state
+            .belongs(of, member, false)
+            .then(|| format!("`{shown}` is a member of `{other}`, and the server lets no role come back to itself"))
     }
 }
 

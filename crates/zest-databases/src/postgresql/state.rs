@@ -307,7 +307,7 @@ impl State {
     }
 
     /// Returns whether a role is another one, or belongs to it.
-    fn belongs(&self, member: &str, role: &str, inheriting: bool) -> bool {
+    pub(crate) fn belongs(&self, member: &str, role: &str, inheriting: bool) -> bool {
         member == role || self.walk(member, inheriting, |found| found == role).last() == Some(&role)
     }
 

@@ -336,7 +336,7 @@ pub(super) fn passed_on(here: &Here<'_>, server: &Server, facts: &[Fact], person
 }
 
 /// Says that an account could be a member of roles, but not of all of them.
-pub(super) fn exclude_each_other(system: &str, account: &str) -> String {
+fn exclude_each_other(system: &str, account: &str) -> String {
     let (account, system) = (visible(account), visible(system));
     format!("not looked at in every order: memberships on {system} that account `{account}` could come to exclude each other")
 }

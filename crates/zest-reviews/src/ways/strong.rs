@@ -162,6 +162,10 @@ impl Strong {
         if others == Others::AsWell {
             (0..joined.len()).for_each(|number| choose(&mut so, number));
         }
+        // Mostly nothing is in the way of anything.
+        if is_chosen.iter().all(|is_chosen| *is_chosen) {
+            return AtOnce { is_chosen, is_whole: true, so };
+        }
         let mut all = So::default();
         joined.iter().for_each(|&(account, role)| all.holds.entry(account).or_default().push(role));
         let had = |so: &So<'s>| -> Vec<FxHashSet<String>> {

@@ -4,7 +4,7 @@
 //! The parser of SQL reads few of their forms, so they have a grammar of their own over its words. A text that is none of them, or goes
 //! on in a way that is not known here, is left to that parser.
 
-use super::super::about_rights::Named;
+use super::super::about_rights::{Named, OPTION_OF_ALL};
 use super::super::need::{Demand, Need};
 use super::super::object::ObjectName;
 use super::super::privilege::{Class, Privilege};
@@ -229,8 +229,7 @@ impl Deriver<'_> {
             }
             Act::DefaultRights { creators, schemas, is_option_of_all } => {
                 if *is_option_of_all {
-                    self.undecided
-                        .push("an option to pass something on that everybody would have, which the server gives nobody".to_owned());
+                    self.undecided.push(OPTION_OF_ALL.to_owned());
                 }
                 for schema in schemas {
                     if self.catalog.object(&ObjectName::new(Class::Schema, &[schema])).is_none() {
