@@ -5,8 +5,8 @@ use std::fs::{self, File};
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
-use zest_ledger::finding::Finding;
-use zest_ledger::{Ledger, Validated};
+use zest_ledger::finding::{Finding, Findings};
+use zest_ledger::{Engine, Ledger, Validated};
 
 use crate::{cores, progress};
 
@@ -21,11 +21,12 @@ const MAX_LOOKED_AT: usize = 10_000;
 
 /// Reads a folder and validates what is in it. What cannot be read becomes a finding.
 pub(crate) fn read(folder: &Path) -> Validated {
-    read_with(folder, &[])
+    let (ledger, documents) = open(folder);
+    progress::during("reading the ledger", || ledger.documents(&documents, cores::processors()).validate())
 }
 
-/// Reads a folder and documents beside it, and validates what is in them.
-pub(crate) fn read_with(folder: &Path, beside: &[PathBuf]) -> Validated {
+/// Reads a folder and documents beside it, and compiles what is in them.
+pub(crate) fn engine(folder: &Path, beside: &[PathBuf]) -> Result<Engine, Findings> {
     let (mut ledger, mut documents) = open(folder);
     for path in beside {
         let name = path.display().to_string();
@@ -34,7 +35,8 @@ pub(crate) fn read_with(folder: &Path, beside: &[PathBuf]) -> Validated {
             Err(why) => ledger = ledger.finding(Finding::unreadable(&name, &why)),
         }
     }
-    progress::during("reading the ledger", || ledger.documents(&documents, cores::processors()).validate())
+    let threads = cores::processors();
+    progress::during("reading the ledger", || ledger.documents(&documents, threads).engine(threads))
 }
 
 /// Returns the documents of a folder that can be read, each with its name in the ledger.

@@ -60,7 +60,8 @@ impl std::error::Error for LineError {}
 /// # Ok::<(), zest_ledger::command::LineError>(())
 /// ```
 pub fn read_line(text: &str) -> Result<SmallVec<[&str; 8]>, LineError> {
-    let words = read(text, 1)?;
+    let mut words = Words::new();
+    read(text, 1, &mut words)?;
     if words.iter().any(|word| is_odd_address(word)) { Err(LineError::Address) } else { Ok(words) }
 }
 
@@ -84,15 +85,17 @@ fn is_odd_address(word: &str) -> bool {
 
 /// Reads the arguments of a program, of which one in quotes may be empty.
 pub fn read_arguments(text: &str) -> Result<Words<'_>, LineError> {
-    read(text, 0)
+    let mut words = Words::new();
+    read(text, 0, &mut words)?;
+    Ok(words)
 }
 
-fn read(text: &str, shortest_quoted: usize) -> Result<Words<'_>, LineError> {
+/// Reads into a list that is there: one that is handed back is copied on the way.
+fn read<'t>(text: &'t str, shortest_quoted: usize, words: &mut Words<'t>) -> Result<(), LineError> {
     if text.len() > MAX_LINE_BYTES {
         return Err(LineError::TooLong);
     }
     let bytes = text.as_bytes();
-    let mut words = Words::new();
     let mut at = 0;
     loop {
         while let Some(b' ' | b'\t') = bytes.get(at) {
@@ -113,7 +116,7 @@ fn read(text: &str, shortest_quoted: usize) -> Result<Words<'_>, LineError> {
         words.push(&text[start..end]);
         at = next;
     }
-    if words.is_empty() { Err(LineError::Empty) } else { Ok(words) }
+    if words.is_empty() { Err(LineError::Empty) } else { Ok(()) }
 }
 
 /// Letters, digits and signs of ASCII but the quote: they need no closer look.

@@ -50,9 +50,9 @@ impl Slots {
         let mut lists = FxHashMap::from_iter([(Vec::new(), 0)]);
         let start: Live = (0..machines.len() as u32).map(|m| (m, 0)).collect();
         // No word leads back to the start, not even where all its machines are as they were: it would be the word that is empty.
-        let mut states: FxHashMap<Live, State> = FxHashMap::from_iter([(Live::default(), State::DEAD)]);
+        let mut states: FxHashMap<Live, State> = FxHashMap::default();
         let mut queue = VecDeque::from([start]);
-        let (mut steps, mut next) = (0, Vec::new());
+        let (mut steps, mut next, mut before) = (0, Vec::new(), Vec::new());
         // States are numbered in the order in which they are found, and looked at in that order: their rows follow each other.
         while let Some(live) = queue.pop_front() {
             let mut taken: Vec<u32> =
@@ -68,16 +68,23 @@ impl Slots {
             if steps > MAX_STEPS || (this.next.len() + columns) * size_of::<State>() > MAX_BYTES {
                 return None;
             }
+            let mut to = State::DEAD;
+            before.clear();
             for &byte in &letters {
                 next.clear();
                 next.extend(live.iter().filter_map(|&(m, s)| Some((m, machines[m as usize].1.step(s, byte)?))));
-                let known = states.get(next.as_slice()).copied();
-                this.next.push(known.unwrap_or_else(|| {
-                    let (new, live) = (State(states.len() as u32 + 1), Live::from(next.as_slice()));
-                    states.insert(live.clone(), new);
-                    queue.push_back(live);
-                    new
-                }));
+                // Letters side by side mostly lead to the same place, and most of them nowhere.
+                if next != before {
+                    let known = if next.is_empty() { Some(State::DEAD) } else { states.get(next.as_slice()).copied() };
+                    to = known.unwrap_or_else(|| {
+                        let (new, live) = (State(states.len() as u32 + 2), Live::from(next.as_slice()));
+                        states.insert(live.clone(), new);
+                        queue.push_back(live);
+                        new
+                    });
+                    std::mem::swap(&mut next, &mut before);
+                }
+                this.next.push(to);
             }
         }
         Some(this)

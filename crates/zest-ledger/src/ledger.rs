@@ -1,11 +1,12 @@
 //! A ledger: documents and entries, collected before they are validated.
 
+use std::cmp::Reverse;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use crate::kind::known;
-use zest_engine::Estate;
 use zest_engine::rules::{Kind, Kinds};
+use zest_engine::{Engine, Estate};
 use zest_model::entries::Entries;
 use zest_model::entry::{
     Assignment, CommandSet, CredentialRule, Database, Group, Host, MeantWay, OriginNetworks, Promise, Role, Separation, Service, System,
@@ -208,12 +209,15 @@ impl Ledger {
         let others = if is_worth_it { threads.min(documents.len()).clamp(1, MAX_THREADS) - 1 } else { 0 };
         let format = (self.kinds.words(), self.kinds.tables());
         let next = AtomicUsize::new(0);
-        // Whoever has time takes the next document, and remembers which it was.
+        // Whoever has time takes the next document, and remembers which it was: the longest first, so that nobody waits for the last.
+        let mut order: Vec<usize> = (0..documents.len()).collect();
+        order.sort_by_key(|&number| Reverse(documents[number].text.len()));
         let read = || {
             let mut taken = Vec::new();
             loop {
-                let number = next.fetch_add(1, Ordering::Relaxed);
-                let Some(document) = documents.get(number) else { break taken };
+                let turn = next.fetch_add(1, Ordering::Relaxed);
+                let Some(&number) = order.get(turn) else { break taken };
+                let document = &documents[number];
                 let (mut entries, mut findings) = (Entries::default(), Vec::new());
                 document.read((&format.0, &format.1), &mut entries, &mut findings);
                 taken.push((number, entries, findings));
@@ -252,6 +256,33 @@ impl Ledger {
         let findings = Findings::new(findings, sources);
         let estate = estate.filter(|_| !findings.has_errors());
         Validated { estate, findings }
+    }
+
+    /// Validates and compiles, for callers that want the engine or nothing: the same as [`Engine::compile`] of the estate, but with more
+    /// than one thread part of it is done side by side, as soon as there is enough to do.
+    ///
+    /// # Errors
+    /// The findings, if one of them is an error, or those of [`Engine::compile`].
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, Question, ask::Refusal};
+    /// let text = "[users.watch-1]\nproofs = ['key']\n[systems.box]\nkind = 'host'\nno-command-set = 'nothing'\n";
+    /// let engine = Ledger::new().document("people.toml", text).engine(2)?;
+    /// assert_eq!(engine.decide(&Question::new("watch-2", "box", "uptime")).refusal, Some(Refusal::UnknownUser));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    pub fn engine(self, threads: usize) -> Result<Engine, Findings> {
+        let bytes: usize = self.sources.names().map(|(id, _)| self.sources.text(id).len()).sum();
+        if threads < 2 || bytes < WORTH_A_THREAD {
+            return Engine::compile(self.estate()?);
+        }
+        let Self { kinds, sources, entries, mut findings } = self;
+        let sources = Arc::new(sources);
+        #[cfg(not(any(feature = "postgresql", feature = "mariadb")))]
+        crate::kind::not_read(&entries, &mut findings);
+        let engine = Engine::of_entries(kinds, Arc::clone(&sources), entries, &mut findings);
+        engine.unwrap_or_else(|| Err(Findings::new(findings, sources)))
     }
 
     /// Validates, for callers that want the estate or nothing.

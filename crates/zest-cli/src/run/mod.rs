@@ -54,7 +54,7 @@ pub(crate) fn engine(folder: &Path) -> Result<&'static Engine, Exit> {
 
 /// Reads and compiles a ledger with documents beside it, or prints what stops that.
 pub(crate) fn engine_with(folder: &Path, beside: &[PathBuf]) -> Result<&'static Engine, Exit> {
-    engine_of(folder::read_with(folder, beside), &folder.display().to_string())
+    kept(folder::engine(folder, beside), &folder.display().to_string())
 }
 
 /// Reads a ledger as it was, in another folder or at a revision of its own; nothing where neither is stated.
@@ -68,12 +68,14 @@ pub(crate) fn as_it_was(now: &Path, was: Option<&Path>, was_at: Option<&str>) ->
 
 /// Compiles a ledger that was read, or prints what stops that; `name` says which it is.
 pub(crate) fn engine_of(validated: Validated, name: &str) -> Result<&'static Engine, Exit> {
-    let stopped = match validated.estate {
-        None => validated.findings,
-        Some(estate) => match compiled(estate) {
-            Ok(engine) => return Ok(Box::leak(Box::new(engine))),
-            Err(findings) => findings,
-        },
+    kept(validated.estate.ok_or(validated.findings).and_then(compiled), name)
+}
+
+/// Keeps an engine until the program ends, or prints what stops that.
+fn kept(engine: Result<Engine, Findings>, name: &str) -> Result<&'static Engine, Exit> {
+    let stopped = match engine {
+        Ok(engine) => return Ok(Box::leak(Box::new(engine))),
+        Err(findings) => findings,
     };
     complain_of!("{}", render::findings::render(&stopped));
     complain!("the ledger in `{name}` has errors, so no question about it is answered");

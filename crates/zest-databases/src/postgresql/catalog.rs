@@ -10,6 +10,7 @@ use super::acl::{Acl, Grantee};
 use super::object::ObjectName;
 use super::privilege::Privilege;
 use super::state::{PREDEFINED, State, everywhere};
+use zest_engine::links::Index;
 use zest_model::source::Place;
 
 /// The number of a role in a catalog.
@@ -57,11 +58,11 @@ struct Cell {
 pub struct Catalog {
     state: Arc<State>,
     role_names: Vec<String>,
-    role_numbers: FxHashMap<Box<str>, RoleNumber>,
+    role_numbers: Index<RoleNumber>,
     object_names: Vec<ObjectName>,
     object_numbers: FxHashMap<ObjectName, ObjectNumber>,
     /// The objects with a last name, in order.
-    by_last: FxHashMap<Box<str>, Vec<u32>>,
+    by_last: Index<Vec<u32>>,
     superusers: FixedBitSet,
     /// The roles whose privileges each role inherits directly.
     parents: Vec<Vec<u32>>,
@@ -113,7 +114,7 @@ impl Catalog {
 
     pub(super) fn of(state: Arc<State>) -> Self {
         let role_names: Vec<String> = state.roles.keys().cloned().chain(PREDEFINED.iter().map(|(n, _)| (*n).to_owned())).collect();
-        let role_numbers: FxHashMap<Box<str>, RoleNumber> =
+        let role_numbers: Index<RoleNumber> =
             role_names.iter().enumerate().map(|(i, n)| (n.as_str().into(), RoleNumber(i as u32))).collect();
         let number = |name: &str| role_numbers.get(name).map(|n| n.0);
         let mut parents: Vec<Vec<u32>> = vec![Vec::new(); role_names.len()];
@@ -141,7 +142,7 @@ impl Catalog {
             }
             parents[i] = list;
         }
-        let mut by_last: FxHashMap<Box<str>, Vec<u32>> = FxHashMap::default();
+        let mut by_last: Index<Vec<u32>> = FxHashMap::default();
         for (i, name) in state.objects.keys().enumerate() {
             by_last.entry(name.last().into()).or_default().push(i as u32);
         }

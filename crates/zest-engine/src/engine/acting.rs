@@ -12,7 +12,7 @@ use zest_words::nearest_hint;
 ///
 /// The account is known elsewhere as the user of the same name. What the person proved, and where from, stays behind:
 /// the next system sees the account and the host.
-pub(super) fn cross(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<Option<Question>, Stop> {
+pub(super) fn cross(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<Option<Box<Question>>, Stop> {
     let elsewhere = |act: &Act| match act {
         Act::Account { host: Some(host), .. } if *host != question.system => Some(host.clone()),
         _ => None,
@@ -82,7 +82,7 @@ pub(super) fn cross(engine: &Engine, question: &Question, trace: &mut Trace) -> 
     on.session.origin = address;
     on.session.channel = None;
     on.session.proofs = None;
-    Ok(Some(on))
+    Ok(Some(Box::new(on)))
 }
 
 /// Refuses links on systems that know none: there is nobody there to act as.

@@ -5,16 +5,17 @@ use std::sync::Arc;
 
 use rustc_hash::FxHasher;
 
-use super::{CompiledSet, Engine, Membership, standing};
+use super::{CompiledRule, CompiledSet, Engine, Membership, standing};
 use crate::engine::Estate;
-use crate::links::{FlatRule, SetId, SystemId, VocabularyId};
+use crate::engine::rules::Kinds;
+use crate::links::{FlatRule, Ground, SetId, SystemId};
 use crate::vocabulary::{Command, Vocabulary};
 use zest_command::Pattern;
 use zest_command::alphabet::{Alphabet, AlphabetBuilder};
 use zest_command::automaton::{Automaton, MAX_STATES, MAX_STEPS};
 use zest_model::entries::Entries;
 use zest_model::finding::{Code, Finding, Findings, Severity};
-use zest_model::source::visible;
+use zest_model::source::{SourceMap, visible};
 use zest_model::table::Table;
 
 impl Engine {
@@ -39,10 +40,30 @@ impl Engine {
     /// Findings of the codes `command-set-too-large` and `bad-command`, when a command set or the patterns of the
     /// ledger together need a larger automaton than is allowed, or two commands cannot be told apart.
     pub fn compile(estate: Estate) -> Result<Self, Findings> {
-        let mut findings = Vec::new();
-        let commands = commands(&estate, &mut findings);
-        let Some(Commands { alphabet, sets, vocabularies }) = commands.filter(|_| findings.is_empty()) else {
-            return Err(Findings::new(findings, estate.sources));
+        let commands = commands(estate.ground());
+        Self::assemble(estate, commands)
+    }
+
+    /// Follows all references and compiles what comes of it, on two threads; findings are those of the references.
+    ///
+    /// # Errors
+    /// Those of [`compile`](Self::compile). Nothing where references are wrong: the findings say so.
+    #[doc(hidden)]
+    pub fn of_entries(
+        kinds: Kinds,
+        sources: Arc<SourceMap>,
+        entries: Entries,
+        findings: &mut Vec<Finding>,
+    ) -> Option<Result<Self, Findings>> {
+        let (estate, made) = Estate::resolve_beside(kinds, sources, entries, findings, Some(commands))?;
+        let is_sound = findings.iter().all(|finding| finding.severity() != Severity::Error);
+        made.filter(|_| is_sound).map(|commands| Self::assemble(estate, commands))
+    }
+
+    fn assemble(estate: Estate, commands: Result<Commands, Vec<Finding>>) -> Result<Self, Findings> {
+        let Commands { alphabet, sets, vocabularies } = match commands {
+            Ok(commands) => commands,
+            Err(findings) => return Err(Findings::new(findings, estate.sources)),
         };
         let systems = (0..estate.systems.len()).map(SystemId::new);
         let systems = systems.map(|id| estate.systems[id.index()].kind.compile(&estate, id)).collect();
@@ -70,30 +91,33 @@ pub(super) struct Commands {
     pub(super) vocabularies: Arc<[Vocabulary]>,
 }
 
-/// Compiles all command sets and vocabularies of an estate; nothing where the patterns together are too large.
-pub(super) fn commands(estate: &Estate, findings: &mut Vec<Finding>) -> Option<Commands> {
+/// Compiles all command sets and vocabularies of an estate.
+///
+/// # Errors
+/// Those that are too large, and commands that cannot be told apart.
+pub(super) fn commands(ground: Ground<'_>) -> Result<Commands, Vec<Finding>> {
     let mut builder = AlphabetBuilder::default();
-    let rules = estate.sets.iter().flat_map(|s| s.rules.iter().map(|r| &*r.pattern));
-    let lines = estate.vocabularies.iter().flat_map(|v| v.commands.iter().map(|c| &c.pattern));
+    let rules = ground.sets.iter().flat_map(|s| s.rules.iter().map(|r| &*r.pattern));
+    let lines = ground.vocabularies.iter().flat_map(|v| v.commands.iter().map(|c| &c.pattern));
     rules.chain(lines).for_each(|pattern| builder.add(pattern));
     let Ok(alphabet) = builder.build() else {
         let message =
             "the placeholders and `*` patterns of the ledger need an automaton of more than 32 MiB, or 50 million steps to make it";
         let finding = Finding::new(Code::CommandSetTooLarge, message);
-        findings.push(finding.help("use fewer different `*` patterns, or write words out as `{on|off}`"));
-        return None;
+        return Err(vec![finding.help("use fewer different `*` patterns, or write words out as `{on|off}`")]);
     };
-    let sets = (0..estate.sets.len()).filter_map(|i| set(estate, &alphabet, SetId::new(i), findings)).collect();
-    let vocabularies = compile_vocabularies(estate, &alphabet, findings).into();
-    Some(Commands { alphabet: Arc::new(alphabet), sets, vocabularies })
+    let mut findings = Vec::new();
+    let sets = (0..ground.sets.len()).filter_map(|i| set(ground, &alphabet, SetId::new(i), &mut findings)).collect();
+    let vocabularies = compile_vocabularies(ground, &alphabet, &mut findings).into();
+    if findings.is_empty() { Ok(Commands { alphabet: Arc::new(alphabet), sets, vocabularies }) } else { Err(findings) }
 }
 
 /// Compiles one command set; nothing where it is too large.
-pub(super) fn set(estate: &Estate, alphabet: &Alphabet, id: SetId, findings: &mut Vec<Finding>) -> Option<Arc<CompiledSet>> {
-    let links = &estate.sets[id.index()];
+pub(super) fn set(ground: Ground<'_>, alphabet: &Alphabet, id: SetId, findings: &mut Vec<Finding>) -> Option<Arc<CompiledSet>> {
+    let links = &ground.sets[id.index()];
     let patterns: Vec<&Pattern> = links.rules.iter().map(|r| &*r.pattern).collect();
     let Ok(automaton) = Automaton::build(alphabet, &patterns) else {
-        let id = &estate.set(id).id;
+        let id = &ground.entries.command_sets[id.index()].id;
         findings.push(
             Finding::new(
                 Code::CommandSetTooLarge,
@@ -104,19 +128,19 @@ pub(super) fn set(estate: &Estate, alphabet: &Alphabet, id: SetId, findings: &mu
         );
         return None;
     };
-    let name = &estate.set(id).id.value;
+    let name = &ground.entries.command_sets[id.index()].id.value;
     let meaning = |(index, rule): (usize, &FlatRule)| {
         let mut hasher = FxHasher::default();
         (name, index, rule.verb, &rule.text.value).hash(&mut hasher);
-        (rule.verb, hasher.finish())
+        CompiledRule { verb: rule.verb, asks: rule.after.is_some(), meaning: hasher.finish() }
     };
     let rules = links.rules.iter().enumerate().map(meaning).collect();
     Some(Arc::new(CompiledSet { automaton, rules, otherwise: links.otherwise }))
 }
 
-fn compile_vocabularies(estate: &Estate, alphabet: &Alphabet, findings: &mut Vec<Finding>) -> Vec<Vocabulary> {
-    let mut vocabularies = Vec::with_capacity(estate.vocabularies.len());
-    for (i, links) in estate.vocabularies.iter().enumerate() {
+fn compile_vocabularies(ground: Ground<'_>, alphabet: &Alphabet, findings: &mut Vec<Finding>) -> Vec<Vocabulary> {
+    let mut vocabularies = Vec::with_capacity(ground.vocabularies.len());
+    for (i, links) in ground.vocabularies.iter().enumerate() {
         let commands = links
             .commands
             .iter()
@@ -128,7 +152,7 @@ fn compile_vocabularies(estate: &Estate, alphabet: &Alphabet, findings: &mut Vec
                 level_word: c.level_word,
             })
             .collect();
-        let written = estate.vocabulary(VocabularyId::new(i));
+        let written = &ground.entries.vocabularies[i];
         let (vocabulary, clashes) = Vocabulary::build(written, links.modes.clone(), links.start_mode, commands, alphabet);
         for (later, earlier) in clashes {
             let line = visible(&links.commands[later.index()].line);

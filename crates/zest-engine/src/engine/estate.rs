@@ -9,7 +9,7 @@ use crate::links::{
 };
 use zest_model::entries::Entries;
 use zest_model::entry;
-use zest_model::finding::{Code, Finding};
+use zest_model::finding::{Code, Finding, Severity};
 use zest_model::source::SourceMap;
 use zest_model::table::{Kept, Table};
 
@@ -55,7 +55,20 @@ pub struct Declared {
 impl Estate {
     /// Follows all references; the result is good for use only if no finding is an error.
     #[doc(hidden)]
-    pub fn resolve(kinds: Kinds, sources: Arc<SourceMap>, mut entries: Entries, findings: &mut Vec<Finding>) -> Option<Self> {
+    pub fn resolve(kinds: Kinds, sources: Arc<SourceMap>, entries: Entries, findings: &mut Vec<Finding>) -> Option<Self> {
+        let beside: Option<fn(Ground<'_>)> = None;
+        Self::resolve_beside(kinds, sources, entries, findings, beside).map(|(estate, _)| estate)
+    }
+
+    /// As [`resolve`](Self::resolve), and makes something of command sets and vocabularies on another thread while references of
+    /// systems are followed; nothing where there was an error before.
+    pub(super) fn resolve_beside<T: Send>(
+        kinds: Kinds,
+        sources: Arc<SourceMap>,
+        mut entries: Entries,
+        findings: &mut Vec<Finding>,
+        beside: Option<impl FnOnce(Ground<'_>) -> T + Send>,
+    ) -> Option<(Self, Option<T>)> {
         let is_empty = entries.users.is_empty() && entries.groups.is_empty() && entries.systems.is_empty() && entries.roles.is_empty();
         if is_empty
             && entries.vocabularies.is_empty()
@@ -86,12 +99,18 @@ impl Estate {
         let vocabularies: Vec<VocabularyLinks> = entries.vocabularies.iter().map(|v| resolver.vocabulary(v)).collect();
         let sets = resolver.sets(&entries);
         let roles = resolver.roles(&entries);
+        let is_sound = resolver.findings.iter().all(|finding| finding.severity() != Severity::Error);
         let ground = Ground { entries: &entries, vocabularies: &vocabularies, sets: &sets, sets_before: None };
         let declare = |(i, system): (usize, &Arc<entry::System>)| {
             let kind = kinds.rules_of(system.kind());
             Declared { kind, links: kind.resolve(&mut resolver, ground, SystemId::new(i)) }
         };
-        let mut systems: Vec<Declared> = entries.systems.iter().enumerate().map(declare).collect();
+        let beside = beside.filter(|_| is_sound);
+        let (mut systems, made) = std::thread::scope(|scope| {
+            let other = beside.map(|beside| scope.spawn(move || beside(ground)));
+            let systems: Vec<Declared> = entries.systems.iter().enumerate().map(declare).collect();
+            (systems, other.map(|other| other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))))
+        });
         for kind in kinds.all() {
             kind.complete(&mut resolver, ground, &mut systems);
         }
@@ -103,7 +122,7 @@ impl Estate {
         });
         let credential_rules = credential_rules.collect();
         let separations = entries.separations.iter().map(|s| resolver.separation(s)).collect();
-        Some(Self {
+        let estate = Self {
             kinds,
             sources,
             entries,
@@ -116,7 +135,13 @@ impl Estate {
             separations,
             credential_rules,
             assignments,
-        })
+        };
+        Some((estate, made))
+    }
+
+    /// Returns what command sets and vocabularies are compiled of.
+    pub(super) fn ground(&self) -> Ground<'_> {
+        Ground { entries: &self.entries, vocabularies: &self.vocabularies, sets: &self.sets, sets_before: None }
     }
 }
 

@@ -52,16 +52,18 @@ impl Deref for Held<'_> {
 /// What a decision reads of a user: one record, since a large ledger does not fit the nearest cache.
 #[derive(Clone, Copy, Debug)]
 struct Record {
-    first: u32,
-    count: u32,
-    /// The number of the list of groups, or [`NOT_KEPT`].
-    groups: u32,
+    candidates: Part,
+    /// All groups of the user, or [`NOT_KEPT`].
+    groups: Part,
     is_plain: bool,
     proofs: Proofs,
 }
 
+/// A part of a list: where it begins, and how long it is.
+type Part = (u32, u32);
+
 /// The groups of the user are looked up: all lists together would be too long.
-const NOT_KEPT: u32 = u32::MAX;
+const NOT_KEPT: Part = (u32::MAX, 0);
 
 /// How many groups the lists may have together, beside as many as there are users.
 const KEPT: usize = 4_000_000;
@@ -90,9 +92,11 @@ pub struct Membership {
 struct Base {
     records: Vec<Record>,
     candidates: Vec<Candidate>,
-    /// Groups and all groups that hold them, each list for all users who are directly in the same.
-    all_groups: Vec<Box<[GroupId]>>,
-    coverages: Vec<FixedBitSet>,
+    /// Groups and all groups that hold them, each list for all users who are directly in the same, one behind the other.
+    all_groups: Vec<GroupId>,
+    /// Which systems each coverage holds, a row of bits behind the other.
+    coverages: FixedBitSet,
+    systems: usize,
     direct: Vec<Box<[GroupId]>>,
     parents: Vec<Vec<GroupId>>,
     by_group: Vec<Vec<AssignmentId>>,
@@ -137,23 +141,25 @@ impl Base {
             let coverage = *coverage_ids.entry(&links.systems).or_insert(next);
             of_assignment.push(Candidate { assignment: id, coverage, is_firm: links.conditions.is_empty() });
         }
-        let mut coverages = vec![FixedBitSet::new(); coverage_ids.len()];
-        for (systems, id) in coverage_ids {
-            coverages[id as usize].clone_from(systems);
+        let systems = estate.systems.len();
+        let mut coverages = FixedBitSet::with_capacity(coverage_ids.len() * systems);
+        for (covered, id) in coverage_ids {
+            coverages.extend(covered.ones().map(|system| id as usize * systems + system));
         }
         let mut base = Self {
             records: Vec::with_capacity(direct.len()),
             candidates: Vec::new(),
             all_groups: Vec::new(),
             coverages,
+            systems,
             direct: direct.into_iter().map(Vec::into_boxed_slice).collect(),
             parents,
             by_group,
             by_user,
             of_assignment,
         };
-        let mut lists: FxHashMap<Vec<AssignmentId>, (u32, u32)> = FxHashMap::default();
-        let mut by_groups: FxHashMap<&[GroupId], (u32, (u32, u32))> = FxHashMap::default();
+        let mut lists: FxHashMap<Vec<AssignmentId>, Part> = FxHashMap::default();
+        let mut by_groups: FxHashMap<&[GroupId], (Part, Part)> = FxHashMap::default();
         let mut left = KEPT + estate.entries.users.len();
         let direct = std::mem::take(&mut base.direct);
         for (i, groups) in direct.iter().enumerate() {
@@ -161,18 +167,19 @@ impl Base {
             let known = by_groups.get(&**groups).copied();
             let is_own = base.by_user.contains_key(&user);
             let mut range = known.map(|(_, range)| range).filter(|_| !is_own);
-            let number = known.map(|(number, _)| number).unwrap_or_else(|| {
+            let all = known.map(|(all, _)| all).unwrap_or_else(|| {
                 let mut above = base.above(groups);
                 above.sort_unstable();
                 if above.len() > left {
                     return NOT_KEPT;
                 }
                 left -= above.len();
-                base.all_groups.push(above.as_slice().into());
-                base.all_groups.len() as u32 - 1
+                let first = base.all_groups.len() as u32;
+                base.all_groups.extend_from_slice(&above);
+                (first, above.len() as u32)
             });
-            let (first, count) = *range.get_or_insert_with(|| {
-                let list = match base.all_groups.get(number as usize) {
+            let candidates = *range.get_or_insert_with(|| {
+                let list = match base.kept(all) {
                     Some(all) => base.assignments_in(user, all),
                     None => base.assignments_of(user, groups),
                 };
@@ -185,13 +192,18 @@ impl Base {
                 range
             });
             if !is_own {
-                by_groups.insert(groups, (number, (first, count)));
+                by_groups.insert(groups, (all, candidates));
             }
             let user = &estate.entries.users[i];
-            base.records.push(Record { first, count, groups: number, is_plain: is_plain(user), proofs: proofs(user) });
+            base.records.push(Record { candidates, groups: all, is_plain: is_plain(user), proofs: proofs(user) });
         }
         base.direct = direct;
         base
+    }
+
+    /// Returns a list of groups that is kept; nothing if it is not.
+    fn kept(&self, groups: Part) -> Option<&[GroupId]> {
+        if groups == NOT_KEPT { None } else { Some(part(&self.all_groups, groups)) }
     }
 
     /// The assignments that reach a user who is in some groups, in the order in which they are tried.
@@ -270,13 +282,12 @@ impl Membership {
         if let Some(own) = self.own(user) {
             return &own.candidates;
         }
-        let record = self.base.records[user.index()];
-        &self.base.candidates[record.first as usize..][..record.count as usize]
+        part(&self.base.candidates, self.base.records[user.index()].candidates)
     }
 
     /// Returns whether an assignment covers a system.
     pub(crate) fn covers(&self, candidate: Candidate, system: SystemId) -> bool {
-        self.base.coverages[candidate.coverage as usize].contains(system.index())
+        self.base.coverages.contains(candidate.coverage as usize * self.base.systems + system.index())
     }
 
     /// Returns whether nothing about a user can refuse entry but a proof that is not his.
@@ -294,14 +305,14 @@ impl Membership {
 
     /// Returns all groups that hold a user, directly or through other groups, by their numbers.
     pub fn groups_of(&self, user: UserId) -> Held<'_> {
-        let kept = if self.own(user).is_none() { self.base.all_groups.get(self.base.records[user.index()].groups as usize) } else { None };
+        let kept = if self.own(user).is_none() { self.base.kept(self.base.records[user.index()].groups) } else { None };
         kept.map_or_else(
             || {
                 let mut groups = self.base.above(self.direct(user));
                 groups.sort_unstable();
                 Held::Found(groups)
             },
-            |groups| Held::Kept(groups),
+            Held::Kept,
         )
     }
 
@@ -343,6 +354,10 @@ impl Membership {
         }
         None
     }
+}
+
+fn part<T>(list: &[T], (first, count): Part) -> &[T] {
+    &list[first as usize..][..count as usize]
 }
 
 fn is_plain(user: &User) -> bool {

@@ -96,9 +96,18 @@ pub struct Engine {
 #[derive(Debug)]
 pub struct CompiledSet {
     pub automaton: Automaton,
-    /// What each rule does, and what tells it from others in all engines.
-    pub(crate) rules: Vec<(RuleVerb, u64)>,
+    pub(crate) rules: Vec<CompiledRule>,
     pub(crate) otherwise: Otherwise,
+}
+
+/// What a decision reads of a rule.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct CompiledRule {
+    pub(crate) verb: RuleVerb,
+    /// Whether it wants something done first.
+    pub(crate) asks: bool,
+    /// What tells it from others in all engines.
+    meaning: u64,
 }
 
 /// What the command sets of a session say about a line.
@@ -373,7 +382,7 @@ impl Engine {
             let compiled = &self.sets[set.index()];
             match rule_of(set) {
                 Some(index) => {
-                    let (verb, meaning) = compiled.rules[index as usize];
+                    let CompiledRule { verb, asks: _, meaning } = compiled.rules[index as usize];
                     let rule = RuleRef { set, index, meaning };
                     match verb {
                         RuleVerb::Deny => return SetVerdict::Denied(rule),

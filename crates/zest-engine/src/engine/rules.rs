@@ -7,7 +7,6 @@
 //! Whatever a kind answers, the engine allows nothing by itself: an action is allowed only if the kind let it pass a gate of the stage
 //! `permission` and refused nothing.
 
-use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::fmt;
 
@@ -400,27 +399,32 @@ pub fn sign_in(engine: &Engine, question: &Question, trace: &mut Trace) -> Decis
 }
 
 fn open(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-    let (site, question) = arrive(engine, question, trace)?;
-    site.kind().open(site, &question, trace)
+    arrive(engine, question, trace, |site, question, trace| site.kind().open(site, question, trace))
 }
 
 fn walk(engine: &Engine, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-    let (site, question) = arrive(engine, question, trace)?;
-    site.kind().decide(site, &question, trace)
+    arrive(engine, question, trace, |site, question, trace| site.kind().decide(site, question, trace))
 }
 
-/// Follows links on other hosts to the system that is asked about, and hears what its kind looks at.
-fn arrive<'e, 'q>(engine: &'e Engine, question: &'q Question, trace: &mut Trace) -> Result<(Site<'e>, Cow<'q, Question>), Stop> {
-    let mut question = Cow::Borrowed(question);
-    let mut site = find_system(engine, &question, trace)?;
-    while let Some(on) = acting::cross(engine, &question, trace)? {
+/// Follows links on other hosts to the system that is asked about, and hears what its kind looks at; then goes on there, with what is
+/// left to ask.
+fn arrive(
+    engine: &Engine,
+    question: &Question,
+    trace: &mut Trace,
+    then: impl FnOnce(Site<'_>, &Question, &mut Trace) -> Result<(), Stop>,
+) -> Result<(), Stop> {
+    let mut site = find_system(engine, question, trace)?;
+    let mut behind: Option<Box<Question>> = None;
+    while let Some(on) = acting::cross(engine, behind.as_deref().unwrap_or(question), trace)? {
         site = find_system(engine, &on, trace)?;
-        question = Cow::Owned(on);
+        behind = Some(on);
     }
-    acting::knows_links(site, &question, trace)?;
-    hear(site, &question, trace)?;
+    let question = behind.as_deref().unwrap_or(question);
+    acting::knows_links(site, question, trace)?;
+    hear(site, question, trace)?;
     entry::session_lasts(&question.session, trace)?;
-    Ok((site, question))
+    then(site, question, trace)
 }
 
 fn find_system<'e>(engine: &'e Engine, question: &Question, trace: &mut Trace) -> Result<Site<'e>, Stop> {
@@ -437,11 +441,11 @@ fn find_system<'e>(engine: &'e Engine, question: &Question, trace: &mut Trace) -
 
 /// Refuses facts that the kind of the system does not look at: a question is answered whole or not at all.
 fn hear(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
-    let entry = site.entry();
+    let entry = || site.entry();
     for fact in question.session.stated_facts().filter(|fact| !site.kind().hears(*fact)) {
         trace.refuse(Stage::Entry, Refusal::FactNotHeard, || {
-            let (option, kind) = (fact.option(), entry.kind().word());
-            (format!("a system of the kind `{kind}` does not look at `--{option}`, so nothing is answered with it"), Some(entry.id.place))
+            let (option, kind) = (fact.option(), entry().kind().word());
+            (format!("a system of the kind `{kind}` does not look at `--{option}`, so nothing is answered with it"), Some(entry().id.place))
         })?;
     }
     Ok(())

@@ -1,6 +1,7 @@
 //! What an assignment gives: a band and command sets, through its roles and the roles those include.
 
 use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
 
 use crate::engine::Estate;
 use crate::links::{AssignmentLinks, RoleId, SetId};
@@ -29,11 +30,14 @@ impl LevelBand {
     }
 }
 
+/// The command sets of a session: mostly one or two, which then lie beside the band.
+pub(crate) type Sets = SmallVec<[SetId; 4]>;
+
 /// What a session gets from its assignment.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
 pub struct Standing {
     pub band: Option<LevelBand>,
-    pub(crate) sets: Vec<SetId>,
+    pub(crate) sets: Sets,
     /// All roles, those included by others as well.
     pub(crate) roles: Vec<RoleId>,
     /// Whether it is that of a local account, whose command sets the device itself asks at every level.

@@ -4,6 +4,7 @@ use std::fmt;
 
 use rustc_hash::FxHashMap;
 
+use super::Index;
 use super::condition::{Facts, Outcome};
 use zest_model::entries::Entries;
 use zest_model::source::{At, Place};
@@ -294,8 +295,8 @@ fn range(relation: Relation, value: &str) -> Option<(i64, i64)> {
 }
 
 /// Returns the names of attributes that something in the ledger has, by what has them.
-pub(super) fn attributes(entries: &Entries) -> FxHashMap<&'static str, FxHashMap<Box<str>, ()>> {
-    let mut known: FxHashMap<&'static str, FxHashMap<Box<str>, ()>> = FxHashMap::default();
+pub(super) fn attributes(entries: &Entries) -> FxHashMap<&'static str, Index<()>> {
+    let mut known: FxHashMap<&'static str, Index<()>> = FxHashMap::default();
     let mut add = |scope: Scope, names: &mut dyn Iterator<Item = &str>| {
         known.entry(scope.word()).or_default().extend(names.map(|n| (n.into(), ())));
     };

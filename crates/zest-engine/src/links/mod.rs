@@ -14,7 +14,7 @@ pub use condition::{Conditions, Outcome, Part};
 pub use path::SOMETHING;
 pub(crate) use path::is_within;
 pub use resolve::{Ground, Resolver};
-pub use resolve::{Names, look_up};
+pub use resolve::{Index, Names, look_up};
 pub use zest_model::id::{AssignmentId, CommandId, GroupId, ModeId, RoleId, SetId, SystemId, UserId, VocabularyId};
 pub(crate) use zest_model::table::Table;
 
@@ -48,7 +48,12 @@ pub struct VocabularyLinks {
     pub(crate) start_mode: ModeId,
     /// Its commands.
     pub commands: Vec<CommandLinks>,
+    /// The level of each command: devices that state no other share the list.
+    pub(crate) levels: Arc<[OwnLevel]>,
 }
+
+/// The level of a command, and the place of the device that states it, if one does.
+pub(crate) type OwnLevel = (u8, Option<Place>);
 
 /// A command of a vocabulary.
 #[derive(Clone, Debug)]

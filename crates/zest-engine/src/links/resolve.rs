@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::net::IpAddr;
 use std::sync::Arc;
 
+use compact_str::CompactString;
 use fixedbitset::FixedBitSet;
 use ipnet::IpNet;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -30,7 +31,8 @@ const SUGGESTIONS: usize = 200;
 /// The most modes a vocabulary may have: a device keeps one bit for each.
 const MAX_MODES: usize = 64;
 
-pub(crate) type Index<Id> = FxHashMap<Box<str>, Id>;
+/// What names mean; those of up to 24 bytes lie in the table itself.
+pub type Index<Id> = FxHashMap<CompactString, Id>;
 
 fn index<T, Id: Copy>(
     entries: &Table<Arc<T>>,
@@ -39,7 +41,7 @@ fn index<T, Id: Copy>(
     make: impl Fn(usize) -> Id,
     findings: &mut Vec<Finding>,
 ) -> Index<Id> {
-    let mut first: FxHashMap<Box<str>, (Id, usize)> = FxHashMap::with_capacity_and_hasher(entries.len(), rustc_hash::FxBuildHasher);
+    let mut first: FxHashMap<CompactString, (Id, usize)> = FxHashMap::with_capacity_and_hasher(entries.len(), rustc_hash::FxBuildHasher);
     for (i, entry) in entries.iter().enumerate() {
         let id = id_of(entry);
         if let (Some(why), Place::Code(_)) = (bad_name(&id.value), id.place) {
@@ -527,7 +529,8 @@ impl Resolver<'_> {
                 place: command.line.place,
             });
         }
-        VocabularyLinks { modes, start_mode, commands }
+        let levels = commands.iter().map(|command| (command.level, None)).collect();
+        VocabularyLinks { modes, start_mode, commands, levels }
     }
 
     /// Finds the word that gives the level of an elevation: one number slot, or none for a bare request.

@@ -94,10 +94,7 @@ impl Engine {
         if findings.iter().any(|f| f.severity() == Severity::Error) {
             return Err(fail(findings, &estate));
         }
-        findings.clear();
-        let Some(commands) = self.commands_with(&estate, touched, &mut findings).filter(|_| findings.is_empty()) else {
-            return Err(fail(findings, &estate));
-        };
+        let commands = self.commands_with(&estate, touched).map_err(|findings| fail(findings, &estate))?;
         let mut engine = Self { alphabet: commands.alphabet, sets: commands.sets, vocabularies: commands.vocabularies, ..self.clone() };
         for &system in touched.systems.keys() {
             engine.systems.set(system, estate.systems[system].kind.compile(&estate, SystemId::new(system)));
@@ -173,18 +170,19 @@ impl Engine {
     }
 
     /// Compiles the command sets that are others; all of them where a pattern has words that are not known yet.
-    fn commands_with(&self, estate: &Estate, touched: &Touched, findings: &mut Vec<Finding>) -> Option<Commands> {
+    fn commands_with(&self, estate: &Estate, touched: &Touched) -> Result<Commands, Vec<Finding>> {
         let sets = || touched.sets.iter().map(|&s| SetId::new(s));
         if sets().flat_map(|s| &estate.sets[s.index()].rules).any(|rule| !self.alphabet.knows(&rule.pattern)) {
-            return build::commands(estate, findings);
+            return build::commands(estate.ground());
         }
-        let mut compiled = self.sets.clone();
+        let (mut compiled, mut findings) = (self.sets.clone(), Vec::new());
         for set in sets() {
-            if let Some(made) = build::set(estate, &self.alphabet, set, findings) {
+            if let Some(made) = build::set(estate.ground(), &self.alphabet, set, &mut findings) {
                 compiled.set(set.index(), made);
             }
         }
-        Some(Commands { alphabet: Arc::clone(&self.alphabet), sets: compiled, vocabularies: Arc::clone(&self.vocabularies) })
+        let commands = Commands { alphabet: Arc::clone(&self.alphabet), sets: compiled, vocabularies: Arc::clone(&self.vocabularies) };
+        if findings.is_empty() { Ok(commands) } else { Err(findings) }
     }
 
     /// Works out anew what assignments give that have a touched role, or are others themselves.

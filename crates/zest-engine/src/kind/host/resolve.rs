@@ -1,11 +1,11 @@
 //! Hosts with their references followed.
 
 use fixedbitset::FixedBitSet;
-use rustc_hash::{FxHashMap, FxHashSet};
+use rustc_hash::FxHashSet;
 
 use super::argv;
 use crate::links::resolve::Ground;
-use crate::links::{Networks, Party, Resolver, SetId, UserId, look_up};
+use crate::links::{Index, Networks, Party, Resolver, SetId, UserId, look_up};
 use zest_model::entries::Entries;
 use zest_model::entry::{self, RuleVerb};
 use zest_model::finding::{Code, Finding};
@@ -15,7 +15,7 @@ use zest_model::source::{At, Place, visible};
 #[derive(Debug, Default)]
 pub(crate) struct HostLinks {
     pub(crate) accounts: Vec<HostAccountLinks>,
-    pub(crate) logins: FxHashMap<Box<str>, usize>,
+    pub(crate) logins: Index<usize>,
     /// Accounts that are nobody's own, in order.
     pub(crate) shared: Vec<usize>,
     pub(crate) run_as: Vec<RunAsLinks>,

@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use smallvec::SmallVec;
+
 use super::Reach;
 use super::resolve::DeviceLinks;
 use crate::engine::Estate;
@@ -17,7 +19,7 @@ use zest_model::source::Place;
 pub struct Device {
     pub(crate) system: SystemId,
     /// Its references, followed.
-    pub links: Arc<DeviceLinks>,
+    pub links: DeviceLinks,
     /// What holds where no command set is attached.
     pub(crate) without_set: Unrestricted,
     /// A bit for each level whose commands are authorised centrally.
@@ -25,7 +27,7 @@ pub struct Device {
     pub(crate) authorises_configuration: bool,
     /// A bit for each mode in which the configuration is changed.
     pub(crate) configuration_modes: u64,
-    pub(crate) sources: Vec<IdentitySource>,
+    pub(crate) sources: SmallVec<[IdentitySource; 4]>,
     pub(crate) ignores_case: bool,
     pub(crate) nothing_when_down: bool,
     /// For each local account what it gives, if it has command sets of its own.
@@ -47,13 +49,13 @@ impl Device {
         engine.state(system)
     }
 
-    pub(super) fn compile(estate: &Estate, id: SystemId, links: Arc<DeviceLinks>) -> Self {
+    pub(super) fn compile(estate: &Estate, id: SystemId, links: DeviceLinks) -> Self {
         let system = estate.system(id);
         let modes: &[Mode] = estate.entries.vocabularies.get(links.vocabulary.index()).map_or(&[], |v| &v.modes);
         let rule = system.authorisation.as_ref().map(|a| &a.value);
         let of_account = |(account, links): (&zest_model::entry::Account, &super::resolve::AccountLinks)| {
             let band = account.band.as_ref().filter(|_| !links.sets.is_empty()).map(LevelBand::read)?;
-            Some(Standing { band: Some(band), sets: links.sets.clone(), roles: Vec::new(), is_local: true })
+            Some(Standing { band: Some(band), sets: links.sets.iter().copied().collect(), roles: Vec::new(), is_local: true })
         };
         Self {
             system: id,
@@ -65,10 +67,10 @@ impl Device {
             },
             authorises_configuration: rule.is_some_and(|r| r.configuration),
             configuration_modes: modes.iter().take(64).enumerate().filter(|(_, m)| m.configuration).fold(0, |bits, (i, _)| bits | 1 << i),
-            sources: system.sources().to_vec(),
+            sources: system.sources().iter().copied().collect(),
             ignores_case: system.ignores_case(),
             nothing_when_down: system.when_central_down.as_ref().is_some_and(|w| w.value == WhenCentralDown::Nothing),
-            account_standings: system.accounts.iter().zip(&links.accounts).map(of_account).collect(),
+            account_standings: system.accounts.iter().zip(&*links.accounts).map(of_account).collect(),
             links,
         }
     }

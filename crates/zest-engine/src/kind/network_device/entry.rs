@@ -1,5 +1,7 @@
 //! Entry and standing: who is asked, whether the session can be opened, and what it then has.
 
+use smallvec::SmallVec;
+
 use super::{Device, Origin, Standpoint};
 use crate::engine::conditions;
 use crate::engine::duties;
@@ -14,7 +16,7 @@ use zest_model::source::visible;
 use zest_words::nearest;
 
 /// A session of a local account has no command sets.
-static LOCAL: Standing = Standing { band: None, sets: Vec::new(), roles: Vec::new(), is_local: true };
+static LOCAL: Standing = Standing { band: None, sets: SmallVec::new_const(), roles: Vec::new(), is_local: true };
 
 /// Opens the session, or refuses; with an explaining trace it goes on as far as that makes sense.
 pub(crate) fn open<'e>(engine: &'e Engine, question: &Question, system: SystemId, trace: &mut Trace) -> Result<Standpoint<'e>, Stop> {
@@ -59,14 +61,14 @@ fn source(
     user: UserId,
     trace: &mut Trace,
 ) -> Result<Source, Stop> {
-    let written = engine.estate.system(system);
-    let order_place = || written.identity_sources.as_ref().map(|s| s.place);
+    // What is written of a system or a user lies far from what a decision reads: it is fetched where it is told.
+    let written = || engine.estate.system(system);
+    let order_place = || written().identity_sources.as_ref().map(|s| s.place);
     let mut central_was_down = false;
     for source in &device.sources {
         match source {
             IdentitySource::Central if session.central == Central::Up => {
-                let name = &engine.estate.user(user).id.value;
-                if let Some(login) = session.account.as_ref().filter(|login| *login != name) {
+                if let Some(login) = session.account.as_ref().filter(|login| **login != engine.estate.user(user).id.value) {
                     trace.refuse(Stage::Entry, Refusal::AccountNotAsked, || {
                         (format!("the central source answers and does not know the local account `{}`", visible(login)), order_place())
                     })?;
@@ -91,7 +93,7 @@ fn source(
     } else {
         (Refusal::NoLocalAccount, format!("only local accounts may sign in here, and none admits {wanted}"))
     };
-    trace.refuse(Stage::Entry, code, || (text, order_place().or(Some(written.id.place))))?;
+    trace.refuse(Stage::Entry, code, || (text, order_place().or(Some(written().id.place))))?;
     Err(Stop)
 }
 
@@ -148,11 +150,14 @@ fn assigned<'e>(engine: &'e Engine, session: &Session, system: SystemId, user: U
     };
     let id = candidate.assignment;
     let (number, standing) = engine.standing(id);
-    let links = &engine.estate.assignments[id.index()];
-    trace.pass(Stage::Standing, || (through(engine, user, id), Some(links.entry.place)));
+    let links = || &engine.estate.assignments[id.index()];
+    trace.pass(Stage::Standing, || (through(engine, user, id), Some(links().entry.place)));
     let Some(band) = standing.band else {
         trace.refuse(Stage::Entry, Refusal::NoBand, || {
-            ("the roles of the assignment give no band, so no session can be opened".to_owned(), links.entry.roles.first().map(|r| r.place))
+            (
+                "the roles of the assignment give no band, so no session can be opened".to_owned(),
+                links().entry.roles.first().map(|r| r.place),
+            )
         })?;
         return Err(Stop);
     };
@@ -160,7 +165,7 @@ fn assigned<'e>(engine: &'e Engine, session: &Session, system: SystemId, user: U
         (format!("the band starts at level {} and its ceiling is {}", band.start, band.ceiling), Some(band.ceiling_place))
     });
     if outcome != Outcome::Holds || trace.explains() {
-        conditions::check(&links.conditions, &engine.facts(session, user, system), "the assignment", trace)?;
+        conditions::check(&links().conditions, &engine.facts(session, user, system), "the assignment", trace)?;
     }
     Ok((standing, Some(Origin::Assignment(number)), band))
 }

@@ -4,11 +4,11 @@ use super::Standpoint;
 use crate::engine::obligations;
 use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::{Engine, SetVerdict};
-use crate::links::{CommandId, FlatRule, ModeId};
+use crate::links::{CommandId, ModeId};
 use crate::vocabulary::{Resolved, Unresolved, Vocabulary};
 use zest_command::pattern::canonical_word;
 use zest_command::{WordPattern, line, read_line};
-use zest_model::ask::{Central, Question, Refusal, Stage};
+use zest_model::ask::{Central, Question, Refusal, RuleRef, Stage};
 use zest_model::entry::{Abbreviation, BareElevation, Does, RuleVerb};
 use zest_model::source::visible;
 
@@ -40,13 +40,13 @@ pub(crate) fn check(engine: &Engine, question: &Question, at: &Standpoint<'_>, t
         ceiling(at, vocabulary, resolved.command, &words, trace)?;
     }
     let Some(rule) = rule else { return Ok(()) };
-    if let [_] = at.standing.sets.as_slice() {
-        return rule.after.as_deref().map_or(Ok(()), |duties| obligations::check(at.site(engine), at.user, question, duties, trace));
-    }
     // Every set that permits the line by a rule may want something done first; none is left out.
+    let is_only = at.standing.sets.len() == 1;
     for set in &at.standing.sets {
-        let decided = engine.sets[set.index()].automaton.decide(&resolved.symbols);
-        if let Some(duties) = decided.and_then(|r| engine.estate.sets[set.index()].rules[r as usize].after.as_deref()) {
+        let compiled = &engine.sets[set.index()];
+        let decided = if is_only { Some(rule.index) } else { compiled.automaton.decide(&resolved.symbols) };
+        let asking = decided.filter(|r| compiled.rules[*r as usize].asks);
+        if let Some(duties) = asking.and_then(|r| engine.estate.sets[set.index()].rules[r as usize].after.as_deref()) {
             obligations::check(at.site(engine), at.user, question, duties, trace)?;
         }
     }
@@ -114,50 +114,50 @@ fn must_change(engine: &Engine, at: &Standpoint<'_>, does: Option<Does>, trace: 
 
 fn own_level(engine: &Engine, at: &Standpoint<'_>, resolved: &Resolved, trace: &mut Trace) -> Result<(), Stop> {
     let (needed, stated) = at.device.own_level(resolved.command);
-    let links = &engine.estate.vocabularies[at.device.links.vocabulary.index()].commands[resolved.command.index()];
-    let place = stated.unwrap_or(links.place);
+    let links = || &engine.estate.vocabularies[at.device.links.vocabulary.index()].commands[resolved.command.index()];
+    let place = || Some(stated.unwrap_or_else(|| links().place));
     let whose = if stated.is_some() { "this device" } else { "the vocabulary" };
     if needed > at.level {
         trace.refuse(Stage::Permission, Refusal::LevelTooLow, || {
-            (format!("{whose} puts `{}` at level {needed}, and the session is at level {}", visible(&links.line), at.level), Some(place))
+            (format!("{whose} puts `{}` at level {needed}, and the session is at level {}", visible(&links().line), at.level), place())
         })
     } else {
         trace.pass(Stage::Permission, || {
-            (format!("{whose} puts `{}` at level {needed}; the session is at level {}", visible(&links.line), at.level), Some(place))
+            (format!("{whose} puts `{}` at level {needed}; the session is at level {}", visible(&links().line), at.level), place())
         });
         Ok(())
     }
 }
 
 /// Asks the command sets where the device asks them. Returns the rule that permits the line.
-fn command_sets<'e>(
-    engine: &'e Engine,
+fn command_sets(
+    engine: &Engine,
     question: &Question,
     at: &Standpoint<'_>,
     mode: ModeId,
     (resolved, full_line): (&Resolved, &dyn Fn() -> String),
     trace: &mut Trace,
-) -> Result<Option<&'e FlatRule>, Stop> {
+) -> Result<Option<RuleRef>, Stop> {
     let device = at.device;
-    let written = engine.estate.system(at.system);
-    let switch = written.authorisation.as_ref().map_or(written.id.place, |a| a.place);
+    let written = || engine.estate.system(at.system);
+    let switch = || Some(written().authorisation.as_ref().map_or(written().id.place, |a| a.place));
     let here = || if device.is_configuration(mode) { "in configuration modes".to_owned() } else { format!("at level {}", at.level) };
     // The command sets of a local account are the device's own: it asks them whatever it asks the central source.
     let has_own_sets = at.standing.is_local && !at.standing.sets.is_empty();
     if !device.authorises(at.level, mode) && !has_own_sets {
-        trace.pass(Stage::Permission, || (format!("the device does not ask for central authorisation {}", here()), Some(switch)));
+        trace.pass(Stage::Permission, || (format!("the device does not ask for central authorisation {}", here()), switch()));
         return Ok(None);
     }
     if at.standing.is_local {
         if question.session.central == Central::Down && device.nothing_when_down && device.authorises(at.level, mode) {
             trace.refuse(Stage::Permission, Refusal::CommandsNeedCentral, || {
-                let place = written.when_central_down.as_ref().map(|w| w.place);
+                let place = written().when_central_down.as_ref().map(|w| w.place);
                 (format!("commands {} are authorised centrally, and while the central source is down none is permitted", here()), place)
             })?;
             return Ok(None);
         }
         if !has_own_sets {
-            trace.pass(Stage::Permission, || ("a local account's commands are decided by their own levels".to_owned(), Some(switch)));
+            trace.pass(Stage::Permission, || ("a local account's commands are decided by their own levels".to_owned(), switch()));
             return Ok(None);
         }
     }
@@ -166,35 +166,37 @@ fn command_sets<'e>(
     let set_name = |set| visible(&engine.estate.set(set).id.value);
     let full = || visible(&full_line());
     let all_sets = || at.standing.sets.iter().map(|&s| format!("`{}`", set_name(s))).collect::<Vec<_>>().join(", ");
-    let rule = says.rule().map(|r| &engine.estate.sets[r.set.index()].rules[r.index as usize]);
-    let rule_text =
-        |rule: &FlatRule| format!("`{} {}` of command set `{}`", rule.verb.word(), visible(&rule.text.value), set_name(rule.home));
-    let no_set = written.no_command_set.as_ref().map(|n| n.place);
-    match (says, rule) {
-        (SetVerdict::Allowed(_), Some(rule)) => {
-            trace.pass(Stage::Permission, || (format!("rule {}", rule_text(rule)), Some(rule.text.place)))
-        }
-        (SetVerdict::AllowedOtherwise(set), _) => trace.pass(Stage::Permission, || {
+    // The text of a rule, and where it is written.
+    let written_rule = |rule: RuleRef| {
+        let rule = &engine.estate.sets[rule.set.index()].rules[rule.index as usize];
+        (format!("`{} {}` of command set `{}`", rule.verb.word(), visible(&rule.text.value), set_name(rule.home)), Some(rule.text.place))
+    };
+    let no_set = || written().no_command_set.as_ref().map(|n| n.place);
+    match says {
+        SetVerdict::Allowed(rule) => trace.pass(Stage::Permission, || {
+            let (text, place) = written_rule(rule);
+            (format!("rule {text}"), place)
+        }),
+        SetVerdict::AllowedOtherwise(set) => trace.pass(Stage::Permission, || {
             let set = engine.estate.set(set);
             (
                 format!("command set `{}` permits every line that no rule mentions", visible(&set.id.value)),
                 set.otherwise.as_ref().map(|o| o.place),
             )
         }),
-        (SetVerdict::Unrestricted, _) => {
-            trace.pass(Stage::Permission, || ("no command set is attached, and here that permits everything".to_owned(), no_set))
+        SetVerdict::Unrestricted => {
+            trace.pass(Stage::Permission, || ("no command set is attached, and here that permits everything".to_owned(), no_set()))
         }
-        (SetVerdict::Denied(_), Some(rule)) => {
-            trace.refuse(Stage::Permission, Refusal::DeniedByRule, || {
-                (format!("rule {} refuses `{}`", rule_text(rule), full()), Some(rule.text.place))
-            })?;
-        }
-        (SetVerdict::NoSet, _) => {
+        SetVerdict::Denied(rule) => trace.refuse(Stage::Permission, Refusal::DeniedByRule, || {
+            let (text, place) = written_rule(rule);
+            (format!("rule {text} refuses `{}`", full()), place)
+        })?,
+        SetVerdict::NoSet => {
             trace.refuse(Stage::Permission, Refusal::NoCommandSet, || {
-                ("no command set is attached, and here that permits nothing".to_owned(), no_set)
+                ("no command set is attached, and here that permits nothing".to_owned(), no_set())
             })?;
         }
-        _ => trace.refuse(Stage::Permission, Refusal::NotPermitted, || {
+        SetVerdict::DeniedOtherwise => trace.refuse(Stage::Permission, Refusal::NotPermitted, || {
             let place = at.standing.sets.first().map(|&s| {
                 let set = engine.estate.set(s);
                 set.otherwise.as_ref().map_or(set.id.place, |o| o.place)
@@ -202,7 +204,7 @@ fn command_sets<'e>(
             (format!("no rule of {} permits `{}`", all_sets(), full()), place)
         })?,
     }
-    Ok(rule.filter(|_| says.is_allowed()))
+    Ok(says.rule().filter(|_| says.is_allowed()))
 }
 
 /// Where a command takes whatever follows, the vocabulary does not know the words that do, and the device may take a word as

@@ -63,8 +63,8 @@ impl Kind for NetworkDevice {
     fn complete(&self, _: &mut Resolver<'_>, _: Ground<'_>, _: &mut [Declared]) {}
 
     fn compile(&self, estate: &Estate, system: SystemId) -> Kept {
-        let links = Arc::clone(&estate.systems[system.index()].links).downcast::<DeviceLinks>();
-        Arc::new(Device::compile(estate, system, links.expect("`resolve` made it")))
+        let links = estate.systems[system.index()].links.downcast_ref::<DeviceLinks>().expect("`resolve` made it");
+        Arc::new(Device::compile(estate, system, links.clone()))
     }
 
     fn hears(&self, fact: Fact) -> bool {
@@ -172,7 +172,7 @@ impl Kind for NetworkDevice {
         engine.states::<Device>().any(|(id, device)| {
             let accounts = &engine.estate.system(id).accounts;
             let lent = |links: &resolve::AccountLinks| links.used_by.iter().any(|&(p, _)| p == Party::User(user));
-            accounts.iter().zip(&device.links.accounts).any(|(account, links)| account.login.value == *name || lent(links))
+            accounts.iter().zip(&*device.links.accounts).any(|(account, links)| account.login.value == *name || lent(links))
         })
     }
 
@@ -181,7 +181,7 @@ impl Kind for NetworkDevice {
     }
 
     fn sets(&self, engine: &Engine) -> Vec<SetId> {
-        engine.states::<Device>().flat_map(|(_, d)| &d.links.accounts).flat_map(|a| &a.sets).copied().collect()
+        engine.states::<Device>().flat_map(|(_, d)| &*d.links.accounts).flat_map(|a| &a.sets).copied().collect()
     }
 
     fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
@@ -195,7 +195,7 @@ pub fn standpoint(engine: &Engine, question: &Question) -> Option<(Option<Vec<Se
     let system = *engine.estate.names.systems.get(question.system.as_str())?;
     let at = open(engine, question, system, &mut Trace::silent()).ok()?;
     let has_sets = !at.standing.is_local || !at.standing.sets.is_empty();
-    Some((has_sets.then(|| at.standing.sets.clone()), at.band.ceiling, at.standing.is_local))
+    Some((has_sets.then(|| at.standing.sets.to_vec()), at.band.ceiling, at.standing.is_local))
 }
 
 /// The session as it stands once it is open.

@@ -128,7 +128,7 @@ impl OnDevice<'_> {
                     ways.push(way(Change::CentralUp, "once the central source is up again", None));
                 }
                 let wanted = self.question.session.account.as_deref();
-                let of = accounts.iter().zip(&self.device.links.accounts);
+                let of = accounts.iter().zip(&*self.device.links.accounts);
                 for (account, links) in of.filter(|(a, _)| wanted.is_none_or(|w| w == a.login.value)).take(3) {
                     let login = &account.login.value;
                     let text = format!("if `{name}` might use the account `{}`", visible(login));
@@ -366,10 +366,10 @@ impl OnDevice<'_> {
         let symbols = zest_command::alphabet::symbols(&self.engine.alphabet, words.iter().copied());
         let denies = |set: &&crate::links::SetId| {
             let compiled = &self.engine.sets[set.index()];
-            compiled.automaton.decide(&symbols).is_some_and(|rule| compiled.rules[rule as usize].0 == zest_model::entry::RuleVerb::Deny)
+            compiled.automaton.decide(&symbols).is_some_and(|rule| compiled.rules[rule as usize].verb == zest_model::entry::RuleVerb::Deny)
         };
         let denying: Vec<_> = standing.sets.iter().filter(denies).copied().collect();
-        let sets = if denying.is_empty() { standing.sets.clone() } else { denying };
+        let sets = if denying.is_empty() { standing.sets.to_vec() } else { denying };
         let permit = |set: &crate::links::SetId| {
             let entry = self.engine.estate.set(*set);
             let rule =

@@ -1,20 +1,22 @@
 //! Network devices with their references followed.
 
+use std::sync::Arc;
+
 use rustc_hash::FxHashMap;
 
-use crate::links::resolve::{Ground, Index};
-use crate::links::{CommandId, Networks, Party, Resolver, SetId, VocabularyId, look_up};
+use crate::links::resolve::Ground;
+use crate::links::{CommandId, Index, Networks, OwnLevel, Party, Resolver, SetId, VocabularyId, look_up};
 use zest_model::entry;
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{Place, visible};
 
-/// What one device holds.
-#[derive(Debug)]
+/// What one device holds. A copy shares the lists.
+#[derive(Clone, Debug)]
 pub struct DeviceLinks {
     pub vocabulary: VocabularyId,
     /// The device's own level of every command of the vocabulary, with the place that states it.
-    pub(crate) levels: Vec<(u8, Option<Place>)>,
-    pub(crate) accounts: Vec<AccountLinks>,
+    pub(crate) levels: Arc<[OwnLevel]>,
+    pub(crate) accounts: Arc<[AccountLinks]>,
 }
 
 #[derive(Debug)]
@@ -50,18 +52,20 @@ pub(super) fn device(resolver: &mut Resolver<'_>, ground: Ground<'_>, system: &e
     }
     let vocabulary =
         system.vocabulary.as_ref().and_then(|t| look_up(&resolver.names.vocabularies, "vocabulary", &t.value, t.place, resolver.findings));
-    let mut levels: Vec<(u8, Option<Place>)> = Vec::new();
-    if let Some(id) = vocabulary {
-        let known = &ground.vocabularies[id.index()].commands;
-        let commands: Index<CommandId> = known.iter().enumerate().map(|(i, c)| (c.line.as_str().into(), CommandId::new(i))).collect();
-        levels = known.iter().map(|c| (c.level, None)).collect();
+    let spoken = vocabulary.map(|id| &ground.vocabularies[id.index()]);
+    let mut levels = spoken.map_or_else(Arc::default, |spoken| Arc::clone(&spoken.levels));
+    if let Some(spoken) = spoken.filter(|_| !system.own_levels.is_empty()) {
+        let commands: Index<CommandId> =
+            spoken.commands.iter().enumerate().map(|(i, c)| (c.line.as_str().into(), CommandId::new(i))).collect();
+        let mut own_levels = levels.to_vec();
         for own in &system.own_levels {
             resolver.level(&own.level);
             let found = look_up(&commands, "command of the vocabulary", own.command.value.trim(), own.command.place, resolver.findings);
             if let Some(command) = found {
-                levels[command.index()] = (own.level.value, Some(own.level.place));
+                own_levels[command.index()] = (own.level.value, Some(own.level.place));
             }
         }
+        levels = own_levels.into();
     }
     let mut logins: FxHashMap<&str, Place> = FxHashMap::default();
     let mut accounts = Vec::with_capacity(system.accounts.len());
@@ -81,5 +85,5 @@ pub(super) fn device(resolver: &mut Resolver<'_>, ground: Ground<'_>, system: &e
             sets.filter_map(|text| look_up(&resolver.names.sets, "command set", &text.value, text.place, resolver.findings)).collect();
         accounts.push(AccountLinks { used_by, origin, sets });
     }
-    DeviceLinks { vocabulary: vocabulary.unwrap_or(VocabularyId::new(0)), levels, accounts }
+    DeviceLinks { vocabulary: vocabulary.unwrap_or(VocabularyId::new(0)), levels, accounts: accounts.into() }
 }

@@ -119,7 +119,7 @@ impl Review<'_, '_> {
             |s| !is_dead(s[0]),
             |states, line| {
                 let decided = compiled.automaton.accepted(states[1]);
-                let passes = decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.rules[r as usize].0 == RuleVerb::Allow);
+                let passes = decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.rules[r as usize].verb == RuleVerb::Allow);
                 if own.accepted(states[0]).is_some() && passes && seen.insert(decided) {
                     let line = zest_command::line::join(line.map(|s| engine.alphabet.example(s)));
                     passing.push((decided.map(|r| links.rules[r as usize].text.place), line));
@@ -408,7 +408,7 @@ impl Review<'_, '_> {
         let name = visible(&system.id.value);
         let asks_local = device.sources.contains(&IdentitySource::Local);
         let mut rescues = false;
-        for (account, links) in system.accounts.iter().zip(links) {
+        for (account, links) in system.accounts.iter().zip(links.iter()) {
             let (login, place) = (visible(&account.login.value), account.login.place);
             let is_open =
                 !account.locked.as_ref().is_some_and(|l| l.value) && account.credential.as_ref().is_none_or(|c| c.value == Credential::Set);

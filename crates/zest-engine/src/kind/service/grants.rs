@@ -11,7 +11,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use crate::links::path::PathPattern;
-use crate::links::{Conditions, Duties, Holder};
+use crate::links::{Conditions, Duties, Holder, Index};
 use zest_model::source::Place;
 
 /// A grant on one system.
@@ -92,11 +92,25 @@ enum Found {
     Open,
 }
 
-/// A grant that is found.
+/// A grant as it stands with its holder, with what a decision reads of it: the row of the grant itself lies far away.
 #[derive(Clone, Copy, Debug)]
 struct Entry {
     grant: u32,
+    /// The number of its operations among the sets.
+    operations: u32,
     found: Found,
+    is_deny: bool,
+    is_bare: bool,
+}
+
+/// A grant that is found for somebody.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Numbered {
+    pub(crate) number: usize,
+    /// Whether it is only not ruled out that it is on the path that was asked for.
+    pub(crate) is_open: bool,
+    pub(crate) is_deny: bool,
+    pub(crate) is_bare: bool,
 }
 
 /// Grants in the order in which they count, and by whom they are for and the path that what they are on begins with: a decision looks
@@ -104,7 +118,7 @@ struct Entry {
 #[derive(Debug, Default)]
 pub(crate) struct Grants {
     all: Vec<GrantLinks>,
-    beginnings: FxHashMap<Box<str>, u32>,
+    beginnings: Index<u32>,
     /// The bytes of the longest of them: a longer path is not looked through to its end.
     longest: usize,
     holders: FxHashMap<Holder, Range<u32>>,
@@ -112,6 +126,8 @@ pub(crate) struct Grants {
     keys: Vec<u32>,
     /// The grant of each of them.
     entries: Vec<Entry>,
+    /// The sets of operations that grants have.
+    sets: Vec<Arc<FixedBitSet>>,
     /// Grants by beginning, whoever they are for.
     by_beginning: Vec<(u32, u32)>,
 }
@@ -119,14 +135,27 @@ pub(crate) struct Grants {
 /// What of a path grants begin with: the path itself (true), and what it is below.
 pub(crate) type Beginnings = SmallVec<[(u32, bool); 8]>;
 
-/// Numbers of grants, in the order in which they count, and whether it is known that each is on the path that was asked for.
-pub(crate) type Numbers = SmallVec<[(usize, bool); 8]>;
+/// What is asked for, as far as grants are found by it.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Wanted<T> {
+    pub(crate) beginnings: T,
+    /// Grants of other operations are left out; none, if it is not stated.
+    pub(crate) operation: Option<usize>,
+}
+
+/// Grants, in the order in which they count.
+pub(crate) type Numbers = SmallVec<[Numbered; 8]>;
 
 impl Grants {
     pub(super) fn of(all: Vec<GrantLinks>) -> Self {
         let mut new = Self { all, ..Self::default() };
         let mut entries: Vec<(Holder, u32, Entry)> = Vec::new();
+        let mut known: FxHashMap<*const FixedBitSet, u32> = FxHashMap::default();
         for (number, grant) in all_of(&new.all) {
+            let operations = *known.entry(Arc::as_ptr(&grant.operations)).or_insert_with(|| {
+                new.sets.push(Arc::clone(&grant.operations));
+                new.sets.len() as u32 - 1
+            });
             let everywhere = grant.on.is_empty().then_some(("", Found::Open));
             let patterns = grant.on.iter().map(|pattern| {
                 let found = match pattern.fixed() {
@@ -149,7 +178,8 @@ impl Grants {
                     None => *new.beginnings.entry(text.into()).or_insert(next),
                 };
                 new.by_beginning.push((beginning, number));
-                entries.extend(grant.holders.iter().map(|&holder| (holder, beginning, Entry { grant: number, found })));
+                let entry = Entry { grant: number, operations, found, is_deny: grant.is_deny, is_bare: grant.is_bare };
+                entries.extend(grant.holders.iter().map(|&holder| (holder, beginning, entry)));
             }
         }
         new.by_beginning.sort_unstable();
@@ -194,23 +224,30 @@ impl Grants {
         })
     }
 
-    /// Returns the grants of a holder; with the beginnings of a path, those alone that can concern it.
-    pub(super) fn of_holder(&self, holder: Holder, beginnings: Option<&Beginnings>) -> Numbers {
+    /// Returns the grants of a holder; with what is asked for, those alone that can concern it.
+    pub(super) fn of_holder(&self, holder: Holder, wanted: Option<Wanted<&Beginnings>>) -> Numbers {
         let mut numbers = Numbers::new();
         let Some(range) = self.holders.get(&holder) else { return numbers };
         let range = range.start as usize..range.end as usize;
         let (keys, entries) = (&self.keys[range.clone()], &self.entries[range]);
-        match beginnings {
-            None => numbers.extend(entries.iter().map(|entry| (entry.grant as usize, false))),
-            Some(beginnings) => {
+        let mut push = |entry: &Entry, is_open| {
+            let Entry { grant, operations: _, found: _, is_deny, is_bare } = *entry;
+            numbers.push(Numbered { number: grant as usize, is_open, is_deny, is_bare });
+        };
+        match wanted {
+            None => entries.iter().for_each(|entry| push(entry, true)),
+            Some(Wanted { beginnings, operation }) => {
                 for &(beginning, is_whole) in beginnings {
                     let start = keys.partition_point(|key| *key < beginning);
                     for (_, entry) in keys[start..].iter().zip(&entries[start..]).take_while(|(key, _)| **key == beginning) {
+                        if operation.is_some_and(|operation| !self.sets[entry.operations as usize].contains(operation)) {
+                            continue;
+                        }
                         match entry.found {
-                            Found::On => numbers.push((entry.grant as usize, true)),
-                            Found::OnItself if is_whole => numbers.push((entry.grant as usize, true)),
+                            Found::On => push(entry, false),
+                            Found::OnItself if is_whole => push(entry, false),
                             Found::OnItself => {}
-                            Found::Open => numbers.push((entry.grant as usize, false)),
+                            Found::Open => push(entry, true),
                         }
                     }
                 }
@@ -218,8 +255,8 @@ impl Grants {
         }
         // One that is found in several ways counts once, and is known to be on the path if one of them says so.
         if numbers.len() > 1 {
-            numbers.sort_unstable_by_key(|&(number, is_on)| (number, !is_on));
-            numbers.dedup_by_key(|(number, _)| *number);
+            numbers.sort_unstable();
+            numbers.dedup_by_key(|found| found.number);
         }
         numbers
     }

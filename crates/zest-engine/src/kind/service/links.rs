@@ -7,8 +7,8 @@ use fixedbitset::FixedBitSet;
 use rustc_hash::FxHashMap;
 
 pub(crate) use super::grants::GrantLinks;
-use super::grants::{Beginnings, Grants, Numbers};
-use crate::links::{Conditions, Duties, Holder, Party, UserId};
+use super::grants::{Beginnings, Grants, Numbered, Numbers, Wanted};
+use crate::links::{Conditions, Duties, Holder, Index, Party, UserId};
 use zest_model::entry::{Channel, Proof};
 use zest_model::source::{At, Place};
 
@@ -89,19 +89,26 @@ impl ServiceLinks {
         [self.base.own.beginnings(path), self.base.of_roles.beginnings(path)]
     }
 
-    /// Returns the numbers of the grants of a holder, in the order in which they count, and whether it is known that each is on the
-    /// path; with the beginnings of a path, of those alone that can concern it.
-    pub(crate) fn grants_of(&self, holder: Holder, beginnings: Option<&[Beginnings; 2]>) -> Numbers {
-        let [own, of_roles] = beginnings.map_or([None, None], |[own, of_roles]| [Some(own), Some(of_roles)]);
-        let mut numbers = self.base.own.of_holder(holder, own);
+    /// Returns the grants of a holder, in the order in which they count; with what is asked for, those alone that can concern it.
+    pub(crate) fn grants_of(&self, holder: Holder, wanted: Option<&Wanted<[Beginnings; 2]>>) -> Numbers {
+        let of = |which: usize| wanted.map(|w| Wanted { beginnings: &w.beginnings[which], operation: w.operation });
+        let mut numbers = self.base.own.of_holder(holder, of(0));
         let mut behind = self.base.own.all().len();
         if !self.added.is_empty() {
-            let added = self.added.iter().enumerate().filter(|(_, grant)| grant.holders.contains(&holder));
-            numbers.extend(added.map(|(i, _)| (behind + i, false)));
+            let operation = wanted.and_then(|w| w.operation);
+            let concerns = |grant: &GrantLinks| operation.is_none_or(|o| grant.operations.contains(o)) && grant.holders.contains(&holder);
+            let added = self.added.iter().enumerate().filter(|(_, grant)| concerns(grant));
+            numbers.extend(added.map(|(i, grant)| Numbered {
+                number: behind + i,
+                is_open: true,
+                is_deny: grant.is_deny,
+                is_bare: grant.is_bare,
+            }));
             behind += self.added.len();
         }
         if let Holder::Role(_) = holder {
-            numbers.extend(self.base.of_roles.of_holder(holder, of_roles).into_iter().map(|(i, is_on)| (behind + i, is_on)));
+            let of_roles = self.base.of_roles.of_holder(holder, of(1));
+            numbers.extend(of_roles.into_iter().map(|found| Numbered { number: behind + found.number, ..found }));
         }
         numbers
     }
@@ -114,13 +121,13 @@ pub struct ServiceBase {
     pub is_application: bool,
     /// Its operations, in order.
     pub operations: Vec<OperationLinks>,
-    pub(crate) operation_ids: FxHashMap<Box<str>, usize>,
+    pub(crate) operation_ids: Index<usize>,
     /// Groups of operations by name.
     pub(crate) groups: FxHashMap<String, FixedBitSet>,
     /// Templates of paths of the interface, and of the resource they speak of.
     pub(crate) addresses: Vec<(String, String)>,
     /// Its resources by path.
-    pub resources: FxHashMap<Box<str>, ResourceLinks>,
+    pub resources: Index<ResourceLinks>,
     /// The types of an application.
     pub types: FxHashMap<String, TypeLinks>,
     /// Grants that are written for it.

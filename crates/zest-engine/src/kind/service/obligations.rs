@@ -32,7 +32,7 @@ pub(super) fn check(
     }
     // Whoever holds a right directly does not wait for the approval that another grant of the same right asks for.
     if let Some(first) = held.first() {
-        let is_free = held.iter().any(|h| h.grant.is_bare || h.grant.duties.is_none());
+        let is_free = held.iter().any(|h| h.is_bare || h.grant.duties.is_none());
         if !is_free {
             let mut best: Option<(u8, Many)> = None;
             for duties in held.iter().filter_map(|h| h.grant.duties.as_ref()) {

@@ -3,9 +3,12 @@
 //! Combined by `deny-overrides` (XACML 3.0, C.2): a deny that applies, or of which that cannot be known, refuses. An
 //! allow that cannot be known gives nothing. A ceiling lets through or cuts; it never gives.
 
+use std::cell::LazyCell;
+
 use fixedbitset::FixedBitSet;
 use smallvec::SmallVec;
 
+use super::grants::{Numbered, Wanted};
 use super::links::{CeilingLinks, GrantLinks};
 use super::{Action, Context, Identity, Standing};
 use crate::engine::entry::through;
@@ -20,9 +23,18 @@ pub(crate) struct Held<'e> {
     pub(crate) grant: &'e GrantLinks,
     /// The number of the grant on its system, by which equal paths to it are told apart from others.
     pub(crate) number: usize,
-    /// Whether it is known to be on the path that was asked for.
-    pub(crate) is_on: bool,
+    /// Whether it is only not ruled out that it is on the path that was asked for.
+    is_open: bool,
+    is_deny: bool,
+    pub(crate) is_bare: bool,
     pub(crate) via: Via,
+}
+
+impl Held<'_> {
+    /// Whether the grant, or the assignment through which it is held, may have conditions.
+    fn has_terms(&self) -> bool {
+        !self.is_bare || matches!(self.via, Via::Assignment(..))
+    }
 }
 
 /// Through what a grant is held.
@@ -36,16 +48,16 @@ pub(crate) enum Via {
     Assumed(RoleId),
 }
 
-/// Calls for each grant of an identity, once for each path to it; with a resource, for those alone that can concern it.
-pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option<&str>, mut each: impl FnMut(Held<'e>)) {
+/// Calls for each grant of an identity, once for each path to it; with a resource, for those alone that can concern it, and with an
+/// operation for those of it.
+pub(crate) fn grants_of<'e>(context: Context<'e>, identity: Identity, on: Option<(&str, Option<usize>)>, mut each: impl FnMut(Held<'e>)) {
     let Context { engine, links, system, session } = context;
-    let beginnings = on.map(|path| links.beginnings(path));
+    let wanted = on.map(|(path, operation)| Wanted { beginnings: links.beginnings(path), operation });
     // Nobody sheds a deny by leaving the role that brings it out of the session.
     let mut of = |holder: Holder, via: Via, is_active: bool| {
-        for (number, is_on) in links.grants_of(holder, beginnings.as_ref()) {
-            let grant = links.grant(number);
-            if is_active || grant.is_deny {
-                each(Held { grant, number, is_on, via });
+        for Numbered { number, is_open, is_deny, is_bare } in links.grants_of(holder, wanted.as_ref()) {
+            if is_active || is_deny {
+                each(Held { grant: links.grant(number), number, is_open, is_deny, is_bare, via });
             }
         }
     };
@@ -105,14 +117,14 @@ pub(crate) fn conditions<'e>(context: Context<'e>, held: &Held<'e>) -> impl Iter
         Via::Party(_) | Via::Assumed(_) => None,
     };
     // What a bare grant says beside this is nothing, and is not fetched.
-    let own = if held.grant.is_bare { None } else { Some(&held.grant.when) };
+    let own = if held.is_bare { None } else { Some(&held.grant.when) };
     assigned.into_iter().chain(own)
 }
 
 /// Returns whether a grant applies: its conditions hold, and those that lift it do not.
 pub(crate) fn applies(context: Context<'_>, held: &Held<'_>, facts: &Facts<'_>) -> Outcome {
     let mut outcome = Outcome::Holds;
-    let lifted_by = if held.grant.is_bare { None } else { held.grant.lifted_by.as_ref() };
+    let lifted_by = if held.is_bare { None } else { held.grant.lifted_by.as_ref() };
     let lifted = lifted_by.map(|c| match c.outcome(*facts) {
         Outcome::Holds => Outcome::Fails,
         Outcome::Fails => Outcome::Holds,
@@ -157,21 +169,24 @@ impl Weighed<'_> {
 
 /// Weighs all grants of an identity; without `all` it stops collecting what the verdict does not need.
 pub(crate) fn weigh<'e>(context: Context<'e>, identity: Identity, user: UserId, action: &'e Action, all: bool) -> Weighed<'e> {
-    let facts = context.facts(user, &action.path);
+    // Most grants have no terms: what conditions look at is gathered for the first one that has.
+    let facts = LazyCell::new(|| context.facts(user, &action.path));
     let mut weighed = Weighed::default();
-    grants_of(context, identity, Some(&action.path), |held| {
-        let concerns = held.grant.operations.contains(action.operation) && (held.is_on || held.grant.is_on(&action.path));
+    grants_of(context, identity, Some((&action.path, Some(action.operation))), |held| {
+        let concerns = !held.is_open || held.grant.is_on(&action.path);
         if !concerns || !is_in_scope(context, &held, &action.path) {
             return;
         }
         if !all && !weighed.denies.is_empty() {
             return;
         }
-        match (held.grant.is_deny, applies(context, &held, &facts)) {
+        let outcome = if held.has_terms() { applies(context, &held, &facts) } else { Outcome::Holds };
+        match (held.is_deny, outcome) {
             (true, Outcome::Fails) => {}
             (true, outcome) => weighed.denies.push((held, outcome)),
             (false, Outcome::Unknown) => weighed.unknown.push(held),
             (false, Outcome::Fails) => weighed.failing.push(held),
+            (false, Outcome::Holds) if context.links.ceilings.is_empty() => weighed.allows.push(held),
             (false, Outcome::Holds) => match ceiling(context, identity, &held, action, &facts) {
                 None => weighed.allows.push(held),
                 Some((by, outcome)) => weighed.cut.push((held, by, outcome)),

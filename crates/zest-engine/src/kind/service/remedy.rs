@@ -306,7 +306,7 @@ impl Service<'_> {
             }
         };
         if let Some(standing) = &standing {
-            grants_of(self.context, standing.identity, Some(&path), &mut look);
+            grants_of(self.context, standing.identity, Some((&path, None)), &mut look);
         }
         let shared = shared.map(|(_, to)| to).filter(|to| *to != own);
         let place = estate.system(self.asked.system).id.place;
@@ -327,7 +327,7 @@ impl Service<'_> {
                 found.push(*group);
             }
         }
-        let of_role = |role: &RoleId| links.grants_of(Holder::Role(*role), None).into_iter().any(|(n, _)| gives(links.grant(n)));
+        let of_role = |role: &RoleId| links.grants_of(Holder::Role(*role), None).into_iter().any(|g| gives(links.grant(g.number)));
         for (i, assignment) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(self.asked.system.index())) {
             let roles = &engine.standing(crate::links::AssignmentId::new(i)).1.roles;
             if roles.iter().any(of_role) {
@@ -339,12 +339,13 @@ impl Service<'_> {
         let name = visible(&self.asked.question.user);
         let brings = |grant: &GrantLinks, group: &str| links.groups.get(group).is_some_and(|all| all.is_subset(&grant.operations));
         let governs = |grant: &GrantLinks| !grant.is_deny && (brings(grant, "administer") || brings(grant, "all"));
-        let of_role_governs = |role: &RoleId| links.grants_of(Holder::Role(*role), None).into_iter().any(|(n, _)| governs(links.grant(n)));
+        let of_role_governs =
+            |role: &RoleId| links.grants_of(Holder::Role(*role), None).into_iter().any(|g| governs(links.grant(g.number)));
         let governs_group = |group: GroupId| {
             let holder = Holder::Party(Party::Group(group));
             let assigned =
                 engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.to.iter().any(|(p, _)| *p == Party::Group(group)));
-            links.grants_of(holder, None).into_iter().any(|(n, _)| governs(links.grant(n)))
+            links.grants_of(holder, None).into_iter().any(|g| governs(links.grant(g.number)))
                 || assigned.into_iter().any(|(i, a)| {
                     a.systems.contains(self.asked.system.index())
                         && engine.standing(crate::links::AssignmentId::new(i)).1.roles.iter().any(of_role_governs)

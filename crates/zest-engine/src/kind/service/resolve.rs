@@ -11,7 +11,7 @@ use super::links::{
     TypeLinks,
 };
 use crate::links::path::{PathPattern, bad_path};
-use crate::links::{Duties, Holder, Party, Resolver, RoleId, look_up};
+use crate::links::{Duties, Holder, Index, Party, Resolver, RoleId, look_up};
 use zest_command::{Slot, WordPattern};
 use zest_model::ask::Change;
 use zest_model::entries::Entries;
@@ -114,8 +114,7 @@ impl Resolver<'_> {
     fn operations(&mut self, parts: &[&entry::Service], entries: &Entries, links: &mut ServiceBase) {
         let mut list: Vec<OperationLinks> = Vec::new();
         let mut tags: Vec<(String, usize)> = Vec::new();
-        let documents: FxHashMap<Box<str>, usize> =
-            entries.interfaces.iter().enumerate().map(|(i, d)| (d.name.as_str().into(), i)).collect();
+        let documents: Index<usize> = entries.interfaces.iter().enumerate().map(|(i, d)| (d.name.as_str().into(), i)).collect();
         for part in parts {
             if let Some(name) = &part.interface
                 && let Some(index) = look_up(&documents, "interface", &name.value, name.place, self.findings)
@@ -224,7 +223,7 @@ impl Resolver<'_> {
                 list.iter().filter_map(|r| links.operation_ids.get(r.value.as_str()).copied()).collect::<FixedBitSet>()
             };
             let rights = set(&object_type.rights);
-            let known: FxHashMap<Box<str>, usize> = rights.ones().map(|r| (links.operations[r].name.as_str().into(), r)).collect();
+            let known: Index<usize> = rights.ones().map(|r| (links.operations[r].name.as_str().into(), r)).collect();
             for right in &object_type.looks {
                 look_up(&known, "right of the type", &right.value, right.place, self.findings);
             }
