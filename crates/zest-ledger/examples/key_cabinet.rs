@@ -13,8 +13,8 @@ use zest_ledger::entry::{self, Channel};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    AFTER, Action, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opening, OutsideTable, Resolver, Row, Shape,
-    Shown, Side, Site, Stop, TableShape, Through, Trace, WHEN, Way, no_statements, way,
+    AFTER, Action, Alike, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opening, OutsideTable, Resolver, Row,
+    Shape, Shown, Side, Site, Stop, TableShape, Through, Trace, WHEN, Way, no_statements, way,
 };
 use zest_ledger::review::{SessionView, effective, hygiene};
 use zest_ledger::source::{At, Location, Place, visible};
@@ -136,6 +136,10 @@ impl Kind for KeyCabinets {
 
     fn tells_apart_by_name(&self, _: &str) -> bool {
         true
+    }
+
+    fn alike(&self, _: Site<'_>) -> Vec<Vec<Alike>> {
+        Vec::new()
     }
 
     fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {

@@ -9,8 +9,8 @@ use zest_ledger::entry::{self, Channel, Kind as Word, System};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    Action, Combining, Declared, Ground, Kept, Kind, Left, Opening, OutsideTable, Resolver, Shown, Side, Site, Stop, Through, Trace, Way,
-    way,
+    Action, Alike, Combining, Declared, Ground, Kept, Kind, Left, Opening, OutsideTable, Resolver, Shown, Side, Site, Stop, Through, Trace,
+    Way, way,
 };
 use zest_ledger::review::{SessionView, effective, hygiene, readiness, session};
 use zest_ledger::source::{At, Location, Place};
@@ -67,6 +67,10 @@ impl Kind for Careless {
 
     fn tells_apart_by_name(&self, _: &str) -> bool {
         true
+    }
+
+    fn alike(&self, _: Site<'_>) -> Vec<Vec<Alike>> {
+        Vec::new()
     }
 
     fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {

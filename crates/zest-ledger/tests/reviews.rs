@@ -353,6 +353,117 @@ resources = { line = {}, "line/a" = {} }
     assert!(apart > 30, "{apart}");
 }
 
+/// People with accounts of their own on a database server: together where nothing but the names tells the accounts apart, and told of as
+/// if looked at alone in any case.
+#[test]
+fn accounts_that_nothing_tells_apart_are_looked_at_once() {
+    const FARES: &str = r#"
+users.kai.proofs = ["password"]
+users.lou.proofs = ["password"]
+users.max.proofs = ["password"]
+systems.fares.kind = "postgresql"
+[databases.fares.roles]
+reader = {}
+[databases.fares.accounts]
+kai = { member-of = ["reader"] }
+lou = { member-of = ["reader"] }
+max = { member-of = ["reader"] }
+[databases.fares.objects]
+"schema public" = {}
+"table public.t" = { columns = { id = "int" } }
+[[databases.fares.grants]]
+allow = ["select"]
+on = "table public.t"
+to = ["reader"]
+"#;
+    const POINTS: &str = r#"
+users.kai.proofs = ["password"]
+users.lou.proofs = ["password"]
+users.max.proofs = ["password"]
+systems.points.kind = "mariadb"
+[databases.points.roles]
+desk = {}
+[databases.points.accounts]
+"kai@%" = { member-of = ["desk"], default-role = "desk" }
+"lou@%" = { member-of = ["desk"], default-role = "desk" }
+"max@%" = { member-of = ["desk"], default-role = "desk" }
+[databases.points.objects]
+"database points" = {}
+"table points.t" = { columns = { id = "int" } }
+[[databases.points.grants]]
+allow = ["select"]
+on = "table points.t"
+to = ["desk"]
+"#;
+    let fares = |more: &str| format!("{FARES}{more}");
+    let points = |more: &str| format!("{POINTS}{more}");
+    let without = |text: String, from: &str, to: &str| {
+        assert!(text.contains(from), "{from}");
+        text.replacen(from, to, 1)
+    };
+    // What it is, the ledger, and how many are looked at by themselves: of three people, or of four.
+    for (what, text, parts) in [
+        ("nothing", fares(""), 1),
+        ("nothing on MariaDB", points(""), 1),
+        ("a grant by name", fares("[[databases.fares.grants]]\nallow = ['insert']\non = 'table public.t'\nto = ['kai']\n"), 2),
+        (
+            "a grant by name on MariaDB",
+            points("[[databases.points.grants]]\nallow = ['insert']\non = 'table points.t'\nto = ['kai@%']\n"),
+            2,
+        ),
+        (
+            "a schema of the own name",
+            without(fares(""), "[[data", "'schema kai' = {}\n'table kai.t' = { columns = { id = 'int' } }\n[[data"),
+            2,
+        ),
+        ("who owns something", without(fares(""), "\"table public.t\" = {", "\"table public.t\" = { owner = 'lou',"), 2),
+        ("a membership", without(fares(""), "lou = { member-of = [\"reader\"] }", "lou = {}"), 2),
+        ("a switch", without(fares(""), "lou = {", "lou = { inherit = false,"), 2),
+        ("a setting", without(fares(""), "lou = {", "lou = { settings = ['search_path = fares'],"), 2),
+        ("to whom it is lent", without(fares(""), "lou = {", "lou = { used-by = ['user:max'],"), 3),
+        (
+            "a view that asks",
+            without(fares(""), "[[data", "'view public.own' = { query = 'SELECT id FROM public.t WHERE CURRENT_USER = user' }\n[[data"),
+            3,
+        ),
+        (
+            "an account of the name on another server",
+            fares("[systems.points]\nkind = 'mariadb'\n[databases.points.accounts]\n'kai@%' = {}\n"),
+            1,
+        ),
+        (
+            "an account of the name on a host",
+            fares("[systems.box]\nkind = 'host'\nno-command-set = 'nothing'\n[hosts.box.accounts]\nkai = {}\n"),
+            2,
+        ),
+        ("who has none", fares("[users.zed]\nproofs = ['password']\n"), 2),
+        ("two origins", without(points(""), "\"lou@%\"", "\"lou@192.0.2.%\" = {}\n\"lou@%\""), 2),
+        ("another origin", without(points(""), "\"lou@%\"", "\"lou@192.0.2.%\""), 2),
+        ("no default role", without(points(""), "default-role = \"desk\"", "remark = 'none'"), 2),
+        ("upper case", without(points(""), "\"lou@%\"", "\"LOU@%\""), 2),
+        ("a proof", without(fares(""), "users.lou.proofs = [\"password\"]", "users.lou.proofs = [\"key\"]"), 2),
+    ] {
+        let engine = engine(&text);
+        let system = engine.estate().systems().first().expect("a system").id.value.clone();
+        let table = if system == "fares" { "public.t" } else { "points.t" };
+        let line = format!("select on table {table}");
+        let statement = format!("select id from {}", if system == "fares" { "t" } else { table });
+        for sought in [Sought::Line(&line), Sought::Statement(&statement), Sought::Like("*")] {
+            let who = Who::new(&engine, &[&system], sought, &Session::default());
+            assert_eq!(who.parts().len(), parts, "{what}: {sought:?}");
+            let found = who.all();
+            for user in engine.estate().users().iter().map(|user| &user.id.value) {
+                let told: Vec<&Effective> = found.iter().filter(|one| one.user == *user).collect();
+                let alone = means(&engine, user, &[&system], sought, &Session::default());
+                assert_eq!(format!("{told:?}"), format!("{:?}", alone.iter().collect::<Vec<_>>()), "{what}: {user}: {sought:?}");
+            }
+        }
+        // Whoever is named in what is asked stands alone.
+        let named = Who::new(&engine, &[&system], Sought::Statement("grant select on public.t to max"), &Session::default());
+        assert!(named.parts().len() >= parts.max(2), "{what}");
+    }
+}
+
 /// Whatever else a remedy allows whoever asked is among what it opens, and whoever else may do the same is named.
 #[test]
 fn what_a_remedy_opens_agrees_with_asking() {

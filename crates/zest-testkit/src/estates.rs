@@ -450,5 +450,24 @@ pub fn with_twins(text: &str) -> String {
     let mut unheard = Table::new();
     unheard["members"] = value(names.iter().step_by(2).map(|name| format!("user:twin-of-{name}")).collect::<Array>());
     groups.insert("unheard", Item::Table(unheard));
+    // Whoever has an account of their own on a database server has twins with such accounts; every other one is nobody else's.
+    let databases = document.get_mut("databases").and_then(Item::as_table_mut);
+    for (_, database) in databases.into_iter().flat_map(|all| all.iter_mut()) {
+        let Some(accounts) = database.get_mut("accounts").and_then(Item::as_table_mut) else { continue };
+        let own: Vec<(String, Item)> = accounts.iter().map(|(name, item)| (name.to_owned(), item.clone())).collect();
+        for (number, (account, mut item)) in own.into_iter().enumerate() {
+            let login = account.rsplit_once('@').map_or(account.as_str(), |(login, _)| login);
+            if names.iter().any(|name| name == login) {
+                if number % 2 == 0
+                    && let Some(entry) = item.as_table_like_mut()
+                {
+                    entry.remove("used-by");
+                    accounts.insert(&account, item.clone());
+                }
+                accounts.insert(&format!("twin-of-{account}"), item.clone());
+                accounts.insert(&format!("brief-{account}"), item);
+            }
+        }
+    }
     document.to_string()
 }

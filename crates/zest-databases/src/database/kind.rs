@@ -7,6 +7,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
+use super::alike::alike;
 use super::hears;
 use super::need::{Needs, Outcome};
 use super::resolve::{DatabaseLinks, accounts, amended, have_servers, parts};
@@ -14,7 +15,7 @@ use super::server::{Server, entered, walk};
 use zest_engine::links::resolve::Ground;
 use zest_engine::links::{Party, Resolver, RoleId, SetId, SystemId, UserId};
 use zest_engine::rights::{Action, Opening, Side};
-use zest_engine::rules::{Combining, Kind, Left, Shown, Site, Through};
+use zest_engine::rules::{Alike, Combining, Kind, Left, Shown, Site, Through};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::{Asked, Way};
 use zest_engine::{Declared, Engine, Estate, missing};
@@ -163,6 +164,10 @@ impl<R: Rules> Kind for Databases<R> {
         false
     }
 
+    fn alike(&self, site: Site<'_>) -> Vec<Vec<Alike>> {
+        Self::server(site).map_or_else(Vec::new, |server| alike(server.parts(), R::login_of))
+    }
+
     fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {
         None
     }
@@ -205,8 +210,12 @@ impl<R: Rules> Kind for Databases<R> {
         let held = server.at(Some(Timestamp::MIN));
         let accounts: Vec<&str> = server.accounts.of(site, user).collect();
         let logins: BTreeSet<String> = accounts.iter().map(|account| R::login_of(account)).collect();
+        // The own one comes first, so that people whose own ones are alike are told the same in the same order.
+        let own = &site.user(user).id.value;
+        let (own, others): (Vec<String>, Vec<String>) = logins.into_iter().partition(|login| login == own);
+        let logins = [own, others].concat();
         // Where there is one account only, it goes without saying.
-        let (named, only) = if logins.len() > 1 { (logins, None) } else { (BTreeSet::new(), logins.first().cloned()) };
+        let (named, only) = if logins.len() > 1 { (logins, None) } else { (Vec::new(), logins.first().cloned()) };
         let roles: BTreeSet<String> = accounts.iter().flat_map(|account| R::may_activate(&held, account)).collect();
         let mut list = Vec::new();
         for login in std::iter::once(None).chain(named.into_iter().map(Some)) {

@@ -1,5 +1,6 @@
 //! What database servers have in common: which account a person uses, and how a privilege is asked for.
 
+mod alike;
 pub(crate) mod circles;
 pub(crate) mod followed;
 mod kind;

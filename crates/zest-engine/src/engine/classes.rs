@@ -2,8 +2,13 @@
 //!
 //! Two people are alike where changing places would leave the ledger as it is, as far as a decision reads it: they have the same proofs,
 //! channels, validity and compared attributes, they are in the same of those groups that the system looks at, and no entry names one of
-//! them. Whoever must change the credential, or is named in what is asked, stands alone: rules may compare the name.
+//! them; or nothing but accounts of database servers of their own names does, which are alike themselves ([`Kind::alike`]) where the
+//! system is one of these servers. Whoever must change the credential, or is named in what is asked, stands alone: rules may compare the
+//! name.
+//!
+//! [`Kind::alike`]: super::rules::Kind::alike
 
+use std::hash::Hash;
 use std::iter;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
@@ -51,7 +56,12 @@ pub struct Classes<'e> {
     mentions: Mentions,
     /// The actions that patterns take, where they were found.
     found: Mutex<AllFound>,
+    /// Which accounts of a system are alike, where that was asked for.
+    alike: Mutex<FxHashMap<SystemId, Arc<Twins>>>,
 }
+
+/// Whose own accounts are alike on a system: the number of the list in which it stands, by the login.
+type Twins = FxHashMap<String, usize>;
 
 /// The actions that a pattern takes, or why it cannot be read.
 type Found = Result<Vec<Action>, String>;
@@ -73,12 +83,15 @@ struct List {
     alone: Alone,
 }
 
-/// Whether somebody is like nobody else.
+/// Where somebody is like nobody else.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Alone {
-    No,
-    /// Where a grant that counts names them.
-    Granted,
+    Never,
+    /// Where a grant that counts names them, or a database server has an account of theirs that is like no other.
+    Where {
+        granted: bool,
+        account: bool,
+    },
     Always,
 }
 
@@ -179,6 +192,8 @@ impl<'e> Own<'e> {
 struct Mentions {
     /// Users who are named, and names of accounts, without case.
     names: FxHashSet<String>,
+    /// Names of accounts of database servers, without case, and where they are.
+    accounts: FxHashMap<String, Reach>,
     /// Users for whom grants of clouds and applications are.
     granted: FxHashSet<String>,
     groups: FxHashMap<GroupId, Reach>,
@@ -210,7 +225,14 @@ impl Mentions {
                     _ => {}
                 }
             }
-            Told::Login { login, .. } => drop(all.names.insert(folded(&login).into_owned())),
+            Told::Login { login, .. } => {
+                let system = place.system.and_then(|name| estate.names.systems.get(name)).copied();
+                let name = folded(&login).into_owned();
+                match system.filter(|system| estate.system(*system).kind().is_database()) {
+                    Some(system) => looked_at(&mut all.accounts, name, Some(iter::once(system)), estate.systems.len()),
+                    None => drop(all.names.insert(name)),
+                }
+            }
             Told::Compares(text) => all.comparisons.push(text.value.clone()),
         });
         // Where duties are separated, what somebody holds on one system may count on another.
@@ -232,9 +254,9 @@ impl Mentions {
     }
 }
 
-/// Notes that some systems, or all of them, look at a group.
-fn looked_at(groups: &mut FxHashMap<GroupId, Reach>, group: GroupId, systems: Option<impl Iterator<Item = SystemId>>, count: usize) {
-    let reach = groups.entry(group).or_insert_with(|| Reach::On(FixedBitSet::with_capacity(count)));
+/// Notes that some systems, or all of them, look at something.
+fn looked_at<K: Eq + Hash>(known: &mut FxHashMap<K, Reach>, what: K, systems: Option<impl Iterator<Item = SystemId>>, count: usize) {
+    let reach = known.entry(what).or_insert_with(|| Reach::On(FixedBitSet::with_capacity(count)));
     match (systems, reach) {
         (None, reach) => *reach = Reach::Everywhere,
         (Some(_), Reach::Everywhere) => {}
@@ -252,7 +274,7 @@ impl<'e> Classes<'e> {
     #[must_use]
     pub fn of(engine: &'e Engine) -> Self {
         let mentions = Mentions::of(engine);
-        let Mentions { names, granted, groups: _, groups_granted: _, comparisons } = &mentions;
+        let Mentions { names, accounts, granted, groups: _, groups_granted: _, comparisons } = &mentions;
         // A comparison of ids tells everybody apart.
         let is_by_id = comparisons.iter().any(|text| text.contains("user.id"));
         let users = &engine.estate.entries.users;
@@ -272,15 +294,13 @@ impl<'e> Classes<'e> {
             let groups: Groups = held.iter().copied().filter(|&group| mentions.speaks_of(group)).collect();
             let must_change = user.must_change_credential.as_ref().is_some_and(|must| must.value);
             let name = folded(&user.id.value);
-            let alone = if is_by_id || must_change || names.contains(&*name) {
-                Alone::Always
-            } else if granted.contains(&*name) {
-                Alone::Granted
-            } else {
-                Alone::No
+            let alone = match (granted.contains(&*name), accounts.contains_key(&*name)) {
+                _ if is_by_id || must_change || names.contains(&*name) => Alone::Always,
+                (false, false) => Alone::Never,
+                (granted, account) => Alone::Where { granted, account },
             };
             let at = lists.len();
-            let list = if alone == Alone::No { *known.entry((own, bounds, groups.clone())).or_insert(at) } else { at };
+            let list = if alone == Alone::Never { *known.entry((own, bounds, groups.clone())).or_insert(at) } else { at };
             if list == at {
                 lists.push(List { first: 0, count: 0, own, bounds, groups, alone });
             }
@@ -297,7 +317,7 @@ impl<'e> Classes<'e> {
             people[next[list]] = UserId::new(number);
             next[list] += 1;
         }
-        Self { engine, people, lists, mentions, found: Mutex::default() }
+        Self { engine, people, lists, mentions, found: Mutex::default(), alike: Mutex::default() }
     }
 
     /// Returns the people who are alike on every system but for when they are there, those first who always are; who is named in what is
@@ -307,7 +327,7 @@ impl<'e> Classes<'e> {
         let mut known: FxHashMap<(u32, &Groups), usize> = FxHashMap::default();
         let mut all: Vec<Vec<&List>> = Vec::new();
         for list in &self.lists {
-            let at = if list.alone == Alone::No { *known.entry((list.own, &list.groups)).or_insert(all.len()) } else { all.len() };
+            let at = if list.alone == Alone::Never { *known.entry((list.own, &list.groups)).or_insert(all.len()) } else { all.len() };
             match all.get_mut(at) {
                 None => all.push(vec![list]),
                 Some(lists) => lists.push(list),
@@ -342,22 +362,35 @@ impl<'e> Classes<'e> {
             is_in(groups) || is_in(groups_granted) && granted.as_ref().is_none_or(|granted| granted.contains(&Party::Group(group)))
         };
         let is_by_name = texts.iter().any(|text| site.kind().tells_apart_by_name(text));
-        let mut known: FxHashMap<(u32, Groups), usize> = FxHashMap::default();
+        let twins = self.twins(site);
+        // The list in which somebody's own account stands there; nothing for one that is like no other.
+        let account_of = |user: UserId| {
+            let id = &self.engine.estate.user(user).id.value;
+            let is_there = self.mentions.accounts.get(&*folded(id)).is_some_and(|reach| reach.includes(system));
+            if is_there { twins.get(id).map(|number| Some(*number)) } else { Some(None) }
+        };
+        let mut known: FxHashMap<(u32, Groups, Option<usize>), usize> = FxHashMap::default();
         let mut all: Vec<Vec<Class>> = Vec::new();
         for (number, list) in self.lists.iter().enumerate() {
             let people = &self.people[list.first..][..list.count];
-            let is_alone = match list.alone {
-                Alone::Always => true,
-                Alone::Granted => granted.as_ref().is_none_or(|granted| granted.contains(&Party::User(people[0]))),
-                Alone::No => false,
+            let is_granted = |user| granted.as_ref().is_none_or(|granted| granted.contains(&Party::User(user)));
+            let account = match list.alone {
+                Alone::Never => Some(None),
+                Alone::Always => None,
+                Alone::Where { granted: true, .. } if is_granted(people[0]) => None,
+                // What a host on the way looks at is looked at there.
+                Alone::Where { account: true, .. } if is_from_host => None,
+                Alone::Where { account: true, .. } => account_of(people[0]),
+                Alone::Where { .. } => Some(None),
             };
+            let is_alone = account.is_none();
             if is_alone || is_by_name || !asked.is_empty() && people.iter().any(|&user| is_asked(user)) {
                 let one = |&user: &UserId| vec![Class { lists: Vec::new(), bounds: list.bounds, first: user, count: 1 }];
                 all.extend(people.iter().map(one));
                 continue;
             }
             let groups = list.groups.iter().copied().filter(|&group| is_looked_at(group));
-            let at = *known.entry((list.own, groups.collect())).or_insert(all.len());
+            let at = *known.entry((list.own, groups.collect(), account.flatten())).or_insert(all.len());
             let new = Class { lists: vec![number as u32], bounds: list.bounds, first: people[0], count: list.count };
             match all.get_mut(at) {
                 None => all.push(vec![new]),
@@ -377,6 +410,19 @@ impl<'e> Classes<'e> {
         }
         all.sort_unstable_by_key(|classes| classes.first().map(|class| class.first));
         all
+    }
+
+    /// Returns whose own accounts are alike on a system; found once.
+    fn twins(&self, site: Site<'_>) -> Arc<Twins> {
+        let mut known = self.alike.lock().unwrap_or_else(PoisonError::into_inner);
+        let find = || {
+            let lists = site.kind().alike(site).into_iter().enumerate();
+            // Whoever else may use one has a say in it by name.
+            let own =
+                lists.flat_map(|(number, list)| list.into_iter().filter(|alike| !alike.is_lent).map(move |alike| (alike.login, number)));
+            Arc::new(own.collect())
+        };
+        Arc::clone(known.entry(site.system()).or_insert_with(find))
     }
 
     /// Returns whether a decision on a system may hang on who is in a group: an assignment, a grant or any other entry that it reads names

@@ -7,7 +7,7 @@ use jiff::Timestamp;
 
 use super::missing;
 use super::rights::{Action, Opening, Side};
-use super::rules::{Combining, Kind, Left, Shown, Site, Through};
+use super::rules::{Alike, Combining, Kind, Left, Shown, Site, Through};
 use super::trace::{Stop, Trace};
 use super::ways::Way;
 use crate::engine::Engine;
@@ -84,6 +84,10 @@ impl Kind for Nothing {
 
     fn tells_apart_by_name(&self, _: &str) -> bool {
         false
+    }
+
+    fn alike(&self, _: Site<'_>) -> Vec<Vec<Alike>> {
+        Vec::new()
     }
 
     fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {

@@ -83,6 +83,17 @@ pub struct Through {
     pub object: String,
 }
 
+/// An account that is like others.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Alike {
+    /// The account, as the ledger writes it.
+    pub account: String,
+    /// What a person types of it; no other account of the system has that login.
+    pub login: String,
+    /// Whether anybody may use it besides the person whose own it is.
+    pub is_lent: bool,
+}
+
 /// All that a kind of system must say. There are no defaults: what a kind leaves out does not compile.
 pub trait Kind: fmt::Debug + Sync {
     /// Returns the tables of a document that describe systems of the kind, besides those of the format itself.
@@ -124,6 +135,11 @@ pub trait Kind: fmt::Debug + Sync {
     /// of them, as who changes one's own credential is. Where a kind looks at tables of its own it is so of every line, and everybody is
     /// looked at one by one.
     fn tells_apart_by_name(&self, line: &str) -> bool;
+
+    /// Returns the accounts of a system of which it is known that nothing but their names and whose they are tells them apart: those of
+    /// each list could change places, and every decision would come out as before, but for the names. Any other account, and whoever
+    /// signs in with its login, stands alone. A kind that has accounts in no table of its own, or does not tell, returns none.
+    fn alike(&self, site: Site<'_>) -> Vec<Vec<Alike>>;
 
     /// Returns the users and groups for whom grants of a system are that may have a say in a decision on some actions; nothing where the
     /// kind does not tell, so that all have to be taken. Whom conditions, obligations and ceilings name is not meant.

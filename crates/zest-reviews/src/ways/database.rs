@@ -6,15 +6,15 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use zest_engine::Engine;
 use zest_model::ask::{Question, Refusal, Session, Verdict};
-use zest_model::entry::{Database, DatabaseObject, DatabasePolicy, DatabaseRole, Kind};
-use zest_model::source::{At, visible};
+use zest_model::entry::{Database, DatabaseObject, DatabaseRole, Kind};
+use zest_model::source::visible;
 
 use super::acts::{Found, Person, belongs};
 use super::fact::{self, Fact};
 use super::strong::{HeldAs, Others, PREDEFINED, So, Strong};
 
 /// How many accounts, roles and objects of a server are looked at.
-const MAX_LOOKED_AT: usize = 500;
+const MAX_LOOKED_AT: usize = 5_000;
 
 /// How often statements of an account are tried, each with several roles.
 const MAX_TRIED: usize = 10_000;
@@ -28,13 +28,23 @@ pub(super) struct Server {
     accounts: Vec<Known>,
     roles: Vec<String>,
     strong: Strong,
-    /// Accounts by what a person types of their names, and by who else may use them, as positions.
+    /// Accounts by their names, by what a person types of these, and by who else may use them, as positions.
+    by_name: FxHashMap<String, usize>,
     by_login: FxHashMap<String, Vec<usize>>,
     lent: FxHashMap<String, Vec<usize>>,
     /// Accounts that nothing but their names and whose they are tells apart.
     alike: Vec<Vec<usize>>,
     /// The number of those that are like an account.
     alike_of: Vec<usize>,
+}
+
+/// What somebody has of a server's accounts: those that they use, and the numbers of lists of accounts that are alike.
+struct AtHand {
+    used: Vec<usize>,
+    /// Of these they came to use one.
+    uses: FxHashSet<usize>,
+    /// Of these they came to use one, or to have something run as it.
+    defines: FxHashSet<usize>,
 }
 
 /// An account.
@@ -55,26 +65,31 @@ impl Server {
         let written = || parts.iter().flat_map(|part| &part.accounts);
         let one = |account: &DatabaseRole| Known { name: account.name.value.clone(), login: site.kind().login_of(&account.name.value) };
         let accounts: Vec<Known> = written().map(one).collect();
+        let mut by_name: FxHashMap<String, usize> = FxHashMap::default();
         let (mut by_login, mut lent): (FxHashMap<String, Vec<usize>>, FxHashMap<String, Vec<usize>>) = Default::default();
         for (position, (account, entry)) in accounts.iter().zip(written()).enumerate() {
+            by_name.entry(account.name.clone()).or_insert(position);
             by_login.entry(account.login.clone()).or_default().push(position);
             entry.used_by.iter().for_each(|by| lent.entry(by.value.clone()).or_default().push(position));
         }
-        let named = Named::of(&parts);
-        let mut alike: FxHashMap<String, Vec<usize>> = FxHashMap::default();
-        for (position, (account, entry)) in accounts.iter().zip(written()).enumerate() {
-            let is_alone = named.is_apart(&account.name) || by_login[&account.login].len() > 1 || is_asked(&account.name);
-            alike.entry(if is_alone { account.name.clone() } else { like(entry) }).or_default().push(position);
-        }
-        let mut alike: Vec<Vec<usize>> = alike.into_values().collect();
-        alike.sort_unstable();
-        let mut alike_of = vec![0; accounts.len()];
-        for (number, list) in alike.iter().enumerate() {
-            list.iter().for_each(|&position| alike_of[position] = number);
+        let lists = site.kind().alike(site);
+        let list_of: FxHashMap<&str, usize> =
+            lists.iter().enumerate().flat_map(|(number, list)| list.iter().map(move |alike| (alike.account.as_str(), number))).collect();
+        // Lists of those that are alike come before the numbers of those who stand alone.
+        let mut number_of: FxHashMap<usize, usize> = FxHashMap::default();
+        let (mut alike, mut alike_of): (Vec<Vec<usize>>, Vec<usize>) = (Vec::new(), Vec::with_capacity(accounts.len()));
+        for (position, account) in accounts.iter().enumerate() {
+            let list = list_of.get(account.name.as_str()).filter(|_| !is_asked(&account.name));
+            let number = *number_of.entry(list.copied().unwrap_or(lists.len() + position)).or_insert(alike.len());
+            match alike.get_mut(number) {
+                None => alike.push(vec![position]),
+                Some(list) => list.push(position),
+            }
+            alike_of.push(number);
         }
         let roles = parts.iter().flat_map(|part| &part.roles).map(|role| role.name.value.clone()).collect();
         let strong = Strong::of(kind, &parts);
-        Some(Self { system: system.to_owned(), kind, parts, accounts, roles, strong, by_login, lent, alike, alike_of })
+        Some(Self { system: system.to_owned(), kind, parts, accounts, roles, strong, by_name, by_login, lent, alike, alike_of })
     }
 
     /// Returns the accounts that somebody uses where some things are so: their own, those that are lent to them, and what they came to.
@@ -87,16 +102,41 @@ impl Server {
             Fact::Uses { user: by, account, .. } | Fact::Defines { user: by, account, .. } if by == user => Some(account),
             _ => None,
         });
-        list.extend(come_to.filter_map(|account| self.accounts.iter().position(|known| known.name == *account)));
+        list.extend(come_to.filter_map(|account| self.by_name.get(account)));
         list.sort_unstable();
         list.dedup();
         list
     }
 
-    /// Returns accounts that somebody does not use: one of all that nothing tells apart.
-    fn others<'s>(&'s self, used: &'s [usize]) -> impl Iterator<Item = &'s str> + 's {
-        let one = |alike: &Vec<usize>| alike.iter().copied().find(|position| !used.contains(position));
-        self.alike.iter().filter_map(one).map(|position| self.accounts[position].name.as_str())
+    /// Returns accounts that somebody does not use: one of all that nothing tells apart. Of those of which they came to one, another would
+    /// give nothing more.
+    fn others<'s>(&'s self, used: &'s [usize], come_to: &'s FxHashSet<usize>) -> impl Iterator<Item = &'s str> + 's {
+        let one = |alike: &Vec<usize>| alike.iter().copied().find(|position| used.binary_search(position).is_err());
+        let lists = self.alike.iter().enumerate().filter(|(number, _)| !come_to.contains(number)).map(|(_, alike)| alike);
+        lists.filter_map(one).map(|position| self.accounts[position].name.as_str())
+    }
+
+    /// Returns any account that somebody does not use.
+    fn another(&self, used: &[usize]) -> Option<&str> {
+        (0..self.accounts.len())
+            .find(|position| used.binary_search(position).is_err())
+            .map(|position| self.accounts[position].name.as_str())
+    }
+
+    /// Returns the accounts that somebody uses, and of which accounts that are alike they came to one, to use it or to have something run
+    /// as it.
+    fn at_hand(&self, engine: &Engine, facts: &[Fact], user: &str) -> AtHand {
+        let (mut uses, mut defines): (FxHashSet<usize>, FxHashSet<usize>) = Default::default();
+        let list_of = |account: &str| self.by_name.get(account).map(|&position| self.alike_of[position]);
+        for fact in facts {
+            match fact {
+                Fact::Uses { user: by, account, .. } if by == user => uses.extend(list_of(account)),
+                Fact::Defines { user: by, account, .. } if by == user => defines.extend(list_of(account)),
+                _ => {}
+            }
+        }
+        defines.extend(&uses);
+        AtHand { used: self.accounts_of(engine, facts, user), uses, defines }
     }
 
     /// Returns the accounts without which nobody comes to less: all but one of those that nothing tells apart, where nobody who comes to
@@ -176,8 +216,7 @@ impl Server {
 
     /// Returns how many other accounts there are like one.
     pub(super) fn count_like(&self, account: &str) -> usize {
-        let position = self.accounts.iter().position(|known| known.name == account);
-        position.map_or(0, |position| self.alike[self.alike_of[position]].len() - 1)
+        self.by_name.get(account).map_or(0, |&position| self.alike[self.alike_of[position]].len() - 1)
     }
 
     /// Returns whether nothing that is come to there takes anything away: what narrows what others may see is for some roles alone.
@@ -185,121 +224,6 @@ impl Server {
         let policies = self.parts.iter().flat_map(|part| &part.objects).flat_map(|object| object.policies.iter().flatten());
         !policies.into_iter().any(|policy| policy.restrictive.as_ref().is_some_and(|is_on| is_on.value))
     }
-}
-
-/// Says all of an account but what it is called and whose it is.
-fn like(entry: &DatabaseRole) -> String {
-    let DatabaseRole {
-        name,
-        remark: _,
-        used_by: _,
-        may,
-        inherit,
-        member_of,
-        administers,
-        default_role,
-        connection_limit: _,
-        until,
-        locked,
-        credential,
-        settings,
-        limits: _,
-        not_modelled,
-        more: _,
-    } = entry;
-    // Where an account is admitted from is part of its name.
-    let origin = name.value.rsplit_once('@').map(|(_, origin)| origin);
-    let names = |list: &[At<String>]| list.iter().map(|name| name.value.clone()).collect::<Vec<_>>();
-    let lists = [may, member_of, administers, settings, not_modelled].map(|list| names(list));
-    let inherit = inherit.as_ref().map(|inherit| inherit.value);
-    let default_role = default_role.as_ref().map(|role| role.value.as_str());
-    let (until, locked) = (until.as_ref().map(|until| until.value), locked.as_ref().map(|locked| locked.value));
-    let credential = credential.as_ref().map(|credential| credential.value);
-    format!("{origin:?} {lists:?} {inherit:?} {default_role:?} {until:?} {locked:?} {credential:?}")
-}
-
-/// What is said of accounts by name.
-struct Named {
-    names: FxHashSet<String>,
-    /// The words of all texts in which any could be named.
-    words: FxHashSet<String>,
-    /// Whether any of them asks who it is.
-    asks: bool,
-}
-
-impl Named {
-    fn of(parts: &[Arc<Database>]) -> Self {
-        let mut names: FxHashSet<String> = FxHashSet::default();
-        let mut texts: Vec<&str> = Vec::new();
-        let mut add = |list: &[At<String>]| names.extend(list.iter().map(|name| name.value.clone()));
-        for part in parts {
-            let Database { system: _, owner, accounts, roles, objects, grants, default_grants, settings, not_modelled, more: _ } = &**part;
-            add(owner.as_slice());
-            for role in accounts.iter().chain(roles) {
-                add(&role.member_of);
-                add(&role.administers);
-                add(role.default_role.as_slice());
-            }
-            for grant in grants.iter().chain(default_grants) {
-                add(&grant.to);
-                add(grant.grantor.as_slice());
-                add(grant.creator.as_slice());
-            }
-            for object in objects {
-                let DatabaseObject {
-                    name: _,
-                    remark: _,
-                    owner,
-                    columns: _,
-                    defaults,
-                    query,
-                    runs_as: _,
-                    row_security: _,
-                    row_security_for_owner: _,
-                    policies,
-                    triggers,
-                    rules,
-                    checks,
-                    domain_of,
-                    parameters,
-                    settings,
-                    returns: _,
-                    language: _,
-                    body,
-                    values: _,
-                    wrapper: _,
-                    not_modelled,
-                    more: _,
-                } = object;
-                add(owner.as_slice());
-                for policy in policies.iter().flatten() {
-                    let DatabasePolicy { name: _, acts: _, to, using, check, restrictive: _, more: _ } = policy;
-                    add(to);
-                    texts.extend([using, check].into_iter().flatten().map(|text| text.value.as_str()));
-                }
-                let single = [query, body, domain_of, parameters].into_iter().flatten();
-                texts.extend(single.chain(settings).chain(not_modelled).map(|text| text.value.as_str()));
-                let by_name = [defaults, triggers, rules, checks].into_iter().flatten();
-                texts.extend(by_name.map(|(_, text)| text.value.as_str()));
-            }
-            texts.extend(settings.iter().chain(not_modelled).map(|text| text.value.as_str()));
-        }
-        let words = texts.iter().flat_map(|text| text.split(is_between)).map(str::to_owned).collect();
-        let asks = texts.iter().any(|text| text.to_lowercase().contains("_user"));
-        Self { names, words, asks }
-    }
-
-    fn is_apart(&self, account: &str) -> bool {
-        let login = account.rsplit_once('@').map_or(account, |(login, _)| login);
-        // What is no one word could be anywhere.
-        let is_named = || self.words.contains(login) || login.contains(is_between) && !self.words.is_empty();
-        self.asks || self.names.contains(account) || is_named()
-    }
-}
-
-/// What stands between words.
-const fn is_between(c: char) -> bool {
-    !(c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '$') || !c.is_ascii())
 }
 
 /// A ledger, whether all that is asked about is so in it, and how one is made in which less is.
@@ -312,14 +236,14 @@ pub(super) struct Here<'l> {
 /// Finds what somebody may do by statements that gives more, where some things are so. Each account is asked where all is so that it could
 /// have of them, and nothing that keeps something from it: whose member others are is no loss to it.
 pub(super) fn passed_on(here: &Here<'_>, server: &Server, facts: &[Fact], person: &Person, found: &mut Found) {
-    let used = server.accounts_of(here.engine, facts, &person.user);
+    let at_hand = server.at_hand(here.engine, facts, &person.user);
     let (so, known): (So<'_>, FxHashSet<&Fact>) = (So::of(facts), facts.iter().collect());
     let mut held = HeldAs::default();
     let is_strong = |account: &&Known| server.strong.includes(&account.name, &so);
-    for account in used.iter().map(|&position| &server.accounts[position]).filter(is_strong) {
+    for account in at_hand.used.iter().map(|&position| &server.accounts[position]).filter(is_strong) {
         if here.is_whole && !server.is_barred(facts, &account.name, &so) {
             let roles = server.strong.roles_of(&account.name, &so, &mut held);
-            passed_on_as(here.engine, (server, &used), (account, &roles), (&known, person), found);
+            passed_on_as(here.engine, (server, &at_hand), (account, &roles), (&known, person), found);
             continue;
         }
         let (own, is_all) = server.at_once(facts, &account.name, Others::LeftOut);
@@ -330,7 +254,7 @@ pub(super) fn passed_on(here: &Here<'_>, server: &Server, facts: &[Fact], person
         if let Some(engine) = engine {
             let so = So::of(&own);
             let roles = server.strong.roles_of(&account.name, &so, &mut HeldAs::default());
-            passed_on_as(&engine, (server, &used), (account, &roles), (&known, person), found);
+            passed_on_as(&engine, (server, &at_hand), (account, &roles), (&known, person), found);
         }
     }
 }
@@ -344,13 +268,13 @@ fn exclude_each_other(system: &str, account: &str) -> String {
 /// Finds what somebody may do as an account, with any of some roles active, that gives what is not known to be so.
 fn passed_on_as(
     engine: &Engine,
-    (server, used): (&Server, &[usize]),
+    (server, at_hand): (&Server, &AtHand),
     (account, roles): (&Known, &[&str]),
     (known, person): (&FxHashSet<&Fact>, &Person),
     found: &mut Found,
 ) {
     let (mut statements, tried_before) = (0, found.tries);
-    for (statement, gives) in acts_of(server, account, used, &person.user) {
+    for (statement, gives) in acts_of(server, account, at_hand, &person.user) {
         // What is so already gives nothing.
         if gives.fact().is_some_and(|fact| known.contains(fact)) {
             continue;
@@ -418,10 +342,16 @@ fn has_alone(engine: &Engine, question: &Question, fact: &Fact, right: &str) -> 
 }
 
 /// Returns the statements by which an account of a server could come to more, with what each gives.
-fn acts_of<'s>(server: &'s Server, account: &'s Known, used: &'s [usize], user: &'s str) -> Box<dyn Iterator<Item = (String, Gives)> + 's> {
+fn acts_of<'s>(
+    server: &'s Server,
+    account: &'s Known,
+    at_hand: &'s AtHand,
+    user: &'s str,
+) -> Box<dyn Iterator<Item = (String, Gives)> + 's> {
     let (system, name) = (server.system.as_str(), account.name.as_str());
     let roles = server.roles.iter().map(String::as_str);
-    let others = move || server.others(used);
+    let AtHand { used, uses: come_to, defines: run_as } = at_hand;
+    let others = move || server.others(used, come_to);
     let holds = move |role: &str| Fact::Holds { system: system.to_owned(), account: name.to_owned(), role: role.to_owned() };
     let uses = move |other: &str| Fact::Uses { user: user.to_owned(), system: system.to_owned(), account: other.to_owned() };
     let rules = move || Fact::Rules { system: system.to_owned(), account: name.to_owned() };
@@ -455,18 +385,18 @@ fn acts_of<'s>(server: &'s Server, account: &'s Known, used: &'s [usize], user: 
             let objects = || server.parts.iter().flat_map(|part| &part.objects);
             let databases = move || objects().filter_map(|object| object.name.value.strip_prefix("database "));
             let made = databases().flat_map(move |database| {
-                others().flat_map(move |other| {
+                server.others(used, run_as).flat_map(move |other| {
                     let needs = |right: &str| Gives::AsDefiner(defines(other), format!("{right} on database {database}"));
                     made_for(database, &of(other)).into_iter().zip([needs("execute"), needs("event")])
                 })
             });
             // Whoever may make something for an account, may for any role.
             let for_roles = databases().filter(|_| !server.roles.is_empty()).flat_map(move |database| {
-                let made = others().take(1).flat_map(move |other| made_for(database, &of(other)));
+                let made = server.another(used).into_iter().flat_map(move |other| made_for(database, &of(other)));
                 made.map(|statement| (statement, Gives::NotFollowed("routines and events that run as roles")))
             });
             // These do a part of what others may: show rows, or change them when somebody writes. Who may say as whom may say anybody.
-            let along = others().take(1).map(of).flat_map(move |by| {
+            let along = server.another(used).into_iter().map(of).flat_map(move |by| {
                 let views = databases().map({
                     let by = by.clone();
                     move |database| format!("CREATE DEFINER={by} VIEW {} AS SELECT 1", anything_in(database))

@@ -108,9 +108,9 @@ pub struct Side<'e> {
 }
 
 /// What sets have in common that can be compared: the sessions and the actions that they tell apart.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Frame {
-    space: Space,
+    space: Arc<Space>,
     sizes: Vec<usize>,
     /// The classes of each fact in which anything at all may be done by anybody, or is not known.
     live: Vec<FixedBitSet>,
@@ -288,7 +288,7 @@ pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
     }
     let sizes = space.sizes();
     let live = words::live(cells.iter().flat_map(|(of_side, _)| of_side), &sizes);
-    let frame = Arc::new(Frame { sizes, space, live, openings, shut, left_out, unsaid, actions });
+    let frame = Arc::new(Frame { sizes, space: Arc::new(space), live, openings, shut, left_out, unsaid, actions });
     let named = sides.iter().zip(cells).map(|(side, (cells, entries))| Rights {
         frame: Arc::clone(&frame),
         cells,
@@ -425,7 +425,21 @@ impl Rights {
     #[doc(hidden)]
     #[must_use]
     pub fn of_another(&self, user: &str) -> Self {
-        Self { user: user.to_owned(), ..self.clone() }
+        let mut other = Self { user: user.to_owned(), ..self.clone() };
+        let is_own = |session: &Session| session.account.as_ref() == Some(&self.user);
+        let sessions = |opening: &Opening| is_own(&opening.session) || opening.also.iter().any(is_own);
+        let Frame { space: _, sizes: _, live: _, openings, shut, left_out, unsaid, actions: _ } = &*self.frame;
+        // Who has an account of the own name uses that one, where it is said which.
+        if [openings, shut, left_out, unsaid].into_iter().flatten().any(sessions) {
+            let Frame { space: _, sizes: _, live: _, openings, shut, left_out, unsaid, actions: _ } = Arc::make_mut(&mut other.frame);
+            let all = [openings, shut, left_out, unsaid].into_iter().flatten();
+            for session in all.flat_map(|opening| std::iter::once(&mut opening.session).chain(&mut opening.also)) {
+                if is_own(session) {
+                    session.account = Some(user.to_owned());
+                }
+            }
+        }
+        other
     }
 
     /// Returns the openings that the set tells apart.

@@ -21,7 +21,7 @@ use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
 use crate::engine::missing;
 use crate::engine::rights::{Action, Look, Opening, Side};
-use crate::engine::rules::{Combining, Kind, Left, Shown, Site, Through, no_statements};
+use crate::engine::rules::{Alike, Combining, Kind, Left, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -97,6 +97,10 @@ impl Kind for Host {
 
     fn tells_apart_by_name(&self, _: &str) -> bool {
         false
+    }
+
+    fn alike(&self, _: Site<'_>) -> Vec<Vec<Alike>> {
+        Vec::new()
     }
 
     fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {

@@ -20,7 +20,7 @@ use jiff::Timestamp;
 
 use crate::engine::missing;
 use crate::engine::rights::{Action, Opening, Side};
-use crate::engine::rules::{Combining, Kind, Left, Shown, Site, Through, no_statements};
+use crate::engine::rules::{Alike, Combining, Kind, Left, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::Way;
 use crate::engine::{Declared, Estate};
@@ -93,6 +93,10 @@ impl Kind for NetworkDevice {
 
     fn tells_apart_by_name(&self, _: &str) -> bool {
         false
+    }
+
+    fn alike(&self, _: Site<'_>) -> Vec<Vec<Alike>> {
+        Vec::new()
     }
 
     fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {

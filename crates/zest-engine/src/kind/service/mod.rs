@@ -26,7 +26,7 @@ use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, person};
 use crate::engine::missing;
 use crate::engine::rights::{Opening, Side};
-use crate::engine::rules::{Combining, Kind, Left, Shown, Site, Through, no_statements};
+use crate::engine::rules::{Alike, Combining, Kind, Left, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -108,6 +108,10 @@ impl Kind for Service {
 
     fn tells_apart_by_name(&self, line: &str) -> bool {
         line.contains(CHANGE_CREDENTIAL)
+    }
+
+    fn alike(&self, _: Site<'_>) -> Vec<Vec<Alike>> {
+        Vec::new()
     }
 
     fn granted(&self, site: Site<'_>, actions: &[crate::engine::rights::Action]) -> Option<BTreeSet<Party>> {
