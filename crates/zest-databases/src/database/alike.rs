@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use zest_engine::rules::Alike;
@@ -15,7 +16,7 @@ pub(super) fn alike(parts: &[Arc<Database>], login_of: impl Fn(&str) -> String) 
     let mut with_login: FxHashMap<String, usize> = FxHashMap::default();
     all().for_each(|entry| *with_login.entry(login_of(&entry.name.value)).or_default() += 1);
     let named = Named::of(parts);
-    let mut numbers: FxHashMap<String, usize> = FxHashMap::default();
+    let mut numbers: FxHashMap<Like<'_>, usize> = FxHashMap::default();
     let mut lists: Vec<Vec<Alike>> = Vec::new();
     for entry in all() {
         let login = login_of(&entry.name.value);
@@ -33,8 +34,19 @@ pub(super) fn alike(parts: &[Arc<Database>], login_of: impl Fn(&str) -> String) 
     lists
 }
 
-/// Says all of an account but what it is called and whose it is.
-fn like(entry: &DatabaseRole) -> String {
+/// All of an account but what it is called and whose it is.
+#[derive(PartialEq, Eq, Hash)]
+struct Like<'e> {
+    origin: Option<&'e str>,
+    lists: [Vec<&'e str>; 5],
+    inherit: Option<bool>,
+    default_role: Option<&'e str>,
+    until: Option<Timestamp>,
+    locked: Option<bool>,
+    credential: Option<&'static str>,
+}
+
+fn like(entry: &DatabaseRole) -> Like<'_> {
     let DatabaseRole {
         name,
         remark: _,
@@ -55,13 +67,15 @@ fn like(entry: &DatabaseRole) -> String {
     } = entry;
     // Where an account is admitted from is part of its name.
     let origin = name.value.rsplit_once('@').map(|(_, origin)| origin);
-    let names = |list: &[At<String>]| list.iter().map(|name| name.value.clone()).collect::<Vec<_>>();
-    let lists = [may, member_of, administers, settings, not_modelled].map(|list| names(list));
-    let inherit = inherit.as_ref().map(|inherit| inherit.value);
-    let default_role = default_role.as_ref().map(|role| role.value.as_str());
-    let (until, locked) = (until.as_ref().map(|until| until.value), locked.as_ref().map(|locked| locked.value));
-    let credential = credential.as_ref().map(|credential| credential.value);
-    format!("{origin:?} {lists:?} {inherit:?} {default_role:?} {until:?} {locked:?} {credential:?}")
+    Like {
+        origin,
+        lists: [may, member_of, administers, settings, not_modelled].map(|list| list.iter().map(|name| name.value.as_str()).collect()),
+        inherit: inherit.as_ref().map(|inherit| inherit.value),
+        default_role: default_role.as_ref().map(|role| role.value.as_str()),
+        until: until.as_ref().map(|until| until.value),
+        locked: locked.as_ref().map(|locked| locked.value),
+        credential: credential.as_ref().map(|credential| credential.value.word()),
+    }
 }
 
 /// What is said of accounts by name.
