@@ -189,6 +189,48 @@ fn what_a_program_keeps_can_go_to_other_threads() {
     goes::<zest_ledger::review::Effective>();
 }
 
+/// Command sets are compiled while references are followed, where there is enough to do: answers and findings are the same.
+#[test]
+fn an_engine_made_on_two_threads_is_the_one_made_on_one() {
+    // From 16 KiB on another thread is started.
+    let filler = format!("# {}\n", "x".repeat(98)).repeat(200);
+    let broken = [
+        ("", "nothing is wrong"),
+        ("users.new.proofs = ['pasword']\n", "in a document"),
+        ("groups.new.members = ['user:nobody']\n", "in a reference before command sets"),
+        ("command-sets.new.rules = ['allow show {1-']\n", "in a command set"),
+        ("systems.new = { kind = 'network-device', vocabulary = 'none' }\n", "in a system"),
+        ("assignments = [{ to = ['user:nobody'], roles = ['none'], on = 'all' }]\n", "behind the systems"),
+    ];
+    let (mut made, mut refused) = (0, 0);
+    for seed in 0..20 {
+        let mut source = zest_testkit::estates::Source::new(seed);
+        let text = source.ledger();
+        for (more, what) in broken {
+            let document = format!("{more}{text}{filler}");
+            let on = |threads| Ledger::new().documents(&[("estate.toml", document.as_str())], threads).engine(threads);
+            let compiled = Ledger::new().document("estate.toml", &document).estate().and_then(Engine::compile);
+            match (on(1), on(2), compiled) {
+                (Ok(one), Ok(two), Ok(compiled)) => {
+                    made += 1;
+                    for _ in 0..20 {
+                        let question = source.question();
+                        assert_eq!(one.explain(&question), compiled.explain(&question), "seed {seed}, {what}");
+                        assert_eq!(two.explain(&question), compiled.explain(&question), "seed {seed}, {what}");
+                    }
+                }
+                (Err(one), Err(two), Err(compiled)) => {
+                    refused += 1;
+                    assert_eq!(one.to_string(), compiled.to_string(), "seed {seed}, {what}");
+                    assert_eq!(two.to_string(), compiled.to_string(), "seed {seed}, {what}");
+                }
+                other => panic!("seed {seed}, {what}: {other:?}"),
+            }
+        }
+    }
+    assert!(made >= 15 && refused >= 90, "{made} {refused}");
+}
+
 #[test]
 fn an_estate_goes_back_into_a_ledger_and_answers_the_same() {
     use crate::support::{PIER, engine};
