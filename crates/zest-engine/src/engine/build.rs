@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use rustc_hash::FxHasher;
 
+use super::estate::is_sound;
 use super::{CompiledRule, CompiledSet, Engine, Membership, standing};
 use crate::engine::Estate;
 use crate::engine::rules::Kinds;
@@ -14,7 +15,7 @@ use zest_command::Pattern;
 use zest_command::alphabet::{Alphabet, AlphabetBuilder};
 use zest_command::automaton::{Automaton, MAX_STATES, MAX_STEPS};
 use zest_model::entries::Entries;
-use zest_model::finding::{Code, Finding, Findings, Severity};
+use zest_model::finding::{Code, Finding, Findings};
 use zest_model::source::{SourceMap, visible};
 use zest_model::table::Table;
 
@@ -28,7 +29,7 @@ impl Engine {
         let (kinds, sources) = (self.estate.kinds.clone(), &self.estate.sources);
         let mut found = Vec::new();
         let resolved = Estate::resolve(kinds, Arc::clone(sources), entries, &mut found);
-        match resolved.filter(|_| found.iter().all(|finding| finding.severity() != Severity::Error)) {
+        match resolved.filter(|_| is_sound(&found)) {
             Some(estate) => Self::compile(estate),
             None => Err(Findings::new(found, Arc::clone(sources))),
         }
@@ -56,8 +57,7 @@ impl Engine {
         findings: &mut Vec<Finding>,
     ) -> Option<Result<Self, Findings>> {
         let (estate, made) = Estate::resolve_beside(kinds, sources, entries, findings, Some(commands))?;
-        let is_sound = findings.iter().all(|finding| finding.severity() != Severity::Error);
-        made.filter(|_| is_sound).map(|commands| Self::assemble(estate, commands))
+        made.filter(|_| is_sound(findings)).map(|commands| Self::assemble(estate, commands))
     }
 
     fn assemble(estate: Estate, commands: Result<Commands, Vec<Finding>>) -> Result<Self, Findings> {

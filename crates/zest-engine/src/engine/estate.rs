@@ -52,6 +52,11 @@ pub struct Declared {
     pub(crate) links: Kept,
 }
 
+/// Returns whether no finding is an error.
+pub(super) fn is_sound(findings: &[Finding]) -> bool {
+    findings.iter().all(|finding| finding.severity() != Severity::Error)
+}
+
 impl Estate {
     /// Follows all references; the result is good for use only if no finding is an error.
     #[doc(hidden)]
@@ -99,7 +104,7 @@ impl Estate {
         let vocabularies: Vec<VocabularyLinks> = entries.vocabularies.iter().map(|v| resolver.vocabulary(v)).collect();
         let sets = resolver.sets(&entries);
         let roles = resolver.roles(&entries);
-        let is_sound = resolver.findings.iter().all(|finding| finding.severity() != Severity::Error);
+        let is_sound = is_sound(resolver.findings);
         let ground = Ground { entries: &entries, vocabularies: &vocabularies, sets: &sets, sets_before: None };
         let declare = |(i, system): (usize, &Arc<entry::System>)| {
             let kind = kinds.rules_of(system.kind());

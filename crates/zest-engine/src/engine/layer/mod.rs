@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use self::apply::{Draft, Touched};
 use super::build::{self, Commands};
+use super::estate::is_sound;
 use super::standing::{self, Bands};
 use super::{Engine, Membership};
 use crate::engine::{Declared, Estate};
@@ -14,7 +15,7 @@ use crate::links::resolve::Ground;
 use crate::links::{AssignmentId, GroupId, Party, Resolver, SetId, SystemId, UserId};
 use zest_model::ask::{Change, Conflict, Edit, Written};
 use zest_model::entries::Entries;
-use zest_model::finding::{Finding, Findings, Severity};
+use zest_model::finding::{Finding, Findings};
 use zest_model::table::Table;
 
 /// Rows of a ledger that are others than before, by their numbers.
@@ -91,7 +92,7 @@ impl Engine {
         let mut estate = Estate { entries, ..self.estate.clone() };
         let joined = resolve(&mut estate, touched, &mut findings);
         let fail = |findings, estate: &Estate| Conflict::Invalid(Findings::new(findings, Arc::clone(&estate.sources)));
-        if findings.iter().any(|f| f.severity() == Severity::Error) {
+        if !is_sound(&findings) {
             return Err(fail(findings, &estate));
         }
         let commands = self.commands_with(&estate, touched).map_err(|findings| fail(findings, &estate))?;
