@@ -401,6 +401,15 @@ to = ["desk"]
         assert!(text.contains(from), "{from}");
         text.replacen(from, to, 1)
     };
+    // The same people, each with a name of two words.
+    let dotted = |text: String| {
+        ["kai", "lou", "max"].iter().fold(text, |text, name| {
+            let text = text
+                .replace(&format!("users.{name}."), &format!("users.\"{name}.berg\"."))
+                .replace(&format!("\"{name}@"), &format!("\"{name}.berg@"));
+            text.replace(&format!("\n{name} = "), &format!("\n\"{name}.berg\" = "))
+        })
+    };
     // What it is, the ledger, and how many are looked at by themselves: of three people, or of four.
     for (what, text, parts) in [
         ("nothing", fares(""), 1),
@@ -442,6 +451,20 @@ to = ["desk"]
         ("no default role", without(points(""), "default-role = \"desk\"", "remark = 'none'"), 2),
         ("upper case", without(points(""), "\"lou@%\"", "\"LOU@%\""), 2),
         ("a proof", without(fares(""), "users.lou.proofs = [\"password\"]", "users.lou.proofs = [\"key\"]"), 2),
+        ("names of two words", dotted(fares("")), 1),
+        ("names of two words on MariaDB", dotted(points("")), 1),
+        ("one word of a name", dotted(without(fares(""), "[[data", "'schema kai' = {}\n[[data")), 1),
+        ("a schema of a name of two words", dotted(without(fares(""), "[[data", "'schema \"kai.berg\"' = {}\n[[data")), 2),
+        ("a schema in capitals", without(fares(""), "[[data", "'schema \"KAI\"' = {}\n[[data"), 2),
+        (
+            "a view that tells a name of two words",
+            dotted(without(
+                fares(""),
+                "[[data",
+                "'view public.v' = { query = \"SELECT id FROM public.t WHERE 'kai.berg' = 'b'\" }\n[[data",
+            )),
+            2,
+        ),
     ] {
         let engine = engine(&text);
         let system = engine.estate().systems().first().expect("a system").id.value.clone();
@@ -459,7 +482,9 @@ to = ["desk"]
             }
         }
         // Whoever is named in what is asked stands alone.
-        let named = Who::new(&engine, &[&system], Sought::Statement("grant select on public.t to max"), &Session::default());
+        let max = if engine.estate().users().iter().any(|user| user.id.value == "max.berg") { "\"max.berg\"" } else { "max" };
+        let naming = format!("grant select on public.t to {max}");
+        let named = Who::new(&engine, &[&system], Sought::Statement(&naming), &Session::default());
         assert!(named.parts().len() >= parts.max(2), "{what}");
     }
 }

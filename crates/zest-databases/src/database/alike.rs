@@ -81,7 +81,7 @@ fn like(entry: &DatabaseRole) -> Like<'_> {
 /// What is said of accounts by name.
 struct Named {
     names: FxHashSet<String>,
-    /// The words of all texts in which any could be named.
+    /// The words of all texts in which any could be named, in small letters.
     words: FxHashSet<String>,
     /// Whether any of them asks who it is.
     asks: bool,
@@ -148,15 +148,15 @@ impl Named {
             }
             texts.extend(settings.iter().chain(not_modelled).map(|text| text.value.as_str()));
         }
-        let words = texts.iter().chain(&called).flat_map(|text| text.split(is_between)).map(str::to_owned).collect();
+        let words = texts.iter().chain(&called).flat_map(|text| text.split(is_between)).map(str::to_lowercase).collect();
         let asks = texts.iter().any(|text| text.to_lowercase().contains("_user"));
         Self { names, words, asks }
     }
 
     fn is_apart(&self, account: &str) -> bool {
         let login = account.rsplit_once('@').map_or(account, |(login, _)| login);
-        // What is no one word could be anywhere.
-        let is_named = || self.words.contains(login) || login.contains(is_between) && !self.words.is_empty();
+        // A login of several words (`anna.berg`) is named at most where each of them is; unquoted names are read in small letters.
+        let is_named = || !self.words.is_empty() && login.split(is_between).all(|word| self.words.contains(&word.to_lowercase()));
         self.asks || self.names.contains(account) || is_named()
     }
 }
