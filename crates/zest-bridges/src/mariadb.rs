@@ -139,6 +139,9 @@ impl Session {
             }
         }
         state.roles = roles.into_iter().collect();
+        // A role that was dropped stays the default one of accounts, and brings nothing.
+        let State { accounts, roles, .. } = &mut state;
+        accounts.values_mut().for_each(|account| account.default_role = account.default_role.take().filter(|role| roles.contains(role)));
         // The account for routines that the server itself keeps cannot sign in.
         state.accounts.remove(&AccountName::new("mariadb.sys", "localhost"));
         state.grants.retain(|(h, _), _| *h != Holder::Account(AccountName::new("mariadb.sys", "localhost")));

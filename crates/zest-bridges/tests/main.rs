@@ -10,6 +10,7 @@ mod mariadb_statements;
 mod mariadb_suite;
 mod not_modelled;
 mod open_sessions;
+mod opened;
 mod postgresql;
 mod postgresql_statements;
 mod postgresql_suite;

@@ -6,10 +6,11 @@ use fastrand::Rng;
 use mysql::prelude::Queryable;
 use mysql::{Conn, OptsBuilder};
 use zest_bridges::mariadb::{Session, Target};
+use zest_ledger::ask::Stage;
 use zest_ledger::mariadb::{AccountName, Class, GrantChange, Holder, ObjectName, Origin, Said, State, View, literal, quoted, say, script};
 use zest_ledger::review::Sought;
 use zest_ledger::ways::Aim;
-use zest_ledger::{Engine, Ledger};
+use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::databases::mariadb::{Size, estate, random_change};
 use zest_testkit::servers::{self, Server};
 
@@ -81,7 +82,7 @@ pub(crate) fn refusal(error: &mysql::Error) -> Option<(u16, String)> {
 }
 
 /// Statements that do no harm, whatever they are allowed to do.
-fn statements(name: &ObjectName, columns: &[(String, String)]) -> Vec<(&'static str, String)> {
+pub(crate) fn statements(name: &ObjectName, columns: &[(String, String)]) -> Vec<(&'static str, String)> {
     let table = name.sql();
     match name.class {
         Class::Function => vec![("SELECT of a function", format!("SELECT {table}()"))],
@@ -232,7 +233,7 @@ fn one_session(conn: &mut Conn, state: &State, view: &View<'_>, counts: &mut Cou
 }
 
 /// Rolls an estate out, reads it back, compares, and rolls out again.
-fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<State, String> {
+pub(crate) fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<State, String> {
     let before = session.read().map_err(|e| e.to_string())?;
     let steps = before.steps_to(wanted, &root());
     session.run(&steps).map_err(|e| e.to_string())?;
@@ -427,6 +428,40 @@ fn a_change_bites_an_open_session_at_its_own_time() {
         assert_eq!(reads(&mut inside), at_once_elsewhere, "{level}, once the database is opened again");
         assert!(reads(&mut connect(&server, "purser", &origin).expect("it signs in")), "{level}: a new session has it");
         admin.query_drop(format!("REVOKE SELECT ON {level} FROM 'purser'@'127.0.0.1'")).expect("revoked");
+    }
+}
+
+/// A default role stays written when its membership is taken away, or the role itself: it is read, loads, and is active when the server
+/// says so.
+#[test]
+fn a_default_role_that_is_not_granted_any_more_is_passed_over() {
+    let Some(server) = servers::wanted(servers::mariadb) else { return };
+    let mut session = open(&server);
+    let origin = Origin::Address("127.0.0.1".parse().expect("an address"));
+    for (sql, active) in [
+        (
+            "CREATE ROLE crew, CREATE USER steward, CREATE USER steward@127.0.0.1, GRANT crew TO steward, GRANT crew TO steward@127.0.0.1",
+            None,
+        ),
+        ("SET DEFAULT ROLE crew FOR steward@127.0.0.1", Some("crew")),
+        // The other account of the login has it still.
+        ("REVOKE crew FROM steward@127.0.0.1", Some("crew")),
+        ("REVOKE crew FROM steward", None),
+        ("GRANT crew TO steward@127.0.0.1", Some("crew")),
+        ("DROP ROLE crew", None),
+    ] {
+        sql.split(", ").for_each(|sql| session.client().query_drop(sql).expect(sql));
+        let mut conn = connect(&server, "steward", &origin).expect("it signs in");
+        let theirs: Option<String> = conn.query_first("SELECT CURRENT_ROLE()").expect("reads").unwrap_or_default();
+        assert_eq!(theirs.as_deref(), active, "{sql}: the server");
+        let state = session.read().expect("reads");
+        let engine = Ledger::new().document("read.toml", &state.document("loyalty", None)).engine(1).expect("it loads");
+        let question = Question::statement("steward", "loyalty", "SELECT 1").from("127.0.0.1".parse().expect("an address"));
+        let standing = engine.explain(&question).gates.into_iter().find(|gate| gate.stage == Stage::Standing).expect("it is told").text;
+        let ours = if active.is_some() { "`crew` is active as its default role" } else { "no role is active" };
+        assert!(standing.starts_with(ours), "{sql}: {standing}");
+        let again = zest_ledger::mariadb::state_of(engine.estate(), "loyalty", None).expect("it is there");
+        assert_eq!(again.drift(&state).len() + again.steps_to(&state, &root()).len(), 0, "{sql}");
     }
 }
 

@@ -1,8 +1,10 @@
-//! When a change bites a session that was opened before it, on both servers: found out, and written as a page.
+//! When a change bites a session that was opened before it, on both servers: found out, held against our answers, and written as a page.
 
 use std::fmt::Write as _;
 
 use mysql::prelude::Queryable;
+use zest_ledger::ask::{Refusal, Verdict};
+use zest_ledger::{Before, Engine, Ledger, Question};
 use zest_testkit::pages::same_as_file;
 use zest_testkit::servers::{self, Server};
 
@@ -92,6 +94,14 @@ const ON_POSTGRESQL: &[Row] = &[
         "REVOKE SELECT ON t FROM crew",
         "SELECT id FROM t",
         Immediately,
+    ),
+    (
+        "the right to become anybody",
+        "ALTER ROLE clerk SUPERUSER",
+        "",
+        "ALTER ROLE clerk NOSUPERUSER",
+        "SET SESSION AUTHORIZATION crew; RESET SESSION AUTHORIZATION",
+        WithSignIn,
     ),
     ("the switch `superuser`", "ALTER ROLE clerk SUPERUSER", "", "ALTER ROLE clerk NOSUPERUSER", "SELECT id FROM t", Immediately),
     (
@@ -190,6 +200,14 @@ const ON_MARIADB: &[Row] = &[
         WithSignIn,
     ),
     (
+        "a privilege of PUBLIC on everything",
+        "GRANT SELECT ON *.* TO PUBLIC",
+        "",
+        "REVOKE SELECT ON *.* FROM PUBLIC",
+        "SELECT id FROM club.t",
+        WithSignIn,
+    ),
+    (
         "the membership of the active role",
         "GRANT SELECT ON club.t TO crew; GRANT crew TO clerk",
         "SET ROLE crew",
@@ -242,16 +260,35 @@ trait Sessions {
     fn admin(&mut self, statements: &str);
     fn open(&mut self) -> Result<(), String>;
     fn put(&mut self, statements: &str) -> Result<(), String>;
+    /// Reads the server into a ledger, as the system `db`.
+    fn engine(&mut self) -> Engine;
+}
+
+/// Holds against the server what we say of the open session; where it is not known, nothing is allowed.
+fn is_said(then: &Engine, now: &Engine, (what, _, opening, _, tried, bites): &Row) {
+    let mut question = Question::statement("clerk", "db", tried).from("127.0.0.1".parse().expect("an address"));
+    question.session.at = Some(jiff::Timestamp::now());
+    question.session.active_roles = opening.contains("SET ROLE").then(|| vec!["crew".to_owned()]);
+    let answer = now.ask_opened(&Before::new(then).at(jiff::Timestamp::now()), &question);
+    let said = (answer.verdict == Verdict::Allowed, answer.refusal == Some(Refusal::NotDecided));
+    // Which database is the default one no question states; what sessions may of an account that is gone, and whether one may still become
+    // anybody, is not known.
+    let is_known = *bites != WithUse && !["DROP USER", "anybody", "not the default"].iter().any(|words| what.contains(words));
+    let wanted = if is_known { (*bites != Immediately, false) } else { (false, true) };
+    assert_eq!(said, wanted, "{what}: {answer:#?}");
 }
 
 /// Finds out when a row bites.
-fn found(sessions: &mut impl Sessions, (what, before, opening, change, tried, _): &Row) -> Bites {
+fn found(sessions: &mut impl Sessions, row: &Row) -> Bites {
+    let (what, before, opening, change, tried, _) = row;
     sessions.fresh();
     sessions.admin(before);
     sessions.open().unwrap_or_else(|e| panic!("{what}: {e}"));
     sessions.put(opening).unwrap_or_else(|e| panic!("{what}: {opening}: {e}"));
     sessions.put(tried).unwrap_or_else(|e| panic!("{what}: {tried}: {e}"));
+    let then = sessions.engine();
     sessions.admin(change);
+    is_said(&then, &sessions.engine(), row);
     if sessions.put(tried).is_err() {
         return Immediately;
     }
@@ -317,6 +354,11 @@ impl Sessions for Postgresql {
         let _ = session.batch_execute("ROLLBACK");
         came
     }
+
+    fn engine(&mut self) -> Engine {
+        let state = crate::postgresql::open(&self.server, "postgres").read().expect("reads");
+        Ledger::new().document("read.toml", &state.document("db", None)).engine(1).expect("it was read")
+    }
 }
 
 struct Mariadb {
@@ -354,6 +396,11 @@ impl Sessions for Mariadb {
             .try_for_each(|statement| session.query_drop(statement))
             .map_err(|e| e.to_string())
     }
+
+    fn engine(&mut self) -> Engine {
+        let state = crate::mariadb::open(&self.server).read().expect("reads");
+        Ledger::new().document("read.toml", &state.document("db", None)).engine(1).expect("it was read")
+    }
 }
 
 #[test]
@@ -367,8 +414,9 @@ fn what_is_taken_away_bites_open_sessions_when_the_page_says() {
         "# Sessions that are open already\n\nA change of the ledger, once it is rolled out, reaches sessions that were opened before it sooner or later. Each row was tried on the\n\
          server by a test, which writes this page (`ZEST_REWRITE=1`): a session is opened and does something, the right to it is taken away, and\n\
          it does it again.\n\n\
-         Answers of `zest ask` are about a session that is opened at the moment of the question; whoever must be sure that an open one is\n\
-         bound ends it (`pg_terminate_backend`, `KILL`).\n\n## PostgreSQL 15\n{on_postgresql}\n## MariaDB 10.11\n{on_mariadb}"
+         Answers of `zest ask` are about a session that is opened at the moment of the question. With `--opened TIME`, `--was FOLDER` or\n\
+         `--was-at REVISION` they are about one that was opened earlier, when the ledger was another, and is still open: the same test holds\n\
+         these answers against the session. Whoever must be sure that an open session is bound ends it (`pg_terminate_backend`, `KILL`).\n\n## PostgreSQL 15\n{on_postgresql}\n## MariaDB 10.11\n{on_mariadb}"
     );
     same_as_file("docs/open-sessions.md", &page);
 }

@@ -298,7 +298,7 @@ pub(crate) fn attempts(server: &Server, session: &mut Session, counts: &mut Coun
 }
 
 /// Emits an estate into an empty database, reads it back, compares, and emits again.
-fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<State, String> {
+pub(crate) fn round(session: &mut Session, wanted: &State, counts: &mut Counts) -> Result<State, String> {
     let before = session.read().map_err(|e| e.to_string())?;
     let steps = before.steps_to(wanted, "postgres");
     session.run(&steps).map_err(|e| e.to_string())?;

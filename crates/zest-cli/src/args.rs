@@ -737,11 +737,30 @@ pub(crate) struct Ask {
     #[arg(long, value_name = "FILE", conflicts_with = "batch")]
     pub(crate) record: Option<PathBuf>,
     #[command(flatten)]
+    pub(crate) opened: OpenedArgs,
+    #[command(flatten)]
     pub(crate) session: SessionArgs<true>,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
     pub(crate) format: FormatArg,
+}
+
+/// A session that was opened earlier, when the ledger was another.
+#[derive(Debug, Args)]
+#[command(next_help_heading = "A session that is open already")]
+#[group(skip)]
+pub(crate) struct OpenedArgs {
+    /// Ask about a session that was opened at this moment and is still open; what the ledger was then says the last revision of git before
+    /// it, unless it is stated
+    #[arg(long, value_name = "TIME", value_parser = parse_moment, conflicts_with_all = ["batch", "paste", "opens", "record"])]
+    pub(crate) opened: Option<Timestamp>,
+    /// Ask about a session that was opened when the ledger was so: in this folder
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["was_at", "batch", "paste", "opens", "record"])]
+    pub(crate) was: Option<PathBuf>,
+    /// Ask about a session that was opened when the ledger was so: at this revision of git
+    #[arg(long, value_name = "REVISION", conflicts_with_all = ["batch", "paste", "opens", "record"])]
+    pub(crate) was_at: Option<String>,
 }
 
 fn parse_moment(text: &str) -> Result<Timestamp, String> {

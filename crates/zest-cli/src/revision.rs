@@ -5,6 +5,11 @@ pub(crate) fn read(_: &std::path::Path, _: &str) -> anyhow::Result<zest_ledger::
     anyhow::bail!("this program was built without `git`: build it with `--features git`, or compare two folders with --was")
 }
 
+#[cfg(not(feature = "git"))]
+pub(crate) fn before(_: &std::path::Path, _: jiff::Timestamp) -> anyhow::Result<String> {
+    anyhow::bail!("this program was built without `git`: build it with `--features git`, or say with --was which folder it was")
+}
+
 /// A revision: its name in full, and what it says of itself.
 #[derive(Clone, Debug)]
 pub(crate) struct Revision {
@@ -18,7 +23,7 @@ pub(crate) fn since(_: &std::path::Path, _: &str) -> anyhow::Result<Vec<Revision
 }
 
 #[cfg(feature = "git")]
-pub(crate) use of_git::{read, since};
+pub(crate) use of_git::{before, read, since};
 
 #[cfg(feature = "git")]
 mod of_git {
@@ -26,6 +31,7 @@ mod of_git {
 
     use anyhow::{Context as _, Result, anyhow};
     use git2::{Object, ObjectType, Repository, Tree};
+    use jiff::Timestamp;
     use zest_ledger::finding::Finding;
     use zest_ledger::source::visible;
     use zest_ledger::{Ledger, Validated};
@@ -68,6 +74,20 @@ mod of_git {
         let Found { documents, findings } = found;
         let ledger = findings.into_iter().fold(Ledger::new(), Ledger::finding);
         Ok(progress::during("reading the ledger", || ledger.documents(&documents, cores::processors()).validate()))
+    }
+
+    /// Returns the last revision that is not later than a moment, along the first parents.
+    pub(crate) fn before(folder: &Path, moment: Timestamp) -> Result<String> {
+        let (repository, _) = repository_of(folder)?;
+        let mut next = Some(repository.head()?.peel_to_commit()?);
+        while let Some(commit) = next {
+            if commit.time().seconds() <= moment.as_second() {
+                let short = commit.as_object().short_id()?;
+                return Ok(String::from_utf8_lossy(&short).into_owned());
+            }
+            next = commit.parents().next();
+        }
+        Err(Unknown(format!("no revision is as old as {moment}: say with --was or --was-at what the ledger was")).into())
     }
 
     /// Returns the revisions behind another one up to where the repository is, along the first parents, in order.

@@ -9,6 +9,6 @@ pub mod links;
 pub mod vocabulary;
 
 pub use engine::{
-    Candidate, Declared, Engine, Estate, Rows, classes, conditions, duties, entry, missing, named, obligations, prepared, remedies, rights,
-    rules, trace, ways,
+    Before, Candidate, Declared, Engine, Estate, Rows, classes, conditions, duties, entry, missing, named, obligations, prepared, remedies,
+    rights, rules, trace, ways,
 };

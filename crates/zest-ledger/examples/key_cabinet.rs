@@ -13,8 +13,8 @@ use zest_ledger::entry::{self, Channel};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    AFTER, Action, Alike, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opening, OutsideTable, Resolver, Row,
-    Shape, Shown, Side, Site, Stop, TableShape, Through, Trace, WHEN, Way, no_statements, way,
+    AFTER, Action, Alike, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opened, Opening, OutsideTable, Resolver,
+    Row, Shape, Shown, Side, Site, Stop, TableShape, Through, Trace, WHEN, Way, no_statements, way,
 };
 use zest_ledger::review::{SessionView, effective, hygiene};
 use zest_ledger::source::{At, Location, Place, visible};
@@ -188,6 +188,10 @@ impl Kind for KeyCabinets {
         }
         site.conditions(user, &question.session, &slot.conditions, "the slot", trace)?;
         slot.duties.as_ref().map_or(Ok(()), |duties| site.obligations(user, question, duties, trace))
+    }
+
+    fn decide_opened(&self, _: Site<'_>, opened: &Opened<'_>, _: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        opened.not_told(trace)
     }
 
     fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {

@@ -128,14 +128,14 @@ pub use zest_databases::postgresql;
 #[cfg(any(feature = "postgresql", feature = "mariadb"))]
 #[doc(inline)]
 pub use zest_databases::{drift, not_modelled};
-#[doc(inline)]
-pub use zest_engine::Engine;
 #[doc(hidden)]
 pub use zest_engine::Rows;
 #[doc(inline)]
 pub use zest_engine::kind::host::{HostConfiguration, Untold, host_configuration};
 #[doc(inline)]
 pub use zest_engine::prepared::Prepared;
+#[doc(inline)]
+pub use zest_engine::{Before, Engine};
 #[doc(inline)]
 pub use zest_model::ask::Question;
 #[doc(inline)]

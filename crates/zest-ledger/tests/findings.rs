@@ -217,6 +217,7 @@ fn raising(code: Code) -> String {
         Code::AnyOrigin => with(&mariadb("[databases.db.accounts.\"lead-1@%\"]")),
         Code::AnonymousAccount => with(&mariadb("[databases.db.accounts.\"@192.0.2.7\"]")),
         Code::NoDefaultRole => with(&mariadb("[databases.db.accounts.\"lead-1@198.51.100.%\"]\nmember-of = [\"reader\"]")),
+        Code::DefaultRoleNotGranted => with(&mariadb("[databases.db.accounts.\"lead-1@198.51.100.%\"]\ndefault-role = \"reader\"")),
         Code::HostWithoutSystem => with("[hosts.switch]"),
         Code::HostCannotSay => with(&host(
             "run-as = [{ by = [\"group:leads\"], as = [\"batch\"], commands = [\"everything\", \"short\"] }]\n[command-sets.short]\nrules = [\"allow nightly\"]",

@@ -9,8 +9,8 @@ use zest_ledger::entry::{self, Channel, Kind as Word, System};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    Action, Alike, Combining, Declared, Ground, Kept, Kind, Left, Opening, OutsideTable, Resolver, Shown, Side, Site, Stop, Through, Trace,
-    Way, way,
+    Action, Alike, Combining, Declared, Ground, Kept, Kind, Left, Opened, Opening, OutsideTable, Resolver, Shown, Side, Site, Stop,
+    Through, Trace, Way, way,
 };
 use zest_ledger::review::{SessionView, effective, hygiene, readiness, session};
 use zest_ledger::source::{At, Location, Place};
@@ -108,6 +108,9 @@ impl Kind for Careless {
             _ => {}
         }
         Ok(())
+    }
+    fn decide_opened(&self, _: Site<'_>, opened: &Opened<'_>, _: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        opened.not_told(trace)
     }
     fn ways(&self, _: Site<'_>, _: &Answer, _: Refusal) -> Vec<Way> {
         let nonsense = Change::JoinGroup { group: "nobody".to_owned(), user: "nobody".to_owned() };

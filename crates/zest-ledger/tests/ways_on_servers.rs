@@ -242,6 +242,11 @@ impl StandIns {
         if self.own.contains(account) { account.to_owned() } else { format!("like {}", self.of_any(account)) }
     }
 
+    /// Returns whether it is that of two accounts that nothing tells apart one comes to the other: what it could do, it does already.
+    fn is_of_twins(&self, gained: &Gained) -> bool {
+        matches!(gained, Gained::Holds(account, role) if self.of_any(account) == self.of_any(role) && !self.own.contains(account))
+    }
+
     fn told(&self, gained: &Gained) -> Gained {
         match gained {
             Gained::Becomes(user) => Gained::Becomes(user.clone()),
@@ -294,7 +299,8 @@ fn ways_over_statements_on_random_servers_agree_with_a_plain_search() {
             // Of accounts that nothing tells apart one is told, and how many others there are.
             let stand_ins = StandIns::of(&engine, &from);
             let told: State = told.iter().map(|gained| stand_ins.told(gained)).collect();
-            let missing: Vec<&Gained> = come_to.iter().filter(|gained| !told.contains(&stand_ins.told(gained))).collect();
+            let is_told = |gained: &&Gained| told.contains(&stand_ins.told(gained)) || stand_ins.is_of_twins(gained);
+            let missing: Vec<&Gained> = come_to.iter().filter(|gained| !is_told(gained)).collect();
             assert!(missing.is_empty(), "seed {seed}, from {from}: {missing:?} is not found\n{}", server.text());
         }
     }

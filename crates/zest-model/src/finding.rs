@@ -245,6 +245,8 @@ codes! {
     NoSuperuser = "ZL0819" "no-superuser" Warning;
     /// A note on what is not modelled does not begin with a sort that is known.
     UnknownNotModelled = "ZL0820" "unknown-not-modelled" Error;
+    /// The default role of an account was not granted to it, so that it is not active when the account signs in.
+    DefaultRoleNotGranted = "ZL0821" "default-role-not-granted" Warning;
 
     /// An interface cannot be read as an OpenAPI 3.0 or 3.1 document, or describes an operation twice.
     BadInterface = "ZL0901" "bad-interface" Error;

@@ -202,6 +202,16 @@ impl SourceMap {
         Some(Spot::Text(*id, (start + before) as u32))
     }
 
+    /// Returns whether a place is in one of these documents, or in a program.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn has(&self, place: Place) -> bool {
+        match place {
+            Place::Code(_) => true,
+            Place::Text(span) => self.get(span.source).is_some(),
+        }
+    }
+
     /// Returns file, line and column of a place.
     #[must_use]
     pub fn locate(&self, place: Place) -> Location {

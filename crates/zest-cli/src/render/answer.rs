@@ -25,6 +25,30 @@ pub(crate) struct More {
 
 /// Renders an answer in full, with more on each remedy, which is known by its number.
 pub(crate) fn with_more(answer: &Answer, ledger: &str, more: impl Fn(usize, &Remedy) -> More) -> String {
+    let mut out = grounds(answer, &format!("ledger {ledger}"));
+    remedies(answer, more, &mut out);
+    out
+}
+
+/// Renders an answer about a session that was opened earlier, and what a session gets that is opened now.
+pub(crate) fn of_open_session(answer: &Answer, anew: &Answer, ledger: &str) -> String {
+    let mut out = grounds(answer, ledger);
+    let (word, style) = match anew.verdict {
+        Verdict::Allowed => ("allowed", GOOD),
+        Verdict::AllowedAfter => ("allowed after obligations", WAIT),
+        Verdict::Denied => ("denied", BAD),
+    };
+    let code = anew.refusal.map_or(String::new(), |r| format!("  {} [{}]", r.stage().word(), r.code()));
+    let _ = writeln!(out, "\nIn a session that is opened now: {style}{word}{style:#}{code}");
+    if let Some(gate) = anew.first_refusal() {
+        let place = gate.location.as_ref().map(ToString::to_string);
+        let _ = writeln!(out, "  {}", with_place("  ", &gate.text, place.as_deref()));
+    }
+    out
+}
+
+/// The verdict, the question, and every gate; `ledger` says which ledger it was asked of.
+fn grounds(answer: &Answer, ledger: &str) -> String {
     let mut out = String::new();
     let (mark, style) = match answer.verdict {
         Verdict::Allowed => ("ALLOWED", GOOD),
@@ -43,7 +67,7 @@ pub(crate) fn with_more(answer: &Answer, ledger: &str, more: impl Fn(usize, &Rem
     if let Some(full) = answer.full_line.as_ref().filter(|f| **f != question.line) {
         let _ = writeln!(out, "  in full words: {}", visible(full));
     }
-    let facts = format!("ledger {ledger}; {}", session(answer));
+    let facts = format!("{ledger}; {}", session(answer));
     let _ = writeln!(out, "  {FAINT}{}{FAINT:#}", hanging("  ", &facts));
     out.push('\n');
     let mut first = true;
@@ -53,6 +77,11 @@ pub(crate) fn with_more(answer: &Answer, ledger: &str, more: impl Fn(usize, &Rem
         stage = gate.stage.word();
         out.push_str(&line(gate, shown, &mut first));
     }
+    out
+}
+
+/// What would turn a refusal round.
+fn remedies(answer: &Answer, more: impl Fn(usize, &Remedy) -> More, out: &mut String) {
     if answer.verdict == Verdict::Denied {
         out.push('\n');
         if answer.remedies.is_empty() {
@@ -83,7 +112,6 @@ pub(crate) fn with_more(answer: &Answer, ledger: &str, more: impl Fn(usize, &Rem
             let _ = writeln!(out, "{}", hanging("  ", &format!("Allowed in the same session already: {names}.")));
         }
     }
-    out
 }
 
 /// How many names are told of what a remedy opens.

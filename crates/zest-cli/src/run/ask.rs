@@ -13,7 +13,7 @@ use zest_ledger::source::visible;
 use zest_ledger::{Engine, Question, json};
 
 use super::verdicts::Verdicts;
-use super::{line, selection};
+use super::{line, opened, selection};
 use crate::args::Ask;
 use crate::exit::Exit;
 use crate::format::{add, data};
@@ -38,6 +38,16 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
     if let Some(sql) = &args.sql {
         question.line.clone_from(sql);
         question.form = Form::Statement;
+    }
+    if let Some(earlier) = opened::earlier(&args.opened, &args.ledger.ledger)? {
+        let earlier = match earlier {
+            Ok(earlier) => earlier,
+            Err(exit) => return Ok(exit),
+        };
+        if selection::several(engine, on)?.is_some() {
+            return Err(Unknown("a session is open on one system: state one".to_owned()).into());
+        }
+        return opened::ask(engine, &earlier, &question, args);
     }
     if let Some(systems) = selection::several(engine, on)? {
         if args.record.is_some() {

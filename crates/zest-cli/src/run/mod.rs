@@ -12,6 +12,7 @@ mod line;
 #[cfg(feature = "live")]
 mod live;
 pub(crate) mod obligations;
+mod opened;
 pub(crate) mod privileges;
 pub(crate) mod promises;
 pub(crate) mod ready;

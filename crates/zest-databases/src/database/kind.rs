@@ -11,11 +11,11 @@ use super::alike::alike;
 use super::hears;
 use super::need::{Needs, Outcome};
 use super::resolve::{DatabaseLinks, accounts, amended, have_servers, parts};
-use super::server::{Server, entered, walk};
+use super::server::{Server, entered, walk, walk_opened};
 use zest_engine::links::resolve::Ground;
 use zest_engine::links::{Party, Resolver, RoleId, SetId, SystemId, UserId};
 use zest_engine::rights::{Action, Opening, Side};
-use zest_engine::rules::{Alike, Combining, Kind, Left, Shown, Site, Through};
+use zest_engine::rules::{Alike, Combining, Kind, Left, Opened, Shown, Site, Through};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::{Asked, Way};
 use zest_engine::{Declared, Engine, Estate, missing};
@@ -65,6 +65,20 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
         found: &[usize],
         trace: &mut Trace,
     ) -> Result<Self::Session<'s>, Stop>;
+    /// Returns what is looked up in a session that was opened when `then` was held: what is held now, with what such a session began with.
+    fn held_on(session: &Self::Session<'_>, then: &Arc<Self::Held>, now: Arc<Self::Held>) -> Arc<Self::Held>;
+    /// Makes of a session that was opened when `then` was held what it is now; `now` is what is looked up in it.
+    ///
+    /// # Errors
+    /// What of it is not known.
+    fn go_on<'s>(
+        question: &Question,
+        session: &Self::Session<'_>,
+        then: &Arc<Self::Held>,
+        now: &'s Self::Held,
+    ) -> Result<Self::Session<'s>, String>;
+    /// Returns whether what a session keeps from when it was opened can hang on that moment, where grants end.
+    const KEEPS_GRANTS: bool;
     /// Returns when the password of an account ends.
     fn password_ends(held: &Self::Held, account: &str) -> Option<Timestamp>;
     /// Returns the checks that the server makes for a statement or a privilege.
@@ -195,6 +209,10 @@ impl<R: Rules> Kind for Databases<R> {
 
     fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
         walk(site, question, Self::server(site).ok_or(Stop)?, trace)
+    }
+
+    fn decide_opened(&self, site: Site<'_>, opened: &Opened<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        walk_opened(opened, question, Self::server(opened.site).ok_or(Stop)?, Self::server(site).ok_or(Stop)?, trace)
     }
 
     fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {

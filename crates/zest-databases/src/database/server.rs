@@ -14,7 +14,7 @@ use rustc_hash::FxBuildHasher;
 use super::resolve::DatabaseLinks;
 use super::{Accounts, Rules, accounts};
 use zest_engine::rights::Look;
-use zest_engine::rules::Site;
+use zest_engine::rules::{Opened, Site};
 use zest_engine::trace::{Stop, Trace, Understood};
 use zest_model::ask::{Question, Refusal, STILL_SO, Session, Stage};
 use zest_model::entry::{Database, Proof, System};
@@ -223,7 +223,48 @@ const WAYS: usize = 3;
 fn check<R: Rules>(question: &Question, server: &Server<R>, found: &[usize], trace: &mut Trace) -> Result<(), Stop> {
     let held = server.in_session(&question.session);
     let session = R::open(question, server, &held, found, trace)?;
-    let needs = match R::wanted(&held, question, &session) {
+    check_in(question, server, &held, &session, trace)
+}
+
+/// Opens the session by what the server was, and makes each check by what it is now and what such a session keeps.
+pub(crate) fn walk_opened<R: Rules>(
+    opened: &Opened<'_>,
+    question: &Question,
+    before: &Server<R>,
+    server: &Server<R>,
+    trace: &mut Trace,
+) -> Result<(), Stop> {
+    let begin = opened.question(question);
+    let found = accounts(opened.site, &begin, &before.accounts, trace)?;
+    let then = before.in_session(&begin.session);
+    let session = R::open(&begin, before, &then, &found, trace)?;
+    if R::KEEPS_GRANTS
+        && opened.at.is_none()
+        && let Some(first) = R::timed(before).first()
+    {
+        trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+            ("when the session was opened is not stated, and a grant of then that ends depends on it".to_owned(), Some(first.place))
+        })?;
+    }
+    let held = R::held_on(&session, &then, server.in_session(&question.session));
+    match R::go_on(question, &session, &then, &held) {
+        Ok(session) => check_in(question, server, &held, &session, trace),
+        Err(why) => {
+            trace.refuse(Stage::Standing, Refusal::NotDecided, || (why, None))?;
+            Err(Stop)
+        }
+    }
+}
+
+/// Makes each check of the server in an open session.
+fn check_in<R: Rules>(
+    question: &Question,
+    server: &Server<R>,
+    held: &R::Held,
+    session: &R::Session<'_>,
+    trace: &mut Trace,
+) -> Result<(), Stop> {
+    let needs = match R::wanted(held, question, session) {
         Ok(needs) => needs,
         Err((code, text)) => {
             trace.refuse(Stage::Permission, code, || (text, None))?;
@@ -232,16 +273,16 @@ fn check<R: Rules>(question: &Question, server: &Server<R>, found: &[usize], tra
     };
     let before = trace.is_refused();
     for (number, need) in needs.list.iter().enumerate() {
-        let mut outcome = R::outcome(need, &held, &session);
+        let mut outcome = R::outcome(need, held, session);
         if let Some(statement) = needs.statement_of(number) {
             outcome.text = format!("statement {statement}: {}", outcome.text);
         }
-        let place = || R::place(need, server, &session);
-        let taken = || R::taken(need, server, &held, &session);
+        let place = || R::place(need, server, session);
+        let taken = || R::taken(need, server, held, session);
         match outcome.refusal {
             None => {
                 trace.pass(Stage::Permission, || {
-                    let mut also = R::also(need, &held, &session);
+                    let mut also = R::also(need, held, session);
                     let more = also.len().saturating_sub(WAYS);
                     also.truncate(WAYS);
                     let also = if also.is_empty() { String::new() } else { format!("; also {}", also.join(", ")) };
@@ -284,8 +325,8 @@ fn check<R: Rules>(question: &Question, server: &Server<R>, found: &[usize], tra
     {
         let all = server.at(Some(Timestamp::MIN));
         let passes =
-            |needs: super::Needs<R::Need>| needs.undecided.is_empty() && needs.list.iter().all(|n| R::outcome(n, &all, &session).passes());
-        if R::wanted(&all, question, &session).is_ok_and(passes) {
+            |needs: super::Needs<R::Need>| needs.undecided.is_empty() && needs.list.iter().all(|n| R::outcome(n, &all, session).passes());
+        if R::wanted(&all, question, session).is_ok_and(passes) {
             trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                 ("a grant that ends would allow it; the question does not state the time".to_owned(), Some(first.place))
             })?;

@@ -298,7 +298,9 @@ impl Plan {
     fn defaults(&mut self, ledger: &State) {
         for (name, wanted) in &ledger.accounts {
             let has = self.now.accounts.get(name).and_then(|a| a.default_role.clone());
-            if has != wanted.default_role {
+            // The server takes none that was not granted, and would make none active.
+            let is_granted = wanted.default_role.as_ref().is_none_or(|role| !ledger.activating(name, None, role).is_empty());
+            if has != wanted.default_role && is_granted {
                 let role = wanted.default_role.as_ref().map_or("NONE".to_owned(), |r| quoted(r));
                 self.step(format!("SET DEFAULT ROLE {role} FOR {}", name.sql()));
             }

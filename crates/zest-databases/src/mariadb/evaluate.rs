@@ -106,19 +106,24 @@ pub(crate) fn open_as<'s>(
         })?;
     }
     let stated = one_role(question, trace)?;
-    let role = match stated {
-        Some(role) => role.map(str::to_owned),
-        None => entry.default_role.clone(),
-    };
     let with_role = |role: Option<&str>| match &origin {
         Some(origin) => View::new(state, &account, origin.clone(), role),
         None => role.map_or_else(|| View::of_definer(state, &account), |r| View::of_definer(state, &account).with_role(r)),
     };
     let plain = with_role(None);
+    let role = match stated {
+        Some(role) => role.map(str::to_owned),
+        // One that was not granted, or no more, the server passes over.
+        None => entry.default_role.clone().filter(|role| plain.may_activate(role)),
+    };
     let Some(role) = role else {
         trace.pass(Stage::Standing, || {
             let held = state.granted_to(&Holder::Account(account.clone())).next().is_some();
-            let note = if held { "; the roles it was granted bring nothing until one is made active" } else { "" };
+            let note = match &entry.default_role {
+                Some(role) if stated.is_none() => format!("; its default role `{}` was not granted to it", visible(role)),
+                _ if held => "; the roles it was granted bring nothing until one is made active".to_owned(),
+                _ => String::new(),
+            };
             (format!("no role is active{note}"), place)
         });
         return Ok(plain);

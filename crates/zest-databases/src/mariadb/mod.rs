@@ -82,6 +82,16 @@ impl Rules for Mariadb {
         open(question, server, held, found, trace)
     }
 
+    fn held_on(_: &View<'_>, _: &Arc<State>, now: Arc<State>) -> Arc<State> {
+        now
+    }
+
+    fn go_on<'s>(_: &Question, session: &View<'_>, then: &Arc<State>, now: &'s State) -> Result<View<'s>, String> {
+        session.go_on(then, now)
+    }
+
+    const KEEPS_GRANTS: bool = true;
+
     fn password_ends(_: &State, _: &str) -> Option<Timestamp> {
         None
     }

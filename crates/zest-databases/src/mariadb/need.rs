@@ -188,6 +188,26 @@ impl Need {
 
     /// Decides.
     pub(crate) fn outcome(&self, state: &State, session: &View<'_>) -> Outcome {
+        let now = self.outcome_in(state, session);
+        // Which database is the default one of a session that was opened earlier is not stated.
+        let Some(kept) = session.in_default_database().map(|session| self.outcome_in(state, &session)) else { return now };
+        match (self, now.refusal, kept.refusal) {
+            // What is held on a database is looked up when it is opened.
+            (Self::Open { .. }, ..) | (_, Some(Refusal::NotDecided), _) | (_, None, None) => now,
+            (_, _, Some(Refusal::NotDecided)) => kept,
+            (_, Some(_), Some(_)) => now,
+            (_, None, Some(_)) | (_, Some(_), None) => {
+                let text = format!(
+                    "it hangs on the default database of the session, of which is kept what was held until it is opened again (`USE`): \
+                     if it is that one, {}; if not, {}",
+                    kept.text, now.text
+                );
+                Outcome { refusal: Some(Refusal::NotDecided), text, place: kept.place.or(now.place) }
+            }
+        }
+    }
+
+    fn outcome_in(&self, state: &State, session: &View<'_>) -> Outcome {
         let who = |by: &As| visible(&by.account().unwrap_or_else(|| session.account()).to_string());
         let view_of = |by: &As| match by {
             As::Caller => session.clone(),
@@ -492,11 +512,14 @@ fn ground(grounds: &[(Privileges, Source)], privilege: Privilege) -> Option<&Sou
 fn told(grounds: &[(Privileges, Source)], privilege: Privilege, who: &str) -> String {
     let Some(source) = ground(grounds, privilege) else { return "somehow".to_owned() };
     let scope = visible(&source.scope.to_string());
+    let kept = if source.is_kept { ", as it was when the session was opened" } else { "" };
     match &source.holder {
-        Holder::Public => format!("through PUBLIC, granted on {scope}"),
-        Holder::Role(role) => format!("through `{}`, granted on {scope}", visible(role)),
-        Holder::Account(account) if account.to_string() == who => format!("by its own grant on {scope}"),
-        Holder::Account(account) => format!("by the grant of `{}` on {scope}, whose origin fits as well", visible(&account.to_string())),
+        Holder::Public => format!("through PUBLIC, granted on {scope}{kept}"),
+        Holder::Role(role) => format!("through `{}`, granted on {scope}{kept}", visible(role)),
+        Holder::Account(account) if account.to_string() == who => format!("by its own grant on {scope}{kept}"),
+        Holder::Account(account) => {
+            format!("by the grant of `{}` on {scope}, whose origin fits as well{kept}", visible(&account.to_string()))
+        }
     }
 }
 

@@ -91,7 +91,7 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
             continue;
         }
         let roles: Vec<&String> = state.granted_to(&holder).collect();
-        if account.default_role.is_none() && !roles.is_empty() && name.user != "root" {
+        if account.default_role.as_ref().is_none_or(|role| !roles.contains(&role)) && !roles.is_empty() && name.user != "root" {
             let list = roles.iter().map(|r| format!("`{}`", visible(r))).collect::<Vec<_>>().join(", ");
             findings.push(
                 Finding::new(Code::NoDefaultRole, format!("no role is active when `{shown}` signs in, though it was granted {list}"))

@@ -1,13 +1,13 @@
 //! What one MariaDB server knows: accounts, roles, memberships, objects, and grants at every level.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use rustc_hash::FxHashSet;
 
 use super::name::{AccountName, Holder, ObjectName, Scope, matches, rank};
 use super::privilege::{Level, Privilege, Privileges};
-use zest_model::source::Place;
+use zest_model::source::{Place, visible};
 
 /// An account.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -314,8 +314,27 @@ pub struct View<'s> {
     /// None for a definer's rights, which come from no origin but the account's own.
     origin: Option<Origin>,
     role: Option<String>,
+    /// What of a session is kept that was opened earlier.
+    kept: Option<Kept>,
     /// The role and PUBLIC, each with what it includes; found out when it is first asked for.
     others: OnceLock<Vec<BTreeSet<Holder>>>,
+}
+
+/// What a session keeps that was opened when the server was another: what it held on everything, and on its default database. All else is
+/// looked up anew for each statement (`sql_acl.cc` of version 10.11; `docs/open-sessions.md`).
+#[derive(Clone, Debug)]
+struct Kept {
+    /// What was held when it was opened.
+    then: Arc<State>,
+    database: KeptOn,
+}
+
+/// On which databases what was held is kept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum KeptOn {
+    /// On every one that is asked about, as if each were the default one.
+    Each,
+    None,
 }
 
 /// One ground for something held.
@@ -327,6 +346,8 @@ pub struct Source {
     pub scope: Scope,
     /// Where it is written.
     pub place: Option<Place>,
+    /// Whether it was so when the session was opened, and is kept.
+    pub is_kept: bool,
 }
 
 /// What is held on a table, with its columns.
@@ -344,13 +365,13 @@ impl<'s> View<'s> {
     /// Makes the view of a session.
     #[must_use]
     pub fn new(state: &'s State, account: &AccountName, origin: Origin, role: Option<&str>) -> Self {
-        Self { state, account: account.clone(), origin: Some(origin), role: role.map(str::to_owned), others: OnceLock::new() }
+        Self { state, account: account.clone(), origin: Some(origin), role: role.map(str::to_owned), kept: None, others: OnceLock::new() }
     }
 
     /// Makes the view of a definer.
     #[must_use]
     pub fn of_definer(state: &'s State, account: &AccountName) -> Self {
-        Self { state, account: account.clone(), origin: None, role: None, others: OnceLock::new() }
+        Self { state, account: account.clone(), origin: None, role: None, kept: None, others: OnceLock::new() }
     }
 
     /// Returns the active role.
@@ -367,8 +388,9 @@ impl<'s> View<'s> {
 
     /// Returns the view of the same session with another role active, or none.
     pub(crate) fn in_role(&self, role: Option<&str>) -> Self {
-        let Self { state, account, origin, role: _, others: _ } = self;
-        Self { state, account: account.clone(), origin: origin.clone(), role: role.map(str::to_owned), others: OnceLock::new() }
+        // A role that is made active anew brings what is held now.
+        let Self { state, account, origin, role: _, kept: _, others: _ } = self;
+        Self { state, account: account.clone(), origin: origin.clone(), role: role.map(str::to_owned), kept: None, others: OnceLock::new() }
     }
 
     /// Returns whether this session may make a role active.
@@ -381,6 +403,32 @@ impl<'s> View<'s> {
     #[must_use]
     pub const fn account(&self) -> &AccountName {
         &self.account
+    }
+
+    /// Returns the session as it is now, which was opened when `then` was held.
+    pub(super) fn go_on<'n>(&self, then: &Arc<State>, now: &'n State) -> Result<View<'n>, String> {
+        let Self { state: _, account, origin, role, kept: _, others: _ } = self;
+        if !now.accounts.contains_key(account) {
+            return Err(format!("`{}` is no account any more: what its open sessions may do is not known", visible(&account.to_string())));
+        }
+        if let Some(gone) = role.as_ref().filter(|role| !now.roles.contains(*role)) {
+            return Err(format!("`{}` is no role any more: what the sessions may do that have it active is not known", visible(gone)));
+        }
+        let kept = Some(Kept { then: Arc::clone(then), database: KeptOn::None });
+        Ok(View { state: now, account: account.clone(), origin: origin.clone(), role: role.clone(), kept, others: OnceLock::new() })
+    }
+
+    /// Returns the session with whatever database is asked about as its default one, where that could make a difference.
+    pub(super) fn in_default_database(&self) -> Option<Self> {
+        let kept = self.kept.as_ref().filter(|kept| kept.database == KeptOn::None)?;
+        Some(Self { kept: Some(Kept { then: Arc::clone(&kept.then), database: KeptOn::Each }), ..self.clone() })
+    }
+
+    /// The session as it was opened.
+    fn as_opened<'k>(&self, kept: &'k Kept) -> View<'k> {
+        let Self { state: _, account, origin, role, kept: _, others: _ } = self;
+        let (account, origin, role) = (account.clone(), origin.clone(), role.clone());
+        View { state: &kept.then, account, origin, role, kept: None, others: OnceLock::new() }
     }
 
     fn fits(&self, account: &AccountName) -> bool {
@@ -403,6 +451,9 @@ impl<'s> View<'s> {
     /// Returns what is held globally, with grounds.
     #[must_use]
     pub fn global(&self) -> (Privileges, Vec<(Privileges, Source)>) {
+        if let Some(kept) = &self.kept {
+            return marked(self.as_opened(kept).global());
+        }
         let own = self.counting_globally();
         let (mut all, mut grounds) = self.sum(self.others().iter().flatten().map(|h| (h.clone(), Scope::Everything)));
         let of_own = own.iter().map(|a| self.sum([(Holder::Account(a.clone()), Scope::Everything)].into_iter()));
@@ -435,7 +486,7 @@ impl<'s> View<'s> {
         for (holder, scope) in keys {
             if let Some(held) = self.state.grants.get(&(holder.clone(), scope.clone())) {
                 sum = sum.or(held.privileges);
-                grounds.push((held.privileges, Source { holder, scope, place: held.place }));
+                grounds.push((held.privileges, Source { holder, scope, place: held.place, is_kept: false }));
             }
         }
         (sum, grounds)
@@ -445,6 +496,9 @@ impl<'s> View<'s> {
     /// alone; those of all accounts with the session's login and a fitting origin compete, and anonymous ones.
     #[must_use]
     pub fn database(&self, database: &str) -> (Privileges, Vec<(Privileges, Source)>) {
+        if let Some(kept) = self.kept.as_ref().filter(|kept| kept.database == KeptOn::Each) {
+            return marked(self.as_opened(kept).database(database));
+        }
         let patterns = |holder: &Holder| self.state.held_by(holder).filter(|((_, scope), _)| matches!(scope, Scope::Databases(_)));
         let fitting = |(_, scope): &(Holder, Scope)| matches!(scope, Scope::Databases(p) if matches(database, p));
         let mut best: Option<(&(Holder, Scope), &Held)> = None;
@@ -463,7 +517,9 @@ impl<'s> View<'s> {
         }
         let mut sum = best.map_or(Privileges::NONE, |(_, h)| h.privileges);
         let mut grounds: Vec<(Privileges, Source)> = best
-            .map(|((holder, scope), held)| (held.privileges, Source { holder: holder.clone(), scope: scope.clone(), place: held.place }))
+            .map(|((holder, scope), held)| {
+                (held.privileges, Source { holder: holder.clone(), scope: scope.clone(), place: held.place, is_kept: false })
+            })
             .into_iter()
             .collect();
         for holders in self.others() {
@@ -474,7 +530,7 @@ impl<'s> View<'s> {
                     if let Scope::Databases(pattern) = scope {
                         let entry = merged.entry(pattern).or_default();
                         entry.0 = entry.0.or(held.privileges);
-                        entry.1.push(Source { holder: h.clone(), scope: scope.clone(), place: held.place });
+                        entry.1.push(Source { holder: h.clone(), scope: scope.clone(), place: held.place, is_kept: false });
                     }
                 }
             }
@@ -490,7 +546,7 @@ impl<'s> View<'s> {
                 }));
             } else if let Some(((holder, scope), held)) = self.of_nobody_anywhere(database) {
                 sum = sum.or(held.privileges);
-                grounds.push((held.privileges, Source { holder: holder.clone(), scope: scope.clone(), place: held.place }));
+                grounds.push((held.privileges, Source { holder: holder.clone(), scope: scope.clone(), place: held.place, is_kept: false }));
             }
         }
         (sum, grounds)
@@ -560,7 +616,7 @@ impl<'s> View<'s> {
                 *entry = entry.or(*privileges);
                 here = here.or(*privileges);
             }
-            grounds.push((here, Source { holder, scope: scope.clone(), place: held.place }));
+            grounds.push((here, Source { holder, scope: scope.clone(), place: held.place, is_kept: false }));
         }
         (found, grounds)
     }
@@ -578,7 +634,7 @@ impl<'s> View<'s> {
             self.others().iter().flatten().filter_map(|h| Some((h.clone(), self.state.grants.get(&(h.clone(), scope.clone()))?.clone())));
         for (holder, held) in own.into_iter().chain(others) {
             sum = sum.or(held.privileges);
-            grounds.push((held.privileges, Source { holder, scope: scope.clone(), place: held.place }));
+            grounds.push((held.privileges, Source { holder, scope: scope.clone(), place: held.place, is_kept: false }));
         }
         (sum, grounds)
     }
@@ -626,4 +682,10 @@ impl<'s> View<'s> {
         let shows = Level::Table.applicable().without(Privilege::GrantOption.only());
         !found.privileges.and(shows).is_empty() || !found.own.is_empty() || found.columns.values().any(|p| !p.is_empty())
     }
+}
+
+/// What is held, and on which grounds, as what is kept.
+fn marked((held, mut grounds): (Privileges, Vec<(Privileges, Source)>)) -> (Privileges, Vec<(Privileges, Source)>) {
+    grounds.iter_mut().for_each(|(_, source)| source.is_kept = true);
+    (held, grounds)
 }

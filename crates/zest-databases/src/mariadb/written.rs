@@ -219,17 +219,18 @@ impl Reader<'_> {
                 }
             }
         }
+        // A server keeps a default role whose membership was taken away, and makes it active again once that is given back.
         if let Some(role) = &entry.default_role
             && self.knows_role(role)
-            && !self.state.memberships.contains_key(&(member.clone(), role.value.clone()))
+            && ![member, &Holder::Public].into_iter().any(|m| self.state.memberships.contains_key(&(m.clone(), role.value.clone())))
         {
             self.findings.push(
                 Finding::new(
-                    Code::GrantRefused,
+                    Code::DefaultRoleNotGranted,
                     format!("`{}` is the default role of `{}`, which is no member of it", visible(&role.value), visible(&entry.name.value)),
                 )
-                .at(role.place, "the server would refuse this")
-                .help("add it to `member-of` as well"),
+                .at(role.place, "not active at sign-in, and the server would refuse to set it")
+                .help("add it to `member-of` as well, or take it out"),
             );
         }
     }

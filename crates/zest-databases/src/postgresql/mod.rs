@@ -9,6 +9,7 @@ mod evaluate;
 mod make;
 mod need;
 mod object;
+mod opened;
 mod policy;
 mod privilege;
 mod remedy;
@@ -31,6 +32,7 @@ pub use difference::script;
 use evaluate::{Standing, open, place, wanted};
 use need::{Demand, Need};
 pub use object::{ObjectName, literal, quoted};
+use opened::{go_on, held_on};
 pub use privilege::{Class, Privilege, Privileges};
 use zest_engine::Engine;
 use zest_engine::Estate;
@@ -88,6 +90,16 @@ impl Rules for Postgresql {
     fn open(question: &Question, server: &Server, held: &Catalog, found: &[usize], trace: &mut Trace) -> Result<Standing, Stop> {
         open(question, server, held, found, trace)
     }
+
+    fn held_on(session: &Standing, then: &Arc<Catalog>, now: Arc<Catalog>) -> Arc<Catalog> {
+        held_on(session, then.state(), now)
+    }
+
+    fn go_on(question: &Question, session: &Standing, then: &Arc<Catalog>, now: &Catalog) -> Result<Standing, String> {
+        go_on(question, session, then.state(), now.state())
+    }
+
+    const KEEPS_GRANTS: bool = false;
 
     fn password_ends(held: &Catalog, account: &str) -> Option<Timestamp> {
         held.state().roles.get(account)?.valid_until

@@ -92,6 +92,31 @@ pub struct Engine {
     pub(crate) cache: Arc<Cache>,
 }
 
+/// The ledger that was in force when a session was opened.
+#[derive(Clone, Copy, Debug)]
+pub struct Before<'e> {
+    /// The ledger, ready to decide.
+    pub engine: &'e Engine,
+    /// When the session was opened, where that is known.
+    pub at: Option<Timestamp>,
+    /// What stands before the names of its documents where they are cited, so that they are not taken for those of now: `last-week/`.
+    pub label: &'e str,
+}
+
+impl<'e> Before<'e> {
+    /// Takes a session that was opened under a ledger; when, is not known.
+    #[must_use]
+    pub const fn new(engine: &'e Engine) -> Self {
+        Self { engine, at: None, label: "" }
+    }
+
+    /// The same, opened at a moment.
+    #[must_use]
+    pub const fn at(self, at: Timestamp) -> Self {
+        Self { at: Some(at), ..self }
+    }
+}
+
 /// A command set and its automaton.
 #[derive(Debug)]
 pub struct CompiledSet {
@@ -229,6 +254,48 @@ impl Engine {
         kind::sign_in(self, question, &mut trace);
         let mut answer = trace.into_answer(question, self);
         answer.full_line = None;
+        answer.cover();
+        answer
+    }
+
+    /// Answers about a session that was opened earlier, when another ledger was in force, and is still open; without remedies.
+    ///
+    /// Such a session was let in by the ledger as it was then. Of that it keeps what the system does not look at again, which each kind
+    /// says ([`Kind::decide_opened`](rules::Kind::decide_opened)), and for the rest this ledger holds. The ledger is taken to be what the
+    /// system has: what was changed and never rolled out bites nobody.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Before, Engine, Ledger, Question, ask::{Refusal, Verdict}};
+    /// let points = |accounts: &str| Ledger::new().document("points.toml", &format!(r#"
+    /// users.purser-1.proofs = ["password"]
+    /// systems.points.kind = "mariadb"
+    /// [databases.points]
+    /// {accounts}
+    /// objects."table points.member" = {{ columns = {{ id = "int" }} }}
+    /// "#)).engine(1);
+    /// let then = points(r#"accounts."purser-1@%" = {}
+    /// grants = [{ allow = ["select"], on = "*", to = ["purser-1@%"] }]"#)?;
+    /// let now = points(r#"accounts."purser-1@%" = { locked = true }"#)?;
+    /// let question = Question::new("purser-1", "points", "select on table points.member");
+    /// assert_eq!(now.ask(&question).refusal, Some(Refusal::AccountLocked));
+    /// // A session that is open keeps what it held on everything.
+    /// assert_eq!(now.ask_opened(&Before::new(&then), &question).verdict, Verdict::Allowed);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    #[must_use]
+    pub fn ask_opened(&self, before: &Before<'_>, question: &Question) -> Answer {
+        let mut trace = Trace::explaining();
+        kind::evaluate_opened(self, before, question, &mut trace);
+        let (now, then) = (&self.estate.sources, &before.engine.estate.sources);
+        let locate = |place| {
+            let mut location = if now.has(place) { now } else { then }.locate(place);
+            if !now.has(place) {
+                location.file.insert_str(0, before.label);
+            }
+            location
+        };
+        let mut answer = trace.into_answer_of(question, locate);
         answer.cover();
         answer
     }

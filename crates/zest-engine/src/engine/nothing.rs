@@ -7,7 +7,7 @@ use jiff::Timestamp;
 
 use super::missing;
 use super::rights::{Action, Opening, Side};
-use super::rules::{Alike, Combining, Kind, Left, Shown, Site, Through};
+use super::rules::{Alike, Combining, Kind, Left, Opened, Shown, Site, Through};
 use super::trace::{Stop, Trace};
 use super::ways::Way;
 use crate::engine::Engine;
@@ -115,6 +115,10 @@ impl Kind for Nothing {
     }
 
     fn decide(&self, site: Site<'_>, _: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        refuse(site, trace)
+    }
+
+    fn decide_opened(&self, site: Site<'_>, _: &Opened<'_>, _: &Question, trace: &mut Trace) -> Result<(), Stop> {
         refuse(site, trace)
     }
 

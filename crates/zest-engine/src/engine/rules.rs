@@ -16,6 +16,7 @@ use super::rights::{Action, Opening, Side};
 use super::trace::{Stop, Trace};
 use super::ways::Way;
 use super::{acting, conditions, entry, obligations};
+use crate::engine::Before;
 use crate::engine::Declared;
 use crate::engine::Engine;
 use crate::engine::Estate;
@@ -164,6 +165,11 @@ pub trait Kind: fmt::Debug + Sync {
     /// Opens the session and decides the action. Whatever is allowed passes a gate of the stage `permission`.
     fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop>;
 
+    /// Decides the action in a session that was opened when another ledger was in force: it is let in by that one, keeps of it what such
+    /// sessions keep, and is bound by the system as it is now in everything else. A kind of which that is not known refuses, with
+    /// [`not_told`](Opened::not_told).
+    fn decide_opened(&self, site: Site<'_>, opened: &Opened<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop>;
+
     /// Returns what could be changed about a refusal, for the search to try.
     fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way>;
 
@@ -215,6 +221,38 @@ pub trait Kind: fmt::Debug + Sync {
 
     /// Adds what is odd about systems of the kind.
     fn review(&self, engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>);
+}
+
+/// The system as it was when a session was opened.
+#[derive(Clone, Copy, Debug)]
+pub struct Opened<'e> {
+    /// The system, in the engine of the ledger that was in force.
+    pub site: Site<'e>,
+    /// When that was.
+    pub at: Option<Timestamp>,
+}
+
+impl Opened<'_> {
+    /// Returns the question as it stood when the session was opened: at that moment.
+    #[must_use]
+    pub fn question(&self, question: &Question) -> Question {
+        let mut then = question.clone();
+        then.session.at = self.at;
+        then
+    }
+
+    /// Refuses, since it is not known of a kind when a change reaches sessions that are open.
+    ///
+    /// # Errors
+    /// Always.
+    pub fn not_told(&self, trace: &mut Trace) -> Result<(), Stop> {
+        trace.refuse(Stage::Standing, Refusal::NotDecided, || {
+            let entry = self.site.entry();
+            let kind = entry.kind().word();
+            (format!("when a change reaches sessions that are open is not known of systems of the kind `{kind}`"), Some(entry.id.place))
+        })?;
+        Err(Stop)
+    }
 }
 
 /// The kinds that a ledger may speak of.
@@ -364,13 +402,42 @@ impl<'e> Site<'e> {
 /// Decides a question by the rules of its system, telling the trace about every gate.
 pub(crate) fn evaluate(engine: &Engine, question: &Question, trace: &mut Trace) -> Decision {
     let walked = walk(engine, question, trace);
-    // Who stops without a reason, or lets something through without a gate that permits it, allows nothing.
+    close(&walked, trace);
+    trace.decision()
+}
+
+/// Decides a question about a session that was opened when another ledger was in force, telling the trace about every gate.
+pub(crate) fn evaluate_opened(engine: &Engine, before: &Before<'_>, question: &Question, trace: &mut Trace) {
+    let walked = arrive(engine, question, trace, |site, question, trace| {
+        if !question.session.acting.is_empty() {
+            trace.refuse(Stage::Standing, Refusal::NotDecided, || {
+                ("of a session as somebody else it is not known what it keeps from when it was opened".to_owned(), None)
+            })?;
+            return Err(Stop);
+        }
+        let then = find_system(before.engine, question, trace)?;
+        if then.entry().kind() != site.entry().kind() {
+            trace.refuse(Stage::Entry, Refusal::NotDecided, || {
+                let kind = then.entry().kind().word();
+                (
+                    format!("`{}` was of the kind `{kind}` when the session was opened", visible(&question.system)),
+                    Some(then.entry().id.place),
+                )
+            })?;
+            return Err(Stop);
+        }
+        site.kind().decide_opened(site, &Opened { site: then, at: before.at }, question, trace)
+    });
+    close(&walked, trace);
+}
+
+/// Who stops without a reason, or lets something through without a gate that permits it, allows nothing.
+fn close(walked: &Result<(), Stop>, trace: &mut Trace) {
     if !trace.is_refused() && (walked.is_err() || !trace.is_permitted()) {
         let _ = trace.refuse(Stage::Permission, Refusal::NotDecided, || {
             ("the rules of this kind of system say neither that it is permitted nor why not".to_owned(), None)
         });
     }
-    trace.decision()
 }
 
 /// Decides whether somebody could agree to an act as second person: by a right of their own to what the question asks, with the own

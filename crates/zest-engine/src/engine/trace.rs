@@ -6,7 +6,7 @@ use crate::engine::Engine;
 use crate::engine::prepared::Memo;
 use crate::links::{SystemId, UserId};
 use zest_model::ask::{Answer, Decision, Gate, GateOutcome, Question, Refusal, RuleRef, Stage, Verdict};
-use zest_model::source::Place;
+use zest_model::source::{Location, Place};
 
 /// Why, and where it is written.
 pub type Reason = (String, Option<Place>);
@@ -181,14 +181,18 @@ impl Trace {
     /// Makes an answer of what was kept.
     #[doc(hidden)]
     pub fn into_answer(self, question: &Question, engine: &Engine) -> Answer {
+        self.into_answer_of(question, |place| engine.estate.sources.locate(place))
+    }
+
+    /// The same, where the gates cite documents of several ledgers.
+    pub(crate) fn into_answer_of(self, question: &Question, locate: impl Fn(Place) -> Location) -> Answer {
         let Decision { verdict, refusal, rule, more: _ } = self.decision();
         let Kept { tells: _, gates, account, level, full_line, object } = self.kept.map(|kept| *kept).unwrap_or_default();
-        let locate = |place| engine.estate.sources.locate(place);
         let gate = |(stage, outcome, (text, place)): (_, _, Reason)| Gate {
             stage,
             outcome,
             text,
-            location: place.map(locate),
+            location: place.map(&locate),
             more: zest_model::More,
         };
         Answer {

@@ -1,8 +1,10 @@
 //! Listings of rights as JSON: each with the version of its form.
 
+use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use super::Format;
+use crate::ask::Answer;
 use crate::listing::{Cut, Difference, Effective, Outcome, Promised, Seen, Uncovered, Way};
 
 /// What somebody may do, as `zest effective` writes it.
@@ -129,6 +131,32 @@ pub struct Visible {
 impl From<Seen> for Visible {
     fn from(visible: Seen) -> Self {
         Self { format: Format, visible }
+    }
+}
+
+/// What somebody may do in a session that was opened earlier, as `zest ask` writes it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Opened {
+    format: Format,
+    /// When the session was opened, where that was stated: a moment as in questions.
+    pub at: Option<String>,
+    /// The ledger that was in force then.
+    pub ledger: String,
+    /// The answer for that session.
+    #[cfg_attr(feature = "schema", schemars(with = "super::answer::Read"))]
+    pub answer: Answer,
+    /// The answer for a session that is opened now.
+    #[cfg_attr(feature = "schema", schemars(with = "super::answer::Read"))]
+    pub anew: Answer,
+}
+
+impl Opened {
+    /// Makes the form of both answers.
+    #[must_use]
+    pub fn new(at: Option<Timestamp>, ledger: String, answer: Answer, anew: Answer) -> Self {
+        Self { format: Format, at: at.map(|at| at.to_string()), ledger, answer, anew }
     }
 }
 

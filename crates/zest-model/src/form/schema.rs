@@ -7,20 +7,20 @@ use serde_json::{Map, Value, json};
 
 use super::answer::{Read, ReadRemedy};
 use super::question::{OWN_KEYS, ROLE};
-use super::{Alike, Comparison, Defects, EffectiveRights, Expectations, FORMAT, Format, Holders, Promises, Visible, WaysFound};
+use super::{Alike, Comparison, Defects, EffectiveRights, Expectations, FORMAT, Format, Holders, Opened, Promises, Visible, WaysFound};
 use crate::ask::{Change, Fact, Question};
 use crate::entry::Channel;
 
 /// Returns the JSON Schema of each form with its name: `question`, `answer`, `remedy`, `change`, `findings`, `effective`, `who`,
-/// `compare`, `alike`, `expectations`, `promises`, `ways`, `visible`.
+/// `compare`, `alike`, `expectations`, `promises`, `ways`, `visible`, `opened`.
 ///
 /// # Example
 /// ```
 /// let schemas = zest_ledger::json::schemas();
-/// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings", "effective", "who", "compare", "alike", "expectations", "promises", "ways", "visible"]);
+/// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings", "effective", "who", "compare", "alike", "expectations", "promises", "ways", "visible", "opened"]);
 /// ```
 #[must_use]
-pub fn schemas() -> [(&'static str, Value); 13] {
+pub fn schemas() -> [(&'static str, Value); 14] {
     fn of<T: JsonSchema>() -> Value {
         SchemaSettings::draft2020_12().into_generator().into_root_schema_for::<T>().to_value()
     }
@@ -38,6 +38,7 @@ pub fn schemas() -> [(&'static str, Value); 13] {
         ("promises", of::<Promises>()),
         ("ways", of::<WaysFound>()),
         ("visible", of::<Visible>()),
+        ("opened", of::<Opened>()),
     ]
 }
 

@@ -21,7 +21,7 @@ use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
 use crate::engine::missing;
 use crate::engine::rights::{Action, Look, Opening, Side};
-use crate::engine::rules::{Alike, Combining, Kind, Left, Shown, Site, Through, no_statements};
+use crate::engine::rules::{Alike, Combining, Kind, Left, Opened, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -132,6 +132,10 @@ impl Kind for Host {
     fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
         no_statements(site, question, trace)?;
         walk(Context::of(site.engine, site.system).ok_or(Stop)?, question, trace)
+    }
+
+    fn decide_opened(&self, _: Site<'_>, opened: &Opened<'_>, _: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        opened.not_told(trace)
     }
 
     fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {

@@ -20,7 +20,7 @@ use jiff::Timestamp;
 
 use crate::engine::missing;
 use crate::engine::rights::{Action, Opening, Side};
-use crate::engine::rules::{Alike, Combining, Kind, Left, Shown, Site, Through, no_statements};
+use crate::engine::rules::{Alike, Combining, Kind, Left, Opened, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::Way;
 use crate::engine::{Declared, Estate};
@@ -127,6 +127,10 @@ impl Kind for NetworkDevice {
         no_statements(site, question, trace)?;
         let standpoint = open(site.engine, question, site.system, trace)?;
         line::check(site.engine, question, &standpoint, trace)
+    }
+
+    fn decide_opened(&self, _: Site<'_>, opened: &Opened<'_>, _: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        opened.not_told(trace)
     }
 
     fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {

@@ -26,7 +26,7 @@ use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, person};
 use crate::engine::missing;
 use crate::engine::rights::{Opening, Side};
-use crate::engine::rules::{Alike, Combining, Kind, Left, Shown, Site, Through, no_statements};
+use crate::engine::rules::{Alike, Combining, Kind, Left, Opened, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -142,6 +142,14 @@ impl Kind for Service {
     fn decide(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
         no_statements(site, question, trace)?;
         walk(Context::of(site.engine, site.system, &question.session).ok_or(Stop)?, question, trace)
+    }
+
+    fn decide_opened(&self, site: Site<'_>, _: &Opened<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        let name = || visible(&question.system);
+        trace.pass(Stage::Entry, || {
+            (format!("`{}` looks at every request anew: it keeps nothing from when the session was opened", name()), None)
+        });
+        self.decide(site, question, trace)
     }
 
     fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
