@@ -416,7 +416,8 @@ fn what_is_taken_away_bites_open_sessions_when_the_page_says() {
          it does it again.\n\n\
          Answers of `zest ask` are about a session that is opened at the moment of the question. With `--opened TIME`, `--was FOLDER` or\n\
          `--was-at REVISION` they are about one that was opened earlier, when the ledger was another, and is still open: the same test holds\n\
-         these answers against the session. Whoever must be sure that an open session is bound ends it (`pg_terminate_backend`, `KILL`).\n\n## PostgreSQL 15\n{on_postgresql}\n## MariaDB 10.11\n{on_mariadb}"
+         these answers against the session. Whoever must be sure that an open session is bound ends it (`pg_terminate_backend`, `KILL`).\n\n\
+         Devices keep the band of the sign-in, clouds and applications nothing ([semantics](semantics.md#sessions-that-are-open-already)).\n\n## PostgreSQL 15\n{on_postgresql}\n## MariaDB 10.11\n{on_mariadb}"
     );
     same_as_file("docs/open-sessions.md", &page);
 }

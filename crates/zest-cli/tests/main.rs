@@ -6,6 +6,8 @@ mod commands;
 mod databases;
 mod demo;
 mod expectations;
+#[cfg(feature = "git")]
+mod opened;
 mod pages;
 mod promises;
 mod readme;

@@ -3,28 +3,20 @@
 use std::fmt::Write as _;
 use std::path::Path;
 
-use git2::{IndexAddOption, Repository, Signature};
+use git2::Repository;
 use serde_json::Value;
 use zest_testkit::pages::same_as_file;
 
-use crate::support::{Ran, copy_of_demo, zest, zest_with};
+use crate::support::{Ran, commit, copy_of_demo, zest, zest_with};
 
-/// Records all that is in a folder.
-fn commit(repository: &Repository, message: &str) {
-    let mut index = repository.index().expect("an index");
-    index.add_all(["*"], IndexAddOption::DEFAULT, None).expect("files");
-    index.write().expect("written");
-    let tree = repository.find_tree(index.write_tree().expect("a tree")).expect("it was written");
-    let who = Signature::new("Rota", "rota@lanternsound.example", &git2::Time::new(1_795_766_400, 0)).expect("a name");
-    let parent = repository.head().ok().and_then(|head| head.peel_to_commit().ok());
-    repository.commit(Some("HEAD"), &who, &who, message, &tree, &parent.iter().collect::<Vec<_>>()).expect("recorded");
-}
+/// When all is recorded, in seconds.
+const THEN: i64 = 1_795_766_400;
 
 /// A repository with the demo, and a second revision in which two lines were changed.
 fn two_revisions() -> tempfile::TempDir {
     let home = copy_of_demo("lanternsound", None);
     let repository = Repository::init(home.path()).expect("a repository");
-    commit(&repository, "the demo");
+    commit(&repository, "the demo", THEN);
     for (file, from, to) in [
         ("commands.toml", "  \"allow show log last {1-200}\",\n", "  \"allow show log last {1-200}\",\n  \"allow zero tally\",\n"),
         (
@@ -38,7 +30,7 @@ fn two_revisions() -> tempfile::TempDir {
         assert!(text.contains(from), "`{from}` is not in {file}");
         std::fs::write(path, text.replacen(from, to, 1)).expect("a file");
     }
-    commit(&repository, "a line for the watch, and younger codes");
+    commit(&repository, "a line for the watch, and younger codes", THEN);
     home
 }
 

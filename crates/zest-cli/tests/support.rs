@@ -57,6 +57,18 @@ pub(crate) fn copy_of_demo(ledger: &str, with: Option<(&str, &str, &str)>) -> te
     home
 }
 
+/// Records all that is in a folder, at a moment in seconds.
+#[cfg(feature = "git")]
+pub(crate) fn commit(repository: &git2::Repository, message: &str, at: i64) {
+    let mut index = repository.index().expect("an index");
+    index.add_all(["*"], git2::IndexAddOption::DEFAULT, None).expect("files");
+    index.write().expect("written");
+    let tree = repository.find_tree(index.write_tree().expect("a tree")).expect("it was written");
+    let who = git2::Signature::new("Rota", "rota@lanternsound.example", &git2::Time::new(at, 0)).expect("a name");
+    let parent = repository.head().ok().and_then(|head| head.peel_to_commit().ok());
+    repository.commit(Some("HEAD"), &who, &who, message, &tree, &parent.iter().collect::<Vec<_>>()).expect("recorded");
+}
+
 /// Breaks a text into lines as the pages have them.
 pub(crate) fn wrapped(text: &str) -> String {
     let mut lines = vec![String::new()];

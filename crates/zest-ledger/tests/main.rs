@@ -31,6 +31,7 @@ mod laws;
 mod layers;
 mod mariadb_rules;
 mod never_wider;
+mod opened;
 mod outside_kinds;
 mod patterns;
 mod postgresql_rules;

@@ -7,6 +7,7 @@
 mod device;
 mod entry;
 mod line;
+mod opened;
 mod reach;
 mod remedy;
 mod resolve;
@@ -129,8 +130,9 @@ impl Kind for NetworkDevice {
         line::check(site.engine, question, &standpoint, trace)
     }
 
-    fn decide_opened(&self, _: Site<'_>, opened: &Opened<'_>, _: &Question, trace: &mut Trace) -> Result<(), Stop> {
-        opened.not_told(trace)
+    fn decide_opened(&self, site: Site<'_>, opened: &Opened<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+        no_statements(site, question, trace)?;
+        opened::decide(site, opened, question, trace)
     }
 
     fn ways(&self, site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way> {
