@@ -4,6 +4,8 @@
 
 mod encryption;
 mod error;
+#[cfg(unix)]
+pub mod in_use;
 pub mod mariadb;
 pub mod postgresql;
 #[cfg(unix)]

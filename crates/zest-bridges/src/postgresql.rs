@@ -85,6 +85,48 @@ impl Session {
         &mut self.client
     }
 
+    /// Asks the server whether a role holds a privilege on an object or a column of a database, as its own functions say.
+    ///
+    /// # Errors
+    /// When the server refuses the question.
+    pub fn holds(
+        &mut self,
+        database: &str,
+        role: &str,
+        object: &ObjectName,
+        column: Option<&str>,
+        privilege: Privilege,
+        option: bool,
+    ) -> Result<bool, BridgeError> {
+        let function = match (object.class, column) {
+            (Class::Database, _) => "has_database_privilege",
+            (Class::Language, _) => "has_language_privilege",
+            (Class::Wrapper, _) => "has_foreign_data_wrapper_privilege",
+            (Class::Server, _) => "has_server_privilege",
+            (Class::Schema, _) => "has_schema_privilege",
+            (Class::Type, _) => "has_type_privilege",
+            (Class::Sequence, _) => "has_sequence_privilege",
+            (Class::Function | Class::Procedure, _) => "has_function_privilege",
+            (Class::Table | Class::View | Class::MaterialisedView, Some(_)) => "has_column_privilege",
+            (Class::Table | Class::View | Class::MaterialisedView, None) => "has_table_privilege",
+        };
+        let name = match object.class {
+            Class::Database => database.to_owned(),
+            Class::Language | Class::Wrapper | Class::Server | Class::Schema => object.last().to_owned(),
+            _ => object.sql(),
+        };
+        let wanted = format!("{}{}", privilege.word(), if option { " WITH GRANT OPTION" } else { "" });
+        let asked = |e: postgres::Error| BridgeError::Read { what: "a privilege", reason: words(&e) };
+        let client = &mut self.client;
+        let row = match column {
+            Some(column) => {
+                client.query_one(&format!("SELECT {function}($1::text, $2::text, $3::text, $4::text)"), &[&role, &name, &column, &wanted])
+            }
+            None => client.query_one(&format!("SELECT {function}($1::text, $2::text, $3::text)"), &[&role, &name, &wanted]),
+        };
+        Ok(row.map_err(asked)?.get(0))
+    }
+
     fn rows(&mut self, what: &'static str, sql: &str) -> Result<Vec<Row>, BridgeError> {
         self.client.query(sql, &[]).map_err(|e| BridgeError::Read { what, reason: words(&e) })
     }

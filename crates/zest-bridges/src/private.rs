@@ -27,6 +27,18 @@ pub enum Said {
     Otherwise(String),
 }
 
+/// What a MariaDB server said with an error.
+pub(crate) fn said(error: &::mysql::Error) -> Said {
+    match error {
+        ::mysql::Error::MySqlError(e)
+            if matches!(e.code, 1044 | 1045 | 1142 | 1143 | 1227 | 1345 | 1356 | 1370 | 1410 | 1698 | 1959 | 4151) =>
+        {
+            Said::Refused(format!("{} ({})", e.message, e.code))
+        }
+        other => Said::Otherwise(other.to_string()),
+    }
+}
+
 fn not_to_be_had(reason: String) -> BridgeError {
     BridgeError::Connect { target: "a private server".to_owned(), reason }
 }
@@ -55,7 +67,7 @@ const REACHES_OUT: &[&str] = &[
     "shutdown",
 ];
 
-fn reaches_out(text: &str) -> bool {
+pub(crate) fn reaches_out(text: &str) -> bool {
     let folded = text.to_lowercase();
     REACHES_OUT.iter().any(|word| folded.contains(word))
 }
@@ -121,34 +133,7 @@ impl Postgresql {
         privilege: postgresql::Privilege,
         option: bool,
     ) -> Result<bool, BridgeError> {
-        use postgresql::Class;
-        let function = match (object.class, column) {
-            (Class::Database, _) => "has_database_privilege",
-            (Class::Language, _) => "has_language_privilege",
-            (Class::Wrapper, _) => "has_foreign_data_wrapper_privilege",
-            (Class::Server, _) => "has_server_privilege",
-            (Class::Schema, _) => "has_schema_privilege",
-            (Class::Type, _) => "has_type_privilege",
-            (Class::Sequence, _) => "has_sequence_privilege",
-            (Class::Function | Class::Procedure, _) => "has_function_privilege",
-            (Class::Table | Class::View | Class::MaterialisedView, Some(_)) => "has_column_privilege",
-            (Class::Table | Class::View | Class::MaterialisedView, None) => "has_table_privilege",
-        };
-        let name = match object.class {
-            Class::Database => self.database.clone(),
-            Class::Language | Class::Wrapper | Class::Server | Class::Schema => object.last().to_owned(),
-            _ => object.sql(),
-        };
-        let wanted = format!("{}{}", privilege.word(), if option { " WITH GRANT OPTION" } else { "" });
-        let asked = |e: ::postgres::Error| BridgeError::Read { what: "a privilege", reason: e.to_string() };
-        let client = self.admin.client();
-        let row = match column {
-            Some(column) => {
-                client.query_one(&format!("SELECT {function}($1::text, $2::text, $3::text, $4::text)"), &[&role, &name, &column, &wanted])
-            }
-            None => client.query_one(&format!("SELECT {function}($1::text, $2::text, $3::text)"), &[&role, &name, &wanted]),
-        };
-        Ok(row.map_err(asked)?.get(0))
+        self.admin.holds(&self.database, role, object, column, privilege, option)
     }
 
     /// Puts a statement to the server in a session of an account, in a transaction that is taken back; nothing where it may reach out.
@@ -272,25 +257,17 @@ impl Mariadb {
             // The first account stays where it was.
             None => options.socket(Some(self.server.folder.join("socket").display().to_string())),
         };
-        let said = |error: ::mysql::Error| match &error {
-            ::mysql::Error::MySqlError(e)
-                if matches!(e.code, 1044 | 1045 | 1142 | 1143 | 1227 | 1345 | 1356 | 1370 | 1410 | 1698 | 1959 | 4151) =>
-            {
-                Said::Refused(format!("{} ({})", e.message, e.code))
-            }
-            other => Said::Otherwise(other.to_string()),
-        };
         let mut conn = match ::mysql::Conn::new(options) {
             Ok(conn) => conn,
-            Err(error) => return Ok(Some(said(error))),
+            Err(error) => return Ok(Some(said(&error))),
         };
         let role = role.map_or_else(|| "SELECT 1".to_owned(), |role| format!("SET ROLE {}", mariadb::quoted(role)));
         if let Err(error) = conn.query_drop(role).and_then(|()| conn.query_drop("START TRANSACTION")) {
-            return Ok(Some(said(error)));
+            return Ok(Some(said(&error)));
         }
         let came = conn.query_iter(statement).and_then(|mut rows| rows.try_for_each(|row| row.map(drop)));
         let _ = conn.query_drop("ROLLBACK");
-        Ok(Some(came.map_or_else(said, |()| Said::Allowed)))
+        Ok(Some(came.map_or_else(|error| said(&error), |()| Said::Allowed)))
     }
 
     /// Returns the server as it is read now; it still holds what it was made with, unless something went wrong.

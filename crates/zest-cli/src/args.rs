@@ -418,6 +418,13 @@ pub(crate) struct Trial {
     /// Put recorded questions to the server: one a line, as `ask --batch` takes them
     #[arg(long, value_name = "FILE")]
     pub(crate) questions: Option<PathBuf>,
+    /// Put them to the server itself instead of a private one. Nothing is changed there: statements about rows are put as EXPLAIN, one by one,
+    /// with limits on time, and none that could run a routine. PostgreSQL wants a superuser; on MariaDB the account that signs in is
+    /// asked about alone
+    #[arg(long)]
+    pub(crate) live: bool,
+    #[command(flatten)]
+    pub(crate) server: ServerArgs,
     #[command(flatten)]
     pub(crate) moment: MomentArg,
     #[command(flatten)]
@@ -475,6 +482,25 @@ pub(crate) struct ServerArgs {
     /// encrypted unless certificates are stated
     #[arg(long)]
     pub(crate) without_encryption: bool,
+}
+
+impl ServerArgs {
+    /// Returns an option that is stated.
+    #[cfg(feature = "live")]
+    pub(crate) fn stated(&self) -> Option<&'static str> {
+        let Self { server, login, ask_credential, trusted, certificate, key, without_encryption } = self;
+        [
+            ("--server", server.is_some()),
+            ("--login", login.is_some()),
+            ("--ask-credential", *ask_credential),
+            ("--trusted", trusted.is_some()),
+            ("--certificate", certificate.is_some()),
+            ("--key", key.is_some()),
+            ("--without-encryption", *without_encryption),
+        ]
+        .into_iter()
+        .find_map(|(option, is_stated)| is_stated.then_some(option))
+    }
 }
 
 /// Which file of a host.

@@ -245,7 +245,7 @@ fn a_trial_on_a_private_server_agrees_and_tells_what_it_did() {
         assert!(ran.out.contains("the server says the same wherever both decide"), "{}", ran.out);
     }
     let page = format!(
-        "# A trial on a private server\n\nAn administrator trusts a model more once the server itself was asked. `zest trial` starts a server of its own from the\npackages that are installed, gives it the schema and the rights of the ledger, no rows and no secrets, reads it back, and goes\non only if nothing differs. Then it puts questions to it: each privilege by the server's own functions (PostgreSQL), statements\nunder each account and each role that it may make active, in a transaction that is taken back. Accounts of MariaDB come from\nother origins than in the ledger, so which account a session is given is not tried. What would reach files, programs or other\nservers is not put to it, nor on MariaDB what cannot be taken back. A test writes this page (`ZEST_REWRITE=1`).\n\n```text\n$ zest trial ticketing\n{}```\n\n```text\n$ zest trial loyalty\n{}```\n\nStatements of one's own, for some accounts, or recorded questions (`--questions FILE`, one a line as `ask --batch` takes them):\n\n```text\n$ zest trial ticketing --account tariff-1 --account purser-3 --sql 'update fares.price set amount = 1' \\\n    --sql 'update fares.price set zone = 1' --sql 'do $$ begin perform 1; end $$' --sql 'copy fares.price to stdout'\n{}```\n",
+        "# A trial on a private server\n\nAn administrator trusts a model more once the server itself was asked. `zest trial` starts a server of its own from the\npackages that are installed, gives it the schema and the rights of the ledger, no rows and no secrets, reads it back, and goes\non only if nothing differs. Then it puts questions to it: each privilege by the server's own functions (PostgreSQL), statements\nunder each account and each role that it may make active, in a transaction that is taken back. Accounts of MariaDB come from\nother origins than in the ledger, so which account a session is given is not tried. What would reach files, programs or other\nservers is not put to it, nor on MariaDB what cannot be taken back. A test writes this page (`ZEST_REWRITE=1`).\n\n```text\n$ zest trial ticketing\n{}```\n\n```text\n$ zest trial loyalty\n{}```\n\nStatements of one's own, for some accounts, or recorded questions (`--questions FILE`, one a line as `ask --batch` takes them):\n\n```text\n$ zest trial ticketing --account tariff-1 --account purser-3 --sql 'update fares.price set amount = 1' \\\n    --sql 'update fares.price set zone = 1' --sql 'do $$ begin perform 1; end $$' --sql 'copy fares.price to stdout'\n{}```\n\n## The server itself\n\n`zest trial SYSTEM --live` puts the same questions to the server in use, reached as by `zest read`, and so finds as well what somebody has\nchanged there. Nothing is changed: privileges are asked of the server's own functions, and statements about rows are put as `EXPLAIN`,\nwhich looks at rights and carries nothing out, one statement at a time, with limits on time and on waiting for locks, on PostgreSQL in a\ntransaction that may only read. What could run somebody's routine while it is planned, what reaches out, what is no statement about rows,\nand what is not decided is not put to it, and told as not tried; so are accounts of PostgreSQL whose sessions begin with settings of\ntheir own. PostgreSQL wants a superuser to sign in, who alone may ask as others; on MariaDB the account that signs in (`--login`,\n`--ask-credential`) is asked about alone, and views are not tried. Who may sign in at all is tried on neither.\n",
         on_ticketing.out, on_loyalty.out, some.out
     );
     same_as_file("docs/trial.md", &page);
@@ -268,4 +268,124 @@ fn a_trial_on_a_private_server_agrees_and_tells_what_it_did() {
     );
     let wrong = trial(&["sw-selkie-1"]);
     assert!(wrong.status != 0 && wrong.err.contains("statements are for database servers"), "{}", wrong.err);
+}
+
+/// What a trial on a server in use came to: allowed by both, refused by both, disagreements, not tried.
+fn counted(ran: &Ran) -> [u64; 4] {
+    let report: serde_json::Value = serde_json::from_str(&ran.out).unwrap_or_else(|e| panic!("{e}: {}{}", ran.out, ran.err));
+    assert!(report["live"].is_string(), "{report:#}");
+    let of = |key: &str| report["rows"].as_object().into_iter().flatten().map(|(_, row)| row[key].as_u64().unwrap_or_default()).sum();
+    ["allowed-by-both", "refused-by-both", "disagree", "not-tried"].map(of)
+}
+
+/// The server itself is asked, finds what the ledger does not know, and has afterwards what it had before.
+#[test]
+fn a_trial_on_a_server_in_use_changes_nothing() {
+    let Some(place) = Place::postgresql() else { return };
+    place.sql("ticketing", &place.emit(&[]).out);
+    place.sql("ticketing", "INSERT INTO fares.price (id) VALUES (1)");
+    let before = place.zest("read", &[], "").out;
+    let live = |more: &[&str]| place.zest("trial", &[&["--live", "--format", "json"][..], more].concat(), "");
+    let all = live(&["--account", "purser-1", "--account", "tariff-1"]);
+    let [allowed, refused, disagree, not_tried] = counted(&all);
+    assert!(
+        all.status == 0 && allowed > 100 && refused > 1_000 && disagree + not_tried == 0,
+        "{allowed} {refused} {disagree} {not_tried}: {}",
+        all.out
+    );
+    let put = |statements: &[&str]| {
+        let words: Vec<&str> = statements.iter().flat_map(|sql| ["--sql", sql]).collect();
+        counted(&live(&[&["--account", "tariff-1"][..], &words].concat()))
+    };
+    // In their own name and with each of two roles active.
+    let may = ["select id from fares.price", "select id from fares.price for update", "update fares.price set amount = 0"];
+    let [allowed, refused, disagree, not_tried] = put(&may);
+    assert!(allowed >= 6 && allowed + refused == 9 && disagree + not_tried == 0, "{allowed} {refused} {disagree} {not_tried}");
+    let may_not = [
+        "insert into fares.price (id) values (2)",
+        "with gone as (delete from fares.price returning id) select id from gone",
+        "delete from fares.price",
+    ];
+    assert_eq!(put(&may_not), [0, 9, 0, 0]);
+    // What is several statements, or none about rows, is not put to it; nor what runs a routine, or reaches out.
+    let not_put = [
+        "select 1; delete from fares.price",
+        "select 1; commit; drop table fares.price",
+        "analyze delete from fares.price",
+        "drop table fares.price",
+        "truncate fares.price",
+        "do $$ begin delete from fares.price; end $$",
+        "select sales.give_back(1, 2)",
+        "select pg_terminate_backend(1)",
+        "select id into fares.copied from fares.price",
+        "select count(*) from fares.price, nextval('sales.ticket_number')",
+    ];
+    assert_eq!(put(&not_put), [0, 0, 0, 30]);
+    // What somebody changed by hand is found.
+    place.sql("ticketing", "GRANT DELETE ON fares.price TO \"tariff-1\"");
+    let ran = live(&["--account", "tariff-1", "--sql", "delete from fares.price"]);
+    assert!(ran.status == 1 && counted(&ran)[2] > 0, "{}", ran.out);
+    place.sql("ticketing", "REVOKE DELETE ON fares.price FROM \"tariff-1\"");
+    assert_eq!(place.zest("read", &[], "").out, before);
+    place.sql("ticketing", "DO $$ BEGIN ASSERT (SELECT count(*) = 1 AND min(id) = 1 FROM fares.price); END $$");
+    // Nobody else may ask for others, and a way to the server is stated for the server itself alone.
+    place.sql("ticketing", "CREATE ROLE looker LOGIN; GRANT CONNECT ON DATABASE ticketing TO looker");
+    let ran = live(&["--login", "looker", "--account", "tariff-1"]);
+    assert!(ran.status != 0 && ran.err.contains("`looker` is no superuser"), "{}{}", ran.out, ran.err);
+    let ran = place.zest("trial", &[], "");
+    assert!(ran.status == 2 && ran.err.contains("state --live as well"), "{}{}", ran.out, ran.err);
+}
+
+#[test]
+fn a_trial_on_mariadb_in_use_asks_as_whoever_signed_in() {
+    let Some(place) = Place::mariadb() else { return };
+    place.sql("", &place.emit(&[]).out);
+    place.sql("", "SET PASSWORD FOR 'purser-3'@'localhost' = ''; ALTER USER 'purser-3'@'localhost' ACCOUNT UNLOCK; INSERT INTO club.partner (id) VALUES (1)");
+    place.sql("", "GRANT SELECT (id), INSERT (id) ON club.partner TO 'purser-3'@'localhost'");
+    // The ledger with the same account open.
+    let home = crate::support::copy_of_demo(
+        "lanternsound",
+        Some(("loyalty.toml", "\"purser-3@localhost\" = { locked = true, ", "\"purser-3@localhost\" = { ")),
+    );
+    let text = std::fs::read_to_string(home.path().join("loyalty.toml")).expect("a document");
+    let grant = "[[databases.loyalty.grants]]\nallow = [\"select\", \"insert\"]\non = \"table club.partner\"\ncolumns = [\"id\"]\nto = [\"purser-3@localhost\"]\n";
+    std::fs::write(home.path().join("loyalty.toml"), format!("{text}\n{grant}")).expect("written");
+    let ledger = home.path().to_str().expect("a path");
+    let live = |login: &str, more: &[&str]| {
+        let words = [
+            "trial",
+            "loyalty",
+            "--live",
+            "--format",
+            "json",
+            "--server",
+            &place.place,
+            "--login",
+            login,
+            "--ledger",
+            ledger,
+            "--at",
+            "2026-11-25T08:00:00Z",
+        ];
+        zest_with(&[&words[..], more].concat(), b"")
+    };
+    let all = live("purser-3", &[]);
+    let [allowed, refused, disagree, _] = counted(&all);
+    assert!(all.status == 0 && allowed >= 2 && refused > 20 && disagree == 0, "{allowed} {refused} {disagree}: {}", all.out);
+    let put = |statements: &[&str]| counted(&live("purser-3", &statements.iter().flat_map(|sql| ["--sql", sql]).collect::<Vec<_>>()));
+    assert_eq!(put(&["select id from club.partner", "insert into club.partner (id) values (2)"]), [2, 0, 0, 0]);
+    assert_eq!(put(&["select name from club.member", "delete from club.partner"]), [0, 2, 0, 0]);
+    let not_put = [
+        "select id from club.partner; delete from club.partner",
+        "drop table club.partner",
+        "call club.take_points(1, 2)",
+        "select total from club.balance",
+        "select id from club.partner into outfile '/tmp/anything'",
+    ];
+    assert_eq!(put(&not_put), [0, 0, 0, 5]);
+    // What somebody changed by hand is found; nothing was changed by asking.
+    place.sql("", "REVOKE INSERT (id) ON club.partner FROM 'purser-3'@'localhost'");
+    let ran = live("purser-3", &["--sql", "insert into club.partner (id) values (2)"]);
+    assert!(ran.status == 1 && counted(&ran)[2] == 1, "{}", ran.out);
+    place.sql("", "SELECT IF(count(*) = 1, 1, (SELECT 1 UNION SELECT 2)) FROM club.partner");
 }

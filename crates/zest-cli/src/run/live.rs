@@ -26,13 +26,13 @@ fn encryption(args: &ServerArgs) -> Encryption {
 }
 
 /// A session on a server of some kind.
-enum Session {
+pub(super) enum Session {
     Postgresql(Box<postgresql::Session>),
     Mariadb(Box<mariadb::Session>),
 }
 
 impl Session {
-    fn open(system: &System, args: &ServerArgs) -> Result<Self> {
+    pub(super) fn open(system: &System, args: &ServerArgs) -> Result<Self> {
         let written = system.address.as_ref().map(|a| a.value.clone());
         let place = args.server.clone().or(written).context("the ledger has no address for it: add one, or state `--server`")?;
         let password = if args.ask_credential {
@@ -79,7 +79,7 @@ impl Session {
         }
     }
 
-    fn target(&self) -> String {
+    pub(super) fn target(&self) -> String {
         match self {
             Self::Postgresql(session) => visible(session.target()),
             Self::Mariadb(session) => visible(session.target()),
@@ -140,7 +140,7 @@ pub(crate) fn read(args: &Read) -> Result<Exit> {
     Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
 }
 
-fn unreachable(error: &anyhow::Error) -> Result<Exit> {
+pub(super) fn unreachable(error: &anyhow::Error) -> Result<Exit> {
     complain!("zest: {}", visible(&format!("{error:#}")).replace("\\u{a}", "\n"));
     Ok(Exit::Unreachable)
 }

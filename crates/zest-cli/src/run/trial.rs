@@ -1,4 +1,4 @@
-//! `zest trial`: questions put to a private server that holds what the ledger says, and compared with our answers.
+//! `zest trial`: questions put to a private server that holds what the ledger says, or to the server itself, and compared with our answers.
 
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
@@ -7,12 +7,14 @@ use std::net::IpAddr;
 use anyhow::{Context, Result, bail};
 use jiff::Timestamp;
 use serde::Serialize;
+use zest_bridges::in_use::{self, Asked};
 use zest_bridges::private::{Mariadb, Postgresql, Said};
 use zest_ledger::ask::{Answer, Form, Question, Refusal, Stage, Verdict};
 use zest_ledger::mariadb::{self, AccountName};
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, json, postgresql};
 
+use super::live::{Session, unreachable};
 use super::server::State;
 use crate::args::Trial;
 use crate::exit::Exit;
@@ -20,11 +22,14 @@ use crate::format;
 use crate::out::{put, say};
 use crate::progress;
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
+use crate::unknown::Unknown;
 
 /// The version of the form in which programs read a trial.
 const FORMAT: &str = "zest-trial-1";
 /// How many roles of an account are made active one after the other.
 const ROLES: usize = 8;
+/// What recorded questions are called, which have their own accounts.
+const RECORDED: &str = "recorded questions";
 /// How many disagreements are shown, the shortest first.
 const SHOWN: usize = 5;
 
@@ -58,6 +63,9 @@ struct Report {
     system: String,
     at: String,
     server: &'static str,
+    /// The server itself, where it was asked and no private one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    live: Option<String>,
     rows: BTreeMap<&'static str, Row>,
     disagreements: Vec<Disagreement>,
     not_tried: BTreeMap<String, u64>,
@@ -76,25 +84,82 @@ enum Theirs {
     NotTried(String),
 }
 
-impl From<Option<Said>> for Theirs {
-    fn from(said: Option<Said>) -> Self {
+impl From<Said> for Theirs {
+    fn from(said: Said) -> Self {
         match said {
-            Some(Said::Allowed) => Self::Allowed,
-            Some(Said::Refused(text)) => Self::Refused(text),
-            Some(Said::Otherwise(text)) => Self::NotTried(format!("the server fails for another reason: {text}")),
-            Some(_) => Self::NotTried("the server says something that is not known here".to_owned()),
-            None => Self::NotTried("it may reach out of the private server, or cannot be taken back".to_owned()),
+            Said::Allowed => Self::Allowed,
+            Said::Refused(text) => Self::Refused(text),
+            Said::Otherwise(text) => Self::NotTried(format!("the server fails for another reason: {text}")),
+            _ => Self::NotTried("the server says something that is not known here".to_owned()),
         }
     }
 }
 
+impl From<Option<Said>> for Theirs {
+    fn from(said: Option<Said>) -> Self {
+        let not_put = || Self::NotTried("it may reach out of the private server, or cannot be taken back".to_owned());
+        said.map_or_else(not_put, Self::from)
+    }
+}
+
+impl From<Asked> for Theirs {
+    fn from(asked: Asked) -> Self {
+        match asked {
+            Asked::Said(said) => said.into(),
+            Asked::NotPut(why) => Self::NotTried(why),
+            _ => Self::NotTried("what came of it is not known here".to_owned()),
+        }
+    }
+}
+
+/// A server that is asked: a private one that holds what the ledger says, or the one itself.
+enum Server {
+    Private(Box<Postgresql>),
+    InUse(Box<in_use::Postgresql>),
+}
+
+impl Server {
+    fn attempt(&mut self, account: &str, role: Option<&str>, statement: &str) -> Result<Theirs> {
+        Ok(match self {
+            Self::Private(server) => server.attempt(account, role, statement)?.into(),
+            Self::InUse(server) => server.explain(account, role, statement)?.into(),
+        })
+    }
+
+    fn holds(
+        &mut self,
+        role: &str,
+        object: &postgresql::ObjectName,
+        column: Option<&str>,
+        privilege: postgresql::Privilege,
+        option: bool,
+    ) -> Result<Option<bool>> {
+        Ok(match self {
+            Self::Private(server) => Some(server.holds(role, object, column, privilege, option)?),
+            Self::InUse(server) if !server.has(role, object, column) => None,
+            Self::InUse(server) => Some(server.holds(role, object, column, privilege, option)?),
+        })
+    }
+}
+
 pub(crate) fn run(args: &Trial) -> Result<Exit> {
+    if let Some(option) = args.server.stated().filter(|_| !args.live) {
+        return Err(Unknown(format!("`{option}` says how the server is reached, and a private one is asked: state --live as well")).into());
+    }
     let engine = match super::engine(&args.ledger.ledger) {
         Ok(engine) => engine,
         Err(exit) => return Ok(exit),
     };
     let at = args.moment.moment();
     let state = State::of(engine.estate(), &args.system, at)?;
+    let mut session = None;
+    if args.live {
+        let system = crate::unknown::system(engine.estate(), &args.system)?;
+        session = match Session::open(system, &args.server) {
+            Ok(session) => Some(session),
+            Err(error) => return unreachable(&error),
+        };
+    }
     let mut report = Report {
         format: FORMAT,
         system: args.system.clone(),
@@ -103,6 +168,7 @@ pub(crate) fn run(args: &Trial) -> Result<Exit> {
             State::Postgresql(_) => "PostgreSQL 15",
             State::Mariadb(_) => "MariaDB 10.11",
         },
+        live: session.as_ref().map(Session::target),
         rows: BTreeMap::new(),
         disagreements: Vec::new(),
         not_tried: BTreeMap::new(),
@@ -110,14 +176,33 @@ pub(crate) fn run(args: &Trial) -> Result<Exit> {
     let given = given(args, at)?;
     match state {
         State::Postgresql(state) => {
-            let mut server = Postgresql::start(&state)?;
+            let mut server = match session {
+                Some(Session::Postgresql(session)) => Server::InUse(Box::new(in_use::Postgresql::new(*session)?)),
+                _ => Server::Private(Box::new(Postgresql::start(&state)?)),
+            };
             let tries =
                 if given.is_empty() { of_postgresql(&state, args, at) } else { spread(given, &accounts_of_postgresql(&state, args)) };
             carry_out(engine, tries, &mut report, |question, answer| on_postgresql(&mut server, &state, question, answer))?;
         }
         State::Mariadb(state) => {
+            let mut tries = if given.is_empty() { of_mariadb(&state, args, at) } else { spread(given, &accounts_of_mariadb(&state, args)) };
+            if let Some(Session::Mariadb(session)) = session {
+                let mut server = in_use::Mariadb::new(*session)?;
+                let account = server.account().to_string();
+                tries.retain(|one| one.sort == RECORDED || one.question.session.account.as_ref() == Some(&account));
+                carry_out(engine, tries, &mut report, |question, answer| {
+                    if answer.account.as_deref().and_then(AccountName::parse).as_ref() != Some(server.account()) {
+                        let why = format!("`{}` signed in, and nobody else's credential is known", server.account());
+                        return Ok(Theirs::NotTried(why));
+                    }
+                    let stated = question.session.active_roles.as_ref().and_then(|roles| roles.first());
+                    let of_account = || state.accounts.get(server.account())?.default_role.as_ref();
+                    let role = stated.or_else(of_account).cloned();
+                    Ok(server.explain(&state, role.as_deref(), &question.line).into())
+                })?;
+                return finished(args, &report);
+            }
             let mut server = Mariadb::start(&state)?;
-            let tries = if given.is_empty() { of_mariadb(&state, args, at) } else { spread(given, &accounts_of_mariadb(&state, args)) };
             carry_out(engine, tries, &mut report, |question, answer| {
                 let Some(account) = answer.account.as_deref().and_then(AccountName::parse) else {
                     return Ok(Theirs::NotTried("no account was found".to_owned()));
@@ -128,7 +213,12 @@ pub(crate) fn run(args: &Trial) -> Result<Exit> {
             server.is_as_it_was()?;
         }
     }
-    args.format.format.print(|| format::data(&report), || tell(&report));
+    finished(args, &report)
+}
+
+/// Prints what a trial came to.
+fn finished(args: &Trial, report: &Report) -> Result<Exit> {
+    args.format.format.print(|| format::data(report), || tell(report));
     Ok(
         match report
             .rows
@@ -158,7 +248,7 @@ fn given(args: &Trial, at: Timestamp) -> Result<Vec<Try>> {
         if question.form != Form::Statement {
             bail!("{}:{number}: only statements are put to a server one by one: write `sql` instead of `line`", path.display());
         }
-        list.push(Try { sort: "recorded questions", question });
+        list.push(Try { sort: RECORDED, question });
     }
     if list.is_empty() {
         bail!("{} holds no question about `{}`", path.display(), visible(&args.system));
@@ -223,11 +313,11 @@ fn of_postgresql(state: &postgresql::State, args: &Trial, at: Timestamp) -> Vec<
 }
 
 /// Asks the server what a question for a privilege means, or puts a statement to it.
-fn on_postgresql(server: &mut Postgresql, state: &postgresql::State, question: &Question, answer: &Answer) -> Result<Theirs> {
+fn on_postgresql(server: &mut Server, state: &postgresql::State, question: &Question, answer: &Answer) -> Result<Theirs> {
     let Some(account) = &answer.account else { return Ok(Theirs::NotTried("no account was found".to_owned())) };
     let role = question.session.active_roles.as_ref().and_then(|roles| roles.first());
     if question.form == Form::Statement {
-        return Ok(server.attempt(account, role.map(String::as_str), &question.line)?.into());
+        return server.attempt(account, role.map(String::as_str), &question.line);
     }
     let line = question.line.strip_prefix("pass on ").unwrap_or(&question.line);
     let parsed = line.split_once(" on ").and_then(|(head, on)| {
@@ -238,12 +328,17 @@ fn on_postgresql(server: &mut Postgresql, state: &postgresql::State, question: &
     let who = role.unwrap_or(account);
     if let Some(schema) = object.schema() {
         let schema = postgresql::ObjectName::new(postgresql::Class::Schema, &[schema]);
-        if !server.holds(who, &schema, None, postgresql::Privilege::Usage, false)? {
-            return Ok(Theirs::Refused(format!("{schema} is shut")));
+        match server.holds(who, &schema, None, postgresql::Privilege::Usage, false)? {
+            Some(true) => {}
+            Some(false) => return Ok(Theirs::Refused(format!("{schema} is shut"))),
+            None => return Ok(Theirs::NotTried(format!("the server has no {schema}, or no `{who}`"))),
         }
     }
-    let holds = server.holds(who, object, column, privilege, question.line.starts_with("pass on "))?;
-    Ok(if holds { Theirs::Allowed } else { Theirs::Refused("its function says false".to_owned()) })
+    Ok(match server.holds(who, object, column, privilege, question.line.starts_with("pass on "))? {
+        Some(true) => Theirs::Allowed,
+        Some(false) => Theirs::Refused("its function says false".to_owned()),
+        None => Theirs::NotTried(format!("the server has no {object}, not that column of it, or no `{who}`")),
+    })
 }
 
 /// The sessions that accounts of a MariaDB server can open: with their default role, and with each role that they may make active.
@@ -354,7 +449,16 @@ fn carry_out(
 
 fn tell(report: &Report) {
     say!("{HEAD}trial of {}{HEAD:#}, at {}", visible(&report.system), report.at);
-    say!("{FAINT}a private {} with the schema and rights of the ledger, and no rows; read back, nothing differs{FAINT:#}\n", report.server);
+    match &report.live {
+        None => say!(
+            "{FAINT}a private {} with the schema and rights of the ledger, and no rows; read back, nothing differs{FAINT:#}\n",
+            report.server
+        ),
+        Some(target) => say!(
+            "{FAINT}the {} itself, at {target}; statements were put to it as EXPLAIN, and nothing was changed{FAINT:#}\n",
+            report.server
+        ),
+    }
     let mut table = comfy_table::Table::new();
     table.load_style(comfy_table::presets::NOTHING);
     table.set_header(["asked", "allowed by both", "refused by both", "disagree", "not decided", "not tried"]);

@@ -229,6 +229,36 @@ pub fn say(state: &State, view: &View<'_>, database: Option<&str>, sql: &str) ->
     }
 }
 
+/// Says why a statement is not put to a server that is in use, where it is only to be told what the server would do (`EXPLAIN`): it is no
+/// statement about rows, reads views, or runs a routine of somebody. Returns the tables that it is about.
+///
+/// # Errors
+/// The reason, in words.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{State, is_harmless_to_explain};
+/// assert_eq!(is_harmless_to_explain(&State::fresh(), "select 1"), Ok(Vec::new()));
+/// assert!(is_harmless_to_explain(&State::fresh(), "drop database club").is_err());
+/// ```
+pub fn is_harmless_to_explain(state: &State, sql: &str) -> Result<Vec<ObjectName>, String> {
+    crate::sql::is_about_rows(crate::sql::Dialect::Mariadb, sql)?;
+    let needs = statement::needs(state, evaluate::only_database(state), sql).map_err(|(_, why)| why)?;
+    if let Some(why) = needs.undecided.first() {
+        return Err(format!("not decided: {why}"));
+    }
+    let rows: Privileges = [Privilege::Select, Privilege::Insert, Privilege::Update, Privilege::Delete].into_iter().collect();
+    let table = |need: &Need| match need {
+        Need::Table { object, privilege, .. } if object.class == Class::Table && rows.contains(*privilege) => Ok(object.clone()),
+        Need::Table { object, .. } | Need::Routine { object, .. } => Err(format!("it reads or runs {object}")),
+        _ => Err("it needs other rights than those on tables".to_owned()),
+    };
+    let mut tables = needs.list.iter().map(table).collect::<Result<Vec<ObjectName>, String>>()?;
+    tables.sort();
+    tables.dedup();
+    Ok(tables)
+}
+
 pub use difference::script;
 pub use name::{AccountName, Class, Holder, ObjectName, Scope, literal, matches, quoted, rank};
 pub use privilege::{Level, Privilege, Privileges};

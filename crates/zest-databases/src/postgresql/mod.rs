@@ -209,5 +209,45 @@ pub fn state_of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Option<
     Some(state)
 }
 
+/// Says why a statement is not put to a server that is in use, where it is only to be told what the server would do (`EXPLAIN`): it is no
+/// statement about rows, may run a routine of somebody, which the server does while it plans, or needs what it looks at only later.
+///
+/// # Errors
+/// The reason, in words.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{BOOTSTRAP, Catalog, State, is_harmless_to_explain};
+/// let catalog = Catalog::compile(State::fresh("fares", BOOTSTRAP));
+/// assert!(is_harmless_to_explain(&catalog, BOOTSTRAP, BOOTSTRAP, "select 1").is_ok());
+/// assert!(is_harmless_to_explain(&catalog, BOOTSTRAP, BOOTSTRAP, "drop schema public").is_err());
+/// ```
+pub fn is_harmless_to_explain(catalog: &Catalog, account: &str, role: &str, sql: &str) -> Result<(), String> {
+    crate::sql::is_about_rows(crate::sql::Dialect::Postgresql, sql)?;
+    let needs = statement::needs(catalog, account, role, sql).map_err(|(_, why)| why)?;
+    if let Some(why) = needs.undecided.first() {
+        return Err(format!("not decided: {why}"));
+    }
+    let rows: Privileges = [Privilege::Select, Privilege::Insert, Privilege::Update, Privilege::Delete].into_iter().collect();
+    // What else is needed the server looks at when it carries the statement out, and not before.
+    let is_looked_at = |need: &Need| match need {
+        Need::Object { object, demand: Demand::Privilege { any, .. }, .. } => match object.class {
+            Class::Table | Class::View | Class::MaterialisedView => any.iter().all(|privilege| rows.contains(privilege)),
+            Class::Schema => *any == Privilege::Usage.only(),
+            Class::Database | Class::Sequence | Class::Function | Class::Procedure | Class::Type | Class::Language => false,
+            Class::Wrapper | Class::Server => false,
+        },
+        Need::Object { .. } | Need::NewRow { .. } | Need::Switch { .. } | Need::Member { .. } | Need::Admin { .. } => false,
+        Need::Membership { .. } | Need::Option(_) | Need::Rights { .. } | Need::Server { .. } => false,
+    };
+    match needs.list.iter().find(|need| !is_looked_at(need)) {
+        None => Ok(()),
+        Some(Need::Object { object, .. } | Need::NewRow { object, .. }) => {
+            Err(format!("it uses {object}, to which the server looks when it carries the statement out"))
+        }
+        Some(_) => Err("it needs other rights than those on tables".to_owned()),
+    }
+}
+
 pub use state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, Policy, Role, State};
 pub(crate) use written::written;

@@ -21,3 +21,16 @@ pub(crate) use touches::Touches;
 #[cfg(feature = "postgresql")]
 pub(crate) use wording::in_one_wording;
 pub(crate) use words::Words;
+
+/// Says why a text is not one statement that reads or changes rows.
+pub(crate) fn is_about_rows(dialect: Dialect, text: &str) -> Result<(), String> {
+    let begins = ["select", "insert", "update", "delete", "replace", "merge", "values", "table", "with"];
+    let first = text.trim_start().split(|c: char| !c.is_ascii_alphabetic()).next().unwrap_or_default().to_lowercase();
+    if !begins.contains(&first.as_str()) {
+        return Err("it is no statement that reads or changes rows".to_owned());
+    }
+    if text.trim_end().trim_end_matches(';').contains(';') && several(dialect, text).is_some() {
+        return Err("it is several statements".to_owned());
+    }
+    Ok(())
+}
