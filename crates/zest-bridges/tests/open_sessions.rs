@@ -269,7 +269,7 @@ fn is_said(then: &Engine, now: &Engine, (what, _, opening, _, tried, bites): &Ro
     let mut question = Question::statement("clerk", "db", tried).from("127.0.0.1".parse().expect("an address"));
     question.session.at = Some(jiff::Timestamp::now());
     question.session.active_roles = opening.contains("SET ROLE").then(|| vec!["crew".to_owned()]);
-    let answer = now.ask_opened(&Before::new(then).at(jiff::Timestamp::now()), &question);
+    let answer = now.ask_opened(&Before { at: question.session.at, ..Before::new(then) }, &question);
     let said = (answer.verdict == Verdict::Allowed, answer.refusal == Some(Refusal::NotDecided));
     // Which database is the default one no question states; what sessions may of an account that is gone, and whether one may still become
     // anybody, is not known.

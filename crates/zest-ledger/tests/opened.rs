@@ -91,6 +91,8 @@ grants = [
 #[test]
 fn each_kind_keeps_what_its_sessions_keep() {
     let select = "select id from price";
+    // Lines at the start level are not authorised centrally.
+    let quiet = DEVICE.replacen("levels = [1, 7]", "levels = [7]", 1);
     for (text, from, to, on, line, opened, anew) in [
         // Nothing changed.
         (DEVICE, "", "", "sw-1", "show release", "allowed", "allowed"),
@@ -106,6 +108,16 @@ fn each_kind_keeps_what_its_sessions_keep() {
         // Who is gone types nothing of which the central source is asked, and goes on where it is not.
         (DEVICE, "{ proofs", "{ disabled = true, proofs", "sw-1", "show release", "user-disabled", "user-disabled"),
         (DEVICE, "to = [\"user:watch-1\"]", "to = []", "sw-1", "show release", "no-assignment", "no-assignment"),
+        (&quiet, "{ proofs", "{ disabled = true, proofs", "sw-1", "show release", "allowed", "user-disabled"),
+        (
+            &quiet,
+            "{ proofs",
+            "{ must-change-credential = true, proofs",
+            "sw-1",
+            "show release",
+            "credential-must-change",
+            "credential-must-change",
+        ),
         // An application looks at each request.
         (ROTA, "{ proofs", "{ disabled = true, proofs", "rota", "plan on shift/early", "user-disabled", "user-disabled"),
         (ROTA, "allow = [\"plan\"]", "allow = [\"look\"]", "rota", "plan on shift/early", "not-granted", "not-granted"),
@@ -237,6 +249,11 @@ fn what_is_not_known_of_an_open_session_is_not_decided() {
         assert_eq!(answer.refusal, Some(refusal), "{what}: {answer:#?}");
     }
     let at: jiff::Timestamp = "2026-12-01T00:00:00Z".parse().expect("a moment");
+    let mut earlier = line("rota", "plan on shift/early");
+    earlier.session.at = Some(at - jiff::SignedDuration::from_secs(1));
+    let rota = engine("a.toml", ROTA);
+    let answer = rota.ask_opened(&Before::new(&rota).at(at), &earlier);
+    assert_eq!(answer.refusal, Some(Refusal::NotDecided), "opened after it acts: {answer:#?}");
     let answer = points.ask_opened(&Before::new(&ended).at(at), &select);
     assert_eq!(answer.verdict, Verdict::Allowed, "{answer:#?}");
 }

@@ -359,6 +359,7 @@ impl Deriver<'_> {
         }
         if as_owner && definer.is_none() {
             self.undecided.push(format!("in whose name {view} reads"));
+            return;
         }
         let by = definer.filter(|_| as_owner).map_or_else(|| self.by.clone(), As::Definer);
         let here = Circumstances { object: view.clone(), by: by.clone(), database: self.database.clone() };
@@ -406,8 +407,10 @@ impl Deriver<'_> {
         };
         self.list.push(Need::Routine { by: self.by.clone(), object: object.clone(), privilege: Privilege::Execute });
         self.not_modelled(&object, Touch::Call);
+        // Whoever it runs as, it is not the caller: of what it does no check could be told.
         if self.state.objects.get(&object).is_some_and(|o| o.runs_as_owner && o.definer.is_none()) {
             self.undecided.push(format!("in whose name {object} runs"));
+            return;
         }
         // A routine runs in its own database, which must be open to whom it runs as; a definer must be let execute it himself.
         if let Some(entry) = self.state.objects.get(&object) {

@@ -415,6 +415,12 @@ pub(crate) fn evaluate_opened(engine: &Engine, before: &Before<'_>, question: &Q
             })?;
             return Err(Stop);
         }
+        if let Some((opened, at)) = before.at.zip(question.session.at).filter(|(opened, at)| opened > at) {
+            trace.refuse(Stage::Entry, Refusal::NotDecided, || {
+                (format!("the session was opened at {opened}, after the moment of the question, {at}"), None)
+            })?;
+            return Err(Stop);
+        }
         let then = find_system(before.engine, question, trace)?;
         if then.entry().kind() != site.entry().kind() {
             trace.refuse(Stage::Entry, Refusal::NotDecided, || {

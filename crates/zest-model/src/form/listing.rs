@@ -135,6 +135,18 @@ impl From<Seen> for Visible {
 }
 
 /// What somebody may do in a session that was opened earlier, as `zest ask` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Before, Ledger, Question, json::Opened};
+/// let text = "users.mate-1.proofs = ['key']\n[systems.box]\nkind = 'host'\nno-command-set = 'nothing'\n";
+/// let engine = Ledger::new().document("box.toml", text).engine(1)?;
+/// let question = Question::new("mate-1", "box", "uptime");
+/// let answer = engine.ask_opened(&Before::new(&engine), &question);
+/// let told = serde_json::to_value(Opened::new(None, "last-week".to_owned(), answer, engine.explain(&question))).expect("it can be written");
+/// assert_eq!((&told["ledger"], &told["answer"]["code"]), (&"last-week".into(), &"not-decided".into()));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
