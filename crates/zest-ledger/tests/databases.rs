@@ -372,3 +372,29 @@ fn a_disabled_person_holds_nothing_on_any_account() {
     let disabled = rights("disabled = true");
     assert!(disabled.rights.is_empty() && disabled.refused.is_some(), "{disabled:?}");
 }
+
+/// Where no moment is stated, grants that end are not in force; that one would make the difference is said, and that no other would is not.
+#[test]
+fn a_grant_that_ends_is_told_where_no_moment_is_stated() {
+    let ledger = |kind: &str, account: &str, until: &str| {
+        format!(
+            "{PEOPLE}[systems.db]\nkind = \"{kind}\"\n[databases.db]\naccounts.\"{account}\" = {{ member-of = [\"reader\"] }}\nroles.reader = {{}}\n\
+             objects.\"table public.price\" = {{ columns = {{ id = \"int\" }} }}\n\
+             grants = [{{ allow = [\"select\"], on = \"table public.price\", to = [\"reader\"]{until} }}]\n"
+        )
+    };
+    for (kind, account) in [("postgresql", "guest"), ("mariadb", "guest@%")] {
+        for (until, line, is_told) in [
+            (", until = 2027-01-01", "select id from public.price", true),
+            (", until = 2027-01-01", "delete from public.price", false),
+            ("", "delete from public.price", false),
+        ] {
+            let engine = Ledger::new().document("db.toml", &ledger(kind, account, until)).engine(1).unwrap_or_else(|f| panic!("{f}"));
+            let question = Question::statement("guest", "db", line);
+            let question = if kind == "mariadb" { question.active_role("reader") } else { question };
+            let answer = engine.explain(&question);
+            let told = answer.gates.iter().any(|gate| gate.text.starts_with("a grant that ends would allow it"));
+            assert_eq!((told, answer.refusal), (is_told, Some(Refusal::NoPrivilege)), "{kind}{until}: {line}: {:#?}", answer.gates);
+        }
+    }
+}

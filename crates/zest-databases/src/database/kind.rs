@@ -65,6 +65,8 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
         found: &[usize],
         trace: &mut Trace,
     ) -> Result<Self::Session<'s>, Stop>;
+    /// Returns the same session where other things are held.
+    fn where_held<'s>(session: &Self::Session<'_>, held: &'s Self::Held) -> Self::Session<'s>;
     /// Returns what is looked up in a session that was opened when `then` was held: what is held now, with what such a session began with.
     fn held_on(session: &Self::Session<'_>, then: &Arc<Self::Held>, now: Arc<Self::Held>) -> Arc<Self::Held>;
     /// Makes of a session that was opened when `then` was held what it is now; `now` is what is looked up in it.

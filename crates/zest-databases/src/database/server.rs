@@ -324,9 +324,10 @@ fn check_in<R: Rules>(
         && let Some(first) = R::timed(server).first()
     {
         let all = server.at(Some(Timestamp::MIN));
+        let session = R::where_held(session, &all);
         let passes =
-            |needs: super::Needs<R::Need>| needs.undecided.is_empty() && needs.list.iter().all(|n| R::outcome(n, &all, session).passes());
-        if R::wanted(&all, question, session).is_ok_and(passes) {
+            |needs: super::Needs<R::Need>| needs.undecided.is_empty() && needs.list.iter().all(|n| R::outcome(n, &all, &session).passes());
+        if R::wanted(&all, question, &session).is_ok_and(passes) {
             trace.refuse(Stage::Conditions, Refusal::NotStated, || {
                 ("a grant that ends would allow it; the question does not state the time".to_owned(), Some(first.place))
             })?;

@@ -82,6 +82,10 @@ impl Rules for Mariadb {
         open(question, server, held, found, trace)
     }
 
+    fn where_held<'s>(session: &View<'_>, held: &'s State) -> View<'s> {
+        session.where_held(held)
+    }
+
     fn held_on(_: &View<'_>, _: &Arc<State>, now: Arc<State>) -> Arc<State> {
         now
     }

@@ -405,9 +405,16 @@ impl<'s> View<'s> {
         &self.account
     }
 
+    /// Returns the same session where other things are held.
+    pub(super) fn where_held<'n>(&self, state: &'n State) -> View<'n> {
+        let Self { state: _, account, origin, role, kept, others: _ } = self;
+        let (account, origin, role, kept) = (account.clone(), origin.clone(), role.clone(), kept.clone());
+        View { state, account, origin, role, kept, others: OnceLock::new() }
+    }
+
     /// Returns the session as it is now, which was opened when `then` was held.
     pub(super) fn go_on<'n>(&self, then: &Arc<State>, now: &'n State) -> Result<View<'n>, String> {
-        let Self { state: _, account, origin, role, kept: _, others: _ } = self;
+        let Self { state: _, account, origin: _, role, kept: _, others: _ } = self;
         if !now.accounts.contains_key(account) {
             return Err(format!("`{}` is no account any more: what its open sessions may do is not known", visible(&account.to_string())));
         }
@@ -415,7 +422,7 @@ impl<'s> View<'s> {
             return Err(format!("`{}` is no role any more: what the sessions may do that have it active is not known", visible(gone)));
         }
         let kept = Some(Kept { then: Arc::clone(then), database: KeptOn::None });
-        Ok(View { state: now, account: account.clone(), origin: origin.clone(), role: role.clone(), kept, others: OnceLock::new() })
+        Ok(View { kept, ..self.where_held(now) })
     }
 
     /// Returns the session with whatever database is asked about as its default one, where that could make a difference.

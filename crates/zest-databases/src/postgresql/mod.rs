@@ -91,6 +91,11 @@ impl Rules for Postgresql {
         open(question, server, held, found, trace)
     }
 
+    fn where_held(session: &Standing, _: &Catalog) -> Standing {
+        let Standing { account, role } = session;
+        Standing { account: account.clone(), role: role.clone() }
+    }
+
     fn held_on(session: &Standing, then: &Arc<Catalog>, now: Arc<Catalog>) -> Arc<Catalog> {
         held_on(session, then.state(), now)
     }

@@ -275,7 +275,7 @@ impl Engine {
     /// objects."table points.member" = {{ columns = {{ id = "int" }} }}
     /// "#)).engine(1);
     /// let then = points(r#"accounts."purser-1@%" = {}
-    /// grants = [{ allow = ["select"], on = "*", to = ["purser-1@%"] }]"#)?;
+    /// grants = [{ allow = ["select"], on = "everything", to = ["purser-1@%"] }]"#)?;
     /// let now = points(r#"accounts."purser-1@%" = { locked = true }"#)?;
     /// let question = Question::new("purser-1", "points", "select on table points.member");
     /// assert_eq!(now.ask(&question).refusal, Some(Refusal::AccountLocked));
