@@ -58,20 +58,9 @@ impl Postgresql {
         Ok(Self { session, catalog: Catalog::compile(state) })
     }
 
-    /// Asks the server whether a role holds a privilege on an object or a column, as its own functions say.
-    ///
-    /// # Errors
-    /// When the server refuses the question; that of an object that it does not have as well.
-    pub fn holds(
-        &mut self,
-        role: &str,
-        object: &postgresql::ObjectName,
-        column: Option<&str>,
-        privilege: postgresql::Privilege,
-        option: bool,
-    ) -> Result<bool, BridgeError> {
-        let database = self.catalog.state().database.clone();
-        self.session.holds(&database, role, object, column, privilege, option)
+    /// Returns the session, to ask what roles hold.
+    pub const fn session(&mut self) -> &mut crate::postgresql::Session {
+        &mut self.session
     }
 
     /// Returns whether the server has a role, and an object with a column.

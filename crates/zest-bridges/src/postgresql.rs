@@ -14,6 +14,7 @@ use crate::{BridgeError, Encryption};
 pub struct Session {
     client: Client,
     target: String,
+    database: String,
 }
 
 /// Where a server listens, and as whom to read.
@@ -71,7 +72,7 @@ impl Session {
         if !version.starts_with("15") {
             return Err(BridgeError::Version { target: shown, found: format!("version number {version}"), known: "PostgreSQL 15" });
         }
-        Ok(Self { client, target: shown })
+        Ok(Self { client, target: shown, database: target.database.clone() })
     }
 
     /// Returns the server as errors name it.
@@ -85,13 +86,12 @@ impl Session {
         &mut self.client
     }
 
-    /// Asks the server whether a role holds a privilege on an object or a column of a database, as its own functions say.
+    /// Asks the server whether a role holds a privilege on an object or a column of the session's database, as its own functions say.
     ///
     /// # Errors
     /// When the server refuses the question.
     pub fn holds(
         &mut self,
-        database: &str,
         role: &str,
         object: &ObjectName,
         column: Option<&str>,
@@ -111,7 +111,7 @@ impl Session {
             (Class::Table | Class::View | Class::MaterialisedView, None) => "has_table_privilege",
         };
         let name = match object.class {
-            Class::Database => database.to_owned(),
+            Class::Database => self.database.clone(),
             Class::Language | Class::Wrapper | Class::Server | Class::Schema => object.last().to_owned(),
             _ => object.sql(),
         };

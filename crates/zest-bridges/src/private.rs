@@ -121,19 +121,9 @@ impl Postgresql {
         Ok(Self { sessions: BTreeMap::new(), admin, database: state.database.clone(), is_closed, server })
     }
 
-    /// Asks the server whether a role holds a privilege on an object or a column, as its own functions say.
-    ///
-    /// # Errors
-    /// When the server refuses the question.
-    pub fn holds(
-        &mut self,
-        role: &str,
-        object: &postgresql::ObjectName,
-        column: Option<&str>,
-        privilege: postgresql::Privilege,
-        option: bool,
-    ) -> Result<bool, BridgeError> {
-        self.admin.holds(&self.database, role, object, column, privilege, option)
+    /// Returns the session of the server's first account, to ask what roles hold.
+    pub const fn session(&mut self) -> &mut crate::postgresql::Session {
+        &mut self.admin
     }
 
     /// Puts a statement to the server in a session of an account, in a transaction that is taken back; nothing where it may reach out.

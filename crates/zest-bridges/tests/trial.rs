@@ -23,7 +23,7 @@ fn a_private_postgresql_answers_under_each_identity_and_takes_everything_back() 
         ("fare-clerk", Some("amount"), Privilege::Update, true),
         ("fare-clerk", Some("zone"), Privilege::Update, false),
     ] {
-        assert_eq!(server.holds(role, &price, column, privilege, false).expect("it answers"), holds, "{role} {column:?}");
+        assert_eq!(server.session().holds(role, &price, column, privilege, false).expect("it answers"), holds, "{role} {column:?}");
     }
     let mut said = |account: &str, role: Option<&str>, statement: &str| server.attempt(account, role, statement).expect("it answers");
     assert_eq!(said("tariff-1", None, "update fares.price set amount = 1"), Some(Said::Allowed));

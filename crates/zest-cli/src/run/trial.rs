@@ -126,21 +126,19 @@ impl Server {
         })
     }
 
-    fn holds(
-        &mut self,
-        role: &str,
-        object: &postgresql::ObjectName,
-        column: Option<&str>,
-        privilege: postgresql::Privilege,
-        option: bool,
-    ) -> Result<Option<bool>> {
-        Ok(match self {
-            Self::Private(server) => Some(server.holds(role, object, column, privilege, option)?),
-            Self::InUse(server) if !server.has(role, object, column) => None,
-            Self::InUse(server) => Some(server.holds(role, object, column, privilege, option)?),
-        })
+    /// Asks what a role holds, as the server's own functions say; nothing where the server has no such role, object or column.
+    fn holds(&mut self, role: &str, (object, column): On<'_>, privilege: postgresql::Privilege, option: bool) -> Result<Option<bool>> {
+        let session = match self {
+            Self::Private(server) => server.session(),
+            Self::InUse(server) if server.has(role, object, column) => server.session(),
+            Self::InUse(_) => return Ok(None),
+        };
+        Ok(Some(session.holds(role, object, column, privilege, option)?))
     }
 }
+
+/// An object, and perhaps a column of it.
+type On<'o> = (&'o postgresql::ObjectName, Option<&'o str>);
 
 pub(crate) fn run(args: &Trial) -> Result<Exit> {
     if let Some(option) = args.server.stated().filter(|_| !args.live) {
@@ -200,25 +198,20 @@ pub(crate) fn run(args: &Trial) -> Result<Exit> {
                     let role = stated.or_else(of_account).cloned();
                     Ok(server.explain(&state, role.as_deref(), &question.line).into())
                 })?;
-                return finished(args, &report);
+            } else {
+                let mut server = Mariadb::start(&state)?;
+                carry_out(engine, tries, &mut report, |question, answer| {
+                    let Some(account) = answer.account.as_deref().and_then(AccountName::parse) else {
+                        return Ok(Theirs::NotTried("no account was found".to_owned()));
+                    };
+                    let role = question.session.active_roles.as_ref().and_then(|roles| roles.first());
+                    Ok(server.attempt(&account, role.map(String::as_str), &question.line)?.into())
+                })?;
+                server.is_as_it_was()?;
             }
-            let mut server = Mariadb::start(&state)?;
-            carry_out(engine, tries, &mut report, |question, answer| {
-                let Some(account) = answer.account.as_deref().and_then(AccountName::parse) else {
-                    return Ok(Theirs::NotTried("no account was found".to_owned()));
-                };
-                let role = question.session.active_roles.as_ref().and_then(|roles| roles.first());
-                Ok(server.attempt(&account, role.map(String::as_str), &question.line)?.into())
-            })?;
-            server.is_as_it_was()?;
         }
     }
-    finished(args, &report)
-}
-
-/// Prints what a trial came to.
-fn finished(args: &Trial, report: &Report) -> Result<Exit> {
-    args.format.format.print(|| format::data(report), || tell(report));
+    args.format.format.print(|| format::data(&report), || tell(&report));
     Ok(
         match report
             .rows
@@ -328,13 +321,13 @@ fn on_postgresql(server: &mut Server, state: &postgresql::State, question: &Ques
     let who = role.unwrap_or(account);
     if let Some(schema) = object.schema() {
         let schema = postgresql::ObjectName::new(postgresql::Class::Schema, &[schema]);
-        match server.holds(who, &schema, None, postgresql::Privilege::Usage, false)? {
+        match server.holds(who, (&schema, None), postgresql::Privilege::Usage, false)? {
             Some(true) => {}
             Some(false) => return Ok(Theirs::Refused(format!("{schema} is shut"))),
             None => return Ok(Theirs::NotTried(format!("the server has no {schema}, or no `{who}`"))),
         }
     }
-    Ok(match server.holds(who, object, column, privilege, question.line.starts_with("pass on "))? {
+    Ok(match server.holds(who, (object, column), privilege, question.line.starts_with("pass on "))? {
         Some(true) => Theirs::Allowed,
         Some(false) => Theirs::Refused("its function says false".to_owned()),
         None => Theirs::NotTried(format!("the server has no {object}, not that column of it, or no `{who}`")),

@@ -389,8 +389,7 @@ impl<'s> View<'s> {
     /// Returns the view of the same session with another role active, or none.
     pub(crate) fn in_role(&self, role: Option<&str>) -> Self {
         // A role that is made active anew brings what is held now.
-        let Self { state, account, origin, role: _, kept: _, others: _ } = self;
-        Self { state, account: account.clone(), origin: origin.clone(), role: role.map(str::to_owned), kept: None, others: OnceLock::new() }
+        Self { role: role.map(str::to_owned), kept: None, ..self.where_held(self.state) }
     }
 
     /// Returns whether this session may make a role active.
@@ -433,9 +432,7 @@ impl<'s> View<'s> {
 
     /// The session as it was opened.
     fn as_opened<'k>(&self, kept: &'k Kept) -> View<'k> {
-        let Self { state: _, account, origin, role, kept: _, others: _ } = self;
-        let (account, origin, role) = (account.clone(), origin.clone(), role.clone());
-        View { state: &kept.then, account, origin, role, kept: None, others: OnceLock::new() }
+        View { kept: None, ..self.where_held(&kept.then) }
     }
 
     fn fits(&self, account: &AccountName) -> bool {

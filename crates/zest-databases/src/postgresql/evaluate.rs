@@ -16,6 +16,7 @@ use zest_model::source::{Place, visible};
 use zest_words::nearest_hint;
 
 /// The session once it is open.
+#[derive(Clone)]
 pub(crate) struct Standing {
     pub(crate) account: String,
     pub(crate) role: String,

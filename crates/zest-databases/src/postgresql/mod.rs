@@ -92,8 +92,7 @@ impl Rules for Postgresql {
     }
 
     fn where_held(session: &Standing, _: &Catalog) -> Standing {
-        let Standing { account, role } = session;
-        Standing { account: account.clone(), role: role.clone() }
+        session.clone()
     }
 
     fn held_on(session: &Standing, then: &Arc<Catalog>, now: Arc<Catalog>) -> Arc<Catalog> {

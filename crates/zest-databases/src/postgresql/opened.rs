@@ -43,5 +43,5 @@ pub(super) fn go_on(question: &Question, session: &Standing, then: &State, now: 
     if question.form == Form::Statement && then.is_superuser(account) != now.is_superuser(account) && words.contains("authorization") {
         return Err(format!("whether a session of `{}` may still become anybody (SET SESSION AUTHORIZATION)", visible(account)));
     }
-    Ok(Standing { account: account.clone(), role: role.clone() })
+    Ok(session.clone())
 }
