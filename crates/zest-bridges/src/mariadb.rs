@@ -310,6 +310,12 @@ impl Session {
                 }
             }
         }
+        // Sequences have rights of their own, which are looked at where one is counted on.
+        for row in self.rows("defaults", DEFAULTS)? {
+            if let Some(object) = state.objects.get_mut(&ObjectName::new(Class::Table, &text(&row, 0), &text(&row, 1))) {
+                object.not_modelled.insert(format!("default of {}", text(&row, 2)));
+            }
+        }
         for row in self.rows("triggers", TRIGGERS)? {
             let name = ObjectName::new(Class::Table, &text(&row, 0), &text(&row, 1));
             if let Some(object) = state.objects.get_mut(&name) {
@@ -456,6 +462,10 @@ WHERE t.table_schema NOT IN ('mysql', 'information_schema', 'performance_schema'
 const COLUMNS: &str = "
 SELECT table_schema, table_name, column_name, column_type FROM information_schema.columns
 WHERE table_schema NOT IN ('mysql', 'information_schema', 'performance_schema', 'sys') ORDER BY table_schema, table_name, ordinal_position";
+
+const DEFAULTS: &str = "
+SELECT table_schema, table_name, column_name FROM information_schema.columns
+WHERE table_schema NOT IN ('mysql', 'information_schema', 'performance_schema', 'sys') AND column_default REGEXP '(nextval|lastval|setval)[(]'";
 
 const ROUTINES: &str = "
 SELECT CONVERT(db USING utf8mb4), CONVERT(name USING utf8mb4), CONVERT(type USING utf8mb4), CONVERT(definer USING utf8mb4),

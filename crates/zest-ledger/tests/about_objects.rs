@@ -98,7 +98,7 @@ rows! { an_object_is_given_away_by_its_owner_to_a_role_of_his_that_may_make_such
     "owner" "ALTER SCHEMA s OWNER TO desk" => None;
     "clerk" "ALTER SCHEMA desk OWNER TO clerk" => NO_PRIVILEGE;
     "owner" "ALTER DATABASE db OWNER TO desk" => SWITCH_OFF;
-    "owner" "ALTER TABLE s.t OWNER TO nobody_here" => NOT_A_MEMBER;
+    "owner" "ALTER TABLE s.t OWNER TO nobody_here" => NOT_DECIDED;
 }
 
 rows! { what_hangs_on_a_table_is_its_owners on postgresql:

@@ -150,7 +150,8 @@ answers! {
     an_option_that_everybody_would_have: sql("boss", "grant select on fares.price to public with grant option") => Err(Refusal::OptionBarred);
     nobody_comes_back_to_itself: sql("boss", "grant plain to reader") => Err(Refusal::MembershipBarred);
     an_unknown_table_is_not_decided: sql("plain", "select 1 from fares.nothing") => Err(Refusal::NotDecided);
-    what_runs_text_is_not_decided: sql("plain", "do $$ begin end $$") => Err(Refusal::NotDecided);
+    what_runs_text_is_not_decided: sql("plain", "do $$ begin execute 'x'; end $$") => Err(Refusal::NotDecided);
+    what_stands_in_a_block_is_read: sql("plain", "do $$ begin perform 1; end $$") => ALLOWED;
     two_statements_are_answered_in_order: sql("plain", "select 1; select 2") => ALLOWED;
     the_second_of_two_statements_may_refuse: sql("plain", "select 1; drop table fares.price") => Err(Refusal::NotOwner);
     nothing_at_all_is_no_statement: sql("plain", ";;") => Err(Refusal::StatementUnreadable);

@@ -22,7 +22,12 @@ const HARBOUR: &str = "[users.root]\nproofs = ['password']\n[users.owner]\nproof
      'table s.hidden' = { owner = 'owner', columns = { id = 'integer' } }\n\
      'table shut.t' = { owner = 'owner', columns = { id = 'integer' } }\n\
      [databases.db.objects.'function s.sealed()']\nowner = 'owner'\nlanguage = 'sql'\nreturns = 'integer'\nbody = 'select 1'\nruns-as = 'owner'\n\
-     [databases.db.objects.'function s.made()']\nowner = 'owner'\nlanguage = 'plpgsql'\nreturns = 'trigger'\nbody = 'begin end'\n\
+     [databases.db.objects.'function s.made()']\nowner = 'owner'\nlanguage = 'plpgsql'\nreturns = 'trigger'\n\
+     body = 'begin execute TG_ARGV[0]; end'\n\
+     [databases.db.objects.'function s.stamps()']\nowner = 'owner'\nlanguage = 'plpgsql'\nreturns = 'trigger'\n\
+     body = 'begin new.note := upper(new.note); if TG_OP = \"INSERT\" then return new; end if; return old; end'\n\
+     [databases.db.objects.'function s.looks()']\nowner = 'owner'\nlanguage = 'plpgsql'\nreturns = 'trigger'\n\
+     body = 'begin if exists (select from s.hidden) then return null; end if; return new; end'\n\
      [[databases.db.grants]]\nallow = ['usage']\non = 'schema s'\nto = ['desk', 'pilot']\n\
      [[databases.db.grants]]\nallow = ['select']\non = 'table s.plain'\nto = ['desk', 'pilot']\n\
      [[databases.db.grants]]\nrevoke = ['execute']\non = 'function s.sealed()'\nfrom = ['public']\n";
@@ -42,6 +47,14 @@ fn table(keys: &str) -> Engine {
 /// The engine of the harbour with a function `s.g()`.
 fn routine(keys: &str) -> Engine {
     engine(&format!("{HARBOUR}[databases.db.objects.'function s.g()']\nowner = 'owner'\nlanguage = 'sql'\nreturns = 'integer'\n{keys}\n"))
+}
+
+/// The engine of the harbour with a function `s.g()` in PL/pgSQL.
+fn plpgsql(body: &str) -> Engine {
+    let body = body.replace("'\nruns-as = '", "\"\nruns-as = \"");
+    engine(&format!(
+        "{HARBOUR}[databases.db.objects.'function s.g()']\nowner = 'owner'\nlanguage = 'plpgsql'\nreturns = 'integer'\nbody = \"{body}\"\n"
+    ))
 }
 
 fn is(engine: &Engine, user: &str, statement: &str, expected: Option<Refusal>) {
@@ -223,6 +236,118 @@ rows! {
     a_routine_finds_names_by_its_own_path: routine("settings = ['search_path=shut']\nbody = 'select id from t'") => {
         "clerk" "SELECT s.g()" => SHUT;
         "owner" "SELECT s.g()" => None;
+    }
+    what_stands_in_a_body_in_plpgsql_and_nobody_refuses: plpgsql(
+        "declare n integer := 0; r record; c cursor for select id from s.plain; begin if n = 0 then select count(*) into strict n from s.plain; \
+         else n := (select max(id) from s.plain); end if; for i in 1..10 loop n := n + i; end loop; \
+         for r in select id from s.plain order by id loop perform r.id; continue when n > 3; end loop; \
+         case n when 1 then raise notice 'x %', n using hint = 'y'; else null; end case; \
+         begin n := case when n > 1 then 1 else 2 end; exception when sqlstate '22012' then null; when others then raise; end; return n; end",
+    ) => {
+        "clerk" "SELECT s.g()" => None;
+        "owner" "SELECT s.g()" => None;
+    }
+    what_one_way_through_it_would_be_refused: plpgsql("begin if false then delete from s.plain; end if; return 1; end") => {
+        "clerk" "SELECT s.g()" => NOT_DECIDED;
+        "owner" "SELECT s.g()" => None;
+        "root" "SELECT s.g()" => None;
+    }
+    what_it_reads_into_a_variable_is_looked_at: plpgsql("declare n integer; begin select id into n from s.hidden; return n; end") => {
+        "clerk" "SELECT s.g()" => NOT_DECIDED;
+        "owner" "SELECT s.g()" => None;
+    }
+    a_condition_a_loop_and_a_value_are_looked_at: plpgsql("begin while (select id from s.hidden) = 1 loop null; end loop; return 1; end") => {
+        "clerk" "SELECT s.g()" => NOT_DECIDED;
+    }
+    what_a_variable_begins_with_is_looked_at: plpgsql("declare n integer not null := (select id from s.hidden); begin return n; end") => {
+        "clerk" "SELECT s.g()" => NOT_DECIDED;
+    }
+    what_a_cursor_is_for_is_looked_at: plpgsql("declare c cursor for select id from s.hidden; begin open c; return 1; end") => {
+        "clerk" "SELECT s.g()" => NOT_DECIDED;
+    }
+    what_a_raised_text_is_made_of_is_looked_at: plpgsql("begin raise notice '%', (select id from s.hidden); return 1; end") => {
+        "clerk" "SELECT s.g()" => NOT_DECIDED;
+    }
+    a_text_that_is_put_together_is_not_known: plpgsql("begin execute 'drop table s.plain'; return 1; end") => {
+        "clerk" "SELECT s.g()" => NOT_DECIDED;
+        "root" "SELECT s.g()" => NOT_DECIDED;
+    }
+    what_changes_settings_or_makes_something_is_not_known: plpgsql("begin perform set_config('role', 'root', false); return 1; end") => {
+        "clerk" "SELECT s.g()" => NOT_DECIDED;
+    }
+    neither_is_what_makes_something: plpgsql("begin create temp table x (id integer); return 1; end") => {
+        "clerk" "SELECT s.g()" => NOT_DECIDED;
+    }
+    one_in_plpgsql_runs_as_its_owner: plpgsql("begin return (select id from s.hidden); end'\nruns-as = 'owner") => {
+        "clerk" "SELECT s.g()" => None;
+    }
+    a_trigger_in_plpgsql_is_followed: table(
+        "triggers = { x = 'CREATE TRIGGER x BEFORE INSERT ON s.t FOR EACH ROW EXECUTE FUNCTION s.stamps()' }",
+    ) => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => None;
+        "clerk" "DELETE FROM s.t" => None;
+    }
+    one_that_reads_what_is_hidden: table(
+        "triggers = { x = 'CREATE TRIGGER x BEFORE INSERT ON s.t FOR EACH ROW EXECUTE FUNCTION s.looks()' }",
+    ) => {
+        "clerk" "INSERT INTO s.t VALUES (1, 'x')" => NOT_DECIDED;
+        "owner" "INSERT INTO s.t VALUES (1, 'x')" => None;
+    }
+    a_block_is_followed: engine(HARBOUR) => {
+        "clerk" "DO $$ begin perform id from s.plain; end $$" => None;
+        "clerk" "DO $$ declare n integer; begin select id into n from s.hidden; end $$" => NOT_DECIDED;
+        "owner" "DO $$ declare n integer; begin select id into n from s.hidden; end $$" => None;
+        "clerk" "DO $$ begin execute 'drop table s.plain'; end $$" => NOT_DECIDED;
+    }
+    rows_are_locked_in_the_name_of_the_view: with("view s.v", "owner = 'pilot'\ncolumns = ['id']\nquery = 'select id from s.plain'") => {
+        "clerk" "SELECT id FROM s.v" => None;
+        "clerk" "SELECT id FROM s.v FOR UPDATE" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM s.v FOR SHARE" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM (SELECT id FROM s.plain) AS x FOR UPDATE" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM (SELECT id FROM s.plain) AS x, s.v FOR UPDATE OF x" => NO_PRIVILEGE;
+        "clerk" "(SELECT id FROM s.plain) FOR UPDATE" => NO_PRIVILEGE;
+        "clerk" "SELECT 1 WHERE EXISTS (SELECT id FROM s.plain) FOR UPDATE" => None;
+        "clerk" "WITH x AS (SELECT id FROM s.plain) SELECT id FROM x FOR UPDATE" => None;
+    }
+    a_merge_sees_the_target_where_it_matches_alone: with(
+        "table s.m",
+        "owner = 'owner'\ncolumns = { id = 'integer' }\n[[databases.db.grants]]\nallow = ['update', 'insert', 'delete']\n\
+         on = 'table s.blind'\nto = ['desk']\n[databases.db.objects.'table s.blind']\nowner = 'owner'\ncolumns = { id = 'integer' }",
+    ) => {
+        "clerk" "MERGE INTO s.blind b USING s.plain p ON true WHEN NOT MATCHED THEN INSERT VALUES (id)" => None;
+        "clerk" "MERGE INTO s.blind b USING s.plain p ON true WHEN MATCHED THEN DELETE" => None;
+        "clerk" "MERGE INTO s.blind b USING s.plain p ON true WHEN MATCHED THEN UPDATE SET id = b.id" => NO_PRIVILEGE;
+        "clerk" "MERGE INTO s.blind b USING s.plain p ON true WHEN MATCHED THEN DO NOTHING" => NO_PRIVILEGE;
+        "clerk" "MERGE INTO s.blind b USING s.plain p ON true WHEN MATCHED THEN DELETE WHEN NOT MATCHED THEN DO NOTHING" => NO_PRIVILEGE;
+    }
+    no_part_of_what_is_made_is_dropped: engine(&HARBOUR.replace("allow = ['usage']", "allow = ['usage', 'create']")) => {
+        "clerk" "CREATE TABLE s.n (id integer)" => None;
+        "clerk" "CREATE TABLE s.n (id integer) WITH (fillfactor = 70)" => None;
+        "clerk" "CREATE TABLE s.n (id integer) TABLESPACE fast" => NOT_DECIDED;
+        "root" "CREATE TABLE s.n (id integer) TABLESPACE fast" => None;
+        "clerk" "CREATE TABLE s.n (id integer) PARTITION BY RANGE (id)" => None;
+        "clerk" "CREATE TABLE s.n (id integer) PARTITION BY RANGE (s.sealed())" => NOT_DECIDED;
+        "clerk" "CREATE TABLE s.n (note text COLLATE shut.own)" => NOT_DECIDED;
+        "clerk" "CREATE TABLE s.n (note text COLLATE \"C\")" => None;
+        "owner" "CREATE INDEX ON s.plain (id shut.own)" => NOT_DECIDED;
+        "owner" "CREATE INDEX ON s.plain (id int4_ops)" => None;
+    }
+    those_below_a_table_are_changed_with_it: with(
+        "table s.parent",
+        "owner = 'clerk'\ncolumns = { id = 'integer' }\nnot-modelled = ['below s.part of somebody']",
+    ) => {
+        "clerk" "ALTER TABLE s.parent ADD COLUMN note text" => NOT_DECIDED;
+        "clerk" "ALTER TABLE s.parent RENAME COLUMN id TO number" => NOT_DECIDED;
+        "clerk" "ANALYZE s.parent" => NOT_DECIDED;
+        "clerk" "VACUUM (VERBOSE, PARALLEL 2) s.parent" => NOT_DECIDED;
+        "root" "ALTER TABLE s.parent ADD COLUMN note text" => None;
+        "clerk" "SELECT id FROM s.parent" => None;
+        "clerk" "ALTER TABLE s.parent ATTACH PARTITION s.plain FOR VALUES IN (1)" => Some(Refusal::NotOwner);
+    }
+    a_column_that_every_table_has_is_only_named: table("not-modelled = ['system column tableoid']") => {
+        "clerk" "SELECT id FROM s.t" => None;
+        "clerk" "SELECT tableoid FROM s.t" => NOT_DECIDED;
+        "clerk" "SELECT tableoid::regclass FROM s.plain" => None;
     }
     sessions_begin_with_the_path_of_the_role_or_of_the_database: engine(HARBOUR) => {
         "clerk" "SELECT id FROM plain" => None;

@@ -104,8 +104,8 @@ fn the_way_by_which_something_is_held_is_told() {
         ("reader-1", "grant select on pier.t to crew", "select with grant option on table pier.t"),
         ("owner-1", "lock table pier.t in row exclusive mode", "owns table pier.t and so holds"),
         ("deep-1", "lock table pier.t in share mode", "does not hold update or delete or truncate on table pier.t"),
-        ("passes-1", "grant crew to owner", "`passes-1` may pass on the membership of `crew`"),
-        ("plain-1", "grant crew to owner", "`plain-1` may not pass on the membership of `crew`"),
+        ("passes-1", "grant crew to inner", "`passes-1` may pass on the membership of `crew`"),
+        ("plain-1", "grant crew to inner", "`plain-1` may not pass on the membership of `crew`"),
     ];
     for (user, statement, told) in table {
         let shown = texts(&engine, &Question::statement(user, "db", statement));

@@ -675,9 +675,22 @@ grants = [
         assert_eq!(found[0].standing, standing, "{who}: {found:#?}");
     }
     // What a routine does whose text is of another language is not known, so neither is where it leads whoever may call it.
-    let unread =
-        BEHIND.replace("language = \"sql\", body = \"DELETE FROM public.fares\"", "language = \"plpgsql\", body = \"begin null; end\"");
-    assert_ne!(unread, BEHIND);
+    let in_plpgsql = |body: &str| {
+        let of = BEHIND
+            .replace("language = \"sql\", body = \"DELETE FROM public.fares\"", &format!("language = \"plpgsql\", body = \"{body}\""));
+        assert_ne!(of, BEHIND);
+        of
+    };
+    let unread = in_plpgsql("begin execute 'nothing'; end");
+    for (body, standing) in [
+        ("begin null; end", Standing::Proved),
+        ("begin delete from public.fares; end", Standing::Refuted),
+        ("begin if 1 = 1 then delete from public.fares where id = 1; end if; end", Standing::Refuted),
+    ] {
+        let row = "[[promises]]\nof = [\"user:caller\"]\non = [\"db\"]\nno-way = [\"delete on table public.fares\"]\n";
+        let found = promises(&self::engine(&format!("{}{row}", in_plpgsql(body))), jiff::Timestamp::UNIX_EPOCH);
+        assert_eq!(found[0].standing, standing, "{body}: {found:#?}");
+    }
     for (who, line, standing) in [
         ("caller", "delete on table public.fares", Standing::NotProved),
         ("desk", "delete on table public.fares", Standing::NotProved),
@@ -736,7 +749,7 @@ objects."table public.fares" = { owner = "keeper", columns = { id = "integer" } 
 objects."table public.hints" = { owner = "keeper", columns = { id = "integer" } }
 objects."type public.tide" = { owner = "keeper" }
 objects."view public.shown" = { owner = "keeper", columns = { id = "integer" }, query = "SELECT hints.id FROM hints" }
-objects."function public.note()" = { owner = "keeper", returns = "trigger", language = "plpgsql", body = "begin null; end", runs-as = "owner" }
+objects."function public.note()" = { owner = "keeper", returns = "trigger", language = "plpgsql", body = "begin execute 'nothing'; end", runs-as = "owner" }
 grants = [
   { allow = ["usage"], on = "schema public", to = ["writer", "out"] },
   { allow = ["insert", "update", "delete"], on = ["table public.hints", "view public.shown"], to = ["writer"] },
@@ -786,6 +799,20 @@ grants = [
         ("nothing", rule("sweep", "INSERT", "INSTEAD NOTHING"), "db", "delete on table public.fares", Proved),
         // What a trigger of another language does as its owner is not known.
         ("a trigger", trigger("INSERT"), "db", "delete on table public.fares", NotProved),
+        (
+            "one that is followed",
+            trigger("INSERT").replace("begin execute 'nothing'; end", "begin delete from public.fares; return new; end"),
+            "db",
+            "delete on table public.fares",
+            Refuted,
+        ),
+        (
+            "one that is followed, and does something else",
+            trigger("INSERT").replace("begin execute 'nothing'; end", "begin return new; end"),
+            "db",
+            "delete on table public.fares",
+            Proved,
+        ),
         ("of an act they may not", trigger("TRUNCATE"), "db", "delete on table public.fares", Proved),
         ("a trigger of a column", trigger("UPDATE OF id"), "db", "select on table public.fares", NotProved),
         ("columns that are not written", no_columns, "db", "delete on table public.fares", NotProved),

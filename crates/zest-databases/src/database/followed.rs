@@ -56,6 +56,12 @@ impl<K: Clone + Eq + Hash> Followed<K> {
         self.done.insert(what);
     }
 
+    /// Whether the statement itself is read, and nothing that it leads to.
+    #[cfg(feature = "mariadb")]
+    pub(crate) const fn is_outside(&self) -> bool {
+        self.depth == 0
+    }
+
     /// Returns how many were read.
     #[cfg(feature = "postgresql")]
     pub(crate) const fn count(&self) -> usize {

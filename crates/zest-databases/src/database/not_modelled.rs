@@ -29,6 +29,8 @@ pub(crate) enum Touch {
     Cast,
     /// Anything is made, changed, given or dropped.
     Make,
+    /// A table is changed or looked after, with those below it.
+    Alter,
     /// A session is opened.
     SignIn,
 }
@@ -44,6 +46,7 @@ impl Touch {
             Self::Call => "call",
             Self::Cast => "cast",
             Self::Make => "make",
+            Self::Alter => "alter",
             Self::SignIn => "sign-in",
         }
     }
@@ -61,7 +64,7 @@ impl From<Verb> for Touch {
     }
 }
 
-use Touch::{Call, Cast, Delete, Insert, Make, Select, SignIn, Truncate, Update};
+use Touch::{Alter, Call, Cast, Delete, Insert, Make, Select, SignIn, Truncate, Update};
 
 const ROWS: &[Touch] = &[Select, Insert, Update, Delete];
 const WRITES: &[Touch] = &[Insert, Update];
@@ -90,6 +93,8 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("operator", "an operator on built-in types, for statements with its sign", ALL),
     ("cast", "a cast between built-in types", ALL),
     ("catalog", "changed rights on a table or view of the server's own; with its name, for statements that use it", &[]),
+    ("below", "a table below this one, as its partition or heir, that belongs to somebody else (PostgreSQL)", &[Alter]),
+    ("system", "`system column tableoid` and the like: rights on a column that every table has (PostgreSQL)", &[]),
     ("parameter", "rights on a setting that somebody was given", &[]),
     ("tablespace", "changed rights on a tablespace", &[]),
     ("own", "`own tables of mysql` and the like: grants on single tables of the server's own (MariaDB)", &[]),

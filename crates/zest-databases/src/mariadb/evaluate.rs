@@ -31,6 +31,7 @@ pub(super) fn place(server: &Server, need: &Need, view: &View<'_>) -> Option<Pla
         Need::Table { object, .. } | Need::Routine { object, .. } | Need::AnyOn { object, .. } => {
             server.places.objects.get(object).copied()
         }
+        Need::Shown { tables } => tables.first().and_then(|(object, _)| server.places.objects.get(object).copied()),
         Need::Activate { role } | Need::Admin { role } | Need::Membership { role, .. } | Need::HoldsRole { role, .. } => {
             server.places.holders.get(&Holder::Role(role.clone())).copied()
         }

@@ -336,6 +336,49 @@ pub fn matches(text: &str, pattern: &str) -> bool {
     pattern[p..].iter().all(|c| *c == '%')
 }
 
+/// Whether a pattern of databases covers another one, as the server finds it for a grant (`wild_compare` of two patterns): what one takes
+/// literally, the other must write as it does, and `_` stands for anything but `%`.
+pub(crate) fn covers(pattern: &str, wanted: &str) -> bool {
+    #[derive(Clone, Copy, PartialEq)]
+    enum Unit {
+        Many,
+        One,
+        Letter(char),
+        Escaped(char),
+    }
+    let units = |text: &str| {
+        let mut chars = text.chars().peekable();
+        let mut out = Vec::new();
+        while let Some(c) = chars.next() {
+            out.push(match c {
+                '%' => Unit::Many,
+                '_' => Unit::One,
+                '\\' => chars.next().map_or(Unit::Letter(c), Unit::Escaped),
+                c => Unit::Letter(c),
+            });
+        }
+        out
+    };
+    let (pattern, wanted) = (units(pattern), units(wanted));
+    // Which beginnings of the wanted one fit the pattern so far.
+    let mut fit = vec![false; wanted.len() + 1];
+    fit[0] = true;
+    for unit in pattern {
+        let mut next = vec![false; wanted.len() + 1];
+        let mut any = false;
+        for at in 0..=wanted.len() {
+            any |= fit[at];
+            next[at] = match unit {
+                Unit::Many => any,
+                Unit::One => at > 0 && fit[at - 1] && wanted[at - 1] != Unit::Many,
+                Unit::Letter(_) | Unit::Escaped(_) => at > 0 && fit[at - 1] && wanted[at - 1] == unit,
+            };
+        }
+        fit = next;
+    }
+    fit[wanted.len()]
+}
+
 /// How special a pattern is; smaller comes first. Found by trying on the server of version 10.11 with patterns that
 /// all match one address: whole names, then patterns of fixed length, then the longer ones, those with fewer `%` (a
 /// run counts once), those with fewer `_`, those whose first wildcard stands earlier.

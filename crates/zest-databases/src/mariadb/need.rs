@@ -66,8 +66,10 @@ pub(crate) enum Need {
     Open { by: As, database: String },
     /// To have the tables of a database listed.
     Listed { database: String },
-    /// Anything on a table or view, or on one of its columns where that does.
-    AnyOn { object: ObjectName, or_columns: bool },
+    /// Anything on a table or view.
+    AnyOn { object: ObjectName, held: Any },
+    /// To show columns of tables in a view that is made: of each, a right on rows; one for any of them where none is shown.
+    Shown { tables: Vec<(ObjectName, On)> },
     /// A privilege on a table of the server's own.
     OwnTable { database: String, name: String, privilege: Privilege },
     /// To make something in an account's name.
@@ -78,6 +80,17 @@ pub(crate) enum Need {
     HoldsRole { account: AccountName, role: String },
     /// A check in a session whose active role is another one by then.
     InRole { role: Option<String>, need: Box<Self> },
+}
+
+/// Which of what is held on a table will do, whatever right it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Any {
+    /// On it, on its database or on everything.
+    Table,
+    /// The same, or on one of its columns.
+    TableOrColumn,
+    /// On itself or one of its columns; of what is held on its database or on everything, only to read.
+    Row,
 }
 
 impl Need {
@@ -93,6 +106,7 @@ impl Need {
             Self::Accounts { .. } => Some(Scope::database(ACCOUNTS).to_string()),
             Self::Global { .. } => Some(Scope::Everything.to_string()),
             Self::InRole { need, .. } => need.about(),
+            Self::Shown { tables } => tables.first().map(|(object, _)| object.to_string()),
             Self::Activate { .. }
             | Self::Admin { .. }
             | Self::Membership { .. }
@@ -126,6 +140,7 @@ impl Need {
             | Self::Open { .. }
             | Self::Listed { .. }
             | Self::AnyOn { .. }
+            | Self::Shown { .. }
             | Self::OwnTable { .. }
             | Self::Definer { .. }
             | Self::Proxy { .. }
@@ -162,6 +177,7 @@ impl Need {
             | Self::Open { .. }
             | Self::Listed { .. }
             | Self::AnyOn { .. }
+            | Self::Shown { .. }
             | Self::OwnTable { .. }
             | Self::Definer { .. }
             | Self::Proxy { .. }
@@ -296,7 +312,7 @@ impl Need {
                 let shown = who(&As::Caller);
                 let (held, of_columns) = match scope {
                     Scope::Everything | Scope::Proxy(_) => (session.global().0, None),
-                    Scope::Databases(pattern) => (session.global().0.or(session.database(&unescaped(pattern)).0), None),
+                    Scope::Databases(pattern) => (session.global().0.or(session.on_pattern(pattern).0), None),
                     Scope::Table(d, n) => {
                         let (found, _) = session.table(d, n);
                         (found.privileges, Some(found.columns))
@@ -396,20 +412,66 @@ impl Need {
                     fail(Refusal::NoPrivilege, format!("`{shown}` holds nothing in {name}, so its tables are not listed"))
                 }
             }
-            Self::AnyOn { object, or_columns } => {
+            Self::AnyOn { object, held } => {
                 let (shown, name) = (who(&As::Caller), visible(&object.to_string()));
                 let (found, _) = session.table(&object.database, &object.name);
+                let on_columns = found.columns.values().any(|held| *held != Privileges::NONE);
                 // What cannot be held on a table itself does not count.
                 let on_table =
-                    found.privileges.iter().any(|held| Level::Table.applicable().contains(held) && held != Privilege::GrantOption);
-                if on_table || *or_columns && found.columns.values().any(|held| *held != Privileges::NONE) {
+                    || found.privileges.iter().any(|held| Level::Table.applicable().contains(held) && held != Privilege::GrantOption);
+                let (holds, otherwise) = match held {
+                    Any::Table => (on_table(), " as a whole"),
+                    Any::TableOrColumn => (on_columns || on_table(), ", nor on a column of it"),
+                    Any::Row => {
+                        let reads = found.privileges.contains(Privilege::Select);
+                        (on_columns || reads || !found.own.is_empty(), " itself, nor on a column of it, nor may it read it")
+                    }
+                };
+                if holds {
                     Outcome { refusal: None, text: format!("`{shown}` holds something on {name}"), place: None }
                 } else {
-                    fail(
-                        Refusal::NoPrivilege,
-                        format!("`{shown}` holds nothing on {name}{}", if *or_columns { ", nor on a column of it" } else { " as a whole" }),
-                    )
+                    fail(Refusal::NoPrivilege, format!("`{shown}` holds nothing on {name}{otherwise}"))
                 }
+            }
+            Self::Shown { tables } => {
+                let shown = who(&As::Caller);
+                let on_rows: Privileges =
+                    [Privilege::Select, Privilege::Insert, Privilege::Update, Privilege::Delete].into_iter().collect();
+                // What is held on everything that is shown.
+                let mut common = on_rows;
+                for (object, on) in tables {
+                    let (found, _) = session.table(&object.database, &object.name);
+                    let name = visible(&object.to_string());
+                    let of = |column: &String| {
+                        let own = found.columns.iter().find(|(known, _)| known.eq_ignore_ascii_case(column));
+                        found.privileges.or(own.map_or(Privileges::NONE, |(_, held)| *held)).and(on_rows)
+                    };
+                    let columns: &[String] = match on {
+                        On::Columns(columns) => columns,
+                        On::Object | On::Some => {
+                            let any = found.columns.values().fold(found.privileges, |all, held| all.or(*held));
+                            if any.and(on_rows).is_empty() {
+                                return fail(Refusal::NoPrivilege, format!("`{shown}` holds none of {} on {name}", alternatives(on_rows)));
+                            }
+                            &[]
+                        }
+                    };
+                    for column in columns {
+                        let held = of(column);
+                        if held.is_empty() {
+                            return fail(
+                                Refusal::NoPrivilege,
+                                format!("`{shown}` holds none of {} on {name}, column {}", alternatives(on_rows), visible(column)),
+                            );
+                        }
+                        common = common.and(held);
+                    }
+                }
+                if common.is_empty() {
+                    let text = "the columns of the view are held by different rights, and the server compares them with those on the view";
+                    return fail(Refusal::NotDecided, text.to_owned());
+                }
+                Outcome { refusal: None, text: format!("`{shown}` may show what it holds rights on rows of in a view"), place: None }
             }
             Self::OwnTable { database, name, privilege } => {
                 let (global, mut grounds) = session.global();
@@ -521,10 +583,6 @@ fn told(grounds: &[(Privileges, Source)], privilege: Privilege, who: &str) -> St
             format!("by the grant of `{}` on {scope}, whose origin fits as well{kept}", visible(&account.to_string()))
         }
     }
-}
-
-fn unescaped(pattern: &str) -> String {
-    pattern.replace("\\_", "_").replace("\\%", "%").replace("\\\\", "\\")
 }
 
 /// Returns the class under which an object of two kinds is known.

@@ -76,6 +76,11 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                     let columns = if let On::Columns(list) = on { list.clone() } else { Vec::new() };
                     (object.to_string(), privilege.only(), columns, false)
                 }
+                Need::Shown { tables } => {
+                    let Some((object, on)) = tables.first() else { return ways };
+                    let columns = if let On::Columns(list) = on { list.clone() } else { Vec::new() };
+                    (object.to_string(), Privilege::Select.only(), columns, false)
+                }
                 Need::Database { database, any } => (Scope::database(database).to_string(), first(any), Vec::new(), false),
                 Need::Routine { by: As::Caller, object, privilege } => (object.to_string(), privilege.only(), Vec::new(), false),
                 Need::PassOn { scope, privileges, columns } => (scope.to_string(), *privileges, columns.clone(), true),

@@ -5,7 +5,7 @@ use std::sync::{Arc, OnceLock};
 
 use rustc_hash::FxHashSet;
 
-use super::name::{AccountName, Holder, ObjectName, Scope, matches, rank};
+use super::name::{AccountName, Holder, ObjectName, Scope, covers, matches, rank};
 use super::privilege::{Level, Privilege, Privileges};
 use zest_model::source::{Place, visible};
 
@@ -500,11 +500,21 @@ impl<'s> View<'s> {
     /// alone; those of all accounts with the session's login and a fitting origin compete, and anonymous ones.
     #[must_use]
     pub fn database(&self, database: &str) -> (Privileges, Vec<(Privileges, Source)>) {
+        self.databases(&|pattern| matches(database, pattern))
+    }
+
+    /// What is held on all databases of a pattern at once, as somebody needs it who passes something on there.
+    pub(crate) fn on_pattern(&self, wanted: &str) -> (Privileges, Vec<(Privileges, Source)>) {
+        self.databases(&|pattern| covers(pattern, wanted))
+    }
+
+    /// What the rows give whose pattern of databases fits.
+    fn databases(&self, fits: &dyn Fn(&str) -> bool) -> (Privileges, Vec<(Privileges, Source)>) {
         if let Some(kept) = self.kept.as_ref().filter(|kept| kept.database == KeptOn::Each) {
-            return marked(self.as_opened(kept).database(database));
+            return marked(self.as_opened(kept).databases(fits));
         }
         let patterns = |holder: &Holder| self.state.held_by(holder).filter(|((_, scope), _)| matches!(scope, Scope::Databases(_)));
-        let fitting = |(_, scope): &(Holder, Scope)| matches!(scope, Scope::Databases(p) if matches(database, p));
+        let fitting = |(_, scope): &(Holder, Scope)| matches!(scope, Scope::Databases(p) if fits(p));
         let mut best: Option<(&(Holder, Scope), &Held)> = None;
         for user in [self.account.user.as_str(), ""] {
             let mut rows: Vec<(&AccountName, &(Holder, Scope), &Held)> = Vec::new();
@@ -538,17 +548,14 @@ impl<'s> View<'s> {
                     }
                 }
             }
-            let best = merged
-                .into_iter()
-                .filter(|(p, _)| matches(database, p))
-                .min_by(|a, b| rank(a.0).cmp(&rank(b.0)).then_with(|| b.0.cmp(a.0)));
+            let best = merged.into_iter().filter(|(p, _)| fits(p)).min_by(|a, b| rank(a.0).cmp(&rank(b.0)).then_with(|| b.0.cmp(a.0)));
             if let Some((_, (privileges, sources))) = best {
                 sum = sum.or(privileges);
                 grounds.extend(sources.into_iter().filter_map(|s| {
                     let held = self.state.grants.get(&(s.holder.clone(), s.scope.clone()))?;
                     Some((held.privileges, s))
                 }));
-            } else if let Some(((holder, scope), held)) = self.of_nobody_anywhere(database) {
+            } else if let Some(((holder, scope), held)) = self.of_nobody_anywhere(fits) {
                 sum = sum.or(held.privileges);
                 grounds.push((held.privileges, Source { holder: holder.clone(), scope: scope.clone(), place: held.place, is_kept: false }));
             }
@@ -559,12 +566,12 @@ impl<'s> View<'s> {
     /// What an anonymous account for every origin holds on a database. The server looks for a role's grants with an empty
     /// name of the host, which such accounts fit: where a role, or PUBLIC, has none on a database, this one counts
     /// (found on 10.11).
-    fn of_nobody_anywhere(&self, database: &str) -> Option<(&'s (Holder, Scope), &'s Held)> {
-        let fits = |account: &AccountName, scope: &Scope| match scope {
-            Scope::Databases(pattern) => matches("", &account.host) && matches(database, pattern),
+    fn of_nobody_anywhere(&self, fits: &dyn Fn(&str) -> bool) -> Option<(&'s (Holder, Scope), &'s Held)> {
+        let is_it = |account: &AccountName, scope: &Scope| match scope {
+            Scope::Databases(pattern) => matches("", &account.host) && fits(pattern),
             _ => false,
         };
-        let rows = self.state.held_by_login("").filter(|(account, key, _)| fits(account, &key.1));
+        let rows = self.state.held_by_login("").filter(|(account, key, _)| is_it(account, &key.1));
         rows.map(|(_, key, held)| (key, held)).min_by(|a, b| Self::order_of(a.0).cmp(&Self::order_of(b.0)))
     }
 

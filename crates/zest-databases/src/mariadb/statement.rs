@@ -4,13 +4,14 @@ mod catalogs;
 mod objects;
 mod session;
 mod settings;
+mod views;
 
 use std::sync::LazyLock;
 
 use rustc_hash::FxHashSet;
 use sqlparser::ast::{
-    AlterTableOperation, ColumnOption, CreateFunctionBody, CreateTable, CreateTableLikeKind, Ident, ObjectName as Written, ObjectType,
-    SchemaName, Set, Statement, TableConstraint, Use as UseDatabase,
+    AlterColumnOperation, AlterTableOperation, ColumnOption, CreateFunctionBody, CreateTable, CreateTableLikeKind, Expr, Ident,
+    ObjectName as Written, ObjectType, SchemaName, Set, Statement, TableConstraint, Use as UseDatabase,
 };
 
 use super::about_rights;
@@ -26,6 +27,7 @@ use crate::sql::{
 };
 use session::Ongoing;
 pub(super) use session::leaves;
+use views::Change;
 use zest_model::ask::Refusal;
 
 /// Functions of the server itself that touch no table, sorted.
@@ -99,6 +101,8 @@ impl<'s> Deriver<'s> {
             list: Vec::new(),
             undecided: Vec::new(),
             followed: Followed::default(),
+            change: Change::default(),
+            shown: None,
         }
     }
 
@@ -117,7 +121,7 @@ impl<'s> Deriver<'s> {
 
     /// Takes what another one has derived.
     fn take(&mut self, made: Self) {
-        let Self { state: _, database: _, by: _, found, list, undecided, followed: _ } = made;
+        let Self { state: _, database: _, by: _, found, list, undecided, followed: _, change: _, shown: _ } = made;
         self.found.extend(found);
         self.list.extend(list);
         self.undecided.extend(undecided);
@@ -137,9 +141,9 @@ enum Found {
 }
 
 impl Found {
-    const fn class(&self) -> Option<Class> {
+    const fn listed(&self) -> Option<&ObjectName> {
         match self {
-            Self::Listed(object) => Some(object.class),
+            Self::Listed(object) => Some(object),
             Self::Own(_) => None,
         }
     }
@@ -153,6 +157,10 @@ struct Deriver<'s> {
     list: Vec<Need>,
     undecided: Vec<String>,
     followed: Followed<Circumstances>,
+    /// How the statement that is derived changes something.
+    change: Change,
+    /// Where a view is made, what it reads: the relation with its number, and its columns. Then none of it is checked yet.
+    shown: Option<Vec<(usize, ObjectName, Columns)>>,
 }
 
 const RELATIONS: &[Class] = &[Class::Table, Class::View];
@@ -189,7 +197,16 @@ impl Touches for Deriver<'_> {
 
     fn on_relation(&mut self, used: &Use) {
         match self.found[used.relation].clone() {
-            Found::Listed(object) => self.used(&object, used),
+            Found::Listed(object) => match &mut self.shown {
+                // A view that is read is read in another name.
+                Some(shown) if self.by == As::Caller && self.followed.is_outside() => {
+                    shown.push((used.relation, object.clone(), used.selected.clone()));
+                    if object.class == Class::View {
+                        self.through_view(&object, used);
+                    }
+                }
+                Some(_) | None => self.used(&object, used),
+            },
             Found::Own(own) => self.own_used(own, used),
         }
     }
@@ -307,6 +324,10 @@ impl Deriver<'_> {
     }
 
     fn used(&mut self, object: &ObjectName, used: &Use) {
+        let changes = used.verbs.iter().any(|verb| matches!(verb, Verb::Insert | Verb::Update | Verb::Delete));
+        if changes && object.class == Class::View && self.change_through_view(object, used) {
+            return;
+        }
         let on = |columns: &Columns| {
             if columns.whole {
                 let all = self.state.objects.get(object).map(|o| o.columns.iter().map(|(c, _)| c.clone()).collect());
@@ -325,6 +346,8 @@ impl Deriver<'_> {
                 Verb::Delete => (Privilege::Delete, On::Object),
                 Verb::Insert => (Privilege::Insert, on(&used.inserted)),
                 Verb::Update => (Privilege::Update, on(&used.updated)),
+                // Whether what is read of a view that is changed needs to be readable is as little known as what it passes on.
+                Verb::Select if changes && object.class == Class::View => continue,
                 Verb::Select => (Privilege::Select, on(&used.selected)),
                 // A lock on rows needs no more than reading them.
                 Verb::Lock => continue,
@@ -355,7 +378,9 @@ impl Deriver<'_> {
             return;
         };
         if used.verbs.iter().any(|v| matches!(v, Verb::Insert | Verb::Update | Verb::Delete)) {
+            // Nor is it known what its definer must hold for that.
             self.undecided.push(format!("whether {view} passes changes on to its tables"));
+            return;
         }
         if as_owner && definer.is_none() {
             self.undecided.push(format!("in whose name {view} reads"));
@@ -474,42 +499,72 @@ impl Deriver<'_> {
         {
             self.on_table(&object, Privilege::Select, On::Some);
         }
-        let mut keys: Vec<(&Written, &[Ident])> = Vec::new();
-        for option in create.columns.iter().flat_map(|column| &column.options) {
-            match &option.option {
-                ColumnOption::ForeignKey(key) => keys.push((&key.foreign_table, &key.referred_columns)),
-                ColumnOption::Default(value) => {
-                    let text = format!("SELECT {value}");
-                    with_statements(Dialect::Mariadb, &text, true, |read| match one(read) {
-                        Ok(statement) => self.walk(statement),
-                        Err(why) => self.undecided.push(why),
-                    });
-                }
-                _ => {}
-            }
-        }
+        create.columns.iter().flat_map(|column| &column.options).for_each(|option| self.column_option(&option.option));
         for constraint in &create.constraints {
-            if let TableConstraint::ForeignKey(key) = constraint {
-                keys.push((&key.foreign_table, &key.referred_columns));
+            match constraint {
+                TableConstraint::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
+                // No function or sequence stands in a CHECK.
+                TableConstraint::Check(_)
+                | TableConstraint::PrimaryKey(_)
+                | TableConstraint::Unique(_)
+                | TableConstraint::Index(_)
+                | TableConstraint::FulltextOrSpatial(_) => {}
+                other => self.undecided.push(format!("what `{other}` needs")),
             }
         }
-        for (table, columns) in keys {
-            if let Some(object) = self.existing(table, RELATIONS) {
-                let columns = columns.iter().map(|column| column.value.clone()).collect();
-                self.on_table(&object, Privilege::References, On::Columns(columns));
-            }
+    }
+
+    fn references(&mut self, table: &Written, columns: &[Ident]) {
+        if let Some(object) = self.existing(table, RELATIONS) {
+            let columns = columns.iter().map(|column| column.value.clone()).collect();
+            self.on_table(&object, Privilege::References, On::Columns(columns));
         }
+    }
+
+    /// What stands behind the type of a column: sequences in its default need rights, and keys of other tables.
+    fn column_option(&mut self, option: &ColumnOption) {
+        match option {
+            ColumnOption::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
+            ColumnOption::Default(value) => self.default_of(value),
+            // No function or sequence stands in them.
+            ColumnOption::Check(_) | ColumnOption::Generated { .. } | ColumnOption::OnUpdate(_) => {}
+            ColumnOption::Null
+            | ColumnOption::NotNull
+            | ColumnOption::PrimaryKey(_)
+            | ColumnOption::Unique(_)
+            | ColumnOption::DialectSpecific(_)
+            | ColumnOption::CharacterSet(_)
+            | ColumnOption::Collation(_)
+            | ColumnOption::Comment(_)
+            | ColumnOption::Srid(_)
+            | ColumnOption::Invisible => {}
+            other => self.undecided.push(format!("what `{other}` of a column needs")),
+        }
+    }
+
+    fn default_of(&mut self, value: &Expr) {
+        with_statements(Dialect::Mariadb, &format!("SELECT {value}"), true, |read| match one(read) {
+            Ok(statement) => self.walk(statement),
+            Err(why) => self.undecided.push(why),
+        });
+    }
+
+    fn changes(&mut self, statement: &Statement, change: Change) {
+        let before = std::mem::replace(&mut self.change, change);
+        self.walk(statement);
+        self.change = before;
     }
 
     #[expect(clippy::too_many_lines, reason = "one arm for each statement")]
     fn statement(&mut self, statement: &Statement) {
         match statement {
-            Statement::Query(_) | Statement::Insert(_) | Statement::Update(_) | Statement::Delete(_) => self.walk(statement),
+            Statement::Query(_) => self.walk(statement),
+            Statement::Insert(insert) => self.changes(statement, Change::of_insert(insert)),
+            Statement::Update(update) => self.changes(statement, Change::of_update(update)),
+            Statement::Delete(delete) => self.changes(statement, Change::of_delete(delete)),
             Statement::Explain { statement, .. } => {
                 self.statement(statement);
-                if self.found.iter().any(|o| o.class() == Some(Class::View)) {
-                    self.undecided.push("EXPLAIN of a view, which shows what is behind it".to_owned());
-                }
+                self.shows_what_is_behind();
             }
             Statement::Call(function) => self.call(function),
             Statement::Truncate(truncate) => {
@@ -556,7 +611,7 @@ impl Deriver<'_> {
                 if create.or_replace {
                     self.on_name(&create.name, &[Privilege::Drop]);
                 }
-                self.walk(&Statement::Query(create.query.clone()));
+                self.view_made_of(&create.query);
             }
             Statement::CreateIndex(create) => self.on_name(&create.table_name, &[Privilege::Index]),
             Statement::CreateDatabase { db_name, .. } => self.on_database(db_name, &[Privilege::Create]),
@@ -575,15 +630,16 @@ impl Deriver<'_> {
                 self.on_name(&alter.name, &[Privilege::Alter]);
                 for operation in &alter.operations {
                     match operation {
-                        AlterTableOperation::AddColumn { column_def, .. } if !column_def.options.is_empty() => {
-                            self.undecided.push("what the options of the new column need".to_owned());
+                        AlterTableOperation::AddColumn { column_def, .. } => {
+                            column_def.options.iter().for_each(|option| self.column_option(&option.option));
                         }
-                        AlterTableOperation::AddColumn { .. }
-                        | AlterTableOperation::DropColumn { .. }
-                        | AlterTableOperation::ModifyColumn { .. }
-                        | AlterTableOperation::ChangeColumn { .. }
+                        AlterTableOperation::ModifyColumn { options, .. } | AlterTableOperation::ChangeColumn { options, .. } => {
+                            options.iter().for_each(|option| self.column_option(option));
+                        }
+                        AlterTableOperation::AlterColumn { op: AlterColumnOperation::SetDefault { value }, .. } => self.default_of(value),
+                        AlterTableOperation::DropColumn { .. }
                         | AlterTableOperation::RenameColumn { .. }
-                        | AlterTableOperation::AlterColumn { .. } => {}
+                        | AlterTableOperation::AlterColumn { op: AlterColumnOperation::DropDefault, .. } => {}
                         _ => self.undecided.push("a form of ALTER TABLE that is not followed".to_owned()),
                     }
                 }

@@ -18,7 +18,7 @@ use crate::database::{Needs, On};
 use crate::sql::{Dialect, Words};
 
 /// A role as a statement names it.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) enum Named {
     Role(String),
     Current,
@@ -108,9 +108,11 @@ pub(super) const OPTION_OF_ALL: &str = "an option to pass something on that ever
 const KEPT: &[&str] = &["current_role", "current_user", "none", "public", "session_user"];
 
 /// Returns the checks for a statement, if it is one about roles.
-pub(crate) fn needs(state: &State, (session, current): (&str, &str), text: &str) -> Option<Needs<Need>> {
+///
+/// Names without a schema are found by `find`.
+pub(super) fn needs(state: &State, (session, current): (&str, &str), find: Find<'_>, text: &str) -> Option<Needs<Need>> {
     let about = read(text)?;
-    let mut checks = Checks { state, session, current, list: Vec::new(), undecided: Vec::new(), notes: Vec::new() };
+    let mut checks = Checks { state, session, current, find, list: Vec::new(), undecided: Vec::new(), notes: Vec::new() };
     checks.of(&about);
     checks.undecided.extend(looked_at_on_server(&state.not_modelled, session, text, true));
     checks.undecided.extend(settings::not_followed(state, session));
@@ -118,7 +120,11 @@ pub(crate) fn needs(state: &State, (session, current): (&str, &str), text: &str)
     Some(Needs { list, begins: Vec::new(), undecided, notes })
 }
 
+/// Finds what a name without a schema stands for, of one of some classes.
+pub(super) type Find<'f> = &'f mut dyn FnMut(&[String], &[Class]) -> Result<ObjectName, String>;
+
 struct Checks<'s> {
+    find: Find<'s>,
     state: &'s State,
     session: &'s str,
     current: &'s str,
@@ -136,7 +142,8 @@ impl Checks<'_> {
                     options;
                 let strong = [superuser, replication, bypass_row_security].contains(&&Some(true));
                 self.switch(if strong { "superuser" } else { "create-role" });
-                in_roles.iter().for_each(|role| self.passes_on(role, members));
+                let joining: Vec<Named> = members.iter().cloned().chain([Named::Role(name.clone())]).collect();
+                in_roles.iter().for_each(|role| self.passes_on(role, &joining));
                 self.joins(name, members);
                 members.iter().for_each(|role| {
                     self.known(role);
@@ -175,9 +182,11 @@ impl Checks<'_> {
                 }
             }
             About::Membership { roles, members, by, is_grant } => {
-                members.iter().for_each(|member| {
-                    self.known(member);
-                });
+                // Names are looked up before anything is checked.
+                let known: Vec<Option<String>> = members.iter().map(|member| self.known(member)).collect();
+                if known.contains(&None) {
+                    return;
+                }
                 let members: &[Named] = if *is_grant { members } else { &[] };
                 roles.iter().for_each(|role| self.passes_on(role, members));
                 match by.as_ref().map(|by| self.name(by)) {
@@ -214,16 +223,7 @@ impl Checks<'_> {
             }
             About::Columns { columns, tables, option_to } => {
                 for table in tables {
-                    let parts: Vec<&str> = table.iter().map(String::as_str).collect();
-                    let classes = [Class::Table, Class::View, Class::MaterialisedView];
-                    let known =
-                        classes.iter().map(|class| ObjectName::new(*class, &parts)).find(|name| self.state.objects.contains_key(name));
-                    let (Some(object), [schema, _]) = (known, parts.as_slice()) else {
-                        self.undecided.push(format!("`{}` is not in the inventory by this name", parts.join(".")));
-                        continue;
-                    };
-                    let schema = ObjectName::new(Class::Schema, &[schema]);
-                    self.list.push(Need::privilege(self.current, &schema, Privilege::Usage, On::Object));
+                    let Some(object) = self.found(table, &[Class::Table, Class::View, Class::MaterialisedView]) else { continue };
                     let demand = Demand::Privilege { any: COLUMN_PRIVILEGES, on: On::Columns(columns.clone()), want: Want::GrantOption };
                     self.list.push(Need::Object { role: self.current.to_owned(), object: object.clone(), demand });
                     self.option(&object, columns, COLUMN_PRIVILEGES, option_to);
@@ -268,23 +268,31 @@ impl Checks<'_> {
             return;
         };
         for name in names {
-            let parts: Vec<&str> = name.iter().map(String::as_str).collect();
-            let object = match class {
-                Class::Database if parts == [self.state.database.as_str()] => ObjectName::database(),
-                _ => ObjectName::new(class, &parts),
-            };
-            if !self.state.objects.contains_key(&object) {
-                self.undecided.push(format!("`{object}` is not in the inventory by this name"));
-                continue;
-            }
-            if let (true, [schema, _]) = (class.is_in_schema(), parts.as_slice()) {
-                let schema = ObjectName::new(Class::Schema, &[schema]);
-                self.list.push(Need::privilege(self.current, &schema, Privilege::Usage, On::Object));
-            }
+            let Some(object) = self.found(name, &[class]) else { continue };
             let demand = Demand::Privilege { any, on: On::Object, want: Want::GrantOption };
             self.list.push(Need::Object { role: self.current.to_owned(), object: object.clone(), demand });
             self.option(&object, &[], any, option_to);
         }
+    }
+
+    /// Finds what a name stands for; its schema must be open.
+    fn found(&mut self, name: &[String], classes: &[Class]) -> Option<ObjectName> {
+        let parts: Vec<&str> = name.iter().map(String::as_str).collect();
+        let known = match (classes, parts.as_slice()) {
+            ([Class::Database], [one]) if *one == self.state.database => Ok(ObjectName::database()),
+            ([class, ..], [_]) if class.is_in_schema() => (self.find)(name, classes),
+            _ => classes
+                .iter()
+                .map(|class| ObjectName::new(*class, &parts))
+                .find(|name| self.state.objects.contains_key(name))
+                .ok_or_else(|| format!("`{}` is not in the inventory by this name", parts.join("."))),
+        };
+        let object = known.map_err(|why| self.undecided.push(why)).ok()?;
+        if let [schema, _] = parts.as_slice() {
+            let schema = ObjectName::new(Class::Schema, &[schema]);
+            self.list.push(Need::privilege(self.current, &schema, Privilege::Usage, On::Object));
+        }
+        Some(object)
     }
 
     /// What the server checks for each object apart, as if it were given away or its grants were taken back one by one.

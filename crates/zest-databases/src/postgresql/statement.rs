@@ -5,6 +5,7 @@ mod along;
 mod catalogs;
 mod grammar;
 mod objects;
+mod plpgsql;
 mod rows;
 mod session;
 pub(super) mod settings;
@@ -15,10 +16,12 @@ use std::sync::LazyLock;
 
 use rustc_hash::FxHashSet;
 
+use sqlparser::ast::helpers::stmt_create_table::CreateTableBuilder;
 use sqlparser::ast::{
-    Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, CreateTableLikeKind,
-    DataType, FunctionDesc, FunctionReturnType, GrantObjects, GranteeName, GranteesType, LockTableMode, ObjectName as Written, ObjectType,
-    Owner, Privileges as Listed, Query, SchemaName, Set, SetExpr, Statement, TableConstraint,
+    Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, CreateDomain, CreateIndex,
+    CreateTable, CreateTableLikeKind, CreateTableOptions, CreateView, DataType, Expr, Function, FunctionArg, FunctionArgExpr,
+    FunctionArguments, FunctionDesc, FunctionReturnType, GrantObjects, GranteeName, GranteesType, IndexColumn, IndexOption, LockTableMode,
+    ObjectName as Written, ObjectType, Owner, Privileges as Listed, Query, SchemaName, Set, SetExpr, SqlOption, Statement, TableConstraint,
 };
 
 use super::Column;
@@ -60,6 +63,25 @@ const OF_RELATIONS: &[(&str, usize)] = &[
     ("pg_relation_size", 1),
     ("pg_table_size", 1),
     ("pg_total_relation_size", 1),
+];
+
+/// Functions about rights on something that is named; everybody may run them, and a name without a schema needs no right.
+const ABOUT_RIGHTS: &[&str] = &[
+    "has_any_column_privilege",
+    "has_column_privilege",
+    "has_database_privilege",
+    "has_foreign_data_wrapper_privilege",
+    "has_function_privilege",
+    "has_language_privilege",
+    "has_parameter_privilege",
+    "has_schema_privilege",
+    "has_sequence_privilege",
+    "has_server_privilege",
+    "has_table_privilege",
+    "has_tablespace_privilege",
+    "has_type_privilege",
+    "pg_has_role",
+    "row_security_active",
 ];
 
 /// Types of the server itself that the parser has no word of its own for, and whose values name nothing.
@@ -142,10 +164,14 @@ pub(crate) fn needs(catalog: &Catalog, session: &str, current: &str, text: &str)
 }
 
 fn needs_of(catalog: &Catalog, standing: &Standing, text: &str) -> Result<Needs<Need>, (Refusal, String)> {
-    if let Some(needs) = about_rights::needs(catalog.state(), (&standing.account, &standing.role), text) {
-        return Ok(needs);
-    }
     let mut deriver = Deriver::new(catalog, standing);
+    let who = (&*standing.account, &*standing.role);
+    let of_rights = about_rights::needs(catalog.state(), who, &mut |name, classes| deriver.look_up(name, classes), text);
+    if let Some(needs) = of_rights {
+        // The schemas in which names were found come first.
+        let Needs { list, begins, undecided, notes } = needs;
+        return Ok(Needs { list: std::mem::take(&mut deriver.early).into_iter().chain(list).collect(), begins, undecided, notes });
+    }
     if deriver.about_objects(text) {
         deriver.of_server(text, true);
         return Ok(deriver.needs());
@@ -179,6 +205,7 @@ impl<'c> Deriver<'c> {
             is_dropped: false,
             passed_over: None,
             turned: Vec::new(),
+            made: Vec::new(),
             found: Vec::new(),
             early: Vec::new(),
             rows: Vec::new(),
@@ -230,6 +257,8 @@ struct Deriver<'c> {
     passed_over: Option<usize>,
     /// Types of ours that values are turned into.
     turned: Vec<ObjectName>,
+    /// Types of ours that values of the statement have, of which columns may be made.
+    made: Vec<ObjectName>,
     found: Vec<Found>,
     early: Vec<Need>,
     rows: Vec<Need>,
@@ -322,6 +351,7 @@ impl Names for Deriver<'_> {
         }
         let object = self.look_up(&name, &[Class::Type])?;
         self.turned.push(object.clone());
+        self.made.push(object.clone());
         let notes = self.catalog.state().objects.get(&object).map(|o| &o.not_modelled);
         match notes.and_then(|n| looked_at(n, Touch::Cast)) {
             Some(note) => Err(format!("{object} has {note}, which is not modelled")),
@@ -514,8 +544,8 @@ fn into(query: &Query) -> Option<(Query, Written, bool)> {
     }
     let [target] = into.targets.as_slice() else { return None };
     let name = match target {
-        sqlparser::ast::Expr::Identifier(ident) => vec![ident.clone()],
-        sqlparser::ast::Expr::CompoundIdentifier(parts) => parts.clone(),
+        Expr::Identifier(ident) => vec![ident.clone()],
+        Expr::CompoundIdentifier(parts) => parts.clone(),
         _ => return None,
     };
     Some((plain, Written::from(name), into.temporary))
@@ -564,6 +594,13 @@ impl Deriver<'_> {
         let state = self.catalog.state();
         let owner = state.objects.get(object).and_then(|o| self.catalog.role(&o.owner));
         state.is_superuser(&self.role) || self.catalog.role(&self.role).zip(owner).is_some_and(|(r, o)| self.catalog.has_role(r, o))
+    }
+
+    /// What is done to a table is done to those below it as well, of which all must be owned.
+    fn with_those_below(&mut self, table: &ObjectName) {
+        if !self.catalog.state().is_superuser(&self.role) {
+            self.not_modelled(table, Touch::Alter);
+        }
     }
 
     fn switch(&mut self, switch: &'static str) {
@@ -637,48 +674,33 @@ impl Deriver<'_> {
                 }
             }
             Statement::Copy { source, to, target, .. } => self.copy(source, *to, target),
-            Statement::CreateTable(create) => {
-                if create.temporary {
-                    self.on_database(Privilege::Temporary);
-                } else {
-                    self.create_in_schema(&create.name);
-                }
-                for column in &create.columns {
-                    self.type_used(&column.data_type, false);
-                    for option in &column.options {
-                        match &option.option {
-                            ColumnOption::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
-                            ColumnOption::Default(value) => self.names_in(None, &value.to_string()),
-                            ColumnOption::Check(check) => self.names_in(None, &check.expr.to_string()),
-                            ColumnOption::Generated { generation_expr: Some(expr), .. } => self.names_in(None, &expr.to_string()),
-                            _ => {}
-                        }
-                    }
-                }
-                for constraint in &create.constraints {
-                    match constraint {
-                        TableConstraint::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
-                        TableConstraint::Check(check) => self.names_in(None, &check.expr.to_string()),
-                        _ => {}
-                    }
-                }
-                if let Some(query) = &create.query {
-                    self.made_of(query, !self.without_data);
-                }
-                if let Some(CreateTableLikeKind::Parenthesized(like) | CreateTableLikeKind::Plain(like)) = &create.like
-                    && let Some(object) = self.existing(&like.name, RELATIONS)
-                {
-                    self.early.push(Need::privilege(&self.role, &object, Privilege::Select, On::Object));
-                    self.types_of(&object);
-                }
-                for parent in create.inherits.iter().flatten().chain(&create.partition_of) {
-                    if let Some(object) = self.existing(parent, RELATIONS) {
-                        self.own(Some(object.clone()));
-                        self.types_of(&object);
-                    }
-                }
-            }
+            Statement::CreateTable(create) => self.create_table(create),
             Statement::CreateView(create) => {
+                let CreateView {
+                    or_alter,
+                    secure,
+                    cluster_by,
+                    comment,
+                    with_no_schema_binding,
+                    copy_grants,
+                    to,
+                    params,
+                    columns,
+                    options,
+                    or_replace: _,
+                    materialized: _,
+                    name: _,
+                    name_before_not_exists: _,
+                    query: _,
+                    if_not_exists: _,
+                    temporary: _,
+                } = create;
+                let others = [*or_alter, *secure, *with_no_schema_binding, *copy_grants, comment.is_some(), to.is_some(), params.is_some()];
+                let of_columns = columns.iter().any(|column| column.data_type.is_some() || column.options.is_some());
+                if others.contains(&true) || !cluster_by.is_empty() || of_columns {
+                    self.undecided.push("a part of CREATE VIEW that is not followed".to_owned());
+                }
+                self.table_options(options);
                 // The names in the query are looked up first; its rows are checked when the view is used, but those of
                 // a materialised view at once, when it has been made.
                 self.made_of(&create.query, create.materialized && !self.without_data);
@@ -694,8 +716,30 @@ impl Deriver<'_> {
                 }
             }
             Statement::CreateIndex(create) => {
+                let CreateIndex {
+                    columns,
+                    index_options,
+                    alter_options,
+                    r#async,
+                    name: _,
+                    table_name: _,
+                    using: _,
+                    unique: _,
+                    concurrently: _,
+                    if_not_exists: _,
+                    include: _,
+                    nulls_distinct: _,
+                    with: _,
+                    predicate: _,
+                } = create;
+                if *r#async || !index_options.is_empty() || !alter_options.is_empty() {
+                    self.undecided.push("a part of CREATE INDEX that is not followed".to_owned());
+                }
+                for class in columns.iter().filter_map(|column| column.operator_class.as_ref()) {
+                    self.of_server_alone(class, "operator class");
+                }
                 let table = self.existing(&create.table_name, RELATIONS);
-                let is_column = |e: &sqlparser::ast::Expr| matches!(e, sqlparser::ast::Expr::Identifier(_));
+                let is_column = |e: &Expr| matches!(e, Expr::Identifier(_));
                 let expressions = create.columns.iter().map(|c| &c.column.expr).filter(|e| !is_column(e)).chain(&create.predicate);
                 let expressions: Vec<String> = expressions.map(ToString::to_string).collect();
                 if let Some(table) = table.as_ref().filter(|_| !expressions.is_empty()) {
@@ -715,8 +759,7 @@ impl Deriver<'_> {
             Statement::CreateSchema { schema_name, .. } => {
                 self.on_database(Privilege::Create);
                 if let SchemaName::UnnamedAuthorization(role) | SchemaName::NamedAuthorization(_, role) = schema_name {
-                    let of = fold(Dialect::Postgresql, role);
-                    self.early.push(Need::Member { role: self.role.clone(), of, why: "it would own the schema".to_owned() });
+                    self.member(fold(Dialect::Postgresql, role), "it would own the schema");
                 }
             }
             Statement::CreateSequence { temporary: true, .. } => self.on_database(Privilege::Temporary),
@@ -732,10 +775,11 @@ impl Deriver<'_> {
                 }
             }
             Statement::CreateDomain(create) => {
-                self.create_in_schema(&create.name);
-                self.type_used(&create.data_type, false);
-                create.default.iter().for_each(|value| self.names_in(None, &value.to_string()));
-                for constraint in &create.constraints {
+                let CreateDomain { name, data_type, collation: _, default, constraints } = create;
+                self.create_in_schema(name);
+                self.type_used(data_type, false);
+                default.iter().for_each(|value| self.names_in(None, &value.to_string()));
+                for constraint in constraints {
                     match constraint {
                         TableConstraint::Check(check) => self.names_in(None, &check.expr.to_string()),
                         _ => self.undecided.push("what the constraint of the domain names".to_owned()),
@@ -845,11 +889,147 @@ impl Deriver<'_> {
         }
     }
 
+    fn create_table(&mut self, create: &CreateTable) {
+        // What is taken out here is followed below; whatever else there is must be as if it were not written.
+        let rest = CreateTable {
+            columns: Vec::new(),
+            constraints: Vec::new(),
+            query: None,
+            like: None,
+            inherits: None,
+            partition_of: None,
+            for_values: None,
+            partition_by: None,
+            table_options: CreateTableOptions::None,
+            temporary: false,
+            unlogged: false,
+            global: None,
+            if_not_exists: false,
+            on_commit: None,
+            with_data: None,
+            ..create.clone()
+        };
+        if rest != CreateTableBuilder::new(create.name.clone()).build() {
+            self.undecided.push("a part of CREATE TABLE that is not followed".to_owned());
+        }
+        if create.temporary {
+            self.on_database(Privilege::Temporary);
+        } else {
+            self.create_in_schema(&create.name);
+        }
+        self.table_options(&create.table_options);
+        for column in &create.columns {
+            self.type_used(&column.data_type, false);
+            for option in &column.options {
+                match &option.option {
+                    ColumnOption::Null | ColumnOption::NotNull => {}
+                    ColumnOption::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
+                    ColumnOption::Default(value) => self.names_in(None, &value.to_string()),
+                    ColumnOption::Check(check) => self.names_in(None, &check.expr.to_string()),
+                    ColumnOption::Generated { generation_expr, .. } => {
+                        generation_expr.iter().for_each(|expression| self.names_in(None, &expression.to_string()));
+                    }
+                    ColumnOption::PrimaryKey(key) => self.key(&key.columns, &key.index_options),
+                    ColumnOption::Unique(key) => self.key(&key.columns, &key.index_options),
+                    ColumnOption::Collation(name) => self.of_server_alone(name, "collation"),
+                    other => self.undecided.push(format!("what `{other}` of a column needs")),
+                }
+            }
+        }
+        for constraint in &create.constraints {
+            match constraint {
+                TableConstraint::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
+                TableConstraint::Check(check) => self.names_in(None, &check.expr.to_string()),
+                TableConstraint::PrimaryKey(key) => self.key(&key.columns, &key.index_options),
+                TableConstraint::Unique(key) => self.key(&key.columns, &key.index_options),
+                other => self.undecided.push(format!("what `{other}` needs")),
+            }
+        }
+        // How it is parted: by columns, or by what is worked out of them.
+        if let Some(by) = &create.partition_by {
+            let list = match &**by {
+                Expr::Function(Function { args: FunctionArguments::List(list), .. }) => list.args.as_slice(),
+                _ => &[],
+            };
+            let is_column = |part: &FunctionArg| matches!(part, FunctionArg::Unnamed(FunctionArgExpr::Expr(Expr::Identifier(_))));
+            if list.is_empty() || !list.iter().all(is_column) {
+                self.undecided.push("what the table is parted by".to_owned());
+            }
+        }
+        if let Some(query) = &create.query {
+            self.made_of(query, !self.without_data);
+        }
+        if let Some(CreateTableLikeKind::Parenthesized(like) | CreateTableLikeKind::Plain(like)) = &create.like
+            && let Some(object) = self.existing(&like.name, RELATIONS)
+        {
+            self.early.push(Need::privilege(&self.role, &object, Privilege::Select, On::Object));
+            self.types_of(&object);
+        }
+        for parent in create.inherits.iter().flatten().chain(&create.partition_of) {
+            if let Some(object) = self.existing(parent, RELATIONS) {
+                self.own(Some(object.clone()));
+                self.types_of(&object);
+            }
+        }
+    }
+
+    /// A key over columns, without what an index may have besides.
+    fn key(&mut self, columns: &[IndexColumn], options: &[IndexOption]) {
+        let is_plain = |column: &IndexColumn| column.operator_class.is_none() && matches!(column.column.expr, Expr::Identifier(_));
+        if !options.is_empty() || !columns.iter().all(is_plain) {
+            self.undecided.push("what the index of a key has besides its columns".to_owned());
+        }
+    }
+
+    /// Settings of a new relation, and where it is kept.
+    fn table_options(&mut self, options: &CreateTableOptions) {
+        let list: &[SqlOption] = match options {
+            CreateTableOptions::None => &[],
+            CreateTableOptions::With(list)
+            | CreateTableOptions::Options(list)
+            | CreateTableOptions::Plain(list)
+            | CreateTableOptions::TableProperties(list) => list,
+        };
+        for option in list {
+            match option {
+                SqlOption::KeyValue { .. } | SqlOption::Ident(_) => {}
+                SqlOption::TableSpace(space) => self.tablespace(&space.name),
+                SqlOption::Clustered(_) | SqlOption::Partition { .. } | SqlOption::Comment(_) | SqlOption::NamedParenthesizedList(_) => {
+                    self.undecided.push(format!("what `{option}` needs"));
+                }
+            }
+        }
+    }
+
+    /// Superusers may keep something in any tablespace.
+    fn tablespace(&mut self, name: &str) {
+        if !self.catalog.state().is_superuser(&self.role) {
+            self.undecided
+                .push(format!("whether `{}` may keep something in the tablespace `{name}`: tablespaces are not listed", self.role));
+        }
+    }
+
+    /// Something of the server itself, which everybody may use; whether others of that sort may be used is not known.
+    fn of_server_alone(&mut self, name: &Written, what: &str) {
+        let parts = table_name(Dialect::Postgresql, name);
+        if !matches!(parts.as_slice(), [_]) && parts.first().is_none_or(|schema| schema != "pg_catalog") {
+            self.undecided.push(format!("whether the {what} `{}` may be used", parts.join(".")));
+        }
+    }
+
     /// A relation that is made of a query: its names are looked up first, and the types of its columns must be open; its rows are
     /// read where it is filled at once.
     fn made_of(&mut self, query: &Query, is_filled: bool) {
         let (rows, late, found) = (self.rows.clone(), self.late.clone(), self.found.len());
+        let made = std::mem::take(&mut self.made);
         self.walk(&Statement::Query(Box::new(query.clone())));
+        let made = std::mem::replace(&mut self.made, made);
+        for data_type in made {
+            let need = Need::privilege(&self.role, &data_type, Privilege::Usage, On::Object).outcome(self.catalog);
+            if !need.passes() {
+                self.undecided.push(format!("whether a column comes out for which this holds: {}", need.text));
+            }
+        }
         if !is_filled {
             (self.rows, self.late) = (rows, late);
         }
@@ -966,6 +1146,7 @@ impl Deriver<'_> {
     fn alter_table(&mut self, name: &Written, operations: &[AlterTableOperation]) {
         let Some(table) = self.existing(name, RELATIONS) else { return };
         self.own(Some(table.clone()));
+        self.with_those_below(&table);
         let schema = table.schema().map(|s| ObjectName::new(Class::Schema, &[s]));
         for operation in operations {
             match operation {
@@ -1002,14 +1183,19 @@ impl Deriver<'_> {
                 AlterTableOperation::AddConstraint { constraint: TableConstraint::ForeignKey(key), .. } => {
                     self.references(&key.foreign_table, &key.referred_columns);
                 }
-                AlterTableOperation::AddConstraint { constraint: TableConstraint::PrimaryKey(_) | TableConstraint::Unique(_), .. } => {}
+                AlterTableOperation::AddConstraint { constraint: TableConstraint::PrimaryKey(key), .. } => {
+                    self.key(&key.columns, &key.index_options);
+                }
+                AlterTableOperation::AddConstraint { constraint: TableConstraint::Unique(key), .. } => {
+                    self.key(&key.columns, &key.index_options);
+                }
                 AlterTableOperation::AddConstraint { constraint: TableConstraint::Check(check), .. } => {
                     self.new_expression(&table, &check.expr.to_string());
                 }
                 AlterTableOperation::AddConstraint { .. } => self.undecided.push("what the constraint runs".to_owned()),
                 AlterTableOperation::OwnerTo { new_owner: Owner::Ident(owner) } => {
                     let of = fold(Dialect::Postgresql, owner);
-                    self.early.push(Need::Member { role: self.role.clone(), of: of.clone(), why: "it would own the table".to_owned() });
+                    self.member(of.clone(), "it would own the table");
                     if let (Some(schema), false) = (&schema, self.catalog.state().is_superuser(&self.role)) {
                         self.early.push(Need::privilege(&of, schema, Privilege::Create, On::Object));
                     }
@@ -1059,14 +1245,11 @@ impl Deriver<'_> {
     /// Finds a routine by its name, and by the types of its arguments where they are written.
     fn routine(&mut self, described: &FunctionDesc, classes: &[Class]) -> Option<ObjectName> {
         let parts = table_name(Dialect::Postgresql, &described.name);
-        let types =
-            described.args.as_ref().map(|a| a.iter().map(|x| x.data_type.to_string().to_lowercase()).collect::<Vec<_>>().join(", "));
+        let printed = |argument: &sqlparser::ast::OperateFunctionArg| types::printed(&argument.data_type.to_string().to_lowercase());
+        let wanted: Option<Vec<String>> = described.args.as_ref().map(|list| list.iter().map(printed).collect());
         let fits = |n: &&ObjectName| {
-            classes.contains(&n.class)
-                && n.parts.ends_with(&parts)
-                && types.as_deref().is_none_or(|t| {
-                    n.arguments.as_deref().is_some_and(|a| a.replace(' ', "") == t.replace(' ', "").replace("int,", "integer,"))
-                })
+            let known = || n.arguments.as_deref().map(types::listed).unwrap_or_default();
+            classes.contains(&n.class) && n.parts.ends_with(&parts) && wanted.as_ref().is_none_or(|wanted| *wanted == known())
         };
         let last = parts.last().map_or("", String::as_str);
         let found: Vec<ObjectName> = self.catalog.named(last).filter(fits).cloned().collect();

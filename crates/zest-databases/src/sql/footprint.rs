@@ -8,9 +8,9 @@ use rustc_hash::FxHashSet;
 use sqlparser::ast::{
     AccessExpr, Assignment, AssignmentTarget, CastKind, ConflictTarget, Cte, DataType, Delete, Distinct, Expr, FromTable, Function,
     FunctionArg, FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, GroupByWithModifier, Ident, InTarget, Insert,
-    JoinConstraint, JoinOperator, LimitClause, Merge, MergeAction, MergeInsertKind, MergeUpdateKind, NamedWindowExpr, ObjectName,
-    OnConflictAction, OnInsert, OrderByExpr, OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement,
-    Subscript, TableFactor, TableObject, TableSampleKind, TableWithJoins, UnaryOperator, Update, UpdateTableFromKind, Value,
+    JoinConstraint, JoinOperator, LimitClause, Merge, MergeAction, MergeClauseKind, MergeInsertKind, MergeUpdateKind, NamedWindowExpr,
+    ObjectName, OnConflictAction, OnInsert, OrderByExpr, OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr,
+    Statement, Subscript, TableFactor, TableObject, TableSampleKind, TableWithJoins, UnaryOperator, Update, UpdateTableFromKind, Value,
     WindowFrameBound, WindowSpec, WindowType,
 };
 use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
@@ -262,13 +262,15 @@ pub(crate) struct Call {
     pub(crate) types: Vec<Option<String>>,
     /// The first argument, where it is a text.
     pub(crate) text: Option<String>,
+    /// Which arguments name nothing, whatever they are for: numbers, NULL, and texts without a dot.
+    pub(crate) plain: Vec<bool>,
     /// False where nobody reads what it gives, and so it is not called.
     pub(crate) is_run: bool,
 }
 
 impl Call {
     fn of(name: Vec<String>, arguments: usize) -> Self {
-        Self { name, arguments, types: vec![None; arguments], text: None, is_run: true }
+        Self { name, arguments, types: vec![None; arguments], text: None, plain: vec![false; arguments], is_run: true }
     }
 }
 
@@ -348,6 +350,30 @@ pub(crate) struct Walker<'n> {
     work: usize,
     /// Whether it is in the body of a routine: a name that is no column is a parameter there, and the server looked when it was made.
     in_body: bool,
+    /// Which of what stands in FROM is locked by the SELECT that is walked.
+    locked: Locked,
+    /// Whether the query that is walked next is locked by the one around it.
+    is_locked: bool,
+}
+
+/// What a query locks of what stands in its FROM: a lock of a query in there locks all that it reads from.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+enum Locked {
+    #[default]
+    Nothing,
+    All,
+    /// What is called so.
+    Named(Vec<String>),
+}
+
+impl Locked {
+    fn has(&self, alias: &str) -> bool {
+        match self {
+            Self::Nothing => false,
+            Self::All => true,
+            Self::Named(names) => names.iter().any(|name| name == alias),
+        }
+    }
 }
 
 /// The deepest nesting that is followed.
@@ -374,6 +400,8 @@ impl<'n> Walker<'n> {
             depth: 0,
             work: 0,
             in_body,
+            locked: Locked::Nothing,
+            is_locked: false,
         }
     }
 
@@ -456,12 +484,16 @@ impl Walker<'_> {
             return None;
         }
         let with = self.with.len();
+        // What stands in WITH is not locked along.
+        let is_locked = std::mem::take(&mut self.is_locked);
         if let Some(clause) = &query.with {
             for cte in &clause.cte_tables {
                 self.cte(cte, clause.recursive);
             }
         }
+        self.is_locked = is_locked;
         let outputs = self.set_expr(&query.body, Some(query));
+        self.is_locked = false;
         let mut ending = self.with.split_off(with);
         while let Some(common) = ending.pop() {
             let Some((uses, calls)) = common.reads.filter(|_| common.used == 0 && self.dialect == Dialect::Postgresql) else { continue };
@@ -501,6 +533,7 @@ impl Walker<'_> {
         match body {
             SetExpr::Select(select) => self.select(select, query),
             SetExpr::Query(inner) => {
+                self.is_locked |= query.is_some_and(|query| !query.locks.is_empty());
                 let outputs = self.query(inner);
                 self.tail(query, outputs.clone());
                 outputs
@@ -511,6 +544,8 @@ impl Walker<'_> {
                     self.undecided("the statement is nested too deep");
                     return None;
                 }
+                // The rows of several queries together are not locked.
+                self.is_locked = false;
                 let outputs = self.set_expr(left, None);
                 self.set_expr(right, None);
                 self.depth -= 1;
@@ -588,9 +623,12 @@ impl Walker<'_> {
             self.undecided("SELECT … INTO makes a table");
         }
         self.scopes.push(Vec::new());
+        let locked = self.locks(query);
+        let around = std::mem::replace(&mut self.locked, locked.clone());
         for item in &select.from {
             self.joins(item, Verb::Select);
         }
+        self.locked = around;
         let mut aliases = Vec::new();
         let mut named = Vec::new();
         for item in &select.projection {
@@ -634,18 +672,28 @@ impl Walker<'_> {
         }
         if let Some(query) = query {
             self.behind(query);
-            for lock in &query.locks {
-                let of = lock.of.as_ref().and_then(|o| o.0.last()).and_then(|p| p.as_ident()).map(|i| self.fold(i));
-                let scope = self.scopes.last().cloned().unwrap_or_default();
-                for source in scope.iter().filter(|s| of.as_ref().is_none_or(|o| *o == s.alias)) {
-                    if let Some(at) = source.at {
-                        self.footprint.uses[at].verbs.insert(Verb::Lock);
-                    }
-                }
+        }
+        if locked != Locked::Nothing {
+            let scope = self.scopes.last().cloned().unwrap_or_default();
+            for at in scope.iter().filter(|source| locked.has(&source.alias)).filter_map(|source| source.at) {
+                self.footprint.uses[at].verbs.insert(Verb::Lock);
             }
         }
         self.scopes.pop();
         outputs
+    }
+
+    /// What a SELECT locks: all, where the query around it locks it, or what its own clauses name.
+    fn locks(&mut self, query: Option<&Query>) -> Locked {
+        let around = if std::mem::take(&mut self.is_locked) { Locked::All } else { Locked::Nothing };
+        query.into_iter().flat_map(|query| &query.locks).fold(around, |locked, lock| {
+            let of = lock.of.as_ref().and_then(|o| o.0.last()).and_then(|p| p.as_ident()).map(|i| self.fold(i));
+            match (locked, of) {
+                (Locked::All, _) | (_, None) => Locked::All,
+                (Locked::Nothing, Some(name)) => Locked::Named(vec![name]),
+                (Locked::Named(names), Some(name)) => Locked::Named(names.into_iter().chain([name]).collect()),
+            }
+        })
     }
 
     /// One item of a select list; returns the names of the output columns.
@@ -794,6 +842,7 @@ impl Walker<'_> {
             TableFactor::Derived { subquery, alias, lateral, .. } => {
                 // Only a lateral subquery sees what stands beside it.
                 let hidden = if *lateral { None } else { self.scopes.last_mut().map(std::mem::take) };
+                self.is_locked = self.locked.has(&alias.as_ref().map_or("?".to_owned(), |a| self.fold(&a.name)));
                 let outputs = self.query(subquery);
                 if let (Some(hidden), Some(scope)) = (hidden, self.scopes.last_mut()) {
                     *scope = hidden;
@@ -924,6 +973,7 @@ impl Walker<'_> {
                 FunctionArguments::Subquery(query) => {
                     call.arguments += 1;
                     call.types.push(None);
+                    call.plain.push(false);
                     self.query(query);
                 }
                 FunctionArguments::List(list) => {
@@ -931,9 +981,19 @@ impl Walker<'_> {
                     for argument in &list.args {
                         let FunctionArg::Unnamed(FunctionArgExpr::Expr(expr)) = argument else {
                             call.types.push(None);
+                            call.plain.push(false);
                             continue;
                         };
                         call.types.push(self.type_of(expr));
+                        call.plain.push(match expr {
+                            Expr::Value(value) => match &value.value {
+                                Value::Null | Value::Number(..) => true,
+                                Value::SingleQuotedString(text) => !text.contains('.'),
+                                _ => false,
+                            },
+                            // The server's own number of something.
+                            _ => matches!(call.types.last(), Some(Some(known)) if matches!(known.as_str(), "integer" | "bigint" | "oid")),
+                        });
                     }
                     if let Some(FunctionArg::Unnamed(FunctionArgExpr::Expr(expr))) = list.args.first() {
                         call.text = text_of(expr);
@@ -1131,7 +1191,12 @@ impl Walker<'_> {
             }
             Expr::Cast { expr: e, data_type, .. } => {
                 self.expr(e);
-                self.cast(data_type, text_of(e).as_deref());
+                // A number of the server's own is turned into the name that it has.
+                let is_number = matches!(&**e, Expr::Identifier(name) if name.quote_style.is_none() && name.value.eq_ignore_ascii_case("tableoid"))
+                    || matches!(&**e, Expr::CompoundIdentifier(parts) if parts.last().is_some_and(|name| name.value.eq_ignore_ascii_case("tableoid")));
+                if !is_number || *data_type != DataType::Regclass {
+                    self.cast(data_type, text_of(e).as_deref());
+                }
             }
             Expr::TypedString(typed) => {
                 let text = match &typed.value.value {
@@ -1460,6 +1525,11 @@ impl Walker<'_> {
         self.factor(&merge.source, Verb::Select);
         self.expr(&merge.on);
         for clause in &merge.clauses {
+            // Where no row of the target matches, none is seen.
+            let hidden = match clause.clause_kind {
+                MergeClauseKind::NotMatched | MergeClauseKind::NotMatchedByTarget => self.scopes.last_mut().map(|scope| scope.remove(0)),
+                MergeClauseKind::Matched | MergeClauseKind::NotMatchedBySource => None,
+            };
             clause.predicate.iter().for_each(|e| self.expr(e));
             match &clause.action {
                 MergeAction::Insert(insert) => {
@@ -1505,7 +1575,15 @@ impl Walker<'_> {
                         self.footprint.uses[at].verbs.insert(Verb::Delete);
                     }
                 }
-                MergeAction::DoNothing { .. } => {}
+                MergeAction::DoNothing { .. } => {
+                    // The server wants to see something of the table even there.
+                    if let Some(at) = target.at {
+                        self.footprint.uses[at].verbs.insert(Verb::Select);
+                    }
+                }
+            }
+            if let (Some(hidden), Some(scope)) = (hidden, self.scopes.last_mut()) {
+                scope.insert(0, hidden);
             }
         }
         self.scopes.pop();

@@ -264,6 +264,147 @@ impl Words {
         Some(())
     }
 
+    /// Reads up to the sign that ends the statement, or to one of some words in no parentheses, as it is written; nothing where there is
+    /// nothing.
+    pub(crate) fn piece_until(&mut self, ends: &[&str]) -> Option<String> {
+        let from = self.at;
+        self.at = self.end_of_piece(ends);
+        (self.at > from).then(|| self.text_of(from, self.at))
+    }
+
+    fn end_of_piece(&self, ends: &[&str]) -> usize {
+        // A `CASE` that is an expression has words of its own.
+        let (mut depth, mut cases) = (0_usize, 0_usize);
+        let mut at = self.at;
+        while let Some(token) = self.tokens.get(at) {
+            match token {
+                Token::LParen | Token::LBracket => depth += 1,
+                Token::RParen | Token::RBracket => depth = depth.saturating_sub(1),
+                Token::SemiColon if depth == 0 => break,
+                _ if depth == 0 && cases == 0 && ends.iter().any(|word| self.is_at(at, word)) => break,
+                _ if self.is_at(at, "case") => cases += 1,
+                _ if self.is_at(at, "end") => cases = cases.saturating_sub(1),
+                _ => {}
+            }
+            at += 1;
+        }
+        at
+    }
+
+    /// Reads the bounds of a partition: `IN`, `FROM … TO` or `WITH`, each with values and nothing that is worked out.
+    pub(crate) fn takes_bounds(&mut self) -> bool {
+        let is_plain = |token: &Token| match token {
+            Token::Word(word) => ["in", "from", "to", "with", "modulus", "remainder", "minvalue", "maxvalue", "null", "true", "false"]
+                .iter()
+                .any(|known| word.quote_style.is_none() && word.value.eq_ignore_ascii_case(known)),
+            Token::LParen | Token::RParen | Token::Comma | Token::Minus | Token::Number(..) | Token::SingleQuotedString(_) => true,
+            _ => false,
+        };
+        let from = self.at;
+        while self.tokens.get(self.at).is_some_and(is_plain) {
+            self.at += 1;
+        }
+        self.at > from
+    }
+
+    /// Whether a parenthesis comes next.
+    pub(crate) fn is_parenthesis(&self) -> bool {
+        self.tokens.get(self.at) == Some(&Token::LParen)
+    }
+
+    /// Reads an assignment to a name or a part of it if one comes next, and returns what is assigned, as it is written.
+    pub(crate) fn assigned(&mut self) -> Option<String> {
+        let mut at = self.at;
+        if !matches!(self.tokens.get(at)?, Token::Word(_)) {
+            return None;
+        }
+        let mut depth = 0_usize;
+        loop {
+            match self.tokens.get(at)? {
+                Token::LBracket => depth += 1,
+                Token::RBracket => depth = depth.checked_sub(1)?,
+                Token::Assignment | Token::Eq if depth == 0 => break,
+                Token::Word(_) | Token::Period if depth == 0 => {}
+                Token::SemiColon | Token::LParen if depth == 0 => return None,
+                _ if depth > 0 => {}
+                _ => return None,
+            }
+            // Two words beside each other are no name.
+            let beside = matches!((self.tokens.get(at), self.tokens.get(at + 1)), (Some(Token::Word(_)), Some(Token::Word(_))));
+            if depth == 0 && beside {
+                return None;
+            }
+            at += 1;
+        }
+        let end = self.end_of_piece(&[]);
+        let value = (end > at + 1).then(|| self.text_of(at + 1, end))?;
+        self.at = end;
+        Some(value)
+    }
+
+    /// Reads the type of a variable, and what it begins with.
+    pub(crate) fn declared(&mut self) -> Option<(String, Option<String>)> {
+        let (from, end) = (self.at, self.end_of_piece(&[]));
+        let begins_value = |at: usize| {
+            matches!(self.tokens[at], Token::Assignment | Token::Eq)
+                || ["default", "not", "collate"].iter().any(|word| self.is_at(at, word))
+        };
+        let until = (from..end).find(|at| begins_value(*at)).unwrap_or(end);
+        let name = (until > from).then(|| self.text_of(from, until))?;
+        let is_value = |at: usize| matches!(self.tokens[at], Token::Assignment | Token::Eq) || self.is_at(at, "default");
+        let value = (until..end).find(|at| is_value(*at)).filter(|at| at + 1 < end).map(|at| self.text_of(at + 1, end));
+        self.at = end;
+        Some((name, value))
+    }
+
+    /// Reads a statement without the variables that its rows go into (`INTO`), as it is written otherwise.
+    pub(crate) fn without_targets(&mut self) -> Option<String> {
+        let (from, end) = (self.at, self.end_of_piece(&[]));
+        let mut depth = 0_usize;
+        let mut into = None;
+        for at in from..end {
+            match &self.tokens[at] {
+                Token::LParen => depth += 1,
+                Token::RParen => depth = depth.checked_sub(1)?,
+                _ if depth == 0 && self.is_at(at, "into") && at > from && !self.is_at(at - 1, "insert") && !self.is_at(at - 1, "merge") => {
+                    into = Some(at);
+                    break;
+                }
+                _ => {}
+            }
+        }
+        self.at = end;
+        let Some(into) = into else { return (end > from).then(|| self.text_of(from, end)) };
+        let mut at = into + 1;
+        at += usize::from(self.is_at(at, "strict"));
+        loop {
+            while at < end && matches!(self.tokens[at], Token::Word(_) | Token::Period) {
+                let beside = matches!(self.tokens.get(at + 1), Some(Token::Word(_))) && matches!(self.tokens[at], Token::Word(_));
+                at += 1;
+                if beside {
+                    break;
+                }
+            }
+            if at < end && self.tokens[at] == Token::LBracket {
+                while at < end && self.tokens[at] != Token::RBracket {
+                    at += 1;
+                }
+                at += 1;
+            }
+            if at < end && self.tokens[at] == Token::Comma {
+                at += 1;
+            } else {
+                break;
+            }
+        }
+        let mut text = self.text_of(from, into);
+        if at < end {
+            text.push(' ');
+            text.push_str(&self.text_of(at, end));
+        }
+        Some(text)
+    }
+
     /// Reads a number if it comes next.
     pub(crate) fn takes_number(&mut self) -> bool {
         let is = matches!(self.tokens.get(self.at), Some(Token::Number(..)));

@@ -4,11 +4,12 @@
 //! The parser of SQL reads few of their forms, so they have a grammar of their own over its words. A text that is none of them, or goes
 //! on in a way that is not known here, is left to that parser.
 
+use sqlparser::ast::Statement;
 use sqlparser::tokenizer::Token;
 
 use super::super::about_rights::{Named, named};
 use super::super::name::{AccountName, Class, ObjectName};
-use super::super::need::{As, Need, object_in};
+use super::super::need::{Any, As, Need, object_in};
 use super::super::privilege::{Privilege, Privileges};
 use super::{Deriver, RELATIONS, settings};
 use crate::database::On;
@@ -91,9 +92,9 @@ impl<'s> Deriver<'s> {
         self.list.push(Need::Database { database: database.to_owned(), any: privilege.only() });
     }
 
-    fn any_on(&mut self, name: &(String, String)) {
+    fn any_on(&mut self, name: &(String, String), held: Any) {
         let object = self.at(name);
-        self.list.push(Need::AnyOn { object, or_columns: true });
+        self.list.push(Need::AnyOn { object, held });
     }
 
     /// What a statement inside of another one needs.
@@ -156,21 +157,32 @@ impl<'s> Deriver<'s> {
                     (words.takes_token(&Token::Eq) && words.word().is_some()).then_some(())?;
                 }
                 let rest = words.rest_text()?;
-                self.inner(&rest)
+                self.inner(&rest)?;
+                self.shows_what_is_behind();
+                Some(())
             }
             "analyze" | "optimize" | "repair" => self.maintain(words, &[P::Select, P::Insert]),
-            "check" if words.is("table") => self.maintain(words, &[P::Select]),
+            "check" => {
+                words.takes_any(&["table", "tables", "view"]).then_some(())?;
+                let names = words.list(|words| self.name(words))?;
+                while words.takes_any(&["quick", "fast", "medium", "extended", "changed", "for", "upgrade"]) {}
+                for name in &names {
+                    self.found(name)?;
+                    self.any_on(name, Any::TableOrColumn);
+                }
+                Some(())
+            }
             "checksum" => self.maintain(words, &[P::Select]),
             "cache" => {
                 words.takes("index").then_some(())?;
                 let name = self.name(words)?;
-                self.any_on(&name);
+                self.any_on(&name, Any::TableOrColumn);
                 words.takes_rest().then_some(())
             }
             "load" if words.takes_both("index", "into") => {
                 words.takes("cache").then_some(())?;
                 let name = self.name(words)?;
-                self.any_on(&name);
+                self.any_on(&name, Any::TableOrColumn);
                 Some(())
             }
             "load" => self.load(words),
@@ -414,7 +426,7 @@ impl<'s> Deriver<'s> {
                 }
                 let name = (database?, name);
                 self.found(&name)?;
-                self.any_on(&name);
+                self.any_on(&name, Any::Row);
                 Some(())
             }
             "engine" => {
@@ -477,7 +489,7 @@ impl<'s> Deriver<'s> {
                     self.on_table(&object, P::Select, On::Object);
                     self.on_table(&object, P::ShowView, On::Object);
                 } else {
-                    self.list.push(Need::AnyOn { object, or_columns: false });
+                    self.list.push(Need::AnyOn { object, held: Any::Table });
                 }
                 Some(())
             }
@@ -531,11 +543,8 @@ impl<'s> Deriver<'s> {
         }
         if ["select", "insert", "update", "delete", "replace", "with", "table", "values"].iter().any(|word| words.is(word)) {
             let rest = words.rest_text()?;
-            let before = self.found.len();
             self.inner(&rest)?;
-            if self.found[before..].iter().any(|found| found.class() == Some(Class::View)) {
-                self.undecided.push("EXPLAIN of a view, which shows what is behind it".to_owned());
-            }
+            self.shows_what_is_behind();
             return Some(());
         }
         words.go_to(place);
@@ -544,7 +553,7 @@ impl<'s> Deriver<'s> {
             words.name().is_some().then_some(()).or_else(|| words.text().map(|_| ()))?;
         }
         self.found(&name)?;
-        self.any_on(&name);
+        self.any_on(&name, Any::Row);
         Some(())
     }
 
@@ -749,7 +758,13 @@ impl<'s> Deriver<'s> {
             .iter()
             .find_map(|end| query.to_uppercase().ends_with(end).then(|| &query[..query.len() - end.len()]))
             .unwrap_or(query);
-        self.inner(query)
+        with_statements(Dialect::Mariadb, query, true, |read| match one(read) {
+            Ok(Statement::Query(query)) => {
+                self.view_made_of(query);
+                Some(())
+            }
+            Ok(_) | Err(_) => None,
+        })
     }
 
     fn alter(&mut self, words: &mut Words) -> Option<()> {

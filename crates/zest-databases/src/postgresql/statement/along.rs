@@ -1,6 +1,7 @@
 //! What runs along when rows of a relation are used: policies of row security, checks, triggers and rules.
 
 use std::collections::BTreeSet;
+use std::fmt;
 
 use zest_model::entry::PolicyFor;
 
@@ -164,9 +165,13 @@ impl Deriver<'_> {
     }
 
     /// Works something out; where it is not sure that the server does, what would be refused for it is not known.
-    pub(super) fn worked_out_if(&mut self, is_open: bool, of: &ObjectName, work: impl FnOnce(&mut Self)) {
+    pub(super) fn worked_out_if(&mut self, is_open: bool, of: &dyn fmt::Display, work: impl FnOnce(&mut Self)) {
         let late = self.late.len();
         work(self);
+        // Where nobody asks, it is looked for what is done in another name, and nothing is decided.
+        if self.signed_in.is_empty() {
+            return;
+        }
         let shut = self.late[late..].iter().map(|need| need.outcome(self.catalog)).find(|outcome| !outcome.passes());
         if let Some(shut) = shut.filter(|_| is_open) {
             self.late.truncate(late);
@@ -180,7 +185,17 @@ impl Deriver<'_> {
             self.undecided.push(format!("when the trigger `{name}` of {object} fires"));
             return;
         };
-        if trigger.fires_for(used) && !trigger.is_harmless() {
+        if !trigger.fires_for(used) || trigger.is_harmless() {
+            return;
+        }
+        let function = ObjectName {
+            arguments: Some(String::new()),
+            ..ObjectName::new(Class::Function, &trigger.calls.iter().map(String::as_str).collect::<Vec<_>>())
+        };
+        if !trigger.has_condition && self.catalog.state().objects.contains_key(&function) {
+            // It fires where there are such rows, and nobody looks at rights on it then.
+            self.worked_out_if(true, object, |deriver| deriver.inside_routine(&function));
+        } else {
             self.undecided.push(format!("what the trigger `{name}` of {object} does: {} is not followed", trigger.calls.join(".")));
         }
     }

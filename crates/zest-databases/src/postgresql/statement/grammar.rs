@@ -98,7 +98,13 @@ pub(super) fn read(words: &mut Words) -> Option<Act> {
         "create" => create(words),
         "analyze" | "analyse" | "vacuum" => {
             if words.takes_token(&Token::LParen) {
-                return None;
+                // How it is done changes nothing about who may.
+                words.list(|words| {
+                    words.name()?;
+                    while words.name().is_some() || words.takes_number() {}
+                    Some(())
+                })?;
+                words.takes_token(&Token::RParen).then_some(())?;
             }
             while words.takes_any(&["full", "freeze", "verbose", "analyze"]) {}
             if words.is_over() {
@@ -140,15 +146,15 @@ pub(super) fn read(words: &mut Words) -> Option<Act> {
         }
         "checkpoint" => Some(Act::Checkpoint),
         "do" => {
-            let mut language = "plpgsql".to_owned();
+            let (mut language, mut body) = ("plpgsql".to_owned(), None);
             while !words.is_over() {
                 if words.takes("language") {
                     language = words.name().or_else(|| words.text())?.to_lowercase();
                 } else {
-                    words.takes_text().then_some(())?;
+                    body = Some(words.any_text()?);
                 }
             }
-            Some(Act::Block { language })
+            Some(Act::Block { language, body })
         }
         _ => None,
     }
@@ -580,6 +586,11 @@ fn table_change(words: &mut Words) -> Option<Option<What>> {
                 && (words.takes_any(&["full", "default", "nothing"])
                     || words.takes("using") && words.takes("index") && words.name().is_some());
             is_known.then_some(None)
+        }
+        "attach" if words.takes("partition") => {
+            let part = what(words, ANY)?;
+            // What bounds it is worked out of values.
+            (words.takes("default") || words.takes_both("for", "values") && words.takes_bounds()).then_some(Some(part))
         }
         "no" if words.takes("inherit") => what(words, ANY).map(|_| None),
         "inherit" => what(words, ANY).map(Some),

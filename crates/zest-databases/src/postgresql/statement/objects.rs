@@ -153,6 +153,7 @@ pub(super) enum Act {
     /// A block of code in a language.
     Block {
         language: String,
+        body: Option<String>,
     },
     /// Everybody may.
     Open,
@@ -183,8 +184,9 @@ impl Deriver<'_> {
             }
             Act::Change { what, also } => {
                 for what in std::iter::once(what).chain(also) {
-                    let object = self.found(what);
-                    self.own(object);
+                    let Some(object) = self.found(what) else { continue };
+                    self.with_those_below(&object);
+                    self.own(Some(object));
                 }
             }
             Act::Express { what, expressions } => {
@@ -244,6 +246,7 @@ impl Deriver<'_> {
             Act::Maintain { list, warns } => {
                 for what in list {
                     let Some(object) = self.found(what) else { continue };
+                    self.with_those_below(&object);
                     // The owner of the database may as well; others are passed over with a warning.
                     if *warns && self.owns(&ObjectName::database()) {
                         continue;
@@ -330,12 +333,15 @@ impl Deriver<'_> {
                 }
             }
             Act::Checkpoint => self.server_right(&["pg_checkpoint"], "CHECKPOINT"),
-            Act::Block { language } => {
+            Act::Block { language, body } => {
                 let name = ObjectName::new(Class::Language, &[language]);
                 if self.catalog.object(&name).is_some() {
                     self.early.push(Need::privilege(&self.role, &name, Privilege::Usage, On::Object));
                 }
-                self.undecided.push(format!("what the block does: blocks in {language} are not followed"));
+                match body {
+                    Some(body) if language == "plpgsql" => self.block(&"the block", body),
+                    Some(_) | None => self.undecided.push(format!("what the block does: blocks in {language} are not followed")),
+                }
             }
             Act::Open => {}
         }
@@ -370,9 +376,10 @@ impl Deriver<'_> {
         }
     }
 
-    fn member(&mut self, of: String, why: &str) {
+    pub(super) fn member(&mut self, of: String, why: &str) {
         if !self.catalog.state().knows_role(&of) {
             self.undecided.push(format!("no role is named `{of}`"));
+            return;
         }
         self.early.push(Need::Member { role: self.role.clone(), of, why: why.to_owned() });
     }
@@ -438,6 +445,7 @@ impl Deriver<'_> {
         let to = self.named(to);
         if !self.catalog.state().knows_role(&to) {
             self.undecided.push(format!("no role is named `{to}`"));
+            return;
         }
         let Some(object) = self.found(what) else { return };
         let is_same = self.catalog.state().objects.get(&object).is_some_and(|entry| entry.owner == to);

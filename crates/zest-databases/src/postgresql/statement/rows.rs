@@ -1,5 +1,8 @@
 //! What the rows that a statement reads and changes need, and the views, routines and sequences behind them.
 
+use std::collections::BTreeSet;
+use std::fmt;
+
 use sqlparser::ast::{DataType, SetExpr, Statement};
 
 use super::super::Column;
@@ -7,8 +10,10 @@ use super::super::catalog::Want;
 use super::super::need::{Demand, Need};
 use super::super::object::ObjectName;
 use super::super::privilege::{Class, Privilege};
+use super::super::state::Object;
 use super::along::type_named;
-use super::{BUILT_IN, Circumstances, Deriver, GUARDED, OF_AGGREGATES, OF_RELATIONS, RELATIONS, catalogs, settings, types};
+use super::plpgsql::{self, Piece};
+use super::{ABOUT_RIGHTS, BUILT_IN, Circumstances, Deriver, GUARDED, OF_AGGREGATES, OF_RELATIONS, RELATIONS, catalogs, settings, types};
 use crate::database::On;
 use crate::database::followed::Then;
 use crate::database::name::parts;
@@ -65,7 +70,7 @@ impl Deriver<'_> {
             }
             let (privilege, on) = match verb {
                 Verb::Delete => (Privilege::Delete, On::Object),
-                Verb::Select => (Privilege::Select, on(&used.selected)),
+                Verb::Select => (Privilege::Select, on(&self.without_system_columns(object, &used.selected))),
                 Verb::Insert => (Privilege::Insert, on(&used.inserted)),
                 Verb::Update => (Privilege::Update, on(&used.updated)),
                 Verb::Lock => (Privilege::Update, On::Some),
@@ -94,6 +99,16 @@ impl Deriver<'_> {
                 _ => self.undecided.push(format!("what of the change passes on through {object}")),
             }
         }
+    }
+
+    /// Rights on a column that every table has are only named: whether it may be read is not decided.
+    fn without_system_columns(&mut self, object: &ObjectName, selected: &Columns) -> Columns {
+        let Some(entry) = self.catalog.state().objects.get(object) else { return selected.clone() };
+        let is_given = |column: &String| entry.not_modelled.contains(&format!("system column {column}"));
+        let (given, names): (BTreeSet<String>, BTreeSet<String>) = selected.names.iter().cloned().partition(is_given);
+        let why = |column: &String| format!("the rights on the column {column} of {object}, which is the server's own");
+        self.undecided.extend(given.iter().map(why));
+        Columns { whole: selected.whole, names }
     }
 
     /// A default, or what a generated column or a CHECK says, is worked out as the caller: the sequences and functions in it need rights
@@ -229,6 +244,8 @@ impl Deriver<'_> {
         };
         if self.enter(&here) {
             let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
+            // A lock of its rows locks those of all that it reads from, in its name.
+            let query = if used.verbs.contains(&Verb::Lock) && !changes { locking(&query) } else { query };
             with_statements(Dialect::Postgresql, &query, true, |read| match one(read) {
                 Ok(statement) if changes => self.change_through_view(view, statement, used),
                 Ok(statement) => {
@@ -345,6 +362,7 @@ impl Deriver<'_> {
                     }
                     return;
                 }
+                (name, _) if ABOUT_RIGHTS.contains(&name) && call.plain.iter().all(|is| *is) => return,
                 ("row" | "array" | "lo_create" | "lo_creat", _) => return,
                 (name, _) if call.arguments == 0 && WORDS_FOR_VALUES.contains(&name) => return,
                 (name, _) if self.guarded(name) => return,
@@ -401,6 +419,8 @@ impl Deriver<'_> {
                 self.use_schema(&schema);
             }
             self.late.push(Need::privilege(&self.caller, &name, Privilege::Execute, On::Object));
+            let returns = self.catalog.state().objects.get(&name).and_then(|entry| entry.returns.as_deref());
+            self.made.extend(returns.map(|returns| returns.strip_prefix("SETOF ").unwrap_or(returns)).and_then(type_named));
             self.inside_routine(&name);
         }
     }
@@ -425,6 +445,9 @@ impl Deriver<'_> {
         if entry.language.as_deref() == Some("internal") && body == OF_AGGREGATES {
             // What it is made of is the server's own, or it is named in the ledger.
             return;
+        }
+        if entry.language.as_deref() == Some("plpgsql") {
+            return self.inside_block(name, entry, &body);
         }
         if entry.language.as_deref() != Some("sql") {
             let language = entry.language.as_deref().unwrap_or("?");
@@ -473,6 +496,80 @@ impl Deriver<'_> {
             self.followed.leave(here);
         }
     }
+}
+
+/// Bodies in PL/pgSQL
+impl Deriver<'_> {
+    /// A routine in PL/pgSQL: it runs as its owner where it says so.
+    fn inside_block(&mut self, name: &ObjectName, entry: &Object, body: &str) {
+        self.of_server(body, false);
+        if let Some(setting) = entry.settings.iter().find(|setting| !settings::is_followed(setting)) {
+            self.undecided.push(format!("{name} runs with the setting `{setting}`, which is not followed"));
+        }
+        let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
+        let here = Circumstances { object: name.clone(), role: role.clone(), caller: role.clone(), change: None, part: None };
+        if !self.enter(&here) {
+            return;
+        }
+        let path = entry.settings.iter().find_map(|setting| settings::path(setting));
+        let before = (std::mem::replace(&mut self.role, role.clone()), std::mem::replace(&mut self.caller, role), self.stated_path.clone());
+        if path.is_some() {
+            self.stated_path = path;
+        }
+        self.block(name, body);
+        let returns = entry.returns.as_deref().map(|returns| returns.strip_prefix("SETOF ").unwrap_or(returns));
+        if let Some(own) = returns.and_then(type_named) {
+            self.turned_into(&own, false);
+        }
+        (self.role, self.caller, self.stated_path) = before;
+        self.followed.leave(here);
+    }
+
+    /// All that stands in a body is looked at. Where some of it would be refused, it is not known whether the server comes to it.
+    pub(super) fn block(&mut self, of: &(dyn fmt::Display + Sync), body: &str) {
+        let pieces = match plpgsql::pieces(body) {
+            Ok(pieces) => pieces,
+            Err(why) => return self.undecided.push(format!("what {of} does: {why}")),
+        };
+        let before = (
+            std::mem::replace(&mut self.looks_up, true),
+            std::mem::replace(&mut self.in_body, true),
+            std::mem::replace(&mut self.has_values, false),
+        );
+        self.worked_out_if(true, of, |deriver| {
+            // Its checks come when it runs, after those of the statement that leads to it.
+            let outside = (std::mem::take(&mut deriver.early), std::mem::take(&mut deriver.rows), std::mem::take(&mut deriver.late));
+            for piece in pieces {
+                let text = match piece {
+                    Piece::Statement(text) => text,
+                    Piece::Expression(text) => format!("SELECT {text}"),
+                };
+                with_statements(Dialect::Postgresql, &text, true, |read| match one(read) {
+                    Ok(statement) => deriver.statement(statement),
+                    Err(_) => deriver.undecided.push(format!("what {of} does: `{}` cannot be read", shortened(&text))),
+                });
+            }
+            let inner = (
+                std::mem::replace(&mut deriver.early, outside.0),
+                std::mem::replace(&mut deriver.rows, outside.1),
+                std::mem::replace(&mut deriver.late, outside.2),
+            );
+            deriver.late.extend(inner.0.into_iter().chain(inner.1).chain(inner.2));
+        });
+        (self.looks_up, self.in_body, self.has_values) = before;
+    }
+}
+
+/// The beginning of a text, on one line.
+fn shortened(text: &str) -> String {
+    let line = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    let short: String = line.chars().take(40).collect();
+    if short.len() < line.len() { format!("{short}…") } else { line }
+}
+
+/// The query of a view, with a lock on all that it reads from.
+fn locking(query: &str) -> String {
+    format!("SELECT * FROM ({}) AS locked FOR UPDATE", query.trim().trim_end_matches(';'))
 }
 
 /// The statements of a body that the server parsed when the routine was made (`BEGIN ATOMIC`, `RETURN`); nothing for one that is a text.
