@@ -528,3 +528,13 @@ fn a_pattern_of_databases_is_passed_on_by_who_holds_all_of_it() {
         assert_eq!(may(&state, "u", "192.0.2.7", None, &sql), expected, "{held}: {sql}");
     }
 }
+
+#[test]
+fn words_that_are_functions_are_no_columns() {
+    let mut state = state(&["u@%"]);
+    grant(&mut state, "select on club.points to u@%");
+    for sql in ["select current_user", "select CURRENT_ROLE, utc_date from club.points", "select id from club.points where id < localtime"]
+    {
+        assert!(may(&state, "u", "192.0.2.7", None, sql), "{sql}");
+    }
+}

@@ -344,6 +344,15 @@ rows! {
         "clerk" "SELECT id FROM s.parent" => None;
         "clerk" "ALTER TABLE s.parent ATTACH PARTITION s.plain FOR VALUES IN (1)" => Some(Refusal::NotOwner);
     }
+    functions_about_rights_are_everybodys: engine(HARBOUR) => {
+        "clerk" "SELECT has_table_privilege(current_user, 'plain', 'select'), has_schema_privilege('s', 'usage')" => None;
+        "clerk" "SELECT has_table_privilege('shut.t', 'select')" => SHUT;
+        "clerk" "SELECT has_table_privilege(current_user, 'shut.t', 'select')" => NOT_DECIDED;
+    }
+    a_privilege_that_something_does_not_have: engine(HARBOUR) => {
+        "owner" "GRANT USAGE ON FUNCTION s.sealed() TO clerk" => NOT_DECIDED;
+        "clerk" "GRANT USAGE ON FUNCTION s.sealed() TO clerk" => NOT_DECIDED;
+    }
     a_column_that_every_table_has_is_only_named: table("not-modelled = ['system column tableoid']") => {
         "clerk" "SELECT id FROM s.t" => None;
         "clerk" "SELECT tableoid FROM s.t" => NOT_DECIDED;

@@ -58,6 +58,7 @@ const OF_RELATIONS: &[(&str, usize)] = &[
     ("has_any_column_privilege", 2),
     ("has_table_privilege", 2),
     ("pg_get_viewdef", 1),
+    ("pg_get_viewdef", 2),
     ("pg_indexes_size", 1),
     ("pg_relation_filepath", 1),
     ("pg_relation_size", 1),
@@ -1353,6 +1354,10 @@ impl Deriver<'_> {
                 }
             }
             let any = if columns.is_empty() { any.and(applicable) } else { any.and(COLUMN_PRIVILEGES) };
+            if any.is_empty() {
+                self.undecided.push(format!("a privilege that {object} does not have"));
+                continue;
+            }
             for grantee in option_to.iter().filter_map(|grantee| self.grantee(grantee)) {
                 let (role, object, columns) = (self.role.clone(), object.clone(), columns.clone());
                 let given = GivenOption { role, object, columns, privileges: any, grantee };

@@ -95,6 +95,20 @@ fn parse(dialect: Dialect, text: &str) -> Result<Vec<Statement>, String> {
 /// Stands for `DEFAULT VALUES` where the parser does not know it; no text of SQL holds such a sign.
 const ALL_DEFAULTS: &str = "\0";
 
+/// Words of MariaDB that read like a column and are functions: they are kept, and no column is called so without quotes.
+const VALUES_OF_MARIADB: &[&str] = &[
+    "current_date",
+    "current_role",
+    "current_time",
+    "current_timestamp",
+    "current_user",
+    "localtime",
+    "localtimestamp",
+    "utc_date",
+    "utc_time",
+    "utc_timestamp",
+];
+
 /// Puts forms of MariaDB that the parser does not know into others that need the same rights: how a statement is carried out, locks of
 /// rows, variables and files that rows go into, values of sequences, several tables in an UPDATE.
 fn as_parsed_by_mysql(tokens: &[TokenWithSpan]) -> Vec<TokenWithSpan> {
@@ -991,6 +1005,11 @@ impl Walker<'_> {
                                 Value::SingleQuotedString(text) => !text.contains('.'),
                                 _ => false,
                             },
+                            // Who is signed in, and the like.
+                            Expr::Function(function) if matches!(function.args, FunctionArguments::None) => {
+                                let name = table_name(self.dialect, &function.name);
+                                matches!(name.as_slice(), [one] if WORDS_FOR_VALUES.contains(&one.as_str()))
+                            }
                             // The server's own number of something.
                             _ => matches!(call.types.last(), Some(Some(known)) if matches!(known.as_str(), "integer" | "bigint" | "oid")),
                         });
@@ -1103,7 +1122,8 @@ impl Walker<'_> {
                 // A variable, the word for a default, or one that reads like a function, not a column.
                 let is_word =
                     self.dialect == Dialect::Postgresql && ident.quote_style.is_none() && WORDS_FOR_VALUES.contains(&name.as_str());
-                let is_variable = self.dialect == Dialect::Mariadb && name.starts_with('@');
+                let is_variable = self.dialect == Dialect::Mariadb
+                    && (name.starts_with('@') || ident.quote_style.is_none() && VALUES_OF_MARIADB.contains(&name.to_lowercase().as_str()));
                 if !(is_default(expr) || is_word || is_variable) {
                     self.column(None, &name);
                 }
