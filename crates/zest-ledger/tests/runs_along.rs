@@ -268,6 +268,15 @@ rows! {
     what_a_raised_text_is_made_of_is_looked_at: plpgsql("begin raise notice '%', (select id from s.hidden); return 1; end") => {
         "clerk" "SELECT s.g()" => NOT_DECIDED;
     }
+    a_variable_of_the_type_of_a_column: plpgsql("declare n s.plain.id%type; r s.plain%rowtype; begin n := 1; return n; end") => {
+        "clerk" "SELECT s.g()" => None;
+    }
+    one_that_may_be_checked: plpgsql(
+        "declare n s.plain.id%type; begin n := 1; return n; end\"\n[databases.db.objects.'type s.tide']\nowner = 'owner'\ndomain-of = 'integer'\n\
+         checks = { c = 's.sealed() = 1' }\n#\"",
+    ) => {
+        "clerk" "SELECT s.g()" => NOT_DECIDED;
+    }
     a_text_that_is_put_together_is_not_known: plpgsql("begin execute 'drop table s.plain'; return 1; end") => {
         "clerk" "SELECT s.g()" => NOT_DECIDED;
         "root" "SELECT s.g()" => NOT_DECIDED;

@@ -18,6 +18,8 @@ pub(super) enum Piece {
     Statement(String),
     /// One expression, or several with commas between them.
     Expression(String),
+    /// A variable of the type that something else has: if that is a domain, it is checked whenever something is assigned.
+    Taken(String),
 }
 
 /// Statements about rows.
@@ -191,6 +193,9 @@ fn declarations(words: &mut Words, out: &mut Vec<Piece>) -> Result<(), String> {
         let (name, value) = words.declared().ok_or("a declaration in it cannot be read")?;
         let bare = name.split('(').next().unwrap_or("").trim().trim_end_matches("[]").trim().to_lowercase();
         let is_taken_over = name.contains('%') || matches!(bare.as_str(), "record" | "refcursor");
+        if name.contains('%') {
+            out.push(Piece::Taken(name.clone()));
+        }
         if !is_taken_over && !is_built_in(&super::types::printed(&bare)) {
             // What is checked of the type is, for what it begins with.
             out.push(Piece::Expression(format!("CAST(NULL AS {name})")));

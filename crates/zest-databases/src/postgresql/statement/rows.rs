@@ -543,6 +543,13 @@ impl Deriver<'_> {
                 let text = match piece {
                     Piece::Statement(text) => text,
                     Piece::Expression(text) => format!("SELECT {text}"),
+                    Piece::Taken(name) => {
+                        let is_checked = |(object, entry): (&ObjectName, &Object)| object.class == Class::Type && !entry.checks.is_empty();
+                        if deriver.catalog.state().objects.iter().any(is_checked) {
+                            deriver.undecided.push(format!("what {of} does: whether `{name}` is a type that is checked"));
+                        }
+                        continue;
+                    }
                 };
                 with_statements(Dialect::Postgresql, &text, true, |read| match one(read) {
                     Ok(statement) => deriver.statement(statement),
