@@ -560,7 +560,6 @@ notes (oid, note) AS (
   UNION SELECT attrelid, 'type ' || t.nspname || '.' || t.typname || ' of ' || attname
         FROM pg_attribute a JOIN types t ON t.oid = atttypid JOIN foreigners f ON f.oid = t.oid WHERE attnum > 0 AND NOT attisdropped
   UNION SELECT attrelid, 'identity of ' || attname FROM pg_attribute WHERE attidentity <> '' AND attnum > 0 AND NOT attisdropped
-  UNION SELECT attrelid, 'system column ' || attname FROM pg_attribute WHERE attnum < 0 AND attacl IS NOT NULL
   UNION SELECT conrelid, 'key ' || conname FROM keys
   UNION SELECT confrelid, 'key ' || conname FROM keys),
 below (oid, note) AS (
@@ -570,16 +569,18 @@ below (oid, note) AS (
   FROM pg_trigger WHERE NOT tgisinternal AND tgparentid = 0 AND tgenabled IN ('O', 'A')
   UNION SELECT conrelid, 'check ' || conname FROM pg_constraint c JOIN loose l ON l.classid = 'pg_constraint'::regclass AND l.objid = c.oid
         WHERE contype = 'c' AND conislocal),
-others (oid, note) AS (
-  SELECT m.root, 'below ' || s.nspname || '.' || b.relname FROM members m JOIN pg_class b ON b.oid = m.member JOIN pg_class c ON c.oid = m.root
+alone (oid, note) AS (
+  SELECT attrelid, 'system column ' || attname FROM pg_attribute WHERE attnum < 0 AND attacl IS NOT NULL
+  UNION SELECT m.root, 'below ' || s.nspname || '.' || b.relname FROM members m JOIN pg_class b ON b.oid = m.member JOIN pg_class c ON c.oid = m.root
   JOIN spaces s ON s.oid = b.relnamespace WHERE b.relowner <> c.relowner AND m.root <> m.member),
 settings AS (
   SELECT split_part(s, '=', 1) AS name, CASE WHEN setrole <> 0 THEN ' of ' || r.rolname ELSE '' END AS role
   FROM pg_db_role_setting d LEFT JOIN pg_roles r ON r.oid = setrole, unnest(setconfig) s
   WHERE setdatabase IN (0, (SELECT oid FROM pg_database WHERE datname = current_database())) AND (setrole = 0) <> (setdatabase <> 0))
 SELECT c.relkind::text AS class, s.nspname::text AS schema, c.relname::text AS name, NULL::text AS arguments, n.note::text AS note
-FROM (SELECT n.oid, n.note, m.root FROM notes n JOIN members m ON m.member = n.oid AND (m.root = m.member OR n.note NOT LIKE 'system column %')
-      UNION SELECT oid, note, oid FROM others) n JOIN pg_class c ON c.oid = n.root JOIN spaces s ON s.oid = c.relnamespace
+FROM notes n JOIN members m ON m.member = n.oid JOIN pg_class c ON c.oid = m.root JOIN spaces s ON s.oid = c.relnamespace
+UNION SELECT c.relkind::text, s.nspname::text, c.relname::text, NULL, a.note::text
+FROM alone a JOIN pg_class c ON c.oid = a.oid JOIN spaces s ON s.oid = c.relnamespace WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f')
 UNION SELECT c.relkind::text, s.nspname::text, c.relname::text, NULL, b.note::text
 FROM below b JOIN members m ON m.member = b.oid AND m.root <> b.oid JOIN pg_class c ON c.oid = m.root JOIN spaces s ON s.oid = c.relnamespace
 UNION SELECT CASE prokind WHEN 'p' THEN 'procedure' ELSE 'function' END, s.nspname::text, proname::text, oidvectortypes(proargtypes), n.note

@@ -324,7 +324,7 @@ impl Deriver<'_> {
     }
 
     fn used(&mut self, object: &ObjectName, used: &Use) {
-        let changes = used.verbs.iter().any(|verb| matches!(verb, Verb::Insert | Verb::Update | Verb::Delete));
+        let changes = used.changes();
         if changes && object.class == Class::View && self.change_through_view(object, used) {
             return;
         }
@@ -377,7 +377,7 @@ impl Deriver<'_> {
             self.undecided.push(format!("what {view} reads: its query is not in the ledger"));
             return;
         };
-        if used.verbs.iter().any(|v| matches!(v, Verb::Insert | Verb::Update | Verb::Delete)) {
+        if used.changes() {
             // Nor is it known what its definer must hold for that.
             self.undecided.push(format!("whether {view} passes changes on to its tables"));
             return;

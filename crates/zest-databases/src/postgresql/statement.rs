@@ -21,7 +21,8 @@ use sqlparser::ast::{
     Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, CreateDomain, CreateIndex,
     CreateTable, CreateTableLikeKind, CreateTableOptions, CreateView, DataType, Expr, Function, FunctionArg, FunctionArgExpr,
     FunctionArguments, FunctionDesc, FunctionReturnType, GrantObjects, GranteeName, GranteesType, IndexColumn, IndexOption, LockTableMode,
-    ObjectName as Written, ObjectType, Owner, Privileges as Listed, Query, SchemaName, Set, SetExpr, SqlOption, Statement, TableConstraint,
+    ObjectName as Written, ObjectType, OperateFunctionArg, Owner, Privileges as Listed, Query, SchemaName, Set, SetExpr, SqlOption,
+    Statement, TableConstraint,
 };
 
 use super::Column;
@@ -1246,25 +1247,12 @@ impl Deriver<'_> {
     /// Finds a routine by its name, and by the types of its arguments where they are written.
     fn routine(&mut self, described: &FunctionDesc, classes: &[Class]) -> Option<ObjectName> {
         let parts = table_name(Dialect::Postgresql, &described.name);
-        let printed = |argument: &sqlparser::ast::OperateFunctionArg| types::printed(&argument.data_type.to_string().to_lowercase());
-        let wanted: Option<Vec<String>> = described.args.as_ref().map(|list| list.iter().map(printed).collect());
-        let fits = |n: &&ObjectName| {
-            let known = || n.arguments.as_deref().map(types::listed).unwrap_or_default();
-            classes.contains(&n.class) && n.parts.ends_with(&parts) && wanted.as_ref().is_none_or(|wanted| *wanted == known())
+        let of = |argument: &OperateFunctionArg| {
+            let printed = types::printed(&argument.data_type.to_string().to_lowercase());
+            [printed.clone(), printed]
         };
-        let last = parts.last().map_or("", String::as_str);
-        let found: Vec<ObjectName> = self.catalog.named(last).filter(fits).cloned().collect();
-        let [one] = found.as_slice() else {
-            self.undecided.push(format!("which routine `{}` is meant", parts.join(".")));
-            return None;
-        };
-        if let [schema, _] = parts.as_slice() {
-            self.use_schema(schema);
-        } else if !self.path().iter().any(|schema| one.schema() == Some(schema) && self.may_look_into(schema)) {
-            self.undecided.push(format!("nothing called `{}` is found in the search path", parts.join(".")));
-            return None;
-        }
-        Some(one.clone())
+        let wanted: Option<Vec<[String; 2]>> = described.args.as_ref().map(|list| list.iter().map(of).collect());
+        self.routine_named(&parts, wanted.as_deref(), classes).map_err(|why| self.undecided.push(why)).ok()
     }
 
     /// Returns all objects of some classes in schemas, which must be open.

@@ -265,6 +265,14 @@ impl Use {
             defaulted: BTreeSet::new(),
         }
     }
+
+    /// Whether rows are made, changed or removed.
+    pub(crate) fn changes(&self) -> bool {
+        self.verbs.iter().any(|verb| match verb {
+            Verb::Insert | Verb::Update | Verb::Delete => true,
+            Verb::Select | Verb::Lock => false,
+        })
+    }
 }
 
 /// A call of a routine.

@@ -41,8 +41,7 @@ impl Deriver<'_> {
                 }
             }
         }
-        let is_change = |verb: &Verb| matches!(verb, Verb::Insert | Verb::Update | Verb::Delete);
-        if used.verbs.iter().any(is_change) && !self.is_only_planned {
+        if used.changes() && !self.is_only_planned {
             entry.triggers.iter().for_each(|(name, written)| self.trigger(object, name, written, used));
         }
         for (name, written) in &entry.rules {

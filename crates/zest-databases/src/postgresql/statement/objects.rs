@@ -422,7 +422,12 @@ impl Deriver<'_> {
     }
 
     /// Finds a routine by its name, and by the types of its arguments where they are written.
-    fn routine_named(&mut self, name: &[String], arguments: Option<&[[String; 2]]>, classes: &[Class]) -> Result<ObjectName, String> {
+    pub(super) fn routine_named(
+        &mut self,
+        name: &[String],
+        arguments: Option<&[[String; 2]]>,
+        classes: &[Class],
+    ) -> Result<ObjectName, String> {
         let fits = |object: &&ObjectName| {
             let types = object.arguments.as_deref().map(listed).unwrap_or_default();
             let are_same = |wanted: &[[String; 2]]| {

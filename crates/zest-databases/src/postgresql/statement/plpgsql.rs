@@ -54,9 +54,7 @@ fn step(words: &mut Words, out: &mut Vec<Piece>) -> Result<(), String> {
     if words.takes_token(&Token::SemiColon) {
         return Ok(());
     }
-    if words.takes_token(&Token::ShiftLeft) {
-        words.name();
-        words.takes_token(&Token::ShiftRight);
+    if takes_label(words) {
         return Ok(());
     }
     // What something is assigned to may be called like a statement.
@@ -163,17 +161,22 @@ fn step(words: &mut Words, out: &mut Vec<Piece>) -> Result<(), String> {
     Ok(())
 }
 
+/// Reads the name of a block or loop, if one comes next.
+fn takes_label(words: &mut Words) -> bool {
+    let is_label = words.takes_token(&Token::ShiftLeft);
+    if is_label {
+        words.name();
+        words.takes_token(&Token::ShiftRight);
+    }
+    is_label
+}
+
 const RUNS_TEXTS: &str = "it puts statements together and runs them (EXECUTE)";
 
 /// Names behind `DECLARE`, up to the next `BEGIN`.
 fn declarations(words: &mut Words, out: &mut Vec<Piece>) -> Result<(), String> {
     while !words.is("begin") {
-        if words.takes("declare") || words.takes_token(&Token::SemiColon) {
-            continue;
-        }
-        if words.takes_token(&Token::ShiftLeft) {
-            words.name();
-            words.takes_token(&Token::ShiftRight);
+        if words.takes("declare") || words.takes_token(&Token::SemiColon) || takes_label(words) {
             continue;
         }
         words.name().ok_or("a declaration in it cannot be read")?;

@@ -1,5 +1,6 @@
 //! What the rows that a statement reads and changes need, and the views, routines and sequences behind them.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::fmt;
 
@@ -17,7 +18,7 @@ use super::{ABOUT_RIGHTS, BUILT_IN, Circumstances, Deriver, GUARDED, OF_AGGREGAT
 use crate::database::On;
 use crate::database::followed::Then;
 use crate::database::name::parts;
-use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
+use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server, sort_of};
 use crate::sql::{Call, Columns, Dialect, Names, Touches, Use, Verb, WORDS_FOR_VALUES, fold, one, with_statements};
 
 /// Rows
@@ -102,13 +103,16 @@ impl Deriver<'_> {
     }
 
     /// Rights on a column that every table has are only named: whether it may be read is not decided.
-    fn without_system_columns(&mut self, object: &ObjectName, selected: &Columns) -> Columns {
-        let Some(entry) = self.catalog.state().objects.get(object) else { return selected.clone() };
+    fn without_system_columns<'u>(&mut self, object: &ObjectName, selected: &'u Columns) -> Cow<'u, Columns> {
+        let entry = self.catalog.state().objects.get(object);
+        let Some(entry) = entry.filter(|entry| entry.not_modelled.iter().any(|note| sort_of(note) == "system")) else {
+            return Cow::Borrowed(selected);
+        };
         let is_given = |column: &String| entry.not_modelled.contains(&format!("system column {column}"));
         let (given, names): (BTreeSet<String>, BTreeSet<String>) = selected.names.iter().cloned().partition(is_given);
         let why = |column: &String| format!("the rights on the column {column} of {object}, which is the server's own");
         self.undecided.extend(given.iter().map(why));
-        Columns { whole: selected.whole, names }
+        Cow::Owned(Columns { whole: selected.whole, names })
     }
 
     /// A default, or what a generated column or a CHECK says, is worked out as the caller: the sequences and functions in it need rights
@@ -234,7 +238,7 @@ impl Deriver<'_> {
         };
         // One that runs as the caller does so inside of another view, too.
         let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
-        let changes = used.verbs.iter().any(|v| matches!(v, Verb::Insert | Verb::Update | Verb::Delete));
+        let changes = used.changes();
         let here = Circumstances {
             object: view.clone(),
             role: role.clone(),
@@ -419,8 +423,8 @@ impl Deriver<'_> {
                 self.use_schema(&schema);
             }
             self.late.push(Need::privilege(&self.caller, &name, Privilege::Execute, On::Object));
-            let returns = self.catalog.state().objects.get(&name).and_then(|entry| entry.returns.as_deref());
-            self.made.extend(returns.map(|returns| returns.strip_prefix("SETOF ").unwrap_or(returns)).and_then(type_named));
+            let entry = self.catalog.state().objects.get(&name);
+            self.made.extend(entry.and_then(|entry| entry.returns.as_deref()).and_then(returned));
             self.inside_routine(&name);
         }
     }
@@ -438,71 +442,20 @@ impl Deriver<'_> {
         let Some(entry) = self.catalog.state().objects.get(name) else { return };
         let body = entry.body.clone().unwrap_or_default();
         self.not_modelled(name, Touch::Call);
-        if entry.language.as_deref() == Some("sql") && body.trim().is_empty() {
-            self.undecided.push(format!("what {name} does: its body is not in the ledger"));
-            return;
-        }
-        if entry.language.as_deref() == Some("internal") && body == OF_AGGREGATES {
+        let is_block = match entry.language.as_deref() {
+            Some("sql") if body.trim().is_empty() => {
+                return self.undecided.push(format!("what {name} does: its body is not in the ledger"));
+            }
+            Some("sql") => false,
+            Some("plpgsql") => true,
             // What it is made of is the server's own, or it is named in the ledger.
-            return;
-        }
-        if entry.language.as_deref() == Some("plpgsql") {
-            return self.inside_block(name, entry, &body);
-        }
-        if entry.language.as_deref() != Some("sql") {
-            let language = entry.language.as_deref().unwrap_or("?");
-            self.undecided.push(format!("what {name} does: routines in {language} are not followed"));
-            return;
-        }
+            Some("internal") if body == OF_AGGREGATES => return,
+            language => {
+                let language = language.unwrap_or("?");
+                return self.undecided.push(format!("what {name} does: routines in {language} are not followed"));
+            }
+        };
         self.of_server(&body, false);
-        if let Some(setting) = entry.settings.iter().find(|setting| !settings::is_followed(setting)) {
-            self.undecided.push(format!("{name} runs with the setting `{setting}`, which is not followed"));
-        }
-        let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
-        let here = Circumstances { object: name.clone(), role: role.clone(), caller: role.clone(), change: None, part: None };
-        if self.enter(&here) {
-            let path = entry.settings.iter().find_map(|setting| settings::path(setting));
-            let (body, is_parsed) = match parsed(&body) {
-                Some(statements) => (statements, true),
-                None => (body, false),
-            };
-            let before = (
-                std::mem::replace(&mut self.role, role.clone()),
-                std::mem::replace(&mut self.caller, role),
-                // What was parsed when it was made holds what its names meant then.
-                std::mem::replace(&mut self.looks_up, !is_parsed),
-                std::mem::replace(&mut self.in_body, true),
-                self.stated_path.clone(),
-            );
-            if path.is_some() {
-                self.stated_path = path;
-            }
-            with_statements(Dialect::Postgresql, &body, true, |read| match read {
-                Ok(statements) => {
-                    // Its checks come when it runs, after those of the statement that calls it.
-                    let (early, rows) = (std::mem::take(&mut self.early), std::mem::take(&mut self.rows));
-                    statements.iter().for_each(|s| self.statement(s));
-                    let inner = std::mem::replace(&mut self.early, early).into_iter().chain(std::mem::replace(&mut self.rows, rows));
-                    self.late.extend(inner);
-                }
-                Err(_) => self.undecided.push(format!("the body of {name} cannot be read")),
-            });
-            // What it returns is turned into the type that it says, where a row comes of it.
-            let returns = entry.returns.as_deref().map(|returns| returns.strip_prefix("SETOF ").unwrap_or(returns));
-            if let Some(own) = returns.and_then(type_named) {
-                self.turned_into(&own, false);
-            }
-            (self.role, self.caller, self.looks_up, self.in_body, self.stated_path) = before;
-            self.followed.leave(here);
-        }
-    }
-}
-
-/// Bodies in PL/pgSQL
-impl Deriver<'_> {
-    /// A routine in PL/pgSQL: it runs as its owner where it says so.
-    fn inside_block(&mut self, name: &ObjectName, entry: &Object, body: &str) {
-        self.of_server(body, false);
         if let Some(setting) = entry.settings.iter().find(|setting| !settings::is_followed(setting)) {
             self.undecided.push(format!("{name} runs with the setting `{setting}`, which is not followed"));
         }
@@ -516,13 +469,35 @@ impl Deriver<'_> {
         if path.is_some() {
             self.stated_path = path;
         }
-        self.block(name, body);
-        let returns = entry.returns.as_deref().map(|returns| returns.strip_prefix("SETOF ").unwrap_or(returns));
-        if let Some(own) = returns.and_then(type_named) {
+        if is_block {
+            self.block(name, &body)
+        } else {
+            self.sql(name, &body)
+        }
+        // What it returns is turned into the type that it says, where a row comes of it.
+        if let Some(own) = entry.returns.as_deref().and_then(returned) {
             self.turned_into(&own, false);
         }
         (self.role, self.caller, self.stated_path) = before;
         self.followed.leave(here);
+    }
+
+    /// A body in SQL: its statements are carried out one after the other.
+    fn sql(&mut self, of: &ObjectName, body: &str) {
+        let parsed = parsed(body);
+        // What was parsed when it was made holds what its names meant then.
+        let before = (std::mem::replace(&mut self.looks_up, parsed.is_none()), std::mem::replace(&mut self.in_body, true));
+        with_statements(Dialect::Postgresql, parsed.as_deref().unwrap_or(body), true, |read| match read {
+            Ok(statements) => {
+                // Its checks come when it runs, after those of the statement that calls it.
+                let (early, rows) = (std::mem::take(&mut self.early), std::mem::take(&mut self.rows));
+                statements.iter().for_each(|s| self.statement(s));
+                let inner = std::mem::replace(&mut self.early, early).into_iter().chain(std::mem::replace(&mut self.rows, rows));
+                self.late.extend(inner);
+            }
+            Err(_) => self.undecided.push(format!("the body of {of} cannot be read")),
+        });
+        (self.looks_up, self.in_body) = before;
     }
 
     /// All that stands in a body is looked at. Where some of it would be refused, it is not known whether the server comes to it.
@@ -565,6 +540,11 @@ impl Deriver<'_> {
         });
         (self.looks_up, self.in_body, self.has_values) = before;
     }
+}
+
+/// The type of ours that a routine returns, or rows of which.
+fn returned(returns: &str) -> Option<ObjectName> {
+    type_named(returns.strip_prefix("SETOF ").unwrap_or(returns))
 }
 
 /// The beginning of a text, on one line.
