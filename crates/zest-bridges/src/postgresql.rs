@@ -553,6 +553,10 @@ notes (oid, note) AS (
         FROM pg_attrdef f JOIN pg_attribute a ON attrelid = adrelid AND attnum = adnum
         JOIN loose l ON l.classid = 'pg_attrdef'::regclass AND l.objid = f.oid
         WHERE attgenerated <> '' OR EXISTS (SELECT FROM unseen u WHERE u.classid = l.classid AND u.objid = l.objid)
+  UNION SELECT attrelid, 'default of ' || attname FROM pg_attribute a JOIN pg_type t ON t.oid = atttypid
+        WHERE attnum > 0 AND NOT attisdropped AND NOT atthasdef AND typdefaultbin IS NOT NULL AND EXISTS (
+          SELECT FROM pg_depend d WHERE d.classid = 'pg_type'::regclass AND d.objid = t.oid AND d.refobjid >= 12000
+            AND d.refclassid IN ('pg_class'::regclass, 'pg_proc'::regclass))
   UNION SELECT indrelid, 'index ' || c.relname FROM pg_index i JOIN pg_class c ON c.oid = indexrelid
         JOIN loose l ON l.classid = 'pg_class'::regclass AND l.objid = indexrelid WHERE indexprs IS NOT NULL OR indpred IS NOT NULL
   UNION SELECT attrelid, 'check of the type ' || t.nspname || '.' || t.typname || ' of ' || attname
@@ -572,7 +576,9 @@ below (oid, note) AS (
 alone (oid, note) AS (
   SELECT attrelid, 'system column ' || attname FROM pg_attribute WHERE attnum < 0 AND attacl IS NOT NULL
   UNION SELECT m.root, 'below ' || s.nspname || '.' || b.relname FROM members m JOIN pg_class b ON b.oid = m.member JOIN pg_class c ON c.oid = m.root
-  JOIN spaces s ON s.oid = b.relnamespace WHERE b.relowner <> c.relowner AND m.root <> m.member),
+  JOIN spaces s ON s.oid = b.relnamespace WHERE b.relowner <> c.relowner AND m.root <> m.member
+  UNION SELECT confrelid, 'pointing ' || s.nspname || '.' || b.relname FROM pg_constraint k JOIN pg_class b ON b.oid = conrelid
+  JOIN pg_class c ON c.oid = confrelid JOIN spaces s ON s.oid = b.relnamespace WHERE contype = 'f' AND b.relowner <> c.relowner),
 settings AS (
   SELECT split_part(s, '=', 1) AS name, CASE WHEN setrole <> 0 THEN ' of ' || r.rolname ELSE '' END AS role
   FROM pg_db_role_setting d LEFT JOIN pg_roles r ON r.oid = setrole, unnest(setconfig) s
@@ -588,6 +594,8 @@ FROM pg_proc p JOIN spaces s ON s.oid = pronamespace, LATERAL (
   SELECT 'body in BEGIN ATOMIC' AS note FROM unseen u WHERE prosqlbody IS NOT NULL AND u.classid = 'pg_proc'::regclass AND u.objid = p.oid) n
 UNION SELECT 'type', t.nspname::text, t.typname::text, NULL, 'check' FROM types t JOIN spaces s ON s.nspname = t.nspname
   JOIN checked k ON k.oid = t.oid WHERE t.typtype = 'd'
+UNION SELECT 'type', n.nspname::text, t.typname::text, NULL, 'typed ' || s.nspname || '.' || b.relname FROM pg_class b
+  JOIN spaces s ON s.oid = b.relnamespace JOIN pg_type t ON t.oid = b.reloftype JOIN spaces n ON n.oid = t.typnamespace WHERE b.relowner <> t.typowner
 UNION SELECT 'type', t.nspname::text, t.typname::text, NULL, 'type that is not of the server' FROM types t JOIN spaces s ON s.nspname = t.nspname
   JOIN foreigners f ON f.oid = t.oid WHERE t.typtype IN ('d', 'r', 'b', 'm')
 UNION SELECT 'function', s.nspname::text, proname::text, oidvectortypes(proargtypes), 'body of an aggregate' FROM pg_proc p

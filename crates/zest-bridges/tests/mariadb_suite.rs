@@ -56,7 +56,7 @@ impl Kept {
         let databases = ["club", "club_archive", "campaigns"];
         databases.iter().for_each(|name| objects.push(format!("CREATE DATABASE {name}")));
         let list = "'club', 'club_archive', 'campaigns'";
-        let order = "FIELD(table_type, 'SEQUENCE', 'BASE TABLE', 'VIEW'), table_name = 'deep'";
+        let order = "FIELD(table_type, 'SEQUENCE', 'BASE TABLE', 'VIEW'), table_name IN ('deep', 'in_deep')";
         let tables: Vec<(String, String, String)> = admin
             .query(format!(
                 "SELECT table_schema, table_name, table_type FROM information_schema.tables WHERE table_schema IN ({list}) ORDER BY {order}"
@@ -113,7 +113,8 @@ impl Kept {
                 .any(|verb| text.starts_with(&format!("{verb}{word}")))
         });
         let is_grant = text.starts_with("grant ") || text.starts_with("revoke ") || text.contains(" mysql.");
-        let of_objects = ["create ", "alter ", "drop ", "rename ", "truncate "].iter().any(|verb| text.starts_with(verb)) && !of_accounts;
+        let changing = ["create ", "alter ", "drop ", "rename ", "truncate ", "call club.makes"];
+        let of_objects = changing.iter().any(|verb| text.starts_with(verb)) && !of_accounts;
         if of_objects {
             self.objects();
         }

@@ -45,6 +45,15 @@ const POSTGRESQL: &[(&str, &str)] = &[
     ("a domain", "CREATE DOMAIN pier.t_d AS int CHECK (pier.shut(VALUE) > 0); ALTER TABLE pier.t ALTER amount TYPE pier.t_d"),
     ("a harmless domain", "CREATE DOMAIN pier.t_d AS int CHECK (VALUE > 0); ALTER TABLE pier.t ALTER amount TYPE pier.t_d"),
     (
+        "a domain with a default",
+        "CREATE SEQUENCE pier.t_n; CREATE DOMAIN pier.t_d AS int DEFAULT nextval('pier.t_n'); ALTER TABLE pier.t ALTER amount TYPE pier.t_d",
+    ),
+    (
+        "a domain over one with a default that calls",
+        "CREATE DOMAIN pier.t_d AS int DEFAULT pier.shut(1); CREATE DOMAIN pier.t_e AS pier.t_d; ALTER TABLE pier.t ALTER amount TYPE pier.t_e",
+    ),
+    ("a domain with a plain default", "CREATE DOMAIN pier.t_d AS int DEFAULT 1 + 1; ALTER TABLE pier.t ALTER amount TYPE pier.t_d"),
+    (
         "a list of a domain",
         "CREATE DOMAIN pier.t_d AS int CHECK (pier.shut(VALUE) > 0); ALTER TABLE pier.t ADD many pier.t_d[] DEFAULT ARRAY[1]",
     ),
@@ -95,6 +104,20 @@ const POSTGRESQL: &[(&str, &str)] = &[
         "ALTER TABLE pier.t RENAME TO t_b; CREATE VIEW pier.t AS SELECT id, amount, note FROM pier.t_b WHERE id IN (SELECT id FROM pier.closed); \
          ALTER VIEW pier.t OWNER TO harbour; GRANT ALL ON pier.t_b TO harbour; GRANT ALL ON pier.t TO clerk",
     ),
+    (
+        "a table of somebody else's whose key points to it",
+        "ALTER TABLE pier.t ADD PRIMARY KEY (id); CREATE TABLE pier.t_f (id int REFERENCES pier.t); ALTER TABLE pier.t OWNER TO clerk",
+    ),
+    (
+        "a table of the same owner whose key points to it",
+        "ALTER TABLE pier.t ADD PRIMARY KEY (id); CREATE TABLE pier.t_f (id int REFERENCES pier.t); ALTER TABLE pier.t OWNER TO clerk; \
+         ALTER TABLE pier.t_f OWNER TO clerk",
+    ),
+    ("an heir of somebody else's", "ALTER TABLE pier.t OWNER TO clerk; CREATE TABLE pier.t_h () INHERITS (pier.t)"),
+    (
+        "a table of a type, of somebody else's",
+        "CREATE TYPE pier.t_y AS (id int); ALTER TYPE pier.t_y OWNER TO clerk; CREATE TABLE pier.t_o OF pier.t_y",
+    ),
     ("columns only", "REVOKE ALL ON pier.t FROM clerk; GRANT SELECT (id), INSERT (id, amount), UPDATE (amount) ON pier.t TO clerk"),
 ];
 
@@ -114,6 +137,11 @@ const ON_TABLES: &[&str] = &[
     "delete from pier.t where id = 1",
     "truncate pier.t",
     "truncate pier.t restart identity",
+    "alter table pier.t alter id type bigint",
+    "alter table pier.t add more_still int",
+    "alter table pier.t rename note to remark",
+    "alter type pier.t_y add attribute n int cascade",
+    "alter type pier.t_y drop attribute id cascade",
     "select * from pier.t for update",
     "copy pier.t to stdout",
     "merge into pier.t using (values (1)) v(n) on v.n = pier.t.id when matched then update set amount = 4",
@@ -332,7 +360,7 @@ fn postgresql_refuses_nothing_that_we_allow() {
                  LOOP EXECUTE format('DROP VIEW IF EXISTS %s CASCADE', r.name); END LOOP;
                FOR r IN SELECT c.oid::regclass AS name FROM pg_class c WHERE relnamespace = 'pier'::regnamespace AND relname ~ '^t(_.)?$' AND relkind IN ('r', 'p') ORDER BY relname DESC
                  LOOP EXECUTE format('DROP TABLE IF EXISTS %s CASCADE', r.name); END LOOP;
-             END $$; DROP SEQUENCE IF EXISTS pier.t_n; DROP DOMAIN IF EXISTS pier.t_d; DROP TYPE IF EXISTS pier.t_e",
+             END $$; DROP DOMAIN IF EXISTS pier.t_d CASCADE; DROP TYPE IF EXISTS pier.t_e, pier.t_y CASCADE; DROP SEQUENCE IF EXISTS pier.t_n",
         );
     }
     for (lay, take_away) in POSTGRESQL_SERVER {

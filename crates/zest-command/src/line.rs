@@ -15,6 +15,13 @@ pub const MAX_LINE_WORDS: usize = 256;
 pub(crate) type Words<'t> = SmallVec<[&'t str; 8]>;
 
 /// Why a line cannot be read. Such a line is never allowed.
+///
+/// # Example
+/// ```
+/// use zest_ledger::command::{LineError, read_line};
+/// assert_eq!(read_line("  "), Err(LineError::Empty));
+/// assert_eq!(read_line("show \"log"), Err(LineError::Quote));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum LineError {

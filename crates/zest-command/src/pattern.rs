@@ -23,6 +23,13 @@ use crate::line::{MAX_LINE_WORDS, join};
 use zest_words::{canonical_network, is_hidden, parse_network, visible};
 
 /// What one word of a pattern matches when it is not a fixed word.
+///
+/// # Example
+/// ```
+/// use zest_ledger::command::{Pattern, Slot, WordPattern};
+/// assert_eq!(Pattern::parse("elevate {1-7}")?.words()[1], WordPattern::Slot(Slot::Range(1, 7)));
+/// # Ok::<(), zest_ledger::command::PatternError>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub enum Slot {
     /// Any one word.
@@ -40,6 +47,14 @@ pub enum Slot {
 }
 
 /// One word of a pattern.
+///
+/// # Example
+/// ```
+/// use zest_ledger::command::{Pattern, WordPattern};
+/// let pattern = Pattern::parse("port {on|off}")?;
+/// assert_eq!(pattern.words()[1], WordPattern::Fixed(vec!["on".to_owned(), "off".to_owned()]));
+/// # Ok::<(), zest_ledger::command::PatternError>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum WordPattern {
     /// One of these fixed words; mostly just one.
@@ -65,6 +80,13 @@ pub struct Pattern {
 }
 
 /// Why a pattern cannot be read, and where in it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::command::Pattern;
+/// let error = Pattern::parse("show {log").expect_err("the brace stays open");
+/// assert_eq!(error.span, 5..9);
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct PatternError {
     /// The part that cannot be read, in bytes of the pattern.
@@ -94,6 +116,13 @@ impl Pattern {
     ///
     /// # Errors
     /// The part that cannot be read, what is wrong with it and what to write instead.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::command::Pattern;
+    /// assert!(Pattern::parse("show log ...").is_ok());
+    /// assert!(Pattern::parse("show ... log").is_err(), "`...` stands at the end only");
+    /// ```
     pub fn parse(text: &str) -> Result<Self, PatternError> {
         if let Some((at, c)) = text.char_indices().find(|&(_, c)| is_hidden(c) && c != '\t') {
             return Err(PatternError::new(at..at + c.len_utf8(), "a control or invisible character stands in it", "remove it"));
@@ -131,22 +160,48 @@ impl Pattern {
     }
 
     /// Makes a pattern of words, with nothing behind them.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::command::{Pattern, Slot, WordPattern};
+    /// assert_eq!(Pattern::of(vec![WordPattern::Slot(Slot::Word)]).to_string(), "{word}");
+    /// ```
     pub const fn of(words: Vec<WordPattern>) -> Self {
         Self { words, is_open: false }
     }
 
     /// Makes the pattern of these words and no others.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::command::Pattern;
+    /// let pattern = Pattern::literal(["show", "pier*"]);
+    /// assert!(pattern.matches(&["show", "pier*"]) && !pattern.matches(&["show", "pier-2"]));
+    /// ```
     pub fn literal<'w>(words: impl IntoIterator<Item = &'w str>) -> Self {
         Self { words: words.into_iter().map(|w| WordPattern::Fixed(vec![w.to_owned()])).collect(), is_open: false }
     }
 
     /// Returns the words.
+    ///
+    /// # Example
+    /// ```
+    /// assert_eq!(zest_ledger::command::Pattern::parse("show log ...")?.words().len(), 2);
+    /// # Ok::<(), zest_ledger::command::PatternError>(())
+    /// ```
     #[must_use]
     pub fn words(&self) -> &[WordPattern] {
         &self.words
     }
 
     /// Returns whether it ends in `...`.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::command::Pattern;
+    /// assert!(Pattern::parse("show ...")?.is_open() && !Pattern::parse("show")?.is_open());
+    /// # Ok::<(), zest_ledger::command::PatternError>(())
+    /// ```
     #[must_use]
     pub const fn is_open(&self) -> bool {
         self.is_open
@@ -155,6 +210,15 @@ impl Pattern {
     /// Returns whether it matches a line of canonical words.
     ///
     /// This is the plain definition that the automata are tested against; it compares word by word.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::command::Pattern;
+    /// let pattern = Pattern::parse("show log ...")?;
+    /// assert!(pattern.matches(&["show", "log"]) && pattern.matches(&["show", "log", "last"]));
+    /// assert!(!pattern.matches(&["show"]), "no shorter line");
+    /// # Ok::<(), zest_ledger::command::PatternError>(())
+    /// ```
     #[must_use]
     pub fn matches(&self, line: &[&str]) -> bool {
         let long_enough = if self.is_open { line.len() >= self.words.len() } else { line.len() == self.words.len() };
@@ -187,6 +251,12 @@ impl fmt::Display for Pattern {
 
 impl WordPattern {
     /// Returns whether it matches a canonical word.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::command::WordPattern;
+    /// assert!(WordPattern::Fixed(vec!["on".to_owned(), "off".to_owned()]).matches("off"));
+    /// ```
     #[must_use]
     pub fn matches(&self, word: &str) -> bool {
         match self {
@@ -198,6 +268,12 @@ impl WordPattern {
 
 impl Slot {
     /// Returns whether it matches a canonical word.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::command::Slot;
+    /// assert!(Slot::Range(1, 7).matches("7") && !Slot::Range(1, 7).matches("07"), "only the canonical form");
+    /// ```
     #[must_use]
     pub fn matches(&self, word: &str) -> bool {
         match self {
@@ -215,6 +291,13 @@ impl Slot {
     }
 
     /// Returns the canonical form of a typed word if the slot takes it: numbers without leading zeros.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::command::Slot;
+    /// assert_eq!(Slot::Number.canonical("007").as_deref(), Some("7"));
+    /// assert_eq!(Slot::Address.canonical("2001:DB8::0001").as_deref(), Some("2001:db8::1"));
+    /// ```
     pub fn canonical<'w>(&self, word: &'w str) -> Option<Cow<'w, str>> {
         let form = match self {
             Self::Number | Self::Range(..) => Cow::Borrowed(canonical_number(word)?),
@@ -224,6 +307,12 @@ impl Slot {
     }
 
     /// Returns whether its words are numbers.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::command::Slot;
+    /// assert!(Slot::Range(1, 7).is_number() && !Slot::Word.is_number());
+    /// ```
     pub const fn is_number(&self) -> bool {
         matches!(self, Self::Number | Self::Range(..))
     }

@@ -1,6 +1,20 @@
 //! How a ledger and a server differ, and the statements that make the server agree.
 
 /// On which side something stands that the other has not.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, drift::Side, mariadb::{State, state_of}};
+/// # let text = r#"
+/// # [systems.loyalty]
+/// # kind = "mariadb"
+/// # [databases.loyalty.accounts]
+/// # "desk@localhost" = {}
+/// # "#;
+/// # let wanted = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+/// assert!(State::fresh().drift(&wanted).iter().any(|drift| drift.side == Side::Ledger));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Side {
     /// The server has it.
@@ -10,6 +24,20 @@ pub enum Side {
 }
 
 /// Something that stands on one side only.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, mariadb::{State, state_of}};
+/// # let text = r#"
+/// # [systems.loyalty]
+/// # kind = "mariadb"
+/// # [databases.loyalty.accounts]
+/// # "desk@localhost" = {}
+/// # "#;
+/// # let wanted = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+/// assert!(State::fresh().drift(&wanted).iter().any(|drift| drift.what.contains("desk")));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Drift {
     /// The side that has it.
@@ -19,6 +47,15 @@ pub struct Drift {
 }
 
 /// One statement of a roll-out.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, postgresql::{State, state_of}};
+/// let text = "systems.fares.kind = 'postgresql'\ndatabases.fares.accounts.clerk-1 = {}\n";
+/// let wanted = state_of(&Ledger::new().document("fares.toml", text).estate()?, "fares", None).expect("it is declared");
+/// assert!(State::fresh("fares", "postgres").steps_to(&wanted, "postgres").iter().any(|step| step.sql.starts_with("CREATE ROLE")));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Step {
     /// The statement, in the server's SQL, without its semicolon.

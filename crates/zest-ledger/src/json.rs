@@ -28,12 +28,38 @@ pub use zest_model::form::{
 use zest_model::source::Location;
 
 /// Returns a place: its file, line and column, or `null`.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{json, source::Location};
+/// let at = Location { file: "people.toml".to_owned(), line: 3, column: 1 };
+/// assert_eq!(json::place(Some(&at))["line"], 3);
+/// assert!(json::place(None).is_null());
+/// ```
 #[must_use]
 pub fn place(location: Option<&Location>) -> Value {
     json!(location)
 }
 
 /// Returns what a change of the ledger writes: the edit in words, and the text to paste if there is one.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, json};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let change = engine.explain(&Question::new("mate-2", "rota", "plan on shift/early")).remedies[0].steps[0].change.clone();
+/// assert_eq!(json::written(&engine.written(&[change]).expect("it was tried")[0])["file"], "rota.toml");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn written(written: &Written) -> Value {
     let Written { edit, paste, more: _ } = written;

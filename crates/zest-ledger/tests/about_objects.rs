@@ -241,6 +241,21 @@ rows! { several_statements_are_carried_out_in_order on postgresql:
     "clerk" "SELECT 1; ELECT 2" => Some(Refusal::StatementUnreadable);
 }
 
+rows! { on_mariadb_a_body_of_several_statements_is_part_of_one on mariadb:
+    "clerk" "USE club; CREATE PROCEDURE q() BEGIN IF 1 THEN SELECT 1; END IF; CASE 1 WHEN 1 THEN SELECT 2; END CASE; END" => None;
+    "clerk" "USE club; CREATE PROCEDURE q(n int) DETERMINISTIC a: BEGIN DECLARE EXIT HANDLER FOR SQLEXCEPTION BEGIN SELECT 1; END; \
+             SELECT CASE WHEN 1 THEN 2 END; END a; DROP TABLE shut.t" => NO_PRIVILEGE;
+    "clerk" "CREATE PROCEDURE club.q() BEGIN BEGIN END; SELECT 1; END" => None;
+    "clerk" "CREATE PROCEDURE club.q() SELECT begin; DROP TABLE shut.t; SELECT end" => NO_PRIVILEGE;
+    "clerk" "CREATE PROCEDURE club.q() BEGIN SELECT begin; END; DROP TABLE shut.t; SELECT end" => NO_PRIVILEGE;
+    "clerk" "CREATE PROCEDURE club.begin() SELECT 1; DROP TABLE shut.t; SELECT end" => NO_PRIVILEGE;
+    "clerk" "CREATE TABLE club.begin (id int); DROP TABLE shut.t; CREATE TABLE club.end (id int)" => NO_PRIVILEGE;
+    "clerk" "CREATE PROCEDURE club.q() BEGIN SELECT 1; DROP TABLE shut.t" => Some(Refusal::StatementUnreadable);
+    "clerk" "CREATE PROCEDURE club.q() WHILE 1 DO SELECT 1; END WHILE; DROP TABLE shut.t" => Some(Refusal::StatementUnreadable);
+    "clerk" "BEGIN NOT ATOMIC SELECT 1; DROP TABLE shut.t; END" => Some(Refusal::StatementUnreadable);
+    "clerk" "BEGIN; SELECT id FROM club.plain; COMMIT" => None;
+}
+
 rows! { on_mariadb_objects_are_made_and_changed_with_the_privileges_of_the_manual on mariadb:
     "clerk" "ALTER TABLE club.t ADD COLUMN x int, DROP COLUMN name" => None;
     "clerk" "ALTER TABLE club.t ENGINE = InnoDB" => None;
@@ -248,7 +263,25 @@ rows! { on_mariadb_objects_are_made_and_changed_with_the_privileges_of_the_manua
     "clerk" "ALTER TABLE club.t RENAME TO shut.t2" => NO_PRIVILEGE;
     "clerk" "RENAME TABLE club.t TO club.u" => None;
     "clerk" "RENAME TABLE club.t TO shut.u" => NO_PRIVILEGE;
-    "clerk" "ALTER TABLE club.t ADD FOREIGN KEY (id) REFERENCES club.plain (id)" => NO_PRIVILEGE;
+    "clerk" "ALTER TABLE club.t ADD FOREIGN KEY (id) REFERENCES club.plain (id)" => None;
+    "clerk" "ALTER TABLE club.t ADD FOREIGN KEY (id) REFERENCES shut.t (id)" => NO_PRIVILEGE;
+    "clerk" "CREATE TABLE club.x (id int, FOREIGN KEY (id) REFERENCES club.plain (id))" => None;
+    "clerk" "CREATE TABLE club.x (id int REFERENCES shut.t (id))" => NO_PRIVILEGE;
+    "clerk" "ALTER TABLE club.t ADD PARTITION (PARTITION p3 VALUES LESS THAN (40), PARTITION p4 VALUES LESS THAN (50))" => None;
+    "clerk" "ALTER TABLE club.t DROP PARTITION p1" => None;
+    "watch" "ALTER TABLE club.t REMOVE PARTITIONING" => NO_PRIVILEGE;
+    "clerk" "ALTER TABLE club.t CONVERT TABLE club.plain TO PARTITION p2 VALUES LESS THAN (30)" => None;
+    "clerk" "ALTER TABLE club.t CONVERT TABLE shut.t TO PARTITION p2 VALUES LESS THAN (30)" => NO_PRIVILEGE;
+    "clerk" "ALTER TABLE club.t CONVERT PARTITION p0 TO TABLE shut.more" => NO_PRIVILEGE;
+    "clerk" "ALTER TABLE club.t EXCHANGE PARTITION p0 WITH TABLE shut.t" => NO_PRIVILEGE;
+    "clerk" "ALTER TABLE club.t ADD PARTITION (PARTITION p3 VALUES LESS THAN (40) DATA DIRECTORY = '/x')" => Some(Refusal::StatementUnreadable);
+    "clerk" "DELETE HISTORY FROM club.t" => NO_PRIVILEGE;
+    "clerk" "DELETE HISTORY FROM club.t BEFORE SYSTEM_TIME NOW()" => NO_PRIVILEGE;
+    "clerk" "SELECT id FROM club.plain FOR SYSTEM_TIME ALL" => None;
+    "clerk" "SELECT id FROM shut.t FOR SYSTEM_TIME AS OF '2026-11-25'" => NO_PRIVILEGE;
+    "clerk" "CREATE TABLE club.x (id int) WITH SYSTEM VERSIONING" => None;
+    "clerk" "DROP TABLES club.t, club.plain" => None;
+    "clerk" "DROP TABLES IF EXISTS club.t, shut.t" => NO_PRIVILEGE;
     "clerk" "CREATE TABLE club.new LIKE shut.t" => NO_PRIVILEGE;
     "clerk" "CREATE OR REPLACE INDEX i ON club.t (id)" => None;
     "clerk" "DROP INDEX i ON shut.t" => NO_PRIVILEGE;

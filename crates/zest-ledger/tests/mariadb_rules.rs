@@ -336,6 +336,33 @@ fn a_definer_must_be_let_execute_his_routine() {
 }
 
 #[test]
+fn whatever_a_routine_or_view_does_is_checked_in_the_name_of_its_definer() {
+    let statements = [
+        ("CREATE DATABASE novel", "create on everything"),
+        ("FLUSH STATUS", "reload on everything"),
+        ("SELECT count(*) FROM mysql.user", "select on mysql.*"),
+        ("SELECT 1 INTO OUTFILE '/nowhere/x'", "file on everything"),
+        ("CREATE VIEW club.novel AS SELECT id FROM club.member", "create view, select on club.*"),
+    ];
+    for (body, rights) in statements {
+        let held = |holders: &[&str], runs_as_owner: bool| {
+            let mut state = state(&["desk@%", "keeper@%"]);
+            let object =
+                Object { body: Some(body.to_owned()), definer: Some(AccountName::new("keeper", "%")), runs_as_owner, ..Object::default() };
+            state.objects.insert(ObjectName::new(Class::Procedure, "club", "take"), object);
+            for name in ["desk", "keeper"] {
+                state.change(&execute(Holder::Account(AccountName::new(name, "%"))));
+            }
+            holders.iter().for_each(|holder| grant(&mut state, &format!("{rights} to {holder}")));
+            may(&state, "desk", "192.0.2.7", None, "call club.take()")
+        };
+        assert!(!held(&["desk@%"], true), "{body}: the definer lacks it");
+        assert!(held(&["keeper@%"], true), "{body}: whoever calls needs it not");
+        assert!(held(&["desk@%"], false) && !held(&["keeper@%"], false), "{body}: in the name of whoever calls");
+    }
+}
+
+#[test]
 fn a_view_reads_as_its_definer_who_must_be_there() {
     let mut state = state(&["desk@%", "keeper@%"]);
     let view = |definer: &str| Object {
@@ -466,6 +493,19 @@ fn what_explains_a_view_shows_what_is_behind_it() {
         assert_eq!(through_a_view("S", "SV", &format!("{explain} select id from club.v")), Some(false), "its table is not open");
     }
     assert_eq!(through_a_view("S", "S", "explain select id from club.points"), Some(true));
+}
+
+#[test]
+fn a_view_that_goes_on_with_a_sequence_needs_to() {
+    let sql = "create view club.n as select next value for club.turns as n";
+    for (rights, expected) in [("select", false), ("insert", false), ("select, insert", true)] {
+        let mut state = state(&["u@%"]);
+        let sequence = Object { not_modelled: ["sequence".to_owned()].into(), ..Object::default() };
+        state.objects.insert(ObjectName::new(Class::Table, "club", "turns"), sequence);
+        grant(&mut state, "create view on club.n to u@%");
+        grant(&mut state, &format!("{rights} on club.turns to u@%"));
+        assert_eq!(may(&state, "u", "192.0.2.7", None, sql), expected, "{rights}");
+    }
 }
 
 #[test]

@@ -353,6 +353,21 @@ rows! {
         "clerk" "SELECT id FROM s.parent" => None;
         "clerk" "ALTER TABLE s.parent ATTACH PARTITION s.plain FOR VALUES IN (1)" => Some(Refusal::NotOwner);
     }
+    what_points_to_a_table_is_made_anew_with_its_columns: with(
+        "table s.parent",
+        "owner = 'clerk'\ncolumns = { id = 'integer' }\nnot-modelled = ['pointing s.child']",
+    ) => {
+        "clerk" "ALTER TABLE s.parent ALTER COLUMN id SET DATA TYPE bigint" => NOT_DECIDED;
+        "clerk" "ALTER TABLE s.parent ADD COLUMN note text" => None;
+        "root" "ALTER TABLE s.parent ALTER COLUMN id SET DATA TYPE bigint" => None;
+    }
+    tables_of_a_type_are_changed_with_it: engine(&format!(
+        "{HARBOUR}[databases.db.objects.'type s.shape']\nowner = 'clerk'\nnot-modelled = ['typed s.child']\n"
+    )) => {
+        "clerk" "ALTER TYPE s.shape DROP ATTRIBUTE size CASCADE" => NOT_DECIDED;
+        "clerk" "ALTER TYPE s.shape ADD ATTRIBUTE size integer CASCADE" => NOT_DECIDED;
+        "root" "ALTER TYPE s.shape DROP ATTRIBUTE size CASCADE" => None;
+    }
     functions_about_rights_are_everybodys: engine(HARBOUR) => {
         "clerk" "SELECT has_table_privilege(current_user, 'plain', 'select'), has_schema_privilege('s', 'usage')" => None;
         "clerk" "SELECT has_table_privilege('shut.t', 'select')" => SHUT;

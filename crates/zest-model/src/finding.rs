@@ -8,6 +8,13 @@ use std::ops::Range;
 use crate::source::{Place, SourceId, SourceMap, Span, visible};
 
 /// How grave a finding is. Errors stop answers; warnings and notes do not.
+///
+/// # Example
+/// ```
+/// use zest_ledger::finding::{Code, Severity};
+/// assert_eq!(Code::UnknownReference.severity(), Severity::Error);
+/// assert!(Severity::Error < Severity::Warning);
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Severity {
     /// The ledger cannot be used.
@@ -20,6 +27,11 @@ pub enum Severity {
 
 impl Severity {
     /// Returns `error`, `warning` or `note`.
+    ///
+    /// # Example
+    /// ```
+    /// assert_eq!(zest_ledger::finding::Severity::Note.word(), "note");
+    /// ```
     #[must_use]
     pub const fn word(self) -> &'static str {
         match self {
@@ -33,6 +45,13 @@ impl Severity {
 macro_rules! codes {
     ($($(#[doc = $doc:literal])+ $name:ident = $number:literal $slug:literal $severity:ident;)+) => {
         /// The stable code of a finding: a number and a slug that never change their meaning.
+        ///
+        /// # Example
+        /// ```
+        /// use zest_ledger::finding::Code;
+        /// assert_eq!(Code::UnknownReference.to_string(), "ZL0201");
+        /// assert!(Code::ALL.contains(&Code::UnknownReference));
+        /// ```
         #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
         #[non_exhaustive]
         pub enum Code { $($(#[doc = $doc])+ $name,)+ }
@@ -42,15 +61,36 @@ macro_rules! codes {
             pub const ALL: &'static [Self] = &[$(Self::$name,)+];
 
             /// Returns the number, such as `ZL0201`.
+            ///
+            /// # Example
+            /// ```
+            /// assert_eq!(zest_ledger::finding::Code::UnknownReference.number(), "ZL0201");
+            /// ```
             #[must_use]
             pub const fn number(self) -> &'static str { match self { $(Self::$name => $number,)+ } }
             /// Returns the slug, such as `unknown-reference`.
+            ///
+            /// # Example
+            /// ```
+            /// assert_eq!(zest_ledger::finding::Code::UnknownReference.slug(), "unknown-reference");
+            /// ```
             #[must_use]
             pub const fn slug(self) -> &'static str { match self { $(Self::$name => $slug,)+ } }
             /// Returns the severity.
+            ///
+            /// # Example
+            /// ```
+            /// use zest_ledger::finding::{Code, Severity};
+            /// assert_eq!(Code::NotRead.severity(), Severity::Note);
+            /// ```
             #[must_use]
             pub const fn severity(self) -> Severity { match self { $(Self::$name => Severity::$severity,)+ } }
             /// Returns what the code means, in a sentence or two.
+            ///
+            /// # Example
+            /// ```
+            /// assert!(zest_ledger::finding::Code::UnknownReference.description().starts_with("A "));
+            /// ```
             #[must_use]
             pub fn description(self) -> String {
                 match self { $(Self::$name => [$($doc),+].concat().trim().to_owned(),)+ }
@@ -317,6 +357,13 @@ impl fmt::Display for Code {
 }
 
 /// A place with a short remark, underlined when the finding is shown.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{finding::{Code, Finding}, source::Place};
+/// let finding = Finding::new(Code::BadValue, "`x` is no level").at(Place::here(), "not a number");
+/// assert_eq!(finding.primary.expect("just said").text, "not a number");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Label {
     /// What to underline.
@@ -326,6 +373,14 @@ pub struct Label {
 }
 
 /// One defect of a ledger.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, finding::Code};
+/// let findings = Ledger::new().document("people.toml", "[groups.watch]\nmembers = [\"user:watch-2\"]\n").validate().findings;
+/// let finding = &findings.list()[0];
+/// assert_eq!((finding.code, finding.message.as_str()), (Code::UnknownReference, "no user is named `watch-2`"));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Finding {
     /// Its stable code.
@@ -383,6 +438,12 @@ impl Finding {
     }
 
     /// Says where it is.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{finding::{Code, Finding}, source::Place};
+    /// assert!(Finding::new(Code::BadValue, "`x` is no level").at(Place::here(), "not a number").primary.is_some());
+    /// ```
     #[must_use]
     pub fn at(mut self, place: Place, text: impl Into<String>) -> Self {
         self.primary = Some(Label { place, text: text.into() });
@@ -390,6 +451,13 @@ impl Finding {
     }
 
     /// Says where else something about it stands.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{finding::{Code, Finding}, source::Place};
+    /// let finding = Finding::new(Code::BadValue, "`x` is no level").also(Place::here(), "levels are declared here");
+    /// assert_eq!(finding.secondary.len(), 1);
+    /// ```
     #[must_use]
     pub fn also(mut self, place: Place, text: impl Into<String>) -> Self {
         self.secondary.push(Label { place, text: text.into() });
@@ -397,6 +465,12 @@ impl Finding {
     }
 
     /// Says how to mend it.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::finding::{Code, Finding};
+    /// assert_eq!(Finding::new(Code::BadValue, "`x` is no level").help("write 0 to 15").help.as_deref(), Some("write 0 to 15"));
+    /// ```
     #[must_use]
     pub fn help(mut self, text: impl Into<String>) -> Self {
         self.help = Some(text.into());
@@ -404,6 +478,12 @@ impl Finding {
     }
 
     /// Returns the severity of the finding's code.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::finding::{Code, Finding, Severity};
+    /// assert_eq!(Finding::new(Code::BadValue, "`x` is no level").severity(), Severity::Error);
+    /// ```
     #[must_use]
     pub const fn severity(&self) -> Severity {
         self.code.severity()
@@ -411,6 +491,13 @@ impl Finding {
 }
 
 /// The findings of one ledger, in order of place, with the documents they point into.
+///
+/// # Example
+/// ```
+/// use zest_ledger::Ledger;
+/// let findings = Ledger::new().document("people.toml", "[groups.watch]\nmembers = [\"user:watch-2\"]\n").validate().findings;
+/// assert!(findings.to_string().starts_with("people.toml:2:12: error[ZL0201]: no user is named `watch-2`"));
+/// ```
 #[derive(Clone, Debug)]
 pub struct Findings {
     list: Vec<Finding>,
@@ -438,18 +525,41 @@ impl Findings {
     }
 
     /// Returns these findings and others of the same ledger together.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, finding::{Code, Finding}};
+    /// let ledger = || Ledger::new().document("people.toml", "[groups.watch]\nmembers = [\"user:watch-2\"]\n");
+    /// let more = ledger().finding(Finding::not_read("notes.txt", "it is no document"));
+    /// let both = ledger().validate().findings.merged(more.validate().findings);
+    /// assert!(both.list().iter().any(|finding| finding.code == Code::NotRead));
+    /// ```
     #[must_use]
     pub fn merged(self, others: Self) -> Self {
         Self::new(self.list.into_iter().chain(others.list).collect(), self.sources)
     }
 
     /// Returns the findings, by place.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// assert!(Ledger::new().document("people.toml", "[users.watch-1]\nnmae = 'First'\n").validate().findings.list()[0].message.contains("nmae"));
+    /// ```
     #[must_use]
     pub fn list(&self) -> &[Finding] {
         &self.list
     }
 
     /// Returns the documents the findings point into.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let findings = Ledger::new().document("people.toml", "[groups.watch]\nmembers = [\"user:watch-2\"]\n").validate().findings;
+    /// let label = findings.list()[0].primary.as_ref().expect("it stands somewhere");
+    /// assert_eq!(findings.sources().locate(label.place).to_string(), "people.toml:2");
+    /// ```
     #[must_use]
     pub fn sources(&self) -> &SourceMap {
         &self.sources
@@ -457,6 +567,14 @@ impl Findings {
 
     /// Returns a piece of a document, safe to print: control characters are made visible, and a value that looks
     /// like a secret is covered.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, source::Place};
+    /// let findings = Ledger::new().document("people.toml", "[groups.watch]\nmembers = [\"user:watch-2\"]\n").validate().findings;
+    /// let Some(Place::Text(span)) = findings.list()[0].primary.as_ref().map(|label| label.place) else { panic!("it stands in a text") };
+    /// assert_eq!(findings.shown(span.source, span.start as usize..span.end as usize), "\"user:watch-2\"");
+    /// ```
     #[must_use]
     pub fn shown(&self, source: SourceId, range: Range<usize>) -> String {
         let text = self.sources.text(source);
@@ -469,12 +587,26 @@ impl Findings {
     }
 
     /// Returns how many findings of a severity there are.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, finding::Severity};
+    /// let findings = Ledger::new().document("people.toml", "[groups.watch]\nmembers = [\"user:watch-2\"]\n").validate().findings;
+    /// assert_eq!(findings.count(Severity::Error), 2, "and there is no system");
+    /// ```
     #[must_use]
     pub fn count(&self, severity: Severity) -> usize {
         self.list.iter().filter(|f| f.severity() == severity).count()
     }
 
     /// Returns whether a finding stops answers.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// assert!(Ledger::new().document("people.toml", "[users").validate().findings.has_errors());
+    /// assert!(!Ledger::new().document("rota.toml", "systems.rota.kind = 'application'").validate().findings.has_errors());
+    /// ```
     #[must_use]
     pub fn has_errors(&self) -> bool {
         self.count(Severity::Error) > 0

@@ -7,6 +7,24 @@ use crate::ask::{Question, Refusal, Verdict};
 use crate::source::{Location, visible};
 
 /// Whether a session and an action are in a set of rights.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::{Membership, effective}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let rights = &effective(&engine, "mate-1", Some("rota"), &Session::default()).expect("both are known")[0].rights;
+/// assert_eq!(rights[0].allowed, Membership::Allowed);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
@@ -25,6 +43,11 @@ pub enum Membership {
 
 impl Membership {
     /// Returns the same in words.
+    ///
+    /// # Example
+    /// ```
+    /// assert_eq!(zest_ledger::review::Membership::After.words(), "allowed after obligations");
+    /// ```
     #[must_use]
     pub const fn words(self) -> &'static str {
         match self {
@@ -38,6 +61,24 @@ impl Membership {
 }
 
 /// What somebody may do on a system, or on several where it is the same: all of it, and nothing that a question would not be allowed.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::effective};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let found = &effective(&engine, "mate-1", Some("rota"), &Session::default()).expect("both are known")[0];
+/// assert_eq!((found.rights.len(), found.systems[0].as_str()), (1, "rota"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -61,6 +102,24 @@ pub struct Effective {
 
 impl Effective {
     /// Returns whether the same is told, of whomever and wherever: see [`Right::is_like`].
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, review::effective};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+    /// let of = |user| effective(&engine, user, Some("rota"), &Session::default()).expect("both are known").remove(0);
+    /// assert!(of("mate-1").is_like(&of("mate-1")) && !of("mate-1").is_like(&of("mate-2")));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn is_like(&self, other: &Self) -> bool {
         let Self { user: _, systems: _, sessions, refused, left_out, rights, more: _ } = self;
@@ -71,6 +130,27 @@ impl Effective {
 }
 
 /// A reason, and where it is written.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::effective};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # [users.mate-3]
+/// # disabled = true
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let found = effective(&engine, "mate-3", Some("rota"), &Session::default()).expect("both are known");
+/// let cause = found[0].refused.as_ref().expect("nobody signs in who is disabled");
+/// assert!(cause.text.contains("disabled"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -82,6 +162,26 @@ pub struct Cause {
 }
 
 /// Actions that are allowed in the same sessions, on the same ground.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::effective};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let found = effective(&engine, "mate-1", Some("rota"), &Session::default()).expect("both are known");
+/// let right = &found[0].rights[0];
+/// assert_eq!((right.actions[0].as_str(), right.example.line.as_str()), ("plan", "plan on shift/early"));
+/// assert_eq!(right.place.as_ref().expect("it is written").line, 8);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -118,6 +218,24 @@ pub struct Right {
 impl Right {
     /// Returns whether another right is told in the same words, with the same places: what its lines are one by one, and which of them
     /// is the example, is not told.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, review::effective};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+    /// let found = effective(&engine, "mate-1", Some("rota"), &Session::default()).expect("both are known");
+    /// assert!(found[0].rights[0].is_like(&found[0].rights[0]));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn is_like(&self, other: &Self) -> bool {
         let Self { allowed, actions, on, lines: _, except, starts, when, after, standing, through, place, example: _, more: _ } = self;
@@ -128,6 +246,25 @@ impl Right {
 }
 
 /// What somebody gained and lost on a system, or on several where it is the same, between two ledgers.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::compare};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let later = Engine::compile(Ledger::new().document("rota.toml", &text.replace("user:mate-1", "user:mate-2")).estate()?)?;
+/// let found = compare(&engine, &later, "mate-2", &Session::default());
+/// assert!(found[0].gained.len() == 1 && found[0].lost.is_empty());
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -146,6 +283,25 @@ pub struct Difference {
 }
 
 /// A right that one ledger gives, and how the other answers its example.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::{Session, Verdict}, review::compare};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let later = Engine::compile(Ledger::new().document("rota.toml", &text.replace("user:mate-1", "user:mate-2")).estate()?)?;
+/// let moved = &compare(&engine, &later, "mate-1", &Session::default())[0].lost[0];
+/// assert_eq!((moved.right.actions[0].as_str(), moved.elsewhere), ("plan", Verdict::Denied));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -163,6 +319,29 @@ pub struct Moved {
 }
 
 /// A recorded question, its answer now, and whether that is the one it must have.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, expectation::expectations};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # [[expectations]]
+/// # who = ["user:mate-2"]
+/// # on = ["rota"]
+/// # lines = ["plan on shift/early"]
+/// # answer = "denied"
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let outcome = &expectations(&engine).outcomes[0];
+/// assert!(outcome.holds && outcome.expected == "denied");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -198,6 +377,12 @@ pub struct Outcome {
 
 /// The change that turned something recorded: the first revision in which an answer is another one than it must be, or a promise is not
 /// proved any more.
+///
+/// # Example
+/// ```
+/// use zest_ledger::review::Turn;
+/// assert!(Turn::new(None, "not committed yet".to_owned(), false).revision.is_none());
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -215,6 +400,12 @@ pub struct Turn {
 
 impl Turn {
     /// Makes one of a revision; of none for what is not committed yet.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::review::Turn;
+    /// assert_eq!(Turn::new(Some("4f2e1ab".to_owned()), "rota: planners".to_owned(), false).subject, "rota: planners");
+    /// ```
     #[must_use]
     pub const fn new(revision: Option<String>, subject: String, has_errors: bool) -> Self {
         Self { revision, subject, has_errors, more: crate::More }
@@ -222,6 +413,26 @@ impl Turn {
 }
 
 /// One step of a way: an act, and what it gives.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Acts, Aim, Ways}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }, { allow = ["reset-credential"], on = "user/mate-1", to = ["user:mate-2"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// # let aim = Aim::Do(Sought::Line("plan on shift/early"), &["rota"], &Session::default());
+/// # let acts = Acts::of(&engine, &[aim]);
+/// let way = Ways::of(&acts, "mate-2").expect("the user is known").to(aim).expect("there is a way");
+/// assert_eq!((way.steps[0].by.as_str(), way.steps[1].by.as_str()), ("mate-2", "mate-1"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -247,6 +458,26 @@ pub struct WayStep {
 }
 
 /// By which acts somebody could come to something; none where it is theirs already.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Acts, Aim, Ways}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }, { allow = ["reset-credential"], on = "user/mate-1", to = ["user:mate-2"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// # let aim = Aim::Do(Sought::Line("plan on shift/early"), &["rota"], &Session::default());
+/// # let acts = Acts::of(&engine, &[aim]);
+/// let way = Ways::of(&acts, "mate-1").expect("the user is known").to(aim).expect("it is theirs");
+/// assert_eq!((way.from.as_str(), way.steps.len()), ("mate-1", 1));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -262,6 +493,26 @@ pub struct Way {
 
 impl Way {
     /// Returns it as one line: who sets out, and what is done by whom.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Acts, Aim, Ways}};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }, { allow = ["reset-credential"], on = "user/mate-1", to = ["user:mate-2"] }]
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+    /// # let aim = Aim::Do(Sought::Line("plan on shift/early"), &["rota"], &Session::default());
+    /// # let acts = Acts::of(&engine, &[aim]);
+    /// let way = Ways::of(&acts, "mate-2").expect("the user is known").to(aim).expect("there is a way");
+    /// assert!(way.in_one_line().starts_with("mate-2 > reset-credential on user/mate-1 on rota > as mate-1: plan on shift/early"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn in_one_line(&self) -> String {
         let mut who = self.from.as_str();
@@ -306,6 +557,26 @@ pub struct Cut {
 }
 
 /// What a remedy opens beside what was asked.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, review::opens};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let answer = engine.explain(&Question::new("mate-2", "rota", "plan on shift/early"));
+/// let remedy = answer.remedies.first().expect("a grant would do");
+/// let opens = opens(&engine, &answer, remedy).expect("it was looked at");
+/// assert_eq!(opens.count(), opens.lines.len() + opens.people.len());
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -322,6 +593,25 @@ pub struct Opens {
 
 impl Opens {
     /// Returns how much that is.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, Question, review::opens};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+    /// let answer = engine.explain(&Question::new("mate-2", "rota", "plan on shift/early"));
+    /// let counts: Vec<_> = answer.remedies.iter().filter_map(|remedy| Some(opens(&engine, &answer, remedy)?.count())).collect();
+    /// assert!(counts.is_sorted(), "of one sort, what opens least comes first");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub const fn count(&self) -> usize {
         self.lines.len() + self.people.len()
@@ -329,6 +619,26 @@ impl Opens {
 }
 
 /// How a promise stands.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, promise::{Standing, promises}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # [[promises]]
+/// # of = ["user:mate-1"]
+/// # never = ["plan on **"]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// assert_eq!(promises(&engine, "2026-11-25T08:00:00Z".parse().expect("a moment"))[0].standing, Standing::Refuted);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
@@ -345,6 +655,11 @@ pub enum Standing {
 
 impl Standing {
     /// Returns the same in words.
+    ///
+    /// # Example
+    /// ```
+    /// assert_eq!(zest_ledger::promise::Standing::NotProved.words(), "not proved");
+    /// ```
     #[must_use]
     pub const fn words(self) -> &'static str {
         match self {
@@ -357,6 +672,27 @@ impl Standing {
 }
 
 /// A question that refutes a promise, or one of which it is not known.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, promise::promises};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # [[promises]]
+/// # of = ["user:mate-1"]
+/// # never = ["plan on **"]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let found = promises(&engine, "2026-11-25T08:00:00Z".parse().expect("a moment"));
+/// assert_eq!(found[0].witnesses[0].question.line, "plan on shift/early");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -374,6 +710,27 @@ pub struct Witness {
 }
 
 /// A promise, and how it stands.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, promise::promises};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # [[promises]]
+/// # of = ["user:mate-1"]
+/// # never = ["plan on **"]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let found = promises(&engine, "2026-11-25T08:00:00Z".parse().expect("a moment"));
+/// assert_eq!((found[0].people, found[0].systems, found[0].place.line), (1, 1, 9));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -420,6 +777,23 @@ pub struct Uncovered {
 }
 
 /// What a listing would show in a session: the databases and tables, containers and resources, or the lines at a question mark.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, review::visible};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// assert_eq!(visible(&engine, &Question::new("mate-1", "rota", "")).shown, ["shift/early"]);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -442,6 +816,24 @@ pub struct Seen {
 }
 
 /// A session as it stands: who is behind it, and what it has.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, review::session};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let view = session(&engine, &Question::new("mate-1", "rota", ""));
+/// assert_eq!((view.person.as_str(), view.refused), ("mate-1", None));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SessionView {
     /// The whole chain in one line: "night-1, as account batch on runner-1, in role night-operator".

@@ -11,10 +11,26 @@ use serde::{Deserialize, Serialize};
 pub use zest_words::visible;
 
 /// The number of a document, among those of all ledgers of the process: later ones have higher numbers.
+///
+/// # Example
+/// ```
+/// use zest_ledger::source::SourceMap;
+/// let mut sources = SourceMap::default();
+/// let id = sources.add("people.toml", "[users.watch-1]").expect("it is short");
+/// assert_eq!(sources.name(id), "people.toml");
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct SourceId(u32);
 
 /// A stretch of a document, in bytes, end exclusive.
+///
+/// # Example
+/// ```
+/// use zest_ledger::source::{SourceMap, Span};
+/// let mut sources = SourceMap::default();
+/// let source = sources.add("people.toml", "[users.watch-1]").expect("it is short");
+/// assert_eq!(sources.slice(Span { source, start: 1, end: 6 }), "users");
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Span {
     /// The document.
@@ -26,6 +42,14 @@ pub struct Span {
 }
 
 /// Where an entry was written: in a document, or in a program that built the ledger in code.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, source::Place};
+/// let estate = Ledger::new().document("people.toml", "[users.watch-1]\n[systems.rota]\nkind = 'application'\n").estate()?;
+/// assert!(matches!(estate.users()[0].id.place, Place::Text(_)));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Place {
     /// In the text of a document.
@@ -36,6 +60,12 @@ pub enum Place {
 
 impl Place {
     /// Returns the place of the caller, for entries that are built in code.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::Place;
+    /// assert!(matches!(Place::here(), Place::Code(at) if at.file().ends_with(".rs")));
+    /// ```
     #[track_caller]
     #[must_use]
     pub fn here() -> Self {
@@ -61,11 +91,23 @@ pub struct At<T> {
 
 impl<T> At<T> {
     /// Binds a value to a place.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::{At, Place};
+    /// assert_eq!(At::new(7_u8, Place::here()).value, 7);
+    /// ```
     pub const fn new(value: T, place: Place) -> Self {
         Self { value, place }
     }
 
     /// Binds a value to the caller's line of code.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::{At, Place};
+    /// assert!(matches!(At::here("watch-1").place, Place::Code(_)));
+    /// ```
     #[track_caller]
     pub fn here(value: T) -> Self {
         Self::new(value, Place::here())
@@ -73,6 +115,13 @@ impl<T> At<T> {
 }
 
 /// A file, line and column, ready to print as `file:line`.
+///
+/// # Example
+/// ```
+/// use zest_ledger::source::Location;
+/// let at = Location { file: "people.toml".to_owned(), line: 3, column: 1 };
+/// assert_eq!(at.to_string(), "people.toml:3");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
@@ -109,6 +158,15 @@ impl Source {
 }
 
 /// All documents of a ledger: names, texts, and the way from an offset to a line.
+///
+/// # Example
+/// ```
+/// use zest_ledger::source::{Place, SourceMap, Span};
+/// let mut sources = SourceMap::default();
+/// let source = sources.add("people.toml", "[users.a]\n[users.b]").expect("it is short");
+/// let at = sources.locate(Place::Text(Span { source, start: 17, end: 18 }));
+/// assert_eq!((at.line, at.column), (2, 8));
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct SourceMap {
     /// In the order of their numbers.
@@ -125,6 +183,15 @@ impl SourceMap {
     }
 
     /// Takes over the documents of another ledger, so that what is written in them keeps its places here.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::SourceMap;
+    /// let (mut one, mut other) = (SourceMap::default(), SourceMap::default());
+    /// let id = other.add("roles.toml", "[roles.reader]").expect("it is short");
+    /// one.take_over(&other);
+    /// assert_eq!(one.name(id), "roles.toml");
+    /// ```
     pub fn take_over(&mut self, other: &Self) {
         self.sources.extend(other.sources.iter().cloned());
         self.sources.sort_by_key(|(id, _)| *id);
@@ -132,6 +199,14 @@ impl SourceMap {
     }
 
     /// Adds a document and returns its number. Texts of 4 GiB and more are not accepted.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::SourceMap;
+    /// let mut sources = SourceMap::default();
+    /// let id = sources.add("people.toml", "[users.watch-1]").expect("it is short");
+    /// assert_eq!(sources.text(id), "[users.watch-1]");
+    /// ```
     pub fn add(&mut self, name: &str, text: &str) -> Option<SourceId> {
         u32::try_from(text.len()).ok()?;
         let id = SourceId(NEXT.fetch_update(Ordering::Relaxed, Ordering::Relaxed, |next| next.checked_add(1)).ok()?);
@@ -140,18 +215,43 @@ impl SourceMap {
     }
 
     /// Returns the name of a document, safe to print.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::SourceMap;
+    /// let mut sources = SourceMap::default();
+    /// let id = sources.add("people\n.toml", "").expect("it is short");
+    /// assert!(!sources.name(id).contains('\n'));
+    /// ```
     #[must_use]
     pub fn name(&self, id: SourceId) -> &str {
         self.get(id).map_or("?", |s| s.name.as_str())
     }
 
     /// Returns the text of a document.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::SourceMap;
+    /// let (mut sources, elsewhere) = (SourceMap::default(), SourceMap::default());
+    /// let id = sources.add("people.toml", "[users.watch-1]").expect("it is short");
+    /// assert_eq!((sources.text(id), elsewhere.text(id)), ("[users.watch-1]", ""));
+    /// ```
     #[must_use]
     pub fn text(&self, id: SourceId) -> &str {
         self.get(id).map_or("", |s| s.text.as_str())
     }
 
     /// Returns the text of the first document of a name, as [`name`](Self::name) gives it.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::SourceMap;
+    /// let mut sources = SourceMap::default();
+    /// sources.add("people.toml", "[users.watch-1]");
+    /// assert_eq!(sources.text_of("people.toml"), Some("[users.watch-1]"));
+    /// assert_eq!(sources.text_of("roles.toml"), None);
+    /// ```
     #[must_use]
     pub fn text_of(&self, name: &str) -> Option<&str> {
         self.sources.iter().find(|(_, source)| source.name == name).map(|(_, source)| source.text.as_str())
@@ -164,24 +264,54 @@ impl SourceMap {
     }
 
     /// Returns how many documents there are.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::SourceMap;
+    /// let mut sources = SourceMap::default();
+    /// sources.add("people.toml", "[users.watch-1]");
+    /// assert_eq!(sources.len(), 1);
+    /// ```
     #[must_use]
     pub fn len(&self) -> usize {
         self.sources.len()
     }
 
     /// Returns whether there is no document.
+    ///
+    /// # Example
+    /// ```
+    /// assert!(zest_ledger::source::SourceMap::default().is_empty());
+    /// ```
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.sources.is_empty()
     }
 
     /// Returns the text a span covers, or nothing if it does not fit the document.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::{SourceMap, Span};
+    /// let mut sources = SourceMap::default();
+    /// let source = sources.add("people.toml", "[users.watch-1]").expect("it is short");
+    /// assert_eq!(sources.slice(Span { source, start: 7, end: 14 }), "watch-1");
+    /// assert_eq!(sources.slice(Span { source, start: 7, end: 90 }), "");
+    /// ```
     #[must_use]
     pub fn slice(&self, span: Span) -> &str {
         self.text(span.source).get(span.start as usize..span.end as usize).unwrap_or("")
     }
 
     /// Returns the bytes of the line in which a span starts, without its line break.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::{SourceMap, Span};
+    /// let mut sources = SourceMap::default();
+    /// let source = sources.add("people.toml", "[users.a]\n[users.b]\n").expect("it is short");
+    /// assert_eq!(sources.line_range(Span { source, start: 12, end: 13 }), 10..19);
+    /// ```
     #[must_use]
     pub fn line_range(&self, span: Span) -> Range<usize> {
         let Some(source) = self.get(span.source) else { return 0..0 };
@@ -213,6 +343,14 @@ impl SourceMap {
     }
 
     /// Returns file, line and column of a place.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let estate = Ledger::new().document("people.toml", "\n[users.watch-1]\n[systems.rota]\nkind = 'application'\n").estate()?;
+    /// assert_eq!(estate.sources().locate(estate.users()[0].id.place).to_string(), "people.toml:2");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn locate(&self, place: Place) -> Location {
         match place {
@@ -231,6 +369,15 @@ impl SourceMap {
 }
 
 /// A location, found again: the start of whatever is written there.
+///
+/// # Example
+/// ```
+/// use zest_ledger::source::{Place, SourceMap, Span, Spot};
+/// let mut sources = SourceMap::default();
+/// let source = sources.add("people.toml", "[users.a]").expect("it is short");
+/// let place = Place::Text(Span { source, start: 7, end: 8 });
+/// assert!(matches!(sources.spot(&sources.locate(place)), Some(Spot::Text(id, 7)) if id == source));
+/// ```
 #[derive(Clone, Debug)]
 pub enum Spot {
     /// In a document, at a byte.
@@ -241,6 +388,15 @@ pub enum Spot {
 
 impl Spot {
     /// Returns whether a place begins there.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::source::{Place, SourceMap, Span};
+    /// let mut sources = SourceMap::default();
+    /// let source = sources.add("people.toml", "[users.a]").expect("it is short");
+    /// let place = Place::Text(Span { source, start: 7, end: 8 });
+    /// assert!(sources.spot(&sources.locate(place)).expect("there is such a line").is(place));
+    /// ```
     pub fn is(&self, place: Place) -> bool {
         match (self, place) {
             (Self::Text(source, start), Place::Text(span)) => span.source == *source && span.start == *start,

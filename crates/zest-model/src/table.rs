@@ -47,18 +47,40 @@ impl<T: Clone> FromIterator<T> for Table<T> {
 
 impl<T: Clone> Table<T> {
     /// Returns the number of rows.
+    ///
+    /// # Example
+    /// ```
+    /// let estate = zest_ledger::Ledger::new().document("it.toml", "[users.watch-1]\n[users.watch-2]\n[systems.rota]\nkind = 'application'\n").estate()?;
+    /// assert_eq!(estate.users().len(), 2);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn len(&self) -> usize {
         self.rows.len()
     }
 
     /// Returns whether there is no row.
+    ///
+    /// # Example
+    /// ```
+    /// let estate = zest_ledger::Ledger::new().document("it.toml", "[users.watch-1]\n[users.watch-2]\n[systems.rota]\nkind = 'application'\n").estate()?;
+    /// assert!(estate.groups().is_empty());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.rows.is_empty()
     }
 
     /// Returns a row by its number.
+    ///
+    /// # Example
+    /// ```
+    /// let estate = zest_ledger::Ledger::new().document("it.toml", "[users.watch-1]\n[users.watch-2]\n[systems.rota]\nkind = 'application'\n").estate()?;
+    /// assert_eq!(estate.users().get(1).map(|user| user.id.value.as_str()), Some("watch-2"));
+    /// assert!(estate.users().get(2).is_none());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn get(&self, index: usize) -> Option<&T> {
         match &self.replaced {
@@ -68,12 +90,26 @@ impl<T: Clone> Table<T> {
     }
 
     /// Returns the first row.
+    ///
+    /// # Example
+    /// ```
+    /// let estate = zest_ledger::Ledger::new().document("it.toml", "[users.watch-1]\n[users.watch-2]\n[systems.rota]\nkind = 'application'\n").estate()?;
+    /// assert_eq!(estate.users().first().map(|user| user.id.value.as_str()), Some("watch-1"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn first(&self) -> Option<&T> {
         self.get(0)
     }
 
     /// Returns the rows in order.
+    ///
+    /// # Example
+    /// ```
+    /// let estate = zest_ledger::Ledger::new().document("it.toml", "[users.watch-1]\n[users.watch-2]\n[systems.rota]\nkind = 'application'\n").estate()?;
+    /// assert_eq!(estate.users().iter().rev().next().map(|user| user.id.value.as_str()), Some("watch-2"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn iter(&self) -> Rows<'_, T> {
         Rows { table: self, left: 0..self.len() }
@@ -99,6 +135,15 @@ impl<T: Clone> Table<T> {
     }
 
     /// Replaces a row, here and in no other table.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::estate::Table;
+    /// let table: Table<u8> = [1, 2].into_iter().collect();
+    /// let mut copy = table.clone();
+    /// copy.set(1, 9);
+    /// assert_eq!((table[1], copy[1]), (2, 9));
+    /// ```
     pub fn set(&mut self, index: usize, row: T) {
         Arc::make_mut(self.replaced.get_or_insert_default()).insert(index, row);
     }
@@ -106,6 +151,16 @@ impl<T: Clone> Table<T> {
 
 impl<T: Clone> Table<Arc<T>> {
     /// Changes a row, here and in no other table; what was changed here before is not copied again.
+    ///
+    /// # Example
+    /// ```
+    /// use std::sync::Arc;
+    /// use zest_ledger::estate::Table;
+    /// let table: Table<Arc<String>> = [Arc::new("watch".to_owned())].into_iter().collect();
+    /// let mut copy = table.clone();
+    /// copy.edit(0, |row| row.push_str("-1"));
+    /// assert_eq!((table[0].as_str(), copy[0].as_str()), ("watch", "watch-1"));
+    /// ```
     pub fn edit(&mut self, index: usize, how: impl FnOnce(&mut T)) {
         let rows = &self.rows;
         let row = Arc::make_mut(self.replaced.get_or_insert_default()).entry(index).or_insert_with(|| Arc::clone(&rows[index]));
@@ -125,6 +180,14 @@ impl<T: Clone> Index<usize> for Table<T> {
 }
 
 /// The rows of a table in order.
+///
+/// # Example
+/// ```
+/// let estate = zest_ledger::Ledger::new().document("it.toml", "[users.watch-1]\n[users.watch-2]\n[systems.rota]\nkind = 'application'\n").estate()?;
+/// let names: Vec<&str> = estate.users().iter().map(|user| user.id.value.as_str()).collect();
+/// assert_eq!(names, ["watch-1", "watch-2"]);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 pub struct Rows<'t, T> {
     table: &'t Table<T>,

@@ -24,6 +24,27 @@ use crate::row;
 use crate::ways::{Acts, Aim, Ways};
 
 /// Looks at all promises of a ledger; `now` is the moment at which somebody must be there to count, where no other is stated.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, promise::{Standing, promises}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # [[promises]]
+/// # of = ["user:mate-1"]
+/// # never = ["plan on **"]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let found = promises(&engine, "2026-11-25T08:00:00Z".parse().expect("a moment"));
+/// assert_eq!(found[0].standing, Standing::Refuted);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn promises(engine: &Engine, now: Timestamp) -> Vec<Promised> {
     let classes = Classes::of(engine);
@@ -31,6 +52,27 @@ pub fn promises(engine: &Engine, now: Timestamp) -> Vec<Promised> {
 }
 
 /// Looks at one promise, by its number in the ledger; those together who are alike.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, promise::{Standing, promise}, review::Classes};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # [[promises]]
+/// # of = ["user:mate-2"]
+/// # never = ["plan on **"]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let found = promise(&engine, &Classes::of(&engine), 0, "2026-11-25T08:00:00Z".parse().expect("a moment"));
+/// assert_eq!(found.standing, Standing::Proved);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn promise(engine: &Engine, classes: &Classes<'_>, number: usize, now: Timestamp) -> Promised {
     let entry = &engine.estate().entries().promises[number];

@@ -31,6 +31,8 @@ pub(crate) enum Touch {
     Make,
     /// A table is changed or looked after, with those below it.
     Alter,
+    /// A column is given another type, so that all that rests on it is made anew.
+    Retype,
     /// A session is opened.
     SignIn,
 }
@@ -47,6 +49,7 @@ impl Touch {
             Self::Cast => "cast",
             Self::Make => "make",
             Self::Alter => "alter",
+            Self::Retype => "retype",
             Self::SignIn => "sign-in",
         }
     }
@@ -64,7 +67,7 @@ impl From<Verb> for Touch {
     }
 }
 
-use Touch::{Alter, Call, Cast, Delete, Insert, Make, Select, SignIn, Truncate, Update};
+use Touch::{Alter, Call, Cast, Delete, Insert, Make, Retype, Select, SignIn, Truncate, Update};
 
 const ROWS: &[Touch] = &[Select, Insert, Update, Delete];
 const WRITES: &[Touch] = &[Insert, Update];
@@ -94,6 +97,8 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("cast", "a cast between built-in types", ALL),
     ("catalog", "changed rights on a table or view of the server's own; with its name, for statements that use it", &[]),
     ("below", "a table below this one, as its partition or heir, that belongs to somebody else (PostgreSQL)", &[Alter]),
+    ("pointing", "a table of somebody else's whose key points to this one, and is made anew with its columns (PostgreSQL)", &[Retype]),
+    ("typed", "a table of this type that belongs to somebody else (PostgreSQL)", &[Alter]),
     ("system", "`system column tableoid` and the like: rights on a column that every table has (PostgreSQL)", &[]),
     ("parameter", "rights on a setting that somebody was given", &[]),
     ("tablespace", "changed rights on a tablespace", &[]),

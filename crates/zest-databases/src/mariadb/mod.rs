@@ -179,6 +179,20 @@ impl Rules for Mariadb {
 /// Returns the state that a ledger wants a MariaDB server to have; none if no such system is declared.
 ///
 /// What it wants depends on the moment where grants end; without one, grants that end are left out.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, mariadb::state_of};
+/// # let text = r#"
+/// # [systems.loyalty]
+/// # kind = "mariadb"
+/// # [databases.loyalty.accounts]
+/// # "desk@localhost" = {}
+/// # "#;
+/// # let wanted = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+/// assert_eq!(wanted.accounts.keys().next().expect("there is one").user, "desk");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn state_of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Option<State> {
     let id = *estate.names().systems.get(system)?;
@@ -195,6 +209,19 @@ pub fn state_of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Option<
 
 /// Returns the ends to come that the server cannot keep itself, each with the account: from then on it lets in somebody who is
 /// gone, until it is told anew.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, mariadb::ends_of};
+/// let text = r#"
+/// users.desk-1 = { proofs = ["password"], until = 2027-01-01 }
+/// systems.loyalty.kind = "mariadb"
+/// databases.loyalty.accounts."desk-1@localhost" = { used-by = ["user:desk-1"] }
+/// "#;
+/// let ends = ends_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", "2026-11-25T08:00:00Z".parse().expect("a moment"));
+/// assert_eq!(ends[0].1, "desk-1@localhost");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn ends_of(estate: &Estate, system: &str, at: Timestamp) -> Vec<(Timestamp, String)> {
     let links = estate.names().systems.get(system).and_then(|id| estate.links::<Links>(*id));

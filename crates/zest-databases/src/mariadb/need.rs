@@ -80,6 +80,8 @@ pub(crate) enum Need {
     HoldsRole { account: AccountName, role: String },
     /// A check in a session whose active role is another one by then.
     InRole { role: Option<String>, need: Box<Self> },
+    /// A check that a view or routine makes in another name than the caller's.
+    InName { by: As, need: Box<Self> },
 }
 
 /// Which of what is held on a table will do, whatever right it is.
@@ -91,9 +93,36 @@ pub(crate) enum Any {
     TableOrColumn,
     /// On itself or one of its columns; of what is held on its database or on everything, only to read.
     Row,
+    /// A right on rows, or to refer to it, on all of it: what a key of another table that points to it needs.
+    Referred,
 }
 
 impl Need {
+    /// Returns the check as it is made in a name; nothing where it is not known how the server makes it in another name than the caller's.
+    pub(crate) fn in_name_of(self, by: &As) -> Option<Self> {
+        match self {
+            _ if *by == As::Caller => Some(self),
+            // These say themselves in whose name they are made.
+            Self::Table { .. } | Self::Routine { .. } | Self::Open { .. } | Self::InName { .. } => Some(self),
+            Self::Database { .. }
+            | Self::Global { .. }
+            | Self::Listed { .. }
+            | Self::AnyOn { .. }
+            | Self::Shown { .. }
+            | Self::OwnTable { .. }
+            | Self::Definer { .. } => Some(Self::InName { by: by.clone(), need: Box::new(self) }),
+            // Who somebody is, and which roles there are to be made active, is another matter in a routine.
+            Self::PassOn { .. }
+            | Self::Activate { .. }
+            | Self::Admin { .. }
+            | Self::Membership { .. }
+            | Self::Accounts { .. }
+            | Self::Proxy { .. }
+            | Self::HoldsRole { .. }
+            | Self::InRole { .. } => None,
+        }
+    }
+
     /// Returns what it is about, as a ledger writes it.
     pub(crate) fn about(&self) -> Option<String> {
         match self {
@@ -105,7 +134,7 @@ impl Need {
             Self::PassOn { scope, .. } => Some(scope.to_string()),
             Self::Accounts { .. } => Some(Scope::database(ACCOUNTS).to_string()),
             Self::Global { .. } => Some(Scope::Everything.to_string()),
-            Self::InRole { need, .. } => need.about(),
+            Self::InRole { need, .. } | Self::InName { need, .. } => need.about(),
             Self::Shown { tables } => tables.first().map(|(object, _)| object.to_string()),
             Self::Activate { .. }
             | Self::Admin { .. }
@@ -144,7 +173,8 @@ impl Need {
             | Self::OwnTable { .. }
             | Self::Definer { .. }
             | Self::Proxy { .. }
-            | Self::HoldsRole { .. } => return Vec::new(),
+            | Self::HoldsRole { .. }
+            | Self::InName { .. } => return Vec::new(),
         };
         let who = visible(&session.account().to_string());
         // The narrowest was told.
@@ -181,7 +211,8 @@ impl Need {
             | Self::OwnTable { .. }
             | Self::Definer { .. }
             | Self::Proxy { .. }
-            | Self::HoldsRole { .. } => return None,
+            | Self::HoldsRole { .. }
+            | Self::InName { .. } => return None,
         };
         let mut holders = vec![Holder::Account(session.account().clone()), Holder::Public];
         if let Some(role) = session.role() {
@@ -404,6 +435,13 @@ impl Need {
                 fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {privileges} on database `{ACCOUNTS}`{other}"))
             }
             Self::InRole { role, need } => need.outcome(state, &session.in_role(role.as_deref())),
+            Self::InName { by, need } => match by.account().filter(|definer| !state.accounts.contains_key(*definer)) {
+                Some(definer) => {
+                    let text = format!("the definer `{}` is no account of this server", visible(&definer.to_string()));
+                    fail(Refusal::NoPrivilege, text)
+                }
+                None => need.outcome(state, &view_of(by)),
+            },
             Self::Listed { database } => {
                 let (shown, name) = (who(&As::Caller), visible(&Scope::database(database).to_string()));
                 if session.lists_tables(database) {
@@ -425,6 +463,11 @@ impl Need {
                     Any::Row => {
                         let reads = found.privileges.contains(Privilege::Select);
                         (on_columns || reads || !found.own.is_empty(), " itself, nor on a column of it, nor may it read it")
+                    }
+                    Any::Referred => {
+                        let rows = [Privilege::Select, Privilege::Insert, Privilege::Update, Privilege::Delete, Privilege::References];
+                        let holds = rows.into_iter().any(|privilege| found.privileges.contains(privilege));
+                        (holds, " as a whole by which a key may point to it")
                     }
                 };
                 if holds {

@@ -101,7 +101,8 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 | Need::OwnTable { .. }
                 | Need::Proxy { .. }
                 | Need::HoldsRole { .. }
-                | Need::InRole { .. } => return ways,
+                | Need::InRole { .. }
+                | Need::InName { .. } => return ways,
             };
             let list: Vec<&str> = privileges.iter().map(Privilege::word).collect();
             if list.is_empty() {

@@ -10,13 +10,13 @@ use std::sync::LazyLock;
 
 use rustc_hash::FxHashSet;
 use sqlparser::ast::{
-    AlterColumnOperation, AlterTableOperation, ColumnOption, CreateFunctionBody, CreateTable, CreateTableLikeKind, Expr, Ident,
+    AlterColumnOperation, AlterTableOperation, ColumnOption, CreateFunctionBody, CreateTable, CreateTableLikeKind, Expr,
     ObjectName as Written, ObjectType, SchemaName, Set, Statement, TableConstraint, Use as UseDatabase,
 };
 
 use super::about_rights;
 use super::name::{Class, ObjectName};
-use super::need::{As, Need, object_in};
+use super::need::{Any, As, Need, object_in};
 use super::privilege::{Privilege, Privileges};
 use super::state::{Object, State};
 use crate::database::followed::{Followed, Then};
@@ -69,25 +69,16 @@ fn needs_of(state: &State, database: Option<&str>, text: &str) -> Result<Needs<N
     if let Some(needs) = about_rights::needs(state, text) {
         return Ok(needs);
     }
-    let of_server = || looked_at_on_server(&state.not_modelled, "", text, true);
     let mut deriver = Deriver::new(state, database);
     if let Some(made) = deriver.about_objects(text) {
         let mut needs = made.needs();
-        needs.undecided.extend(of_server());
+        needs.undecided.extend(looked_at_on_server(&state.not_modelled, "", text, true));
         return Ok(needs);
     }
     with_statements(Dialect::Mariadb, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
-        deriver.statement(statement);
-        deriver.files(text);
-        let mut needs = deriver.needs();
-        needs.undecided.extend(of_server());
-        // Only who may set another's name may make something in it.
-        let upper = text.to_uppercase();
-        if upper.split("DEFINER").skip(1).any(|rest| rest.trim_start().starts_with('=')) {
-            needs.undecided.push("in whose name the object would run, and who may set that (DEFINER)".to_owned());
-        }
-        Ok(needs)
+        deriver.whole(statement, text);
+        Ok(deriver.needs())
     })
 }
 
@@ -104,6 +95,32 @@ impl<'s> Deriver<'s> {
             change: Change::default(),
             shown: None,
         }
+    }
+
+    /// A statement, with what is seen in its text alone.
+    fn whole(&mut self, statement: &Statement, text: &str) {
+        self.statement(statement);
+        self.files(text);
+        self.undecided.extend(looked_at_on_server(&self.state.not_modelled, "", text, true));
+        // Only who may set another's name may make something in it.
+        let upper = text.to_uppercase();
+        if upper.split("DEFINER").skip(1).any(|rest| rest.trim_start().starts_with('=')) {
+            self.undecided.push("in whose name the object would run, and who may set that (DEFINER)".to_owned());
+        }
+    }
+
+    /// Derives something that runs in a name, in a database.
+    fn in_name_of(&mut self, by: As, database: Option<String>, derive: impl FnOnce(&mut Self)) {
+        let before = (std::mem::replace(&mut self.by, by), std::mem::replace(&mut self.database, database));
+        let outer = std::mem::take(&mut self.list);
+        derive(self);
+        for need in std::mem::replace(&mut self.list, outer) {
+            match need.in_name_of(&self.by) {
+                Some(need) => self.list.push(need),
+                None => self.undecided.push("what a routine may do about roles and accounts in the name of its definer".to_owned()),
+            }
+        }
+        (self.by, self.database) = before;
     }
 
     /// Rows that go into a file need a right of their own.
@@ -198,8 +215,8 @@ impl Touches for Deriver<'_> {
     fn on_relation(&mut self, used: &Use) {
         match self.found[used.relation].clone() {
             Found::Listed(object) => match &mut self.shown {
-                // A view that is read is read in another name.
-                Some(shown) if self.by == As::Caller && self.followed.is_outside() => {
+                // A view that is read is read in another name; what goes on with a sequence is looked at as ever.
+                Some(shown) if !used.changes() && self.by == As::Caller && self.followed.is_outside() => {
                     shown.push((used.relation, object.clone(), used.selected.clone()));
                     if object.class == Class::View {
                         self.through_view(&object, used);
@@ -389,12 +406,12 @@ impl Deriver<'_> {
         let by = definer.filter(|_| as_owner).map_or_else(|| self.by.clone(), As::Definer);
         let here = Circumstances { object: view.clone(), by: by.clone(), database: self.database.clone() };
         if self.enter(&here) {
-            let before = std::mem::replace(&mut self.by, by);
-            with_statements(Dialect::Mariadb, &query, true, |read| match one(read) {
-                Ok(statement) => self.walk(statement),
-                Err(_) => self.undecided.push(format!("the query of {view} cannot be read")),
+            self.in_name_of(by, self.database.clone(), |inner| {
+                with_statements(Dialect::Mariadb, &query, true, |read| match one(read) {
+                    Ok(statement) => inner.walk(statement),
+                    Err(_) => inner.undecided.push(format!("the query of {view} cannot be read")),
+                });
             });
-            self.by = before;
             self.followed.leave(here);
         }
     }
@@ -475,10 +492,7 @@ impl Deriver<'_> {
         }
         with_statements(Dialect::Mariadb, &statement, true, |read| match read {
             Ok(statements) => {
-                let before = (self.by.clone(), self.database.clone());
-                (self.by, self.database) = (by, here.database.clone());
-                statements.iter().for_each(|s| self.statement(s));
-                (self.by, self.database) = before;
+                self.in_name_of(by, here.database.clone(), |inner| statements.iter().for_each(|s| inner.whole(s, &statement)))
             }
             Err(_) => self.undecided.push(format!("what {object} does: its body is not followed")),
         });
@@ -502,7 +516,7 @@ impl Deriver<'_> {
         create.columns.iter().flat_map(|column| &column.options).for_each(|option| self.column_option(&option.option));
         for constraint in &create.constraints {
             match constraint {
-                TableConstraint::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
+                TableConstraint::ForeignKey(key) => self.references(&key.foreign_table),
                 // No function or sequence stands in a CHECK.
                 TableConstraint::Check(_)
                 | TableConstraint::PrimaryKey(_)
@@ -514,17 +528,16 @@ impl Deriver<'_> {
         }
     }
 
-    fn references(&mut self, table: &Written, columns: &[Ident]) {
+    fn references(&mut self, table: &Written) {
         if let Some(object) = self.existing(table, RELATIONS) {
-            let columns = columns.iter().map(|column| column.value.clone()).collect();
-            self.on_table(&object, Privilege::References, On::Columns(columns));
+            self.list.push(Need::AnyOn { object, held: Any::Referred });
         }
     }
 
     /// What stands behind the type of a column: sequences in its default need rights, and keys of other tables.
     fn column_option(&mut self, option: &ColumnOption) {
         match option {
-            ColumnOption::ForeignKey(key) => self.references(&key.foreign_table, &key.referred_columns),
+            ColumnOption::ForeignKey(key) => self.references(&key.foreign_table),
             ColumnOption::Default(value) => self.default_of(value),
             // No function or sequence stands in them.
             ColumnOption::Check(_) | ColumnOption::Generated { .. } | ColumnOption::OnUpdate(_) => {}

@@ -196,6 +196,15 @@ impl Rules for Postgresql {
 /// Returns the state that a ledger wants a PostgreSQL server to have; none if no such system is declared.
 ///
 /// What it wants depends on the moment where grants end; without one, grants that end are left out.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, postgresql::state_of};
+/// let text = "systems.fares.kind = 'postgresql'\ndatabases.fares.accounts.clerk-1 = {}\n";
+/// let wanted = state_of(&Ledger::new().document("fares.toml", text).estate()?, "fares", None).expect("it is declared");
+/// assert!(wanted.roles["clerk-1"].login);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn state_of(estate: &Estate, system: &str, at: Option<Timestamp>) -> Option<State> {
     let id = *estate.names().systems.get(system)?;

@@ -600,8 +600,13 @@ impl Deriver<'_> {
 
     /// What is done to a table is done to those below it as well, of which all must be owned.
     fn with_those_below(&mut self, table: &ObjectName) {
+        self.unless_superuser(table, Touch::Alter);
+    }
+
+    /// What else must be owned for an act, which is nothing to a superuser.
+    fn unless_superuser(&mut self, object: &ObjectName, touch: Touch) {
         if !self.catalog.state().is_superuser(&self.role) {
-            self.not_modelled(table, Touch::Alter);
+            self.not_modelled(object, touch);
         }
     }
 
@@ -1169,7 +1174,10 @@ impl Deriver<'_> {
                     | AlterColumnOperation::DropNotNull
                     | AlterColumnOperation::SetDefault { .. }
                     | AlterColumnOperation::DropDefault => {}
-                    AlterColumnOperation::SetDataType { data_type, using: None, .. } => self.type_used(data_type, true),
+                    AlterColumnOperation::SetDataType { data_type, using: None, .. } => {
+                        self.type_used(data_type, true);
+                        self.unless_superuser(&table, Touch::Retype);
+                    }
                     _ => self.undecided.push("what the change of the column runs".to_owned()),
                 },
                 AlterTableOperation::DropColumn { .. }

@@ -110,13 +110,15 @@ const VALUES_OF_MARIADB: &[&str] = &[
 ];
 
 /// Puts forms of MariaDB that the parser does not know into others that need the same rights: how a statement is carried out, locks of
-/// rows, variables and files that rows go into, values of sequences, several tables in an UPDATE.
+/// rows, variables and files that rows go into, values of sequences, several tables in an UPDATE, what the rows of a table were.
 fn as_parsed_by_mysql(tokens: &[TokenWithSpan]) -> Vec<TokenWithSpan> {
     let is = |token: &Token, word: &str| matches!(token, Token::Word(w) if w.quote_style.is_none() && w.value.eq_ignore_ascii_case(word));
     let at: Vec<&TokenWithSpan> = tokens.iter().filter(|token| !matches!(token.token, Token::Whitespace(_))).collect();
     let begins =
         |i: usize, words: &[&str]| words.iter().enumerate().all(|(j, word)| at.get(i + j).is_some_and(|token| is(&token.token, word)));
     let is_variable = |i: usize| matches!(at.get(i).map(|token| &token.token), Some(Token::Word(word)) if word.value.starts_with('@'));
+    let is_value =
+        |i: usize| is_variable(i) || matches!(at.get(i).map(|token| &token.token), Some(Token::SingleQuotedString(_) | Token::Number(..)));
     let mut out: Vec<TokenWithSpan> = Vec::new();
     let (mut i, mut depth, mut in_update) = (0, 0_usize, false);
     while let Some(token) = at.get(i) {
@@ -136,6 +138,10 @@ fn as_parsed_by_mysql(tokens: &[TokenWithSpan]) -> Vec<TokenWithSpan> {
             }
         } else if begins(i, &["lock", "in", "share", "mode"]) {
             i += 4;
+        } else if begins(i, &["with", "system", "versioning"]) || begins(i, &["for", "system_time", "all"]) {
+            i += 3;
+        } else if begins(i, &["for", "system_time", "as", "of"]) && is_value(i + 4) {
+            i += 5;
         } else if begins(i, &["into"]) && is_variable(i + 1) {
             i += 2;
             while at.get(i).is_some_and(|token| token.token == Token::Comma) && is_variable(i + 1) {

@@ -14,33 +14,40 @@ pub(crate) fn several(dialect: Dialect, text: &str) -> Option<Vec<&str>> {
     if !text.trim_end().trim_end_matches(';').contains(';') {
         return None;
     }
+    let parts = parts(dialect, text)?;
+    (parts.len() > 1 && parts.len() <= MOST).then_some(parts)
+}
+
+/// Whether a text is one statement, be it with a body of several.
+#[cfg(feature = "mariadb")]
+pub(crate) fn is_one(dialect: Dialect, text: &str) -> bool {
+    parts(dialect, text).is_some_and(|parts| parts.len() == 1)
+}
+
+fn parts(dialect: Dialect, text: &str) -> Option<Vec<&str>> {
     let tokens = match dialect {
         Dialect::Postgresql => Tokenizer::new(&PostgreSqlDialect {}, text).tokenize_with_location(),
         Dialect::Mariadb => Tokenizer::new(&MySqlDialect {}, text).tokenize_with_location(),
     };
     let tokens: Vec<TokenWithSpan> = tokens.ok()?.into_iter().filter(|token| !matches!(token.token, Token::Whitespace(_))).collect();
-    let is = |token: &Token, word: &str| matches!(token, Token::Word(w) if w.quote_style.is_none() && w.value.eq_ignore_ascii_case(word));
     // What has statements inside of it is one.
-    let has_body = tokens.iter().enumerate().any(|(at, token)| {
-        let follows = |word: &str| tokens.get(at + 1).is_some_and(|next| is(&next.token, word));
-        match dialect {
-            Dialect::Postgresql => is(&token.token, "begin") && follows("atomic"),
-            Dialect::Mariadb => {
-                let is_transaction = tokens.get(at + 1).is_none_or(|next| next.token == Token::SemiColon) || follows("work");
-                is(&token.token, "begin") && !is_transaction || at == 0 && (is(&token.token, "if") || is(&token.token, "loop"))
-            }
+    let mut body = match dialect {
+        Dialect::Postgresql if (0..tokens.len()).any(|at| is_at(&tokens, at, &["begin"]) && is_at(&tokens, at + 1, &["atomic"])) => {
+            return None;
         }
-    });
-    if has_body {
-        return None;
-    }
+        Dialect::Postgresql => None,
+        Dialect::Mariadb => Some(Body::default()),
+    };
     let mut offsets = Offsets::of(text);
     let (mut parts, mut begin, mut depth) = (Vec::new(), None, 0_usize);
-    for token in &tokens {
+    for (at, token) in tokens.iter().enumerate() {
+        if let Some(body) = body.as_mut().filter(|_| depth == 0) {
+            body.goes_on(&tokens, at, begin.is_none())?;
+        }
         match &token.token {
             Token::LParen => depth += 1,
             Token::RParen => depth = depth.saturating_sub(1),
-            Token::SemiColon if depth == 0 => {
+            Token::SemiColon if depth == 0 && body.as_ref().is_none_or(|body| body.open == 0) => {
                 let end = offsets.at(token.span.start);
                 parts.extend(begin.take().map(|begin: usize| &text[begin..end]));
                 continue;
@@ -51,9 +58,78 @@ pub(crate) fn several(dialect: Dialect, text: &str) -> Option<Vec<&str>> {
             begin = Some(offsets.at(token.span.start));
         }
     }
+    // A body that does not end.
+    if body.is_some_and(|body| body.open > 0) {
+        return None;
+    }
     parts.extend(begin.map(|begin| &text[begin..]));
-    (parts.len() > 1 && parts.len() <= MOST).then_some(parts)
+    Some(parts)
 }
+
+fn is_at(tokens: &[TokenWithSpan], at: usize, words: &[&str]) -> bool {
+    let is = |word: &&str| matches!(&tokens[at].token, Token::Word(w) if w.quote_style.is_none() && w.value.eq_ignore_ascii_case(word));
+    at < tokens.len() && words.iter().any(is)
+}
+
+/// Where in a statement of MariaDB it is, of which the body may hold several: that of a routine, a trigger or an event. `BEGIN` and `END`
+/// may be names as well, so that they count only where a statement begins.
+#[derive(Default)]
+struct Body {
+    /// Whether a body may begin.
+    may_begin: bool,
+    /// How many blocks are open.
+    open: usize,
+}
+
+impl Body {
+    /// Looks at a token outside of parentheses; nothing where it cannot be told what belongs together.
+    fn goes_on(&mut self, tokens: &[TokenWithSpan], at: usize, is_first: bool) -> Option<()> {
+        let is = |at: usize, words: &[&str]| is_at(tokens, at, words);
+        let token = |at: usize| tokens.get(at).map(|token| &token.token);
+        let ends = |at: usize| token(at).is_none_or(|token| *token == Token::SemiColon);
+        if is_first {
+            let is_transaction = ends(at + 1) || is(at + 1, &["work"]);
+            // A block that stands alone, or a statement that holds others.
+            let is_block = is(at, &["begin"]) && !is_transaction;
+            if is_block || is(at, &["if", "loop", "while", "repeat", "case", "for"]) || token(at + 1) == Some(&Token::Colon) {
+                return None;
+            }
+            let makes = (at + 1..at + 9).any(|at| is(at, &["procedure", "function", "trigger", "event", "package"]));
+            (self.may_begin, self.open) = (makes && is(at, &["create", "alter"]), 0);
+        } else if self.open > 0 {
+            let before = at - 1;
+            let is_start = token(before) == Some(&Token::SemiColon)
+                || token(before) == Some(&Token::Colon)
+                || is(before, &["begin", "then", "else", "do", "loop", "repeat"]);
+            let of_handler = (at.saturating_sub(12)..at).rev().take_while(|at| !ends(*at)).any(|at| is(at, &["handler"]));
+            if is(at, &["begin"]) && (is_start || of_handler) && token(at + 1) != Some(&Token::Colon) {
+                self.open += 1;
+            } else if is(at, &["end"]) && is_start && (ends(at + 1) || matches!(token(at + 1), Some(Token::Word(_))) && ends(at + 2)) {
+                // What else ends with a word behind it begins with that word.
+                let is_inner = is(at + 1, &["if", "case", "loop", "while", "repeat", "for"]);
+                self.open -= usize::from(!is_inner);
+                self.may_begin = false;
+            }
+        } else if self.may_begin {
+            let is_name = is(at - 1, NAMING) || matches!(token(at - 1), Some(Token::Period | Token::Eq | Token::AtSign | Token::Comma));
+            if is(at, &["begin"]) && !is_name && token(at + 1) != Some(&Token::LParen) {
+                self.open = 1;
+            } else if is(at, VERBS) {
+                self.may_begin = false;
+            }
+        }
+        Some(())
+    }
+}
+
+/// Words behind which a name stands.
+const NAMING: &[&str] = &["procedure", "function", "trigger", "event", "exists", "on", "follows", "precedes", "to", "definer"];
+
+/// Words that begin a body of one statement, or come in one, and never stand before a body of several.
+const VERBS: &[&str] = &[
+    "call", "drop", "from", "grant", "if", "into", "loop", "repeat", "return", "revoke", "select", "set", "show", "table", "truncate",
+    "values", "view", "while", "with",
+];
 
 /// From lines and columns to bytes, for places that come in order.
 struct Offsets<'t> {

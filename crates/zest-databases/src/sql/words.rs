@@ -436,13 +436,9 @@ impl Words {
 
     /// Reads the body of a routine, trigger or event: one statement, or several between `BEGIN` and `END`.
     pub(crate) fn takes_body(&mut self) -> bool {
-        let ends = self.is_at(self.tokens.len().saturating_sub(1), "end");
-        let begins = (self.at..self.tokens.len()).any(|at| self.is_at(at, "begin"));
-        if ends && begins {
-            self.at = self.tokens.len();
-            return true;
-        }
-        self.takes_rest()
+        let is_one = self.at < self.tokens.len() && super::several::is_one(self.dialect, &self.text_of(0, self.tokens.len()));
+        self.at = self.tokens.len();
+        is_one
     }
 
     /// Returns whether the statement writes its rows into a file.

@@ -31,7 +31,7 @@ use rustc_hash::{FxHashMap, FxHashSet, FxHasher};
 use crate::engine::rules as kind;
 use crate::engine::rules::Site;
 use crate::engine::trace::Trace;
-use crate::links::{AssignmentId, Duties, Facts, GroupId, Party, SetId, SystemId, UserId};
+use crate::links::{AssignmentId, Duties, Facts, GroupId, Party, RoleId, SetId, SystemId, UserId, VocabularyId};
 use crate::vocabulary::Vocabulary;
 use zest_command::alphabet::{Alphabet, Symbol};
 use zest_command::automaton::Automaton;
@@ -396,9 +396,83 @@ impl Engine {
     }
 
     /// Finds a group by its id.
+    ///
+    /// # Example
+    /// ```
+    /// # let text = "systems.rota.kind = 'application'\ngroups.watch.members = []";
+    /// # let engine = zest_ledger::Engine::compile(zest_ledger::Ledger::new().document("it.toml", text).estate()?)?;
+    /// let id = engine.find_group("watch").expect("it is declared");
+    /// assert_eq!(engine.estate().group(id).id.value, "watch");
+    /// assert!(engine.find_group("watch-2").is_none());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn find_group(&self, name: &str) -> Option<GroupId> {
         self.estate.names.groups.get(name).copied()
+    }
+
+    /// Finds a system by its id.
+    ///
+    /// # Example
+    /// ```
+    /// # let text = "systems.rota.kind = 'application'\n";
+    /// # let engine = zest_ledger::Engine::compile(zest_ledger::Ledger::new().document("it.toml", text).estate()?)?;
+    /// let id = engine.find_system("rota").expect("it is declared");
+    /// assert_eq!(engine.estate().system(id).id.value, "rota");
+    /// assert!(engine.find_system("rota-2").is_none());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    #[must_use]
+    pub fn find_system(&self, name: &str) -> Option<SystemId> {
+        self.estate.names.systems.get(name).copied()
+    }
+
+    /// Finds a role by its id.
+    ///
+    /// # Example
+    /// ```
+    /// # let text = "systems.rota.kind = 'application'\n[roles.reader]";
+    /// # let engine = zest_ledger::Engine::compile(zest_ledger::Ledger::new().document("it.toml", text).estate()?)?;
+    /// let id = engine.find_role("reader").expect("it is declared");
+    /// assert_eq!(engine.estate().role(id).id.value, "reader");
+    /// assert!(engine.find_role("reader-2").is_none());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    #[must_use]
+    pub fn find_role(&self, name: &str) -> Option<RoleId> {
+        self.estate.names.roles.get(name).copied()
+    }
+
+    /// Finds a command set by its id.
+    ///
+    /// # Example
+    /// ```
+    /// # let text = "systems.rota.kind = 'application'\ncommand-sets.look.rules = ['allow show ...']";
+    /// # let engine = zest_ledger::Engine::compile(zest_ledger::Ledger::new().document("it.toml", text).estate()?)?;
+    /// let id = engine.find_command_set("look").expect("it is declared");
+    /// assert_eq!(engine.estate().set(id).id.value, "look");
+    /// assert!(engine.find_command_set("look-2").is_none());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    #[must_use]
+    pub fn find_command_set(&self, name: &str) -> Option<SetId> {
+        self.estate.names.sets.get(name).copied()
+    }
+
+    /// Finds a vocabulary by its id.
+    ///
+    /// # Example
+    /// ```
+    /// # let text = "systems.rota.kind = 'application'\nvocabularies.corvane-os.commands = [{ line = 'show log' }]";
+    /// # let engine = zest_ledger::Engine::compile(zest_ledger::Ledger::new().document("it.toml", text).estate()?)?;
+    /// let id = engine.find_vocabulary("corvane-os").expect("it is declared");
+    /// assert_eq!(engine.estate().vocabulary(id).id.value, "corvane-os");
+    /// assert!(engine.find_vocabulary("corvane-os-2").is_none());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    #[must_use]
+    pub fn find_vocabulary(&self, name: &str) -> Option<VocabularyId> {
+        self.estate.names.vocabularies.get(name).copied()
     }
 
     /// Returns the users whose names are a name but for upper and lower case.

@@ -24,6 +24,16 @@ use zest_model::entry::{self, Does, Otherwise, RuleVerb};
 use zest_model::source::{At, Place};
 
 /// A user or a group, as a reference names it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, estate::Party};
+/// let text = "systems.rota.kind = 'application'\nusers.a = {}\ngroups.watch.members = ['user:a']\n";
+/// let engine = Engine::compile(Ledger::new().document("it.toml", text).estate()?)?;
+/// let group = Party::Group(engine.find_group("watch").expect("it is declared"));
+/// assert_eq!(engine.estate().party(group), "group:watch");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Party {
     /// A user.

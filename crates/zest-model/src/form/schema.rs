@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 
+use schemars::transform::RecursiveTransform;
 use schemars::{JsonSchema, Schema, SchemaGenerator, generate::SchemaSettings, json_schema};
 use serde_json::{Map, Value, json};
 
@@ -22,7 +23,11 @@ use crate::entry::Channel;
 #[must_use]
 pub fn schemas() -> [(&'static str, Value); 14] {
     fn of<T: JsonSchema>() -> Value {
-        SchemaSettings::draft2020_12().into_generator().into_root_schema_for::<T>().to_value()
+        SchemaSettings::draft2020_12()
+            .with_transform(RecursiveTransform(without_example))
+            .into_generator()
+            .into_root_schema_for::<T>()
+            .to_value()
     }
     [
         ("question", of::<Question>()),
@@ -40,6 +45,15 @@ pub fn schemas() -> [(&'static str, Value); 14] {
         ("visible", of::<Visible>()),
         ("opened", of::<Opened>()),
     ]
+}
+
+/// Takes out of a description what is for readers of Rust.
+fn without_example(schema: &mut Schema) {
+    if let Some(Value::String(description)) = schema.get_mut("description")
+        && let Some(at) = description.find("\n\n# ")
+    {
+        description.truncate(at);
+    }
 }
 
 impl JsonSchema for Format {

@@ -23,6 +23,29 @@ use crate::row::Wanted;
 pub use crate::row::{Row, rows};
 
 /// What came of the expectations of a ledger.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, expectation::expectations};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # [[expectations]]
+/// # who = ["user:mate-2"]
+/// # on = ["rota"]
+/// # lines = ["plan on shift/early"]
+/// # answer = "denied"
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let found = expectations(&engine);
+/// assert!(found.not_asked.list().is_empty() && found.outcomes.len() == 1);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 #[non_exhaustive]
 pub struct Expectations {

@@ -19,6 +19,32 @@ use zest_model::ask::{Answer, Change, Conflict, Proven, Question, Session, Verdi
 use zest_model::entry::Does;
 
 /// What a line did to the session.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::{Effect, Rehearsal}};
+/// # let text = r#"
+/// # users.watch-1.proofs = ["password"]
+/// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+/// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+/// # [vocabularies.corvane-os]
+/// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+/// # [systems.sw-1]
+/// # kind = "network-device"
+/// # vocabulary = "corvane-os"
+/// # no-command-set = "nothing"
+/// # authorisation = { levels = "all", configuration = true }
+/// # [[assignments]]
+/// # to = ["user:watch-1"]
+/// # roles = ["tracer"]
+/// # on = { all = true }
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+/// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+/// assert_eq!(session.type_line("show log").effect, Effect::Ran);
+/// assert_eq!(session.type_line("show settings live").effect, Effect::None);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Effect {
@@ -39,6 +65,32 @@ pub enum Effect {
 }
 
 /// A line of a rehearsal with its answer and effect.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::{Session, Verdict}, rehearsal::{Effect, Rehearsal}};
+/// # let text = r#"
+/// # users.watch-1.proofs = ["password"]
+/// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+/// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+/// # [vocabularies.corvane-os]
+/// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+/// # [systems.sw-1]
+/// # kind = "network-device"
+/// # vocabulary = "corvane-os"
+/// # no-command-set = "nothing"
+/// # authorisation = { levels = "all", configuration = true }
+/// # [[assignments]]
+/// # to = ["user:watch-1"]
+/// # roles = ["tracer"]
+/// # on = { all = true }
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+/// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+/// let typed = session.type_line("elevate 7");
+/// assert_eq!((typed.answer.verdict, typed.effect), (Verdict::Allowed, Effect::Level(7)));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 #[non_exhaustive]
 pub struct Typed {
@@ -94,6 +146,30 @@ impl Rehearsal {
     ///
     /// # Errors
     /// The refusing answer, when the session cannot be opened.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// assert!(Rehearsal::open(engine, "watch-2", "sw-1", Session::default()).is_err_and(|answer| answer.refusal.is_some()));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn open(engine: Engine, user: &str, system: &str, mut facts: Session) -> Result<Self, Box<Answer>> {
         let asked_level = facts.level.take();
         facts.mode = None;
@@ -118,24 +194,126 @@ impl Rehearsal {
     }
 
     /// Returns the current level.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// session.type_line("elevate 7");
+    /// assert_eq!(session.level(), 7);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub const fn level(&self) -> u8 {
         self.level
     }
 
     /// Returns the current mode.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// assert!(!session.mode().is_empty());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn mode(&self) -> &str {
         &self.device().vocabulary(&self.engine).modes[self.current().index()]
     }
 
     /// Returns whether the session has ended.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// session.type_line("leave");
+    /// assert!(session.is_over());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub const fn is_over(&self) -> bool {
         self.is_over
     }
 
     /// Returns the prompt: start level, ceiling, current level and prompt are four things.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// assert_eq!(session.prompt(), "sw-1 ~");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn prompt(&self) -> String {
         let written = self.engine.estate().vocabulary(self.device().links.vocabulary).modes.get(self.current().index());
@@ -154,6 +332,32 @@ impl Rehearsal {
     }
 
     /// Returns the question that a line would be, as the session stands.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// session.type_line("elevate 7");
+    /// assert_eq!(session.question("show log").session.level, Some(7));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn question(&self, line: &str) -> Question {
         let mut session = self.facts.clone();
@@ -163,6 +367,31 @@ impl Rehearsal {
     }
 
     /// Types a line.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::{Session, Verdict}, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// assert_eq!(session.type_line("elevate 15").answer.verdict, Verdict::Denied);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn type_line(&mut self, line: &str) -> Typed {
         let answer = self.engine.explained(&self.question(line));
         let effect = if answer.verdict == Verdict::Allowed { self.carry_out(&answer) } else { Effect::None };
@@ -170,6 +399,32 @@ impl Rehearsal {
     }
 
     /// Looks for remedies of a refused line.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// let refused = session.type_line("show settings live").answer;
+    /// assert!(!session.remedies(&refused).is_empty());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn remedies(&self, answer: &Answer) -> Vec<zest_model::ask::Remedy> {
         remedies(&self.engine, answer)
@@ -222,17 +477,94 @@ impl Rehearsal {
     }
 
     /// Confirms, from now on until the end of the session.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// session.confirm();
+    /// assert!(session.question("show log").session.confirmed);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub const fn confirm(&mut self) {
         self.facts.confirmed = true;
     }
 
     /// Has a second person agree, with their own proofs as far as they are stated, from now on until the end of the session.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// session.approve("watch-2", None);
+    /// assert_eq!(session.question("show log").session.approved_by.as_deref(), Some("watch-2"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn approve(&mut self, user: &str, proofs: Option<Vec<Proven>>) {
         self.facts.approved_by = Some(user.to_owned());
         self.facts.approver_proofs = proofs;
     }
 
     /// Lists the commands that are permitted here, in the order of the vocabulary.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// assert_eq!(session.menu()[0].line, "show log");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn menu(&self) -> Vec<MenuItem> {
         let written = self.engine.estate().vocabulary(self.device().links.vocabulary);
@@ -250,6 +582,32 @@ impl Rehearsal {
     ///
     /// # Errors
     /// What is wrong with the pattern.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::{Session, Verdict}, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// assert_eq!(session.allow_on_trial("show settings live").expect("it is a pattern").as_deref(), Some("all"));
+    /// assert_eq!(session.type_line("show settings live").answer.verdict, Verdict::Allowed);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn allow_on_trial(&mut self, pattern: &str) -> Result<Option<String>, PatternError> {
         Pattern::parse(pattern)?;
         let Some(set) = sets_in_force(&self.engine, &self.question("")).and_then(|s| s.first().copied()) else { return Ok(None) };
@@ -265,6 +623,32 @@ impl Rehearsal {
     }
 
     /// Returns the changes that were tried so far.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, rehearsal::Rehearsal};
+    /// # let text = r#"
+    /// # users.watch-1.proofs = ["password"]
+    /// # roles.tracer = { band = { start = 1, ceiling = 7 }, commands = ["all"] }
+    /// # command-sets.all.rules = ["deny show settings ...", "allow ..."]
+    /// # [vocabularies.corvane-os]
+    /// # commands = [{ line = "show log" }, { line = "show settings live" }, { line = "leave", level = 0, does = "leave-session" }, { line = "elevate {level: 0-15}", level = 0, does = "elevate" }]
+    /// # [systems.sw-1]
+    /// # kind = "network-device"
+    /// # vocabulary = "corvane-os"
+    /// # no-command-set = "nothing"
+    /// # authorisation = { levels = "all", configuration = true }
+    /// # [[assignments]]
+    /// # to = ["user:watch-1"]
+    /// # roles = ["tracer"]
+    /// # on = { all = true }
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("pier.toml", text).estate()?)?;
+    /// # let mut session = Rehearsal::open(engine, "watch-1", "sw-1", Session::default()).expect("the session opens");
+    /// session.allow_on_trial("show settings live").expect("it is a pattern");
+    /// assert_eq!(session.changes_on_trial().len(), 1);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn changes_on_trial(&self) -> &[Change] {
         &self.changes

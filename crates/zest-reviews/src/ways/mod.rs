@@ -36,6 +36,25 @@ use acts::{By, Gain, InName, Person, of_ledger};
 use fact::Fact;
 
 /// What somebody could come to.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Acts, Aim, Ways}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }, { allow = ["reset-credential"], on = "user/mate-1", to = ["user:mate-2"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let aim = Aim::User("mate-1");
+/// let acts = Acts::of(&engine, &[aim]);
+/// assert!(Ways::of(&acts, "mate-2").expect("the user is known").to(aim).is_some());
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub enum Aim<'a> {
     /// To do something on one of some systems, in sessions of which some facts are stated.
@@ -47,6 +66,26 @@ pub enum Aim<'a> {
 }
 
 /// What was found on the way from somebody, as far as it was looked for.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Acts, Aim, Ways}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }, { allow = ["reset-credential"], on = "user/mate-1", to = ["user:mate-2"] }]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// # let aim = Aim::Do(Sought::Line("plan on shift/early"), &["rota"], &Session::default());
+/// # let acts = Acts::of(&engine, &[aim]);
+/// let mut ways = Ways::of(&acts, "mate-2").expect("the user is known");
+/// assert!(ways.to(aim).is_some() && !ways.is_cut_short);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 pub struct Ways<'a, 'e> {
     acts: &'a Acts<'e>,
@@ -270,6 +309,26 @@ impl<'a, 'e> Ways<'a, 'e> {
     }
 
     /// Says what is not known of ways to something, where none was found.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Acts, Aim, Ways}};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }, { allow = ["reset-credential"], on = "user/mate-1", to = ["user:mate-2"] }]
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+    /// # let aim = Aim::Do(Sought::Line("plan on shift/early"), &["rota"], &Session::default());
+    /// # let acts = Acts::of(&engine, &[aim]);
+    /// let mut ways = Ways::of(&acts, "mate-2").expect("the user is known");
+    /// assert!(ways.unknown(aim).is_empty());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn unknown(&mut self, aim: Aim<'_>) -> Vec<String> {
         self.close();
@@ -439,6 +498,25 @@ impl<'a, 'e> Ways<'a, 'e> {
     }
 
     /// Finds a shortest way to something; nothing where none was found.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Acts, Aim, Ways}};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }, { allow = ["reset-credential"], on = "user/mate-1", to = ["user:mate-2"] }]
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+    /// let nobody = Aim::Group("planners");
+    /// let acts = Acts::of(&engine, &[nobody]);
+    /// assert!(Ways::of(&acts, "mate-2").expect("the user is known").to(nobody).is_none());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn to(&mut self, aim: Aim<'_>) -> Option<Way> {
         self.over_groups(aim).map(|(way, _)| way)
@@ -500,6 +578,26 @@ impl<'a, 'e> Ways<'a, 'e> {
     }
 
     /// Returns each thing that could be come to, with a shortest way to it.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, Ledger, ask::Session, review::Sought, ways::{Acts, Aim, Ways}};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }, { allow = ["reset-credential"], on = "user/mate-1", to = ["user:mate-2"] }]
+    /// # "#;
+    /// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+    /// # let aim = Aim::Do(Sought::Line("plan on shift/early"), &["rota"], &Session::default());
+    /// # let acts = Acts::of(&engine, &[aim]);
+    /// let all = Ways::of(&acts, "mate-2").expect("the user is known").all();
+    /// assert!(all.iter().all(|way| way.from == "mate-2"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn all(&mut self) -> Vec<Way> {
         self.close();

@@ -9,7 +9,7 @@ use sqlparser::tokenizer::Token;
 
 use super::super::about_rights::{Named, named};
 use super::super::name::{AccountName, Class, ObjectName};
-use super::super::need::{Any, As, Need, object_in};
+use super::super::need::{Any, Need, object_in};
 use super::super::privilege::{Privilege, Privileges};
 use super::{Deriver, RELATIONS, settings};
 use crate::database::On;
@@ -25,6 +25,7 @@ const BEGINS: &[&str] = &[
     "checksum",
     "create",
     "deallocate",
+    "delete",
     "desc",
     "describe",
     "do",
@@ -197,6 +198,18 @@ impl<'s> Deriver<'s> {
             "do" => {
                 let rest = words.rest_text()?;
                 self.expression(&rest)
+            }
+            // Of a table that keeps what its rows were.
+            "delete" if words.takes_both("history", "from") => {
+                let name = self.name(words)?;
+                self.on(&name, &[P::DeleteHistory]);
+                if words.is_over() {
+                    return Some(());
+                }
+                words.takes_both("before", "system_time").then_some(())?;
+                words.takes_any(&["timestamp", "transaction"]);
+                let moment = words.rest_text()?;
+                self.expression(&moment)
             }
             "rename" => self.rename(words),
             "flush" => self.flush(words),
@@ -479,7 +492,7 @@ impl<'s> Deriver<'s> {
             "database" | "schema" => {
                 let _ = words.takes("if") && words.takes_both("not", "exists");
                 let database = words.name()?;
-                self.list.push(Need::Open { by: As::Caller, database });
+                self.list.push(Need::Open { by: self.by.clone(), database });
                 Some(())
             }
             "table" | "view" | "sequence" => {
@@ -839,6 +852,9 @@ impl<'s> Deriver<'s> {
             self.on(&to, &[P::Create, P::Insert]);
             return Some(());
         }
+        if let Some(done) = self.partition_change(words, name) {
+            return done;
+        }
         let is_known = [
             "add",
             "drop",
@@ -880,13 +896,44 @@ impl<'s> Deriver<'s> {
         Some(())
     }
 
-    /// A key that points to another table needs the right on its columns.
+    /// A change of a table's partitions: whether it is one that is known here, and whether all of it was read. A partition that becomes a
+    /// table, or the reverse, is taken out of the one and made in the other.
+    fn partition_change(&mut self, words: &mut Words, name: &(String, String)) -> Option<Option<()>> {
+        const MADE: &[Privilege] = &[P::Insert, P::Create];
+        const TAKEN: &[Privilege] = &[P::Alter, P::Insert, P::Create, P::Drop];
+        let other = |words: &mut Words, before: &[&str]| {
+            let is_there = words.name().is_some() && before.iter().all(|word| words.takes(word));
+            is_there.then(|| self.name(words))?
+        };
+        let (other, of_this, of_other): (Option<_>, &[Privilege], &[Privilege]) = match () {
+            () if words.takes_both("convert", "partition") => (Some(other(words, &["to", "table"])?), &[P::Drop], MADE),
+            () if words.takes_both("convert", "table") => (Some(self.name(words)?), &[P::Drop], TAKEN),
+            () if words.takes_both("exchange", "partition") => (Some(other(words, &["with", "table"])?), TAKEN, TAKEN),
+            () if words.takes_both("drop", "partition") => (None, &[P::Drop], &[]),
+            () if words.takes_both("add", "partition")
+                || words.takes_both("reorganize", "partition")
+                || words.takes_both("coalesce", "partition")
+                || words.takes_both("remove", "partitioning") =>
+            {
+                (None, &[], &[])
+            }
+            () => return None,
+        };
+        self.on(name, of_this);
+        if let Some(other) = other {
+            self.on(&other, of_other);
+        }
+        // Files and servers have rights of their own.
+        let rest = words.text_until(&[]).unwrap_or_default().to_lowercase();
+        Some((!["directory", "connection"].iter().any(|word| rest.contains(word))).then_some(()))
+    }
+
+    /// A key that points to another table needs a right on all of that.
     fn referred(&mut self, text: &str) -> Option<()> {
         let mut words = Words::of(Dialect::Mariadb, &[""], text)?;
         let name = self.name(&mut words)?;
-        let columns = words.takes_token(&Token::LParen).then(|| words.list(Words::name))??;
         let object = self.found(&name)?;
-        self.on_table(&object, P::References, On::Columns(columns));
+        self.list.push(Need::AnyOn { object, held: Any::Referred });
         Some(())
     }
 
@@ -930,6 +977,11 @@ impl<'s> Deriver<'s> {
             }
             return Some(());
         }
+        // With `TABLE` it is one of many forms.
+        if words.takes("tables") {
+            let rest = words.rest_text()?;
+            return self.inner(&format!("DROP TABLE {rest}"));
+        }
         let is_function = words.takes("function");
         if !is_function && !words.takes("procedure") {
             return None;
@@ -942,7 +994,7 @@ impl<'s> Deriver<'s> {
 
     pub(super) fn alter_routine(&mut self, database: &str, name: &str, class: Class) {
         match self.routine(database, name, class) {
-            Some(object) => self.list.push(Need::Routine { by: As::Caller, object, privilege: P::AlterRoutine }),
+            Some(object) => self.list.push(Need::Routine { by: self.by.clone(), object, privilege: P::AlterRoutine }),
             // The right is checked before the server looks.
             None => self.in_db(database, P::AlterRoutine),
         }

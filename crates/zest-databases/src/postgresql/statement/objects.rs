@@ -284,6 +284,9 @@ impl Deriver<'_> {
             }
             Act::Attribute { what, data_type } => {
                 let object = self.found(what);
+                if let Some(object) = &object {
+                    self.with_those_below(object);
+                }
                 self.own(object);
                 // Tables of the type hold rows of it, and what is checked of the attribute runs for them.
                 self.type_named(data_type);
