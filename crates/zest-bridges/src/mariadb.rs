@@ -149,7 +149,8 @@ impl Session {
         let known = state.clone();
         let holder = |user: String, host: String| holder_of(&known, user, &host);
         for row in self.rows("memberships", "SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CONVERT(Role USING utf8mb4), Admin_option FROM mysql.roles_mapping")? {
-            let Some(member) = holder(text(&row, 0), text(&row, 1)) else { continue };
+            // Nor does the server look at a membership of a role that is gone.
+            let Some(member) = holder(text(&row, 0), text(&row, 1)).filter(|_| known.roles.contains(&text(&row, 2))) else { continue };
             state.memberships.insert((member, text(&row, 2)), text(&row, 3) == "Y");
         }
         for row in self.rows("databases", "SELECT schema_name FROM information_schema.schemata WHERE schema_name NOT IN ('mysql', 'information_schema', 'performance_schema', 'sys')")? {

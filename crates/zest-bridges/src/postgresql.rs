@@ -577,6 +577,9 @@ alone (oid, note) AS (
   SELECT attrelid, 'system column ' || attname FROM pg_attribute WHERE attnum < 0 AND attacl IS NOT NULL
   UNION SELECT m.root, 'below ' || s.nspname || '.' || b.relname FROM members m JOIN pg_class b ON b.oid = m.member JOIN pg_class c ON c.oid = m.root
   JOIN spaces s ON s.oid = b.relnamespace WHERE b.relowner <> c.relowner AND m.root <> m.member
+  UNION SELECT m.root, 'part ' || s.nspname || '.' || b.relname FROM members m JOIN pg_class b ON b.oid = m.member JOIN pg_class c ON c.oid = m.root
+  JOIN spaces s ON s.oid = b.relnamespace
+  WHERE c.relkind = 'p' AND m.root <> m.member AND (b.relowner <> c.relowner OR b.relacl IS DISTINCT FROM c.relacl)
   UNION SELECT confrelid, 'pointing ' || s.nspname || '.' || b.relname FROM pg_constraint k JOIN pg_class b ON b.oid = conrelid
   JOIN pg_class c ON c.oid = confrelid JOIN spaces s ON s.oid = b.relnamespace WHERE contype = 'f' AND b.relowner <> c.relowner),
 settings AS (

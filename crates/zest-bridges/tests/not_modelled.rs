@@ -113,6 +113,11 @@ const POSTGRESQL: &[(&str, &str)] = &[
         "ALTER TABLE pier.t ADD PRIMARY KEY (id); CREATE TABLE pier.t_f (id int REFERENCES pier.t); ALTER TABLE pier.t OWNER TO clerk; \
          ALTER TABLE pier.t_f OWNER TO clerk",
     ),
+    (
+        "a part of somebody else's",
+        "DROP TABLE pier.t; CREATE TABLE pier.t (id int, amount int, note text) PARTITION BY RANGE (id); \
+         ALTER TABLE pier.t OWNER TO clerk; CREATE TABLE pier.t_p PARTITION OF pier.t FOR VALUES FROM (0) TO (99)",
+    ),
     ("an heir of somebody else's", "ALTER TABLE pier.t OWNER TO clerk; CREATE TABLE pier.t_h () INHERITS (pier.t)"),
     (
         "a table of a type, of somebody else's",
@@ -138,6 +143,8 @@ const ON_TABLES: &[&str] = &[
     "truncate pier.t",
     "truncate pier.t restart identity",
     "alter table pier.t alter id type bigint",
+    "create trigger more_still after insert on pier.t for each row execute function pier.log()",
+    "create trigger more_still after insert on pier.t execute function pier.log()",
     "alter table pier.t add more_still int",
     "alter table pier.t rename note to remark",
     "alter type pier.t_y add attribute n int cascade",

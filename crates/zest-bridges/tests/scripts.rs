@@ -60,6 +60,8 @@ pub(crate) struct Compared {
     /// Each with a first example.
     not_decided: BTreeMap<String, (u64, String)>,
     wrong: Vec<String>,
+    /// How often the server could not be read as it stood, such as with broken tables of rights.
+    unread: u64,
 }
 
 impl Compared {
@@ -78,17 +80,18 @@ impl Compared {
         }
     }
 
-    /// Notes that something went wrong that is no answer.
-    pub(crate) fn fault(&mut self, what: String) {
-        self.wrong.push(what);
+    /// Notes that the server cannot be read as it stands, so that nothing is asked.
+    pub(crate) fn unread(&mut self, why: &str) {
+        self.unread += 1;
+        eprintln!("it cannot be read: {}", why.lines().next().unwrap_or_default());
     }
 
     /// Prints the counts, and what is not decided to the file that `ZEST_TOLD` names.
     pub(crate) fn tell(&self, server: &str) {
-        let Self { allowed, refused, failed, not_decided, wrong } = self;
+        let Self { allowed, refused, failed, not_decided, wrong, unread } = self;
         let undecided: u64 = not_decided.values().map(|(count, _)| count).sum();
         eprintln!(
-            "{server}, scripts of its authors: {allowed} allowed by both, {refused} refused by both, {undecided} not decided, {failed} failed otherwise, {} differ",
+            "{server}, scripts of its authors: {allowed} allowed by both, {refused} refused by both, {undecided} not decided, {failed} failed otherwise, {unread} times not to be read, {} differ",
             wrong.len()
         );
         if let Some(path) = std::env::var_os("ZEST_TOLD") {

@@ -271,7 +271,7 @@ fn is_left_out(lower: &str) -> bool {
 }
 
 /// Carries a script out and compares what comes of its statements with what we say.
-fn replay(server: &Server, name: &str, text: &str, compared: &mut Compared) -> Result<(), String> {
+fn replay(server: &Server, name: &str, text: &str, compared: &mut Compared) {
     let mut connections = BTreeMap::from([("default".to_owned(), Connected::of("root", "", "test"))]);
     let mut current = "default".to_owned();
     let mut engine: Option<Engine> = None;
@@ -311,17 +311,19 @@ fn replay(server: &Server, name: &str, text: &str, compared: &mut Compared) -> R
             lesser.open(server).filter(|()| lesser.database.is_some()).map(|()| &mut lesser)
         };
         if let Some(trying) = trying {
-            let known = match engine.take() {
-                Some(known) => known,
-                None => engine_of(server).map_err(|error| format!("it cannot be read before `{sql}`: {error}"))?,
-            };
+            if engine.is_none() {
+                engine = engine_of(server).map_err(|error| compared.unread(&error)).ok();
+            }
             let question = trying.question(&sql);
-            let answer = known.explain(&question);
+            let answer = engine.as_ref().map(|engine| engine.explain(&question));
             let came = trying.run(&sql);
             let is_done = matches!(came, Came::Done);
-            let changed = !matches!(came, Came::Refused(_)) && !reads;
-            compared.add(&format!("{name}: {}: {}", question.user, question.line), &answer, came);
-            engine = Some(known).filter(|_| !changed);
+            if !matches!(came, Came::Refused(_)) && !reads {
+                engine = None;
+            }
+            if let Some(answer) = answer {
+                compared.add(&format!("{name}: {}: {}", question.user, question.line), &answer, came);
+            }
             if !is_root || is_done {
                 continue;
             }
@@ -330,13 +332,12 @@ fn replay(server: &Server, name: &str, text: &str, compared: &mut Compared) -> R
             engine = None;
         }
     }
-    Ok(())
 }
 
 /// What is known to differ, and why.
 const KNOWN: [(&str, &str); 2] = [
     ("in tmp\n", "the table is a temporary one of the session"),
-    ("cannot be read before", "the script breaks the tables in which rights are kept"),
+    ("from none\n", "there is no role of this name, which the server says first"),
 ];
 
 #[test]
@@ -356,9 +357,7 @@ fn scripts_of_its_authors_have_mariadbs_verdict() {
                 }
             }
         }
-        if let Err(fault) = replay(&server, name, text, &mut compared) {
-            compared.fault(format!("{name}: {fault}"));
-        }
+        replay(&server, name, text, &mut compared);
         compared.tell("MariaDB");
     }
     compared.none_differs(&KNOWN);

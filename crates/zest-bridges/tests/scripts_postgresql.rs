@@ -188,7 +188,7 @@ impl Replay<'_> {
     }
 
     /// Runs a statement as whoever the session is now, asked before if that is no superuser. Returns whether it was done.
-    fn run(&mut self, name: &str, sql: &str, is_asked: bool, compared: &mut Compared) -> Result<bool, String> {
+    fn run(&mut self, name: &str, sql: &str, is_asked: bool, compared: &mut Compared) -> bool {
         let lower = sql.to_lowercase();
         let mut asked = None;
         let state = self.shown("SELECT session_user || E'\\n' || current_user || E'\\n' || current_setting('is_superuser')");
@@ -197,19 +197,17 @@ impl Replay<'_> {
             // A variable of the client stands in some.
             let is_left_out = OF_SESSION.contains(&first_word(&lower)) || [":'", ":\"", " :"].iter().any(|mark| sql.contains(mark));
             if parts[2] == "off" && !is_left_out {
-                let engine = match self.engine.take() {
-                    Some(engine) => engine,
-                    None => self.read().map_err(|error| format!("it cannot be read before `{sql}`: {error}"))?,
-                };
+                if self.engine.is_none() {
+                    self.engine = self.read().map_err(|error| compared.unread(&error)).ok();
+                }
                 let path = self.shown("SHOW search_path").filter(|path| !path.is_empty()).unwrap_or_else(|| "''".to_owned());
                 let is_off = self.shown("SHOW row_security").is_some_and(|value| value == "off");
                 let off = if is_off { "set row_security = off; " } else { "" };
                 let text = format!("set search_path = {path}; {off}{sql}");
                 let question = Question::statement(parts[0], "it", &text);
                 let question = if parts[0] == parts[1] { question } else { question.active_role(parts[1]) };
-                asked =
-                    Some((engine.explain(&question.at(jiff::Timestamp::now())), format!("{name}: {} as {}: {text}", parts[0], parts[1])));
-                self.engine = Some(engine);
+                let answer = self.engine.as_ref().map(|engine| engine.explain(&question.at(jiff::Timestamp::now())));
+                asked = answer.zip(Some(format!("{name}: {} as {}: {text}", parts[0], parts[1])));
             }
         }
         self.warnings.lock().expect("nobody panics with it").clear();
@@ -248,47 +246,45 @@ impl Replay<'_> {
             };
             compared.add(&what, &answer, came);
         }
-        Ok(is_done)
+        is_done
     }
 
     /// Has a lesser identity try a statement of the superuser. Returns whether it was done.
-    fn tried(&mut self, number: usize, name: &str, sql: &str, compared: &mut Compared) -> Result<bool, String> {
+    fn tried(&mut self, number: usize, name: &str, sql: &str, compared: &mut Compared) -> bool {
         if OF_SESSION.contains(&first_word(&sql.to_lowercase())) {
-            return Ok(false);
+            return false;
         }
         let in_block = self.is_in_block;
         if in_block && self.client.batch_execute("SAVEPOINT lesser").is_err() {
-            return Ok(false);
+            return false;
         }
         let who = LESSER[number % LESSER.len()].0;
-        let is_done =
-            self.client.batch_execute(&format!("SET SESSION AUTHORIZATION {who}")).is_ok() && self.run(name, sql, true, compared)?;
+        let is_done = self.client.batch_execute(&format!("SET SESSION AUTHORIZATION {who}")).is_ok() && self.run(name, sql, true, compared);
         if in_block {
             let end = if is_done { "RELEASE lesser" } else { "ROLLBACK TO lesser" };
             let _ = self.client.batch_execute(end);
         }
         let _ = self.client.batch_execute("RESET SESSION AUTHORIZATION");
-        Ok(is_done)
+        is_done
     }
 
-    fn replay(&mut self, name: &str, text: &str, compared: &mut Compared) -> Result<(), String> {
+    fn replay(&mut self, name: &str, text: &str, compared: &mut Compared) {
         for (number, sql) in statements(text).into_iter().enumerate() {
             if self.client.is_closed() {
                 self.client = connected(self.server, &self.warnings);
                 (self.is_in_block, self.has_changed) = (false, false);
             }
             let is_super = self.shown("SELECT session_user = 'postgres' AND current_user = 'postgres'").is_some_and(|is| is == "t");
-            let is_done = is_super && self.tried(number, name, &sql, compared)?;
+            let is_done = is_super && self.tried(number, name, &sql, compared);
             if !is_done && !self.client.is_closed() {
-                self.run(name, &sql, !is_super, compared)?;
+                self.run(name, &sql, !is_super, compared);
             }
         }
-        Ok(())
     }
 }
 
 /// What is known to differ, and why.
-const KNOWN: [(&str, &str); 0] = [];
+const KNOWN: [(&str, &str); 1] = [("INSERT INTO ruletest1", "the session is one of a replica, in which rules are others")];
 
 #[test]
 fn scripts_of_its_authors_have_postgresqls_verdict() {
@@ -311,9 +307,7 @@ fn scripts_of_its_authors_have_postgresqls_verdict() {
             admin.batch_execute(rights).unwrap_or_else(|e| panic!("{who}: {e}"));
         }
         let mut replay = Replay { server: &server, client, admin, warnings, engine: None, is_in_block: false, has_changed: false };
-        if let Err(fault) = replay.replay(name, text, &mut compared) {
-            compared.fault(format!("{name}: {fault}"));
-        }
+        replay.replay(name, text, &mut compared);
         drop(replay);
         let _ = first.client().batch_execute("DROP DATABASE regression WITH (FORCE)");
         // Some own what others were granted, so that not all can go at once.

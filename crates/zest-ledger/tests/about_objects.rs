@@ -88,6 +88,13 @@ const NOT_A_MEMBER: Option<Refusal> = Some(Refusal::RoleNotGranted);
 const SWITCH_OFF: Option<Refusal> = Some(Refusal::SwitchOff);
 
 rows! { an_object_is_given_away_by_its_owner_to_a_role_of_his_that_may_make_such on postgresql:
+    "owner" "REINDEX TABLE CONCURRENTLY s.t" => None;
+    "owner" "REINDEX (VERBOSE, CONCURRENTLY false) TABLE s.t" => None;
+    "owner" "REINDEX SCHEMA s" => None;
+    "clerk" "REINDEX TABLE s.t" => Some(Refusal::NotOwner);
+    "clerk" "REINDEX (VERBOSE) SCHEMA s" => Some(Refusal::NotOwner);
+    "owner" "REINDEX INDEX s.i" => Some(Refusal::StatementUnreadable);
+    "owner" "REINDEX (TABLESPACE fast) TABLE s.t" => Some(Refusal::StatementUnreadable);
     "owner" "ALTER TABLE s.t OWNER TO other" => NOT_A_MEMBER;
     "owner" "alter table s.t owner to desk" => NO_PRIVILEGE;
     "owner" "ALTER TABLE s.t OWNER TO CURRENT_USER" => None;

@@ -361,6 +361,14 @@ rows! {
         "clerk" "ALTER TABLE s.parent ADD COLUMN note text" => None;
         "root" "ALTER TABLE s.parent ALTER COLUMN id SET DATA TYPE bigint" => None;
     }
+    a_trigger_for_rows_is_made_on_each_partition: with(
+        "table s.parent",
+        "owner = 'clerk'\ncolumns = { id = 'integer' }\nnot-modelled = ['part s.part']",
+    ) => {
+        "clerk" "CREATE TRIGGER t AFTER INSERT ON s.parent FOR EACH ROW EXECUTE FUNCTION s.made()" => NOT_DECIDED;
+        "root" "CREATE TRIGGER t AFTER INSERT ON s.parent FOR EACH ROW EXECUTE FUNCTION s.made()" => None;
+        "clerk" "ALTER TABLE s.parent ADD COLUMN note text" => None;
+    }
     tables_of_a_type_are_changed_with_it: engine(&format!(
         "{HARBOUR}[databases.db.objects.'type s.shape']\nowner = 'clerk'\nnot-modelled = ['typed s.child']\n"
     )) => {

@@ -33,6 +33,8 @@ pub(crate) enum Touch {
     Alter,
     /// A column is given another type, so that all that rests on it is made anew.
     Retype,
+    /// Something is made on a table and on each of its partitions.
+    Part,
     /// A session is opened.
     SignIn,
 }
@@ -50,6 +52,7 @@ impl Touch {
             Self::Make => "make",
             Self::Alter => "alter",
             Self::Retype => "retype",
+            Self::Part => "part",
             Self::SignIn => "sign-in",
         }
     }
@@ -67,7 +70,7 @@ impl From<Verb> for Touch {
     }
 }
 
-use Touch::{Alter, Call, Cast, Delete, Insert, Make, Retype, Select, SignIn, Truncate, Update};
+use Touch::{Alter, Call, Cast, Delete, Insert, Make, Part, Retype, Select, SignIn, Truncate, Update};
 
 const ROWS: &[Touch] = &[Select, Insert, Update, Delete];
 const WRITES: &[Touch] = &[Insert, Update];
@@ -98,6 +101,7 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("catalog", "changed rights on a table or view of the server's own; with its name, for statements that use it", &[]),
     ("below", "a table below this one, as its partition or heir, that belongs to somebody else (PostgreSQL)", &[Alter]),
     ("pointing", "a table of somebody else's whose key points to this one, and is made anew with its columns (PostgreSQL)", &[Retype]),
+    ("part", "a partition of this table with another owner or other rights (PostgreSQL)", &[Part]),
     ("typed", "a table of this type that belongs to somebody else (PostgreSQL)", &[Alter]),
     ("system", "`system column tableoid` and the like: rights on a column that every table has (PostgreSQL)", &[]),
     ("parameter", "rights on a setting that somebody was given", &[]),

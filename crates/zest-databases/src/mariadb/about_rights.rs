@@ -6,7 +6,7 @@
 
 use sqlparser::tokenizer::Token;
 
-use super::name::{AccountName, Class, ObjectName, Scope};
+use super::name::{AccountName, Class, ObjectName, Scope, is_barred_as_role};
 use super::need::Need;
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::State;
@@ -171,7 +171,8 @@ fn statement(words: &mut Words) -> Option<About> {
         }
         let inserts: &'static [Privilege] = if replaces { &[Privilege::Insert, Privilege::Delete] } else { &[Privilege::Insert] };
         if is_role {
-            accounts(words)?;
+            let is_one = |role: &Named| matches!(role, Named::Account(name, _) if !is_barred_as_role(name));
+            words.list(named)?.iter().all(is_one).then_some(())?;
             let cares = words.takes_both("with", "admin") && matches!(named(words)?, Named::Account(..));
             return Some(About::Accounts { privileges: inserts, cares });
         }

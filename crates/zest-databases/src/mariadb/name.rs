@@ -410,3 +410,8 @@ pub fn rank(pattern: &str) -> impl Ord + Clone + use<> {
     }
     if many + single == 0 { (false, false, Reverse(0), 0, 0, 0) } else { (true, many > 0, Reverse(length), many, single, first) }
 }
+
+/// Whether the server takes a name for none of a role.
+pub(crate) fn is_barred_as_role(name: &str) -> bool {
+    name.trim_end().is_empty() || name.chars().count() > 128 || ["none", "public", "current_role"].contains(&name.to_lowercase().as_str())
+}

@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use rustc_hash::FxHashMap;
 
 use super::document::level_of;
-use super::name::{AccountName, Class, Holder, ObjectName, Scope};
+use super::name::{AccountName, Class, Holder, ObjectName, Scope, is_barred_as_role};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Account, GrantChange, Object, State};
 use crate::database::circles::closing;
@@ -144,9 +144,7 @@ impl Reader<'_> {
 
     fn role(&mut self, entry: &DatabaseRole) {
         let name = &entry.name.value;
-        let bad =
-            name.is_empty() || name.chars().count() > 128 || ["none", "public", "current_role"].contains(&name.to_lowercase().as_str());
-        if bad {
+        if is_barred_as_role(name) {
             self.findings.push(
                 Finding::new(Code::BadName, format!("MariaDB does not take `{}` as the name of a role", visible(name)))
                     .at(entry.name.place, "not possible"),

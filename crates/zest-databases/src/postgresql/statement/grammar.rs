@@ -120,9 +120,24 @@ pub(super) fn read(words: &mut Words) -> Option<Act> {
             })?;
             Some(Act::Maintain { list, warns: true })
         }
-        "reindex" if words.takes("table") => {
+        "reindex" => {
+            if words.takes_token(&Token::LParen) {
+                // Where indexes are put needs a right of its own.
+                words.list(|words| {
+                    words.takes_any(&["verbose", "concurrently"]).then_some(())?;
+                    words.takes_any(&["true", "false", "on", "off"]);
+                    Some(())
+                })?;
+                words.takes_token(&Token::RParen).then_some(())?;
+            }
+            // What indexes there are is not in a ledger.
+            let sort = match () {
+                () if words.takes("table") => Sort::Relation(&[Class::Table, Class::MaterialisedView]),
+                () if words.takes("schema") => Sort::Schema,
+                () => return None,
+            };
             words.takes("concurrently");
-            Some(Act::Maintain { list: vec![what(words, TABLE)?], warns: false })
+            Some(Act::Maintain { list: vec![what(words, sort)?], warns: false })
         }
         "cluster" => {
             words.takes("verbose");
@@ -213,7 +228,9 @@ fn default_rights(words: &mut Words) -> Option<Act> {
     } else {
         words.list(Words::name)?;
     }
-    let is_for_all = words.takes("on") && words.takes_any(&["tables", "sequences", "functions", "routines", "types", "schemas"]);
+    // No schema stands in another.
+    let is_for_all = words.takes("on")
+        && (words.takes_any(&["tables", "sequences", "functions", "routines", "types"]) || schemas.is_empty() && words.takes("schemas"));
     let grantee = |words: &mut Words| {
         words.takes_before_name("group");
         named(words)
@@ -297,7 +314,7 @@ fn create(words: &mut Words) -> Option<Act> {
             words.skip()?;
         }
         let table = on_table(words)?;
-        let is_plain = !words.has("when");
+        let (is_plain, is_of_rows) = (!words.has("when"), words.has("row"));
         while !words.is("execute") {
             if words.is("from") {
                 return None;
@@ -311,6 +328,7 @@ fn create(words: &mut Words) -> Option<Act> {
             table,
             function: What { sort: Sort::Routine(&[Class::Function]), name: function, arguments: Some(Vec::new()) },
             is_plain,
+            is_of_rows,
         });
     }
     if words.is("function") || words.is("procedure") {

@@ -12,6 +12,7 @@ use super::grammar::{BEGINS, read};
 use super::types::{is_built_in, listed};
 use super::{Deriver, RELATIONS};
 use crate::database::On;
+use crate::database::not_modelled::Touch;
 use crate::sql::{Dialect, Words};
 
 /// What sort of thing a statement names.
@@ -96,6 +97,7 @@ pub(super) enum Act {
         table: What,
         function: What,
         is_plain: bool,
+        is_of_rows: bool,
     },
     DefaultRights {
         creators: Vec<Named>,
@@ -218,11 +220,15 @@ impl Deriver<'_> {
             }
             Act::DropAlong { sort, name, table, if_exists } => self.drop_along(*sort, name, table, *if_exists),
             Act::Drop { list, if_exists } => list.iter().for_each(|what| self.drop_it(what, *if_exists)),
-            Act::Trigger { table, function, is_plain } => {
+            Act::Trigger { table, function, is_plain, is_of_rows } => {
                 if !is_plain {
                     self.not_for_superusers("the names in the condition of the trigger");
                 }
                 if let Some(table) = self.found(table) {
+                    // One for rows is made on each partition as well.
+                    if *is_of_rows {
+                        self.unless_superuser(&table, Touch::Part);
+                    }
                     self.early.push(Need::privilege(&self.role, &table, Privilege::Trigger, On::Object));
                 }
                 if let Some(function) = self.found(function) {
