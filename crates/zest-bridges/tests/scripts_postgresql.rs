@@ -191,11 +191,16 @@ impl Replay<'_> {
     fn run(&mut self, name: &str, sql: &str, is_asked: bool, compared: &mut Compared) -> bool {
         let lower = sql.to_lowercase();
         let mut asked = None;
-        let state = self.shown("SELECT session_user || E'\\n' || current_user || E'\\n' || current_setting('is_superuser')");
+        let state = self.shown(
+            "SELECT concat_ws(E'\\n', session_user, current_user, current_setting('is_superuser'),
+               (SELECT string_agg(relname, E'\\n') FROM pg_class WHERE relnamespace = pg_my_temp_schema()))",
+        );
         if let Some(state) = state.filter(|_| is_asked && !(self.is_in_block && self.has_changed)) {
             let parts: Vec<&str> = state.split('\n').collect();
-            // A variable of the client stands in some.
-            let is_left_out = OF_SESSION.contains(&first_word(&lower)) || [":'", ":\"", " :"].iter().any(|mark| sql.contains(mark));
+            // A variable of the client stands in some, and some are about what only this session has.
+            let is_left_out = OF_SESSION.contains(&first_word(&lower))
+                || [":'", ":\"", " :"].iter().any(|mark| sql.contains(mark))
+                || parts[3..].iter().any(|temporary| lower.contains(temporary));
             if parts[2] == "off" && !is_left_out {
                 if self.engine.is_none() {
                     self.engine = self.read().map_err(|error| compared.unread(&error)).ok();
