@@ -243,8 +243,8 @@ impl Replay<'_> {
                 Ok(()) => warned.map_or(Came::Done, Came::Refused),
                 Err(error) => match error.as_db_error() {
                     Some(e) if refuses(e) => Came::Refused(e.message().to_owned()),
-                    // What is wrong with the rows comes after all rights.
-                    Some(e) if ["23", "P0"].contains(&&e.code().code()[..2]) => Came::Done,
+                    // What is wrong with rows beside each other comes after all rights.
+                    Some(e) if ["23503", "23505"].contains(&e.code().code()) => Came::Done,
                     Some(e) => Came::Failed(e.message().to_owned()),
                     None => Came::Failed(error.to_string()),
                 },
