@@ -254,9 +254,20 @@ rows! { on_mariadb_a_body_of_several_statements_is_part_of_one on mariadb:
              SELECT CASE WHEN 1 THEN 2 END; END a; DROP TABLE shut.t" => NO_PRIVILEGE;
     "clerk" "CREATE PROCEDURE club.q() BEGIN BEGIN END; SELECT 1; END" => None;
     "clerk" "CREATE PROCEDURE club.q() SELECT begin; DROP TABLE shut.t; SELECT end" => NO_PRIVILEGE;
-    "clerk" "CREATE PROCEDURE club.q() BEGIN SELECT begin; END; DROP TABLE shut.t; SELECT end" => NO_PRIVILEGE;
+    "clerk" "CREATE PROCEDURE club.q() BEGIN SELECT begin; END; DROP TABLE shut.t; SELECT end" => Some(Refusal::StatementUnreadable);
     "clerk" "CREATE PROCEDURE club.begin() SELECT 1; DROP TABLE shut.t; SELECT end" => NO_PRIVILEGE;
     "clerk" "CREATE TABLE club.begin (id int); DROP TABLE shut.t; CREATE TABLE club.end (id int)" => NO_PRIVILEGE;
+    "clerk" "CREATE PROCEDURE club.q(n int) BEGIN WHILE n DO BEGIN SET n = 0; END; END WHILE; l: LOOP BEGIN LEAVE l; END; END LOOP; \
+             REPEAT SET n = 1; UNTIL CASE n WHEN 1 THEN 1 END END REPEAT; IF n THEN BEGIN END; ELSEIF 1 THEN SELECT 1; ELSE BEGIN END; END IF; END" => None;
+    "clerk" "CREATE FUNCTION club.g(n int) RETURNS varchar(9) CHARSET utf8mb4 COMMENT 'x' BEGIN RETURN CASE n WHEN 1 THEN 2 ELSE 3 END; END" => NO_PRIVILEGE;
+    "clerk" "CREATE PROCEDURE club.q() BEGIN DECLARE EXIT HANDLER FOR SQLSTATE '23000', 1062, NOT FOUND BEGIN END; SELECT 1; END" => None;
+    "clerk" "CREATE PROCEDURE club.q() BEGIN SELECT handler, begin; END; DROP TABLE shut.t; END" => Some(Refusal::StatementUnreadable);
+    "clerk" "CREATE PROCEDURE club.q() BEGIN SELECT do begin; END; DROP TABLE shut.t; END" => Some(Refusal::StatementUnreadable);
+    "clerk" "CREATE PROCEDURE club.q() BEGIN SELECT begin begin; END; DROP TABLE shut.t; END" => Some(Refusal::StatementUnreadable);
+    "clerk" "CREATE PROCEDURE club.q() BEGIN SELECT CASE WHEN 1 THEN begin ELSE 2 END; END; DROP TABLE shut.t; END" => Some(Refusal::StatementUnreadable);
+    "clerk" "CREATE PROCEDURE club.q() BEGIN IF CASE WHEN end THEN begin ELSE 0 END THEN SELECT 1; END IF; END; DROP TABLE shut.t; END" => Some(Refusal::StatementUnreadable);
+    "clerk" "CREATE PROCEDURE club.q() begin: BEGIN SELECT 1; END; DROP TABLE shut.t; END" => NO_PRIVILEGE;
+    "clerk" "CREATE PROCEDURE club.q() BEGIN DECLARE EXIT HANDLER FOR NOT FOUND UPDATE begin SET a = 1; END; DROP TABLE shut.t; END" => Some(Refusal::StatementUnreadable);
     "clerk" "CREATE PROCEDURE club.q() BEGIN SELECT 1; DROP TABLE shut.t" => Some(Refusal::StatementUnreadable);
     "clerk" "CREATE PROCEDURE club.q() WHILE 1 DO SELECT 1; END WHILE; DROP TABLE shut.t" => Some(Refusal::StatementUnreadable);
     "clerk" "BEGIN NOT ATOMIC SELECT 1; DROP TABLE shut.t; END" => Some(Refusal::StatementUnreadable);

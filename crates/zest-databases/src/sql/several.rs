@@ -72,13 +72,19 @@ fn is_at(tokens: &[TokenWithSpan], at: usize, words: &[&str]) -> bool {
 }
 
 /// Where in a statement of MariaDB it is, of which the body may hold several: that of a routine, a trigger or an event. `BEGIN` and `END`
-/// may be names as well, so that they count only where a statement begins.
+/// may be names as well, so that they count only where a statement begins; a body in which they stand anywhere else is not taken apart.
 #[derive(Default)]
 struct Body {
     /// Whether a body may begin.
     may_begin: bool,
+    /// Whether the type of what comes out was met, which may end with any word.
+    returns: bool,
     /// How many blocks are open.
     open: usize,
+    /// How many `CASE` within an expression are.
+    cases: usize,
+    /// Where the statement within the body begins.
+    start: usize,
 }
 
 impl Body {
@@ -95,35 +101,72 @@ impl Body {
                 return None;
             }
             let makes = (at + 1..at + 9).any(|at| is(at, &["procedure", "function", "trigger", "event", "package"]));
-            (self.may_begin, self.open) = (makes && is(at, &["create", "alter"]), 0);
+            *self = Self { may_begin: makes && is(at, &["create", "alter"]), ..Self::default() };
         } else if self.open > 0 {
-            let before = at - 1;
-            let is_start = token(before) == Some(&Token::SemiColon)
-                || token(before) == Some(&Token::Colon)
-                || is(before, &["begin", "then", "else", "do", "loop", "repeat"]);
-            let of_handler = (at.saturating_sub(12)..at).rev().take_while(|at| !ends(*at)).any(|at| is(at, &["handler"]));
-            if is(at, &["begin"]) && (is_start || of_handler) && token(at + 1) != Some(&Token::Colon) {
-                self.open += 1;
-            } else if is(at, &["end"]) && is_start && (ends(at + 1) || matches!(token(at + 1), Some(Token::Word(_))) && ends(at + 2)) {
-                // What else ends with a word behind it begins with that word.
-                let is_inner = is(at + 1, &["if", "case", "loop", "while", "repeat", "for"]);
-                self.open -= usize::from(!is_inner);
-                self.may_begin = false;
-            }
+            return self.within(tokens, at);
         } else if self.may_begin {
-            let is_name = is(at - 1, NAMING) || matches!(token(at - 1), Some(Token::Period | Token::Eq | Token::AtSign | Token::Comma));
-            if is(at, &["begin"]) && !is_name && token(at + 1) != Some(&Token::LParen) {
-                self.open = 1;
+            let is_behind_head = is(at - 1, BEFORE_BODY)
+                || matches!(token(at - 1), Some(Token::RParen | Token::Colon | Token::SingleQuotedString(_)))
+                || is(at.wrapping_sub(2), &["follows", "precedes"]);
+            self.returns |= is(at, &["returns"]);
+            if is(at, &["begin"]) && (is_behind_head || self.returns) && token(at + 1) != Some(&Token::Colon) {
+                (self.open, self.start) = (1, at + 1);
             } else if is(at, VERBS) {
                 self.may_begin = false;
             }
         }
         Some(())
     }
+
+    fn within(&mut self, tokens: &[TokenWithSpan], at: usize) -> Option<()> {
+        let is = |at: usize, words: &[&str]| is_at(tokens, at, words);
+        let token = |at: usize| tokens.get(at).map(|token| &token.token);
+        let ends = |at: usize| token(at).is_none_or(|token| *token == Token::SemiColon);
+        let is_start = at == self.start;
+        let is_end_of = at > 0 && is(at - 1, &["end"]) && at - 1 == self.start;
+        match () {
+            () if ends(at) => (self.start, self.cases) = (at + 1, 0),
+            () if is(at, &["begin"]) => {
+                (is_start || handles(tokens, self.start, at)).then_some(())?;
+                (self.open, self.start) = (self.open + 1, at + 1);
+            }
+            () if is(at, &["end"]) && is_start => {
+                // What else ends with a word behind it begins with that word.
+                let is_inner = is(at + 1, &["if", "case", "loop", "while", "repeat", "for"]);
+                (is_inner || ends(at + 1) || ends(at + 2)).then_some(())?;
+                self.open -= usize::from(!is_inner);
+                self.may_begin = false;
+            }
+            () if is(at, &["end"]) && is(self.start, &["until"]) && is(at + 1, &["repeat"]) && self.cases == 0 => {}
+            () if is(at, &["end"]) => self.cases = self.cases.checked_sub(1)?,
+            () if is(at, &["case"]) && !is_start && !is_end_of => self.cases += 1,
+            () if token(at) == Some(&Token::Colon) && at == self.start + 1 => self.start = at + 1,
+            () if is(at, &["loop", "repeat"]) && is_start || is(at, &["else"]) && is_start => self.start = at + 1,
+            () if is(at, &["then"]) && self.cases == 0 && is(self.start, &["if", "elseif", "case", "when"]) => self.start = at + 1,
+            () if is(at, &["do"]) && is(self.start, &["while", "for"]) => self.start = at + 1,
+            () => {}
+        }
+        Some(())
+    }
 }
 
-/// Words behind which a name stands.
-const NAMING: &[&str] = &["procedure", "function", "trigger", "event", "exists", "on", "follows", "precedes", "to", "definer"];
+/// Whether what handles a condition begins here: nothing but conditions stand before it.
+fn handles(tokens: &[TokenWithSpan], start: usize, at: usize) -> bool {
+    let is = |at: usize, words: &[&str]| is_at(tokens, at, words);
+    let is_declared = is(start, &["declare"]) && is(start + 2, &["handler"]) && is(start + 3, &["for"]);
+    is_declared
+        && (start + 4..at).all(|at| match &tokens[at].token {
+            Token::Comma | Token::Number(..) | Token::SingleQuotedString(_) => true,
+            _ => {
+                is(at, &["sqlexception", "sqlwarning", "not", "found", "sqlstate", "value"])
+                    || is(at - 1, &["for"])
+                    || tokens[at - 1].token == Token::Comma
+            }
+        })
+}
+
+/// Words that may stand before the body of several.
+const BEFORE_BODY: &[&str] = &["do", "row", "deterministic", "data", "sql", "definer", "invoker"];
 
 /// Words that begin a body of one statement, or come in one, and never stand before a body of several.
 const VERBS: &[&str] = &[
