@@ -56,7 +56,7 @@ pub fn place(location: Option<&Location>) -> Value {
 /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
 /// # "#;
 /// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
-/// let change = engine.explain(&Question::new("mate-2", "rota", "plan on shift/early")).remedies[0].steps[0].change.clone();
+/// let change = engine.ask(&Question::new("mate-2", "rota", "plan on shift/early")).remedies[0].steps[0].change.clone();
 /// assert_eq!(json::written(&engine.written(&[change]).expect("it was tried")[0])["file"], "rota.toml");
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```

@@ -51,6 +51,14 @@ pub mod shapes {
 macro_rules! words {
     ($(#[$meta:meta])* $name:ident { $($(#[doc = $doc:literal])+ $variant:ident = $word:literal,)+ }) => {
         $(#[$meta])*
+        ///
+        /// # Example
+        /// ```
+        #[doc = concat!("use zest_ledger::entry::", stringify!($name), ";")]
+        #[doc = concat!("for word in ", stringify!($name), "::WORDS {")]
+        #[doc = concat!("    assert_eq!(", stringify!($name), "::from_word(word).map(", stringify!($name), "::word), Some(*word));")]
+        /// }
+        /// ```
         #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
         pub enum $name { $($(#[doc = $doc])+ $variant,)+ }
 
@@ -59,10 +67,25 @@ macro_rules! words {
             pub const WORDS: &'static [&'static str] = &[$($word,)+];
 
             /// Returns the word for this value.
+            ///
+            /// # Example
+            /// ```
+            #[doc = concat!("use zest_ledger::entry::", stringify!($name), ";")]
+            #[doc = concat!("let words = [", $("(", stringify!($name), "::", stringify!($variant), ", \"", $word, "\"), ",)+ "];")]
+            /// assert!(words.iter().all(|(value, word)| value.word() == *word));
+            /// ```
             #[must_use]
             pub const fn word(self) -> &'static str { match self { $(Self::$variant => $word,)+ } }
 
             /// Returns the value that a word stands for.
+            ///
+            /// # Example
+            /// ```
+            #[doc = concat!("use zest_ledger::entry::", stringify!($name), ";")]
+            #[doc = concat!("let words = [", $("(", stringify!($name), "::", stringify!($variant), ", \"", $word, "\"), ",)+ "];")]
+            #[doc = concat!("assert!(words.iter().all(|(value, word)| ", stringify!($name), "::from_word(word) == Some(*value)));")]
+            #[doc = concat!("assert_eq!(", stringify!($name), "::from_word(\"no word of these\"), None);")]
+            /// ```
             #[must_use]
             pub fn from_word(word: &str) -> Option<Self> {
                 match word { $($word => Some(Self::$variant),)+ _ => None }
