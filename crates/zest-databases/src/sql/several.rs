@@ -141,7 +141,7 @@ impl Body {
             () if is(at, &["end"]) => self.cases = self.cases.checked_sub(1)?,
             () if is(at, &["case"]) && !is_start && !is_end_of => self.cases += 1,
             () if token(at) == Some(&Token::Colon) && at == self.start + 1 => self.start = at + 1,
-            () if is(at, &["loop", "repeat"]) && is_start || is(at, &["else"]) && is_start => self.start = at + 1,
+            () if is_start && is(at, &["loop", "repeat", "else"]) => self.start = at + 1,
             () if is(at, &["then"]) && self.cases == 0 && is(self.start, &["if", "elseif", "case", "when"]) => self.start = at + 1,
             () if is(at, &["do"]) && is(self.start, &["while", "for"]) => self.start = at + 1,
             () => {}
