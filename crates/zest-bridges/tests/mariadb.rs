@@ -16,16 +16,19 @@ use zest_testkit::servers::{self, Server};
 
 use crate::support::{Counts, estates, seed, wanted_checks, way_to};
 
-pub(crate) fn open(server: &Server) -> Session {
-    let socket = server.folder.join("socket").display().to_string();
-    Session::open(&Target {
-        host: socket,
+/// The superuser, over the server's own socket.
+pub(crate) fn target(server: &Server) -> Target {
+    Target {
+        host: server.folder.join("socket").display().to_string(),
         port: 0,
         user: "root".to_owned(),
         password: None,
         encryption: zest_bridges::Encryption::default(),
-    })
-    .expect("the server of the test answers")
+    }
+}
+
+pub(crate) fn open(server: &Server) -> Session {
+    Session::open(&target(server)).expect("the server of the test answers")
 }
 
 pub(crate) fn root() -> AccountName {

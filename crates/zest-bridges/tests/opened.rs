@@ -5,14 +5,10 @@ use mysql::prelude::Queryable;
 use postgres::error::SqlState;
 use zest_ledger::ask::Refusal;
 use zest_ledger::mariadb::{self, AccountName, ObjectName, Origin, View};
-use zest_ledger::{Before, Engine, Ledger, Question, postgresql};
+use zest_ledger::{Before, Engine, Question, postgresql};
 use zest_testkit::servers;
 
-use crate::support::{Counts, in_full_run, seed};
-
-fn engine(document: &str) -> Result<Engine, String> {
-    Ledger::new().document("read.toml", document).engine(1).map_err(|f| format!("{f}\n{document}"))
-}
+use crate::support::{Counts, engine_of, in_full_run, seed};
 
 fn one_of<'a>(rng: &mut Rng, names: impl IntoIterator<Item = &'a String>) -> String {
     let names: Vec<&String> = names.into_iter().collect();
@@ -100,7 +96,7 @@ fn open_sessions_of_mariadb_keep_what_we_say() {
         admin.client().query_drop("FLUSH PRIVILEGES").expect("it may");
         let after = admin.read().expect("reads");
         let documents = [before.document("loyalty", None), after.document("loyalty", None)];
-        let [then, now] = documents.each_ref().map(|document| engine(document).expect("it was read"));
+        let [then, now] = documents.each_ref().map(|document| engine_of(document).expect("it was read"));
         for (login, origin, role, default, session) in &mut open {
             // What the order in the server's memory decides is denied here, and may be allowed there.
             let account = before.account_for(login, origin).expect("it came in");
@@ -189,7 +185,7 @@ fn open_sessions_of_postgresql_keep_what_we_say() {
             }
             let after = admin.read().expect("reads");
             let documents = [before.document("ticketing", None), after.document("ticketing", None)];
-            let [then, now] = documents.each_ref().map(|document| engine(document).expect("it was read"));
+            let [then, now] = documents.each_ref().map(|document| engine_of(document).expect("it was read"));
             let mut statements = zest_testkit::databases::postgresql::statements(&before);
             rng.shuffle(&mut statements);
             statements.truncate(120);

@@ -11,13 +11,11 @@ use zest_ledger::{mariadb, postgresql};
 use zest_testkit::servers::{self, Server};
 
 use crate::postgresql::{attempts, in_database, sql};
-use crate::support::Counts;
+use crate::support::{Counts, fetched};
 
 /// The schemas for a server, by name.
 fn schemas(server: &str) -> Vec<(String, PathBuf)> {
-    let target =
-        std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| Path::new(env!("CARGO_MANIFEST_DIR")).join("../../target"), PathBuf::from);
-    let folder = target.join("published").join(server);
+    let folder = fetched("published", server);
     let entries = std::fs::read_dir(&folder).into_iter().flatten().flatten().map(|entry| entry.path());
     let mut list: Vec<(String, PathBuf)> =
         entries.filter_map(|path| Some((path.file_stem()?.to_string_lossy().into_owned(), path.clone()))).collect();

@@ -4,9 +4,11 @@
 
 use std::collections::BTreeMap;
 use std::fmt;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use zest_ledger::ask::{Answer, Refusal, Verdict};
+
+use crate::support::fetched;
 
 /// The scripts for a server, by name; `ZEST_SCRIPTS` names a file that lists others.
 pub(crate) fn scripts(server: &str) -> Vec<(String, String)> {
@@ -14,10 +16,10 @@ pub(crate) fn scripts(server: &str) -> Vec<(String, String)> {
         Some(list) => std::fs::read_to_string(list).expect("a list of files").lines().map(PathBuf::from).collect(),
         None if std::env::var_os("ZEST_CHECKS").is_none() => Vec::new(),
         None => {
-            let target = std::env::var_os("CARGO_TARGET_DIR")
-                .map_or_else(|| Path::new(env!("CARGO_MANIFEST_DIR")).join("../../target"), PathBuf::from);
-            let folder = target.join("scripts").join(server);
-            std::fs::read_dir(&folder).into_iter().flatten().flatten().map(|entry| entry.path()).collect()
+            let folder = fetched("scripts", server);
+            let paths: Vec<PathBuf> = std::fs::read_dir(&folder).into_iter().flatten().flatten().map(|entry| entry.path()).collect();
+            assert!(!paths.is_empty(), "there are none in {}; `tools/server-scripts` gets them", folder.display());
+            paths
         }
     };
     paths.sort();
@@ -29,6 +31,11 @@ pub(crate) fn scripts(server: &str) -> Vec<(String, String)> {
         (path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned()), String::from_utf8_lossy(&text).into_owned())
     };
     paths.into_iter().map(read).collect()
+}
+
+/// The word that a statement begins with, as it is written.
+pub(crate) fn first_word(sql: &str) -> &str {
+    sql.split(|c: char| !c.is_alphanumeric()).next().unwrap_or("")
 }
 
 /// What a server made of a statement.

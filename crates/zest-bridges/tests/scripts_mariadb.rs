@@ -5,13 +5,14 @@ use std::time::Duration;
 
 use mysql::prelude::Queryable;
 use mysql::{Conn, OptsBuilder};
-use zest_bridges::mariadb::{Session, Target};
+use zest_bridges::mariadb::Session;
 use zest_ledger::mariadb::quoted;
-use zest_ledger::{Engine, Ledger, Question};
+use zest_ledger::{Engine, Question};
 use zest_testkit::servers::{self, Server};
 
-use crate::mariadb::refusal;
-use crate::scripts::{Came, Compared, scripts};
+use crate::mariadb::{refusal, target};
+use crate::scripts::{Came, Compared, first_word, scripts};
+use crate::support::engine_of;
 
 /// One step of a script.
 #[derive(Debug)]
@@ -212,10 +213,6 @@ impl Connected {
     }
 }
 
-fn first_word(sql: &str) -> &str {
-    sql.split(|c: char| !c.is_alphanumeric()).next().unwrap_or("")
-}
-
 fn sign_in(server: &Server, user: &str, password: &str) -> Result<Conn, mysql::Error> {
     Conn::new(
         OptsBuilder::new()
@@ -238,29 +235,30 @@ fn carried_out(conn: &mut Conn, sql: &str) -> Result<(), mysql::Error> {
 }
 
 /// Reads the server as it stands.
-fn engine_of(server: &Server) -> Result<Engine, String> {
-    let target = Target {
-        host: server.folder.join("socket").display().to_string(),
-        port: 0,
-        user: "root".to_owned(),
-        password: None,
-        encryption: zest_bridges::Encryption::default(),
-    };
-    let state = Session::open(&target).and_then(|mut session| session.read()).map_err(|e| e.to_string())?;
-    let estate = Ledger::new().document("read.toml", &state.document("it", None)).estate().map_err(|findings| findings.to_string())?;
-    Engine::compile(estate).map_err(|findings| findings.to_string())
+fn read(server: &Server) -> Result<Engine, String> {
+    let state = Session::open(&target(server)).and_then(|mut session| session.read()).map_err(|e| e.to_string())?;
+    engine_of(&state.document("it", None))
 }
 
-/// Who tries, one after the other, what the scripts do as the superuser, before that one does it.
-const LESSER: [(&str, &[&str]); 8] = [
-    ("lesser_1", &["ALL ON `%`.*"]),
-    ("lesser_2", &["SELECT, INSERT, CREATE ON *.*"]),
-    ("lesser_3", &["SELECT, SHOW VIEW, CREATE VIEW, CREATE ROUTINE, EXECUTE ON test.*"]),
-    ("lesser_4", &["INSERT, UPDATE, DELETE, DROP, ALTER, INDEX, TRIGGER ON test.*", "SELECT ON `mysqltest%`.*"]),
-    ("lesser_5", &[]),
-    ("lesser_6", &["CREATE USER, RELOAD, PROCESS, SHOW DATABASES ON *.*", "UPDATE, SELECT ON mysql.*"]),
-    ("lesser_7", &["SELECT, INSERT, UPDATE, DELETE, EXECUTE, GRANT OPTION ON *.*"]),
-    ("lesser_8", &["CREATE, ALTER, REFERENCES, CREATE TEMPORARY TABLES, LOCK TABLES, EVENT, DELETE HISTORY ON `%`.*"]),
+/// Who tries, one after the other, what the scripts do as the superuser, before that one does it; and what gives them their rights.
+const LESSER: [(&str, &str); 8] = [
+    ("lesser_1", "GRANT ALL ON `%`.* TO lesser_1@localhost"),
+    ("lesser_2", "GRANT SELECT, INSERT, CREATE ON *.* TO lesser_2@localhost"),
+    ("lesser_3", "GRANT SELECT, SHOW VIEW, CREATE VIEW, CREATE ROUTINE, EXECUTE ON test.* TO lesser_3@localhost"),
+    (
+        "lesser_4",
+        "GRANT INSERT, UPDATE, DELETE, DROP, ALTER, INDEX, TRIGGER ON test.* TO lesser_4@localhost; GRANT SELECT ON `mysqltest%`.* TO lesser_4@localhost",
+    ),
+    ("lesser_5", ""),
+    (
+        "lesser_6",
+        "GRANT CREATE USER, RELOAD, PROCESS, SHOW DATABASES ON *.* TO lesser_6@localhost; GRANT UPDATE, SELECT ON mysql.* TO lesser_6@localhost",
+    ),
+    ("lesser_7", "GRANT SELECT, INSERT, UPDATE, DELETE, EXECUTE ON *.* TO lesser_7@localhost WITH GRANT OPTION"),
+    (
+        "lesser_8",
+        "GRANT CREATE, ALTER, REFERENCES, CREATE TEMPORARY TABLES, LOCK TABLES, EVENT, DELETE HISTORY ON `%`.* TO lesser_8@localhost",
+    ),
 ];
 
 fn is_left_out(lower: &str) -> bool {
@@ -312,7 +310,7 @@ fn replay(server: &Server, name: &str, text: &str, compared: &mut Compared) {
         };
         if let Some(trying) = trying {
             if engine.is_none() {
-                engine = engine_of(server).map_err(|error| compared.unread(&error)).ok();
+                engine = read(server).map_err(|error| compared.unread(&error)).ok();
             }
             let question = trying.question(&sql);
             let answer = engine.as_ref().map(|engine| engine.explain(&question));
@@ -348,13 +346,10 @@ fn scripts_of_its_authors_have_mariadbs_verdict() {
         let Some(server) = servers::wanted(|| servers::mariadb_with(&["--log-bin-trust-function-creators=1"])) else { return };
         let mut root = sign_in(&server, "root", "").expect("root may");
         root.query_drop("CREATE DATABASE test").expect("root may");
-        for (user, grants) in LESSER {
+        for (user, rights) in LESSER {
             root.query_drop(format!("CREATE USER {user}@localhost")).expect("root may");
-            for grant in grants {
-                root.query_drop(format!("GRANT {} TO {user}@localhost", grant.replace(", GRANT OPTION", ""))).expect("root may");
-                if grant.contains("GRANT OPTION") {
-                    root.query_drop(format!("GRANT USAGE ON *.* TO {user}@localhost WITH GRANT OPTION")).expect("root may");
-                }
+            for grant in rights.split("; ").filter(|grant| !grant.is_empty()) {
+                root.query_drop(grant).expect("root may");
             }
         }
         replay(&server, name, text, &mut compared);

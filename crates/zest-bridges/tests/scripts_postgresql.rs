@@ -3,11 +3,12 @@
 use std::sync::{Arc, Mutex};
 
 use postgres::{Client, NoTls, SimpleQueryMessage};
-use zest_ledger::{Engine, Ledger, Question};
+use zest_ledger::{Engine, Question};
 use zest_testkit::servers::{self, Server};
 
 use crate::postgresql::{open, refuses};
-use crate::scripts::{Came, Compared, scripts};
+use crate::scripts::{Came, Compared, first_word, scripts};
+use crate::support::engine_of;
 
 /// Splits as the terminal client of the server does; what is sent to that client alone is left out.
 fn statements(text: &str) -> Vec<String> {
@@ -68,10 +69,6 @@ fn statements(text: &str) -> Vec<String> {
 fn dollars(text: &str) -> Option<&str> {
     let tag = &text[..text.strip_prefix('$')?.find('$')? + 2];
     tag[1..tag.len() - 1].chars().all(|c| c.is_alphanumeric() || c == '_').then_some(tag)
-}
-
-fn first_word(sql: &str) -> &str {
-    sql.split(|c: char| !c.is_alphanumeric()).next().unwrap_or("")
 }
 
 /// The session of a script.
@@ -183,8 +180,7 @@ impl Replay<'_> {
             let _ = self.admin.batch_execute(&format!("ALTER ROLE {} LOGIN", row.get::<_, String>(0)));
         }
         let state = open(self.server, "regression").read().map_err(|e| e.to_string())?;
-        let estate = Ledger::new().document("read.toml", &state.document("it", None)).estate().map_err(|findings| findings.to_string())?;
-        Engine::compile(estate).map_err(|findings| findings.to_string())
+        engine_of(&state.document("it", None))
     }
 
     /// Runs a statement as whoever the session is now, asked before if that is no superuser. Returns whether it was done.

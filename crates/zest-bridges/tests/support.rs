@@ -1,6 +1,7 @@
 //! What the tests of both servers share: seeds, counts by kind of check.
 
 use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
 
 use zest_ledger::ways::{Acts, Aim, Way, Ways};
 use zest_ledger::{Engine, Ledger};
@@ -12,13 +13,25 @@ pub(crate) fn demo() -> Ledger {
 
 /// The demo ledger, each document changed.
 pub(crate) fn demo_with(change: impl Fn(&str) -> String) -> Ledger {
-    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../zest-cli/demo/lanternsound");
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../zest-cli/demo/lanternsound");
     let mut paths: Vec<_> = std::fs::read_dir(folder).expect("the demo is there").flatten().map(|e| e.path()).collect();
     paths.sort();
     paths.iter().fold(Ledger::new(), |ledger, path| {
         let name = path.file_name().map_or_else(String::new, |n| n.to_string_lossy().into_owned());
         ledger.document_bytes(&name, change(&std::fs::read_to_string(path).expect("it can be read")).as_bytes())
     })
+}
+
+/// The engine of a document that was read from a server.
+pub(crate) fn engine_of(document: &str) -> Result<Engine, String> {
+    Ledger::new().document("read.toml", document).engine(1).map_err(|f| format!("{f}\n{document}"))
+}
+
+/// A folder that `./test` fills from packages, of one server.
+pub(crate) fn fetched(what: &str, server: &str) -> PathBuf {
+    let target =
+        std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| Path::new(env!("CARGO_MANIFEST_DIR")).join("../../target"), PathBuf::from);
+    target.join(what).join(server)
 }
 
 /// Says how two documents differ.

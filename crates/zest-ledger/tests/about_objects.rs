@@ -292,6 +292,7 @@ rows! { on_mariadb_objects_are_made_and_changed_with_the_privileges_of_the_manua
     "clerk" "ALTER TABLE club.t CONVERT TABLE shut.t TO PARTITION p2 VALUES LESS THAN (30)" => NO_PRIVILEGE;
     "clerk" "ALTER TABLE club.t CONVERT PARTITION p0 TO TABLE shut.more" => NO_PRIVILEGE;
     "clerk" "ALTER TABLE club.t EXCHANGE PARTITION p0 WITH TABLE shut.t" => NO_PRIVILEGE;
+    "clerk" "ALTER TABLE club.t EXCHANGE PARTITION p0 FORCE" => Some(Refusal::StatementUnreadable);
     "clerk" "ALTER TABLE club.t ADD PARTITION (PARTITION p3 VALUES LESS THAN (40) DATA DIRECTORY = '/x')" => Some(Refusal::StatementUnreadable);
     "clerk" "DELETE HISTORY FROM club.t" => NO_PRIVILEGE;
     "clerk" "DELETE HISTORY FROM club.t BEFORE SYSTEM_TIME NOW()" => NO_PRIVILEGE;

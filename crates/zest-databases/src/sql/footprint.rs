@@ -18,6 +18,7 @@ use sqlparser::parser::{Parser, ParserError};
 use sqlparser::tokenizer::{Span, Token, TokenWithSpan, Tokenizer};
 
 use super::comments::carried_out;
+use super::words::is_word;
 
 /// Whose SQL it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -112,10 +113,9 @@ const VALUES_OF_MARIADB: &[&str] = &[
 /// Puts forms of MariaDB that the parser does not know into others that need the same rights: how a statement is carried out, locks of
 /// rows, variables and files that rows go into, values of sequences, several tables in an UPDATE, what the rows of a table were.
 fn as_parsed_by_mysql(tokens: &[TokenWithSpan]) -> Vec<TokenWithSpan> {
-    let is = |token: &Token, word: &str| matches!(token, Token::Word(w) if w.quote_style.is_none() && w.value.eq_ignore_ascii_case(word));
     let at: Vec<&TokenWithSpan> = tokens.iter().filter(|token| !matches!(token.token, Token::Whitespace(_))).collect();
     let begins =
-        |i: usize, words: &[&str]| words.iter().enumerate().all(|(j, word)| at.get(i + j).is_some_and(|token| is(&token.token, word)));
+        |i: usize, words: &[&str]| words.iter().enumerate().all(|(j, word)| at.get(i + j).is_some_and(|token| is_word(&token.token, word)));
     let is_variable = |i: usize| matches!(at.get(i).map(|token| &token.token), Some(Token::Word(word)) if word.value.starts_with('@'));
     let is_value =
         |i: usize| is_variable(i) || matches!(at.get(i).map(|token| &token.token), Some(Token::SingleQuotedString(_) | Token::Number(..)));
@@ -177,12 +177,12 @@ fn as_parsed_by_mysql(tokens: &[TokenWithSpan]) -> Vec<TokenWithSpan> {
 /// Puts forms that the parser does not know into others that need the same rights: `TABLE t`, locks of keys alone, whole rows of defaults
 /// in a MERGE, what a table made like another takes along, and whether a new one is filled.
 fn as_parsed(tokens: &[TokenWithSpan]) -> Vec<TokenWithSpan> {
-    let is = |token: &Token, word: &str| matches!(token, Token::Word(w) if w.quote_style.is_none() && w.value.eq_ignore_ascii_case(word));
     let word = |word: &str| Token::make_word(word, None);
     let spans: Vec<Span> = tokens.iter().map(|token| token.span).collect();
     let at: Vec<usize> = (0..tokens.len()).filter(|i| !matches!(tokens[*i].token, Token::Whitespace(_))).collect();
-    let begins =
-        |i: usize, words: &[&str]| words.iter().enumerate().all(|(j, word)| at.get(i + j).is_some_and(|k| is(&tokens[*k].token, word)));
+    let begins = |i: usize, words: &[&str]| {
+        words.iter().enumerate().all(|(j, word)| at.get(i + j).is_some_and(|k| is_word(&tokens[*k].token, word)))
+    };
     let is_create = begins(0, &["create"]);
     let mut out: Vec<Token> = Vec::new();
     let mut place: Vec<usize> = Vec::new();

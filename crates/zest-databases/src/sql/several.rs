@@ -4,6 +4,7 @@ use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
 use sqlparser::tokenizer::{Location, Token, TokenWithSpan, Tokenizer};
 
 use super::Dialect;
+use super::words::is_word;
 
 /// The most statements in one text.
 const MOST: usize = 200;
@@ -67,8 +68,16 @@ fn parts(dialect: Dialect, text: &str) -> Option<Vec<&str>> {
 }
 
 fn is_at(tokens: &[TokenWithSpan], at: usize, words: &[&str]) -> bool {
-    let is = |word: &&str| matches!(&tokens[at].token, Token::Word(w) if w.quote_style.is_none() && w.value.eq_ignore_ascii_case(word));
-    at < tokens.len() && words.iter().any(is)
+    tokens.get(at).is_some_and(|token| words.iter().any(|word| is_word(&token.token, word)))
+}
+
+/// Whether a statement, or the text, ends there.
+fn ends(tokens: &[TokenWithSpan], at: usize) -> bool {
+    tokens.get(at).is_none_or(|token| token.token == Token::SemiColon)
+}
+
+fn is_colon(tokens: &[TokenWithSpan], at: usize) -> bool {
+    tokens.get(at).is_some_and(|token| token.token == Token::Colon)
 }
 
 /// Where in a statement of MariaDB it is, of which the body may hold several: that of a routine, a trigger or an event. `BEGIN` and `END`
@@ -91,13 +100,11 @@ impl Body {
     /// Looks at a token outside of parentheses; nothing where it cannot be told what belongs together.
     fn goes_on(&mut self, tokens: &[TokenWithSpan], at: usize, is_first: bool) -> Option<()> {
         let is = |at: usize, words: &[&str]| is_at(tokens, at, words);
-        let token = |at: usize| tokens.get(at).map(|token| &token.token);
-        let ends = |at: usize| token(at).is_none_or(|token| *token == Token::SemiColon);
         if is_first {
-            let is_transaction = ends(at + 1) || is(at + 1, &["work"]);
+            let is_transaction = ends(tokens, at + 1) || is(at + 1, &["work"]);
             // A block that stands alone, or a statement that holds others.
             let is_block = is(at, &["begin"]) && !is_transaction;
-            if is_block || is(at, &["if", "loop", "while", "repeat", "case", "for"]) || token(at + 1) == Some(&Token::Colon) {
+            if is_block || is(at, &["if", "loop", "while", "repeat", "case", "for"]) || is_colon(tokens, at + 1) {
                 return None;
             }
             let makes = (at + 1..at + 9).any(|at| is(at, &["procedure", "function", "trigger", "event", "package"]));
@@ -106,10 +113,10 @@ impl Body {
             return self.within(tokens, at);
         } else if self.may_begin {
             let is_behind_head = is(at - 1, BEFORE_BODY)
-                || matches!(token(at - 1), Some(Token::RParen | Token::Colon | Token::SingleQuotedString(_)))
+                || matches!(tokens[at - 1].token, Token::RParen | Token::Colon | Token::SingleQuotedString(_))
                 || is(at.wrapping_sub(2), &["follows", "precedes"]);
             self.returns |= is(at, &["returns"]);
-            if is(at, &["begin"]) && (is_behind_head || self.returns) && token(at + 1) != Some(&Token::Colon) {
+            if is(at, &["begin"]) && (is_behind_head || self.returns) && !is_colon(tokens, at + 1) {
                 (self.open, self.start) = (1, at + 1);
             } else if is(at, VERBS) {
                 self.may_begin = false;
@@ -120,12 +127,10 @@ impl Body {
 
     fn within(&mut self, tokens: &[TokenWithSpan], at: usize) -> Option<()> {
         let is = |at: usize, words: &[&str]| is_at(tokens, at, words);
-        let token = |at: usize| tokens.get(at).map(|token| &token.token);
-        let ends = |at: usize| token(at).is_none_or(|token| *token == Token::SemiColon);
         let is_start = at == self.start;
-        let is_end_of = at > 0 && is(at - 1, &["end"]) && at - 1 == self.start;
+        let is_end_of = at - 1 == self.start && is(at - 1, &["end"]);
         match () {
-            () if ends(at) => (self.start, self.cases) = (at + 1, 0),
+            () if ends(tokens, at) => (self.start, self.cases) = (at + 1, 0),
             () if is(at, &["begin"]) => {
                 (is_start || handles(tokens, self.start, at)).then_some(())?;
                 (self.open, self.start) = (self.open + 1, at + 1);
@@ -133,14 +138,14 @@ impl Body {
             () if is(at, &["end"]) && is_start => {
                 // What else ends with a word behind it begins with that word.
                 let is_inner = is(at + 1, &["if", "case", "loop", "while", "repeat", "for"]);
-                (is_inner || ends(at + 1) || ends(at + 2)).then_some(())?;
+                (is_inner || ends(tokens, at + 1) || ends(tokens, at + 2)).then_some(())?;
                 self.open -= usize::from(!is_inner);
                 self.may_begin = false;
             }
             () if is(at, &["end"]) && is(self.start, &["until"]) && is(at + 1, &["repeat"]) && self.cases == 0 => {}
             () if is(at, &["end"]) => self.cases = self.cases.checked_sub(1)?,
             () if is(at, &["case"]) && !is_start && !is_end_of => self.cases += 1,
-            () if token(at) == Some(&Token::Colon) && at == self.start + 1 => self.start = at + 1,
+            () if is_colon(tokens, at) && at == self.start + 1 => self.start = at + 1,
             () if is_start && is(at, &["loop", "repeat", "else"]) => self.start = at + 1,
             () if is(at, &["then"]) && self.cases == 0 && is(self.start, &["if", "elseif", "case", "when"]) => self.start = at + 1,
             () if is(at, &["do"]) && is(self.start, &["while", "for"]) => self.start = at + 1,

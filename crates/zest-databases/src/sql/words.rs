@@ -10,6 +10,11 @@ use super::Dialect;
 use super::comments::carried_out;
 use super::footprint::LONGEST;
 
+/// Whether a token is a word, in whatever letters; a name in quotes is none.
+pub(super) fn is_word(token: &Token, word: &str) -> bool {
+    matches!(token, Token::Word(found) if found.quote_style.is_none() && found.value.eq_ignore_ascii_case(word))
+}
+
 /// The words of one statement, and how far they were read. What a grammar does not know leaves it to the parser of SQL.
 pub(crate) struct Words {
     dialect: Dialect,
@@ -171,7 +176,7 @@ impl Words {
     }
 
     fn is_at(&self, at: usize, word: &str) -> bool {
-        matches!(self.tokens.get(at), Some(Token::Word(found)) if found.quote_style.is_none() && found.value.eq_ignore_ascii_case(word))
+        self.tokens.get(at).is_some_and(|token| is_word(token, word))
     }
 
     /// Reads a word if it comes next.

@@ -62,6 +62,29 @@ const KEPT: &str = "mysql";
 
 use Privilege as P;
 
+/// A change of a table's partitions, and the rights on the table besides the one to change it. A partition that becomes a table, or the
+/// reverse, is taken out of the one and made in the other.
+struct PartitionForm {
+    words: (&'static str, &'static str),
+    rights: &'static [Privilege],
+    /// Another table: the words between the partition and it, none where no partition is named before it, and the rights on it.
+    other: Option<(&'static [&'static str], &'static [Privilege])>,
+}
+
+/// The rights on another table that becomes a partition.
+const TAKEN: &[Privilege] = &[P::Alter, P::Insert, P::Create, P::Drop];
+
+const PARTITION_FORMS: &[PartitionForm] = &[
+    PartitionForm { words: ("add", "partition"), rights: &[], other: None },
+    PartitionForm { words: ("reorganize", "partition"), rights: &[], other: None },
+    PartitionForm { words: ("coalesce", "partition"), rights: &[], other: None },
+    PartitionForm { words: ("remove", "partitioning"), rights: &[], other: None },
+    PartitionForm { words: ("drop", "partition"), rights: &[P::Drop], other: None },
+    PartitionForm { words: ("convert", "partition"), rights: &[P::Drop], other: Some((&["to", "table"], &[P::Insert, P::Create])) },
+    PartitionForm { words: ("convert", "table"), rights: &[P::Drop], other: Some((&[], TAKEN)) },
+    PartitionForm { words: ("exchange", "partition"), rights: &[P::Insert, P::Create, P::Drop], other: Some((&["with", "table"], TAKEN)) },
+];
+
 impl<'s> Deriver<'s> {
     /// Makes the checks for a statement about objects; nothing where it is none.
     pub(super) fn about_objects(&self, text: &str) -> Option<Self> {
@@ -852,8 +875,8 @@ impl<'s> Deriver<'s> {
             self.on(&to, &[P::Create, P::Insert]);
             return Some(());
         }
-        if let Some(done) = self.partition_change(words, name) {
-            return done;
+        if let Some(form) = PARTITION_FORMS.iter().find(|form| words.takes_both(form.words.0, form.words.1)) {
+            return self.partition_change(words, name, form);
         }
         let is_known = [
             "add",
@@ -896,36 +919,19 @@ impl<'s> Deriver<'s> {
         Some(())
     }
 
-    /// A change of a table's partitions: whether it is one that is known here, and whether all of it was read. A partition that becomes a
-    /// table, or the reverse, is taken out of the one and made in the other.
-    fn partition_change(&mut self, words: &mut Words, name: &(String, String)) -> Option<Option<()>> {
-        const MADE: &[Privilege] = &[P::Insert, P::Create];
-        const TAKEN: &[Privilege] = &[P::Alter, P::Insert, P::Create, P::Drop];
-        let other = |words: &mut Words, before: &[&str]| {
-            let is_there = words.name().is_some() && before.iter().all(|word| words.takes(word));
-            is_there.then(|| self.name(words))?
-        };
-        let (other, of_this, of_other): (Option<_>, &[Privilege], &[Privilege]) = match () {
-            () if words.takes_both("convert", "partition") => (Some(other(words, &["to", "table"])?), &[P::Drop], MADE),
-            () if words.takes_both("convert", "table") => (Some(self.name(words)?), &[P::Drop], TAKEN),
-            () if words.takes_both("exchange", "partition") => (Some(other(words, &["with", "table"])?), TAKEN, TAKEN),
-            () if words.takes_both("drop", "partition") => (None, &[P::Drop], &[]),
-            () if words.takes_both("add", "partition")
-                || words.takes_both("reorganize", "partition")
-                || words.takes_both("coalesce", "partition")
-                || words.takes_both("remove", "partitioning") =>
-            {
-                (None, &[], &[])
+    fn partition_change(&mut self, words: &mut Words, name: &(String, String), form: &PartitionForm) -> Option<()> {
+        self.on(name, form.rights);
+        if let Some((before, rights)) = form.other {
+            if !before.is_empty() {
+                words.name()?;
             }
-            () => return None,
-        };
-        self.on(name, of_this);
-        if let Some(other) = other {
-            self.on(&other, of_other);
+            before.iter().all(|word| words.takes(word)).then_some(())?;
+            let other = self.name(words)?;
+            self.on(&other, rights);
         }
         // Files and servers have rights of their own.
         let rest = words.text_until(&[]).unwrap_or_default().to_lowercase();
-        Some((!["directory", "connection"].iter().any(|word| rest.contains(word))).then_some(()))
+        (!["directory", "connection"].iter().any(|word| rest.contains(word))).then_some(())
     }
 
     /// A key that points to another table needs a right on all of that.
