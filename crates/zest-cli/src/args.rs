@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use zest_ledger::ask::{Fact, FactForm, Session};
 
 use crate::exit::Exit;
-use crate::format::{Format, Listing};
+use crate::format::Format;
 
 /// Asks whether a user's action would be allowed, and why, from a ledger of text files.
 #[derive(Debug, Parser)]
@@ -123,7 +123,7 @@ pub(crate) struct EffectiveArgs {
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
-    pub(crate) format: ListingArg,
+    pub(crate) format: FormatArg,
 }
 
 const COMPARE: &str = "\
@@ -167,9 +167,6 @@ pub(crate) struct CompareArgs {
     /// End with 1 if somebody gained, or lost, something
     #[arg(long, value_enum, value_name = "WHAT")]
     pub(crate) fail_on: Option<MovedRights>,
-    /// Write Markdown, to paste into a pull request
-    #[arg(long, conflicts_with = "format")]
-    pub(crate) markdown: bool,
     #[command(flatten)]
     pub(crate) session: SessionArgs<false>,
     #[command(flatten)]
@@ -345,7 +342,7 @@ pub(crate) struct WhoArgs {
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
     #[command(flatten)]
-    pub(crate) format: ListingArg,
+    pub(crate) format: FormatArg,
     /// What is looked for, as it would be typed or asked; options of ours stand before it
     #[arg(required_unless_present_any = ["sql", "like"], value_name = "LINE", trailing_var_arg = true)]
     pub(crate) line: Vec<String>,
@@ -380,6 +377,8 @@ pub(crate) struct Read {
     pub(crate) moment: MomentArg,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
+    #[command(flatten)]
+    pub(crate) format: FormatArg,
 }
 
 #[derive(Debug, Args)]
@@ -559,7 +558,7 @@ pub(crate) struct Obligations {
     #[arg(long, value_name = "OBJECT")]
     pub(crate) object: Vec<String>,
     /// Set an obligation of the objects themselves: confirm, prove-again=AGE, second-person=PARTY,PARTY, none
-    #[arg(long, value_name = "OBLIGATION")]
+    #[arg(long, value_name = "OBLIGATION", conflicts_with = "format")]
     pub(crate) set: Vec<String>,
     /// Write the change into the ledger's documents
     #[arg(long, requires = "set")]
@@ -582,7 +581,7 @@ pub(crate) struct FindingsArgs {
     #[arg(long, value_enum, default_value_t)]
     pub(crate) fail_on: FailOn,
     /// Say what a code means instead, such as ZL0601
-    #[arg(long, value_name = "CODE")]
+    #[arg(long, value_name = "CODE", conflicts_with_all = ["at", "fail_on", "format"])]
     pub(crate) about: Option<String>,
     #[command(flatten)]
     pub(crate) ledger: LedgerArg,
@@ -639,16 +638,9 @@ impl LedgerArg {
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Input and output")]
 pub(crate) struct FormatArg {
-    /// For people or for programs
+    /// For people, for programs, for a spreadsheet, or for a ticket
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
-}
-
-#[derive(Debug, Args)]
-pub(crate) struct ListingArg {
-    /// For people, for programs, or for a spreadsheet
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Listing,
 }
 
 /// What is known about the session, as its facts are listed in the library; with `LINE`, also what belongs to one line: the

@@ -1,13 +1,12 @@
-//! The forms in which the program prints: every command that takes `--format` says here what it has, and one place prints it. A
-//! form for programs is made of the command's data, so that it is there in all commands at once.
+//! The forms in which the program prints: every command that lists or answers something has all of them, and one place prints it. A
+//! form for programs is made of the command's data, and a table of its rows, so that a new form is there in all commands at once.
 
 use clap::ValueEnum;
 use serde::Serialize;
 use serde_json::Value;
-use zest_ledger::review::Effective;
 
-use crate::out::{put, say};
-use crate::render::table;
+use crate::out::{complain, put, say};
+use crate::render::table::Table;
 
 /// Returns what has a form for programs, to print it or to add to it.
 pub(crate) fn data(value: &impl Serialize) -> Value {
@@ -27,45 +26,32 @@ pub(crate) enum Format {
     Text,
     /// For programs
     Json,
-}
-
-/// How to print a list of rights.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Listing {
-    /// For people
-    #[default]
-    Text,
-    /// For programs
-    Json,
-    /// For a spreadsheet: one line for each person, system and action
+    /// For a spreadsheet: comma-separated values, a line for each single thing
     Csv,
-}
-
-impl Listing {
-    /// Prints rights: `text` prints them for people, `data` is what programs read.
-    pub(crate) fn print(self, rights: &[Effective], data: impl FnOnce() -> Value, text: impl FnOnce()) {
-        match self {
-            Self::Text => Format::Text.print(data, text),
-            Self::Json => Format::Json.print(data, text),
-            Self::Csv => put!("{}", table::of(rights)),
-        }
-    }
+    /// For a ticket or a pull request
+    Markdown,
 }
 
 impl Format {
-    /// Prints what a command found: `text` prints it for people, `data` is what programs read.
-    pub(crate) fn print(self, data: impl FnOnce() -> Value, text: impl FnOnce()) {
+    /// Prints what a command found: `text` prints it for people, `data` is what programs read, `table` the same in rows.
+    pub(crate) fn print(self, data: impl FnOnce() -> Value, table: impl FnOnce() -> Table, text: impl FnOnce()) {
         match self {
             Self::Text => text(),
             Self::Json => say!("{:#}", data()),
+            Self::Csv => {
+                let table = table();
+                put!("{}", table.values());
+                table.remarks().iter().for_each(|remark| complain!("zest: {}", zest_ledger::source::visible(remark)));
+            }
+            Self::Markdown => put!("{}", table().markdown()),
         }
     }
 
-    /// Returns whether programs read it, so that remarks belong to the standard error.
+    /// Returns whether remarks belong to the standard error, since what is printed is read by programs or pasted elsewhere.
     pub(crate) const fn is_data(self) -> bool {
         match self {
             Self::Text => false,
-            Self::Json => true,
+            Self::Json | Self::Csv | Self::Markdown => true,
         }
     }
 }

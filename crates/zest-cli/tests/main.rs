@@ -6,6 +6,7 @@ mod commands;
 mod databases;
 mod demo;
 mod expectations;
+mod formats;
 #[cfg(feature = "git")]
 mod opened;
 mod pages;

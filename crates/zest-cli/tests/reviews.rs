@@ -253,11 +253,11 @@ fn the_page_of_reviews_is_what_the_program_prints() {
         &at(home.path(), &["compare", "--was-at", "HEAD~1"]).out.replace(home.path().to_str().expect("a path"), "."),
         "text",
     );
-    let markdown = at(home.path(), &["compare", "--was-at", "HEAD~1", "--markdown"]).out;
+    let markdown = at(home.path(), &["compare", "--was-at", "HEAD~1", "--format", "markdown"]).out;
     show(
         "The same for a pull request",
-        "Written with `--markdown`, and so looking like what follows it:",
-        "zest compare --was-at HEAD~1 --markdown",
+        "Written with `--format markdown`, and so looking like what follows it:",
+        "zest compare --was-at HEAD~1 --format markdown",
         &markdown,
         "markdown",
     );
@@ -282,8 +282,8 @@ fn accounts_that_nobody_stands_behind_are_named() {
     let words = ["compare", "--was", was.path().to_str().expect("a path")];
     let ran = at(is.path(), &words);
     assert!(ran.out.contains("not compared, since no user of the ledger stands behind them: robot on db"), "{}", ran.out);
-    let ran = at(is.path(), &[&words[..], &["--markdown"]].concat());
-    assert!(ran.out.contains("Not compared") && ran.out.contains("`robot on db`"), "{}", ran.out);
+    let ran = at(is.path(), &[&words[..], &["--format", "markdown"]].concat());
+    assert!(ran.out.contains("not compared, since no user") && ran.out.contains("`robot on db`"), "{}", ran.out);
     let ran = at(is.path(), &["who", "--on", "db", "--like", "select on table public.t"]);
     assert!(ran.status == 1 && ran.out.contains("not looked at, since"), "{}", ran.out);
     let json = at(is.path(), &[&words[..], &["--format", "json"]].concat());

@@ -246,7 +246,7 @@ fn an_obligation_is_set_for_twelve_objects_in_one_command() {
     let bad = run("obligations linkspan --of-type ramp --set second-person=group:watch-laeds", &ledger);
     assert!(bad.err.contains("did you mean `watch-leads`?") && bad.err.contains("nothing is changed"), "{}", bad.err);
     let table: Value = serde_json::from_str(&run("obligations linkspan --object selkie --format json", &ledger).out).expect("it is JSON");
-    assert_eq!(table[0]["object"], "siren/selkie");
+    assert_eq!((&table["system"], &table["obligations"][0]["object"]), (&"linkspan".into(), &"siren/selkie".into()));
     assert_eq!(run("obligations skyquay --of-type nothing", &ledger).status, 4);
 }
 

@@ -16,8 +16,8 @@ use zest_ledger::kind::{
     AFTER, Action, Alike, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opened, Opening, OutsideTable, Resolver,
     Row, Shape, Shown, Side, Site, Stop, TableShape, Through, Trace, WHEN, Way, no_statements, way,
 };
-use zest_ledger::review::{SessionView, effective, hygiene};
-use zest_ledger::source::{At, Location, Place, visible};
+use zest_ledger::review::{Cause, SessionView, effective, hygiene};
+use zest_ledger::source::{At, Place, visible};
 use zest_ledger::{Engine, Ledger};
 
 const KEY_CABINET: entry::Kind = entry::Kind::new("key-cabinet");
@@ -241,9 +241,9 @@ impl Kind for KeyCabinets {
         slots(site).iter().any(|slot| may(site, user, slot).is_some())
     }
 
-    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<Cause> {
         let name = visible(&site.entry().id.value);
-        let lack = (!self.concerns(site, user)).then(|| (format!("no slot of `{name}` is for the user"), None));
+        let lack = (!self.concerns(site, user)).then(|| Cause { text: format!("no slot of `{name}` is for the user"), place: None });
         lack.into_iter().collect()
     }
 

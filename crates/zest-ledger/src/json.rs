@@ -22,8 +22,8 @@ use zest_model::ask::Written;
 #[cfg(feature = "schema")]
 pub use zest_model::form::schemas;
 pub use zest_model::form::{
-    Alike, Comparison, Coverage, Defect, Defects, EffectiveRights, Expectations, FORMAT, Holders, Opened, Promises, QuestionError, Remark,
-    Visible, WaysFound, parse_question, parse_question_in,
+    Alike, Comparison, Coverage, Defect, Defects, EffectiveRights, Expectations, FORMAT, Holders, Obligations, Opened, Promises,
+    QuestionError, Ready, Remark, Session, Visible, WaysFound, parse_question, parse_question_in,
 };
 use zest_model::source::Location;
 

@@ -6,7 +6,7 @@ use jiff::SignedDuration;
 use zest_ledger::ask::{Act, Refusal, Verdict};
 use zest_ledger::entry::{Channel, Proof};
 use zest_ledger::finding::Code;
-use zest_ledger::review::{readiness, session};
+use zest_ledger::review::{Opening, readiness, session};
 use zest_ledger::{Engine, Ledger, Question, Untold, host_configuration};
 
 use crate::support::{PIER, ask, codes, engine, findings, outcome};
@@ -223,9 +223,9 @@ fn the_chain_is_kept_whole_and_shown_in_one_line() {
     let view = session(&hosts(), &question);
     assert_eq!(view.line, "op-1, as account owner, as account op-2");
     assert_eq!((view.person.as_str(), view.acting.as_str(), view.account.as_deref()), ("op-1", "account op-2", Some("op-1")));
-    assert_eq!(view.channel.as_deref(), Some("terminal"));
+    assert_eq!(view.channel, Some(Channel::Terminal));
     question.user = "guest-1".to_owned();
-    assert_eq!(session(&hosts(), &question).refused.map(|r| r.0), Some(Refusal::SeveralAccounts));
+    assert_eq!(session(&hosts(), &question).refused.map(|refused| refused.code), Some(Refusal::SeveralAccounts));
 }
 
 #[test]
@@ -244,7 +244,7 @@ fn all_that_is_missing_is_said_at_once() {
     let hosts = hosts();
     let missing = |user: &str, system: &str, at: &str| -> Vec<String> {
         let ready = readiness(&hosts, user, Some(system), Some(at.parse().expect("a moment"))).expect("the user is known");
-        ready.into_iter().flat_map(|r| r.missing).map(|(text, _)| text).collect()
+        ready.into_iter().flat_map(|r| r.missing).map(|cause| cause.text).collect()
     };
     assert_eq!(
         missing("op-1", "box", "2026-11-26T08:00:00Z"),
@@ -263,7 +263,9 @@ fn all_that_is_missing_is_said_at_once() {
             .contains(&"the login shell of `batch` is `/usr/sbin/nologin`, which refuses".to_owned())
     );
     let ready = readiness(&hosts, "guest-1", Some("box"), None).expect("the user is known");
-    assert_eq!(ready[0].channels, [(Channel::Terminal, vec![Proof::Key]), (Channel::Web, vec![]), (Channel::Api, vec![])]);
+    let opening = |channel, proofs| Opening { channel, proofs };
+    let openings = [opening(Channel::Terminal, vec![Proof::Key]), opening(Channel::Web, vec![]), opening(Channel::Api, vec![])];
+    assert_eq!(ready[0].channels, openings);
     assert_eq!(readiness(&hosts, "nobody", None, None), None);
 }
 

@@ -12,8 +12,8 @@ use zest_ledger::kind::{
     Action, Alike, Combining, Declared, Ground, Kept, Kind, Left, Opened, Opening, OutsideTable, Resolver, Shown, Side, Site, Stop,
     Through, Trace, Way, way,
 };
-use zest_ledger::review::{SessionView, effective, hygiene, readiness, session};
-use zest_ledger::source::{At, Location, Place};
+use zest_ledger::review::{Cause, SessionView, effective, hygiene, readiness, session};
+use zest_ledger::source::{At, Place};
 use zest_ledger::{Engine, Ledger};
 
 const CARELESS: Word = Word::new("careless");
@@ -143,7 +143,7 @@ impl Kind for Careless {
     fn concerns(&self, _: Site<'_>, _: UserId) -> bool {
         true
     }
-    fn missing(&self, _: Site<'_>, _: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+    fn missing(&self, _: Site<'_>, _: UserId, _: Option<Timestamp>) -> Vec<Cause> {
         Vec::new()
     }
     fn view(&self, _: Site<'_>, _: &Question, view: &mut SessionView) {

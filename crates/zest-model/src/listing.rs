@@ -1,9 +1,12 @@
 //! What reviews list, as plain data: rights on systems of each kind, and sessions.
 
+use std::collections::BTreeMap;
+
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::ask::{Question, Refusal, Verdict};
+use crate::entry::{Channel, Proof};
 use crate::source::{Location, visible};
 
 /// Whether a session and an action are in a set of rights.
@@ -831,13 +834,17 @@ pub struct Seen {
 /// # "#;
 /// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
 /// let view = session(&engine, &Question::new("mate-1", "rota", ""));
-/// assert_eq!((view.person.as_str(), view.refused), ("mate-1", None));
+/// assert_eq!((view.person.as_str(), view.system.as_str(), view.refused), ("mate-1", "rota", None));
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct SessionView {
     /// The whole chain in one line: "night-1, as account batch on runner-1, in role night-operator".
     pub line: String,
+    /// The system.
+    pub system: String,
     /// Who signed in and proved identity.
     pub person: String,
     /// Whose rights the session has: the last of the chain.
@@ -849,13 +856,131 @@ pub struct SessionView {
     /// The privilege level at which it starts or is stated to be.
     pub level: Option<u8>,
     /// The channel, if it is stated.
-    pub channel: Option<String>,
+    pub channel: Option<Channel>,
     /// Proofs of identity with their ages, if they are stated.
     pub proofs: Option<Vec<String>>,
     /// The first moment at which it is over.
+    #[cfg_attr(feature = "schema", schemars(with = "Option<String>"))]
     pub expires: Option<Timestamp>,
     /// Why there is no such session.
-    pub refused: Option<(Refusal, String, Option<Location>)>,
+    pub refused: Option<Refused>,
     #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
+/// Why there is no session, with the code of the refusal.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, Question, ask::Refusal, review::session};
+/// # let text = r#"
+/// # users.mate-1 = { proofs = ["password"], disabled = true }
+/// # systems.rota.kind = "application"
+/// # applications.rota.types.shift.rights = ["plan"]
+/// # "#;
+/// let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let refused = session(&engine, &Question::new("mate-1", "rota", "")).refused.expect("nobody signs in who is disabled");
+/// assert_eq!((refused.code, refused.place.expect("it is written").line), (Refusal::UserDisabled, 2));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Refused {
+    /// The code.
+    pub code: Refusal,
+    /// The reason in words.
+    pub text: String,
+    /// Where it is written.
+    pub place: Option<Location>,
+}
+
+/// Whether somebody can start on one system, and what is missing.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, entry::{Channel, Proof}, review::readiness};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # [systems.rota]
+/// # kind = "application"
+/// # accepts = { web = ["password"] }
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # "#;
+/// let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let ready = readiness(&engine, "mate-1", Some("rota"), None).expect("the user is known").remove(0);
+/// let web = ready.channels.iter().find(|opening| opening.channel == Channel::Web).expect("each channel is told");
+/// assert_eq!((web.proofs.as_slice(), ready.missing[0].text.as_str()), (&[Proof::Password][..], "nothing is granted on `rota`"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Readiness {
+    /// The system.
+    pub system: String,
+    /// What opens a session through each channel.
+    pub channels: Vec<Opening>,
+    /// What is missing, each with the place it is about; nothing if the person can start.
+    pub missing: Vec<Cause>,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
+/// The proofs of identity that open a session through a channel.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{entry::{Channel, Proof}, review::Opening};
+/// let opening = Opening { channel: Channel::Web, proofs: vec![Proof::Password] };
+/// assert_eq!(serde_json::to_string(&opening).expect("it can be written"), r#"{"channel":"web","proofs":["password"]}"#);
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Opening {
+    /// The channel.
+    pub channel: Channel,
+    /// Any of these; none if the channel is closed.
+    pub proofs: Vec<Proof>,
+}
+
+/// What must be done before a right on an object takes effect.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, review::obligations};
+/// # let text = r#"
+/// # systems.ramps.kind = "application"
+/// # [applications.ramps]
+/// # types.ramp = { rights = ["lower"], rights-after = { lower = { confirm = true } } }
+/// # objects."ramp/north" = { attributes = { pier = "3" } }
+/// # "#;
+/// let engine = Ledger::new().document("ramps.toml", text).engine(1)?;
+/// let ramp = &obligations(&engine, "ramps").expect("it is an application")[0];
+/// assert_eq!((ramp.attributes["pier"].as_str(), ramp.of_rights["lower"][0].as_str()), ("3", "confirm"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct ObjectObligations {
+    /// The object's path, `TYPE/NAME`; on a cloud a container's or resource's.
+    pub object: String,
+    /// Its attributes.
+    pub attributes: BTreeMap<String, String>,
+    /// Obligations of the object itself, in words.
+    pub own: Vec<String>,
+    /// Obligations of its type, in words.
+    pub of_type: Vec<String>,
+    /// Obligations of single rights of its type, in words.
+    pub of_rights: BTreeMap<String, Vec<String>>,
+    /// Where the object is written.
+    pub place: Location,
+    #[doc(hidden)]
+    #[serde(skip)]
     pub more: crate::More,
 }

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use zest_ledger::Question;
-use zest_ledger::ask::{Answer, Fact, Form, Gate, GateOutcome, Remedy, Step, Verdict, Width, Written};
+use zest_ledger::ask::{Answer, Fact, Form, Gate, GateOutcome, Refusal, Remedy, Step, Verdict, Width, Written};
 use zest_ledger::review::Opens;
 use zest_ledger::source::visible;
 
@@ -118,7 +118,7 @@ fn remedies(answer: &Answer, more: impl Fn(usize, &Remedy) -> More, out: &mut St
 const MAX_OPENED: usize = 4;
 
 /// Says what a remedy opens beside what was asked.
-fn opened(opens: &Opens) -> String {
+pub(super) fn opened(opens: &Opens) -> String {
     let list = |names: &[String]| {
         let more = names.len().saturating_sub(MAX_OPENED);
         let more = if more == 0 { String::new() } else { format!(" and {more} more") };
@@ -136,7 +136,7 @@ fn opened(opens: &Opens) -> String {
 }
 
 /// What to paste where. The text stands at the left edge and is never wrapped, so that it can be copied.
-fn to_paste(written: &Written) -> String {
+pub(super) fn to_paste(written: &Written) -> String {
     let Written { edit, paste, .. } = written;
     let (Some(file), Some(paste)) = (&edit.document, paste) else {
         return format!("    {FAINT}by hand: {edit}{FAINT:#}\n");
@@ -181,31 +181,34 @@ pub(crate) fn table(answers: &[Answer]) -> String {
             Verdict::Denied => ("denied ", BAD),
         };
         let head = format!("  {:<width$}  {word}  ", visible(&answer.question.system));
-        let gate = match answer.verdict {
-            Verdict::Denied => answer.first_refusal(),
-            Verdict::AllowedAfter => answer.gates.iter().find(|g| g.outcome == GateOutcome::Asks),
-            Verdict::Allowed => answer.gates.iter().rfind(|g| g.outcome == GateOutcome::Passes),
-        };
+        let gate = deciding(answer);
         let place = gate.and_then(|g| g.location.as_ref()).map(ToString::to_string);
         let text = gate.map_or("", |g| g.text.as_str());
         let code = answer.refusal.map_or(String::new(), |r| format!("[{}] ", r.code()));
         let text = with_place(&head, &format!("{code}{text}"), place.as_deref());
         let _ = writeln!(out, "  {:<width$}  {style}{word}{style:#}  {text}", visible(&answer.question.system));
     }
-    let count = |verdict| answers.iter().filter(|a| a.verdict == verdict).count();
-    let _ = writeln!(
-        out,
-        "{}: {} allowed, {} after obligations, {} denied",
-        counted(answers.len(), "system"),
-        count(Verdict::Allowed),
-        count(Verdict::AllowedAfter),
-        count(Verdict::Denied)
-    );
+    let _ = writeln!(out, "{}", counts(answers));
     out
 }
 
+/// The reason that decides.
+pub(super) fn deciding(answer: &Answer) -> Option<&Gate> {
+    match answer.verdict {
+        Verdict::Denied => answer.first_refusal(),
+        Verdict::AllowedAfter => answer.gates.iter().find(|g| g.outcome == GateOutcome::Asks),
+        Verdict::Allowed => answer.gates.iter().rfind(|g| g.outcome == GateOutcome::Passes),
+    }
+}
+
+pub(super) fn counts(answers: &[Answer]) -> String {
+    let count = |verdict| answers.iter().filter(|a| a.verdict == verdict).count();
+    let [allowed, after, denied] = [Verdict::Allowed, Verdict::AllowedAfter, Verdict::Denied].map(count);
+    format!("{}: {allowed} allowed, {after} after obligations, {denied} denied", counted(answers.len(), "system"))
+}
+
 /// The facts that were stated, in one line; level and account also where the answer found them.
-fn session(answer: &Answer) -> String {
+pub(super) fn session(answer: &Answer) -> String {
     let stated = answer.question.session.stated();
     let states = |fact| stated.iter().any(|(f, _)| *f == fact);
     let mut facts: Vec<String> = stated.iter().flat_map(|(fact, texts)| words(*fact, texts)).collect();
@@ -277,4 +280,9 @@ pub(crate) fn asked(question: &Question) -> String {
         Form::Line => words.push(question.line.clone()),
     }
     visible(&words.join(" "))
+}
+
+/// A verdict in words, with the code of its refusal.
+pub(crate) fn verdict(verdict: Verdict, code: Option<Refusal>) -> String {
+    format!("{}{}", verdict.word(), code.map_or(String::new(), |code| format!(" [{}]", code.code())))
 }

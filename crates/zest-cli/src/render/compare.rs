@@ -6,8 +6,9 @@ use zest_ledger::json::Alike;
 use zest_ledger::review::{Difference, Membership, Moved, Right};
 use zest_ledger::source::visible;
 
-use super::effective::{listed, what};
+use super::effective::{in_cell, listed, what};
 use super::style::{BAD, FAINT, GOOD, HEAD, at, hanging};
+use super::table::{Cell, Column, Table, code, words};
 use super::{answer, people};
 
 /// People to whom the same happened, in the order of the first of them.
@@ -94,15 +95,19 @@ pub(crate) fn alike(found: &Alike) -> String {
         }
         out.push('\n');
     }
-    let (lost, gained) = (found.differences.iter().any(|d| !d.lost.is_empty()), found.differences.iter().any(|d| !d.gained.is_empty()));
-    let text = match (lost, gained) {
+    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &visible(&alike_told(found))));
+    out
+}
+
+/// Says whether they are alike.
+fn alike_told(found: &Alike) -> String {
+    let (one, other) = (&found.one, &found.other);
+    match (found.differences.iter().any(|d| !d.lost.is_empty()), found.differences.iter().any(|d| !d.gained.is_empty())) {
         (false, false) => format!("alike: {one} and {other} may the same"),
         (true, false) => format!("not alike: {one} may all that {other} may, and more"),
         (false, true) => format!("not alike: {other} may all that {one} may, and more"),
         (true, true) => "not alike: each may something that the other may not".to_owned(),
-    };
-    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &text));
-    out
+    }
 }
 
 /// Says how many people gained and lost something.
@@ -115,28 +120,65 @@ fn told(found: &[Difference], compared: usize) -> String {
     }
 }
 
-pub(crate) fn markdown(found: &[Difference], compared: usize, not_compared: &[String]) -> String {
-    // What stands in code is shown as it is; a bar would end a column of the table.
-    let code = |text: &str| format!("`{}`", visible(text).replace('`', "'").replace('|', "\\|"));
-    let plain = |text: &str| visible(text).replace('|', "\\|");
-    let mut out = format!("**Rights: {}**\n", told(found, compared));
-    if !not_compared.is_empty() {
-        let accounts: Vec<String> = not_compared.iter().map(|account| code(account)).collect();
-        let _ = writeln!(out, "\nNot compared, since no user of the ledger stands behind them: {}", accounts.join(", "));
-    }
-    if found.is_empty() {
-        return out;
-    }
-    out.push_str("\n| | who | where | what | in which sessions | through |\n|---|---|---|---|---|---|\n");
-    for (users, one) in groups(found) {
-        let list = |names: &[&str]| names.iter().map(|name| code(name)).collect::<Vec<_>>().join(", ");
-        let systems: Vec<&str> = one.systems.iter().map(String::as_str).collect();
-        for (word, moved) in one.gained.iter().map(|m| ("gained", m)).chain(one.lost.iter().map(|m| ("lost", m))) {
-            let sessions = sessions(&moved.right);
-            let sessions = if sessions.is_empty() { "all".to_owned() } else { plain(&sessions) };
-            let row = [word.to_owned(), list(&users), list(&systems), code(&what(&moved.right)), sessions, plain(&because(moved))];
-            let _ = writeln!(out, "| {} |", row.join(" | "));
+/// What each gained and lost, as a table.
+pub(crate) fn in_rows(found: &[Difference], compared: usize, not_compared: &[String]) -> Table {
+    let mut table = Table::new(format!("Rights: {}", told(found, compared)), moves(words("change")));
+    for Difference { user, systems, gained, lost, more: _ } in found {
+        for system in systems {
+            gained.iter().for_each(|moved| table.row(in_row("gained", user, system, moved)));
+            lost.iter().for_each(|moved| table.row(in_row("lost", user, system, moved)));
         }
     }
-    out
+    people::remark_nobodys(&mut table, not_compared, "not compared");
+    table
+}
+
+/// What only one of two may, as a table.
+pub(crate) fn alike_in_rows(found: &Alike) -> Table {
+    let mut table = Table::new(alike_told(found), moves(words("change").detail()));
+    for Difference { user: _, systems, gained, lost, more: _ } in &found.differences {
+        for system in systems {
+            lost.iter().for_each(|moved| table.row(in_row("only", &found.one, system, moved)));
+            gained.iter().for_each(|moved| table.row(in_row("only", &found.other, system, moved)));
+        }
+    }
+    table
+}
+
+/// The columns of what moved; what it is about the user is in the first.
+fn moves(first: Column) -> [Column; 13] {
+    [
+        first,
+        code("user").joined(),
+        code("system").joined(),
+        code("action"),
+        words("allowed"),
+        words("sessions"),
+        words("after"),
+        words("through"),
+        code("place"),
+        code("example").detail(),
+        words("elsewhere").detail(),
+        words("why").detail(),
+        code("other place").detail(),
+    ]
+}
+
+fn in_row(change: &str, user: &str, system: &str, moved: &Moved) -> [Cell; 13] {
+    let Moved { right, elsewhere, code, why, place } = moved;
+    [
+        change.into(),
+        user.into(),
+        system.into(),
+        in_cell(right),
+        right.allowed.words().into(),
+        sessions(right).into(),
+        right.after.join("; ").into(),
+        (&right.through).into(),
+        right.place.as_ref().into(),
+        answer::asked(&right.example).into(),
+        answer::verdict(*elsewhere, *code).into(),
+        why.into(),
+        place.as_ref().into(),
+    ]
 }

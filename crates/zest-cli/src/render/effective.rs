@@ -3,11 +3,12 @@
 use std::fmt::Write as _;
 
 use comfy_table::{ContentArrangement, Table, presets};
-use zest_ledger::review::{Effective, Membership, Right};
+use zest_ledger::review::{Cause, Effective, Membership, Right};
 use zest_ledger::source::visible;
 
 use super::people;
 use super::style::{BAD, FAINT, at, hanging, width};
+use super::table::{self, Cell, code, words};
 
 /// How many names are told of one right.
 const MAX_NAMES: usize = 12;
@@ -134,4 +135,60 @@ fn names(list: &[String]) -> String {
     let more = list.len().saturating_sub(MAX_NAMES);
     let more = if more == 0 { String::new() } else { format!(", and {more} more") };
     format!("{}{more}", shown.join(", "))
+}
+
+/// Rights as a table: a row for each person, system and action.
+pub(crate) fn in_rows(caption: &str, listed: &[Effective]) -> table::Table {
+    let columns = [
+        code("user").joined(),
+        code("system").joined(),
+        code("action"),
+        words("allowed"),
+        words("starts"),
+        words("when"),
+        words("after"),
+        words("standing"),
+        words("through"),
+        code("place"),
+    ];
+    let mut table = table::Table::new(caption, columns);
+    for one in listed {
+        let Effective { user, systems, sessions, refused, left_out, rights, more: _ } = one;
+        let of = format!("`{user}` on `{}`", systems.join("`, `"));
+        if rights.is_empty() {
+            let why =
+                refused.as_ref().map_or_else(|| "nothing may be done".to_owned(), |why| format!("{}{}", why.text, at(why.place.as_ref())));
+            table.remark(format!("{of}: {why}"));
+        }
+        if !sessions.is_empty() {
+            table.remark(format!("{of}: in sessions {sessions}"));
+        }
+        if *left_out > 0 {
+            table.remark(format!("{of}: {left_out} more ways for a session to start were not looked at"));
+        }
+        for system in systems {
+            for right in rights {
+                let standing: Vec<&str> = right.standing.iter().map(|Cause { text, place: _ }| text.as_str()).collect();
+                table.row([
+                    user.into(),
+                    system.into(),
+                    in_cell(right),
+                    right.allowed.words().into(),
+                    right.starts.join("; ").into(),
+                    (&right.when).into(),
+                    right.after.join("; ").into(),
+                    standing.join("; ").into(),
+                    (&right.through).into(),
+                    right.place.as_ref().into(),
+                ]);
+            }
+        }
+    }
+    table
+}
+
+/// The actions of a right, one by one or in few words.
+pub(crate) fn in_cell(right: &Right) -> Cell {
+    let except = if right.except.is_empty() { String::new() } else { format!(", but not {}", names(&right.except)) };
+    Cell::Each(right.lines.clone(), Some(format!("{}{except}", what(right))))
 }

@@ -4,10 +4,11 @@ use std::fmt::Write as _;
 
 use zest_ledger::finding::Findings;
 use zest_ledger::json::Expectations;
-use zest_ledger::review::Outcome;
+use zest_ledger::review::{Outcome, Uncovered};
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging, since_then, turned_by};
+use super::table::{Table, code, words};
 use super::{answer, findings};
 
 /// How many parts are told on which nothing depends.
@@ -22,6 +23,20 @@ pub(crate) fn render(found: &Expectations, not_asked: &Findings, all: bool) -> S
         out.push_str(&findings::render(not_asked));
         out.push('\n');
     }
+    if let Some(coverage) = &found.coverage {
+        for part in coverage.uncovered.iter().take(MAX_UNCOVERED) {
+            let _ = writeln!(out, "{FAINT}-{FAINT:#} {}", hanging("  ", &visible(&uncovered(part))));
+        }
+        if coverage.uncovered.len() > MAX_UNCOVERED {
+            let _ = writeln!(out, "  and {} more", coverage.uncovered.len() - MAX_UNCOVERED);
+        }
+    }
+    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &told(found)));
+    out
+}
+
+/// Says how many are as they must be.
+fn told(found: &Expectations) -> String {
     let held = found.outcomes.iter().filter(|outcome| outcome.holds).count();
     let failed = found.outcomes.len() - held;
     let mut text = match found.outcomes.len() {
@@ -34,17 +49,65 @@ pub(crate) fn render(found: &Expectations, not_asked: &Findings, all: bool) -> S
     }
     text.push_str(&since_then(found.outcomes.iter().map(|one| Some((one.held_before?, one.holds)))));
     if let Some(coverage) = &found.coverage {
-        for part in coverage.uncovered.iter().take(MAX_UNCOVERED) {
-            let why = if part.is_tried { "" } else { ", and it cannot be tried without it" };
-            let _ = writeln!(out, "{FAINT}-{FAINT:#} {}", hanging("  ", &format!("{}{}{why}", visible(&part.what), at(Some(&part.place)))));
-        }
-        if coverage.uncovered.len() > MAX_UNCOVERED {
-            let _ = writeln!(out, "  and {} more", coverage.uncovered.len() - MAX_UNCOVERED);
-        }
         let _ = write!(text, "; no expectation depends on {} of {}", coverage.uncovered.len(), counted(coverage.parts, "part"));
     }
-    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &text));
-    out
+    text
+}
+
+fn uncovered(part: &Uncovered) -> String {
+    let why = if part.is_tried { "" } else { ", and it cannot be tried without it" };
+    format!("{}{}{why}", part.what, at(Some(&part.place)))
+}
+
+/// The same as a table, with parts on which nothing depends beside it; Markdown leaves out what holds, unless all is wanted.
+pub(crate) fn in_rows(found: &Expectations, not_asked: &Findings, all: bool) -> Table {
+    let columns = [
+        words("holds"),
+        words("name"),
+        words("step"),
+        code("user").joined(),
+        code("system").joined(),
+        code("action"),
+        code("question").detail(),
+        words("expected"),
+        words("is"),
+        words("why"),
+        code("other place"),
+        words("before"),
+        words("turned by"),
+        code("place"),
+    ];
+    let mut table = Table::new(told(found), columns);
+    let word = |holds: bool| if holds { "as expected" } else { "not as expected" };
+    for outcome in &found.outcomes {
+        let Outcome { place, name, step, question, expected, holds, held_before, turned_by: turn, verdict, code, why, at, more: _ } =
+            outcome;
+        let cells = [
+            word(*holds).into(),
+            name.into(),
+            step.map_or_else(String::new, |step| step.to_string()).into(),
+            (&question.user).into(),
+            (&question.system).into(),
+            (&question.line).into(),
+            answer::asked(question).into(),
+            expected.into(),
+            answer::verdict(*verdict, *code).into(),
+            why.into(),
+            at.as_ref().into(),
+            held_before.map_or("", word).into(),
+            turn.as_ref().map_or_else(String::new, turned_by).into(),
+            place.into(),
+        ];
+        if all || !holds { table.row(cells) } else { table.row_beside(cells) }
+    }
+    for finding in not_asked.list() {
+        let at = finding.primary.as_ref().map_or_else(String::new, |label| format!(" ({})", not_asked.sources().locate(label.place)));
+        table.remark(format!("cannot be asked: {}{at}", finding.message));
+    }
+    for part in found.coverage.iter().flat_map(|coverage| &coverage.uncovered) {
+        table.remark(format!("no expectation depends on {}", uncovered(part)));
+    }
+    table
 }
 
 /// Puts answers of one expectation together that are what they are for the same reason: the first of them, and how many more there are.

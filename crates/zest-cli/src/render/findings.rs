@@ -6,6 +6,8 @@ use annotate_snippets::{AnnotationKind, Group, Level, Origin, Renderer, Snippet}
 use zest_ledger::finding::{Finding, Findings, Label, Severity};
 use zest_ledger::source::{Place, SourceMap, visible};
 
+use super::table::{Cell, Table, code, words};
+
 /// How long a line may be to be handed on whole; the renderer shows the part that matters.
 const LONG: usize = 2_000;
 /// How many bytes of a longer line are shown on either side of what is underlined.
@@ -128,4 +130,28 @@ fn floor(text: &str, mut at: usize) -> usize {
         at -= 1;
     }
     at
+}
+
+/// The same as a table.
+pub(crate) fn in_rows(findings: &Findings) -> Table {
+    let columns = [words("severity"), code("code"), words("name"), words("message"), code("place"), words("help"), words("also")];
+    let mut table = Table::new(count(findings).trim(), columns);
+    for finding in findings.list() {
+        table.row(in_row(finding, findings.sources()));
+    }
+    table
+}
+
+fn in_row(finding: &Finding, sources: &SourceMap) -> [Cell; 7] {
+    let Finding { code, message, primary, secondary, help } = finding;
+    let also = |label: &Label| format!("{} ({})", label.text, sources.locate(label.place)).trim_start().to_owned();
+    [
+        finding.severity().word().into(),
+        code.number().into(),
+        code.slug().into(),
+        message.into(),
+        Cell::Place(primary.as_ref().map(|label| sources.locate(label.place))),
+        help.clone().unwrap_or_default().into(),
+        secondary.iter().map(also).collect::<Vec<_>>().join("; ").into(),
+    ]
 }

@@ -7,6 +7,7 @@ pub(crate) mod expectations;
 pub(crate) mod findings;
 pub(crate) mod people;
 pub(crate) mod promises;
+pub(crate) mod reasons;
 pub(crate) mod rehearsal;
 pub(crate) mod style;
 pub(crate) mod table;

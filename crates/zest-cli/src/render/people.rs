@@ -1,6 +1,7 @@
 //! Those of whom the same is listed, together; and how many people there are.
 
 use super::style::{FAINT, HEAD, counted, hanging};
+use super::table::Table;
 use zest_ledger::source::visible;
 
 /// Puts together what is the same, each with the names of all, in the order of the first.
@@ -47,4 +48,11 @@ pub(crate) fn nobodys(accounts: &[String], what: &str) -> String {
     let list = accounts.iter().take(MAX_TOLD).cloned().collect::<Vec<_>>().join(", ");
     let text = format!("{what}, since no user of the ledger stands behind them: {list}{more}");
     format!("{FAINT}{}{FAINT:#}\n", hanging("", &text))
+}
+
+/// Says in a table which accounts nobody stands behind, all of them.
+pub(crate) fn remark_nobodys(table: &mut Table, accounts: &[String], what: &str) {
+    if !accounts.is_empty() {
+        table.remark(format!("{what}, since no user of the ledger stands behind them: `{}`", accounts.join("`, `")));
+    }
 }

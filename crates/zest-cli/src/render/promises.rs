@@ -8,12 +8,19 @@ use zest_ledger::source::visible;
 
 use super::answer;
 use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging, since_then, turned_by};
+use super::table::{Cell, Table, code, words};
 
 pub(crate) fn render(found: &[Promised]) -> String {
     let mut out = String::new();
     for one in found {
         out.push_str(&told(one));
     }
+    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &counts(found)));
+    out
+}
+
+/// Says how many are proved.
+fn counts(found: &[Promised]) -> String {
     let count = |wanted: Standing| found.iter().filter(|one| one.standing == wanted).count();
     let mut text = match found.len() {
         0 => "the ledger makes no promise".to_owned(),
@@ -27,8 +34,54 @@ pub(crate) fn render(found: &[Promised]) -> String {
     }
     let is_proved = |standing: Standing| standing == Standing::Proved;
     text.push_str(&since_then(found.iter().map(|one| Some((is_proved(one.stood_before?), is_proved(one.standing))))));
-    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &text));
-    out
+    text
+}
+
+/// The same as a table: a row for each promise, or for each example that refutes it.
+pub(crate) fn in_rows(found: &[Promised]) -> Table {
+    let columns = [
+        words("standing"),
+        words("name"),
+        words("says"),
+        words("why"),
+        code("example"),
+        words("answer"),
+        words("ground"),
+        code("other place"),
+        words("before"),
+        words("turned by"),
+        words("people").detail(),
+        words("systems").detail(),
+        code("place"),
+    ];
+    let mut table = Table::new(counts(found), columns);
+    for one in found {
+        let Promised { place, name, says, standing, why, witnesses, people, systems, stood_before, turned_by: turn, more: _ } = one;
+        let mut row = |[example, answer, ground, elsewhere]: [Cell; 4]| {
+            table.row([
+                standing.words().into(),
+                name.into(),
+                says.into(),
+                why.join("; ").into(),
+                example,
+                answer,
+                ground,
+                elsewhere,
+                stood_before.map_or("", Standing::words).into(),
+                turn.as_ref().map_or_else(String::new, turned_by).into(),
+                (*people).into(),
+                (*systems).into(),
+                place.into(),
+            ]);
+        };
+        for Witness { question, verdict, code, why, place } in witnesses {
+            row([answer::asked(question).into(), answer::verdict(*verdict, *code).into(), why.into(), place.as_ref().into()]);
+        }
+        if witnesses.is_empty() {
+            row(["".into(), "".into(), "".into(), Cell::Place(None)]);
+        }
+    }
+    table
 }
 
 fn told(one: &Promised) -> String {

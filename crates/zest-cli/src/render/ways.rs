@@ -4,10 +4,11 @@ use std::fmt::Write as _;
 
 use zest_ledger::json::WaysFound;
 use zest_ledger::source::visible;
-use zest_ledger::ways::{Way, WayStep};
+use zest_ledger::ways::{Cut, Way, WayStep};
 
 use super::answer;
 use super::style::{BAD, FAINT, HEAD, at, counted, hanging};
+use super::table::{Cell, Table, code, words};
 
 /// How many ways are told.
 const MAX_TOLD: usize = 40;
@@ -25,21 +26,60 @@ pub(crate) fn render(found: &WaysFound, has_aim: bool, is_brief: bool) -> String
         let _ = writeln!(out, "and {} more\n", found.ways.len() - MAX_TOLD);
     }
     for cut in &found.cuts {
-        let what = cut.what.strip_prefix("a ").unwrap_or(&cut.what);
-        let text = format!("without the {what}{}, {} of {} would get there", at(Some(&cut.place)), cut.left, cut.of);
-        let _ = writeln!(out, "{FAINT}-{FAINT:#} {}", hanging("  ", &visible(&text)));
+        let _ = writeln!(out, "{FAINT}-{FAINT:#} {}", hanging("  ", &visible(&without(cut))));
     }
-    if !found.cut_short.is_empty() {
-        let text = format!("not all was looked at from {}: there is too much", found.cut_short.join(", "));
+    if let Some(text) = cut_short(found) {
         let _ = writeln!(out, "{BAD}-{BAD:#} {}", hanging("  ", &visible(&text)));
     }
+    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &counts(found, has_aim)));
+    out
+}
+
+/// Says how many could get there.
+fn counts(found: &WaysFound, has_aim: bool) -> String {
     let people = super::people::people(found.people);
-    let text = match (has_aim, found.ways.len()) {
+    match (has_aim, found.ways.len()) {
         (true, count) => format!("{count} of {people} could get there"),
         (false, count) => format!("{} could be come to", counted(count, "thing")),
-    };
-    let _ = writeln!(out, "{HEAD}{}{HEAD:#}", hanging("", &text));
-    out
+    }
+}
+
+/// Says what is left without an entry.
+fn without(cut: &Cut) -> String {
+    let Cut { what, place, left, of, more: _ } = cut;
+    format!("without the {}{}, {left} of {of} would get there", what.strip_prefix("a ").unwrap_or(what), at(Some(place)))
+}
+
+fn cut_short(found: &WaysFound) -> Option<String> {
+    let names = (!found.cut_short.is_empty()).then(|| found.cut_short.join(", "))?;
+    Some(format!("not all was looked at from {names}: there is too much"))
+}
+
+/// The same as a table: a row for each step.
+pub(crate) fn in_rows(found: &WaysFound, has_aim: bool) -> Table {
+    let columns = [words("way"), code("from"), words("step"), code("act"), words("needs"), words("gives"), words("why"), code("place")];
+    let mut table = Table::new(counts(found, has_aim), columns);
+    for (number, Way { from, steps, more: _ }) in (1_usize..).zip(&found.ways) {
+        for (step, one) in (1_usize..).zip(steps) {
+            let WayStep { by: _, question: _, act: _, needs, gives, why, place, more: _ } = one;
+            let needs = needs.join("; ");
+            table.row([
+                number.into(),
+                from.into(),
+                step.into(),
+                act(one).into(),
+                needs.into(),
+                gives.into(),
+                why.into(),
+                place.as_ref().into(),
+            ]);
+        }
+        if steps.is_empty() {
+            table.row([number.into(), from.into(), "already".into(), "".into(), "".into(), "".into(), "".into(), Cell::Place(None)]);
+        }
+    }
+    found.cuts.iter().map(without).chain(cut_short(found)).for_each(|text| table.remark(text));
+    table
 }
 
 fn one(way: &Way) -> String {

@@ -23,6 +23,7 @@ pub(crate) fn run(args: &AlikeArgs) -> Result<Exit> {
     let is_meant = |name: &str| systems.iter().any(|system| system == name);
     let found = progress::during("comparing", || beside(engine, &one, &other, is_meant)).map_err(|why| Unknown(why.to_string()))?;
     let alike = Alike::new(one.user.clone(), other.user.clone(), found);
-    args.format.format.print(|| data(&alike), || put!("{}", render::compare::alike(&alike)));
+    let table = || render::compare::alike_in_rows(&alike);
+    args.format.format.print(|| data(&alike), table, || put!("{}", render::compare::alike(&alike)));
     Ok(if alike.differences.is_empty() { Exit::Allowed } else { Exit::Denied })
 }

@@ -16,7 +16,7 @@ use super::verdicts::Verdicts;
 use super::{line, opened, selection};
 use crate::args::Ask;
 use crate::exit::Exit;
-use crate::format::{add, data};
+use crate::format::{Format, add, data};
 use crate::out::{put, write};
 use crate::render::answer::More;
 use crate::unknown::Unknown;
@@ -73,7 +73,8 @@ pub(crate) fn run(args: &Ask) -> Result<Exit> {
         }
         told
     };
-    args.format.format.print(with_opens, text);
+    let table = || render::reasons::of(&answer, &format!("ledger {}", args.ledger.shown()), more);
+    args.format.format.print(with_opens, table, text);
     Ok(exit_of(answer.verdict))
 }
 
@@ -131,7 +132,7 @@ fn on_each(engine: &Engine, question: &Question, systems: &[String], args: &Ask)
         answers.push(answer);
     }
     let data = || Value::Array(answers.iter().map(|answer| told(engine, answer, args)).collect());
-    args.format.format.print(data, || put!("{}", render::answer::table(&answers)));
+    args.format.format.print(data, || render::reasons::of_systems(&answers), || put!("{}", render::answer::table(&answers)));
     // What one system does not know another may; what none knows is not there.
     let unknown = answers.iter().map(unknown::in_answer).collect::<Option<Vec<_>>>();
     match unknown.and_then(|list| list.into_iter().next()) {
@@ -164,6 +165,9 @@ type Asked = (u64, Vec<u8>);
 /// Whatever has arrived is answered together, by all processors. So whoever waits for each answer gets it, and a file is not
 /// answered line by line.
 fn batch(engine: &Engine, args: &Ask) -> Result<Exit> {
+    if matches!(args.format.format, Format::Csv | Format::Markdown) {
+        return Err(Unknown("a batch is answered as JSON Lines: leave `--format` out".to_owned()).into());
+    }
     let mut input = BufReader::with_capacity(BLOCK, std::io::stdin().lock());
     let mut workers: Vec<Verdicts<'_>> = (0..cores::processors()).map(|_| Verdicts::new(engine)).collect();
     let (mut worst, mut number, mut is_over) = (Exit::Nothing, 0, false);

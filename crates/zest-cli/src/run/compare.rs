@@ -44,12 +44,9 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
         let is_stated = if args.now.is_some() { "" } else { ", which is now" };
         complain!("zest: from {now}{is_stated} to {then}; who is over, or has not begun, counts as disabled");
     }
-    if args.markdown {
-        put!("{}", render::compare::markdown(&found, people.len(), &left));
-    } else {
-        let text = || put!("{}", render::compare::render(&found, people.len(), &left));
-        args.format.format.print(|| data(&Comparison::new(people.len(), left.clone(), found.clone())), text);
-    }
+    let table = || render::compare::in_rows(&found, people.len(), &left);
+    let text = || put!("{}", render::compare::render(&found, people.len(), &left));
+    args.format.format.print(|| data(&Comparison::new(people.len(), left.clone(), found.clone())), table, text);
     let some = |of: fn(&Difference) -> bool| found.iter().any(of);
     let fails = match args.fail_on {
         None => false,

@@ -31,7 +31,9 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
     // OK because whoever is looked at is there.
     let rights = progress::during("listing permissions", || listed(&subject)).unwrap_or_default();
     let data = || crate::format::data(&json::EffectiveRights::from(rights.clone()));
-    args.format.format.print(&rights, data, || put!("{}", render::effective::render(&rights)));
+    let caption = || format!("What {} may", subject.user);
+    let table = || render::effective::in_rows(&caption(), &rights);
+    args.format.format.print(data, table, || put!("{}", render::effective::render(&rights)));
     let is_something = |right: &review::Right| matches!(right.allowed, review::Membership::Allowed | review::Membership::After);
     let may_something = rights.iter().flat_map(|listed| &listed.rights).any(is_something);
     Ok(if may_something { Exit::Allowed } else { Exit::Denied })

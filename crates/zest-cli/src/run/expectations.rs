@@ -47,7 +47,7 @@ pub(crate) fn run(args: &ExpectationsArgs) -> Result<Exit> {
     });
     let found = Expectations::new(not_asked.list().len(), outcomes, coverage);
     let text = || put!("{}", render::expectations::render(&found, &not_asked, args.all));
-    args.format.format.print(|| data(&found), text);
+    args.format.format.print(|| data(&found), || render::expectations::in_rows(&found, &not_asked, args.all), text);
     Ok(if !not_asked.list().is_empty() {
         Exit::Unreadable
     } else if found.outcomes.is_empty() {

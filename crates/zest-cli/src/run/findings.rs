@@ -23,7 +23,7 @@ pub(crate) fn run(args: &FindingsArgs) -> Result<Exit> {
         put!("{}", render::findings::render(&findings));
         say!("{moment}");
     };
-    args.format.format.print(|| data(&findings), text);
+    args.format.format.print(|| data(&findings), || render::findings::in_rows(&findings), text);
     if args.format.format.is_data() && args.at.is_none() {
         complain!("zest: {moment}");
     }

@@ -1,9 +1,11 @@
 //! Sessions on live database servers.
 
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::io::BufRead;
 
 use anyhow::{Context, Result, bail};
+use serde::{Serialize, Serializer};
 use zest_bridges::{BridgeError, Certificates, Encryption, mariadb, postgresql};
 use zest_ledger::drift::{Drift, Side, Step};
 use zest_ledger::entry::{Kind, System};
@@ -12,8 +14,11 @@ use zest_ledger::source::visible;
 use super::server::{State, estate};
 use crate::args::{Read, RollOut, ServerArgs};
 use crate::exit::Exit;
+use crate::format::{Format, data};
 use crate::out::{complain, flush, put, say};
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, counted, hanging};
+use crate::render::table::{Table, words};
+use crate::unknown::Unknown;
 
 /// How a session is to be encrypted.
 fn encryption(args: &ServerArgs) -> Encryption {
@@ -109,6 +114,9 @@ fn split(place: &str, standard: u16) -> Result<(String, u16)> {
 }
 
 pub(crate) fn read(args: &Read) -> Result<Exit> {
+    if !args.drift && args.format.format != Format::Text {
+        return Err(Unknown("what is read is a document of a ledger: state `--format` with `--drift`".to_owned()).into());
+    }
     let estate = match estate(&args.ledger.ledger) {
         Ok(estate) => estate,
         Err(exit) => return Ok(exit),
@@ -136,7 +144,8 @@ pub(crate) fn read(args: &Read) -> Result<Exit> {
         return Ok(Exit::Allowed);
     }
     let drift = drift(&found, &State::of(&estate, &args.system, args.moment.moment())?);
-    put!("{}", render_drift(&args.system, &session.target(), &drift));
+    let told = Drifted { format: DRIFTED, system: &args.system, server: &session.target(), drift: &drift };
+    args.format.format.print(|| data(&told), || told.in_rows(), || put!("{}", told.render()));
     Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
 }
 
@@ -214,7 +223,7 @@ fn prove(session: &mut Session, wanted: &State, args: &RollOut) -> Result<Exit> 
         Err(error) => return unreachable(&error.into()),
     };
     let drift = drift(&found, wanted);
-    put!("{}", render_drift(&args.system, &session.target(), &drift));
+    put!("{}", Drifted { format: DRIFTED, system: &args.system, server: &session.target(), drift: &drift }.render());
     Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
 }
 
@@ -226,28 +235,70 @@ fn drift(server: &State, ledger: &State) -> Vec<Drift> {
     }
 }
 
-/// Lists what differs, the server's side first.
-fn render_drift(system: &str, server: &str, list: &[Drift]) -> String {
-    let mut out = String::new();
-    if list.is_empty() {
-        let _ = writeln!(out, "{GOOD}no difference{GOOD:#}: {} and the ledger agree ({server})", visible(system));
-        return out;
+/// The version of the form in which programs read a drift.
+const DRIFTED: &str = "zest-drift-1";
+
+/// How a server and a ledger differ.
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct Drifted<'d> {
+    format: &'static str,
+    system: &'d str,
+    server: &'d str,
+    #[serde(serialize_with = "by_side")]
+    drift: &'d [Drift],
+}
+
+/// Writes what stands on each side alone.
+fn by_side<S: Serializer>(drift: &&[Drift], serializer: S) -> std::result::Result<S::Ok, S::Error> {
+    serializer.collect_seq(drift.iter().map(|Drift { side, what }| BTreeMap::from([("on", word(*side)), ("what", what)])))
+}
+
+const fn word(side: Side) -> &'static str {
+    match side {
+        Side::Server => "server",
+        Side::Ledger => "ledger",
     }
-    let _ = writeln!(out, "{HEAD}{}{HEAD:#} and the ledger differ {FAINT}({server}){FAINT:#}\n", visible(system));
-    for (side, head, style) in
-        [(Side::Server, "more on the server than in the ledger", GOOD), (Side::Ledger, "less on the server than in the ledger", BAD)]
-    {
-        let some: Vec<&Drift> = list.iter().filter(|d| d.side == side).collect();
-        if some.is_empty() {
-            continue;
+}
+
+impl Drifted<'_> {
+    /// Lists what differs, the server's side first.
+    fn render(&self) -> String {
+        let Self { format: _, system, server, drift } = self;
+        let mut out = String::new();
+        if drift.is_empty() {
+            let _ = writeln!(out, "{GOOD}no difference{GOOD:#}: {} and the ledger agree ({server})", visible(system));
+            return out;
         }
-        let _ = writeln!(out, "{HEAD}{head}{HEAD:#} ({})", some.len());
-        for drift in some {
-            // As in the difference of two texts, from the ledger to the server.
-            let mark = if side == Side::Server { "+" } else { "-" };
-            let _ = writeln!(out, "  {style}{mark}{style:#} {}", hanging("    ", &visible(&drift.what)));
+        let _ = writeln!(out, "{HEAD}{}{HEAD:#} and the ledger differ {FAINT}({server}){FAINT:#}\n", visible(system));
+        for (side, head, style) in
+            [(Side::Server, "more on the server than in the ledger", GOOD), (Side::Ledger, "less on the server than in the ledger", BAD)]
+        {
+            let some: Vec<&Drift> = drift.iter().filter(|d| d.side == side).collect();
+            if some.is_empty() {
+                continue;
+            }
+            let _ = writeln!(out, "{HEAD}{head}{HEAD:#} ({})", some.len());
+            for drift in some {
+                // As in the difference of two texts, from the ledger to the server.
+                let mark = if side == Side::Server { "+" } else { "-" };
+                let _ = writeln!(out, "  {style}{mark}{style:#} {}", hanging("    ", &visible(&drift.what)));
+            }
+            out.push('\n');
         }
-        out.push('\n');
+        out
     }
-    out
+
+    fn in_rows(&self) -> Table {
+        let Self { format: _, system, server, drift } = self;
+        let caption = match drift.len() {
+            0 => format!("no difference: `{system}` and the ledger agree ({server})"),
+            count => format!("`{system}` and the ledger differ in {count} ({server})"),
+        };
+        let mut table = Table::new(caption, [words("only on"), words("what")]);
+        for Drift { side, what } in *drift {
+            table.row([word(*side).into(), what.into()]);
+        }
+        table
+    }
 }

@@ -6,17 +6,17 @@ use std::path::Path;
 
 use anyhow::{Context, Result, bail};
 use comfy_table::{ContentArrangement, Table, presets};
-use serde_json::json;
 use toml_edit::{Array, DocumentMut, InlineTable, Item, Value};
-use zest_ledger::json::place;
 use zest_ledger::review::{self, ObjectObligations};
 use zest_ledger::source::visible;
-use zest_ledger::{Engine, Ledger};
+use zest_ledger::{Engine, Ledger, json};
 
 use crate::args::Obligations;
 use crate::exit::Exit;
+use crate::format::data;
 use crate::out::{complain, complain_of, say};
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, PLACE, counted, width};
+use crate::render::table::{self, code, words};
 use crate::{folder, whole};
 
 pub(crate) fn run(args: &Obligations) -> Result<Exit> {
@@ -36,11 +36,11 @@ pub(crate) fn run(args: &Obligations) -> Result<Exit> {
 }
 
 fn is_chosen(object: &ObjectObligations, args: &Obligations) -> bool {
-    let (kind, name) = object.path.split_once('/').unwrap_or((&object.path, ""));
+    let (kind, name) = object.object.split_once('/').unwrap_or((&object.object, ""));
     let has = |(key, value): &(String, String)| object.attributes.iter().any(|(k, v)| k == key && v == value);
     args.of_type.as_ref().is_none_or(|t| t == kind)
         && args.r#where.iter().all(has)
-        && (args.object.is_empty() || args.object.iter().any(|o| *o == object.path || o == name))
+        && (args.object.is_empty() || args.object.iter().any(|o| *o == object.object || o == name))
 }
 
 fn list(words: &[String]) -> String {
@@ -48,25 +48,13 @@ fn list(words: &[String]) -> String {
 }
 
 fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
-    let data = || {
-        let rows: Vec<_> = chosen
-            .iter()
-            .map(|o| {
-                let attributes: serde_json::Map<_, _> = o.attributes.iter().map(|(k, v)| (k.clone(), json!(v))).collect();
-                let rights: serde_json::Map<_, _> = o.of_rights.iter().map(|(r, w)| (r.clone(), json!(w))).collect();
-                json!({ "object": o.path, "attributes": attributes, "own": o.own, "of-type": o.of_type, "of-rights": rights,
-                        "place": place(Some(&o.location)) })
-            })
-            .collect();
-        serde_json::Value::Array(rows)
-    };
     let text = || {
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic).set_width(width() as u16);
         table.set_header(["object", "attributes", "of its own", "of its type", "written in"]);
         for object in chosen {
             let attributes: Vec<String> = object.attributes.iter().map(|(k, v)| format!("{} {}", visible(k), visible(v))).collect();
-            let row = [visible(&object.path), list(&attributes), list(&object.own), list(&object.of_type), object.location.to_string()];
+            let row = [visible(&object.object), list(&attributes), list(&object.own), list(&object.of_type), object.place.to_string()];
             table.add_row(row);
         }
         for (i, line) in table.lines().enumerate() {
@@ -75,7 +63,7 @@ fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
         }
         let mut rights: BTreeMap<String, String> = BTreeMap::new();
         for object in chosen {
-            let kind = object.path.split('/').next().unwrap_or_default();
+            let kind = object.object.split('/').next().unwrap_or_default();
             rights.extend(object.of_rights.iter().map(|(r, words)| (format!("{r} on {}/*", visible(kind)), list(words))));
         }
         for (right, words) in rights {
@@ -83,8 +71,34 @@ fn show(chosen: &[ObjectObligations], args: &Obligations) -> Exit {
         }
         say!("{}", counted(chosen.len(), "object"));
     };
-    args.format.format.print(data, text);
+    let told = || data(&json::Obligations::new(&args.system, chosen.to_vec()));
+    args.format.format.print(told, || in_rows(&args.system, chosen), text);
     if chosen.is_empty() { Exit::Nothing } else { Exit::Allowed }
+}
+
+fn in_rows(system: &str, chosen: &[ObjectObligations]) -> table::Table {
+    let columns = [
+        code("object").joined(),
+        words("attributes"),
+        words("of its own"),
+        words("of its type"),
+        words("of single rights"),
+        code("place").detail(),
+    ];
+    let mut table = table::Table::new(format!("`{system}`: {}", counted(chosen.len(), "object")), columns);
+    for ObjectObligations { object, attributes, own, of_type, of_rights, place, more: _ } in chosen {
+        let attributes: Vec<String> = attributes.iter().map(|(key, value)| format!("{key} {value}")).collect();
+        let of_rights: Vec<String> = of_rights.iter().map(|(right, words)| format!("{right}: {}", words.join(", "))).collect();
+        table.row([
+            object.into(),
+            attributes.join(", ").into(),
+            own.join(", ").into(),
+            of_type.join(", ").into(),
+            of_rights.join("; ").into(),
+            place.into(),
+        ]);
+    }
+    table
 }
 
 /// One obligation as it is set, or all of them taken away.
@@ -111,13 +125,13 @@ fn edit(chosen: &[ObjectObligations], args: &Obligations) -> Result<Exit> {
     let root = &args.ledger.ledger;
     let mut texts: BTreeMap<String, DocumentMut> = BTreeMap::new();
     for object in chosen {
-        let file = &object.location.file;
+        let file = &object.place.file;
         if !texts.contains_key(file) {
             let text = fs::read_to_string(path_of(root, file)).with_context(|| format!("reading {file}"))?;
             texts.insert(file.clone(), text.parse().with_context(|| format!("reading {file}"))?);
         }
         let document = texts.get_mut(file).context("it was read just now")?;
-        set(document, &args.system, &object.path, &settings).with_context(|| format!("`{}` in {file}", visible(&object.path)))?;
+        set(document, &args.system, &object.object, &settings).with_context(|| format!("`{}` in {file}", visible(&object.object)))?;
     }
     let changed: BTreeMap<String, String> = texts.into_iter().map(|(file, document)| (file, document.to_string())).collect();
     let after = match with_changes(root, &changed) {
@@ -130,12 +144,12 @@ fn edit(chosen: &[ObjectObligations], args: &Obligations) -> Result<Exit> {
     };
     let after = review::obligations(&after, &args.system).context("the system is still there")?;
     let mut count = 0;
-    let width = chosen.iter().map(|o| o.path.chars().count()).max().unwrap_or(0);
+    let width = chosen.iter().map(|o| o.object.chars().count()).max().unwrap_or(0);
     for object in chosen {
-        let now = after.iter().find(|o| o.path == object.path).map_or(&[][..], |o| &o.own);
+        let now = after.iter().find(|o| o.object == object.object).map_or(&[][..], |o| &o.own);
         if now != object.own {
             count += 1;
-            let (path, place) = (visible(&object.path), &object.location);
+            let (path, place) = (visible(&object.object), &object.place);
             let (before, now) = (list(&object.own), list(now));
             say!("{HEAD}{path:<width$}{HEAD:#}  {BAD}{before}{BAD:#} -> {GOOD}{now}{GOOD:#}  {PLACE}{place}{PLACE:#}");
         }

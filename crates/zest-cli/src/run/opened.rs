@@ -52,11 +52,10 @@ pub(super) fn ask(engine: &Engine, earlier: &Earlier, question: &Question, args:
         return Err(unknown.into());
     }
     let (verdict, anew) = (answer.verdict, engine.explain(question));
-    let text = || {
-        let when = at.map_or_else(String::new, |at| format!(" at {at}"));
-        let facts = format!("ledger {}; opened{when} when it was {name}", args.ledger.shown());
-        put!("{}", render::answer::of_open_session(&answer, &anew, &facts));
-    };
-    args.format.format.print(|| data(&Opened::new(*at, name.clone(), answer.clone(), anew.clone())), text);
+    let when = at.map_or_else(String::new, |at| format!(" at {at}"));
+    let facts = format!("ledger {}; opened{when} when it was {name}", args.ledger.shown());
+    let table = || render::reasons::of_open_session(&answer, &anew, &facts);
+    let text = || put!("{}", render::answer::of_open_session(&answer, &anew, &facts));
+    args.format.format.print(|| data(&Opened::new(*at, name.clone(), answer.clone(), anew.clone())), table, text);
     Ok(exit_of(verdict))
 }

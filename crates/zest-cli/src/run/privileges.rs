@@ -8,6 +8,7 @@ use crate::args::{PrivilegesArgs, Server};
 use crate::exit::Exit;
 use crate::out::say;
 use crate::render::style::{FAINT, HEAD, hanging};
+use crate::render::table::{Table, words};
 
 struct Row {
     name: &'static str,
@@ -72,6 +73,14 @@ pub(crate) fn run(args: &PrivilegesArgs) -> Result<Exit> {
             say!("    {FAINT}{}{FAINT:#}", hanging("    ", &format!("on {}{implied}", row.applies_to.join(", "))));
         }
     };
-    args.format.format.print(data, text);
+    let table = || {
+        let mut table = Table::new("Privileges", [words("name"), words("on"), words("about"), words("implies")]);
+        for Row { name, applies_to, about, implies } in &rows {
+            table.row([(*name).into(), applies_to.join(", ").into(), (*about).into(), (*implies).into()]);
+        }
+        table.remark(general(args.kind));
+        table
+    };
+    args.format.format.print(data, table, text);
     Ok(Exit::Allowed)
 }

@@ -51,7 +51,8 @@ pub(crate) fn run(args: &PromisesArgs) -> Result<Exit> {
     } else {
         Exit::Allowed
     };
-    args.format.format.print(|| data(&Promises::from(found.clone())), || put!("{}", render::promises::render(&found)));
+    let text = || put!("{}", render::promises::render(&found));
+    args.format.format.print(|| data(&Promises::from(found.clone())), || render::promises::in_rows(&found), text);
     Ok(exit)
 }
 

@@ -1,16 +1,17 @@
 //! `zest session`: who a session is, link by link.
 
 use anyhow::Result;
-use serde_json::json;
-use zest_ledger::json::place;
-use zest_ledger::review::SessionView;
+use zest_ledger::entry::Channel;
+use zest_ledger::review::{Refused, SessionView};
 use zest_ledger::source::visible;
-use zest_ledger::{Question, review};
+use zest_ledger::{Question, json, review};
 
 use crate::args::SessionCommand;
 use crate::exit::Exit;
+use crate::format::data;
 use crate::out::say;
 use crate::render::style::{BAD, FAINT, HEAD, at, hanging};
+use crate::render::table::{Table, code, words};
 
 pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -19,26 +20,57 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
     };
     crate::unknown::system(engine.estate(), &args.on)?;
     let view = review::session(engine, &Question::in_session(&args.user, &args.on, "", args.session.0.clone()));
-    if let Some((_, text, _)) = view.refused.as_ref().filter(|(code, ..)| code.names_nothing()) {
-        return Err(crate::unknown::Unknown(text.clone()).into());
+    if let Some(refused) = view.refused.as_ref().filter(|refused| refused.code.names_nothing()) {
+        return Err(crate::unknown::Unknown(refused.text.clone()).into());
     }
-    let data = || {
-        let refused =
-            view.refused.as_ref().map(|(code, text, at)| json!({ "code": code.code(), "text": text, "place": place(at.as_ref()) }));
-        json!({
-            "line": view.line, "on": args.on, "person": view.person, "acting": view.acting, "account": view.account, "roles": view.roles,
-            "level": view.level, "channel": view.channel, "proofs": view.proofs, "expires": view.expires.map(|e| e.to_string()),
-            "refused": refused,
-        })
-    };
-    args.format.format.print(data, || show(&view, &args.on));
+    args.format.format.print(|| data(&json::Session::from(view.clone())), || in_rows(&view), || show(&view));
     Ok(if view.refused.is_some() { Exit::Denied } else { Exit::Allowed })
 }
 
+fn in_rows(view: &SessionView) -> Table {
+    let columns = [
+        words("session"),
+        code("system"),
+        code("person"),
+        words("rights of"),
+        code("account"),
+        code("roles"),
+        words("level"),
+        words("channel"),
+        words("proofs"),
+        words("over at"),
+        words("refused"),
+        words("why"),
+        code("place"),
+    ];
+    let SessionView { line, system, person, acting, account, roles, level, channel, proofs, expires, refused, more: _ } = view;
+    let mut table = Table::new(format!("{line} on `{system}`"), columns);
+    let (code, text, place) = match refused {
+        Some(Refused { code, text, place }) => (code.code(), text.as_str(), place.as_ref()),
+        None => ("", "", None),
+    };
+    table.row([
+        line.into(),
+        system.into(),
+        person.into(),
+        acting.into(),
+        account.clone().unwrap_or_default().into(),
+        roles.join(", ").into(),
+        level.map_or_else(String::new, |level| level.to_string()).into(),
+        channel.map_or("", Channel::word).into(),
+        proofs.as_ref().map_or_else(String::new, |proofs| if proofs.is_empty() { "none".to_owned() } else { proofs.join(", ") }).into(),
+        expires.map_or_else(String::new, |moment| moment.to_string()).into(),
+        code.into(),
+        text.into(),
+        place.into(),
+    ]);
+    table
+}
+
 /// Prints a session for people.
-fn show(view: &SessionView, on: &str) {
-    say!("{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", view.line, visible(on))));
-    if let Some((code, text, place)) = &view.refused {
+fn show(view: &SessionView) {
+    say!("{HEAD}{}{HEAD:#}", hanging("", &format!("{} on {}", view.line, visible(&view.system))));
+    if let Some(Refused { code, text, place }) = &view.refused {
         let text = format!("{text}{} [{}]", at(place.as_ref()), code.code());
         say!("  {BAD}no such session{BAD:#}  {}", hanging("                   ", &text));
         return;
@@ -50,7 +82,7 @@ fn show(view: &SessionView, on: &str) {
         ("account", view.account.as_deref().map(visible)),
         ("roles", (!view.roles.is_empty()).then(|| view.roles.iter().map(|r| visible(r)).collect::<Vec<_>>().join(", "))),
         ("level", view.level.map(|l| l.to_string())),
-        ("channel", Some(view.channel.clone().unwrap_or_else(not_stated))),
+        ("channel", Some(view.channel.map_or_else(not_stated, |channel| channel.word().to_owned()))),
         ("proofs", Some(view.proofs.as_ref().map_or_else(not_stated, |p| if p.is_empty() { "none".to_owned() } else { p.join(", ") }))),
         ("over at", Some(view.expires.map_or_else(|| format!("{FAINT}no end{FAINT:#}"), |e| e.to_string()))),
     ];

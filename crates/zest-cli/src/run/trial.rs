@@ -22,6 +22,7 @@ use crate::format;
 use crate::out::{put, say};
 use crate::progress;
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, hanging};
+use crate::render::table::{Cell, Table, words};
 use crate::unknown::Unknown;
 
 /// The version of the form in which programs read a trial.
@@ -211,7 +212,7 @@ pub(crate) fn run(args: &Trial) -> Result<Exit> {
             }
         }
     }
-    args.format.format.print(|| format::data(&report), || tell(&report));
+    args.format.format.print(|| format::data(&report), || in_rows(&report), || tell(&report));
     Ok(
         match report
             .rows
@@ -438,6 +439,24 @@ fn carry_out(
     bar.finish_and_clear();
     report.disagreements.sort_by_key(|found| (found.line.len(), found.line.clone(), found.account.clone()));
     Ok(())
+}
+
+fn in_rows(report: &Report) -> Table {
+    let Report { format: _, system, at, server, live, rows, disagreements, not_tried } = report;
+    let whom = live.as_ref().map_or_else(|| format!("a private {server}"), |target| format!("the {server} itself, at {target}"));
+    let columns = ["asked", "allowed by both", "refused by both", "disagree", "not decided", "not tried"].map(words);
+    let mut table = Table::new(format!("Trial of `{system}` at {at}, on {whom}"), columns);
+    for (sort, Row { allowed_by_both, refused_by_both, disagree, not_decided, not_tried }) in rows {
+        let [allowed, refused, disagree, open, left] =
+            [allowed_by_both, refused_by_both, disagree, not_decided, not_tried].map(|count| Cell::from(count.to_string()));
+        table.row([(*sort).into(), allowed, refused, disagree, open, left]);
+    }
+    for Disagreement { account, role, line, server, answer } in disagreements {
+        let role = role.as_ref().map_or_else(String::new, |role| format!(" as `{role}`"));
+        table.remark(format!("disagree: `{account}`{role}: `{line}`: the server {server}; we say: {answer}"));
+    }
+    not_tried.iter().for_each(|(why, count)| table.remark(format!("not tried: {count}: {why}")));
+    table
 }
 
 fn tell(report: &Report) {

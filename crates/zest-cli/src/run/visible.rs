@@ -11,6 +11,7 @@ use crate::exit::Exit;
 use crate::format::data;
 use crate::out::say;
 use crate::render::style::{BAD, FAINT, HEAD, at, counted, hanging};
+use crate::render::table::{Table, code, words};
 
 pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -19,12 +20,25 @@ pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
     };
     crate::unknown::system(engine.estate(), &args.on)?;
     let question = Question::in_session(&args.user, &args.on, "", args.session.0.clone());
-    if let Some((_, text, _)) = review::session(engine, &question).refused.filter(|(code, ..)| code.names_nothing()) {
-        return Err(crate::unknown::Unknown(text).into());
+    if let Some(refused) = review::session(engine, &question).refused.filter(|refused| refused.code.names_nothing()) {
+        return Err(crate::unknown::Unknown(refused.text).into());
     }
     let seen = review::visible(engine, &question);
-    args.format.format.print(|| data(&Visible::from(seen.clone())), || show(&seen));
+    args.format.format.print(|| data(&Visible::from(seen.clone())), || in_rows(&seen), || show(&seen));
     Ok(if seen.shown.is_empty() { Exit::Denied } else { Exit::Allowed })
+}
+
+fn in_rows(seen: &Seen) -> Table {
+    let Seen { user, system, refused, shown, on_the_way, not_known, more: _ } = seen;
+    let caption = format!("`{user}` on `{system}`: {} shown", counted(shown.len(), "thing"));
+    let mut table = Table::new(caption, [code("user").detail(), code("system").detail(), code("name"), words("how")]);
+    for (list, how) in [(shown, "shown"), (on_the_way, "on the way"), (not_known, "not known")] {
+        list.iter().for_each(|name| table.row([user.into(), system.into(), name.into(), how.into()]));
+    }
+    if let Some(refused) = refused {
+        table.remark(format!("no such session: {}{}", refused.text, at(refused.place.as_ref())));
+    }
+    table
 }
 
 /// Prints it for people.

@@ -67,6 +67,7 @@ pub(crate) fn run(args: &WaysArgs) -> Result<Exit> {
     }
     let is_there = !ways.is_empty();
     let found = WaysFound::new(if of.is_some() { 1 } else { estate.users().len() }, cut_short, ways, removals);
-    args.format.format.print(|| data(&found), || put!("{}", render::ways::render(&found, aim.is_some(), args.brief)));
+    let table = || render::ways::in_rows(&found, aim.is_some());
+    args.format.format.print(|| data(&found), table, || put!("{}", render::ways::render(&found, aim.is_some(), args.brief)));
     Ok(if is_there { Exit::Allowed } else { Exit::Denied })
 }

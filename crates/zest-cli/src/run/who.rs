@@ -45,7 +45,8 @@ pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
     };
     let left = if args.path.is_some() { Vec::new() } else { nobodys(engine, |system| systems.contains(&system)) };
     let text = || put!("{}", render::who::render(&what, &found, asked, &left));
-    args.format.format.print(&found, || data(&Holders::new(asked, left.clone(), found.clone())), text);
+    let table = || render::who::in_rows(&what, &found, asked, &left);
+    args.format.format.print(|| data(&Holders::new(asked, left.clone(), found.clone())), table, text);
     let is_something = |listed: &Effective| listed.rights.iter().any(|r| matches!(r.allowed, Membership::Allowed | Membership::After));
     Ok(if found.iter().any(is_something) { Exit::Allowed } else { Exit::Denied })
 }

@@ -22,8 +22,8 @@ use zest_engine::{Declared, Engine, Estate, missing};
 use zest_model::ask::{Answer, Change, Fact, Form, Question, Refusal, Session};
 use zest_model::entry::{self, Channel, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
-use zest_model::listing::SessionView;
-use zest_model::source::{At, Location, Place};
+use zest_model::listing::{Cause, SessionView};
+use zest_model::source::{At, Place};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
 
@@ -298,7 +298,7 @@ impl<R: Rules> Kind for Databases<R> {
         Self::server(site).is_some_and(|server| server.accounts.has(site, user))
     }
 
-    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<Cause> {
         if self.concerns(site, user) { Vec::new() } else { missing::nothing("no account is there", site) }
     }
 

@@ -16,8 +16,8 @@ use crate::links::{Ground, Party, Resolver, RoleId, SetId, SystemId, UserId};
 use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Stage};
 use zest_model::entry::Channel;
 use zest_model::finding::{Code, Finding};
-use zest_model::listing::SessionView;
-use zest_model::source::{At, Location, visible};
+use zest_model::listing::{Cause, SessionView};
+use zest_model::source::{At, visible};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
 
@@ -154,7 +154,7 @@ impl Kind for Nothing {
         false
     }
 
-    fn missing(&self, site: Site<'_>, _: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+    fn missing(&self, site: Site<'_>, _: UserId, _: Option<Timestamp>) -> Vec<Cause> {
         missing::nothing("nothing is known", site)
     }
 

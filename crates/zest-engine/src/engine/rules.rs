@@ -25,7 +25,7 @@ use crate::links::{Party, RoleId, SetId, SystemId, UserId};
 use zest_model::ask::{Answer, Change, Decision, Fact, Proven, Question, Refusal, Session, Stage, Verdict};
 use zest_model::entry::{Channel, Proof};
 use zest_model::finding::Finding;
-use zest_model::listing::SessionView;
+use zest_model::listing::{Cause, SessionView};
 use zest_model::shape::Shape;
 use zest_model::source::{At, Location, Place, visible};
 use zest_model::table::Kept;
@@ -205,7 +205,7 @@ pub trait Kind: fmt::Debug + Sync {
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool;
 
     /// Returns what stands in the way of somebody on a system, besides what is missing of the person.
-    fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<(String, Option<Location>)>;
+    fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<Cause>;
 
     /// Adds what a session that can be opened has.
     fn view(&self, site: Site<'_>, question: &Question, view: &mut SessionView);
@@ -314,9 +314,9 @@ impl<'e> Site<'e> {
 
     /// Says why a user cannot sign in at all, whatever else there is.
     #[must_use]
-    pub fn refused(self, user: UserId, session: &Session) -> Option<(String, Option<Location>)> {
+    pub fn refused(self, user: UserId, session: &Session) -> Option<Cause> {
         let (text, place) = entry::refusal_to_sign_in(self.engine, user, self.system, session)?;
-        Some((text, place.map(|p| self.engine.estate.sources.locate(p))))
+        Some(Cause { text, place: place.map(|p| self.engine.estate.sources.locate(p)) })
     }
 
     /// Returns what `resolve` made of the system.

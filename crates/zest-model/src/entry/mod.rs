@@ -59,8 +59,9 @@ macro_rules! words {
         #[doc = concat!("    assert_eq!(", stringify!($name), "::from_word(word).map(", stringify!($name), "::word), Some(*word));")]
         /// }
         /// ```
-        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-        pub enum $name { $($(#[doc = $doc])+ $variant,)+ }
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize)]
+        #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+        pub enum $name { $($(#[doc = $doc])+ #[serde(rename = $word)] $variant,)+ }
 
         impl $name {
             /// All words of a document that stand for a value.

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::Format;
 use crate::ask::Answer;
-use crate::listing::{Cut, Difference, Effective, Outcome, Promised, Seen, Uncovered, Way};
+use crate::listing::{Cut, Difference, Effective, ObjectObligations, Outcome, Promised, Readiness, Seen, SessionView, Uncovered, Way};
 
 /// What somebody may do, as `zest effective` writes it.
 ///
@@ -131,6 +131,93 @@ pub struct Visible {
 impl From<Seen> for Visible {
     fn from(visible: Seen) -> Self {
         Self { format: Format, visible }
+    }
+}
+
+/// Who a session is, as `zest session` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, Question, json, review::session};
+/// let text = "users.mate-1.proofs = ['key']\n[systems.box]\nkind = 'host'\nno-command-set = 'nothing'\n";
+/// let engine = Ledger::new().document("box.toml", text).engine(1)?;
+/// let told = json::Session::from(session(&engine, &Question::new("mate-1", "box", "")));
+/// let text = serde_json::to_string(&told).expect("it can be written");
+/// assert_eq!(serde_json::from_str::<json::Session>(&text).expect("it can be read"), told);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Session {
+    format: Format,
+    /// The session.
+    pub session: SessionView,
+}
+
+impl From<SessionView> for Session {
+    fn from(session: SessionView) -> Self {
+        Self { format: Format, session }
+    }
+}
+
+/// Whether somebody can start, as `zest ready` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, json::Ready, review::readiness};
+/// let text = "users.mate-1.proofs = ['key']\n[systems.box]\nkind = 'host'\nno-command-set = 'nothing'\n";
+/// let engine = Ledger::new().document("box.toml", text).engine(1)?;
+/// let told = Ready::new("mate-1", readiness(&engine, "mate-1", None, None).expect("the user is known"));
+/// assert_eq!(told.ready[0].missing[0].text, "no account is there on `box`");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Ready {
+    format: Format,
+    /// The user.
+    pub user: String,
+    /// Each system that concerns the user.
+    pub ready: Vec<Readiness>,
+}
+
+impl Ready {
+    /// Makes the form of what was found for a user.
+    #[must_use]
+    pub fn new(user: &str, ready: Vec<Readiness>) -> Self {
+        Self { format: Format, user: user.to_owned(), ready }
+    }
+}
+
+/// What must be done first, by object, as `zest obligations` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, json::Obligations, review::obligations};
+/// let text = "systems.ramps.kind = 'application'\n[applications.ramps]\ntypes.ramp.rights = ['lower']\nobjects.'ramp/north' = { after = { confirm = true } }\n";
+/// let engine = Ledger::new().document("ramps.toml", text).engine(1)?;
+/// let told = Obligations::new("ramps", obligations(&engine, "ramps").expect("it is an application"));
+/// assert_eq!(told.obligations[0].own, ["confirm"]);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Obligations {
+    format: Format,
+    /// The cloud or application.
+    pub system: String,
+    /// Each object.
+    pub obligations: Vec<ObjectObligations>,
+}
+
+impl Obligations {
+    /// Makes the form of the objects of a system.
+    #[must_use]
+    pub fn new(system: &str, obligations: Vec<ObjectObligations>) -> Self {
+        Self { format: Format, system: system.to_owned(), obligations }
     }
 }
 

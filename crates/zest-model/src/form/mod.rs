@@ -18,7 +18,9 @@ use serde_json::Value;
 
 use crate::source::visible;
 pub use finding::{Defect, Defects, Remark};
-pub use listing::{Alike, Comparison, Coverage, EffectiveRights, Expectations, Holders, Opened, Promises, Visible, WaysFound};
+pub use listing::{
+    Alike, Comparison, Coverage, EffectiveRights, Expectations, Holders, Obligations, Opened, Promises, Ready, Session, Visible, WaysFound,
+};
 pub use question::{QuestionError, parse_question, parse_question_in};
 #[cfg(feature = "schema")]
 pub use schema::schemas;

@@ -8,20 +8,23 @@ use serde_json::{Map, Value, json};
 
 use super::answer::{Read, ReadRemedy};
 use super::question::{OWN_KEYS, ROLE};
-use super::{Alike, Comparison, Defects, EffectiveRights, Expectations, FORMAT, Format, Holders, Opened, Promises, Visible, WaysFound};
+use super::{
+    Alike, Comparison, Defects, EffectiveRights, Expectations, FORMAT, Format, Holders, Obligations, Opened, Promises, Ready, Session,
+    Visible, WaysFound,
+};
 use crate::ask::{Change, Fact, Question};
 use crate::entry::Channel;
 
 /// Returns the JSON Schema of each form with its name: `question`, `answer`, `remedy`, `change`, `findings`, `effective`, `who`,
-/// `compare`, `alike`, `expectations`, `promises`, `ways`, `visible`, `opened`.
+/// `compare`, `alike`, `expectations`, `promises`, `ways`, `visible`, `opened`, `session`, `ready`, `obligations`.
 ///
 /// # Example
 /// ```
 /// let schemas = zest_ledger::json::schemas();
-/// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings", "effective", "who", "compare", "alike", "expectations", "promises", "ways", "visible", "opened"]);
+/// assert_eq!(schemas.map(|(name, _)| name), ["question", "answer", "remedy", "change", "findings", "effective", "who", "compare", "alike", "expectations", "promises", "ways", "visible", "opened", "session", "ready", "obligations"]);
 /// ```
 #[must_use]
-pub fn schemas() -> [(&'static str, Value); 14] {
+pub fn schemas() -> [(&'static str, Value); 17] {
     fn of<T: JsonSchema>() -> Value {
         SchemaSettings::draft2020_12()
             .with_transform(RecursiveTransform(without_example))
@@ -44,6 +47,9 @@ pub fn schemas() -> [(&'static str, Value); 14] {
         ("ways", of::<WaysFound>()),
         ("visible", of::<Visible>()),
         ("opened", of::<Opened>()),
+        ("session", of::<Session>()),
+        ("ready", of::<Ready>()),
+        ("obligations", of::<Obligations>()),
     ]
 }
 

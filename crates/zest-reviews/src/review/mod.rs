@@ -27,13 +27,16 @@ pub use hygiene::hygiene;
 pub use menu::{MenuItem, menu};
 pub use nobodys::nobodys;
 pub(crate) use nobodys::nobodys_accounts;
-pub use obligations::{ObjectObligations, obligations};
+pub use obligations::obligations;
 pub use opens::opens;
-pub use readiness::{Readiness, readiness};
+pub use readiness::readiness;
 pub use session::session;
 pub use subject::{NoSubject, StandIn, Subject};
 pub use touched::touched;
 pub use visible::visible;
 pub use who::{Part, Who};
 pub use zest_engine::classes::{Class, Classes, OfClass};
-pub use zest_model::listing::{Cause, Difference, Effective, Membership, Moved, Opens, Outcome, Right, Seen, SessionView, Turn, Uncovered};
+pub use zest_model::listing::{
+    Cause, Difference, Effective, Membership, Moved, ObjectObligations, Opening, Opens, Outcome, Readiness, Refused, Right, Seen,
+    SessionView, Turn, Uncovered,
+};

@@ -3,25 +3,10 @@
 use zest_engine::Engine;
 use zest_engine::kind::service::links::ServiceLinks;
 use zest_engine::kind::service::review::obligations as words;
-use zest_model::source::{Location, visible};
-
-/// What must be done before a right on an object takes effect.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct ObjectObligations {
-    /// The object's path, `TYPE/NAME`; on a cloud a container's or resource's.
-    pub path: String,
-    /// Its attributes.
-    pub attributes: Vec<(String, String)>,
-    /// Obligations of the object itself, in words.
-    pub own: Vec<String>,
-    /// Obligations of its type, in words.
-    pub of_type: Vec<String>,
-    /// Obligations of single rights of its type: the right, and what it wants, in words.
-    pub of_rights: Vec<(String, Vec<String>)>,
-    /// Where the object is written.
-    pub location: Location,
-}
+use zest_engine::links::Duties;
+use zest_model::More;
+use zest_model::listing::ObjectObligations;
+use zest_model::source::visible;
 
 /// Returns the obligations of all objects of a cloud or an application, by path; nothing for other systems.
 ///
@@ -48,19 +33,18 @@ pub fn obligations(engine: &Engine, system: &str) -> Option<Vec<ObjectObligation
         .iter()
         .map(|(path, resource)| {
             let of = links.types.get(path.split('/').next().unwrap_or_default()).filter(|_| links.is_application);
-            let mut of_rights: Vec<(String, Vec<String>)> =
-                of.iter().flat_map(|t| &t.right_duties).map(|(&r, d)| (visible(&links.operations[r].name), words(engine, d))).collect();
-            of_rights.sort();
+            let of_right = |(&right, duties): (&usize, &Duties)| (visible(&links.operations[right].name), words(engine, duties));
             ObjectObligations {
-                path: path.to_string(),
+                object: path.to_string(),
                 attributes: resource.attributes.iter().map(|(k, v)| (k.value.clone(), v.value.clone())).collect(),
                 own: resource.duties.as_ref().map_or_else(Vec::new, |d| words(engine, d)),
                 of_type: of.and_then(|t| t.duties.as_ref()).map_or_else(Vec::new, |d| words(engine, d)),
-                of_rights,
-                location: engine.estate().sources().locate(resource.place),
+                of_rights: of.iter().flat_map(|t| &t.right_duties).map(of_right).collect(),
+                place: engine.estate().sources().locate(resource.place),
+                more: More,
             }
         })
         .collect();
-    table.sort_by(|a, b| a.path.cmp(&b.path));
+    table.sort_by(|a, b| a.object.cmp(&b.object));
     Some(table)
 }

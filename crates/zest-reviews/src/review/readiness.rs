@@ -6,20 +6,10 @@ use zest_engine::Engine;
 use zest_engine::Estate;
 use zest_engine::links::UserId;
 use zest_engine::rules::Site;
+use zest_model::More;
 use zest_model::entry::{Channel, Proof};
-use zest_model::source::{Location, Place};
-
-/// Whether somebody can start on one system, and what is missing.
-#[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
-pub struct Readiness {
-    /// The system.
-    pub system: String,
-    /// For each channel: the proofs that open a session, none if it is closed.
-    pub channels: Vec<(Channel, Vec<Proof>)>,
-    /// What is missing, each with the place it is about; nothing if the person can start.
-    pub missing: Vec<(String, Option<Location>)>,
-}
+use zest_model::listing::{Cause, Opening, Readiness};
+use zest_model::source::Place;
 
 /// Returns whether a user can start, on each system that concerns him or on one; nothing for an unknown user.
 ///
@@ -34,7 +24,7 @@ pub struct Readiness {
 /// accepts = { web = ["password"] }
 /// "#).estate()?;
 /// let ready = readiness(&Engine::compile(estate)?, "mate-1", None, None).expect("the user is known");
-/// let missing: Vec<&str> = ready[0].missing.iter().map(|(text, _)| text.as_str()).collect();
+/// let missing: Vec<&str> = ready[0].missing.iter().map(|cause| cause.text.as_str()).collect();
 /// assert_eq!(missing, [
 ///     "no way to prove identity is registered",
 ///     "the credential must be changed first: until then nothing else can be done",
@@ -60,8 +50,8 @@ fn on_system(site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Readiness {
     let (engine, _system) = (site.engine(), site.system());
     let estate = engine.estate();
     let (entry, target) = (estate.user(user), site.entry());
-    let mut missing: Vec<(String, Option<Location>)> = Vec::new();
-    let mut lack = |text: String, place: Option<Place>| missing.push((text, place.map(|p| estate.sources().locate(p))));
+    let mut missing: Vec<Cause> = Vec::new();
+    let mut lack = |text: String, place: Option<Place>| missing.push(Cause { text, place: place.map(|p| estate.sources().locate(p)) });
     if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
         lack("the user is disabled".to_owned(), Some(disabled.place));
     }
@@ -80,13 +70,13 @@ fn on_system(site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Readiness {
     for (text, place) in credential(estate, engine, user, at) {
         lack(text, Some(place));
     }
-    let channels: Vec<(Channel, Vec<Proof>)> =
-        [Channel::Terminal, Channel::Web, Channel::Api].into_iter().map(|c| (c, open(entry, target, c))).collect();
-    if channels.iter().all(|(_, proofs)| proofs.is_empty()) {
+    let opening = |channel| Opening { channel, proofs: open(entry, target, channel) };
+    let channels: Vec<Opening> = [Channel::Terminal, Channel::Web, Channel::Api].map(opening).into();
+    if channels.iter().all(|opening| opening.proofs.is_empty()) {
         lack("no channel is open".to_owned(), target.accepts.first().map(|(c, _)| c.place).or(Some(entry.id.place)));
     }
     missing.extend(site.kind().missing(site, user, at));
-    Readiness { system: target.id.value.clone(), channels, missing }
+    Readiness { system: target.id.value.clone(), channels, missing, more: More }
 }
 
 /// The proofs of a user that open a session through a channel.

@@ -2,7 +2,7 @@
 
 use zest_engine::Engine;
 use zest_model::ask::Question;
-use zest_model::listing::SessionView;
+use zest_model::listing::{Refused, SessionView};
 
 /// Returns who a session is; the action of the question is not looked at.
 ///
@@ -31,12 +31,13 @@ pub fn session(engine: &Engine, question: &Question) -> SessionView {
     let stated = &question.session;
     let mut view = SessionView {
         line: question.who(),
+        system: question.system.clone(),
         person: question.user.clone(),
         acting: format!("user {}", question.user),
         account: answer.account.clone(),
         roles: Vec::new(),
         level: answer.level,
-        channel: stated.channel.map(|c| c.word().to_owned()),
+        channel: stated.channel,
         proofs: stated.proofs.as_ref().map(|l| l.iter().map(|p| format!("{} {} ago", p.proof.word(), p.written())).collect()),
         expires: stated.expires,
         refused: None,
@@ -47,7 +48,8 @@ pub fn session(engine: &Engine, question: &Question) -> SessionView {
     }
     if let Some(code) = answer.refusal {
         let gate = answer.first_refusal();
-        view.refused = Some((code, gate.map_or_else(String::new, |g| g.text.clone()), gate.and_then(|g| g.location.clone())));
+        let text = gate.map_or_else(String::new, |gate| gate.text.clone());
+        view.refused = Some(Refused { code, text, place: gate.and_then(|gate| gate.location.clone()) });
         return view;
     }
     let Some(site) = engine.site(&question.system) else { return view };

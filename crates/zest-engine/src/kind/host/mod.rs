@@ -32,8 +32,8 @@ use zest_command::line::{self, read_arguments};
 use zest_model::ask::{Act, Answer, Change, Fact, Question, Refusal, Running, Session, Stage};
 use zest_model::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, Unrestricted, User};
 use zest_model::finding::Finding;
-use zest_model::listing::SessionView;
-use zest_model::source::{At, Location, Place, visible};
+use zest_model::listing::{Cause, SessionView};
+use zest_model::source::{At, Place, visible};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
 use zest_words::nearest_hint;
@@ -177,7 +177,7 @@ impl Kind for Host {
         review::has_account(site.engine, user, site.system)
     }
 
-    fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+    fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<Cause> {
         if self.concerns(site, user) { missing::of_account(site, user, at) } else { missing::nothing("no account is there", site) }
     }
 

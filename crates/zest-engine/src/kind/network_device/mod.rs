@@ -35,8 +35,8 @@ use resolve::DeviceLinks;
 use zest_model::ask::{Answer, Change, Fact, Question, Refusal};
 use zest_model::entry::{self as written, Channel};
 use zest_model::finding::Finding;
-use zest_model::listing::SessionView;
-use zest_model::source::{At, Location};
+use zest_model::listing::{Cause, SessionView};
+use zest_model::source::At;
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
 
@@ -167,7 +167,7 @@ impl Kind for NetworkDevice {
         site.engine.candidates(user, site.system).next().is_some()
     }
 
-    fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+    fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<Cause> {
         if self.concerns(site, user) { missing::of_account(site, user, at) } else { missing::nothing("nothing is granted", site) }
     }
 

@@ -37,8 +37,8 @@ use links::{CHANGE_CREDENTIAL, ServiceLinks};
 use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
 use zest_model::entry::Channel;
 use zest_model::finding::Finding;
-use zest_model::listing::SessionView;
-use zest_model::source::{At, Location};
+use zest_model::listing::{Cause, SessionView};
+use zest_model::source::At;
 use zest_model::source::{Place, visible};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
@@ -196,7 +196,7 @@ impl Kind for Service {
         review::has_grants(site.engine, user, site.system)
     }
 
-    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<(String, Option<Location>)> {
+    fn missing(&self, site: Site<'_>, user: UserId, _: Option<Timestamp>) -> Vec<Cause> {
         if self.concerns(site, user) { Vec::new() } else { missing::nothing("nothing is granted", site) }
     }
 
