@@ -312,11 +312,47 @@ rows! {
         "clerk" "SELECT id FROM s.v" => None;
         "clerk" "SELECT id FROM s.v FOR UPDATE" => NO_PRIVILEGE;
         "clerk" "SELECT id FROM s.v FOR SHARE" => NO_PRIVILEGE;
+        "clerk" "SELECT a.id FROM s.v a, s.v b FOR UPDATE OF b" => NO_PRIVILEGE;
         "clerk" "SELECT id FROM (SELECT id FROM s.plain) AS x FOR UPDATE" => NO_PRIVILEGE;
         "clerk" "SELECT id FROM (SELECT id FROM s.plain) AS x, s.v FOR UPDATE OF x" => NO_PRIVILEGE;
         "clerk" "(SELECT id FROM s.plain) FOR UPDATE" => NO_PRIVILEGE;
         "clerk" "SELECT 1 WHERE EXISTS (SELECT id FROM s.plain) FOR UPDATE" => None;
         "clerk" "WITH x AS (SELECT id FROM s.plain) SELECT id FROM x FOR UPDATE" => None;
+    }
+    a_column_that_nobody_reads_is_not_worked_out: with(
+        "view s.v",
+        "owner = 'pilot'\ncolumns = ['id', 'best', 'gone']\n\
+         query = 'select id, (select max(h.id) from s.hidden h where h.id = p.id), s.sealed() from s.plain p'",
+    ) => {
+        "clerk" "SELECT id FROM s.v" => NOT_DECIDED;
+        "clerk" "SELECT best FROM s.v" => NO_PRIVILEGE;
+        "clerk" "SELECT a.id, b.best FROM s.v a, s.v b" => NO_PRIVILEGE;
+        "clerk" "SELECT b.best, a.id FROM s.v a, s.v b" => NO_PRIVILEGE;
+        "clerk" "SELECT * FROM s.v" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM s.v WHERE best > 1" => NO_PRIVILEGE;
+        "clerk" "UPDATE s.v SET id = 1" => NO_PRIVILEGE;
+        "root" "SELECT * FROM s.v" => NO_PRIVILEGE;
+    }
+    a_new_row_goes_past_the_rows_that_a_view_shows: with(
+        "view s.v",
+        "owner = 'pilot'\ncolumns = ['id']\nquery = 'select id from s.plain where exists (select 1 from s.hidden)'\n\
+         [[databases.db.grants]]\nallow = ['insert', 'delete']\non = 'table s.plain'\nto = ['pilot']",
+    ) => {
+        "clerk" "INSERT INTO s.v VALUES (1)" => NOT_DECIDED;
+        "clerk" "DELETE FROM s.v" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM s.v" => NO_PRIVILEGE;
+    }
+    a_trigger_stands_in_for_a_change_of_a_view: with(
+        "view s.v",
+        "owner = 'pilot'\ncolumns = ['id']\nquery = 'select id from s.hidden'\n\
+         triggers.made = 'CREATE TRIGGER made INSTEAD OF INSERT OR DELETE ON s.v FOR EACH ROW EXECUTE FUNCTION s.stamps()'",
+    ) => {
+        "clerk" "INSERT INTO s.v VALUES (1)" => None;
+        "clerk" "INSERT INTO s.v VALUES (1) RETURNING id" => None;
+        "clerk" "DELETE FROM s.v" => NO_PRIVILEGE;
+        "clerk" "UPDATE s.v SET id = 1" => NO_PRIVILEGE;
+        "pilot" "INSERT INTO s.v VALUES (1)" => None;
+        "clerk" "SELECT id FROM s.v" => NO_PRIVILEGE;
     }
     a_merge_sees_the_target_where_it_matches_alone: with(
         "table s.m",

@@ -210,13 +210,24 @@ CREATE POLICY own ON along.own FOR INSERT WITH CHECK (false);
 CREATE POLICY reads ON along.own FOR SELECT TO counter USING (holder = current_user AND along.sealed() = 1);
 CREATE FUNCTION along.adds() RETURNS void LANGUAGE sql BEGIN ATOMIC INSERT INTO along.said VALUES (1); INSERT INTO along.own VALUES (1); END;
 CREATE FUNCTION along.adds_for() RETURNS void LANGUAGE sql SECURITY DEFINER BEGIN ATOMIC INSERT INTO along.own VALUES (1); END;
+CREATE FUNCTION along.lets_in() RETURNS trigger LANGUAGE plpgsql AS 'begin insert into along.said values (1); if tg_op = ''DELETE'' then return old; end if; return new; end';
+CREATE VIEW along.hatch AS SELECT h.id, h.note, (SELECT max(t.height) FROM voyages.tide t WHERE t.id = h.id) AS height FROM along.heap h;
+CREATE VIEW along.hatches AS SELECT id, note, height FROM along.hatch;
+CREATE VIEW along.once AS SELECT DISTINCT h.id, (SELECT max(t.height) FROM voyages.tide t WHERE t.id = h.id) AS height FROM along.heap h;
+CREATE VIEW along.gate AS SELECT t.id, t.height FROM voyages.tide t;
+CREATE VIEW along.gates AS SELECT id, height FROM along.gate;
+CREATE VIEW along.slide AS SELECT h.id, h.note, (SELECT max(t.height) FROM voyages.tide t WHERE t.id = h.id) AS height FROM along.heap h;
+CREATE VIEW along.halfway AS SELECT h.id, h.note FROM along.heap h JOIN along.said s ON h.id = s.id;
+CREATE TRIGGER lets_in INSTEAD OF INSERT OR UPDATE OR DELETE ON along.gate FOR EACH ROW EXECUTE FUNCTION along.lets_in();
+CREATE TRIGGER lets_in INSTEAD OF UPDATE OR DELETE ON along.slide FOR EACH ROW EXECUTE FUNCTION along.lets_in();
+CREATE TRIGGER lets_in INSTEAD OF INSERT ON along.halfway FOR EACH ROW EXECUTE FUNCTION along.lets_in();
 DO $$ DECLARE r record; BEGIN
   FOR r IN SELECT format('ALTER TABLE %s OWNER TO "fare-clerk"', oid::regclass) AS sql FROM pg_class WHERE relnamespace = 'along'::regnamespace AND relkind IN ('r', 'v')
            UNION SELECT format('ALTER ROUTINE %s OWNER TO "fare-clerk"', oid::regprocedure) FROM pg_proc WHERE pronamespace = 'along'::regnamespace LOOP
     EXECUTE r.sql;
   END LOOP; END $$;
 GRANT ALL ON ALL TABLES IN SCHEMA along TO counter;
-GRANT SELECT, INSERT, UPDATE, DELETE ON along.said, along.kept, along.window, along.pane, along.off, along.same, along.narrow, along.asks, along.watched_by, along.narrowed, along.asked, along.sized, along.plain, along.turned, along.instead, along.checked, along.fenced, along.when_so, along.filled, along.loops, along.own TO "fare-reader";
+GRANT SELECT, INSERT, UPDATE, DELETE ON along.said, along.kept, along.window, along.pane, along.off, along.same, along.narrow, along.asks, along.watched_by, along.narrowed, along.asked, along.sized, along.plain, along.turned, along.instead, along.checked, along.fenced, along.when_so, along.filled, along.loops, along.own, along.hatch, along.hatches, along.once, along.gate, along.gates, along.slide, along.halfway TO "fare-reader";
 REVOKE ALL ON along.told, along.heap FROM counter;
 ALTER ROLE "tariff-1" SET search_path = along, fares;
 ALTER ROLE "report-runner" SET search_path TO reports, "$user";

@@ -144,6 +144,25 @@ struct Circumstances {
     change: Option<usize>,
     /// Which condition or rule of the object it is.
     part: Option<String>,
+    /// Which columns of a view are read.
+    read: Columns,
+    /// Whether its rows are locked.
+    locks: bool,
+}
+
+impl Circumstances {
+    /// Makes those of something that is done as `role` for `caller`.
+    fn of(object: &ObjectName, role: &str, caller: &str) -> Self {
+        Self {
+            object: object.clone(),
+            role: role.to_owned(),
+            caller: caller.to_owned(),
+            change: None,
+            part: None,
+            read: Columns::default(),
+            locks: false,
+        }
+    }
 }
 
 /// Derives what a text needs when `current` runs it in a session of `session`: one statement, or several, one after the other.
@@ -206,6 +225,7 @@ impl<'c> Deriver<'c> {
             merges: false,
             is_dropped: false,
             passed_over: None,
+            replaced: None,
             turned: Vec::new(),
             made: Vec::new(),
             found: Vec::new(),
@@ -257,6 +277,8 @@ struct Deriver<'c> {
     is_dropped: bool,
     /// A relation whose use needs nothing: the table of a policy, in the condition of the policy.
     passed_over: Option<usize>,
+    /// The relation that a change is made to in the place of a view over it: what is behind it is not read for the view.
+    replaced: Option<usize>,
     /// Types of ours that values are turned into.
     turned: Vec<ObjectName>,
     /// Types of ours that values of the statement have, of which columns may be made.
@@ -569,7 +591,7 @@ impl Deriver<'_> {
             return;
         };
         let role = if entry.runs_as_owner { entry.owner.clone() } else { self.role.clone() };
-        let here = Circumstances { object: object.clone(), role: role.clone(), caller: self.caller.clone(), change: None, part: None };
+        let here = Circumstances::of(object, &role, &self.caller);
         if !self.enter(&here) {
             return;
         }

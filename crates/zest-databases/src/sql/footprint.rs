@@ -238,7 +238,7 @@ pub(crate) enum Verb {
 }
 
 /// Some columns of a relation.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
 pub(crate) struct Columns {
     /// All of them.
     pub(crate) whole: bool,

@@ -105,13 +105,7 @@ impl Deriver<'_> {
         let (permitting, restricting) = policy::conditions(self.catalog, &self.role, entry, acts, part);
         let is_plain = |condition: &&str| !matches!(*condition, "true" | "false");
         for condition in permitting.into_iter().chain(restricting).filter(is_plain) {
-            let here = Circumstances {
-                object: object.clone(),
-                role: self.role.clone(),
-                caller: self.caller.clone(),
-                change: None,
-                part: Some(condition.to_owned()),
-            };
+            let here = Circumstances { part: Some(condition.to_owned()), ..Circumstances::of(object, &self.role, &self.caller) };
             if !self.enter(&here) {
                 continue;
             }
@@ -131,7 +125,7 @@ impl Deriver<'_> {
     /// the type already is not looked at again, so that it may not be sure that they are.
     pub(super) fn turned_into(&mut self, name: &ObjectName, is_sure: bool) {
         let Some(entry) = self.catalog.state().objects.get(name) else { return };
-        let here = Circumstances { object: name.clone(), role: self.role.clone(), caller: self.caller.clone(), change: None, part: None };
+        let here = Circumstances::of(name, &self.role, &self.caller);
         if !self.enter(&here) {
             return;
         }
@@ -220,13 +214,16 @@ impl Deriver<'_> {
         })
     }
 
-    /// Whether a rule stands in for a change of a view, which then does not reach what is behind it.
+    /// Whether a rule or a trigger stands in for a change of a view, which then does not reach what is behind it.
     pub(super) fn stands_in(entry: &Object, verb: Verb) -> bool {
-        entry
-            .rules
-            .values()
-            .filter_map(|written| Rule::read(written))
-            .any(|rule| rule.is_looked_at && rule.is_instead && rule.event == verb)
+        let is_meant = |rule: Rule| rule.is_looked_at && rule.is_instead && rule.event == verb;
+        entry.rules.values().filter_map(|written| Rule::read(written)).any(is_meant) || Self::trigger_stands_in(entry, verb)
+    }
+
+    /// Whether it is a trigger that stands in for a change of a view.
+    pub(super) fn trigger_stands_in(entry: &Object, verb: Verb) -> bool {
+        let is_meant = |trigger: Trigger| trigger.is_instead && trigger.is_set_off_by(verb);
+        entry.triggers.values().filter_map(|written| Trigger::read(written)).any(is_meant)
     }
 
     /// A rule adds to a statement, or stands in for it; what it does is checked as the owner of the relation.
@@ -239,13 +236,8 @@ impl Deriver<'_> {
             return;
         }
         let role = entry.owner.clone();
-        let here = Circumstances {
-            object: object.clone(),
-            role: role.clone(),
-            caller: self.caller.clone(),
-            change: Some(self.followed.count()),
-            part: Some(name.to_owned()),
-        };
+        let (change, part) = (Some(self.followed.count()), Some(name.to_owned()));
+        let here = Circumstances { change, part, ..Circumstances::of(object, &role, &self.caller) };
         if !self.enter(&here) {
             return;
         }
@@ -320,6 +312,8 @@ pub(in super::super) fn makes(what: &str, name: &str, object: &ObjectName, writt
 /// A trigger as its statement says.
 struct Trigger {
     is_before: bool,
+    /// Whether it stands in for a change of a view.
+    is_instead: bool,
     insert: bool,
     /// Whether an UPDATE sets it off, and of which columns; of all if none.
     update: Option<BTreeSet<String>>,
@@ -340,9 +334,11 @@ impl Trigger {
         words.takes("trigger").then_some(())?;
         words.name()?;
         let is_before = words.takes("before");
-        (is_before || words.takes("after") || words.takes_both("instead", "of")).then_some(())?;
+        let is_instead = !is_before && words.takes_both("instead", "of");
+        (is_before || is_instead || words.takes("after")).then_some(())?;
         let mut read = Self {
             is_before,
+            is_instead,
             insert: false,
             update: None,
             delete: false,
@@ -382,6 +378,16 @@ impl Trigger {
                 Verb::Delete => self.delete,
                 Verb::Select | Verb::Lock => false,
             })
+    }
+
+    /// Whether it belongs to such a change, of whatever columns.
+    fn is_set_off_by(&self, verb: Verb) -> bool {
+        match verb {
+            Verb::Insert => self.insert,
+            Verb::Update => self.update.is_some(),
+            Verb::Delete => self.delete,
+            Verb::Select | Verb::Lock => false,
+        }
     }
 
     fn is_harmless(&self) -> bool {

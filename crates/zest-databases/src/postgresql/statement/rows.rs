@@ -4,7 +4,7 @@ use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::fmt;
 
-use sqlparser::ast::{DataType, SetExpr, Statement};
+use sqlparser::ast::{DataType, LockClause, LockType, SetExpr, Statement};
 
 use super::super::Column;
 use super::super::catalog::Want;
@@ -89,14 +89,18 @@ impl Deriver<'_> {
         for default in entry.columns.iter().filter(is_worked_out).filter_map(|c| c.default.as_ref()) {
             self.expression(object, default);
         }
-        if object.class == Class::View {
+        if object.class == Class::View && self.replaced != Some(used.relation) {
             let changes = used.verbs.iter().filter(|verb| !matches!(verb, Verb::Select | Verb::Lock));
             let (stood_in, passed_on): (Vec<Verb>, Vec<Verb>) = changes.partition(|verb| Self::stands_in(entry, **verb));
             match (stood_in.as_slice(), passed_on.as_slice()) {
                 ([], _) => self.through_view(object, used),
                 ([Verb::Insert], []) => {}
-                // The rows that would be changed are looked for.
-                (_, []) => self.through_view(object, &Use::of(used.relation, Verb::Select)),
+                // The rows that would be changed are looked for; a trigger gets each of them whole.
+                (stood_in, []) => {
+                    let whole = stood_in.iter().any(|verb| Self::trigger_stands_in(entry, *verb));
+                    let selected = Columns { whole, ..Columns::default() };
+                    self.through_view(object, &Use { selected, ..Use::of(used.relation, Verb::Select) });
+                }
                 _ => self.undecided.push(format!("what of the change passes on through {object}")),
             }
         }
@@ -239,28 +243,53 @@ impl Deriver<'_> {
         // One that runs as the caller does so inside of another view, too.
         let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
         let changes = used.changes();
-        let here = Circumstances {
-            object: view.clone(),
-            role: role.clone(),
-            caller: self.caller.clone(),
-            change: changes.then(|| self.followed.count()),
-            part: None,
-        };
+        let change = changes.then(|| self.followed.count());
+        let locks = used.verbs.contains(&Verb::Lock);
+        let here = Circumstances { change, read: used.selected.clone(), locks, ..Circumstances::of(view, &role, &self.caller) };
         if self.enter(&here) {
             let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
-            // A lock of its rows locks those of all that it reads from, in its name.
-            let query = if used.verbs.contains(&Verb::Lock) && !changes { locking(&query) } else { query };
             with_statements(Dialect::Postgresql, &query, true, |read| match one(read) {
                 Ok(statement) if changes => self.change_through_view(view, statement, used),
-                Ok(statement) => {
-                    // What stands in a column that nobody reads is not worked out.
-                    let is_whole = used.selected.whole || entry.columns.iter().all(|c| used.selected.names.contains(&c.name));
-                    self.worked_out_if(!is_whole, view, |deriver| deriver.walk(statement));
-                }
+                Ok(statement) => self.read_view(view, entry, statement, used),
                 Err(_) => self.undecided.push(format!("the query of {view} cannot be read")),
             });
             (self.role, self.looks_up) = before;
             self.followed.leave(here);
+        }
+    }
+
+    /// A view is read, or read along with a change: some of its columns, and where rows are only made, not the rows that are there. What
+    /// stands in the other columns is not worked out, and what it reads is not looked at.
+    fn read_view(&mut self, view: &ObjectName, entry: &Object, statement: &Statement, used: &Use) {
+        let is_read = |column: &Column| used.selected.whole || used.selected.names.contains(&column.name);
+        let finds = used.verbs.iter().any(|verb| matches!(verb, Verb::Update | Verb::Delete | Verb::Lock)) || !used.changes();
+        let is_whole = finds && entry.columns.iter().all(is_read);
+        // A lock of its rows locks those of all that it reads from, in its name.
+        let locked = (used.verbs.contains(&Verb::Lock) && !used.changes()).then(|| locking(statement)).flatten();
+        let statement = locked.as_ref().unwrap_or(statement);
+        let parted = (!is_whole).then(|| parted(statement, &entry.columns, is_read, finds)).flatten();
+        let Some(Parted { sure, open }) = parted else {
+            return self.worked_out_if(!is_whole, view, |deriver| deriver.walk(statement));
+        };
+        let before = self.replaced;
+        let mut marks = Vec::new();
+        for statement in [&sure, &open] {
+            marks.push(self.rows.len());
+            // A new row goes past what is behind the relation.
+            self.replaced = (!finds).then_some(self.found.len());
+            self.worked_out_if(true, view, |deriver| deriver.walk(statement));
+        }
+        self.replaced = before;
+        // Of what the view itself reads from the server looks at all columns that stand in its query.
+        let object = |need: &Need| if let Need::Object { object, .. } = need { Some(object.clone()) } else { None };
+        let known: BTreeSet<ObjectName> = self.rows[marks[0]..marks[1]].iter().filter_map(object).collect();
+        let (sure, open): (Vec<Need>, Vec<Need>) =
+            self.rows.split_off(marks[1]).into_iter().partition(|need| object(need).is_some_and(|object| known.contains(&object)));
+        self.rows.extend(sure);
+        let shut = open.iter().map(|need| need.outcome(self.catalog)).find(|outcome| !outcome.passes());
+        match shut.filter(|_| !self.signed_in.is_empty()) {
+            None => self.rows.extend(open),
+            Some(shut) => self.undecided.push(format!("whether the server looks at all that {view} reads: {}", shut.text)),
         }
     }
 
@@ -289,8 +318,9 @@ impl Deriver<'_> {
         let reads = used.verbs.contains(&Verb::Select);
         let from = self.rows.len();
         let done = self.followed.forget();
-        // What stands in a column that is not changed is not worked out.
-        self.worked_out_if(true, view, |deriver| deriver.walk(statement));
+        if let Some(entry) = self.catalog.state().objects.get(view) {
+            self.read_view(view, entry, statement, used);
+        }
         self.followed.restore(done);
         let Some(base) = self.existing(name, RELATIONS) else { return };
         if !reads {
@@ -460,7 +490,7 @@ impl Deriver<'_> {
             self.undecided.push(format!("{name} runs with the setting `{setting}`, which is not followed"));
         }
         let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
-        let here = Circumstances { object: name.clone(), role: role.clone(), caller: role.clone(), change: None, part: None };
+        let here = Circumstances::of(name, &role, &role);
         if !self.enter(&here) {
             return;
         }
@@ -555,8 +585,11 @@ fn shortened(text: &str) -> String {
 }
 
 /// The query of a view, with a lock on all that it reads from.
-fn locking(query: &str) -> String {
-    format!("SELECT * FROM ({}) AS locked FOR UPDATE", query.trim().trim_end_matches(';'))
+fn locking(statement: &Statement) -> Option<Statement> {
+    let Statement::Query(query) = statement else { return None };
+    let mut query = query.clone();
+    query.locks.push(LockClause { lock_type: LockType::Update, of: None, nonblock: None });
+    Some(Statement::Query(query))
 }
 
 /// The statements of a body that the server parsed when the routine was made (`BEGIN ATOMIC`, `RETURN`); nothing for one that is a text.
@@ -589,4 +622,38 @@ fn split_types(list: &str) -> usize {
             *c == ',' && depth == 0
         })
         .count()
+}
+
+/// The query of a view in two parts.
+struct Parted {
+    /// What is read for sure.
+    sure: Statement,
+    /// What is read only by whoever reads the columns that nobody reads here, or looks for rows.
+    open: Statement,
+}
+
+/// Parts the query of a view by the columns that are read, and by whether its rows are looked for; nothing where a column that is not read
+/// matters to the others.
+fn parted(statement: &Statement, columns: &[Column], is_read: impl Fn(&Column) -> bool, finds: bool) -> Option<Parted> {
+    use sqlparser::ast::{Expr, GroupByExpr, SelectItem, Value};
+    let Statement::Query(query) = statement else { return None };
+    let SetExpr::Select(select) = &*query.body else { return None };
+    let has_groups = !matches!(&select.group_by, GroupByExpr::Expressions(list, _) if list.is_empty());
+    let is_plain = query.order_by.is_none() && select.distinct.is_none() && !has_groups;
+    (is_plain && select.projection.len() == columns.len()).then_some(())?;
+    let with = |is_sure: bool| {
+        let mut select = select.clone();
+        for (item, column) in select.projection.iter_mut().zip(columns) {
+            if is_read(column) != is_sure {
+                *item = SelectItem::UnnamedExpr(Expr::value(Value::Null));
+            }
+        }
+        if finds != is_sure {
+            select.selection = None;
+        }
+        let mut query = query.clone();
+        *query.body = SetExpr::Select(select);
+        Statement::Query(query)
+    };
+    Some(Parted { sure: with(true), open: with(false) })
 }
