@@ -620,10 +620,13 @@ UNION SELECT '', NULL, '', NULL, 'rights on pg_catalog.' || proname FROM pg_proc
   WHERE pronamespace = 'pg_catalog'::regnamespace AND proacl IS NOT NULL
     AND NOT EXISTS (SELECT FROM aclexplode(proacl) WHERE grantee = 0)
     AND NOT EXISTS (SELECT FROM pg_init_privs i WHERE i.objoid = p.oid AND i.classoid = 'pg_proc'::regclass)
+UNION SELECT '', NULL, '', NULL, 'catalog ' || proname FROM pg_proc p
+  JOIN pg_init_privs i ON i.objoid = p.oid AND i.classoid = 'pg_proc'::regclass
+  WHERE pronamespace = 'pg_catalog'::regnamespace AND proacl IS DISTINCT FROM i.initprivs
 UNION SELECT '', NULL, '', NULL, 'rights on the type ' || typname FROM pg_type t
   WHERE typnamespace = 'pg_catalog'::regnamespace AND typacl IS NOT NULL AND NOT EXISTS (SELECT FROM aclexplode(typacl) WHERE grantee = 0)
-UNION SELECT '', NULL, '', NULL, 'rights on the schema pg_catalog' FROM pg_namespace n
-  WHERE nspname = 'pg_catalog' AND nspacl IS NOT NULL AND NOT EXISTS (SELECT FROM aclexplode(nspacl) WHERE grantee = 0 AND privilege_type = 'USAGE')
+UNION SELECT '', NULL, '', NULL, CASE nspname WHEN 'pg_catalog' THEN 'rights on the schema ' ELSE 'catalog ' END || nspname FROM pg_namespace n
+  WHERE nspname IN ('pg_catalog', 'information_schema') AND nspacl IS NOT NULL AND NOT EXISTS (SELECT FROM aclexplode(nspacl) WHERE grantee = 0 AND privilege_type = 'USAGE')
 UNION SELECT '', NULL, '', NULL, 'catalog ' || CASE nspname WHEN 'pg_catalog' THEN '' ELSE nspname || '.' END || relname
   FROM pg_class c JOIN pg_namespace n ON n.oid = relnamespace LEFT JOIN pg_init_privs i ON i.objoid = c.oid AND i.classoid = 'pg_class'::regclass AND objsubid = 0
   WHERE relkind IN ('r', 'v') AND CASE nspname

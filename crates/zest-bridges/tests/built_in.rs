@@ -6,11 +6,14 @@ use std::fmt::Write as _;
 
 use mysql::prelude::Queryable;
 use zest_bridges::postgresql::Session;
+use zest_ledger::Question;
+use zest_ledger::ask::Refusal;
 use zest_ledger::mariadb::Origin;
 use zest_testkit::servers;
 
 use crate::mariadb::connect;
 use crate::postgresql::{open, sql};
+use crate::support::engine_of;
 
 /// Roles of the server that can see more than everybody.
 const READERS: &[&str] = &["pg_monitor", "pg_read_all_settings", "pg_read_all_stats", "pg_stat_scan_tables", "pg_read_all_data"];
@@ -47,6 +50,49 @@ fn held_against(file: &str, now: &str) {
     let kept = std::fs::read_to_string(&path).unwrap_or_default();
     let first = kept.lines().zip(now.lines()).find(|(kept, now)| kept != now);
     assert!(kept == now, "{file} is not what the server says now; first: {first:?}");
+}
+
+/// What is done to rights on what the server brings along, a statement that looks at it, and one beside it that does not.
+const CHANGES: &[(&str, &str, &str)] = &[
+    ("GRANT SELECT ON pg_authid TO clerk", "SELECT count(*) FROM pg_authid", "SELECT count(*) FROM pg_class"),
+    ("GRANT SELECT (rolpassword) ON pg_authid TO clerk", "SELECT count(rolpassword) FROM pg_authid", "SELECT count(*) FROM pg_roles"),
+    ("REVOKE SELECT ON pg_class FROM PUBLIC", "SELECT count(*) FROM pg_class", "SELECT count(*) FROM pg_roles"),
+    ("REVOKE SELECT ON pg_shmem_allocations FROM pg_read_all_stats", "SELECT count(*) FROM pg_shmem_allocations", "SELECT 1"),
+    ("GRANT EXECUTE ON FUNCTION pg_read_file(text) TO clerk", "SELECT length(pg_read_file('PG_VERSION'))", "SELECT 1"),
+    ("GRANT EXECUTE ON FUNCTION pg_read_file(text) TO PUBLIC", "SELECT length(pg_read_file('PG_VERSION'))", "SELECT 1"),
+    ("REVOKE EXECUTE ON FUNCTION pg_ls_waldir() FROM pg_monitor", "SELECT count(*) FROM pg_ls_waldir()", "SELECT 1"),
+    ("REVOKE EXECUTE ON FUNCTION pg_ls_waldir() FROM pg_monitor", "SELECT count(name) FROM pg_catalog.pg_ls_waldir()", "SELECT 1"),
+    (
+        "REVOKE USAGE ON SCHEMA information_schema FROM PUBLIC",
+        "SELECT count(*) FROM information_schema.tables",
+        "SELECT count(*) FROM pg_class",
+    ),
+];
+
+/// Changed rights on what is built in are named where the server is read: what looks at it is not decided, and all else is.
+#[test]
+fn changed_rights_on_what_is_built_into_postgresql_are_not_known() {
+    let Some(server) = servers::wanted(servers::postgresql) else { return };
+    let mut admin = open(&server, "postgres");
+    sql(&mut admin, "CREATE ROLE clerk LOGIN; GRANT pg_monitor TO clerk");
+    let may = |session: &mut Session, statement: &str| {
+        sql(session, "SET SESSION AUTHORIZATION clerk");
+        let came = session.client().batch_execute(statement);
+        sql(session, "RESET SESSION AUTHORIZATION");
+        came.is_ok()
+    };
+    for (number, (change, touches, other)) in CHANGES.iter().enumerate() {
+        sql(&mut admin, &format!("CREATE DATABASE changed_{number} TEMPLATE template0"));
+        let mut session = open(&server, &format!("changed_{number}"));
+        let before = may(&mut session, touches);
+        sql(&mut session, change);
+        let document = session.read().expect("it is read").document("it", None);
+        let engine = engine_of(&document).expect("the document can be read");
+        let ours = |statement: &str| engine.explain(&Question::statement("clerk", "it", statement)).refusal;
+        assert!(may(&mut session, touches) != before, "{change}: it matters to the server");
+        assert_eq!(ours(touches), Some(Refusal::NotDecided), "{change}: {touches}");
+        assert!(may(&mut session, other) && ours(other).is_none(), "{change}: {other}");
+    }
 }
 
 #[test]

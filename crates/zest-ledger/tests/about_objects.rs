@@ -174,7 +174,35 @@ rows! { the_servers_own_tables_settings_and_functions on postgresql:
     "clerk" "SELECT set_config('log_statement', 'none', true)" => NO_PRIVILEGE;
     "clerk" "SELECT pg_read_file('x')" => NO_PRIVILEGE;
     "clerk" "SELECT pg_table_size('s.t')" => None;
+    "clerk" "SELECT nullif(1, 2), coalesce(1, 2), greatest(1, 2)" => None;
+    "clerk" "SELECT tsquery('a & b'), pg_catalog.int4('1')" => None;
+    "clerk" "SELECT regclass('s.t')" => None;
+    "clerk" "SELECT shut.nullif(1, 2)" => NOT_DECIDED;
     "clerk" "SELECT ctid FROM s.t" => None;
+}
+
+rows! { the_schema_of_whatever_is_named_is_looked_into on postgresql:
+    "clerk" "SELECT regclass('shut.t')" => Some(Refusal::SchemaShut);
+    "clerk" "SELECT regclassin('shut.t')" => Some(Refusal::SchemaShut);
+    "clerk" "SELECT row_security_active('shut.t')" => Some(Refusal::SchemaShut);
+    "clerk" "SELECT row_security_active(relname::text) FROM pg_class" => NOT_DECIDED;
+    "clerk" "SELECT regtypein('shut.t')" => NOT_DECIDED;
+    "clerk" "SELECT ts_parse('shut.own', 'x')" => NOT_DECIDED;
+    "clerk" "SELECT * FROM json_to_record('{}') AS x(a shut.t)" => Some(Refusal::SchemaShut);
+    "clerk" "SELECT * FROM json_to_record('{}') AS x(a integer, b shut.t[])" => Some(Refusal::SchemaShut);
+    "clerk" "SELECT * FROM json_to_record('{}') AS x(a integer)" => None;
+    "clerk" "SELECT 'a' COLLATE shut.own" => Some(Refusal::SchemaShut);
+    "clerk" "SELECT relname FROM pg_class ORDER BY relname COLLATE shut.own" => Some(Refusal::SchemaShut);
+    "clerk" "SELECT relname COLLATE pg_catalog.\"C\" FROM pg_class" => None;
+    "clerk" "SELECT relname COLLATE nowhere.own FROM pg_class" => NOT_DECIDED;
+    "clerk" "SELECT 1 OPERATOR(shut.=) 1" => Some(Refusal::SchemaShut);
+    "clerk" "SELECT 1 OPERATOR(pg_catalog.=) 1" => None;
+    "clerk" "SELECT relname FROM pg_class ORDER BY 1 USING OPERATOR(shut.<)" => Some(Refusal::SchemaShut);
+    "clerk" "DO $$ DECLARE x shut.t%ROWTYPE; BEGIN NULL; END $$" => NOT_DECIDED;
+    "clerk" "DO $$ DECLARE x shut.t.id%TYPE; BEGIN NULL; END $$" => NOT_DECIDED;
+    "clerk" "DO $$ DECLARE x s.plain%ROWTYPE; BEGIN NULL; END $$" => None;
+    "clerk" "CREATE SEQUENCE desk.n OWNED BY shut.t.id" => NOT_DECIDED;
+    "clerk" "CREATE SEQUENCE desk.n INCREMENT 2 OWNED BY NONE" => None;
 }
 
 rows! { the_routine_that_is_meant_is_the_one_of_just_these_types on postgresql:

@@ -354,6 +354,28 @@ rows! {
         "pilot" "INSERT INTO s.v VALUES (1)" => None;
         "clerk" "SELECT id FROM s.v" => NO_PRIVILEGE;
     }
+    rights_of_the_servers_own_that_were_changed_are_not_known: engine(&HARBOUR.replace(
+        "[databases.db]\n",
+        "[databases.db]\nnot-modelled = ['catalog pg_authid', 'catalog pg_read_file', 'catalog information_schema', 'parameter work_mem', \
+         'parameter log_statement']\n",
+    )) => {
+        "clerk" "SELECT rolpassword FROM pg_authid" => NOT_DECIDED;
+        "root" "SELECT rolpassword FROM pg_authid" => None;
+        "clerk" "SELECT subconninfo FROM pg_subscription" => NO_PRIVILEGE;
+        "clerk" "SELECT pg_read_file('x')" => NOT_DECIDED;
+        "clerk" "SELECT pg_catalog.pg_read_file('x')" => NOT_DECIDED;
+        "clerk" "SELECT pg_read_binary_file('x')" => NO_PRIVILEGE;
+        "root" "SELECT pg_read_file('x')" => None;
+        "clerk" "SELECT table_name FROM information_schema.tables" => NOT_DECIDED;
+        "clerk" "SELECT relname FROM pg_class" => None;
+        "clerk" "ALTER SYSTEM SET work_mem = '4MB'" => NOT_DECIDED;
+        "clerk" "ALTER SYSTEM RESET work_mem" => NOT_DECIDED;
+        "clerk" "ALTER SYSTEM SET fsync = off" => Some(Refusal::SwitchOff);
+        "clerk" "ALTER SYSTEM RESET ALL" => Some(Refusal::SwitchOff);
+        "root" "ALTER SYSTEM SET work_mem = '4MB'" => None;
+        "clerk" "SET log_statement = 'none'" => NOT_DECIDED;
+        "clerk" "SELECT id FROM s.plain" => None;
+    }
     a_merge_sees_the_target_where_it_matches_alone: with(
         "table s.m",
         "owner = 'owner'\ncolumns = { id = 'integer' }\n[[databases.db.grants]]\nallow = ['update', 'insert', 'delete']\n\

@@ -98,7 +98,11 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("rights", "changed rights on something that is built in", ALL),
     ("operator", "an operator on built-in types, for statements with its sign", ALL),
     ("cast", "a cast between built-in types", ALL),
-    ("catalog", "changed rights on a table or view of the server's own; with its name, for statements that use it", &[]),
+    (
+        "catalog",
+        "changed rights on a table, view or function of the server's own, or on `information_schema`; with its name, for statements that use it",
+        &[],
+    ),
     ("below", "a table below this one, as its partition or heir, that belongs to somebody else (PostgreSQL)", &[Alter]),
     ("pointing", "a table of somebody else's whose key points to this one, and is made anew with its columns (PostgreSQL)", &[Retype]),
     ("part", "a partition of this table with another owner or other rights (PostgreSQL)", &[Part]),

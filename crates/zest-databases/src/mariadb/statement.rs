@@ -198,6 +198,8 @@ impl Names for Deriver<'_> {
         Ok(Relation { number: self.found.len() - 1, columns, is_open })
     }
 
+    fn in_schema(&mut self, _: &[String]) {}
+
     fn cast(&mut self, _: &sqlparser::ast::DataType, _: Option<&str>) -> Result<(), String> {
         // There are no types but the server's own.
         Ok(())

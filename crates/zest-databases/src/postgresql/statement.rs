@@ -21,8 +21,8 @@ use sqlparser::ast::{
     Action, AlterColumnOperation, AlterTableOperation, ArrayElemTypeDef, ColumnOption, CopySource, CopyTarget, CreateDomain, CreateIndex,
     CreateTable, CreateTableLikeKind, CreateTableOptions, CreateView, DataType, Expr, Function, FunctionArg, FunctionArgExpr,
     FunctionArguments, FunctionDesc, FunctionReturnType, GrantObjects, GranteeName, GranteesType, IndexColumn, IndexOption, LockTableMode,
-    ObjectName as Written, ObjectType, OperateFunctionArg, Owner, Privileges as Listed, Query, SchemaName, Set, SetExpr, SqlOption,
-    Statement, TableConstraint,
+    ObjectName as Written, ObjectType, OperateFunctionArg, Owner, Privileges as Listed, Query, SchemaName, SequenceOptions, Set, SetExpr,
+    SqlOption, Statement, TableConstraint,
 };
 
 use super::Column;
@@ -65,6 +65,9 @@ const OF_RELATIONS: &[(&str, usize)] = &[
     ("pg_relation_size", 1),
     ("pg_table_size", 1),
     ("pg_total_relation_size", 1),
+    ("regclass", 1),
+    ("regclassin", 1),
+    ("row_security_active", 1),
 ];
 
 /// Functions about rights on something that is named; everybody may run them, and a name without a schema needs no right.
@@ -88,20 +91,26 @@ const ABOUT_RIGHTS: &[&str] = &[
 
 /// Types of the server itself that the parser has no word of its own for, and whose values name nothing.
 const BUILT_IN_TYPES: &[&str] = &[
-    "bpchar",
+    "bool",
     "box",
+    "bpchar",
+    "bytea",
     "char",
     "cid",
     "cidr",
     "circle",
+    "datemultirange",
     "daterange",
     "float4",
     "float8",
     "inet",
     "int2",
+    "int2vector",
     "int4",
+    "int4multirange",
     "int4range",
     "int8",
+    "int8multirange",
     "int8range",
     "interval",
     "json",
@@ -113,24 +122,32 @@ const BUILT_IN_TYPES: &[&str] = &[
     "macaddr8",
     "money",
     "name",
+    "nummultirange",
     "numrange",
     "oid",
+    "oidvector",
     "path",
     "pg_lsn",
+    "pg_snapshot",
     "point",
     "polygon",
+    "refcursor",
     "text",
     "tid",
     "timestamptz",
     "timetz",
+    "tsmultirange",
     "tsquery",
     "tsrange",
+    "tstzmultirange",
     "tstzrange",
     "tsvector",
+    "txid_snapshot",
     "uuid",
     "varbit",
     "varchar",
     "xid",
+    "xid8",
     "xml",
 ];
 
@@ -328,6 +345,18 @@ impl Names for Deriver<'_> {
         Ok(Relation { number: self.found.len() - 1, columns, is_open: false })
     }
 
+    fn in_schema(&mut self, name: &[String]) {
+        let [schema, _] = name else { return };
+        if !self.looks_up || schema == "pg_catalog" {
+            return;
+        }
+        if self.catalog.object(&ObjectName::new(Class::Schema, &[schema])).is_some() {
+            self.use_schema(schema);
+        } else {
+            self.undecided.push(format!("what the schema `{schema}` is"));
+        }
+    }
+
     fn column_type(&self, relation: usize, column: &str) -> Option<String> {
         let Found::Listed(object) = &self.found[relation] else { return None };
         let found = self.catalog.state().objects.get(object)?.columns.iter().find(|known| known.name == column)?;
@@ -516,11 +545,19 @@ impl Deriver<'_> {
         self.early.push(Need::Server { role: self.role.clone(), of: of.to_vec(), what: what.to_owned() });
     }
 
+    /// Whether rights on something of the server's own were given or taken, so that the lists of who has which say nothing of it. Superusers
+    /// have them all.
+    fn has_changed_rights(&mut self, note: &str) -> bool {
+        let state = self.catalog.state();
+        let is_open = state.not_modelled.contains(note) && !state.is_superuser(&self.role);
+        if is_open {
+            self.undecided.push(format!("the server has changed rights ({note}), which are not modelled"));
+        }
+        is_open
+    }
+
     fn setting(&mut self, who: Result<settings::Who, String>, name: &str) {
-        let note = format!("parameter {}", name.to_lowercase());
-        let is_given = who == Ok(settings::Who::Superusers) && self.catalog.state().not_modelled.contains(&note);
-        if is_given && !self.catalog.state().is_superuser(&self.role) {
-            self.undecided.push(format!("the server has changed rights on the {note}, which are not modelled"));
+        if who == Ok(settings::Who::Superusers) && self.has_changed_rights(&format!("parameter {}", name.to_lowercase())) {
             return;
         }
         match who {
@@ -791,8 +828,27 @@ impl Deriver<'_> {
                     self.member(fold(Dialect::Postgresql, role), "it would own the schema");
                 }
             }
-            Statement::CreateSequence { temporary: true, .. } => self.on_database(Privilege::Temporary),
-            Statement::CreateSequence { name, .. } => self.create_in_schema(name),
+            Statement::CreateSequence { temporary, if_not_exists: _, name, sequence_options } => {
+                match temporary {
+                    true => self.on_database(Privilege::Temporary),
+                    false => self.create_in_schema(name),
+                }
+                for option in sequence_options {
+                    match option {
+                        SequenceOptions::DataType(of) => self.type_used(of, false),
+                        SequenceOptions::OwnedBy(Some(owner)) => {
+                            self.undecided.push(format!("whether the sequence may belong to `{owner}`"));
+                        }
+                        SequenceOptions::OwnedBy(None)
+                        | SequenceOptions::IncrementBy(..)
+                        | SequenceOptions::MinValue(_)
+                        | SequenceOptions::MaxValue(_)
+                        | SequenceOptions::StartWith(..)
+                        | SequenceOptions::Cache(_)
+                        | SequenceOptions::Cycle(_) => {}
+                    }
+                }
+            }
             Statement::CreateType { name, representation } => {
                 use sqlparser::ast::UserDefinedTypeRepresentation as Made;
                 self.create_in_schema(name);

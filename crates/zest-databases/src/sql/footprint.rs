@@ -6,12 +6,12 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use rustc_hash::FxHashSet;
 use sqlparser::ast::{
-    AccessExpr, Assignment, AssignmentTarget, CastKind, ConflictTarget, Cte, DataType, Delete, Distinct, Expr, FromTable, Function,
-    FunctionArg, FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, GroupByWithModifier, Ident, InTarget, Insert,
-    JoinConstraint, JoinOperator, LimitClause, Merge, MergeAction, MergeClauseKind, MergeInsertKind, MergeUpdateKind, NamedWindowExpr,
-    ObjectName, OnConflictAction, OnInsert, OrderByExpr, OrderByKind, Query, Select, SelectItem, SelectItemQualifiedWildcardKind, SetExpr,
-    Statement, Subscript, TableFactor, TableObject, TableSampleKind, TableWithJoins, UnaryOperator, Update, UpdateTableFromKind, Value,
-    WindowFrameBound, WindowSpec, WindowType,
+    AccessExpr, Assignment, AssignmentTarget, BinaryOperator, CastKind, ConflictTarget, Cte, DataType, Delete, Distinct, Expr, FromTable,
+    Function, FunctionArg, FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, GroupByWithModifier, Ident, InTarget,
+    Insert, JoinConstraint, JoinOperator, LimitClause, Merge, MergeAction, MergeClauseKind, MergeInsertKind, MergeUpdateKind,
+    NamedWindowExpr, ObjectName, OnConflictAction, OnInsert, OrderByExpr, OrderByKind, OrderBySort, Query, Select, SelectItem,
+    SelectItemQualifiedWildcardKind, SetExpr, Statement, Subscript, TableFactor, TableObject, TableSampleKind, TableWithJoins,
+    UnaryOperator, Update, UpdateTableFromKind, Value, WindowFrameBound, WindowSpec, WindowType,
 };
 use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
 use sqlparser::parser::{Parser, ParserError};
@@ -329,6 +329,9 @@ pub(crate) trait Names {
     /// is not known what that needs.
     fn cast(&mut self, data_type: &DataType, text: Option<&str>) -> Result<(), String>;
 
+    /// Looks at the name of something that needs no right but that its schema is open: a collation, an operator.
+    fn in_schema(&mut self, name: &[String]);
+
     /// Returns the type of a column of a relation that was found, where it is known.
     fn column_type(&self, relation: usize, column: &str) -> Option<String>;
 }
@@ -643,7 +646,12 @@ impl Walker<'_> {
     }
 
     fn order(&mut self, list: &[OrderByExpr]) {
-        list.iter().for_each(|o| self.expr(&o.expr));
+        for one in list {
+            self.expr(&one.expr);
+            if let Some(OrderBySort::Using(operator)) = &one.options.sort {
+                self.names.in_schema(&table_name(self.dialect, operator));
+            }
+        }
     }
 
     fn select(&mut self, select: &Select, query: Option<&Query>) -> Outputs {
@@ -828,6 +836,28 @@ impl Walker<'_> {
     }
 
     fn factor(&mut self, factor: &TableFactor, verb: Verb) {
+        let alias = match factor {
+            TableFactor::Table { alias, .. }
+            | TableFactor::Derived { alias, .. }
+            | TableFactor::TableFunction { alias, .. }
+            | TableFactor::Function { alias, .. }
+            | TableFactor::UNNEST { alias, .. }
+            | TableFactor::JsonTable { alias, .. }
+            | TableFactor::OpenJsonTable { alias, .. }
+            | TableFactor::NestedJoin { alias, .. }
+            | TableFactor::Pivot { alias, .. }
+            | TableFactor::Unpivot { alias, .. }
+            | TableFactor::MatchRecognize { alias, .. }
+            | TableFactor::XmlTable { alias, .. }
+            | TableFactor::SemanticView { alias, .. } => alias.as_ref(),
+            TableFactor::UnpivotExpr { .. } => None,
+        };
+        // What a function is said to return names types.
+        alias
+            .into_iter()
+            .flat_map(|alias| &alias.columns)
+            .filter_map(|column| column.data_type.as_ref())
+            .for_each(|of| self.cast(of, None));
         match factor {
             TableFactor::Table { name, alias, args: None, version: None, json_path: None, sample, with_hints, .. } => {
                 let is_plain = |kind: &TableSampleKind| {
@@ -1164,7 +1194,6 @@ impl Walker<'_> {
             | Expr::Extract { expr: e, .. }
             | Expr::Ceil { expr: e, .. }
             | Expr::Floor { expr: e, .. }
-            | Expr::Collate { expr: e, .. }
             | Expr::Prefixed { value: e, .. }
             | Expr::Named { expr: e, .. }
             | Expr::IsJson { expr: e, .. }
@@ -1175,9 +1204,18 @@ impl Walker<'_> {
                 styles.iter().for_each(|e| self.expr(e));
             }
             Expr::IsDistinctFrom(a, b) | Expr::IsNotDistinctFrom(a, b) => [a, b].into_iter().for_each(|e| self.expr(e)),
-            Expr::BinaryOp { left, right, .. } | Expr::AnyOp { left, right, .. } | Expr::AllOp { left, right, .. } => {
+            Expr::Collate { expr: e, collation } => {
+                self.expr(e);
+                self.names.in_schema(&table_name(self.dialect, collation));
+            }
+            Expr::BinaryOp { left, op, right }
+            | Expr::AnyOp { left, compare_op: op, right, .. }
+            | Expr::AllOp { left, compare_op: op, right } => {
                 self.expr(left);
                 self.expr(right);
+                if let BinaryOperator::PGCustomBinaryOperator(name) = op {
+                    self.names.in_schema(name);
+                }
             }
             Expr::In { expr, target, .. } => {
                 self.expr(expr);

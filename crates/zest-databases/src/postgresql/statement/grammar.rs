@@ -91,7 +91,14 @@ pub(super) fn read(words: &mut Words) -> Option<Act> {
     let verb = words.word()?;
     match verb.as_str() {
         "alter" if words.takes_both("default", "privileges") => default_rights(words),
-        "alter" if words.takes("system") => words.takes_rest().then_some(Act::Superuser),
+        "alter" if words.takes("system") => {
+            (words.takes("set") || words.takes("reset")).then_some(())?;
+            if words.is("all") {
+                return words.takes_rest().then_some(Act::Superuser);
+            }
+            let name = words.path()?.join(".");
+            (words.is_over() || words.takes_rest()).then_some(Act::SettingOfServer(name))
+        }
         "alter" => alter(words),
         "comment" => comment(words),
         "drop" => drop(words),

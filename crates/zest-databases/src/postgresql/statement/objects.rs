@@ -144,6 +144,8 @@ pub(super) enum Act {
     },
     OnDatabase,
     Superuser,
+    /// It sets a setting for the whole server.
+    SettingOfServer(String),
     /// A session of another account.
     Account {
         account: Option<String>,
@@ -324,6 +326,11 @@ impl Deriver<'_> {
                 }
             }
             Act::Superuser => self.switch("superuser"),
+            Act::SettingOfServer(name) => {
+                if !self.has_changed_rights(&format!("parameter {}", name.to_lowercase())) {
+                    self.switch("superuser");
+                }
+            }
             Act::Account { account } => {
                 let Some(account) = account.as_ref().filter(|account| **account != self.signed_in) else { return };
                 if !self.catalog.state().roles.contains_key(account) {

@@ -14,7 +14,10 @@ use super::super::privilege::{Class, Privilege};
 use super::super::state::Object;
 use super::along::type_named;
 use super::plpgsql::{self, Piece};
-use super::{ABOUT_RIGHTS, BUILT_IN, Circumstances, Deriver, GUARDED, OF_AGGREGATES, OF_RELATIONS, RELATIONS, catalogs, settings, types};
+use super::{
+    ABOUT_RIGHTS, BUILT_IN, BUILT_IN_TYPES, Circumstances, Deriver, GUARDED, OF_AGGREGATES, OF_RELATIONS, RELATIONS, catalogs, settings,
+    types,
+};
 use crate::database::On;
 use crate::database::followed::Then;
 use crate::database::name::parts;
@@ -30,9 +33,9 @@ impl Deriver<'_> {
     /// A table or view of the server itself: most are open to everybody for reading, and superusers alone change them.
     pub(super) fn own_used(&mut self, own: &catalogs::Own, used: &Use) {
         let name = own.name;
-        let note = format!("catalog {name}");
-        if self.catalog.state().not_modelled.contains(&note) {
-            self.undecided.push(format!("the server has {note}, which is not modelled"));
+        let of_schema = name.starts_with("information_schema.").then_some("catalog information_schema");
+        if self.has_changed_rights(&format!("catalog {name}")) || of_schema.is_some_and(|note| self.has_changed_rights(note)) {
+            return;
         }
         let only_reads = used.verbs.iter().all(|verb| *verb == Verb::Select);
         let is_hidden = |column: &str| used.selected.whole || used.selected.names.contains(column);
@@ -439,6 +442,12 @@ impl Deriver<'_> {
             if is_server && !near && BUILT_IN.contains(last.as_str()) {
                 return;
             }
+            // Words of the language that read like a call, and a text that is made a value of a type of the server.
+            let is_word = ["coalesce", "greatest", "grouping", "least", "nullif"].contains(&last.as_str()) && call.name.len() == 1;
+            let is_value = BUILT_IN_TYPES.contains(&last.as_str()) && call.arguments == 1 && call.text.is_some();
+            if !near && (is_word || is_server && is_value) {
+                return;
+            }
             self.undecided.push(format!("the routine `{}` with {} arguments is not in the inventory", call.name.join("."), call.arguments));
             return;
         }
@@ -462,6 +471,9 @@ impl Deriver<'_> {
     /// A routine of the server that not everybody may run; whether it is one.
     pub(super) fn guarded(&mut self, name: &str) -> bool {
         let Some(line) = GUARDED.lines().find(|line| line.split(' ').next() == Some(name)) else { return false };
+        if self.has_changed_rights(&format!("catalog {name}")) {
+            return true;
+        }
         let readers = line.split(' ').nth(1).unwrap_or("-").split(',').filter(|role| *role != "-").collect::<Vec<_>>();
         self.server_right(&readers, &format!("`{name}`"));
         true
@@ -549,6 +561,14 @@ impl Deriver<'_> {
                     Piece::Statement(text) => text,
                     Piece::Expression(text) => format!("SELECT {text}"),
                     Piece::Taken(name) => {
+                        // `schema.relation%ROWTYPE`, `schema.relation.column%TYPE`.
+                        let is_row = name.to_lowercase().ends_with("%rowtype");
+                        let named = parts(name.split('%').next().unwrap_or("")).map(|(named, _)| named).unwrap_or_default();
+                        match named.as_slice() {
+                            [schema, relation] if is_row => deriver.in_schema(&[schema.clone(), relation.clone()]),
+                            [schema, relation, _] => deriver.in_schema(&[schema.clone(), relation.clone()]),
+                            _ => {}
+                        }
                         let is_checked = |(object, entry): (&ObjectName, &Object)| object.class == Class::Type && !entry.checks.is_empty();
                         if deriver.catalog.state().objects.iter().any(is_checked) {
                             deriver.undecided.push(format!("what {of} does: whether `{name}` is a type that is checked"));
