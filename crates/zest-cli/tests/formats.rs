@@ -72,11 +72,25 @@ fn values(text: &str) -> (Vec<String>, Vec<Vec<String>>) {
 
 #[test]
 fn every_command_has_every_form() {
+    let schemas = zest_ledger::json::schemas();
     for line in COMMANDS {
         let text = ran(line, "text");
         let json = ran(line, "json");
         let data: Value = serde_json::from_str(&json.out).unwrap_or_else(|error| panic!("{line}: {error}"));
-        assert!(data.is_object() || data.is_array(), "{line}");
+        let form = match line.split(' ').next().expect("a command") {
+            "ask" if line.contains(" --was ") => Some("opened"),
+            "ask" => Some("answer"),
+            "privileges" => None,
+            command => Some(command),
+        };
+        if let Some(form) = form {
+            let (_, schema) = schemas.iter().find(|(name, _)| *name == form).unwrap_or_else(|| panic!("{form} has no schema"));
+            let valid = jsonschema::validator_for(schema).expect("the schema is one");
+            let several = data.as_array().map_or_else(|| vec![&data], |list| list.iter().collect());
+            for one in several {
+                assert!(valid.is_valid(one), "{line}: {:?}", valid.iter_errors(one).map(|error| error.to_string()).collect::<Vec<_>>());
+            }
+        }
         let csv = ran(line, "csv");
         let (head, rows) = values(&csv.out);
         assert!(!rows.is_empty() && head.iter().collect::<BTreeSet<_>>().len() == head.len(), "{line}: {}", csv.out);

@@ -385,6 +385,8 @@ pub(crate) struct Walker<'n> {
     locked: Locked,
     /// Whether the query that is walked next is locked by the one around it.
     is_locked: bool,
+    /// Whether it only matters if the query that is walked next has rows: MariaDB does not look what `*` stands for then.
+    is_only_found: bool,
 }
 
 /// What a query locks of what stands in its FROM: a lock of a query in there locks all that it reads from.
@@ -433,6 +435,7 @@ impl<'n> Walker<'n> {
             in_body,
             locked: Locked::Nothing,
             is_locked: false,
+            is_only_found: false,
         }
     }
 
@@ -517,14 +520,17 @@ impl Walker<'_> {
         let with = self.with.len();
         // What stands in WITH is not locked along.
         let is_locked = std::mem::take(&mut self.is_locked);
+        let is_only_found = std::mem::take(&mut self.is_only_found);
         if let Some(clause) = &query.with {
             for cte in &clause.cte_tables {
                 self.cte(cte, clause.recursive);
             }
         }
         self.is_locked = is_locked;
+        self.is_only_found = is_only_found;
         let outputs = self.set_expr(&query.body, Some(query));
         self.is_locked = false;
+        self.is_only_found = false;
         let mut ending = self.with.split_off(with);
         while let Some(common) = ending.pop() {
             let Some((uses, calls)) = common.reads.filter(|_| common.used == 0 && self.dialect == Dialect::Postgresql) else { continue };
@@ -577,7 +583,9 @@ impl Walker<'_> {
                 }
                 // The rows of several queries together are not locked.
                 self.is_locked = false;
+                let is_only_found = self.is_only_found;
                 let outputs = self.set_expr(left, None);
+                self.is_only_found = is_only_found;
                 self.set_expr(right, None);
                 self.depth -= 1;
                 self.tail(query, outputs.clone());
@@ -660,6 +668,7 @@ impl Walker<'_> {
         }
         self.scopes.push(Vec::new());
         let locked = self.locks(query);
+        let is_only_found = std::mem::take(&mut self.is_only_found);
         let around = std::mem::replace(&mut self.locked, locked.clone());
         for item in &select.from {
             self.joins(item, Verb::Select);
@@ -668,7 +677,9 @@ impl Walker<'_> {
         let mut aliases = Vec::new();
         let mut named = Vec::new();
         for item in &select.projection {
-            let names = self.item(item);
+            let is_all =
+                matches!(item, SelectItem::Wildcard(_) | SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(_), _));
+            let names = if is_only_found && is_all { None } else { self.item(item) };
             if let SelectItem::ExprWithAlias { alias, .. } = item {
                 aliases.push(self.fold(alias));
             }
@@ -1286,7 +1297,11 @@ impl Walker<'_> {
                     self.expr(&when.result);
                 }
             }
-            Expr::Exists { subquery, .. } | Expr::Subquery(subquery) => {
+            Expr::Exists { subquery, negated: _ } => {
+                self.is_only_found = self.dialect == Dialect::Mariadb;
+                self.query(subquery);
+            }
+            Expr::Subquery(subquery) => {
                 self.query(subquery);
             }
             Expr::GroupingSets(sets) | Expr::Cube(sets) | Expr::Rollup(sets) => sets.iter().flatten().for_each(|e| self.expr(e)),
