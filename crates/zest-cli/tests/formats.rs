@@ -27,7 +27,7 @@ const COMMANDS: &[&str] = &[
     "privileges postgresql",
 ];
 
-/// Those for which a server is started; the tests of servers look at their forms.
+/// Those for which a server is started, and whose forms are not all looked at here.
 const OF_SERVERS: &[&str] = &["read", "trial"];
 
 fn ran(line: &str, format: &str) -> Ran {

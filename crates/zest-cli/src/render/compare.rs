@@ -8,7 +8,7 @@ use zest_ledger::source::visible;
 
 use super::effective::{in_cell, listed, what};
 use super::style::{BAD, FAINT, GOOD, HEAD, at, hanging};
-use super::table::{Cell, Column, Table, code, words};
+use super::table::{Cell, Column, Table, code, places, words};
 use super::{answer, people};
 
 /// People to whom the same happened, in the order of the first of them.
@@ -43,8 +43,7 @@ fn because(moved: &Moved) -> String {
 }
 
 fn elsewhere(moved: &Moved, side: &str) -> String {
-    let code = moved.code.map_or(String::new(), |code| format!(" [{}]", code.code()));
-    format!("{side}: {}{code} {}{}", moved.elsewhere.word(), moved.why, at(moved.place.as_ref()))
+    format!("{side}: {} {}{}", answer::verdict(moved.elsewhere, moved.code), moved.why, at(moved.place.as_ref()))
 }
 
 pub(crate) fn render(found: &[Difference], compared: usize, not_compared: &[String]) -> String {
@@ -156,11 +155,11 @@ fn moves(first: Column) -> [Column; 13] {
         words("sessions"),
         words("after"),
         words("through"),
-        code("place"),
+        places(""),
         code("example").detail(),
         words("elsewhere").detail(),
         words("why").detail(),
-        code("other place").detail(),
+        places("other ").detail(),
     ]
 }
 

@@ -8,7 +8,7 @@ use zest_ledger::source::visible;
 
 use super::people;
 use super::style::{BAD, FAINT, at, hanging, width};
-use super::table::{self, Cell, code, words};
+use super::table::{self, Cell, code, places, words};
 
 /// How many names are told of one right.
 const MAX_NAMES: usize = 12;
@@ -149,7 +149,7 @@ pub(crate) fn in_rows(caption: &str, listed: &[Effective]) -> table::Table {
         words("after"),
         words("standing"),
         words("through"),
-        code("place"),
+        places(""),
     ];
     let mut table = table::Table::new(caption, columns);
     for one in listed {

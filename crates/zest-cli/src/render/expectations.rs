@@ -8,7 +8,7 @@ use zest_ledger::review::{Outcome, Uncovered};
 use zest_ledger::source::visible;
 
 use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging, since_then, turned_by};
-use super::table::{Table, code, words};
+use super::table::{Table, code, places, words};
 use super::{answer, findings};
 
 /// How many parts are told on which nothing depends.
@@ -72,10 +72,10 @@ pub(crate) fn in_rows(found: &Expectations, not_asked: &Findings, all: bool) -> 
         words("expected"),
         words("is"),
         words("why"),
-        code("other place"),
+        places("other "),
         words("before"),
         words("turned by"),
-        code("place"),
+        places(""),
     ];
     let mut table = Table::new(told(found), columns);
     let word = |holds: bool| if holds { "as expected" } else { "not as expected" };
@@ -131,12 +131,11 @@ fn one(outcome: &Outcome, more: usize) -> String {
     let name = if outcome.name.is_empty() { String::new() } else { format!("  {}", visible(&outcome.name)) };
     let step = outcome.step.map_or(String::new(), |step| format!(", step {step}"));
     let _ = writeln!(out, "{style}{word}{style:#}{name}{}{step}", at(Some(&outcome.place)));
-    let code = outcome.code.map_or(String::new(), |code| format!(" [{}]", code.code()));
     let also = if more == 0 { String::new() } else { format!("  and {more} more like it") };
     let _ = writeln!(out, "  {}", hanging("    ", &visible(&format!("{}{also}", answer::asked(&outcome.question)))));
     let mut lines = vec![format!("expected  {}", outcome.expected)];
     if !outcome.holds {
-        lines.push(format!("is        {}{code} {}{}", outcome.verdict.word(), outcome.why, at(outcome.at.as_ref())));
+        lines.push(format!("is        {} {}{}", answer::verdict(outcome.verdict, outcome.code), outcome.why, at(outcome.at.as_ref())));
     }
     match outcome.held_before {
         Some(true) if !outcome.holds => lines.push("before    as expected".to_owned()),

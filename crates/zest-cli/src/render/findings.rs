@@ -6,7 +6,7 @@ use annotate_snippets::{AnnotationKind, Group, Level, Origin, Renderer, Snippet}
 use zest_ledger::finding::{Finding, Findings, Label, Severity};
 use zest_ledger::source::{Place, SourceMap, visible};
 
-use super::table::{Cell, Table, code, words};
+use super::table::{Cell, Table, code, places, words};
 
 /// How long a line may be to be handed on whole; the renderer shows the part that matters.
 const LONG: usize = 2_000;
@@ -134,7 +134,7 @@ fn floor(text: &str, mut at: usize) -> usize {
 
 /// The same as a table.
 pub(crate) fn in_rows(findings: &Findings) -> Table {
-    let columns = [words("severity"), code("code"), words("name"), words("message"), code("place"), words("help"), words("also")];
+    let columns = [words("severity"), code("code"), words("name"), words("message"), places(""), words("help"), words("also")];
     let mut table = Table::new(count(findings).trim(), columns);
     for finding in findings.list() {
         table.row(in_row(finding, findings.sources()));

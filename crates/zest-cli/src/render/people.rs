@@ -46,13 +46,16 @@ pub(crate) fn nobodys(accounts: &[String], what: &str) -> String {
     let more = accounts.len().saturating_sub(MAX_TOLD);
     let more = if more == 0 { String::new() } else { format!(" and {more} more") };
     let list = accounts.iter().take(MAX_TOLD).cloned().collect::<Vec<_>>().join(", ");
-    let text = format!("{what}, since no user of the ledger stands behind them: {list}{more}");
-    format!("{FAINT}{}{FAINT:#}\n", hanging("", &text))
+    format!("{FAINT}{}{FAINT:#}\n", hanging("", &format!("{}{list}{more}", since_nobody(what))))
+}
+
+fn since_nobody(what: &str) -> String {
+    format!("{what}, since no user of the ledger stands behind them: ")
 }
 
 /// Says in a table which accounts nobody stands behind, all of them.
 pub(crate) fn remark_nobodys(table: &mut Table, accounts: &[String], what: &str) {
     if !accounts.is_empty() {
-        table.remark(format!("{what}, since no user of the ledger stands behind them: `{}`", accounts.join("`, `")));
+        table.remark(format!("{}`{}`", since_nobody(what), accounts.join("`, `")));
     }
 }

@@ -8,7 +8,7 @@ use zest_ledger::source::visible;
 
 use super::answer;
 use super::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging, since_then, turned_by};
-use super::table::{Cell, Table, code, words};
+use super::table::{Cell, Table, code, places, words};
 
 pub(crate) fn render(found: &[Promised]) -> String {
     let mut out = String::new();
@@ -47,12 +47,12 @@ pub(crate) fn in_rows(found: &[Promised]) -> Table {
         code("example"),
         words("answer"),
         words("ground"),
-        code("other place"),
+        places("other "),
         words("before"),
         words("turned by"),
         words("people").detail(),
         words("systems").detail(),
-        code("place"),
+        places(""),
     ];
     let mut table = Table::new(counts(found), columns);
     for one in found {
@@ -116,9 +116,8 @@ const fn word(standing: Standing) -> (&'static str, Style) {
 
 fn example(witness: &Witness) -> String {
     let Witness { question, verdict, code, why, place } = witness;
-    let code = code.map_or(String::new(), |code| format!(" [{}]", code.code()));
     let mut out = format!("  {}\n", hanging("    ", &format!("for example: {}", answer::asked(question))));
-    let text = format!("{}{code}: {}{}", verdict.word(), visible(why), at(place.as_ref()));
+    let text = format!("{}: {}{}", answer::verdict(*verdict, *code), visible(why), at(place.as_ref()));
     let _ = writeln!(out, "    {FAINT}{}{FAINT:#}", hanging("      ", &text));
     out
 }

@@ -4,7 +4,7 @@ use zest_ledger::ask::{Answer, Gate, GateOutcome, Remedy, Verdict, Width, Writte
 use zest_ledger::source::Location;
 
 use super::answer::{More, counts, deciding, opened, session, to_paste, verdict};
-use super::table::{Cell, Column, Table, code, words};
+use super::table::{Cell, Column, Table, code, places, words};
 
 /// An answer as a table: each reason, and what would turn a refusal round. `ledger` says which ledger it was asked of.
 pub(crate) fn of(answer: &Answer, ledger: &str, more: impl Fn(usize, &Remedy) -> More) -> Table {
@@ -85,7 +85,7 @@ fn columns(is_one: bool) -> [Column; 11] {
         words("stage"),
         words("outcome"),
         words("text"),
-        code("place"),
+        places(""),
         words("opens"),
         words("writes"),
     ]

@@ -20,19 +20,38 @@ pub(crate) struct Table {
 #[derive(Clone, Copy)]
 pub(crate) struct Column {
     name: &'static str,
-    is_code: bool,
+    holds: Holds,
     is_joined: bool,
     is_detail: bool,
 }
 
-/// A column of words.
-pub(crate) const fn words(name: &'static str) -> Column {
-    Column { name, is_code: false, is_joined: false, is_detail: false }
+/// What the cells of a column hold.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Holds {
+    Words,
+    /// Names and lines, which stand in Markdown as they are written.
+    Code,
+    /// Places, each of which is a file, a line and a column among the values.
+    Places,
 }
 
-/// A column of names, lines and places, which stand in Markdown as they are written.
+const fn column(name: &'static str, holds: Holds) -> Column {
+    Column { name, holds, is_joined: false, is_detail: false }
+}
+
+/// A column of words.
+pub(crate) const fn words(name: &'static str) -> Column {
+    column(name, Holds::Words)
+}
+
+/// A column of names and lines.
 pub(crate) const fn code(name: &'static str) -> Column {
-    Column { is_code: true, ..words(name) }
+    column(name, Holds::Code)
+}
+
+/// A column of places; `of` stands before the names of its parts.
+pub(crate) const fn places(of: &'static str) -> Column {
+    column(of, Holds::Places)
 }
 
 impl Column {
@@ -99,17 +118,17 @@ struct Row {
 }
 
 impl Table {
-    /// Makes a table without rows. A column called `place`, or `… place`, holds places.
+    /// Makes a table without rows.
     pub(crate) fn new(caption: impl Into<String>, columns: impl Into<Vec<Column>>) -> Self {
         Self { caption: caption.into(), columns: columns.into(), rows: Vec::new(), remarks: Vec::new() }
     }
 
-    pub(crate) fn row<const N: usize>(&mut self, cells: [Cell; N]) {
+    pub(crate) fn row(&mut self, cells: impl Into<Vec<Cell>>) {
         self.add(cells.into(), false);
     }
 
     /// Adds a row that Markdown leaves out.
-    pub(crate) fn row_beside<const N: usize>(&mut self, cells: [Cell; N]) {
+    pub(crate) fn row_beside(&mut self, cells: impl Into<Vec<Cell>>) {
         self.add(cells.into(), true);
     }
 
@@ -129,10 +148,9 @@ impl Table {
 
     /// Writes it as comma-separated values; what is said beside the rows is not in them.
     pub(crate) fn values(&self) -> String {
-        let is_place = |column: &Column| column.name.ends_with("place");
-        let head = self.columns.iter().flat_map(|column| {
-            let of_place = ["file", "line", "column"].map(|part| format!("{}{part}", column.name.trim_end_matches("place")));
-            if is_place(column) { of_place.to_vec() } else { vec![column.name.to_owned()] }
+        let head = self.columns.iter().flat_map(|column| match column.holds {
+            Holds::Words | Holds::Code => vec![column.name.to_owned()],
+            Holds::Places => ["file", "line", "column"].map(|part| format!("{}{part}", column.name)).into(),
         });
         let mut writer = csv::Writer::from_writer(Vec::new());
         let mut put = |row: &[String]| {
@@ -177,7 +195,11 @@ impl Table {
             let _ = writeln!(out, "| {} |", cells.join(" | "));
         };
         if !rows.is_empty() {
-            line(shown.iter().map(|number| self.columns[*number].name.to_owned()).collect());
+            let head = |column: &Column| match column.holds {
+                Holds::Words | Holds::Code => column.name.to_owned(),
+                Holds::Places => format!("{}place", column.name),
+            };
+            line(shown.iter().map(|number| head(&self.columns[*number])).collect());
             line(shown.iter().map(|_| "---".to_owned()).collect());
         }
         for row in &rows {
@@ -192,7 +214,7 @@ impl Table {
     /// The rows for Markdown: what each cell holds, with rows as one that differ in a joined column alone.
     fn together(&self) -> Vec<Vec<Vec<String>>> {
         let held = |(cell, column): (&Cell, &Column)| -> Vec<String> {
-            let written = |text: &String| if column.is_code { verbatim(text) } else { prose(text) };
+            let written = |text: &String| if column.holds == Holds::Words { prose(text) } else { verbatim(text) };
             let list: Vec<String> = match cell {
                 _ if column.is_detail => Vec::new(),
                 Cell::One(text) => vec![text.clone()],

@@ -8,7 +8,7 @@ use zest_ledger::ways::{Cut, Way, WayStep};
 
 use super::answer;
 use super::style::{BAD, FAINT, HEAD, at, counted, hanging};
-use super::table::{Cell, Table, code, words};
+use super::table::{Cell, Table, code, places, words};
 
 /// How many ways are told.
 const MAX_TOLD: usize = 40;
@@ -57,7 +57,7 @@ fn cut_short(found: &WaysFound) -> Option<String> {
 
 /// The same as a table: a row for each step.
 pub(crate) fn in_rows(found: &WaysFound, has_aim: bool) -> Table {
-    let columns = [words("way"), code("from"), words("step"), code("act"), words("needs"), words("gives"), words("why"), code("place")];
+    let columns = [words("way"), code("from"), words("step"), code("act"), words("needs"), words("gives"), words("why"), places("")];
     let mut table = Table::new(counts(found, has_aim), columns);
     for (number, Way { from, steps, more: _ }) in (1_usize..).zip(&found.ways) {
         for (step, one) in (1_usize..).zip(steps) {

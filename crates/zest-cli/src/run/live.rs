@@ -143,10 +143,9 @@ pub(crate) fn read(args: &Read) -> Result<Exit> {
         }
         return Ok(Exit::Allowed);
     }
-    let drift = drift(&found, &State::of(&estate, &args.system, args.moment.moment())?);
-    let told = Drifted { format: DRIFTED, system: &args.system, server: &session.target(), drift: &drift };
-    args.format.format.print(|| data(&told), || told.in_rows(), || put!("{}", told.render()));
-    Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
+    let drifted = Drifted::of(&args.system, &session, &found, &State::of(&estate, &args.system, args.moment.moment())?);
+    args.format.format.print(|| data(&drifted), || drifted.in_rows(), || put!("{}", drifted.render()));
+    Ok(drifted.exit())
 }
 
 pub(super) fn unreachable(error: &anyhow::Error) -> Result<Exit> {
@@ -222,17 +221,9 @@ fn prove(session: &mut Session, wanted: &State, args: &RollOut) -> Result<Exit> 
         Ok(found) => found,
         Err(error) => return unreachable(&error.into()),
     };
-    let drift = drift(&found, wanted);
-    put!("{}", Drifted { format: DRIFTED, system: &args.system, server: &session.target(), drift: &drift }.render());
-    Ok(if drift.is_empty() { Exit::Allowed } else { Exit::Denied })
-}
-
-fn drift(server: &State, ledger: &State) -> Vec<Drift> {
-    match (server, ledger) {
-        (State::Postgresql(a), State::Postgresql(b)) => a.drift(b),
-        (State::Mariadb(a), State::Mariadb(b)) => a.drift(b),
-        _ => Vec::new(),
-    }
+    let drifted = Drifted::of(&args.system, session, &found, wanted);
+    put!("{}", drifted.render());
+    Ok(drifted.exit())
 }
 
 /// The version of the form in which programs read a drift.
@@ -244,13 +235,13 @@ const DRIFTED: &str = "zest-drift-1";
 struct Drifted<'d> {
     format: &'static str,
     system: &'d str,
-    server: &'d str,
+    server: String,
     #[serde(serialize_with = "by_side")]
-    drift: &'d [Drift],
+    drift: Vec<Drift>,
 }
 
 /// Writes what stands on each side alone.
-fn by_side<S: Serializer>(drift: &&[Drift], serializer: S) -> std::result::Result<S::Ok, S::Error> {
+fn by_side<S: Serializer>(drift: &[Drift], serializer: S) -> std::result::Result<S::Ok, S::Error> {
     serializer.collect_seq(drift.iter().map(|Drift { side, what }| BTreeMap::from([("on", word(*side)), ("what", what)])))
 }
 
@@ -261,7 +252,20 @@ const fn word(side: Side) -> &'static str {
     }
 }
 
-impl Drifted<'_> {
+impl<'d> Drifted<'d> {
+    fn of(system: &'d str, session: &Session, found: &State, wanted: &State) -> Self {
+        let drift = match (found, wanted) {
+            (State::Postgresql(found), State::Postgresql(wanted)) => found.drift(wanted),
+            (State::Mariadb(found), State::Mariadb(wanted)) => found.drift(wanted),
+            (State::Postgresql(_), State::Mariadb(_)) | (State::Mariadb(_), State::Postgresql(_)) => Vec::new(),
+        };
+        Self { format: DRIFTED, system, server: session.target(), drift }
+    }
+
+    const fn exit(&self) -> Exit {
+        if self.drift.is_empty() { Exit::Allowed } else { Exit::Denied }
+    }
+
     /// Lists what differs, the server's side first.
     fn render(&self) -> String {
         let Self { format: _, system, server, drift } = self;
@@ -296,7 +300,7 @@ impl Drifted<'_> {
             count => format!("`{system}` and the ledger differ in {count} ({server})"),
         };
         let mut table = Table::new(caption, [words("only on"), words("what")]);
-        for Drift { side, what } in *drift {
+        for Drift { side, what } in drift {
             table.row([word(*side).into(), what.into()]);
         }
         table

@@ -16,7 +16,7 @@ use crate::exit::Exit;
 use crate::format::data;
 use crate::out::{complain, complain_of, say};
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, PLACE, counted, width};
-use crate::render::table::{self, code, words};
+use crate::render::table::{self, code, places, words};
 use crate::{folder, whole};
 
 pub(crate) fn run(args: &Obligations) -> Result<Exit> {
@@ -83,7 +83,7 @@ fn in_rows(system: &str, chosen: &[ObjectObligations]) -> table::Table {
         words("of its own"),
         words("of its type"),
         words("of single rights"),
-        code("place").detail(),
+        places("").detail(),
     ];
     let mut table = table::Table::new(format!("`{system}`: {}", counted(chosen.len(), "object")), columns);
     for ObjectObligations { object, attributes, own, of_type, of_rights, place, more: _ } in chosen {

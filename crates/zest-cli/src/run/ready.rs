@@ -11,7 +11,7 @@ use crate::format::data;
 use crate::out::{complain, say};
 use crate::render::people;
 use crate::render::style::{BAD, FAINT, GOOD, HEAD, at, counted, hanging};
-use crate::render::table::{Table, code, words};
+use crate::render::table::{Table, code, places, words};
 
 pub(crate) fn run(args: &Ready) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -64,7 +64,7 @@ fn how(opening: &Opening) -> String {
 fn in_rows(user: &str, ready: &[Readiness]) -> Table {
     let count = ready.iter().filter(|one| one.missing.is_empty()).count();
     let caption = format!("`{user}` is ready on {count} of {}", counted(ready.len(), "system"));
-    let columns = [code("user").detail(), code("system").joined(), words("ready"), words("channels"), words("missing"), code("place")];
+    let columns = [code("user").detail(), code("system").joined(), words("ready"), words("channels"), words("missing"), places("")];
     let mut table = Table::new(caption, columns);
     for Readiness { system, channels, missing, more: _ } in ready {
         let channels = channels.iter().map(|one| format!("{} {}", one.channel.word(), how(one))).collect::<Vec<_>>().join("; ");

@@ -11,7 +11,7 @@ use crate::exit::Exit;
 use crate::format::data;
 use crate::out::say;
 use crate::render::style::{BAD, FAINT, HEAD, at, hanging};
-use crate::render::table::{Table, code, words};
+use crate::render::table::{Table, code, places, words};
 
 pub(crate) fn run(args: &SessionCommand) -> Result<Exit> {
     let engine = match super::engine(&args.ledger.ledger) {
@@ -41,7 +41,7 @@ fn in_rows(view: &SessionView) -> Table {
         words("over at"),
         words("refused"),
         words("why"),
-        code("place"),
+        places(""),
     ];
     let SessionView { line, system, person, acting, account, roles, level, channel, proofs, expires, refused, more: _ } = view;
     let mut table = Table::new(format!("{line} on `{system}`"), columns);
@@ -58,13 +58,17 @@ fn in_rows(view: &SessionView) -> Table {
         roles.join(", ").into(),
         level.map_or_else(String::new, |level| level.to_string()).into(),
         channel.map_or("", Channel::word).into(),
-        proofs.as_ref().map_or_else(String::new, |proofs| if proofs.is_empty() { "none".to_owned() } else { proofs.join(", ") }).into(),
+        proofs.as_deref().map_or_else(String::new, listed).into(),
         expires.map_or_else(String::new, |moment| moment.to_string()).into(),
         code.into(),
         text.into(),
         place.into(),
     ]);
     table
+}
+
+fn listed(proofs: &[String]) -> String {
+    if proofs.is_empty() { "none".to_owned() } else { proofs.join(", ") }
 }
 
 /// Prints a session for people.
@@ -83,7 +87,7 @@ fn show(view: &SessionView) {
         ("roles", (!view.roles.is_empty()).then(|| view.roles.iter().map(|r| visible(r)).collect::<Vec<_>>().join(", "))),
         ("level", view.level.map(|l| l.to_string())),
         ("channel", Some(view.channel.map_or_else(not_stated, |channel| channel.word().to_owned()))),
-        ("proofs", Some(view.proofs.as_ref().map_or_else(not_stated, |p| if p.is_empty() { "none".to_owned() } else { p.join(", ") }))),
+        ("proofs", Some(view.proofs.as_deref().map_or_else(not_stated, listed))),
         ("over at", Some(view.expires.map_or_else(|| format!("{FAINT}no end{FAINT:#}"), |e| e.to_string()))),
     ];
     for (name, value) in rows {

@@ -372,12 +372,10 @@ impl Trigger {
     fn fires_for(&self, used: &Use) -> bool {
         let is_updated = |columns: &BTreeSet<String>| columns.is_empty() || used.updated.whole || !columns.is_disjoint(&used.updated.names);
         self.fires
-            && used.verbs.iter().any(|verb| match verb {
-                Verb::Insert => self.insert,
-                Verb::Update => self.update.as_ref().is_some_and(is_updated),
-                Verb::Delete => self.delete,
-                Verb::Select | Verb::Lock => false,
-            })
+            && used
+                .verbs
+                .iter()
+                .any(|verb| self.is_set_off_by(*verb) && (*verb != Verb::Update || self.update.as_ref().is_some_and(is_updated)))
     }
 
     /// Whether it belongs to such a change, of whatever columns.

@@ -564,10 +564,8 @@ impl Deriver<'_> {
                         // `schema.relation%ROWTYPE`, `schema.relation.column%TYPE`.
                         let is_row = name.to_lowercase().ends_with("%rowtype");
                         let named = parts(name.split('%').next().unwrap_or("")).map(|(named, _)| named).unwrap_or_default();
-                        match named.as_slice() {
-                            [schema, relation] if is_row => deriver.in_schema(&[schema.clone(), relation.clone()]),
-                            [schema, relation, _] => deriver.in_schema(&[schema.clone(), relation.clone()]),
-                            _ => {}
+                        if named.len() == 3 || is_row && named.len() == 2 {
+                            deriver.in_schema(&named[..2]);
                         }
                         let is_checked = |(object, entry): (&ObjectName, &Object)| object.class == Class::Type && !entry.checks.is_empty();
                         if deriver.catalog.state().objects.iter().any(is_checked) {
