@@ -3,7 +3,9 @@
 use mysql::prelude::Queryable;
 use mysql::{ClientIdentity, Conn, OptsBuilder, Row, SslOpts};
 use zest_ledger::drift::Step;
-use zest_ledger::mariadb::{Account, AccountName, Class, Held, Holder, Object, ObjectName, Privilege, Privileges, Scope, State};
+use zest_ledger::mariadb::{
+    Account, AccountName, Class, Event, Held, Holder, Object, ObjectName, Privilege, Privileges, Scope, State, Trigger,
+};
 
 use crate::encryption::HINT;
 use crate::{BridgeError, Encryption};
@@ -226,24 +228,8 @@ impl Session {
             if flag(&row, 4) {
                 note("binlog without trust in who makes functions");
             }
-            for mode in text(&row, 2).split(',') {
-                // These change how a statement is read.
-                if matches!(
-                    mode,
-                    "ANSI_QUOTES"
-                        | "NO_BACKSLASH_ESCAPES"
-                        | "ORACLE"
-                        | "PIPES_AS_CONCAT"
-                        | "IGNORE_SPACE"
-                        | "ANSI"
-                        | "DB2"
-                        | "MSSQL"
-                        | "MAXDB"
-                        | "POSTGRESQL"
-                ) {
-                    note(&format!("setting sql_mode {mode}"));
-                }
-            }
+            let modes = text(&row, 2);
+            modes.split(',').filter(|mode| READ_OTHERWISE.contains(mode)).for_each(|mode| note(&format!("setting sql_mode {mode}")));
         }
         Ok(())
     }
@@ -317,10 +303,28 @@ impl Session {
                 object.not_modelled.insert(format!("default of {}", text(&row, 2)));
             }
         }
+        let mut before: Option<((ObjectName, String, String), String)> = None;
         for row in self.rows("triggers", TRIGGERS)? {
             let name = ObjectName::new(Class::Table, &text(&row, 0), &text(&row, 1));
-            if let Some(object) = state.objects.get_mut(&name) {
-                object.not_modelled.insert(format!("trigger {} on {}", text(&row, 2), text(&row, 3).to_lowercase()));
+            let (trigger, event) = (text(&row, 2), text(&row, 3));
+            // The server gives the definer without quotes; the last `@` stands before the host.
+            let definer = AccountName::parse(&text(&row, 6)).filter(|definer| state.accounts.contains_key(definer));
+            let event_of = match event.as_str() {
+                "INSERT" => Some(Event::Insert),
+                "UPDATE" => Some(Event::Update),
+                "DELETE" => Some(Event::Delete),
+                _ => None,
+            };
+            let Some(object) = state.objects.get_mut(&name) else { continue };
+            let group = (name, text(&row, 4), event.clone());
+            let follows = before.take().filter(|(other, _)| *other == group).map(|(_, trigger)| trigger);
+            before = Some((group, trigger.clone()));
+            match (definer, event_of, mode_that_reads_otherwise(&text(&row, 7))) {
+                (Some(definer), Some(event), None) => {
+                    let is_before = text(&row, 4) == "BEFORE";
+                    object.triggers.insert(trigger, Trigger { definer, is_before, event, follows, body: text(&row, 5) });
+                }
+                _ => _ = object.not_modelled.insert(format!("trigger {trigger} on {}", event.to_lowercase())),
             }
         }
         for row in self.rows("routines", ROUTINES)? {
@@ -331,6 +335,7 @@ impl Session {
                 parameters: Some(text(&row, 5)),
                 returns: maybe(&row, 6).filter(|r| !r.is_empty()),
                 body: Some(text(&row, 7)),
+                not_modelled: mode_that_reads_otherwise(&text(&row, 8)).map(|mode| format!("body under {mode}")).into_iter().collect(),
                 ..Object::default()
             };
             state.objects.insert(ObjectName::new(class, &text(&row, 0), &text(&row, 1)), object);
@@ -364,6 +369,15 @@ impl Session {
         }
         Ok(())
     }
+}
+
+/// Modes under which a text is read otherwise.
+const READ_OTHERWISE: &[&str] =
+    &["ANSI_QUOTES", "NO_BACKSLASH_ESCAPES", "ORACLE", "PIPES_AS_CONCAT", "IGNORE_SPACE", "ANSI", "DB2", "MSSQL", "MAXDB", "POSTGRESQL"];
+
+/// Returns the mode under which a body was made and is read, whatever the server's is, if it is one that reads texts otherwise.
+fn mode_that_reads_otherwise(modes: &str) -> Option<&str> {
+    modes.split(',').find(|mode| READ_OTHERWISE.contains(mode))
 }
 
 fn words(error: &mysql::Error) -> String {
@@ -470,8 +484,9 @@ WHERE table_schema NOT IN ('mysql', 'information_schema', 'performance_schema', 
 
 const ROUTINES: &str = "
 SELECT CONVERT(db USING utf8mb4), CONVERT(name USING utf8mb4), CONVERT(type USING utf8mb4), CONVERT(definer USING utf8mb4),
-       CONVERT(security_type USING utf8mb4), CONVERT(param_list USING utf8mb4), CONVERT(returns USING utf8mb4), CONVERT(body USING utf8mb4)
+       CONVERT(security_type USING utf8mb4), CONVERT(param_list USING utf8mb4), CONVERT(returns USING utf8mb4), CONVERT(body USING utf8mb4), sql_mode
 FROM mysql.proc WHERE db NOT IN ('mysql', 'information_schema', 'performance_schema', 'sys')";
 
 const TRIGGERS: &str = "
-SELECT event_object_schema, event_object_table, trigger_name, event_manipulation FROM information_schema.triggers";
+SELECT event_object_schema, event_object_table, trigger_name, event_manipulation, action_timing, action_statement, definer, sql_mode
+FROM information_schema.triggers ORDER BY event_object_schema, event_object_table, action_timing, event_manipulation, action_order";

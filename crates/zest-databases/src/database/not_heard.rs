@@ -90,7 +90,7 @@ pub(crate) fn of_object(server: &str, class: &str, entry: &DatabaseObject, findi
         ("row-security", flag(row_security), &[&["table"]], &[]),
         ("row-security-for-owner", flag(row_security_for_owner), &[&["table"]], &[]),
         ("policies", of_policies, &[&["table"]], &[]),
-        ("triggers", first_name(triggers), &[&["table", "view"]], &[]),
+        ("triggers", first_name(triggers), &[&["table", "view"]], &[&["table"]]),
         ("rules", first_name(rules), &[&["table", "view"]], &[]),
         ("checks", first_name(checks), &[&["table", "type"]], &[]),
         ("domain-of", of(domain_of), &[&["type"]], &[]),

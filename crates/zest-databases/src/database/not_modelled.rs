@@ -83,7 +83,7 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("rule", "a rule that is not read, or uses such a thing; with `on insert` and the like, those acts only", ROWS),
     (
         "trigger",
-        "a trigger that is not read (MariaDB, tables below others); with `on insert` and the like, those acts only",
+        "a trigger that is not read (tables below others; on MariaDB one whose definer is a role or gone, or that was made under a mode which reads texts otherwise); with `on insert` and the like, those acts only",
         &[Insert, Update, Delete, Truncate],
     ),
     ("default", "a default of a column that uses such a thing", WRITES),
@@ -93,7 +93,7 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("key", "a foreign key whose owners lack a right, or that sets off triggers", &[Insert, Update, Delete]),
     ("type", "a type that is neither of the server, nor an enumeration, a domain or a row", &[Select, Insert, Update, Delete, Cast]),
     ("foreign", "a table of another server", &[Select, Insert, Update, Delete, Truncate]),
-    ("body", "a body in `BEGIN ATOMIC` that uses such a thing", &[Call]),
+    ("body", "a body in `BEGIN ATOMIC` that uses such a thing, or one that was made under a mode which reads texts otherwise", &[Call]),
     ("setting", "a setting of everybody's sessions, or of a role's in one database; with `of ROLE`, of that role's", ALL),
     ("rights", "changed rights on something that is built in", ALL),
     ("operator", "an operator on built-in types, for statements with its sign", ALL),

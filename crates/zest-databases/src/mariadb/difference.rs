@@ -6,6 +6,7 @@ use std::fmt::Write as _;
 use super::name::{AccountName, Class, Holder, ObjectName, Scope, literal, quoted};
 use super::privilege::{Privilege, Privileges};
 use super::state::{Account, GrantChange, Held, Object, State};
+use super::trigger::Trigger;
 use crate::database::not_modelled::NAMES_NOT_RESOLVED;
 use crate::database::order::{self, MadeOf};
 use crate::drift::{Drift, Side, Step, left_alone, on_one_side};
@@ -31,7 +32,7 @@ fn attributes(account: &Account) -> Vec<String> {
     list
 }
 
-fn definition(object: &Object) -> Vec<String> {
+fn definition(name: &ObjectName, object: &Object) -> Vec<String> {
     let mut parts: Vec<String> = Vec::new();
     parts.extend(object.definer.as_ref().map(|d| format!("definer {d}")));
     if object.runs_as_owner {
@@ -44,6 +45,7 @@ fn definition(object: &Object) -> Vec<String> {
     parts.extend(object.parameters.as_ref().map(|p| format!("parameters {}", p.trim())));
     parts.extend(object.returns.as_ref().map(|r| format!("returns {r}")));
     parts.extend(object.body.as_ref().map(|b| format!("body {}", b.trim())));
+    parts.extend(object.triggers.iter().map(|(trigger, made)| made.sql(trigger, name)));
     parts.extend(object.not_modelled.iter().map(|n| format!("{n} (not modelled)")));
     parts
 }
@@ -85,7 +87,7 @@ impl State {
                 (Some(_), None) => note(Side::Server, name.to_string()),
                 (None, Some(_)) => note(Side::Ledger, name.to_string()),
                 (Some(server), Some(wanted)) => {
-                    let (theirs, ours) = (definition(server), definition(wanted));
+                    let (theirs, ours) = (definition(&name, server), definition(&name, wanted));
                     on_one_side(&theirs, &ours).for_each(|(side, part)| note(side, format!("{name}: {part}")));
                 }
                 _ => {}
@@ -137,7 +139,14 @@ impl State {
     /// Returns what differs in objects that are there and is not led to what the ledger says by any statement: texts, columns, definers.
     #[must_use]
     pub fn left_alone(&self, ledger: &Self) -> Vec<String> {
-        let both = ledger.objects.iter().filter_map(|(name, wanted)| Some((name, definition(self.objects.get(name)?), definition(wanted))));
+        let both = ledger.objects.iter().filter_map(|(name, wanted)| {
+            let mut now = self.objects.get(name)?.clone();
+            // Those that are missing are made.
+            wanted.triggers.iter().for_each(|(trigger, made)| {
+                now.triggers.entry(trigger.clone()).or_insert_with(|| made.clone());
+            });
+            Some((name, definition(name, &now), definition(name, wanted)))
+        });
         both.flat_map(|(name, now, wanted)| left_alone(&name.to_string(), &now, &wanted)).collect()
     }
 
@@ -146,7 +155,7 @@ impl State {
     /// What the ledger does not declare is left alone: accounts and tables are never dropped.
     #[must_use]
     pub fn steps_to(&self, ledger: &Self, by: &AccountName) -> Vec<Step> {
-        let mut plan = Plan { now: self.clone(), steps: Vec::new() };
+        let mut plan = Plan { now: self.clone(), made: BTreeSet::new(), steps: Vec::new() };
         plan.roles(ledger, by);
         plan.accounts(ledger);
         plan.objects(ledger);
@@ -175,6 +184,8 @@ impl State {
 
 struct Plan {
     now: State,
+    /// Objects that were not there.
+    made: BTreeSet<ObjectName>,
     steps: Vec<Step>,
 }
 
@@ -254,9 +265,29 @@ impl Plan {
                 self.step(create(name, object));
             }
             self.now.objects.insert(name.clone(), object.clone());
+            self.made.insert(name.clone());
         }
         // From without, so that each is altered while those within read as whoever carries this out.
         later.into_iter().rev().for_each(|sql| self.step(sql));
+        for (name, object) in &ledger.objects {
+            self.triggers(name, object);
+        }
+    }
+
+    /// The triggers of a table that are missing, each behind the one that it follows.
+    fn triggers(&mut self, name: &ObjectName, wanted: &Object) {
+        let has = self.now.objects.get(name).map(|now| &now.triggers).filter(|_| !self.made.contains(name));
+        let mut missing: Vec<(&String, &Trigger)> =
+            wanted.triggers.iter().filter(|(trigger, _)| has.is_none_or(|has| !has.contains_key(*trigger))).collect();
+        while !missing.is_empty() {
+            let waits = |(_, trigger): &(&String, &Trigger)| {
+                trigger.follows.as_ref().is_some_and(|before| missing.iter().any(|(other, _)| *other == before))
+            };
+            // Those that follow each other in a circle are made as they stand, and the server says so.
+            let next = missing.iter().position(|each| !waits(each)).unwrap_or(0);
+            let (trigger, made) = missing.remove(next);
+            self.step(made.sql(trigger, name));
+        }
     }
 
     fn memberships(&mut self, ledger: &State) {

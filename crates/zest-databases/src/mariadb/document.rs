@@ -184,6 +184,10 @@ fn object_line(name: &ObjectName, object: &Object) -> String {
     parts.extend(object.parameters.as_ref().map(|p| format!("parameters = {}", text(p))));
     parts.extend(object.returns.as_ref().map(|r| format!("returns = {}", text(r))));
     parts.extend(object.body.as_ref().map(|b| format!("body = {}", text(b))));
+    if !object.triggers.is_empty() {
+        let triggers = object.triggers.iter().map(|(trigger, made)| format!("{} = {}", text(trigger), text(&made.sql(trigger, name))));
+        parts.push(format!("triggers = {{ {} }}", triggers.collect::<Vec<_>>().join(", ")));
+    }
     if !object.not_modelled.is_empty() {
         parts.push(format!("not-modelled = {}", list(&object.not_modelled)));
     }

@@ -27,7 +27,7 @@ fn place_of(server: &Server, account: &AccountName) -> Option<Place> {
 /// Returns where that is written which a check is about.
 pub(super) fn place(server: &Server, need: &Need, view: &View<'_>) -> Option<Place> {
     match need {
-        Need::InRole { need, .. } | Need::InName { need, .. } => place(server, need, view),
+        Need::InRole { need, .. } | Need::InName { need, .. } | Need::Perhaps { need, .. } => place(server, need, view),
         Need::Table { object, .. } | Need::Routine { object, .. } | Need::AnyOn { object, .. } => {
             server.places.objects.get(object).copied()
         }

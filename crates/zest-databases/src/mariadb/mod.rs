@@ -12,6 +12,7 @@ mod review;
 mod state;
 mod statement;
 mod through;
+mod trigger;
 mod written;
 
 use std::collections::BTreeSet;
@@ -294,3 +295,4 @@ pub use difference::script;
 pub use name::{AccountName, Class, Holder, ObjectName, Scope, literal, matches, quoted, rank};
 pub use privilege::{Level, Privilege, Privileges};
 pub use state::{Account, GrantChange, Held, Object, OnTable, Origin, Source, State, View, admits};
+pub use trigger::{Event, Trigger};

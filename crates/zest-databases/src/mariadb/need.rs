@@ -82,6 +82,8 @@ pub(crate) enum Need {
     InRole { role: Option<String>, need: Box<Self> },
     /// A check that a view or routine makes in another name than the caller's.
     InName { by: As, need: Box<Self> },
+    /// A check that the server makes only if it comes to it: in a trigger or routine, behind a condition, or where there is such a row.
+    Perhaps { of: String, need: Box<Self> },
 }
 
 /// Which of what is held on a table will do, whatever right it is.
@@ -111,6 +113,7 @@ impl Need {
             | Self::Shown { .. }
             | Self::OwnTable { .. }
             | Self::Definer { .. } => Some(Self::InName { by: by.clone(), need: Box::new(self) }),
+            Self::Perhaps { of, need } => need.in_name_of(by).map(|need| need.if_come_to(&of)),
             // Who somebody is, and which roles there are to be made active, is another matter in a routine.
             Self::PassOn { .. }
             | Self::Activate { .. }
@@ -120,6 +123,22 @@ impl Need {
             | Self::Proxy { .. }
             | Self::HoldsRole { .. }
             | Self::InRole { .. } => None,
+        }
+    }
+
+    /// Returns the check as one that the server may come to or not.
+    pub(crate) fn if_come_to(self, of: &str) -> Self {
+        match self {
+            Self::Perhaps { .. } => self,
+            other => Self::Perhaps { of: of.to_owned(), need: Box::new(other) },
+        }
+    }
+
+    /// Returns the check itself, whether the server is sure to come to it or not.
+    pub(crate) fn itself(&self) -> &Self {
+        match self {
+            Self::Perhaps { need, .. } => need,
+            other => other,
         }
     }
 
@@ -134,7 +153,7 @@ impl Need {
             Self::PassOn { scope, .. } => Some(scope.to_string()),
             Self::Accounts { .. } => Some(Scope::database(ACCOUNTS).to_string()),
             Self::Global { .. } => Some(Scope::Everything.to_string()),
-            Self::InRole { need, .. } | Self::InName { need, .. } => need.about(),
+            Self::InRole { need, .. } | Self::InName { need, .. } | Self::Perhaps { need, .. } => need.about(),
             Self::Shown { tables } => tables.first().map(|(object, _)| object.to_string()),
             Self::Activate { .. }
             | Self::Admin { .. }
@@ -158,6 +177,7 @@ impl Need {
                 (privilege, grounds)
             }
             Self::InRole { role, need } => return need.also(&session.in_role(role.as_deref())),
+            Self::Perhaps { need, .. } => return need.also(session),
             Self::Table { .. }
             | Self::Routine { .. }
             | Self::Global { .. }
@@ -197,6 +217,7 @@ impl Need {
             Self::Database { database, any } => (vec![Scope::database(database), Scope::Everything], any.iter().next()?, &[]),
             Self::Global { any } => (vec![Scope::Everything], any.iter().next()?, &[]),
             Self::InRole { role, need } => return need.taken(state, &session.in_role(role.as_deref()), all),
+            Self::Perhaps { need, .. } => return need.taken(state, session, all),
             Self::Table { .. }
             | Self::Routine { .. }
             | Self::PassOn { .. }
@@ -435,6 +456,17 @@ impl Need {
                 fail(Refusal::NoPrivilege, format!("`{shown}` does not hold {privileges} on database `{ACCOUNTS}`{other}"))
             }
             Self::InRole { role, need } => need.outcome(state, &session.in_role(role.as_deref())),
+            Self::Perhaps { of, need } => {
+                let Outcome { refusal, text, place } = need.outcome(state, session);
+                match refusal {
+                    None => Outcome { refusal, text, place },
+                    Some(_) => Outcome {
+                        refusal: Some(Refusal::NotDecided),
+                        text: format!("whether the server comes to this for {}: {text}", visible(of)),
+                        place,
+                    },
+                }
+            }
             Self::InName { by, need } => match by.account().filter(|definer| !state.accounts.contains_key(*definer)) {
                 Some(definer) => {
                     let text = format!("the definer `{}` is no account of this server", visible(&definer.to_string()));

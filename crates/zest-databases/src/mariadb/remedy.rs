@@ -102,7 +102,8 @@ pub(super) fn ways(site: Site<'_>, server: &Server, answer: &Answer, refusal: Re
                 | Need::Proxy { .. }
                 | Need::HoldsRole { .. }
                 | Need::InRole { .. }
-                | Need::InName { .. } => return ways,
+                | Need::InName { .. }
+                | Need::Perhaps { .. } => return ways,
             };
             let list: Vec<&str> = privileges.iter().map(Privilege::word).collect();
             if list.is_empty() {

@@ -7,6 +7,7 @@ use rustc_hash::FxHashSet;
 
 use super::name::{AccountName, Holder, ObjectName, Scope, covers, matches, rank};
 use super::privilege::{Level, Privilege, Privileges};
+use super::trigger::Trigger;
 use zest_model::source::{Place, visible};
 
 /// An account.
@@ -65,7 +66,9 @@ pub struct Object {
     pub returns: Option<String>,
     /// The body of a routine.
     pub body: Option<String>,
-    /// What the server looks at and this model only names, such as `trigger log on insert`.
+    /// The triggers of a table, by name.
+    pub triggers: BTreeMap<String, Trigger>,
+    /// What the server looks at and this model only names, such as `default of id`.
     pub not_modelled: BTreeSet<String>,
 }
 
@@ -155,7 +158,12 @@ impl State {
             databases: databases.clone(),
             objects: objects
                 .iter()
-                .map(|(object, entry)| (object.clone(), Object { definer: entry.definer.as_ref().map(&name), ..entry.clone() }))
+                .map(|(object, entry)| {
+                    let mut entry = entry.clone();
+                    entry.definer = entry.definer.as_ref().map(&name);
+                    entry.triggers.values_mut().for_each(|trigger| trigger.definer = name(&trigger.definer));
+                    (object.clone(), entry)
+                })
                 .collect(),
             grants: grants.iter().map(|((who, on), held)| ((holder(who), scope(on)), held.clone())).collect(),
             has_public: *has_public,

@@ -1,12 +1,14 @@
 //! Which checks the server makes for a statement.
 
+mod along;
+mod bodies;
 mod catalogs;
 mod objects;
 mod session;
 mod settings;
 mod views;
 
-use std::sync::LazyLock;
+use std::sync::{Arc, LazyLock};
 
 use rustc_hash::FxHashSet;
 use sqlparser::ast::{
@@ -18,13 +20,14 @@ use super::about_rights;
 use super::name::{Class, ObjectName};
 use super::need::{Any, As, Need, object_in};
 use super::privilege::{Privilege, Privileges};
-use super::state::{Object, State};
+use super::state::State;
 use crate::database::followed::{Followed, Then};
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server};
 use crate::database::{Needs, On};
 use crate::sql::{
     Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, Words, carried_out, one, several, table_name, with_statements,
 };
+use bodies::Variables;
 use session::Ongoing;
 pub(super) use session::leaves;
 use views::Change;
@@ -33,10 +36,12 @@ use zest_model::ask::Refusal;
 /// Functions of the server itself that touch no table, sorted.
 static BUILT_IN: LazyLock<FxHashSet<&str>> = LazyLock::new(|| include_str!("functions.txt").lines().collect());
 
-/// A view or routine, and all that what is in it depends on.
+/// A view, routine or trigger, and all that what is in it depends on.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 struct Circumstances {
     object: ObjectName,
+    /// The trigger of the table.
+    trigger: Option<String>,
     by: As,
     database: Option<String>,
 }
@@ -94,6 +99,10 @@ impl<'s> Deriver<'s> {
             followed: Followed::default(),
             change: Change::default(),
             shown: None,
+            variables: Arc::default(),
+            row_of: None,
+            is_only_planned: false,
+            passes_over: false,
         }
     }
 
@@ -112,6 +121,8 @@ impl<'s> Deriver<'s> {
     /// Derives something that runs in a name, in a database.
     fn in_name_of(&mut self, by: As, database: Option<String>, derive: impl FnOnce(&mut Self)) {
         let before = (std::mem::replace(&mut self.by, by), std::mem::replace(&mut self.database, database));
+        // What can be seen of a body is its own.
+        let seen = (std::mem::take(&mut self.variables), self.row_of.take());
         let outer = std::mem::take(&mut self.list);
         derive(self);
         for need in std::mem::replace(&mut self.list, outer) {
@@ -121,6 +132,7 @@ impl<'s> Deriver<'s> {
             }
         }
         (self.by, self.database) = before;
+        (self.variables, self.row_of) = seen;
     }
 
     /// Rows that go into a file need a right of their own.
@@ -133,12 +145,19 @@ impl<'s> Deriver<'s> {
 
     /// A deriver for the same session, which has derived nothing yet.
     fn again(&self) -> Self {
-        Self { by: self.by.clone(), ..Self::new(self.state, self.database.as_deref()) }
+        Self {
+            by: self.by.clone(),
+            variables: self.variables.clone(),
+            row_of: self.row_of.clone(),
+            is_only_planned: self.is_only_planned,
+            passes_over: self.passes_over,
+            ..Self::new(self.state, self.database.as_deref())
+        }
     }
 
     /// Takes what another one has derived.
     fn take(&mut self, made: Self) {
-        let Self { state: _, database: _, by: _, found, list, undecided, followed: _, change: _, shown: _ } = made;
+        let Self { found, list, undecided, .. } = made;
         self.found.extend(found);
         self.list.extend(list);
         self.undecided.extend(undecided);
@@ -178,6 +197,14 @@ struct Deriver<'s> {
     change: Change,
     /// Where a view is made, what it reads: the relation with its number, and its columns. Then none of it is checked yet.
     shown: Option<Vec<(usize, ObjectName, Columns)>>,
+    /// The variables of the body that is derived.
+    variables: Arc<Variables>,
+    /// The table whose row the body of a trigger can see.
+    row_of: Option<ObjectName>,
+    /// Whether the statement is explained and not carried out.
+    is_only_planned: bool,
+    /// Whether what is refused within a function that is called goes unnoticed.
+    passes_over: bool,
 }
 
 const RELATIONS: &[Class] = &[Class::Table, Class::View];
@@ -203,6 +230,15 @@ impl Names for Deriver<'_> {
     fn cast(&mut self, _: &sqlparser::ast::DataType, _: Option<&str>) -> Result<(), String> {
         // There are no types but the server's own.
         Ok(())
+    }
+
+    fn variable(&mut self, row: Option<&str>, name: &str) -> bool {
+        let is_of_trigger = row.is_some_and(|row| ["new", "old"].iter().any(|word| row.eq_ignore_ascii_case(word)));
+        if let Some(table) = self.row_of.clone().filter(|_| is_of_trigger) {
+            self.on_table(&table, Privilege::Select, On::Columns(vec![name.to_owned()]));
+            return true;
+        }
+        self.variables.has(row, name)
     }
 
     fn column_type(&self, _: usize, _: &str) -> Option<String> {
@@ -376,6 +412,7 @@ impl Deriver<'_> {
         for verb in &used.verbs {
             self.not_modelled(object, Touch::from(*verb));
         }
+        self.runs_along(object, used);
         if object.class == Class::View {
             self.through_view(object, used);
         }
@@ -406,9 +443,11 @@ impl Deriver<'_> {
             return;
         }
         let by = definer.filter(|_| as_owner).map_or_else(|| self.by.clone(), As::Definer);
-        let here = Circumstances { object: view.clone(), by: by.clone(), database: self.database.clone() };
+        // A function without a database is of the view's own: the server reads the query there.
+        let database = Some(view.database.clone());
+        let here = Circumstances { object: view.clone(), trigger: None, by: by.clone(), database: database.clone() };
         if self.enter(&here) {
-            self.in_name_of(by, self.database.clone(), |inner| {
+            self.in_name_of(by, database, |inner| {
                 with_statements(Dialect::Mariadb, &query, true, |read| match one(read) {
                     Ok(statement) => inner.walk(statement),
                     Err(_) => inner.undecided.push(format!("the query of {view} cannot be read")),
@@ -465,40 +504,6 @@ impl Deriver<'_> {
             self.list.push(Need::Open { by, database: object.database.clone() });
         }
         self.inside(&object);
-    }
-
-    fn of_routine(&self, entry: &Object) -> As {
-        entry.definer.clone().filter(|_| entry.runs_as_owner).map_or_else(|| self.by.clone(), |definer| self.by.runs(definer))
-    }
-
-    /// A routine of one plain statement is followed; it runs as its definer where it says so.
-    fn inside(&mut self, object: &ObjectName) {
-        let Some(entry) = self.state.objects.get(object) else { return };
-        let body = entry.body.clone().unwrap_or_default();
-        let inner = body.trim().trim_end_matches(';').trim();
-        if inner.is_empty() {
-            self.undecided.push(format!("what {object} does: its body is not in the ledger"));
-        }
-        let plain = inner.strip_prefix("BEGIN").and_then(|b| b.strip_suffix("END")).map_or(inner, str::trim).trim_end_matches(';').trim();
-        let statement = if plain.is_empty() {
-            return;
-        } else if plain.get(..7).is_some_and(|h| h.eq_ignore_ascii_case("return ")) {
-            format!("SELECT {}", plain[7..].trim())
-        } else {
-            plain.to_owned()
-        };
-        let by = self.of_routine(entry);
-        let here = Circumstances { object: object.clone(), by: by.clone(), database: Some(object.database.clone()) };
-        if !self.enter(&here) {
-            return;
-        }
-        with_statements(Dialect::Mariadb, &statement, true, |read| match read {
-            Ok(statements) => {
-                self.in_name_of(by, here.database.clone(), |inner| statements.iter().for_each(|s| inner.whole(s, &statement)))
-            }
-            Err(_) => self.undecided.push(format!("what {object} does: its body is not followed")),
-        });
-        self.followed.leave(here);
     }
 }
 
@@ -577,8 +582,10 @@ impl Deriver<'_> {
             Statement::Insert(insert) => self.changes(statement, Change::of_insert(insert)),
             Statement::Update(update) => self.changes(statement, Change::of_update(update)),
             Statement::Delete(delete) => self.changes(statement, Change::of_delete(delete)),
-            Statement::Explain { statement, .. } => {
+            Statement::Explain { statement, analyze, .. } => {
+                let before = std::mem::replace(&mut self.is_only_planned, !analyze);
                 self.statement(statement);
+                self.is_only_planned = before;
                 self.shows_what_is_behind();
             }
             Statement::Call(function) => self.call(function),

@@ -14,7 +14,7 @@ pub(crate) fn through(state: &State, line: &str) -> Vec<(String, String)> {
     let Ok(wanted) = evaluate::wanted(state, &Question::new("", "", line)) else { return Vec::new() };
     let Some(Need::Table { object, privilege, on, .. }) = wanted.list.last() else { return Vec::new() };
     let columns: Vec<String> = state.objects.get(object).into_iter().flat_map(|of| &of.columns).map(|(column, _)| column.clone()).collect();
-    let is_it = |need: &Need| match need {
+    let is_it = |need: &Need| match need.itself() {
         Need::Table { by: As::Own(_) | As::Definer(_), object: about, privilege: some, on: checked } => {
             about == object && some == privilege && covers(checked, on, &columns)
         }
@@ -29,8 +29,8 @@ pub(crate) fn through(state: &State, line: &str) -> Vec<(String, String)> {
 fn thing(name: &ObjectName, of: &Object) -> Option<Thing> {
     let count = of.parameters.as_deref().map_or(0, |parameters| listed(parameters).len());
     let columns = || Used::Rows(of.columns.iter().map(|(column, _)| name::quoted(column)).collect());
-    // A trigger runs as whoever made it; of none it is written what it does.
-    let has_trigger = || of.not_modelled.iter().any(|note| sort_of(note) == "trigger");
+    // A trigger runs as its definer, also where a view passes a change on to its table.
+    let has_trigger = || !of.triggers.is_empty() || of.not_modelled.iter().any(|note| sort_of(note) == "trigger");
     let used = match name.class {
         Class::View if of.runs_as_owner || has_trigger() => columns(),
         Class::Table if has_trigger() => columns(),

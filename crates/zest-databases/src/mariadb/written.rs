@@ -1,6 +1,6 @@
 //! From what a ledger writes about a MariaDB server to its state, with findings for what the server would refuse.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -10,6 +10,7 @@ use super::document::level_of;
 use super::name::{AccountName, Class, Holder, ObjectName, Scope, is_barred_as_role};
 use super::privilege::{Level, Privilege, Privileges};
 use super::state::{Account, GrantChange, Object, State};
+use super::trigger::Trigger;
 use crate::database::circles::closing;
 use crate::database::not_heard;
 use crate::database::not_modelled::{GONE, notes};
@@ -170,7 +171,7 @@ impl Reader<'_> {
         if entry.credential.as_ref().is_some_and(|c| c.value == Credential::Missing) {
             self.places.without_credential.insert(name.clone(), entry.name.place);
         }
-        let mut limits: std::collections::BTreeMap<String, u32> = std::collections::BTreeMap::new();
+        let mut limits: BTreeMap<String, u32> = BTreeMap::new();
         for (what, number) in &entry.limits {
             if ["queries", "updates", "connections"].contains(&what.value.as_str()) {
                 limits.insert(what.value.clone(), number.value);
@@ -310,6 +311,7 @@ impl Reader<'_> {
         if name.class == Class::Table {
             definer = None;
         }
+        let triggers = self.triggers(&name, &entry.triggers);
         let text = |value: &Option<At<String>>| value.as_ref().map(|t| t.value.clone());
         let object = Object {
             definer,
@@ -323,9 +325,45 @@ impl Reader<'_> {
             parameters: text(&entry.parameters).or_else(|| name.class.is_routine().then(String::new)),
             returns: text(&entry.returns).map(|r| normal_type(&r)),
             body: text(&entry.body),
+            triggers,
             not_modelled: noted,
         };
         self.state.objects.insert(name, object);
+    }
+
+    fn triggers(&mut self, table: &ObjectName, written: &[(At<String>, At<String>)]) -> BTreeMap<String, Trigger> {
+        let mut triggers = BTreeMap::new();
+        for (key, text) in written {
+            match Trigger::read(&text.value, table).filter(|(name, _)| *name == key.value) {
+                Some((name, trigger)) => {
+                    if !self.state.accounts.contains_key(&trigger.definer) {
+                        let definer = trigger.definer.to_string();
+                        self.findings.push(
+                            Finding::new(
+                                Code::UnknownReference,
+                                format!("no account of this server is named `{}`", visible(&definer)),
+                            )
+                            .at(text.place, "the definer of a trigger is an account")
+                            .help("declare it below `accounts` of the database; a trigger whose definer is a role, or gone, stands under `not-modelled`"),
+                        );
+                    }
+                    triggers.insert(name, trigger);
+                }
+                None => self.findings.push(
+                    Finding::new(
+                        Code::BadObject,
+                        format!("the text of the trigger `{}` does not make it on {}", visible(&key.value), visible(&table.to_string())),
+                    )
+                    .at(text.place, "not a statement that makes it")
+                    .help(format!(
+                        "expected `CREATE DEFINER='login'@'host' TRIGGER {} BEFORE INSERT ON {} FOR EACH ROW …`, or one of the other events",
+                        visible(&key.value),
+                        visible(&table.sql())
+                    )),
+                ),
+            }
+        }
+        triggers
     }
 
     fn holder(&mut self, name: &At<String>) -> Option<Holder> {

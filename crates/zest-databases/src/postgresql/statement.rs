@@ -357,6 +357,11 @@ impl Names for Deriver<'_> {
         }
     }
 
+    fn variable(&mut self, _: Option<&str>, _: &str) -> bool {
+        // A name that is a variable's and a column's is an error there.
+        false
+    }
+
     fn column_type(&self, relation: usize, column: &str) -> Option<String> {
         let Found::Listed(object) = &self.found[relation] else { return None };
         let found = self.catalog.state().objects.get(object)?.columns.iter().find(|known| known.name == column)?;

@@ -334,6 +334,9 @@ pub(crate) trait Names {
 
     /// Returns the type of a column of a relation that was found, where it is known.
     fn column_type(&self, relation: usize, column: &str) -> Option<String>;
+
+    /// Takes a name, or the one of a field behind that of a row, for that of a variable, where it is one: then it is never a column.
+    fn variable(&mut self, row: Option<&str>, name: &str) -> bool;
 }
 
 /// Something in a FROM clause.
@@ -1179,7 +1182,7 @@ impl Walker<'_> {
                     self.dialect == Dialect::Postgresql && ident.quote_style.is_none() && WORDS_FOR_VALUES.contains(&name.as_str());
                 let is_variable = self.dialect == Dialect::Mariadb
                     && (name.starts_with('@') || ident.quote_style.is_none() && VALUES_OF_MARIADB.contains(&name.to_lowercase().as_str()));
-                if !(is_default(expr) || is_word || is_variable) {
+                if !(is_default(expr) || is_word || is_variable || self.names.variable(None, &name)) {
                     self.column(None, &name);
                 }
             }
@@ -1188,6 +1191,7 @@ impl Walker<'_> {
                 match names.as_slice() {
                     // A setting of the server, which everybody may see.
                     [first, ..] if self.dialect == Dialect::Mariadb && first.starts_with("@@") => {}
+                    [row, field] if self.names.variable(Some(row), field) => {}
                     [.., alias, column] => self.column(Some(alias), column),
                     _ => self.undecided("a name that is not followed"),
                 }

@@ -207,66 +207,10 @@ impl Words {
         Some(text)
     }
 
-    /// Reads a sign if it comes next.
-    pub(crate) fn takes_token(&mut self, token: &Token) -> bool {
-        let is = self.tokens.get(self.at) == Some(token);
-        self.at += usize::from(is);
-        is
-    }
-}
-
-/// What the grammar for PostgreSQL reads.
-#[cfg(feature = "postgresql")]
-impl Words {
-    /// Returns whether a word comes behind the next one.
-    pub(crate) fn is_followed_by(&self, word: &str) -> bool {
-        self.is_at(self.at + 1, word)
-    }
-
-    /// Reads a word if it comes next, and a name behind it.
-    pub(crate) fn takes_before_name(&mut self, word: &str) -> bool {
-        let is = self.is(word) && matches!(self.tokens.get(self.at + 1), Some(Token::Word(_)));
-        self.at += usize::from(is);
-        is
-    }
-
-    /// Reads a text in quotes if it comes next.
-    pub(crate) fn takes_text(&mut self) -> bool {
-        let is = matches!(
-            self.tokens.get(self.at),
-            Some(
-                Token::SingleQuotedString(_)
-                    | Token::EscapedStringLiteral(_)
-                    | Token::UnicodeStringLiteral(_)
-                    | Token::DollarQuotedString(_)
-            )
-        );
-        self.at += usize::from(is);
-        is
-    }
-
     /// Reads whatever is left, as it is written, signs that end statements and all; nothing where nothing is left.
     pub(crate) fn rest_with_signs(&mut self) -> Option<String> {
         let from = std::mem::replace(&mut self.at, self.tokens.len());
         (from < self.tokens.len()).then(|| self.text_of(from, self.tokens.len()))
-    }
-
-    /// Reads a text in any sort of quotes.
-    pub(crate) fn any_text(&mut self) -> Option<String> {
-        let text = match self.tokens.get(self.at)? {
-            Token::SingleQuotedString(text) | Token::EscapedStringLiteral(text) | Token::UnicodeStringLiteral(text) => text.clone(),
-            Token::DollarQuotedString(text) => text.value.clone(),
-            _ => return None,
-        };
-        self.at += 1;
-        Some(text)
-    }
-
-    /// Passes over whatever comes next; nothing at the end of the statement.
-    pub(crate) fn skip(&mut self) -> Option<()> {
-        self.tokens.get(self.at).filter(|token| **token != Token::SemiColon)?;
-        self.at += 1;
-        Some(())
     }
 
     /// Reads up to the sign that ends the statement, or to one of some words in no parentheses, as it is written; nothing where there is
@@ -296,70 +240,9 @@ impl Words {
         at
     }
 
-    /// Reads the bounds of a partition: `IN`, `FROM … TO` or `WITH`, each with values and nothing that is worked out.
-    pub(crate) fn takes_bounds(&mut self) -> bool {
-        let is_plain = |token: &Token| match token {
-            Token::Word(word) => ["in", "from", "to", "with", "modulus", "remainder", "minvalue", "maxvalue", "null", "true", "false"]
-                .iter()
-                .any(|known| word.quote_style.is_none() && word.value.eq_ignore_ascii_case(known)),
-            Token::LParen | Token::RParen | Token::Comma | Token::Minus | Token::Number(..) | Token::SingleQuotedString(_) => true,
-            _ => false,
-        };
-        let from = self.at;
-        while self.tokens.get(self.at).is_some_and(is_plain) {
-            self.at += 1;
-        }
-        self.at > from
-    }
-
     /// Whether a parenthesis comes next.
     pub(crate) fn is_parenthesis(&self) -> bool {
         self.tokens.get(self.at) == Some(&Token::LParen)
-    }
-
-    /// Reads an assignment to a name or a part of it if one comes next, and returns what is assigned, as it is written.
-    pub(crate) fn assigned(&mut self) -> Option<String> {
-        let mut at = self.at;
-        if !matches!(self.tokens.get(at)?, Token::Word(_)) {
-            return None;
-        }
-        let mut depth = 0_usize;
-        loop {
-            match self.tokens.get(at)? {
-                Token::LBracket => depth += 1,
-                Token::RBracket => depth = depth.checked_sub(1)?,
-                Token::Assignment | Token::Eq if depth == 0 => break,
-                Token::Word(_) | Token::Period if depth == 0 => {}
-                Token::SemiColon | Token::LParen if depth == 0 => return None,
-                _ if depth > 0 => {}
-                _ => return None,
-            }
-            // Two words beside each other are no name.
-            let beside = matches!((self.tokens.get(at), self.tokens.get(at + 1)), (Some(Token::Word(_)), Some(Token::Word(_))));
-            if depth == 0 && beside {
-                return None;
-            }
-            at += 1;
-        }
-        let end = self.end_of_piece(&[]);
-        let value = (end > at + 1).then(|| self.text_of(at + 1, end))?;
-        self.at = end;
-        Some(value)
-    }
-
-    /// Reads the type of a variable, and what it begins with.
-    pub(crate) fn declared(&mut self) -> Option<(String, Option<String>)> {
-        let (from, end) = (self.at, self.end_of_piece(&[]));
-        let begins_value = |at: usize| {
-            matches!(self.tokens[at], Token::Assignment | Token::Eq)
-                || ["default", "not", "collate"].iter().any(|word| self.is_at(at, word))
-        };
-        let until = (from..end).find(|at| begins_value(*at)).unwrap_or(end);
-        let name = (until > from).then(|| self.text_of(from, until))?;
-        let is_value = |at: usize| matches!(self.tokens[at], Token::Assignment | Token::Eq) || self.is_at(at, "default");
-        let value = (until..end).find(|at| is_value(*at)).filter(|at| at + 1 < end).map(|at| self.text_of(at + 1, end));
-        self.at = end;
-        Some((name, value))
     }
 
     /// Reads a statement without the variables that its rows go into (`INTO`), as it is written otherwise.
@@ -416,11 +299,155 @@ impl Words {
         self.at += usize::from(is);
         is
     }
+
+    /// Returns whether a word comes behind the next one.
+    pub(crate) fn is_followed_by(&self, word: &str) -> bool {
+        self.is_at(self.at + 1, word)
+    }
+
+    /// Reads a sign if it comes next.
+    pub(crate) fn takes_token(&mut self, token: &Token) -> bool {
+        let is = self.tokens.get(self.at) == Some(token);
+        self.at += usize::from(is);
+        is
+    }
+}
+
+/// What the grammar for PostgreSQL reads.
+#[cfg(feature = "postgresql")]
+impl Words {
+    /// Reads a word if it comes next, and a name behind it.
+    pub(crate) fn takes_before_name(&mut self, word: &str) -> bool {
+        let is = self.is(word) && matches!(self.tokens.get(self.at + 1), Some(Token::Word(_)));
+        self.at += usize::from(is);
+        is
+    }
+
+    /// Reads a text in quotes if it comes next.
+    pub(crate) fn takes_text(&mut self) -> bool {
+        let is = matches!(
+            self.tokens.get(self.at),
+            Some(
+                Token::SingleQuotedString(_)
+                    | Token::EscapedStringLiteral(_)
+                    | Token::UnicodeStringLiteral(_)
+                    | Token::DollarQuotedString(_)
+            )
+        );
+        self.at += usize::from(is);
+        is
+    }
+
+    /// Reads a text in any sort of quotes.
+    pub(crate) fn any_text(&mut self) -> Option<String> {
+        let text = match self.tokens.get(self.at)? {
+            Token::SingleQuotedString(text) | Token::EscapedStringLiteral(text) | Token::UnicodeStringLiteral(text) => text.clone(),
+            Token::DollarQuotedString(text) => text.value.clone(),
+            _ => return None,
+        };
+        self.at += 1;
+        Some(text)
+    }
+
+    /// Passes over whatever comes next; nothing at the end of the statement.
+    pub(crate) fn skip(&mut self) -> Option<()> {
+        self.tokens.get(self.at).filter(|token| **token != Token::SemiColon)?;
+        self.at += 1;
+        Some(())
+    }
+
+    /// Reads the bounds of a partition: `IN`, `FROM … TO` or `WITH`, each with values and nothing that is worked out.
+    pub(crate) fn takes_bounds(&mut self) -> bool {
+        let is_plain = |token: &Token| match token {
+            Token::Word(word) => ["in", "from", "to", "with", "modulus", "remainder", "minvalue", "maxvalue", "null", "true", "false"]
+                .iter()
+                .any(|known| word.quote_style.is_none() && word.value.eq_ignore_ascii_case(known)),
+            Token::LParen | Token::RParen | Token::Comma | Token::Minus | Token::Number(..) | Token::SingleQuotedString(_) => true,
+            _ => false,
+        };
+        let from = self.at;
+        while self.tokens.get(self.at).is_some_and(is_plain) {
+            self.at += 1;
+        }
+        self.at > from
+    }
+
+    /// Reads an assignment to a name or a part of it if one comes next, and returns what is assigned, as it is written.
+    pub(crate) fn assigned(&mut self) -> Option<String> {
+        let mut at = self.at;
+        if !matches!(self.tokens.get(at)?, Token::Word(_)) {
+            return None;
+        }
+        let mut depth = 0_usize;
+        loop {
+            match self.tokens.get(at)? {
+                Token::LBracket => depth += 1,
+                Token::RBracket => depth = depth.checked_sub(1)?,
+                Token::Assignment | Token::Eq if depth == 0 => break,
+                Token::Word(_) | Token::Period if depth == 0 => {}
+                Token::SemiColon | Token::LParen if depth == 0 => return None,
+                _ if depth > 0 => {}
+                _ => return None,
+            }
+            // Two words beside each other are no name.
+            let beside = matches!((self.tokens.get(at), self.tokens.get(at + 1)), (Some(Token::Word(_)), Some(Token::Word(_))));
+            if depth == 0 && beside {
+                return None;
+            }
+            at += 1;
+        }
+        let end = self.end_of_piece(&[]);
+        let value = (end > at + 1).then(|| self.text_of(at + 1, end))?;
+        self.at = end;
+        Some(value)
+    }
+
+    /// Reads the type of a variable, and what it begins with.
+    pub(crate) fn declared(&mut self) -> Option<(String, Option<String>)> {
+        let (from, end) = (self.at, self.end_of_piece(&[]));
+        let begins_value = |at: usize| {
+            matches!(self.tokens[at], Token::Assignment | Token::Eq)
+                || ["default", "not", "collate"].iter().any(|word| self.is_at(at, word))
+        };
+        let until = (from..end).find(|at| begins_value(*at)).unwrap_or(end);
+        let name = (until > from).then(|| self.text_of(from, until))?;
+        let is_value = |at: usize| matches!(self.tokens[at], Token::Assignment | Token::Eq) || self.is_at(at, "default");
+        let value = (until..end).find(|at| is_value(*at)).filter(|at| at + 1 < end).map(|at| self.text_of(at + 1, end));
+        self.at = end;
+        Some((name, value))
+    }
 }
 
 /// What the grammar for MariaDB reads.
 #[cfg(feature = "mariadb")]
 impl Words {
+    /// Reads up to a comma that stands in no parentheses, or to the sign that ends the statement, as it is written; nothing where there is
+    /// nothing.
+    pub(crate) fn item(&mut self) -> Option<String> {
+        let (from, end) = (self.at, self.end_of_piece(&[]));
+        let mut depth = 0_usize;
+        let comma = (from..end).find(|at| {
+            match self.tokens[*at] {
+                Token::LParen | Token::LBracket => depth += 1,
+                Token::RParen | Token::RBracket => depth = depth.saturating_sub(1),
+                _ => {}
+            }
+            depth == 0 && self.tokens[*at] == Token::Comma
+        });
+        self.at = comma.unwrap_or(end);
+        (self.at > from).then(|| self.text_of(from, self.at))
+    }
+
+    /// Whether the sign that ends a statement comes next.
+    pub(crate) fn is_semicolon(&self) -> bool {
+        self.tokens.get(self.at) == Some(&Token::SemiColon)
+    }
+
+    /// Returns whether a word stands anywhere in what is left of the statement, with a dot behind it.
+    pub(crate) fn has_before_dot(&self, word: &str) -> bool {
+        (self.at..self.end_of_piece(&[])).any(|at| self.is_at(at, word) && self.tokens.get(at + 1) == Some(&Token::Period))
+    }
+
     /// Reads up to a comma that stands in no parentheses, or to one of some words there, as it is written; nothing where there is nothing.
     pub(crate) fn text_until(&mut self, ends: &[&str]) -> Option<String> {
         let from = self.at;

@@ -202,7 +202,7 @@ table! {
     /// The policies of row security; none where it is not known which there are.
     policies: Option<Vec<DatabasePolicy>> = "policies", Shape::Map(&Shape::Table(&DATABASE_POLICY)), "policies of row security by name, all of them; left out where they are not known (PostgreSQL)";
     /// Triggers, each with the statement that makes it.
-    triggers: Vec<(At<String>, At<String>)> = "triggers", Shape::Map(&Shape::Text), "triggers by name, each with the statement that makes it (PostgreSQL)";
+    triggers: Vec<(At<String>, At<String>)> = "triggers", Shape::Map(&Shape::Text), "triggers by name, each with the statement that makes it";
     /// Rules, each with the statement that makes it.
     rules: Vec<(At<String>, At<String>)> = "rules", Shape::Map(&Shape::Text), "rules by name, each with the statement that makes it (PostgreSQL)";
     /// Checks of a table that call something, or all of a domain, each with its condition.

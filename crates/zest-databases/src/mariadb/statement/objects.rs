@@ -220,6 +220,7 @@ impl<'s> Deriver<'s> {
             }
             "do" => {
                 let rest = words.rest_text()?;
+                self.passes_over = true;
                 self.expression(&rest)
             }
             // Of a table that keeps what its rows were.
@@ -542,7 +543,7 @@ impl<'s> Deriver<'s> {
             }
             "trigger" => {
                 let (database, name) = self.name(words)?;
-                match self.trigger(&database, &name) {
+                match self.table_of_trigger(&database, &name) {
                     Some(table) => self.on_table(&table, P::Trigger, On::Object),
                     None => self.undecided.push(format!("the trigger `{database}.{name}` is not in the inventory")),
                 }
@@ -563,10 +564,11 @@ impl<'s> Deriver<'s> {
     }
 
     /// The table that a trigger hangs on.
-    fn trigger(&self, database: &str, name: &str) -> Option<ObjectName> {
+    fn table_of_trigger(&self, database: &str, name: &str) -> Option<ObjectName> {
         let begin = format!("trigger {name} on ");
         let has = |(object, entry): &(&ObjectName, &super::super::state::Object)| {
-            object.database == database && entry.not_modelled.iter().any(|note| note.starts_with(&begin))
+            let is_known = entry.triggers.contains_key(name) || entry.not_modelled.iter().any(|note| note.starts_with(&begin));
+            object.database == database && is_known
         };
         self.state.objects.iter().find(has).map(|(object, _)| object.clone())
     }
@@ -579,6 +581,7 @@ impl<'s> Deriver<'s> {
         }
         if ["select", "insert", "update", "delete", "replace", "with", "table", "values"].iter().any(|word| words.is(word)) {
             let rest = words.rest_text()?;
+            self.is_only_planned = true;
             self.inner(&rest)?;
             self.shows_what_is_behind();
             return Some(());
@@ -976,7 +979,7 @@ impl<'s> Deriver<'s> {
         if words.takes("trigger") {
             let if_exists = words.takes_both("if", "exists");
             let (database, name) = self.name(words)?;
-            match self.trigger(&database, &name) {
+            match self.table_of_trigger(&database, &name) {
                 Some(table) => self.on_table(&table, P::Trigger, On::Object),
                 None if if_exists => {}
                 None => self.undecided.push(format!("the trigger `{database}.{name}` is not in the inventory")),

@@ -21,19 +21,22 @@ pub(super) struct Change {
     is_joint: bool,
     /// It gives rows back.
     returns: bool,
+    /// The rows that are made are written out.
+    pub(super) has_values: bool,
 }
 
 impl Change {
-    pub(super) const fn of_insert(insert: &Insert) -> Self {
-        Self { is_joint: false, returns: insert.returning.is_some() }
+    pub(super) fn of_insert(insert: &Insert) -> Self {
+        let has_values = matches!(&insert.source, Some(query) if matches!(*query.body, SetExpr::Values(_)));
+        Self { is_joint: false, returns: insert.returning.is_some(), has_values }
     }
 
     pub(super) fn of_update(update: &Update) -> Self {
-        Self { is_joint: !update.table.joins.is_empty() || update.from.is_some(), returns: update.returning.is_some() }
+        Self { is_joint: !update.table.joins.is_empty() || update.from.is_some(), returns: update.returning.is_some(), has_values: false }
     }
 
     pub(super) const fn of_delete(delete: &Delete) -> Self {
-        Self { is_joint: !delete.tables.is_empty() || delete.using.is_some(), returns: delete.returning.is_some() }
+        Self { is_joint: !delete.tables.is_empty() || delete.using.is_some(), returns: delete.returning.is_some(), has_values: false }
     }
 }
 
@@ -127,7 +130,7 @@ impl Deriver<'_> {
         let has = |verb: Verb| used.verbs.contains(&verb);
         let (inserts, updates, deletes) = (has(Verb::Insert), has(Verb::Update), has(Verb::Delete));
         let reads = has(Verb::Select) && !read.is_empty();
-        let Change { is_joint, returns } = self.change;
+        let Change { is_joint, returns, has_values: _ } = self.change;
         // Whether the table is read in the name of the view, and whether its columns are read in the name of whoever changes it.
         let (table_is_read, view_is_read) = match () {
             () if inserts => (has_where || inserted.len() < columns.len() || returns, false),
@@ -187,6 +190,7 @@ impl Deriver<'_> {
             self.not_modelled(view, Touch::from(*verb));
             self.not_modelled(&base, Touch::from(*verb));
         }
+        self.runs_along(&base, used);
         true
     }
 
