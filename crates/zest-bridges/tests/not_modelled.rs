@@ -397,6 +397,30 @@ const MARIADB: &[(&str, &[&str])] = &[
         "a trigger on delete",
         &["CREATE DEFINER='nobody'@'localhost' TRIGGER pier.log AFTER DELETE ON pier.t FOR EACH ROW INSERT INTO pier.closed VALUES (1)"],
     ),
+    (
+        "a trigger that was made under another mode",
+        &[
+            "GRANT TRIGGER ON pier.t TO nobody@localhost",
+            "SET sql_mode = 'ANSI_QUOTES'",
+            "CREATE DEFINER=nobody@localhost TRIGGER pier.log BEFORE INSERT ON pier.t FOR EACH ROW SET @a = NEW.\"amount\"",
+            "SET sql_mode = DEFAULT",
+        ],
+    ),
+    (
+        "a trigger of a role",
+        &["CREATE DEFINER=harbour TRIGGER pier.log BEFORE INSERT ON pier.t FOR EACH ROW INSERT INTO pier.closed VALUES (1)"],
+    ),
+    (
+        "a trigger of somebody who is gone",
+        &["CREATE DEFINER=gone@localhost TRIGGER pier.log BEFORE INSERT ON pier.t FOR EACH ROW INSERT INTO pier.closed VALUES (1)"],
+    ),
+    (
+        "triggers one behind the other",
+        &[
+            "CREATE TRIGGER pier.log BEFORE INSERT ON pier.t FOR EACH ROW SET @a = 1",
+            "CREATE DEFINER=nobody@localhost TRIGGER pier.log_too BEFORE INSERT ON pier.t FOR EACH ROW PRECEDES log SET @a = 2",
+        ],
+    ),
     ("a key", &["ALTER TABLE pier.t ADD FOREIGN KEY (id) REFERENCES pier.closed (id)"]),
     ("a view", &["RENAME TABLE pier.t TO pier.t_b", "CREATE VIEW pier.t AS SELECT id, amount, note FROM pier.t_b"]),
     (
@@ -463,6 +487,7 @@ const MARIADB_BESIDES: &[&str] = &[
     "call pier.act()",
     "call pier.act_as_nobody()",
     "call pier.act_as_role()",
+    "call pier.made_under_another_mode()",
     "call pier.act_as_gone()",
     "select id from pier.closed",
     "select 1 /*!+ (select max(id) from pier.closed) */",
@@ -531,6 +556,11 @@ const MARIADB_BEGIN: &[&str] = &[
     "CREATE DEFINER=nobody@localhost PROCEDURE pier.act_as_nobody() SELECT count(*) FROM pier.closed",
     "CREATE DEFINER=harbour PROCEDURE pier.act_as_role() SELECT count(*) FROM pier.closed",
     "CREATE DEFINER=gone@localhost PROCEDURE pier.act_as_gone() SELECT 1",
+    "SET sql_mode = 'ANSI_QUOTES'",
+    "CREATE PROCEDURE pier.made_under_another_mode() SQL SECURITY INVOKER SELECT \"amount\" FROM pier.two",
+    "SET sql_mode = DEFAULT",
+    "GRANT SELECT (id) ON pier.two TO clerk@127.0.0.1",
+    "GRANT EXECUTE ON PROCEDURE pier.made_under_another_mode TO clerk@127.0.0.1",
     "GRANT EXECUTE ON FUNCTION pier.open_ TO clerk@127.0.0.1",
     "GRANT EXECUTE ON FUNCTION pier.READS TO clerk@127.0.0.1",
     "GRANT EXECUTE ON FUNCTION pier.reads_as_nobody TO clerk@127.0.0.1",

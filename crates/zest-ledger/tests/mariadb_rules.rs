@@ -1,8 +1,8 @@
 //! The rules of MariaDB 10.11 by name, without a server: the real one holds them in `zest-bridges`.
 
 use zest_ledger::mariadb::{
-    Account, AccountName, Class, GrantChange, Holder, Level, Object, ObjectName, Origin, Privilege, Privileges, Said, Scope, State, View,
-    admits, matches, say,
+    Account, AccountName, Class, GrantChange, Holder, Level, Object, ObjectName, Origin, Privilege, Privileges, Said, Scope, State,
+    Trigger, View, admits, matches, say,
 };
 
 fn from(address: &str) -> Origin {
@@ -57,11 +57,15 @@ fn member(state: &mut State, account: &str, role: &str) {
     state.memberships.insert((holder, role.to_owned()), false);
 }
 
-/// Whether a session of `login` from an address, with a role or none, may run a statement.
-fn may(state: &State, login: &str, address: &str, role: Option<&str>, sql: &str) -> bool {
+fn said(state: &State, login: &str, address: &str, role: Option<&str>, sql: &str) -> Said {
     let origin = from(address);
     let account = state.account_for(login, &origin).unwrap_or_else(|| panic!("nobody for {login} from {address}"));
-    match say(state, &View::new(state, account, origin.clone(), role), None, sql) {
+    say(state, &View::new(state, account, origin.clone(), role), None, sql)
+}
+
+/// Whether a session of `login` from an address, with a role or none, may run a statement.
+fn may(state: &State, login: &str, address: &str, role: Option<&str>, sql: &str) -> bool {
+    match said(state, login, address, role, sql) {
         Said::Allowed => true,
         Said::Refused(..) => false,
         Said::NotDecided(why) => panic!("{sql}: not decided: {why}"),
@@ -365,6 +369,120 @@ fn whatever_a_routine_or_view_does_is_checked_in_the_name_of_its_definer() {
         assert!(!held(&["desk@%"], true), "{body}: the definer lacks it");
         assert!(held(&["keeper@%"], true), "{body}: whoever calls needs it not");
         assert!(held(&["desk@%"], false) && !held(&["keeper@%"], false), "{body}: in the name of whoever calls");
+    }
+}
+
+/// What a body does, whose it is, what is held, and whether `desk` comes through: a sure yes, a sure no, or it hangs on what is in there.
+#[test]
+fn a_body_is_followed_as_far_as_the_server_is_sure_to_come() {
+    use Said::{Allowed, NotDecided, Refused};
+    let no = || Refused(String::new(), None);
+    let perhaps = || NotDecided(String::new());
+    let rows: &[(&str, &str, Said)] = &[
+        ("BEGIN SELECT id FROM member; SELECT id FROM points; END", "select on club.member (id)", no()),
+        ("BEGIN SELECT id FROM member; END", "select on club.member (id)", Allowed),
+        // A variable is never a column, and only where it can be seen.
+        ("BEGIN DECLARE name int; SELECT name FROM member; END", "select on club.member (id)", Allowed),
+        ("BEGIN BEGIN DECLARE name int; END; SELECT name FROM member; END", "select on club.member (id)", no()),
+        ("BEGIN DECLARE name int; SELECT member.name FROM member; END", "select on club.member (id)", no()),
+        ("BEGIN DECLARE r ROW (name int); SELECT r.name; END", "select on club.member (id)", Allowed),
+        ("BEGIN FOR name IN (SELECT id FROM member) DO SELECT name.id; END FOR; END", "select on club.member (id)", Allowed),
+        ("BEGIN DECLARE z int; SELECT id, id INTO z, @y FROM member; END", "select on club.member (id)", Allowed),
+        // Behind a condition, a leave, a handler.
+        ("BEGIN IF a > 1 THEN SELECT name FROM member; END IF; END", "select on club.member (id)", perhaps()),
+        ("BEGIN IF (SELECT max(name) FROM member) > 1 THEN SELECT 1; END IF; END", "select on club.member (id)", no()),
+        (
+            "BEGIN IF a > 1 THEN SELECT id FROM member; ELSEIF a > 0 THEN SELECT id FROM member; END IF; END",
+            "select on club.member (id)",
+            Allowed,
+        ),
+        ("BEGIN WHILE a < (SELECT max(name) FROM member) DO SET a = 1; END WHILE; END", "select on club.member (id)", no()),
+        ("BEGIN REPEAT SET a = 1; UNTIL a = (SELECT max(name) FROM member) END REPEAT; END", "select on club.member (id)", perhaps()),
+        ("BEGIN CASE a WHEN 1 THEN SELECT name FROM member; ELSE SELECT 1; END CASE; END", "select on club.member (id)", perhaps()),
+        ("l: BEGIN LEAVE l; SELECT name FROM member; END", "select on club.member (id)", perhaps()),
+        ("BEGIN SIGNAL SQLSTATE '45000'; SELECT name FROM member; END", "select on club.member (id)", perhaps()),
+        ("BEGIN DECLARE EXIT HANDLER FOR SQLEXCEPTION BEGIN END; SELECT name FROM member; END", "select on club.member (id)", perhaps()),
+        ("BEGIN DECLARE EXIT HANDLER FOR NOT FOUND BEGIN END; SELECT name FROM member; END", "select on club.member (id)", no()),
+        ("BEGIN DECLARE c CURSOR FOR SELECT name FROM member; END", "select on club.member (id)", perhaps()),
+        ("BEGIN CREATE TEMPORARY TABLE member (name int); SELECT name FROM member; END", "create temporary tables on club.*", perhaps()),
+        // What is not followed allows nothing.
+        ("BEGIN EXECUTE IMMEDIATE 'SELECT 1'; END", "select on club.*", perhaps()),
+        ("BEGIN SET ROLE crew; SELECT 1; END", "select on club.*", perhaps()),
+        ("BEGIN DECLARE x TYPE OF member.name; SELECT 1; END", "select on club.*", perhaps()),
+        ("BEGIN GRANT SELECT ON club.member TO desk; END", "select on club.*", perhaps()),
+        ("BEGIN SELECT 1;", "select on club.*", perhaps()),
+        ("BEGIN SELECT 1; END SELECT 2", "select on club.*", perhaps()),
+        ("BEGIN SET GLOBAL max_connections = 5; END", "select on club.*", no()),
+        ("BEGIN SET a = 1, @b = (SELECT max(name) FROM member); END", "select on club.member (id)", no()),
+    ];
+    for (body, rights, wanted) in rows {
+        let mut state = state(&["desk@%"]);
+        let parameters = Some("IN a int, OUT b int".to_owned());
+        let definer = Some(AccountName::new("root", "localhost"));
+        let object = Object { body: Some((*body).to_owned()), definer, parameters, ..Object::default() };
+        state.objects.insert(ObjectName::new(Class::Procedure, "club", "take"), object);
+        state.change(&execute(Holder::Account(AccountName::new("desk", "%"))));
+        grant(&mut state, &format!("{rights} to desk@%"));
+        let said = said(&state, "desk", "192.0.2.7", None, "call club.take(1, @b)");
+        assert_eq!(std::mem::discriminant(&said), std::mem::discriminant(wanted), "{body}: {said:?}");
+    }
+}
+
+/// A trigger of `club.member`: when it fires, what it does, what its definer holds, what is done, and what comes of it for `desk`, who may
+/// do anything to the rows of the table and nothing else.
+#[test]
+fn a_trigger_runs_as_its_definer() {
+    use Said::{Allowed, NotDecided, Refused};
+    let no = || Refused(String::new(), None);
+    let perhaps = || NotDecided(String::new());
+    let (insert, select) = ("insert into club.member (id) values (1)", "insert into club.member (id) select 1");
+    let reads = "SET @a = (SELECT max(id) FROM points)";
+    let rows: &[(&str, &str, &str, &str, Said)] = &[
+        ("BEFORE INSERT", "SET @a = 1", "trigger on club.member", insert, Allowed),
+        ("BEFORE INSERT", "SET @a = 1", "insert on club.*", insert, no()),
+        ("BEFORE INSERT", reads, "trigger on club.member", insert, no()),
+        ("BEFORE INSERT", reads, "trigger, select on club.*", insert, Allowed),
+        // There may be no row, or none that comes that far.
+        ("BEFORE INSERT", reads, "trigger on club.member", select, perhaps()),
+        ("AFTER INSERT", reads, "trigger on club.member", insert, perhaps()),
+        ("AFTER INSERT", reads, "trigger, select on club.*", select, Allowed),
+        ("BEFORE UPDATE", reads, "trigger on club.member", "update club.member set id = 1", perhaps()),
+        ("BEFORE UPDATE", reads, "trigger on club.member", insert, Allowed),
+        (
+            "BEFORE UPDATE",
+            reads,
+            "trigger on club.member",
+            "insert into club.member (id) values (1) on duplicate key update id = 2",
+            perhaps(),
+        ),
+        ("AFTER DELETE", reads, "trigger on club.member", "delete from club.member", perhaps()),
+        ("AFTER DELETE", reads, "trigger on club.member", "replace into club.member (id) values (1)", perhaps()),
+        ("AFTER DELETE", reads, "trigger on club.member", "explain delete from club.member", Allowed),
+        ("AFTER DELETE", reads, "trigger, select on club.*", "delete from club.member", Allowed),
+        // Its row: to read a column of it takes SELECT, to set one UPDATE.
+        ("BEFORE INSERT", "SET NEW.name = NEW.id", "trigger on club.member", insert, no()),
+        ("BEFORE INSERT", "SET NEW.name = 1", "trigger, update on club.member", insert, Allowed),
+        ("BEFORE INSERT", "SET NEW.name = NEW.id", "trigger, update on club.member", insert, no()),
+        ("BEFORE INSERT", "SET NEW.name = NEW.id", "trigger, update, select on club.member", insert, Allowed),
+        ("BEFORE INSERT", "INSERT INTO points (id) VALUES (NEW.id)", "trigger, insert on club.*", insert, no()),
+        ("BEFORE INSERT", "INSERT INTO points (id) VALUES (NEW.id)", "trigger, insert, select on club.*", insert, Allowed),
+        ("BEFORE INSERT", "CALL other.sets(NEW.id)", "trigger, select, insert, update, execute on everything", insert, perhaps()),
+    ];
+    for (when, body, rights, statement, wanted) in rows {
+        let mut state = state(&["desk@%", "keeper@%"]);
+        let table = ObjectName::new(Class::Table, "club", "member");
+        let made = format!("CREATE DEFINER='keeper'@'%' TRIGGER club.tells {when} ON club.member FOR EACH ROW {body}");
+        let (name, trigger) = Trigger::read(&made, &table).expect("it makes one");
+        assert_eq!(
+            Trigger::read(&trigger.sql(&name, &table), &table),
+            Some((name.clone(), trigger.clone())),
+            "it is written as it was read"
+        );
+        state.objects.get_mut(&table).expect("it is there").triggers.insert(name, trigger);
+        grant(&mut state, "select, insert, update, delete on club.member to desk@%");
+        grant(&mut state, &format!("{rights} to keeper@%"));
+        let said = said(&state, "desk", "192.0.2.7", None, statement);
+        assert_eq!(std::mem::discriminant(&said), std::mem::discriminant(wanted), "{when} {body}, {rights}, {statement}: {said:?}");
     }
 }
 

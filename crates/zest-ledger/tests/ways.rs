@@ -784,6 +784,13 @@ grants = [
     };
     let on_club =
         ALONG.replace("objects.\"table club.hints\" = { ", "objects.\"table club.hints\" = { not-modelled = [\"trigger log on insert\"], ");
+    let club_trigger = |event: &str, does: &str| {
+        let of = ALONG
+            .replace("\"out@%\" = {} }", "\"out@%\" = {}, \"keeper@%\" = {} }")
+            .replace("  { allow = [\"select\"], on = \"table club.hints\"", "  { allow = [\"trigger\"], on = \"table club.hints\", to = [\"keeper@%\"] },\n  { allow = [\"delete\"], on = \"table club.member\", to = [\"keeper@%\"] },\n  { allow = [\"select\"], on = \"table club.hints\"");
+        let made = format!("CREATE DEFINER='keeper'@'%' TRIGGER club.log AFTER {event} ON club.hints FOR EACH ROW {does}");
+        of.replace("objects.\"table club.hints\" = { ", &format!("objects.\"table club.hints\" = {{ triggers = {{ log = \"{made}\" }}, "))
+    };
     let disabled = trigger("INSERT").replace("public.note()\" }", "public.note(); ALTER TABLE public.hints DISABLE TRIGGER note\" }");
     let no_columns = trigger("INSERT")
         .replace("public.note()\" }, columns = { id = \"integer\" } }", "public.note()\" } }")
@@ -819,6 +826,24 @@ grants = [
         ("as the caller", of_caller(trigger("INSERT")), "db", "delete on table public.fares", Proved),
         ("disabled", disabled, "db", "delete on table public.fares", Proved),
         ("on MariaDB", on_club.clone(), "club", "delete on table club.member", NotProved),
+        ("followed on MariaDB", club_trigger("INSERT", "DELETE FROM club.member"), "club", "delete on table club.member", Refuted),
+        (
+            "behind a condition",
+            club_trigger("INSERT", "BEGIN IF NEW.id > 5 THEN DELETE FROM club.member; END IF; END"),
+            "club",
+            "delete on table club.member",
+            // Its definer may not read the row.
+            NotProved,
+        ),
+        ("something else on MariaDB", club_trigger("INSERT", "SET @a = 1"), "club", "delete on table club.member", Proved),
+        ("another act on MariaDB", club_trigger("UPDATE", "DELETE FROM club.member"), "club", "delete on table club.member", Proved),
+        (
+            "not followed on MariaDB",
+            club_trigger("INSERT", "EXECUTE IMMEDIATE 'nothing'"),
+            "club",
+            "delete on table club.member",
+            NotProved,
+        ),
         ("on MariaDB, without one", ALONG.to_owned(), "club", "delete on table club.member", Proved),
     ] {
         for (who, standing) in [("writer", writer), ("out", Proved)] {

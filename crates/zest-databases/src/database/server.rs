@@ -272,6 +272,7 @@ fn check_in<R: Rules>(
         }
     };
     let before = trace.is_refused();
+    let mut open = Vec::new();
     for (number, need) in needs.list.iter().enumerate() {
         let mut outcome = R::outcome(need, held, session);
         if let Some(statement) = needs.statement_of(number) {
@@ -296,6 +297,7 @@ fn check_in<R: Rules>(
                     trace.pass(Stage::Permission, || (format!("{STILL_SO} {from}"), Some(place)));
                 }
             }
+            Some(Refusal::NotDecided) => open.push((outcome.text, outcome.place.or_else(place))),
             Some(code) => {
                 if let Some(about) = R::about(need) {
                     trace.understood(|| Understood::Object(about));
@@ -310,9 +312,10 @@ fn check_in<R: Rules>(
     for note in needs.notes {
         trace.pass(Stage::Permission, || (note, None));
     }
-    match needs.undecided.into_iter().next() {
+    open.extend(needs.undecided.into_iter().map(|why| (why, None)));
+    match open.into_iter().next() {
         // A check that fails refuses, whatever else is not known.
-        Some(why) if !trace.is_refused() => trace.refuse(Stage::Permission, Refusal::NotDecided, || (why, None))?,
+        Some(why) if !trace.is_refused() => trace.refuse(Stage::Permission, Refusal::NotDecided, || why)?,
         Some(_) => {}
         None if needs.list.is_empty() => trace.pass(Stage::Permission, || ("the server checks nothing for this".to_owned(), None)),
         None => {}

@@ -252,11 +252,16 @@ pub fn say(state: &State, view: &View<'_>, database: Option<&str>, sql: &str) ->
     match statement::needs(state, database, sql) {
         Err((_, why)) => Said::NotDecided(why),
         Ok(needs) => {
-            let refused = needs.list.iter().find_map(|n| {
-                let outcome = n.outcome(state, view);
-                outcome.refusal.map(|_| Said::Refused(outcome.text, n.about()))
-            });
-            refused.unwrap_or_else(|| needs.undecided.into_iter().next().map_or(Said::Allowed, Said::NotDecided))
+            let mut open = needs.undecided;
+            for need in &needs.list {
+                let Outcome { refusal, text, place: _ } = need.outcome(state, view);
+                match refusal {
+                    None => {}
+                    Some(Refusal::NotDecided) => open.push(text),
+                    Some(_) => return Said::Refused(text, need.about()),
+                }
+            }
+            open.into_iter().next().map_or(Said::Allowed, Said::NotDecided)
         }
     }
 }

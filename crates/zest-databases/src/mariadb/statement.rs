@@ -103,6 +103,7 @@ impl<'s> Deriver<'s> {
             row_of: None,
             is_only_planned: false,
             passes_over: false,
+            by_rows: false,
         }
     }
 
@@ -122,7 +123,7 @@ impl<'s> Deriver<'s> {
     fn in_name_of(&mut self, by: As, database: Option<String>, derive: impl FnOnce(&mut Self)) {
         let before = (std::mem::replace(&mut self.by, by), std::mem::replace(&mut self.database, database));
         // What can be seen of a body is its own.
-        let seen = (std::mem::take(&mut self.variables), self.row_of.take());
+        let seen = (std::mem::take(&mut self.variables), self.row_of.take(), std::mem::take(&mut self.by_rows));
         let outer = std::mem::take(&mut self.list);
         derive(self);
         for need in std::mem::replace(&mut self.list, outer) {
@@ -132,7 +133,7 @@ impl<'s> Deriver<'s> {
             }
         }
         (self.by, self.database) = before;
-        (self.variables, self.row_of) = seen;
+        (self.variables, self.row_of, self.by_rows) = seen;
     }
 
     /// Rows that go into a file need a right of their own.
@@ -205,6 +206,8 @@ struct Deriver<'s> {
     is_only_planned: bool,
     /// Whether what is refused within a function that is called goes unnoticed.
     passes_over: bool,
+    /// Whether functions are called for rows, of which there may be none.
+    by_rows: bool,
 }
 
 const RELATIONS: &[Class] = &[Class::Table, Class::View];
@@ -251,6 +254,7 @@ impl Touches for Deriver<'_> {
     const DIALECT: Dialect = Dialect::Mariadb;
 
     fn on_relation(&mut self, used: &Use) {
+        self.by_rows |= used.verbs.iter().any(|verb| *verb != Verb::Insert);
         match self.found[used.relation].clone() {
             Found::Listed(object) => match &mut self.shown {
                 // A view that is read is read in another name; what goes on with a sequence is looked at as ever.
@@ -282,7 +286,9 @@ impl Touches for Deriver<'_> {
         false
     }
 
-    fn at_end(&mut self) {}
+    fn at_end(&mut self) {
+        self.by_rows = false;
+    }
 }
 
 impl Deriver<'_> {
@@ -448,6 +454,8 @@ impl Deriver<'_> {
         let here = Circumstances { object: view.clone(), trigger: None, by: by.clone(), database: database.clone() };
         if self.enter(&here) {
             self.in_name_of(by, database, |inner| {
+                // Whether the view itself has a row that is looked at hangs on what is beside it.
+                inner.by_rows = true;
                 with_statements(Dialect::Mariadb, &query, true, |read| match one(read) {
                     Ok(statement) => inner.walk(statement),
                     Err(_) => inner.undecided.push(format!("the query of {view} cannot be read")),

@@ -54,8 +54,16 @@ pub(crate) struct Taken {
 pub(super) fn one_more(written: &mut Written, grant: &DatabaseGrant, findings: &mut Vec<Finding>) {
     let Written { state, places, timed, taken, gone } = written;
     let (timed, gone) = (std::mem::take(timed), std::mem::take(gone));
-    let mut reader =
-        Reader { state: (**state).clone(), places: (**places).clone(), timed, taken: std::mem::take(taken), gone, at: None, findings };
+    let mut reader = Reader {
+        state: (**state).clone(),
+        places: (**places).clone(),
+        timed,
+        taken: std::mem::take(taken),
+        gone,
+        triggers: BTreeMap::new(),
+        at: None,
+        findings,
+    };
     reader.grant(grant);
     let Reader { state, places, timed, taken, gone, .. } = reader;
     *written = Written { state: Arc::new(state), places: Arc::new(places), timed, taken, gone };
@@ -69,6 +77,7 @@ pub(crate) fn written(parts: &[Arc<Database>], at: Option<Timestamp>, findings: 
         timed: Vec::new(),
         taken: Vec::new(),
         gone: BTreeSet::new(),
+        triggers: BTreeMap::new(),
         at,
         findings,
     };
@@ -125,6 +134,8 @@ struct Reader<'f> {
     taken: Vec<Taken>,
     /// What grants still name, and the server no longer has.
     gone: BTreeSet<Scope>,
+    /// Where each trigger of a database is written.
+    triggers: BTreeMap<(String, String), Place>,
     at: Option<Timestamp>,
     findings: &'f mut Vec<Finding>,
 }
@@ -347,6 +358,15 @@ impl Reader<'_> {
                             .help("declare it below `accounts` of the database; a trigger whose definer is a role, or gone, stands under `not-modelled`"),
                         );
                     }
+                    let (name_of_it, database) = (visible(&name), visible(&table.database));
+                    if let Some(&first) = self.triggers.get(&(table.database.clone(), name.clone())) {
+                        self.findings.push(
+                            Finding::new(Code::DuplicateId, format!("trigger `{name_of_it}` of database `{database}` is declared twice"))
+                                .at(key.place, "declared again here")
+                                .also(first, "first declared here"),
+                        );
+                    }
+                    self.triggers.insert((table.database.clone(), name.clone()), key.place);
                     triggers.insert(name, trigger);
                 }
                 None => self.findings.push(

@@ -2,7 +2,8 @@
 
 use fastrand::Rng;
 use zest_ledger::mariadb::{
-    Account, AccountName, Class, GrantChange, Holder, Level, Object, ObjectName, Privilege, Privileges, Scope, State,
+    Account, AccountName, Class, Event, GrantChange, Holder, Level, Object, ObjectName, Privilege, Privileges, Scope, State, Trigger,
+    quoted,
 };
 
 use super::ODD;
@@ -127,17 +128,52 @@ pub fn estate(rng: &mut Rng, size: Size) -> State {
             ..Object::default()
         };
         state.objects.insert(ObjectName::new(Class::Function, pick(rng, &databases).as_str(), &format!("function_{i}")), routine.clone());
-        let body = Some(if rng.bool() { "BEGIN END".to_owned() } else { counted });
+        let body = Some(match rng.u8(..4) {
+            0 => "BEGIN END".to_owned(),
+            1 => format!("BEGIN DECLARE n int DEFAULT 0; WHILE n < 1 DO SET n = n + 1; END WHILE; SELECT ({counted}) INTO n; END"),
+            2 => format!("BEGIN IF ({counted}) > 900 THEN SELECT 1; ELSE BEGIN DECLARE id int; SELECT id; END; END IF; END"),
+            _ => counted,
+        });
         state.objects.insert(
             ObjectName::new(Class::Procedure, pick(rng, &databases).as_str(), &format!("procedure_{i}")),
             Object { returns: None, body, ..routine },
         );
+    }
+    for (i, table) in tables.iter().enumerate() {
+        if rng.u8(..4) == 0 {
+            let other = pick(rng, &tables);
+            let trigger = random_trigger(rng, &state, table, other, &accounts);
+            if let Some(entry) = state.objects.get_mut(table) {
+                let first = format!("tells_{i}");
+                entry.triggers.insert(first.clone(), trigger.clone());
+                if rng.bool() {
+                    entry.triggers.insert(format!("also tells {i}"), Trigger { follows: Some(first), ..trigger });
+                }
+            }
+        }
     }
     for _ in 0..size.grants {
         let change = random_change(rng, &state);
         state.change(&change);
     }
     state
+}
+
+/// Makes a trigger that looks at its row, and at another table or not.
+fn random_trigger(rng: &mut Rng, state: &State, table: &ObjectName, other: &ObjectName, accounts: &[AccountName]) -> Trigger {
+    let root = AccountName::new("root", "localhost");
+    let definer = if accounts.is_empty() || rng.bool() { root } else { pick(rng, accounts).clone() };
+    let event = *pick(rng, &[Event::Insert, Event::Update, Event::Delete]);
+    let row = if event == Event::Delete { "OLD" } else { "NEW" };
+    let column = state.objects[table].columns.first().map_or_else(String::new, |(column, _)| quoted(column));
+    let is_before = rng.bool();
+    let body = match rng.u8(..4) {
+        0 if is_before && event != Event::Delete => format!("SET NEW.{column} = NEW.{column}"),
+        1 => format!("BEGIN DECLARE n int; SELECT count(*) INTO n FROM {}; END", other.sql()),
+        2 => format!("BEGIN IF {row}.{column} > 900 THEN SET @n = (SELECT count(*) FROM {}); END IF; END", other.sql()),
+        _ => format!("SET @n = {row}.{column}"),
+    };
+    Trigger { definer, is_before, event, follows: None, body }
 }
 
 fn some_of(rng: &mut Rng, all: Privileges) -> Privileges {

@@ -1,7 +1,7 @@
 //! What runs along: routines that are called, and the triggers of tables that are changed (`sp_head.cc`, `sql_trigger.cc` of version
 //! 10.11).
 
-use super::super::name::ObjectName;
+use super::super::name::{Class, ObjectName};
 use super::super::need::As;
 use super::super::privilege::Privilege;
 use super::super::state::Object;
@@ -26,7 +26,7 @@ impl Deriver<'_> {
             let parameters = entry.parameters.as_deref().unwrap_or_default();
             let before = self.list.len();
             self.in_name_of(by, here.database.clone(), |inner| inner.body(&object.to_string(), &body, parameters));
-            if self.passes_over {
+            if self.passes_over || self.by_rows && object.class == Class::Function {
                 self.come_to_or_not(before, &object.to_string());
             }
             self.followed.leave(here);
