@@ -1,5 +1,6 @@
 //! MariaDB 10.11: reading a server's own tables, and carrying out the steps of a roll-out one by one.
 
+use jiff::Timestamp;
 use mysql::prelude::Queryable;
 use mysql::{ClientIdentity, Conn, OptsBuilder, Row, SslOpts};
 use zest_ledger::drift::Step;
@@ -130,8 +131,18 @@ impl Session {
                     _ => _ = account.not_modelled.insert("requirement of a certificate".to_owned()),
                 }
                 let plugin = text(&row, 12);
-                if !matches!(plugin.as_str(), "" | "mysql_native_password" | "mysql_old_password" | "ed25519") {
+                let is_by_password = matches!(plugin.as_str(), "" | "mysql_native_password" | "mysql_old_password" | "ed25519");
+                if !is_by_password {
                     account.not_modelled.insert(format!("plugin {plugin}"));
+                }
+                let days = row.get::<Option<i64>, _>(14).flatten().unwrap_or(0);
+                // Without a password nothing is due; nor can somebody sign in with one that no text comes to.
+                if days > 0 && is_by_password && !account.expired && text(&row, 16) != "invalid" {
+                    let changed = row.get::<Option<i64>, _>(13).flatten().unwrap_or(0);
+                    account.credential_due = Timestamp::from_second(changed.saturating_add(days.saturating_mul(24 * 60 * 60))).ok();
+                    if flag(&row, 15) {
+                        account.not_modelled.insert("plugin beside a password that is to be changed".to_owned());
+                    }
                 }
                 state.accounts.insert(name.clone(), account);
                 Holder::Account(name)
@@ -459,7 +470,10 @@ SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CAST(COALESCE(J
        COALESCE(JSON_VALUE(Priv, '$.password_last_changed') = '0', 0), JSON_VALUE(Priv, '$.default_role'),
        CAST(JSON_VALUE(Priv, '$.max_questions') AS UNSIGNED), CAST(JSON_VALUE(Priv, '$.max_updates') AS UNSIGNED),
        CAST(JSON_VALUE(Priv, '$.max_connections') AS UNSIGNED), CAST(JSON_VALUE(Priv, '$.max_user_connections') AS UNSIGNED),
-       COALESCE(JSON_VALUE(Priv, '$.ssl_type'), '0'), COALESCE(JSON_VALUE(Priv, '$.plugin'), '')
+       COALESCE(JSON_VALUE(Priv, '$.ssl_type'), '0'), COALESCE(JSON_VALUE(Priv, '$.plugin'), ''),
+       CAST(COALESCE(JSON_VALUE(Priv, '$.password_last_changed'), 0) AS SIGNED),
+       CAST(COALESCE(NULLIF(JSON_VALUE(Priv, '$.password_lifetime'), '-1'), @@global.default_password_lifetime) AS SIGNED),
+       JSON_EXISTS(Priv, '$.auth_or'), COALESCE(JSON_VALUE(Priv, '$.authentication_string'), '')
 FROM mysql.global_priv";
 
 const DATABASES: &str = "

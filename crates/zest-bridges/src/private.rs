@@ -184,10 +184,12 @@ impl Mariadb {
             let [high, low] = number.to_be_bytes();
             origins.insert(account.clone(), IpAddr::V4(Ipv4Addr::new(127, 90, high, low)));
         }
-        let moved = state.renamed(|account| match origins.get(account) {
+        let mut moved = state.renamed(|account| match origins.get(account) {
             Some(origin) => AccountName::new(&account.user, &origin.to_string()),
             None => account.clone(),
         });
+        // Credentials are set anew on it.
+        moved.accounts.values_mut().for_each(|account| account.credential_due = None);
         let fresh = mariadb::State::fresh();
         let cannot = fresh.cannot_write(&moved);
         if !cannot.is_empty() {

@@ -471,6 +471,57 @@ fn a_default_role_that_is_not_granted_any_more_is_passed_over() {
 }
 
 /// Two roles of which either was granted to the other: the roll-out never makes a circle of them, whichever comes first.
+/// How an account is made, how many days ago its credential was set, and the lifetime that the server gives to those without one.
+#[test]
+fn a_credential_is_to_be_changed_once_its_lifetime_is_over() {
+    let Some(server) = servers::wanted(servers::mariadb) else { return };
+    let mut session = open(&server);
+    let now = jiff::Timestamp::now();
+    for (made, days, of_server) in [
+        ("PASSWORD EXPIRE INTERVAL 5 DAY", 4, 0),
+        ("PASSWORD EXPIRE INTERVAL 5 DAY", 6, 0),
+        ("PASSWORD EXPIRE INTERVAL 5 DAY", 6, 30),
+        ("PASSWORD EXPIRE INTERVAL 5 DAY", 5, 0),
+        ("PASSWORD EXPIRE NEVER", 600, 0),
+        ("PASSWORD EXPIRE NEVER", 600, 30),
+        ("PASSWORD EXPIRE DEFAULT", 600, 0),
+        ("PASSWORD EXPIRE DEFAULT", 29, 30),
+        ("PASSWORD EXPIRE DEFAULT", 31, 30),
+        ("", 31, 30),
+        ("", 31, 0),
+        ("PASSWORD EXPIRE", 0, 0),
+    ] {
+        clean(&mut session);
+        let admin = session.client();
+        let second = now.as_second() - days * 24 * 60 * 60;
+        for sql in [
+            format!("CREATE USER 'desk'@'%' {made}"),
+            format!(
+                "UPDATE mysql.global_priv SET Priv = JSON_SET(Priv, '$.password_last_changed', {second}) WHERE User = 'desk' AND {}",
+                days > 0
+            ),
+            "FLUSH PRIVILEGES".to_owned(),
+            format!("SET GLOBAL default_password_lifetime = {of_server}"),
+        ] {
+            admin.query_drop(&sql).unwrap_or_else(|e| panic!("{sql}: {e}"));
+        }
+        let origin = Origin::Address("127.0.0.1".parse().expect("an address"));
+        let theirs = connect(&server, "desk", &origin).and_then(|mut desk| desk.query_drop("SELECT 1").map_err(|e| e.to_string())).is_ok();
+        let document = session.read().expect("it is read").document("walked", None);
+        let users = "users.desk.proofs = [\"password\"]\n";
+        let estate = Ledger::new().document("db.toml", &format!("{users}{document}")).estate().unwrap_or_else(|f| panic!("{f}"));
+        let engine = Engine::compile(estate).expect("it compiles");
+        let question = Question::statement("desk", "walked", "select 1").from("127.0.0.1".parse().expect("an address"));
+        let ours = engine.ask(&question.clone().at(now)).verdict == zest_ledger::ask::Verdict::Allowed;
+        assert_eq!(ours, theirs, "{made}, {days} days ago, {of_server} from the server:\n{document}");
+        let is_due = document.lines().any(|line| line.starts_with("\"desk@%\"") && line.contains("credential-due"));
+        let refusal = engine.ask(&question).refusal;
+        assert_eq!(refusal == Some(zest_ledger::ask::Refusal::NotStated), is_due, "{made}, {days}, {of_server}: {refusal:?}\n{document}");
+    }
+    session.client().query_drop("SET GLOBAL default_password_lifetime = 0").expect("it is set back");
+    clean(&mut session);
+}
+
 #[test]
 fn roles_that_change_places_are_rolled_out() {
     let Some(server) = servers::wanted(servers::mariadb) else { return };

@@ -3,6 +3,7 @@
 use jiff::SignedDuration;
 use zest_ledger::ask::{Act, Refusal, Verdict};
 use zest_ledger::entry::{Channel, Proof};
+use zest_ledger::finding::Code;
 use zest_ledger::{Engine, Ledger, Question};
 
 use crate::support::{ask, engine, outcome};
@@ -539,4 +540,21 @@ rows! { maria:
     a_requirement_to_sign_in: coming("sealed", "192.0.2.1", "select id from club.t") => UNDECIDED;
     a_name_that_nobody_has_is_let_in_without_one: coming("stranger", "198.51.100.7", "select id from club.t") => ALLOWED;
     a_name_that_nobody_has_is_not_let_in_elsewhere: coming("stranger", "192.0.2.7", "select id from club.t") => Err(Refusal::OriginNotAdmitted);
+}
+
+/// What an account says that only the other server looks at.
+#[test]
+fn a_key_that_the_server_does_not_know_is_not_passed_over() {
+    for (kind, name, key) in [
+        ("mariadb", "desk@%", "until = 2026-01-01"),
+        ("mariadb", "desk@%", "inherit = false"),
+        ("mariadb", "desk@%", "settings = [\"role=x\"]"),
+        ("postgresql", "desk", "credential-due = 2026-01-01T00:00:00Z"),
+        ("postgresql", "desk", "locked = true"),
+        ("postgresql", "desk", "limits = { queries = 5 }"),
+    ] {
+        let ledger = format!("[systems.db]\nkind = \"{kind}\"\n[databases.db.accounts]\n\"{name}\" = {{ {key} }}\n");
+        let found = Ledger::new().document("ledger.toml", &ledger).estate().expect_err(key);
+        assert!(found.list().iter().any(|f| f.code == Code::UnknownKey && f.message.contains("means nothing")), "{key}: {found}");
+    }
 }

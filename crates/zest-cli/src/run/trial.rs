@@ -205,6 +205,10 @@ pub(crate) fn run(args: &Trial) -> Result<Exit> {
                     let Some(account) = answer.account.as_deref().and_then(AccountName::parse) else {
                         return Ok(Theirs::NotTried("no account was found".to_owned()));
                     };
+                    let is_due = state.accounts.get(&account).is_some_and(|known| known.credential_due.is_some());
+                    if is_due && answer.refusal == Some(Refusal::CredentialMustChange) {
+                        return Ok(Theirs::NotTried("it hangs on how old the credential is".to_owned()));
+                    }
                     let role = question.session.active_roles.as_ref().and_then(|roles| roles.first());
                     Ok(server.attempt(&account, role.map(String::as_str), &question.line)?.into())
                 })?;

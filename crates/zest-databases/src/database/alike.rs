@@ -44,6 +44,7 @@ struct Like<'e> {
     until: Option<Timestamp>,
     locked: Option<bool>,
     credential: Option<&'static str>,
+    credential_due: Option<Timestamp>,
 }
 
 fn like(entry: &DatabaseRole) -> Like<'_> {
@@ -60,6 +61,7 @@ fn like(entry: &DatabaseRole) -> Like<'_> {
         until,
         locked,
         credential,
+        credential_due,
         settings,
         limits: _,
         not_modelled,
@@ -75,6 +77,7 @@ fn like(entry: &DatabaseRole) -> Like<'_> {
         until: until.as_ref().map(|until| until.value),
         locked: locked.as_ref().map(|locked| locked.value),
         credential: credential.as_ref().map(|credential| credential.value.word()),
+        credential_due: credential_due.as_ref().map(|due| due.value),
     }
 }
 

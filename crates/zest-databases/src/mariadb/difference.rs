@@ -26,6 +26,7 @@ fn attributes(account: &Account) -> Vec<String> {
     if account.expired {
         list.push("credential expired".to_owned());
     }
+    list.extend(account.credential_due.map(|due| format!("credential due {due}")));
     list.extend(account.default_role.as_ref().map(|r| format!("default role {r}")));
     list.extend(account.not_modelled.iter().map(|n| format!("{n} (not modelled)")));
     list.extend(account.limits.iter().map(|(what, n)| format!("at most {n} {what}")));
@@ -120,6 +121,10 @@ impl State {
         let mut list = Vec::new();
         for (name, wanted) in ledger.accounts.iter().filter(|(n, _)| !self.accounts.contains_key(*n)) {
             list.extend(wanted.not_modelled.iter().map(|n| format!("account {name}: `{n}` is only named")));
+            let is_due = wanted
+                .credential_due
+                .map(|_| format!("account {name}: its `credential-due` is counted from a credential that is not set yet"));
+            list.extend(is_due);
         }
         for (name, wanted) in ledger.objects.iter().filter(|(n, _)| !self.objects.contains_key(*n)) {
             list.extend(wanted.not_modelled.iter().map(|n| format!("{name}: `{n}` is only named")));

@@ -129,6 +129,7 @@ impl State {
         if account.expired {
             parts.push("credential = \"expired\"".to_owned());
         }
+        parts.extend(account.credential_due.map(|due| format!("credential-due = {due}")));
         parts.extend(account.default_role.as_ref().map(|r| format!("default-role = {}", text(r))));
         let by_the_hour = account.limits.iter().filter(|(what, _)| *what != "sessions");
         let limits = by_the_hour.map(|(what, n)| format!("{} = {n}", text(what))).collect::<Vec<_>>().join(", ");

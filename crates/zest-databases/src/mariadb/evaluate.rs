@@ -106,6 +106,18 @@ pub(crate) fn open_as<'s>(
             (format!("the credential of `{shown}` is expired: the server carries out nothing but its change"), place)
         })?;
     }
+    if let Some(due) = entry.credential_due {
+        question.session.ear.looked(|| Look::Moment(due));
+        match question.session.at {
+            Some(at) if at >= due => trace.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
+                (format!("the credential of `{shown}` was to be changed by {due}: the server carries out nothing but its change"), place)
+            })?,
+            Some(_) => {}
+            None => trace.refuse(Stage::Conditions, Refusal::NotStated, || {
+                (format!("the question does not state the time, and the credential of `{shown}` must be changed by {due}"), place)
+            })?,
+        }
+    }
     let stated = one_role(question, trace)?;
     let with_role = |role: Option<&str>| match &origin {
         Some(origin) => View::new(state, &account, origin.clone(), role),

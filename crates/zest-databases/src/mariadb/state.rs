@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, OnceLock};
 
+use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
 use super::name::{AccountName, Holder, ObjectName, Scope, covers, matches, rank};
@@ -17,6 +18,8 @@ pub struct Account {
     pub locked: bool,
     /// Whether its credential must be changed before anything else.
     pub expired: bool,
+    /// From when on it must be, which the server counts from its last change.
+    pub credential_due: Option<Timestamp>,
     /// The role that is active at sign-in.
     pub default_role: Option<String>,
     /// Limits by the hour (`queries`, `updates`, `connections`) and `sessions` at once.

@@ -198,6 +198,7 @@ impl Reader<'_> {
         let account = Account {
             locked: entry.locked.as_ref().is_some_and(|l| l.value),
             expired: entry.credential.as_ref().is_some_and(|c| c.value == Credential::Expired),
+            credential_due: entry.credential_due.as_ref().map(|due| due.value),
             default_role: entry.default_role.as_ref().map(|r| r.value.clone()),
             limits,
             not_modelled: notes(&entry.not_modelled, self.findings),

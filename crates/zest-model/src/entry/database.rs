@@ -137,11 +137,14 @@ table! {
     /// The most sessions at once.
     connection_limit: Option<At<u32>> = "connection-limit", Shape::Whole(0, 1_000_000), "the most sessions at once";
     /// First moment at which its credential is no longer accepted.
-    until: Option<At<Timestamp>> = "until", Shape::Moment, "end of validity of its credential: a date is good through its last moment, UTC";
+    until: Option<At<Timestamp>> = "until", Shape::Moment, "end of validity of its credential: a date is good through its last moment, UTC (PostgreSQL)";
     /// Whether it is locked.
     locked: Option<At<bool>> = "locked", Shape::Flag, "whether it is locked (MariaDB)";
     /// The state of its credential; set unless stated.
     credential: Option<At<Credential>> = "credential", Shape::Words(Credential::WORDS), "the state of its credential; set unless stated";
+    /// From when on its credential must be changed before anything else. It is read from the server, which counts from the last change, and not
+    /// rolled out.
+    credential_due: Option<At<Timestamp>> = "credential-due", Shape::Moment, "from when on its credential must be changed before anything else: read from the server, not rolled out (MariaDB)";
     /// Settings that its sessions begin with, such as `search_path=harbour`.
     settings: Vec<At<String>> = "settings", TEXTS, "settings that its sessions begin with, such as \"search_path=harbour\" (PostgreSQL)";
     /// Resource limits, recorded and rolled out.
