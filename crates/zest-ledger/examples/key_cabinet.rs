@@ -9,7 +9,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use zest_ledger::ask::{Answer, Change, Fact, Form, Question, Refusal, Session, Stage};
-use zest_ledger::entry::{self, Channel};
+use zest_ledger::entry::{self, Channel, SystemKey};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
@@ -116,6 +116,10 @@ impl Kind for KeyCabinets {
 
     fn hears(&self, fact: Fact) -> bool {
         !matches!(fact, Fact::Level | Fact::Mode | Fact::Local | Fact::Account | Fact::Roles | Fact::Attributes)
+    }
+
+    fn looks_at(&self, key: SystemKey) -> bool {
+        matches!(key, SystemKey::NameCase | SystemKey::Accepts)
     }
 
     fn combining(&self) -> Combining {

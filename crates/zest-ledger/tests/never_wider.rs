@@ -558,3 +558,40 @@ fn a_key_that_the_server_does_not_know_is_not_passed_over() {
         assert!(found.list().iter().any(|f| f.code == Code::UnknownKey && f.message.contains("means nothing")), "{key}: {found}");
     }
 }
+
+/// What a system says at which systems of its kind do not look, such as what proofs it accepts: the server has rules of its own.
+#[test]
+fn a_key_of_a_system_that_means_nothing_on_its_kind_is_not_passed_over() {
+    const KEYS: [(&str, &str); 11] = [
+        ("vocabulary", "'make'"),
+        ("no-command-set", "'nothing'"),
+        ("authorisation", "{ levels = 'all', configuration = true }"),
+        ("identity-sources", "['local', 'central']"),
+        ("name-case", "'ignored'"),
+        ("when-central-down", "'nothing'"),
+        ("privileged-at-sign-in", "true"),
+        ("own-levels", "[{ command = 'show', level = 3 }]"),
+        ("accounts", "{ yard = { used-by = [] } }"),
+        ("database", "'fares'"),
+        ("accepts", "{ terminal = ['one-time-code'] }"),
+    ];
+    let device =
+        "vocabulary no-command-set authorisation identity-sources name-case when-central-down privileged-at-sign-in own-levels accounts";
+    for (kind, heard) in [
+        ("network-device", device),
+        ("host", "no-command-set identity-sources accepts"),
+        ("cloud", "name-case accepts"),
+        ("application", "name-case accepts"),
+        ("postgresql", "database"),
+        ("mariadb", ""),
+    ] {
+        for (key, value) in KEYS {
+            let ledger = format!("[systems.it]\nkind = '{kind}'\n{key} = {value}\n");
+            let found = Ledger::new().document("ledger.toml", &ledger).estate().err();
+            let is_said = found.is_some_and(|found| {
+                found.list().iter().any(|f| f.code == Code::UnknownKey && f.message.starts_with(&format!("`{key}` of `it` means nothing")))
+            });
+            assert_eq!(is_said, !heard.split(' ').any(|word| word == key), "{key} on {kind}");
+        }
+    }
+}

@@ -52,6 +52,9 @@ impl Kind for Careless {
     fn hears(&self, _: Fact) -> bool {
         true
     }
+    fn looks_at(&self, _: entry::SystemKey) -> bool {
+        true
+    }
     fn combining(&self) -> Combining {
         Combining::FirstApplicable
     }

@@ -308,7 +308,6 @@ on = "table public.fares"
 to = ["boss"]
 [systems.club]
 kind = "mariadb"
-database = "club"
 [databases.club]
 roles = { steward = {} }
 [databases.club.accounts]
@@ -463,7 +462,6 @@ objects."table public.fares" = { owner = "boss", columns = { id = "integer" } }
 grants = [{ allow = ["usage"], on = "schema public", to = ["public"] }]
 [systems.club]
 kind = "mariadb"
-database = "club"
 [databases.club]
 roles = { keys = {}, night = { member-of = ["keys"] }, makes = {}, chiefs = {}, idle = {} }
 [databases.club.accounts]

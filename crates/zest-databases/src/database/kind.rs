@@ -20,7 +20,7 @@ use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::{Asked, Way};
 use zest_engine::{Declared, Engine, Estate, missing};
 use zest_model::ask::{Answer, Change, Fact, Form, Question, Refusal, Session};
-use zest_model::entry::{self, Channel, Database, DatabaseGrant, DatabaseRole, System};
+use zest_model::entry::{self, Channel, Database, DatabaseGrant, DatabaseRole, System, SystemKey};
 use zest_model::finding::Finding;
 use zest_model::listing::{Cause, SessionView};
 use zest_model::source::{At, Place};
@@ -33,6 +33,8 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     const WORD: &'static [entry::Kind];
     /// Whether it matters where a session comes from.
     const BY_ORIGIN: bool;
+    /// Whether a server has several databases of which one is modelled.
+    const HAS_DATABASES: bool;
     /// What the server itself keeps about rights, as the ledger writes it.
     type Written: Clone + Send + Sync + 'static;
     /// The same, as decisions look it up.
@@ -158,6 +160,16 @@ impl<R: Rules> Kind for Databases<R> {
 
     fn hears(&self, fact: Fact) -> bool {
         hears(fact)
+    }
+
+    fn looks_at(&self, key: SystemKey) -> bool {
+        match key {
+            SystemKey::Database => R::HAS_DATABASES,
+            // The server has rules of its own for who signs in, by what, and how names are read.
+            SystemKey::Vocabulary | SystemKey::NoCommandSet | SystemKey::Authorisation | SystemKey::IdentitySources => false,
+            SystemKey::NameCase | SystemKey::WhenCentralDown | SystemKey::PrivilegedAtSignIn | SystemKey::OwnLevels => false,
+            SystemKey::Accounts | SystemKey::Accepts => false,
+        }
     }
 
     fn combining(&self) -> Combining {

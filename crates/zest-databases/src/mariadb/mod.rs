@@ -46,6 +46,7 @@ pub(crate) struct Mariadb;
 impl Rules for Mariadb {
     const WORD: &'static [entry::Kind] = &[entry::Kind::MARIADB];
     const BY_ORIGIN: bool = true;
+    const HAS_DATABASES: bool = false;
     type Written = written::Written;
     type Held = State;
     type Session<'s> = View<'s>;

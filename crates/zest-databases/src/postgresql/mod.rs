@@ -54,6 +54,7 @@ pub(crate) struct Postgresql;
 impl Rules for Postgresql {
     const WORD: &'static [entry::Kind] = &[entry::Kind::POSTGRESQL];
     const BY_ORIGIN: bool = false;
+    const HAS_DATABASES: bool = true;
     type Written = written::Written;
     type Held = Catalog;
     type Session<'s> = Standing;

@@ -10,7 +10,7 @@ use crate::links::{
 use zest_model::entries::Entries;
 use zest_model::entry;
 use zest_model::finding::{Code, Finding, Severity};
-use zest_model::source::SourceMap;
+use zest_model::source::{SourceMap, visible};
 use zest_model::table::{Kept, Table};
 
 /// A validated ledger.
@@ -108,6 +108,13 @@ impl Estate {
         let ground = Ground { entries: &entries, vocabularies: &vocabularies, sets: &sets, sets_before: None };
         let declare = |(i, system): (usize, &Arc<entry::System>)| {
             let kind = kinds.rules_of(system.kind());
+            let passed_over = system.keys_of_some_kinds().into_iter().filter(|(key, _)| !kind.looks_at(*key));
+            resolver.findings.extend(passed_over.map(|(key, place)| {
+                let (shown, word) = (visible(&system.id.value), system.kind().word());
+                Finding::new(Code::UnknownKey, format!("`{}` of `{shown}` means nothing on a system of the kind `{word}`", key.word()))
+                    .at(place, "not looked at here")
+                    .help("take it out, or write what the kind has for it")
+            }));
             Declared { kind, links: kind.resolve(&mut resolver, ground, SystemId::new(i)) }
         };
         let beside = beside.filter(|_| is_sound);

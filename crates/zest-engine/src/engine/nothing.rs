@@ -66,6 +66,11 @@ impl Kind for Nothing {
         false
     }
 
+    fn looks_at(&self, _: zest_model::entry::SystemKey) -> bool {
+        // That there is no such kind is said already.
+        true
+    }
+
     fn combining(&self) -> Combining {
         Combining::NotLookedAt
     }

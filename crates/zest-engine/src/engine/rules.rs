@@ -120,6 +120,10 @@ pub trait Kind: fmt::Debug + Sync {
     /// nothing of a question is dropped.
     fn hears(&self, fact: Fact) -> bool;
 
+    /// Returns whether systems of the kind look at a key of their entry. Where they do not, a ledger that states it is refused: nothing of a
+    /// ledger is dropped.
+    fn looks_at(&self, key: zest_model::entry::SystemKey) -> bool;
+
     /// Returns how assignments count.
     fn combining(&self) -> Combining;
 

@@ -25,8 +25,8 @@ pub use person::{CredentialRule, Group, OriginNetworks, Proof, User, UserKind};
 pub use promise::{Exception, MeantWay, Promise};
 pub use service::{ActAs, Assumable, Ceiling, Grant, ObjectType, Operation, Resource, Service};
 pub use system::{
-    Account, Authorisation, AuthorisedLevels, Channel, Credential, IdentitySource, Kind, NameCase, Notices, OwnLevel, System, Unrestricted,
-    WhenCentralDown,
+    Account, Authorisation, AuthorisedLevels, Channel, Credential, IdentitySource, Kind, NameCase, Notices, OwnLevel, System, SystemKey,
+    Unrestricted, WhenCentralDown,
 };
 
 pub use when::{AFTER, WHEN};

@@ -3,7 +3,7 @@
 use super::assignment::{BAND, level};
 use super::{Band, Proof, builders, words};
 use crate::shape::{Among, LEVEL, NETWORKS, PARTIES, Shape, TEXTS};
-use crate::source::At;
+use crate::source::{At, Place};
 use crate::written::{Source, Written, shape, table, tables};
 
 /// The word for the rules a system plays by.
@@ -114,6 +114,34 @@ words! {
         Sensitive = "sensitive",
         /// `Purser` and `purser` are one name.
         Ignored = "ignored",
+    }
+}
+
+words! {
+    /// A key of a system at which some kinds look and others do not.
+    SystemKey {
+        /// The vocabulary its make speaks.
+        Vocabulary = "vocabulary",
+        /// What holds where no command set is attached.
+        NoCommandSet = "no-command-set",
+        /// Where commands are authorised centrally.
+        Authorisation = "authorisation",
+        /// Who is asked who somebody is.
+        IdentitySources = "identity-sources",
+        /// Whether upper and lower case make two names.
+        NameCase = "name-case",
+        /// What holds for commands while the central source is down.
+        WhenCentralDown = "when-central-down",
+        /// Whether sessions get the privileged prompt at sign-in.
+        PrivilegedAtSignIn = "privileged-at-sign-in",
+        /// Levels over those of the vocabulary.
+        OwnLevels = "own-levels",
+        /// Accounts kept on the system itself.
+        Accounts = "accounts",
+        /// The database that is modelled.
+        Database = "database",
+        /// The proofs that a channel accepts.
+        Accepts = "accepts",
     }
 }
 
@@ -291,6 +319,47 @@ impl System {
         let mut system = Self::at(At::here(id.to_owned()));
         system.kind = Some(At::here(kind));
         system
+    }
+
+    /// Returns the keys that are stated and mean something on some kinds alone, each with where it is written.
+    #[doc(hidden)]
+    pub fn keys_of_some_kinds(&self) -> Vec<(SystemKey, Place)> {
+        let Self {
+            id: _,
+            kind: _,
+            name: _,
+            remark: _,
+            address: _,
+            labels: _,
+            within: _,
+            vocabulary,
+            no_command_set,
+            authorisation,
+            identity_sources,
+            name_case,
+            when_central_down,
+            privileged_at_sign_in,
+            own_levels,
+            notices: _,
+            accounts,
+            database,
+            accepts,
+            more: _,
+        } = self;
+        let keys = [
+            (SystemKey::Vocabulary, vocabulary.as_ref().map(|v| v.place)),
+            (SystemKey::NoCommandSet, no_command_set.as_ref().map(|n| n.place)),
+            (SystemKey::Authorisation, authorisation.as_ref().map(|a| a.place)),
+            (SystemKey::IdentitySources, identity_sources.as_ref().map(|i| i.place)),
+            (SystemKey::NameCase, name_case.as_ref().map(|n| n.place)),
+            (SystemKey::WhenCentralDown, when_central_down.as_ref().map(|w| w.place)),
+            (SystemKey::PrivilegedAtSignIn, privileged_at_sign_in.as_ref().map(|p| p.place)),
+            (SystemKey::OwnLevels, own_levels.first().map(|o| o.command.place)),
+            (SystemKey::Accounts, accounts.first().map(|a| a.login.place)),
+            (SystemKey::Database, database.as_ref().map(|d| d.place)),
+            (SystemKey::Accepts, accepts.first().map(|(channel, _)| channel.place)),
+        ];
+        keys.into_iter().filter_map(|(key, place)| Some((key, place?))).collect()
     }
 
     /// Returns the kind; that of a network device where none is stated.

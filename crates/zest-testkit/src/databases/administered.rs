@@ -202,7 +202,8 @@ impl Server {
             text += &format!("{{ allow = [\"reset-credential\"], on = \"user/u{of}\", to = [\"user:u{by}\"] }},\n");
         }
         let (kind, schema) = if self.is_postgresql { ("postgresql", "public") } else { ("mariadb", "club") };
-        text += &format!("]\n[systems.db]\nkind = \"{kind}\"\ndatabase = \"club\"\n[databases.db]\n");
+        let database = if kind == "postgresql" { "database = \"club\"\n" } else { "" };
+        text += &format!("]\n[systems.db]\nkind = \"{kind}\"\n{database}[databases.db]\n");
         if self.is_postgresql {
             text += "owner = \"top\"\n";
         } else {

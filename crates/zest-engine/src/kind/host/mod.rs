@@ -30,7 +30,7 @@ use crate::links::{FlatRule, Party, Resolver, RoleId, SetId, SetLinks, SystemId,
 use resolve::{HostAccountLinks, HostLinks};
 use zest_command::line::{self, read_arguments};
 use zest_model::ask::{Act, Answer, Change, Fact, Question, Refusal, Running, Session, Stage};
-use zest_model::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, Unrestricted, User};
+use zest_model::entry::{Channel, IdentitySource, Otherwise, Proof, RuleVerb, SystemKey, Unrestricted, User};
 use zest_model::finding::Finding;
 use zest_model::listing::{Cause, SessionView};
 use zest_model::source::{At, Place, visible};
@@ -76,6 +76,15 @@ impl Kind for Host {
             Fact::Account => true,
             Fact::Level | Fact::Mode | Fact::Local | Fact::Roles | Fact::Attributes => false,
             Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => false,
+        }
+    }
+
+    fn looks_at(&self, key: SystemKey) -> bool {
+        match key {
+            SystemKey::NoCommandSet | SystemKey::IdentitySources | SystemKey::Accepts => true,
+            SystemKey::Vocabulary | SystemKey::Authorisation | SystemKey::NameCase | SystemKey::WhenCentralDown => false,
+            // Its accounts have a table of their own.
+            SystemKey::PrivilegedAtSignIn | SystemKey::OwnLevels | SystemKey::Accounts | SystemKey::Database => false,
         }
     }
 

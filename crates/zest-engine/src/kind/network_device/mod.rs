@@ -33,7 +33,7 @@ use entry::open;
 pub use reach::{Instances, Reach, elevations};
 use resolve::DeviceLinks;
 use zest_model::ask::{Answer, Change, Fact, Question, Refusal};
-use zest_model::entry::{self as written, Channel};
+use zest_model::entry::{self as written, Channel, SystemKey};
 use zest_model::finding::Finding;
 use zest_model::listing::{Cause, SessionView};
 use zest_model::source::At;
@@ -73,6 +73,15 @@ impl Kind for NetworkDevice {
             Fact::At | Fact::Origin | Fact::Channel | Fact::Proofs | Fact::Acting | Fact::Expires | Fact::Central => true,
             Fact::Level | Fact::Mode | Fact::Account | Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => true,
             Fact::Local | Fact::Roles | Fact::Attributes => false,
+        }
+    }
+
+    fn looks_at(&self, key: SystemKey) -> bool {
+        match key {
+            SystemKey::Vocabulary | SystemKey::NoCommandSet | SystemKey::Authorisation | SystemKey::IdentitySources => true,
+            SystemKey::NameCase | SystemKey::WhenCentralDown | SystemKey::PrivilegedAtSignIn | SystemKey::OwnLevels => true,
+            SystemKey::Accounts => true,
+            SystemKey::Database | SystemKey::Accepts => false,
         }
     }
 

@@ -35,7 +35,7 @@ use crate::links::{Facts, Party, RoleId, SystemId, UserId};
 use crate::links::{Holder, Resolver, SetId};
 use links::{CHANGE_CREDENTIAL, ServiceLinks};
 use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
-use zest_model::entry::Channel;
+use zest_model::entry::{Channel, SystemKey};
 use zest_model::finding::Finding;
 use zest_model::listing::{Cause, SessionView};
 use zest_model::source::At;
@@ -87,6 +87,15 @@ impl Kind for Service {
             Fact::At | Fact::Origin | Fact::Channel | Fact::Proofs | Fact::Acting | Fact::Expires | Fact::Central => true,
             Fact::Roles | Fact::Attributes | Fact::Confirmed | Fact::ApprovedBy | Fact::ApproverProofs => true,
             Fact::Level | Fact::Mode | Fact::Local | Fact::Account => false,
+        }
+    }
+
+    fn looks_at(&self, key: SystemKey) -> bool {
+        match key {
+            SystemKey::NameCase | SystemKey::Accepts => true,
+            SystemKey::Vocabulary | SystemKey::NoCommandSet | SystemKey::Authorisation | SystemKey::IdentitySources => false,
+            SystemKey::WhenCentralDown | SystemKey::PrivilegedAtSignIn | SystemKey::OwnLevels | SystemKey::Accounts => false,
+            SystemKey::Database => false,
         }
     }
 
