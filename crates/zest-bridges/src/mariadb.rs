@@ -102,7 +102,7 @@ impl Session {
         let mut roles = Vec::new();
         for row in self.rows("accounts", ACCOUNTS)? {
             let (user, host): (String, String) = (text(&row, 0), text(&row, 1));
-            let access = Privileges::from_mask(row.get::<Option<u64>, _>(2).flatten().unwrap_or(0));
+            let access = Privileges::from_mask(number(&row, 2).unwrap_or(0));
             let holder = if flag(&row, 3) {
                 if user == "PUBLIC" {
                     state.has_public = true;
@@ -120,8 +120,13 @@ impl Session {
                     ..Account::default()
                 };
                 for (i, limit) in ["queries", "updates", "connections", "sessions"].into_iter().enumerate() {
-                    if let Some(number) = row.get::<Option<u32>, _>(7 + i).flatten().filter(|n| *n > 0) {
-                        account.limits.insert(limit.to_owned(), number);
+                    match number::<i128>(&row, 7 + i).unwrap_or(0) {
+                        0 => {}
+                        // Then only those sign in who are exempt from limits.
+                        many => match u32::try_from(many) {
+                            Ok(many) => _ = account.limits.insert(limit.to_owned(), many),
+                            Err(_) => _ = account.not_modelled.insert(format!("requirement of a limit of {many} {limit}")),
+                        },
                     }
                 }
                 match text(&row, 11).as_str() {
@@ -135,10 +140,10 @@ impl Session {
                 if !is_by_password {
                     account.not_modelled.insert(format!("plugin {plugin}"));
                 }
-                let days = row.get::<Option<i64>, _>(14).flatten().unwrap_or(0);
+                let days = number::<i64>(&row, 14).unwrap_or(0);
                 // Without a password nothing is due; nor can somebody sign in with one that no text comes to.
                 if days > 0 && is_by_password && !account.expired && text(&row, 16) != "invalid" {
-                    let changed = row.get::<Option<i64>, _>(13).flatten().unwrap_or(0);
+                    let changed = number::<i64>(&row, 13).unwrap_or(0);
                     account.credential_due = Timestamp::from_second(changed.saturating_add(days.saturating_mul(24 * 60 * 60))).ok();
                     if flag(&row, 15) {
                         account.not_modelled.insert("plugin beside a password that is to be changed".to_owned());
@@ -224,7 +229,8 @@ impl Session {
     /// What holds for whole sessions.
     fn settings(&mut self, state: &mut State) -> Result<(), BridgeError> {
         let sql = "SELECT @@global.skip_name_resolve, @@global.read_only, @@global.sql_mode, @@global.init_connect,
-            @@global.log_bin AND NOT @@global.log_bin_trust_function_creators";
+            @@global.log_bin AND NOT @@global.log_bin_trust_function_creators, @@global.tx_read_only, @@global.max_user_connections < 0,
+            @@global.require_secure_transport";
         for row in self.rows("settings", sql)? {
             let mut note = |text: &str| _ = state.not_modelled.insert(text.to_owned());
             if flag(&row, 0) {
@@ -232,6 +238,15 @@ impl Session {
             }
             if flag(&row, 1) {
                 note("read-only server");
+            }
+            if flag(&row, 5) {
+                note("setting tx_read_only");
+            }
+            if flag(&row, 6) {
+                note("setting max_user_connections, by which nobody signs in");
+            }
+            if flag(&row, 7) {
+                note(SECURE_TRANSPORT);
             }
             if !text(&row, 3).is_empty() {
                 note("setting init_connect");
@@ -382,6 +397,9 @@ impl Session {
     }
 }
 
+/// What a server says on which sessions are encrypted, but for those over its own socket.
+const SECURE_TRANSPORT: &str = "requirement secure transport";
+
 /// Modes under which a text is read otherwise.
 const READ_OTHERWISE: &[&str] =
     &["ANSI_QUOTES", "NO_BACKSLASH_ESCAPES", "ORACLE", "PIPES_AS_CONCAT", "IGNORE_SPACE", "ANSI", "DB2", "MSSQL", "MAXDB", "POSTGRESQL"];
@@ -422,6 +440,10 @@ fn maybe(row: &Row, at: usize) -> Option<String> {
         mysql::Value::UInt(n) => Some(n.to_string()),
         _ => None,
     }
+}
+
+fn number<N: std::str::FromStr>(row: &Row, at: usize) -> Option<N> {
+    maybe(row, at)?.parse().ok()
 }
 
 fn flag(row: &Row, at: usize) -> bool {
@@ -468,8 +490,8 @@ const ACCOUNTS: &str = "
 SELECT CONVERT(User USING utf8mb4), CONVERT(Host USING utf8mb4), CAST(COALESCE(JSON_VALUE(Priv, '$.access'), 0) AS UNSIGNED),
        COALESCE(JSON_VALUE(Priv, '$.is_role'), 0), COALESCE(JSON_VALUE(Priv, '$.account_locked'), 0),
        COALESCE(JSON_VALUE(Priv, '$.password_last_changed') = '0', 0), JSON_VALUE(Priv, '$.default_role'),
-       CAST(JSON_VALUE(Priv, '$.max_questions') AS UNSIGNED), CAST(JSON_VALUE(Priv, '$.max_updates') AS UNSIGNED),
-       CAST(JSON_VALUE(Priv, '$.max_connections') AS UNSIGNED), CAST(JSON_VALUE(Priv, '$.max_user_connections') AS UNSIGNED),
+       JSON_VALUE(Priv, '$.max_questions'), JSON_VALUE(Priv, '$.max_updates'), JSON_VALUE(Priv, '$.max_connections'),
+       JSON_VALUE(Priv, '$.max_user_connections'),
        COALESCE(JSON_VALUE(Priv, '$.ssl_type'), '0'), COALESCE(JSON_VALUE(Priv, '$.plugin'), ''),
        CAST(COALESCE(JSON_VALUE(Priv, '$.password_last_changed'), 0) AS SIGNED),
        CAST(COALESCE(NULLIF(JSON_VALUE(Priv, '$.password_lifetime'), '-1'), @@global.default_password_lifetime) AS SIGNED),

@@ -522,6 +522,42 @@ fn a_credential_is_to_be_changed_once_its_lifetime_is_over() {
     clean(&mut session);
 }
 
+/// Settings of a whole server, each with what sets it, and whether a session over the server's own socket is bound as well.
+#[test]
+fn what_holds_for_all_sessions_of_a_server_is_read() {
+    let Some(server) = servers::wanted(servers::mariadb) else { return };
+    let mut session = open(&server);
+    clean(&mut session);
+    session.client().query_drop("CREATE USER 'desk'@'%'").expect("it is made");
+    let verdict = |session: &mut Session, local: bool| {
+        let document = session.read().expect("it is read").document("walked", None);
+        let ledger = format!("users.desk.proofs = [\"password\"]\n{document}");
+        let estate = Ledger::new().document("db.toml", &ledger).estate().unwrap_or_else(|f| panic!("{f}"));
+        let question = Question::statement("desk", "walked", "select 1").at(jiff::Timestamp::now());
+        let question = if local { question.local() } else { question.from("127.0.0.1".parse().expect("an address")) };
+        Engine::compile(estate).expect("it compiles").ask(&question).refusal
+    };
+    assert_eq!((verdict(&mut session, true), verdict(&mut session, false)), (None, None), "nothing is set");
+    let undecided = Some(zest_ledger::ask::Refusal::NotDecided);
+    for (set, back, binds_all) in [
+        ("tx_read_only = 1", "tx_read_only = 0", true),
+        ("read_only = 1", "read_only = 0", true),
+        ("sql_mode = 'ANSI_QUOTES'", "sql_mode = DEFAULT", true),
+        ("init_connect = 'SELECT 1'", "init_connect = ''", true),
+        ("require_secure_transport = 1", "require_secure_transport = 0", false),
+    ] {
+        session.client().query_drop(format!("SET GLOBAL {set}")).unwrap_or_else(|e| panic!("{set}: {e}"));
+        let found = (verdict(&mut session, true), verdict(&mut session, false));
+        assert_eq!(found, (if binds_all { undecided } else { None }, undecided), "{set}");
+        session.client().query_drop(format!("SET GLOBAL {back}")).unwrap_or_else(|e| panic!("{back}: {e}"));
+    }
+    session.client().query_drop("GRANT USAGE ON *.* TO 'desk'@'%' WITH MAX_USER_CONNECTIONS -1").expect("it is granted");
+    let origin = Origin::Address("127.0.0.1".parse().expect("an address"));
+    assert!(connect(&server, "desk", &origin).is_err(), "nobody signs in with less than no session at once");
+    assert_eq!(verdict(&mut session, false), undecided);
+    clean(&mut session);
+}
+
 #[test]
 fn roles_that_change_places_are_rolled_out() {
     let Some(server) = servers::wanted(servers::mariadb) else { return };

@@ -115,7 +115,11 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("read-only", "a server that takes no changes", ALL),
     ("event", "a trigger on what is made, changed, given or dropped", &[Make]),
     ("definer", "a definer that is a role, or gone", ALL),
-    ("requirement", "encryption or a certificate that an account needs", &[SignIn]),
+    (
+        "requirement",
+        "encryption or a certificate that an account needs, or every session that is not over the server's own socket",
+        &[SignIn],
+    ),
     ("plugin", "another way to sign in than by password", &[SignIn]),
     ("names", "`names are not resolved`: the hosts of accounts are addresses (MariaDB)", &[]),
     ("identity", "an identity column, whose sequence is its own (PostgreSQL)", &[]),

@@ -101,6 +101,13 @@ pub(crate) fn open_as<'s>(
     if let Some(note) = looked_at(&entry.not_modelled, Touch::SignIn) {
         trace.refuse(Stage::Entry, Refusal::NotDecided, || (format!("`{shown}` has {note}, which is not modelled"), place))?;
     }
+    if !matches!(origin, Some(Origin::Local))
+        && let Some(note) = looked_at(&state.not_modelled, Touch::SignIn)
+    {
+        trace.refuse(Stage::Entry, Refusal::NotDecided, || {
+            (format!("the server has {note}, which is not modelled: whether the session is encrypted is not stated"), place)
+        })?;
+    }
     if entry.expired {
         trace.refuse(Stage::Standing, Refusal::CredentialMustChange, || {
             (format!("the credential of `{shown}` is expired: the server carries out nothing but its change"), place)
