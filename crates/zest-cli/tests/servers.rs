@@ -161,6 +161,25 @@ fn rolling_out_postgresql_waits_for_the_right_number_and_proves_itself() {
     ] {
         assert!(drift.out.contains(line), "`{line}` is not in\n{}", drift.out);
     }
+    // The same in each form that programs and pages read.
+    let of = |format: &str| place.zest("read", &["--drift", "--format", format], "").out;
+    let data: serde_json::Value = serde_json::from_str(&of("json")).expect("it is JSON");
+    let text = of("csv");
+    let rows = csv::Reader::from_reader(text.as_bytes()).into_records().collect::<Result<Vec<_>, _>>().expect("it is csv");
+    let markdown = of("markdown");
+    for (at, (side, begins)) in [
+        ("server", "role intruder"),
+        ("ledger", "table fares.price, column amount: fare-clerk holds update"),
+        ("server", "table sales.passenger: intruder holds select"),
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        let what = data["drift"][at]["what"].as_str().unwrap_or_default();
+        assert!(data["drift"][at]["on"] == side && what.starts_with(begins), "{data:#}");
+        assert_eq!((rows[at].get(0), rows[at].get(1)), (Some(side), Some(what)), "{text}");
+        assert!(markdown.contains(&format!("| {side} | {what} |\n")), "{markdown}");
+    }
     let mended = place.zest("roll-out", &["--yes", "2"], "");
     assert!(mended.out.contains("2 statements carried out"), "{}{}", mended.out, mended.err);
     // Roles that the ledger does not know are not dropped, and the difference is not hidden.
@@ -266,6 +285,11 @@ fn a_trial_on_a_private_server_agrees_and_tells_what_it_did() {
         (Some("zest-trial-1"), Some(1), Some(1)),
         "{report:#}"
     );
+    // The same numbers in each form.
+    let of =
+        |format: &str| trial(&["ticketing", "--account", "tariff-1", "--sql", "update fares.price set amount = 1", "--format", format]);
+    assert_eq!(of("csv").out, "asked,allowed by both,refused by both,disagree,not decided,not tried\nstatements,2,1,0,0,0\n");
+    assert!(of("markdown").out.ends_with("| statements | 2 | 1 | 0 | 0 | 0 |\n"), "{}", of("markdown").out);
     let wrong = trial(&["sw-selkie-1"]);
     assert!(wrong.status != 0 && wrong.err.contains("statements are for database servers"), "{}", wrong.err);
 }
