@@ -595,3 +595,21 @@ fn a_key_of_a_system_that_means_nothing_on_its_kind_is_not_passed_over() {
         }
     }
 }
+
+/// By which channel somebody may come holds on a database server as well, once a question says by which one it is.
+#[test]
+fn a_channel_that_is_not_theirs_is_refused_on_database_servers() {
+    for (kind, account) in [("postgresql", "counter"), ("mariadb", "counter@%")] {
+        let engine = engine(&format!(
+            "users.counter = {{ proofs = ['password'], channels = ['api'] }}\n[systems.db]\nkind = '{kind}'\n\
+             [databases.db.accounts]\n'{account}' = {{}}\n"
+        ));
+        let asked = |channel: Option<Channel>| {
+            let question = Question::statement("counter", "db", "select 1").from("192.0.2.1".parse().expect("an address"));
+            engine.ask(&channel.into_iter().fold(question, Question::channel)).refusal
+        };
+        assert_eq!(asked(None), None, "{kind}");
+        assert_eq!(asked(Some(Channel::Api)), None, "{kind}");
+        assert_eq!(asked(Some(Channel::Terminal)), Some(Refusal::ChannelNotAllowed), "{kind}");
+    }
+}

@@ -23,7 +23,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
 
 use zest_engine::Estate;
-use zest_engine::entry::person;
+use zest_engine::entry::{channel, person};
 use zest_engine::links::{GroupId, Party, UserId};
 use zest_engine::rules::Site;
 use zest_engine::trace::{Stop, Trace, Understood};
@@ -171,6 +171,8 @@ pub(crate) fn accounts(site: Site<'_>, question: &Question, accounts: &Accounts,
     let anonymous = || by_login.get("").into_iter().flatten().copied().filter(is_named).collect::<Positions>();
     if let Some(user) = user {
         person(engine, &question.session, user, trace)?;
+        // A server has no channels: one that is not stated does not matter.
+        channel(engine, &question.session, user, trace)?;
         let found = match &question.session.account {
             Some(account) => accounts.usable_named(site, user, account),
             None => accounts.usable(site, user),

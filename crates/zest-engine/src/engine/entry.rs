@@ -128,21 +128,32 @@ pub(crate) fn identity(engine: &Engine, session: &Session, user: UserId, trace: 
             })?;
         }
     }
-    if let Some(channels) = &entry.channels {
-        let place = channels.first().map_or(entry.id.place, |c| c.place);
+    if let Some(first) = entry.channels.as_ref().filter(|_| session.channel.is_none()).map(|channels| channels.first()) {
         session.ear.looked(|| Look::Channel);
-        match session.channel {
-            None => not_stated(trace, "the channel", place)?,
-            Some(channel) if !channels.iter().any(|c| c.value == channel) => {
-                trace.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
-                    let list: Vec<&str> = channels.iter().map(|c| c.value.word()).collect();
-                    (format!("`{}` may come through {} only, not {}", shown(), list.join(" or "), channel.word()), Some(place))
-                })?;
-            }
-            Some(_) => {}
-        }
+        not_stated(trace, "the channel", first.map_or(entry.id.place, |c| c.place))?;
     }
-    Ok(())
+    channel(engine, session, user, trace)
+}
+
+/// A channel that is stated must be one by which the user may come.
+///
+/// # Errors
+/// When the evaluation cannot go on, or need not.
+pub fn channel(engine: &Engine, session: &Session, user: UserId, trace: &mut Trace) -> Result<(), Stop> {
+    if engine.membership.is_plain(user) {
+        return Ok(());
+    }
+    let entry = engine.estate.user(user);
+    let Some(channels) = &entry.channels else { return Ok(()) };
+    session.ear.looked(|| Look::Channel);
+    match session.channel {
+        Some(channel) if !channels.iter().any(|c| c.value == channel) => trace.refuse(Stage::Entry, Refusal::ChannelNotAllowed, || {
+            let list: Vec<&str> = channels.iter().map(|c| c.value.word()).collect();
+            let place = channels.first().map_or(entry.id.place, |c| c.place);
+            (format!("`{}` may come through {} only, not {}", visible(&entry.id.value), list.join(" or "), channel.word()), Some(place))
+        }),
+        Some(_) | None => Ok(()),
+    }
 }
 
 /// The proofs that were given must be such as the system accepts on the channel.
