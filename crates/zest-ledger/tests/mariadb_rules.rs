@@ -372,6 +372,29 @@ fn whatever_a_routine_or_view_does_is_checked_in_the_name_of_its_definer() {
     }
 }
 
+#[test]
+fn what_comes_back_of_an_insert_is_looked_at_as_what_is_given() {
+    let rows = [
+        ("insert on club.member; select on club.member (id)", "insert into club.member (id) values (1) returning id", true),
+        ("insert on club.member; select on club.member (id)", "insert into club.member (id, name) values (1, 2) returning id", false),
+        ("insert on club.member; select on club.member (id)", "insert into club.member (id, name) values (1, 2) returning 1", false),
+        ("insert on club.member; select on club.member (id)", "insert into club.member values (1, 2) returning id", true),
+        ("insert on club.member (id); select on club.member", "insert into club.member (id) values (1) returning name", false),
+        ("insert on club.member (id); select on club.member", "insert into club.member (id) values (1) returning id", true),
+        (
+            "insert, delete on club.member; select on club.member (id)",
+            "replace into club.member (id, name) values (1, 2) returning id",
+            false,
+        ),
+        ("insert, delete on club.member; select on club.member", "replace into club.member (id, name) values (1, 2) returning id", true),
+    ];
+    for (rights, statement, wanted) in rows {
+        let mut state = state(&["desk@%"]);
+        rights.split("; ").for_each(|one| grant(&mut state, &format!("{one} to desk@%")));
+        assert_eq!(may(&state, "desk", "192.0.2.7", None, statement), wanted, "{rights}: {statement}");
+    }
+}
+
 /// What a body does, whose it is, what is held, and whether `desk` comes through: a sure yes, a sure no, or it hangs on what is in there.
 #[test]
 fn a_body_is_followed_as_far_as_the_server_is_sure_to_come() {
@@ -402,7 +425,14 @@ fn a_body_is_followed_as_far_as_the_server_is_sure_to_come() {
         ("l: BEGIN LEAVE l; SELECT name FROM member; END", "select on club.member (id)", perhaps()),
         ("BEGIN SIGNAL SQLSTATE '45000'; SELECT name FROM member; END", "select on club.member (id)", perhaps()),
         ("BEGIN DECLARE EXIT HANDLER FOR SQLEXCEPTION BEGIN END; SELECT name FROM member; END", "select on club.member (id)", perhaps()),
-        ("BEGIN DECLARE EXIT HANDLER FOR NOT FOUND BEGIN END; SELECT name FROM member; END", "select on club.member (id)", no()),
+        ("BEGIN DECLARE EXIT HANDLER FOR NOT FOUND BEGIN END; SELECT name FROM member; END", "select on club.member (id)", perhaps()),
+        ("BEGIN DECLARE CONTINUE HANDLER FOR NOT FOUND BEGIN END; SELECT name FROM member; END", "select on club.member (id)", no()),
+        // A name in VALUES is a column's all the same.
+        (
+            "BEGIN DECLARE name int; INSERT INTO member (id, name) VALUES (1, 1) ON DUPLICATE KEY UPDATE id = VALUES(name); END",
+            "insert, update on club.member",
+            no(),
+        ),
         ("BEGIN DECLARE c CURSOR FOR SELECT name FROM member; END", "select on club.member (id)", perhaps()),
         ("BEGIN CREATE TEMPORARY TABLE member (name int); SELECT name FROM member; END", "create temporary tables on club.*", perhaps()),
         // What is not followed allows nothing.

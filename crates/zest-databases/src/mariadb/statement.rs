@@ -202,7 +202,7 @@ struct Deriver<'s> {
     variables: Arc<Variables>,
     /// The table whose row the body of a trigger can see.
     row_of: Option<ObjectName>,
-    /// Whether the statement is explained and not carried out.
+    /// Whether the statement is explained or prepared, and not carried out.
     is_only_planned: bool,
     /// Whether what is refused within a function that is called goes unnoticed.
     passes_over: bool,

@@ -245,6 +245,13 @@ pub(crate) struct Columns {
     pub(crate) names: BTreeSet<String>,
 }
 
+impl Columns {
+    fn add(&mut self, others: &Self) {
+        self.whole |= others.whole;
+        self.names.extend(others.names.iter().cloned());
+    }
+}
+
 /// One occurrence of a relation in a statement.
 #[derive(Clone, Debug)]
 pub(crate) struct Use {
@@ -1075,7 +1082,15 @@ impl Walker<'_> {
                     if let Some(FunctionArg::Unnamed(FunctionArgExpr::Expr(expr))) = list.args.first() {
                         call.text = text_of(expr);
                     }
-                    list.args.iter().for_each(|a| self.argument(a));
+                    let of_new_row = self.dialect == Dialect::Mariadb
+                        && matches!(call.name.as_slice(), [name] if ["value", "values"].iter().any(|word| name.eq_ignore_ascii_case(word)));
+                    match list.args.as_slice() {
+                        // The name of a column, also where a variable is called so.
+                        [FunctionArg::Unnamed(FunctionArgExpr::Expr(Expr::Identifier(ident)))] if of_new_row => {
+                            self.column(None, &ident.value);
+                        }
+                        list => list.iter().for_each(|a| self.argument(a)),
+                    }
                     for clause in &list.clauses {
                         match clause {
                             FunctionArgumentClause::OrderBy(list) => self.order(list),
@@ -1468,8 +1483,26 @@ impl Walker<'_> {
             Some(_) => self.undecided("a clause of INSERT that is not followed"),
             None => {}
         }
+        let at_target = target.at;
         self.scopes.push(vec![target]);
+        // What comes back is looked at by itself for a moment, to know which columns those are.
+        let is_looked_at_both_ways = self.dialect == Dialect::Mariadb && insert.returning.is_some();
+        let read = at_target.filter(|_| is_looked_at_both_ways).map(|at| std::mem::take(&mut self.footprint.uses[at].selected));
         let outputs = self.returning(insert.returning.as_ref());
+        if let Some((at, read)) = at_target.zip(read) {
+            // MariaDB 10.11 asks for INSERT and for SELECT on all columns that are named and on all that come back.
+            let names_columns = !(insert.columns.is_empty() && insert.assignments.is_empty());
+            let used = &mut self.footprint.uses[at];
+            used.inserted.add(&used.selected);
+            if names_columns {
+                used.selected = used.inserted.clone();
+            }
+            used.selected.add(&read);
+            used.verbs.insert(Verb::Select);
+            if used.verbs.contains(&Verb::Update) {
+                used.updated.add(&used.inserted);
+            }
+        }
         self.scopes.pop();
         outputs
     }

@@ -137,29 +137,13 @@ impl Reader {
                 self.expression(&["then"], is_sure)?;
                 self.takes("then")?;
                 self.list(&["elseif", "else", "end"], false)?;
-                while self.words.takes("elseif") {
-                    self.expression(&["then"], false)?;
-                    self.takes("then")?;
-                    self.list(&["elseif", "else", "end"], false)?;
-                }
-                if self.words.takes("else") {
-                    self.list(&["end"], false)?;
-                }
-                self.ends("if")?;
+                self.branches("elseif", "if")?;
             }
             "case" => {
                 if !self.words.is("when") {
                     self.expression(&["when"], is_sure)?;
                 }
-                while self.words.takes("when") {
-                    self.expression(&["then"], false)?;
-                    self.takes("then")?;
-                    self.list(&["when", "else", "end"], false)?;
-                }
-                if self.words.takes("else") {
-                    self.list(&["end"], false)?;
-                }
-                self.ends("case")?;
+                self.branches("when", "case")?;
             }
             "loop" => {
                 self.list(&["end"], false)?;
@@ -217,6 +201,19 @@ impl Reader {
         Ok(())
     }
 
+    /// What comes for each of further conditions, and for none of them, up to the end.
+    fn branches(&mut self, again: &str, of: &str) -> Result<(), String> {
+        while self.words.takes(again) {
+            self.expression(&["then"], false)?;
+            self.takes("then")?;
+            self.list(&[again, "else", "end"], false)?;
+        }
+        if self.words.takes("else") {
+            self.list(&["end"], false)?;
+        }
+        self.ends(of)
+    }
+
     /// Whether the rows of the query that comes next go into a file, and not into variables.
     fn writes_file(&mut self) -> bool {
         let place = self.words.place();
@@ -267,7 +264,10 @@ impl Reader {
 
     fn declaration(&mut self, is_sure: bool) -> Result<(), String> {
         let place = self.words.place();
-        if self.words.takes_any(&["continue", "exit", "undo"]) && self.words.takes("handler") {
+        let goes_on = self.words.takes("continue");
+        if (goes_on || self.words.takes_any(&["exit", "undo"])) && self.words.takes("handler") {
+            // One that leaves may do so wherever a row is looked for.
+            self.may_swallow |= !goes_on;
             return self.handler();
         }
         self.words.go_to(place);

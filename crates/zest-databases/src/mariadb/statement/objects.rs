@@ -273,6 +273,7 @@ impl<'s> Deriver<'s> {
             "prepare" => {
                 words.name()?;
                 let text = words.takes("from").then(|| words.text())??;
+                self.is_only_planned = true;
                 self.inner(&text)
             }
             "execute" => {
