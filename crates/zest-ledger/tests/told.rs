@@ -338,3 +338,21 @@ fn what_is_not_known_is_said_before_what_fails() {
 fn a_bare_request_says_what_it_means() {
     assert!(texts(&engine(WAYS), &Question::new("op-1", "sw", "elevate")).contains("level 7 (a bare request means the ceiling) is within"));
 }
+
+#[test]
+fn a_trigger_that_runs_along_is_told_and_whom_it_runs_as() {
+    let engine = engine(
+        "users.desk.proofs = ['password']\n[systems.db]\nkind = 'mariadb'\n[databases.db.accounts]\n'desk@%' = {}\n'keeper@%' = {}\n\
+         [databases.db.objects.'table club.member']\ncolumns = { id = 'int(11)' }\n\
+         triggers = { tells = \"CREATE DEFINER='keeper'@'%' TRIGGER club.tells BEFORE INSERT ON club.member FOR EACH ROW SET @a = 1\" }\n\
+         [[databases.db.grants]]\nallow = ['insert']\non = 'table club.member'\nto = ['desk@%']\n\
+         [[databases.db.grants]]\nallow = ['trigger']\non = 'table club.member'\nto = ['keeper@%']\n",
+    );
+    let asked = |statement: &str| {
+        let question = Question::statement("desk", "db", statement).from("192.0.2.1".parse().expect("an address"));
+        texts(&engine, &question)
+    };
+    let told = "trigger tells of table club.member runs along, as `keeper@%`";
+    assert!(asked("insert into club.member (id) values (1)").contains(told), "{}", asked("insert into club.member (id) values (1)"));
+    assert!(!asked("explain insert into club.member (id) values (1)").contains(told), "what is explained sets none off");
+}

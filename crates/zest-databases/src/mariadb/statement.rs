@@ -96,6 +96,7 @@ impl<'s> Deriver<'s> {
             found: Vec::new(),
             list: Vec::new(),
             undecided: Vec::new(),
+            notes: Vec::new(),
             followed: Followed::default(),
             change: Change::default(),
             shown: None,
@@ -158,14 +159,15 @@ impl<'s> Deriver<'s> {
 
     /// Takes what another one has derived.
     fn take(&mut self, made: Self) {
-        let Self { found, list, undecided, .. } = made;
+        let Self { found, list, undecided, notes, .. } = made;
         self.found.extend(found);
         self.list.extend(list);
         self.undecided.extend(undecided);
+        self.notes.extend(notes);
     }
 
     fn needs(self) -> Needs<Need> {
-        Needs { list: self.list, begins: Vec::new(), undecided: self.undecided, notes: Vec::new() }
+        Needs { list: self.list, begins: Vec::new(), undecided: self.undecided, notes: self.notes }
     }
 }
 
@@ -193,6 +195,8 @@ struct Deriver<'s> {
     found: Vec<Found>,
     list: Vec<Need>,
     undecided: Vec<String>,
+    /// What runs along.
+    notes: Vec<String>,
     followed: Followed<Circumstances>,
     /// How the statement that is derived changes something.
     change: Change,

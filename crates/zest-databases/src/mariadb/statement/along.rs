@@ -10,6 +10,7 @@ use super::bodies::{Piece, What, pieces};
 use super::{Circumstances, Deriver};
 use crate::database::On;
 use crate::sql::{Dialect, Use, one, with_statements};
+use zest_model::source::visible;
 
 impl Deriver<'_> {
     /// A routine that is called; it runs as its definer where it says so.
@@ -57,6 +58,7 @@ impl Deriver<'_> {
         let shown = format!("trigger {name} of {table}");
         // Whether there is a row to change, or one that is read comes out, hangs on what is in the tables.
         let is_sure = trigger.event == Event::Insert && trigger.is_before && self.change.has_values;
+        self.notes.push(format!("{shown} runs along, as `{}`", visible(&trigger.definer.to_string())));
         let before = self.list.len();
         self.in_name_of(by, database, |inner| {
             inner.on_table(table, Privilege::Trigger, On::Object);
