@@ -488,6 +488,11 @@ fn a_trigger_runs_as_its_definer() {
         ("AFTER DELETE", reads, "trigger on club.member", "delete from club.member", perhaps()),
         ("AFTER DELETE", reads, "trigger on club.member", "replace into club.member (id) values (1)", perhaps()),
         ("AFTER DELETE", reads, "trigger on club.member", "explain delete from club.member", Allowed),
+        // Rows that are loaded set them off as well.
+        ("BEFORE INSERT", reads, "trigger on club.member", "load data local infile 'x' into table club.member", perhaps()),
+        ("BEFORE INSERT", reads, "trigger, select on club.*", "load data local infile 'x' into table club.member", Allowed),
+        ("AFTER DELETE", reads, "trigger on club.member", "load data local infile 'x' replace into table club.member", perhaps()),
+        ("AFTER DELETE", reads, "trigger on club.member", "load data local infile 'x' into table club.member", Allowed),
         ("AFTER DELETE", reads, "trigger, select on club.*", "delete from club.member", Allowed),
         // Its row: to read a column of it takes SELECT, to set one UPDATE.
         ("BEFORE INSERT", "SET NEW.name = NEW.id", "trigger on club.member", insert, no()),

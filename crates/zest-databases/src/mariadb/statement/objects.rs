@@ -13,7 +13,8 @@ use super::super::need::{Any, Need, object_in};
 use super::super::privilege::{Privilege, Privileges};
 use super::{Deriver, RELATIONS, settings};
 use crate::database::On;
-use crate::sql::{Dialect, Words, one, with_statements};
+use crate::database::not_modelled::Touch;
+use crate::sql::{Dialect, Use, Verb, Words, one, with_statements};
 
 const BEGINS: &[&str] = &[
     "alter",
@@ -227,6 +228,8 @@ impl<'s> Deriver<'s> {
             "delete" if words.takes_both("history", "from") => {
                 let name = self.name(words)?;
                 self.on(&name, &[P::DeleteHistory]);
+                let table = self.at(&name);
+                self.sets_off(&table, Verb::Delete);
                 if words.is_over() {
                     return Some(());
                 }
@@ -334,11 +337,22 @@ impl<'s> Deriver<'s> {
         if !is_local {
             self.global(&[P::File]);
         }
+        if object.class == Class::View {
+            self.undecided.push(format!("what a view passes on to its tables where rows are loaded into it: {object}"));
+        }
         self.on_table(&object, P::Insert, On::Columns(columns));
+        self.sets_off(&object, Verb::Insert);
         if replaces {
             self.on_table(&object, P::Delete, On::Object);
+            self.sets_off(&object, Verb::Delete);
         }
         Some(())
+    }
+
+    /// What the server looks at and runs besides where rows of a table change.
+    fn sets_off(&mut self, object: &ObjectName, verb: Verb) {
+        self.not_modelled(object, Touch::from(verb));
+        self.runs_along(object, &Use::of(0, verb));
     }
 
     fn lock(&mut self, words: &mut Words) -> Option<()> {
