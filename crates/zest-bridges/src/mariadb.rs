@@ -335,17 +335,11 @@ impl Session {
             let (trigger, event) = (text(&row, 2), text(&row, 3));
             // The server gives the definer without quotes; the last `@` stands before the host.
             let definer = AccountName::parse(&text(&row, 6)).filter(|definer| state.accounts.contains_key(definer));
-            let event_of = match event.as_str() {
-                "INSERT" => Some(Event::Insert),
-                "UPDATE" => Some(Event::Update),
-                "DELETE" => Some(Event::Delete),
-                _ => None,
-            };
             let Some(object) = state.objects.get_mut(&name) else { continue };
             let group = (name, text(&row, 4), event.clone());
             let follows = before.take().filter(|(other, _)| *other == group).map(|(_, trigger)| trigger);
             before = Some((group, trigger.clone()));
-            match (definer, event_of, mode_that_reads_otherwise(&text(&row, 7))) {
+            match (definer, Event::from_word(&event), mode_that_reads_otherwise(&text(&row, 7))) {
                 (Some(definer), Some(event), None) => {
                     let is_before = text(&row, 4) == "BEFORE";
                     object.triggers.insert(trigger, Trigger { definer, is_before, event, follows, body: text(&row, 5) });

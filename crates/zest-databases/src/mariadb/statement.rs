@@ -419,9 +419,6 @@ impl Deriver<'_> {
             };
             self.on_table(object, privilege, on);
         }
-        for verb in &used.verbs {
-            self.not_modelled(object, Touch::from(*verb));
-        }
         self.runs_along(object, used);
         if object.class == Class::View {
             self.through_view(object, used);

@@ -18,6 +18,18 @@ pub enum Event {
 impl Event {
     const ALL: [(&'static str, Self); 3] = [("insert", Self::Insert), ("update", Self::Update), ("delete", Self::Delete)];
 
+    /// Returns the event of a word, in whatever letters.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::mariadb::Event;
+    /// assert_eq!((Event::from_word("INSERT"), Event::from_word("SELECT")), (Some(Event::Insert), None));
+    /// ```
+    #[must_use]
+    pub fn from_word(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|(known, _)| known.eq_ignore_ascii_case(word)).map(|(_, event)| event)
+    }
+
     fn word(self) -> &'static str {
         Self::ALL.into_iter().find(|(_, event)| *event == self).map_or("", |(word, _)| word)
     }

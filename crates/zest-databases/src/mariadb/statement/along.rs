@@ -9,6 +9,7 @@ use super::super::trigger::{Event, Trigger};
 use super::bodies::{Piece, What, pieces};
 use super::{Circumstances, Deriver};
 use crate::database::On;
+use crate::database::not_modelled::Touch;
 use crate::sql::{Dialect, Use, one, with_statements};
 use zest_model::source::visible;
 
@@ -38,8 +39,14 @@ impl Deriver<'_> {
         entry.definer.clone().filter(|_| entry.runs_as_owner).map_or_else(|| self.by.clone(), |definer| self.by.runs(definer))
     }
 
+    /// What the server looks at besides where a relation is used, and the triggers that a change of a table sets off.
+    pub(super) fn runs_along(&mut self, object: &ObjectName, used: &Use) {
+        used.verbs.iter().for_each(|verb| self.not_modelled(object, Touch::from(*verb)));
+        self.triggers(object, used);
+    }
+
     /// The triggers that a change of a table sets off.
-    pub(super) fn runs_along(&mut self, table: &ObjectName, used: &Use) {
+    pub(super) fn triggers(&mut self, table: &ObjectName, used: &Use) {
         // What is explained makes, changes and removes no row.
         let Some(entry) = self.state.objects.get(table).filter(|_| !self.is_only_planned) else { return };
         for (name, trigger) in entry.triggers.iter().filter(|(_, trigger)| used.verbs.contains(&trigger.event.verb())) {

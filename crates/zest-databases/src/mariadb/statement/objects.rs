@@ -13,7 +13,6 @@ use super::super::need::{Any, Need, object_in};
 use super::super::privilege::{Privilege, Privileges};
 use super::{Deriver, RELATIONS, settings};
 use crate::database::On;
-use crate::database::not_modelled::Touch;
 use crate::sql::{Dialect, Use, Verb, Words, one, with_statements};
 
 const BEGINS: &[&str] = &[
@@ -229,7 +228,7 @@ impl<'s> Deriver<'s> {
                 let name = self.name(words)?;
                 self.on(&name, &[P::DeleteHistory]);
                 let table = self.at(&name);
-                self.sets_off(&table, Verb::Delete);
+                self.runs_along(&table, &Use::of(0, Verb::Delete));
                 if words.is_over() {
                     return Some(());
                 }
@@ -341,18 +340,12 @@ impl<'s> Deriver<'s> {
             self.undecided.push(format!("what a view passes on to its tables where rows are loaded into it: {object}"));
         }
         self.on_table(&object, P::Insert, On::Columns(columns));
-        self.sets_off(&object, Verb::Insert);
+        self.runs_along(&object, &Use::of(0, Verb::Insert));
         if replaces {
             self.on_table(&object, P::Delete, On::Object);
-            self.sets_off(&object, Verb::Delete);
+            self.runs_along(&object, &Use::of(0, Verb::Delete));
         }
         Some(())
-    }
-
-    /// What the server looks at and runs besides where rows of a table change.
-    fn sets_off(&mut self, object: &ObjectName, verb: Verb) {
-        self.not_modelled(object, Touch::from(verb));
-        self.runs_along(object, &Use::of(0, verb));
     }
 
     fn lock(&mut self, words: &mut Words) -> Option<()> {

@@ -190,7 +190,7 @@ impl Deriver<'_> {
             self.not_modelled(view, Touch::from(*verb));
             self.not_modelled(&base, Touch::from(*verb));
         }
-        self.runs_along(&base, used);
+        self.triggers(&base, used);
         true
     }
 
