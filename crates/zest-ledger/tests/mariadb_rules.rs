@@ -9,14 +9,14 @@ fn from(address: &str) -> Origin {
     Origin::Address(address.parse().expect("an address"))
 }
 
-/// Accounts, and tables `club.member (id, name)`, `club.points (id)` and `club_archive.member (id)`.
+/// Accounts, and tables `club.member (id, name)`, `club.points (id, n)` and `club_archive.member (id)`.
 fn state(accounts: &[&str]) -> State {
     let mut state = State::fresh();
     for account in accounts {
         state.accounts.insert(AccountName::parse(account).expect("login@origin"), Account::default());
     }
     for (database, table, columns) in
-        [("club", "member", &["id", "name"][..]), ("club", "points", &["id"]), ("club_archive", "member", &["id"])]
+        [("club", "member", &["id", "name"][..]), ("club", "points", &["id", "n"]), ("club_archive", "member", &["id"])]
     {
         state.databases.insert(database.to_owned());
         let columns = columns.iter().map(|c| ((*c).to_owned(), "int".to_owned())).collect();
@@ -37,7 +37,8 @@ fn grant(state: &mut State, text: &str) {
             Holder::Role(to.to_owned())
         }
     };
-    let (on, columns) = on.split_once(" (").map_or((on, Vec::new()), |(on, c)| (on, vec![c.trim_end_matches(')').to_owned()]));
+    let (on, columns) =
+        on.split_once(" (").map_or((on, Vec::new()), |(on, c)| (on, c.trim_end_matches(')').split(", ").map(str::to_owned).collect()));
     let scope = match on.split_once('.') {
         None => Scope::Everything,
         Some((database, "*")) => Scope::Databases(database.to_owned()),
@@ -387,6 +388,41 @@ fn what_comes_back_of_an_insert_is_looked_at_as_what_is_given() {
             false,
         ),
         ("insert, delete on club.member; select on club.member", "replace into club.member (id, name) values (1, 2) returning id", true),
+    ];
+    for (rights, statement, wanted) in rows {
+        let mut state = state(&["desk@%"]);
+        rights.split("; ").for_each(|one| grant(&mut state, &format!("{one} to desk@%")));
+        assert_eq!(may(&state, "desk", "192.0.2.7", None, statement), wanted, "{rights}: {statement}");
+    }
+}
+
+/// What is held, a statement, and whether `desk` may: names that stand for a column of another table, or of the table that is changed.
+#[test]
+fn a_name_by_itself_is_the_column_that_the_server_takes_it_for() {
+    let rows = [
+        // A join by name reads no column by itself. The name alone is the left side's column, behind RIGHT JOIN the right side's.
+        ("select on club.member (name); select on club.points (n)", "select name, n from club.member natural join club.points", true),
+        ("select on club.member (name); select on club.points (n)", "select 1 from club.member join club.points using (id)", true),
+        ("select on club.member (name); select on club.points (n)", "select id from club.member natural join club.points", false),
+        ("select on club.member (id); select on club.points (n)", "select id from club.member natural join club.points", true),
+        ("select on club.member (id); select on club.points (n)", "select points.id from club.member natural join club.points", false),
+        ("select on club.member (id); select on club.points (n)", "select id from club.member natural right join club.points", false),
+        ("select on club.member (name); select on club.points (id)", "select id from club.member right join club.points using (id)", true),
+        ("select on club.member; select on club.points (n)", "select * from club.member natural join club.points", true),
+        ("select on club.member; select on club.points (n)", "select * from club.member natural right join club.points", false),
+        ("select on club.member; select on club.points (n)", "select points.* from club.member natural join club.points", false),
+        ("update on club.member (id); select on club.points", "update club.member natural right join club.points set id = 1", false),
+        // An order by a name alone is that of the output column.
+        ("select on club.member (id)", "select id as name from club.member order by name", true),
+        ("select on club.member (id)", "select id as name from club.member order by upper(name)", false),
+        // In the first new row a column that is named is inserted, in the others it is read.
+        ("insert on club.member (id); select on club.member (name)", "insert into club.member set id = name", false),
+        ("insert on club.member (id, name)", "insert into club.member set id = name", true),
+        ("insert on club.member (id, name)", "insert into club.member (id) values (name)", true),
+        ("insert on club.member", "insert into club.member (id) values (1), (name)", false),
+        ("insert on club.member; select on club.member (name)", "insert into club.member (id) values (1), (name)", true),
+        ("insert on club.member (id)", "insert into club.member (id) values ((select member.name))", false),
+        ("insert, delete on club.member", "replace into club.member set id = name", true),
     ];
     for (rights, statement, wanted) in rows {
         let mut state = state(&["desk@%"]);

@@ -353,6 +353,30 @@ struct Source {
     /// The use it stands for; none for subqueries and functions, whose insides were noted already.
     at: Option<usize>,
     columns: Outputs,
+    /// Columns that a join by name has made one with another source's: by themselves their names mean the other's.
+    joined: Vec<String>,
+}
+
+impl Source {
+    fn new(alias: String, at: Option<usize>, columns: Outputs) -> Self {
+        Self { alias, at, columns, joined: Vec::new() }
+    }
+
+    /// The columns that a name by itself may mean.
+    fn by_themselves(&self) -> Outputs {
+        let columns = self.columns.as_ref()?;
+        if self.joined.is_empty() {
+            return Some(Arc::clone(columns));
+        }
+        Some(Arc::new(columns.iter().filter(|column| !self.joined.contains(column)).cloned().collect()))
+    }
+}
+
+/// Whose column a name by itself means, behind a join by name.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Side {
+    Left,
+    Right,
 }
 
 /// The columns of something; none where they cannot be known. They are shared: common table expressions hand them on and on.
@@ -500,9 +524,9 @@ impl<'n> Walker<'n> {
         let last = name.0.last().and_then(|p| p.as_ident()).map_or(String::new(), |i| self.fold(i));
         let alias = alias.map_or(last, |a| self.fold(a));
         match self.relation(name, verb) {
-            Some((_, relation)) if relation.is_open => Source { alias, at: None, columns: None },
-            Some((at, relation)) => Source { alias, at: Some(at), columns: Some(Arc::new(relation.columns)) },
-            None => Source { alias, at: None, columns: None },
+            Some((_, relation)) if relation.is_open => Source::new(alias, None, None),
+            Some((at, relation)) => Source::new(alias, Some(at), Some(Arc::new(relation.columns))),
+            None => Source::new(alias, None, None),
         }
     }
 
@@ -639,14 +663,24 @@ impl Walker<'_> {
     /// What stands behind the body of a query: order and limits, over the output columns.
     fn tail(&mut self, query: Option<&Query>, outputs: Outputs) {
         let Some(query) = query else { return };
-        self.scopes.push(vec![Source { alias: String::new(), at: None, columns: outputs }]);
-        self.behind(query);
+        self.scopes.push(vec![Source::new(String::new(), None, outputs)]);
+        self.behind(query, &[]);
         self.scopes.pop();
     }
 
-    fn behind(&mut self, query: &Query) {
+    /// What stands behind a query. An order by a name alone is that of the output column that was given it, where there is one, whatever
+    /// is called so in a relation; in an expression the relation's column comes first.
+    fn behind(&mut self, query: &Query, given: &[String]) {
         if let Some(OrderByKind::Expressions(list)) = query.order_by.as_ref().map(|o| &o.kind) {
-            self.order(list);
+            let dialect = self.dialect;
+            let key = |name: String| if dialect == Dialect::Mariadb { name.to_ascii_lowercase() } else { name };
+            let given: FxHashSet<String> = given.iter().cloned().map(key).collect();
+            for one in list {
+                if !matches!(&one.expr, Expr::Identifier(ident) if given.contains(&key(fold(dialect, ident)))) {
+                    self.expr(&one.expr);
+                }
+                self.sort(one);
+            }
         }
         match &query.limit_clause {
             Some(LimitClause::LimitOffset { limit, offset, limit_by }) => {
@@ -666,9 +700,13 @@ impl Walker<'_> {
     fn order(&mut self, list: &[OrderByExpr]) {
         for one in list {
             self.expr(&one.expr);
-            if let Some(OrderBySort::Using(operator)) = &one.options.sort {
-                self.names.in_schema(&table_name(self.dialect, operator));
-            }
+            self.sort(one);
+        }
+    }
+
+    fn sort(&mut self, one: &OrderByExpr) {
+        if let Some(OrderBySort::Using(operator)) = &one.options.sort {
+            self.names.in_schema(&table_name(self.dialect, operator));
         }
     }
 
@@ -705,7 +743,7 @@ impl Walker<'_> {
         select.selection.iter().chain(&select.having).chain(&select.qualify).for_each(|e| self.expr(e));
         // Grouping and order may name an output column; that is no column of a relation then.
         if !aliases.is_empty() {
-            let named = Source { alias: String::new(), at: None, columns: Some(Arc::new(aliases)) };
+            let named = Source::new(String::new(), None, Some(Arc::new(aliases.clone())));
             if let Some(scope) = self.scopes.last_mut() {
                 scope.push(named);
             }
@@ -728,7 +766,7 @@ impl Walker<'_> {
             self.undecided("a clause of another dialect");
         }
         if let Some(query) = query {
-            self.behind(query);
+            self.behind(query, &aliases);
         }
         if locked != Locked::Nothing {
             let scope = self.scopes.last().cloned().unwrap_or_default();
@@ -769,7 +807,8 @@ impl Walker<'_> {
                 Some(Arc::new(aliases.iter().map(|a| self.fold(a)).collect()))
             }
             SelectItem::Wildcard(_) => {
-                let scope = self.scopes.last().cloned().unwrap_or_default();
+                let mut scope = self.scopes.last().cloned().unwrap_or_default();
+                scope.iter_mut().for_each(|source| source.columns = source.by_themselves());
                 self.all_of(&scope)
             }
             SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(name), _) => {
@@ -808,6 +847,8 @@ impl Walker<'_> {
         for join in &item.joins {
             let seen = self.scopes.last().map_or(0, Vec::len);
             self.factor(&join.relation, verb);
+            let kept =
+                if matches!(join.join_operator, JoinOperator::Right(_) | JoinOperator::RightOuter(_)) { Side::Right } else { Side::Left };
             let (JoinOperator::Join(constraint)
             | JoinOperator::Inner(constraint)
             | JoinOperator::Left(constraint)
@@ -821,38 +862,51 @@ impl Walker<'_> {
                 self.undecided("a join of another dialect");
                 continue;
             };
-            let by_name = matches!(constraint, JoinConstraint::Using(_) | JoinConstraint::UsingAlias(..) | JoinConstraint::Natural);
-            let scope = if by_name && self.spend(seen) { self.scopes.last().cloned().unwrap_or_default() } else { Vec::new() };
-            let (left, right) = if scope.is_empty() { (&[][..], &[][..]) } else { (&scope[before.min(seen)..seen], &scope[seen..]) };
             match constraint {
                 JoinConstraint::On(expr) => self.expr(expr),
                 JoinConstraint::Using(list) | JoinConstraint::UsingAlias(list, _) => {
-                    for name in list {
-                        let column = table_name(self.dialect, name).pop().unwrap_or_default();
-                        self.in_both(left, right, &column);
-                    }
+                    let columns: Vec<String> = list.iter().map(|name| table_name(self.dialect, name).pop().unwrap_or_default()).collect();
+                    self.join_by_name(before..seen, kept, &columns);
                 }
                 JoinConstraint::Natural => {
-                    let columns = |list: &[Source]| list.iter().filter_map(|s| s.columns.clone()).collect::<Vec<_>>();
-                    let on_the_left: FxHashSet<String> = columns(left).iter().flat_map(|l| l.iter().cloned()).collect();
-                    for column in columns(right).iter().flat_map(|l| l.iter()).filter(|c| on_the_left.contains(*c)) {
-                        self.in_both(left, right, column);
+                    let scope = self.scopes.last().cloned().unwrap_or_default();
+                    if scope[before..].iter().any(|source| source.columns.is_none()) {
+                        self.undecided("a natural join with something whose columns are not known");
                     }
+                    let columns = |list: &[Source]| list.iter().filter_map(Source::by_themselves).collect::<Vec<_>>();
+                    let on_the_left: FxHashSet<String> = columns(&scope[before..seen]).iter().flat_map(|l| l.iter().cloned()).collect();
+                    let on_the_right = columns(&scope[seen..]);
+                    let common: Vec<String> =
+                        on_the_right.iter().flat_map(|l| l.iter()).filter(|c| on_the_left.contains(*c)).cloned().collect();
+                    self.join_by_name(before..seen, kept, &common);
                 }
                 JoinConstraint::None => {}
             }
         }
     }
 
-    fn in_both(&mut self, left: &[Source], right: &[Source], column: &str) {
-        for source in left.iter().chain(right) {
-            if !self.spend(source.columns.as_ref().map_or(1, |l| l.len())) {
-                return;
+    /// Joins what stands behind `left` in a scope with it, by columns that are called alike.
+    ///
+    /// PostgreSQL reads them on both sides. MariaDB asks only for those that are named: by themselves they are the left side's, behind
+    /// `RIGHT JOIN` the right side's.
+    fn join_by_name(&mut self, left: std::ops::Range<usize>, kept: Side, common: &[String]) {
+        let Some(mut scope) = self.scopes.last_mut().map(std::mem::take) else { return };
+        for column in common {
+            for (number, source) in scope.iter_mut().enumerate().skip(left.start) {
+                if !self.spend(source.columns.as_ref().map_or(1, |l| l.len())) {
+                    break;
+                }
+                let Some(name) = source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column))).cloned() else { continue };
+                match (self.dialect, source.at) {
+                    (Dialect::Postgresql, Some(at)) => self.select_column(at, &name),
+                    (Dialect::Postgresql, None) => {}
+                    (Dialect::Mariadb, _) if left.contains(&number) == (kept == Side::Right) => source.joined.push(name),
+                    (Dialect::Mariadb, _) => {}
+                }
             }
-            if let (Some(at), Some(name)) = (source.at, source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)))) {
-                let name = name.clone();
-                self.select_column(at, &name);
-            }
+        }
+        if let Some(place) = self.scopes.last_mut() {
+            *place = scope;
         }
     }
 
@@ -900,7 +954,7 @@ impl Walker<'_> {
                 });
                 self.refers_to.extend(common.iter().map(|(name, _)| name.clone()));
                 let mut source = match common {
-                    Some((name, columns)) => Source { alias: alias.as_ref().map_or(name, |a| self.fold(&a.name)), at: None, columns },
+                    Some((name, columns)) => Source::new(alias.as_ref().map_or(name, |a| self.fold(&a.name)), None, columns),
                     None => self.source_of(name, alias.as_ref().map(|a| &a.name), verb),
                 };
                 if let Some(alias) = alias.as_ref().filter(|a| !a.columns.is_empty()) {
@@ -916,7 +970,7 @@ impl Walker<'_> {
                 args.args.iter().for_each(|a| self.argument(a));
                 self.footprint.calls.push(call);
                 let last = table_name(self.dialect, name).pop().unwrap_or_default();
-                self.see(Source { alias: alias.as_ref().map_or(last, |a| self.fold(&a.name)), at: None, columns: None });
+                self.see(Source::new(alias.as_ref().map_or(last, |a| self.fold(&a.name)), None, None));
             }
             TableFactor::Derived { subquery, alias, lateral, .. } => {
                 // Only a lateral subquery sees what stands beside it.
@@ -931,19 +985,19 @@ impl Walker<'_> {
                     None => outputs,
                 };
                 let alias = alias.as_ref().map_or("?".to_owned(), |a| self.fold(&a.name));
-                self.see(Source { alias, at: None, columns });
+                self.see(Source::new(alias, None, columns));
             }
             TableFactor::Function { name, args, alias, .. } => {
                 let call = Call::of(table_name(self.dialect, name), args.len());
                 args.iter().for_each(|a| self.argument(a));
                 self.footprint.calls.push(call);
                 let alias = alias.as_ref().map_or("?".to_owned(), |a| self.fold(&a.name));
-                self.see(Source { alias, at: None, columns: None });
+                self.see(Source::new(alias, None, None));
             }
             TableFactor::UNNEST { alias, array_exprs, .. } => {
                 array_exprs.iter().for_each(|e| self.expr(e));
                 let alias = alias.as_ref().map_or("unnest".to_owned(), |a| self.fold(&a.name));
-                self.see(Source { alias, at: None, columns: None });
+                self.see(Source::new(alias, None, None));
             }
             TableFactor::NestedJoin { table_with_joins, .. } => self.joins(table_with_joins, verb),
             _ => self.undecided("a form of FROM that is not followed"),
@@ -998,6 +1052,7 @@ impl Walker<'_> {
     fn column_of(&mut self, sources: &[Source], alias: Option<&str>, column: &str) -> bool {
         for source in sources.iter().filter(|s| alias.is_none_or(|a| s.alias == a)) {
             let known = source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)).cloned());
+            let known = known.filter(|name| alias.is_some() || !source.joined.contains(name));
             let is_system = self.dialect == Dialect::Postgresql
                 && (alias.is_some() || sources.len() == 1)
                 && matches!(column, "ctid" | "xmin" | "xmax" | "cmin" | "cmax" | "tableoid");
@@ -1106,6 +1161,9 @@ impl Walker<'_> {
         self.order(&function.within_group);
         if let Some(WindowType::WindowSpec(spec)) = &function.over {
             self.window(spec);
+        }
+        if self.dialect == Dialect::Mariadb && matches!(call.name.as_slice(), [name] if name.eq_ignore_ascii_case("default")) {
+            return self.undecided("what the default of a column is made of that DEFAULT names");
         }
         self.footprint.calls.push(call);
     }
@@ -1359,6 +1417,14 @@ impl Walker<'_> {
 /// Words of SQL that stand for a value of the session, which the parser takes for names.
 pub(crate) const WORDS_FOR_VALUES: &[&str] = &["current_catalog", "current_role", "current_schema", "current_user", "session_user", "user"];
 
+/// The rows of a query that is nothing else.
+fn only_rows(query: &Query) -> Option<&[sqlparser::ast::Parens<Vec<Expr>>]> {
+    let SetExpr::Values(values) = &*query.body else { return None };
+    let is_bare =
+        query.with.is_none() && query.order_by.is_none() && query.limit_clause.is_none() && query.fetch.is_none() && query.locks.is_empty();
+    is_bare.then_some(&values.rows)
+}
+
 /// Whether an expression is the word `DEFAULT`, which names the default of a column.
 fn is_default(expr: &Expr) -> bool {
     matches!(expr, Expr::Identifier(ident) if ident.quote_style.is_none() && ident.value.eq_ignore_ascii_case("default"))
@@ -1405,11 +1471,16 @@ impl Walker<'_> {
         let alias = insert.table_alias.as_ref().map(|a| &a.alias);
         let target = self.source_of(name, alias, Verb::Insert);
         let columns = target.columns.clone().unwrap_or_default();
-        let mut given = insert.source.as_ref().map(|q| self.query(q));
+        let rows_of_mariadb = insert.source.as_ref().filter(|_| self.dialect == Dialect::Mariadb).and_then(|query| only_rows(query));
+        let mut given = match rows_of_mariadb {
+            Some(rows) => {
+                rows.iter().enumerate().for_each(|(turn, row)| self.new_row(&target, turn, row.content.iter()));
+                rows.first().map(|row| Some(Arc::new(row.content.iter().map(|_| String::new()).collect())))
+            }
+            None => insert.source.as_ref().map(|query| self.query(query)),
+        };
         if !insert.assignments.is_empty() {
-            self.scopes.push(vec![target.clone()]);
-            insert.assignments.iter().for_each(|a| self.expr(&a.value));
-            self.scopes.pop();
+            self.new_row(&target, 0, insert.assignments.iter().map(|a| &a.value));
             given = Some(Some(Arc::new(insert.assignments.iter().map(|_| String::new()).collect())));
         }
         if let Some(at) = target.at {
@@ -1460,7 +1531,7 @@ impl Walker<'_> {
                 self.scopes.pop();
             }
             Some(OnInsert::OnConflict(conflict)) => {
-                let excluded = Source { alias: "excluded".to_owned(), at: target.at, columns: target.columns.clone() };
+                let excluded = Source::new("excluded".to_owned(), target.at, target.columns.clone());
                 // The target stands first: a column without a table is one of its.
                 self.scopes.push(vec![target.clone(), excluded]);
                 match &conflict.conflict_target {
@@ -1505,6 +1576,20 @@ impl Walker<'_> {
         }
         self.scopes.pop();
         outputs
+    }
+
+    /// The values of one new row, which on MariaDB may name columns of the table: in the first row they are asked for as those that are
+    /// inserted, in the others as those that are read.
+    fn new_row<'e>(&mut self, target: &Source, turn: usize, values: impl Iterator<Item = &'e Expr>) {
+        self.scopes.push(vec![target.clone()]);
+        values.for_each(|value| self.expr(value));
+        self.scopes.pop();
+        if let Some(at) = target.at.filter(|_| turn == 0) {
+            let used = &mut self.footprint.uses[at];
+            let named = std::mem::take(&mut used.selected);
+            used.inserted.add(&named);
+            used.verbs.remove(&Verb::Select);
+        }
     }
 
     fn targets(&self, assignment: &Assignment) -> Vec<String> {
@@ -1560,8 +1645,9 @@ impl Walker<'_> {
                 let alias = parts.len().checked_sub(2).map(|i| parts[i].clone());
                 let scope = self.scopes.last().cloned().unwrap_or_default();
                 let fits = |s: &&Source| {
+                    let columns = if alias.is_some() { s.columns.clone() } else { s.by_themselves() };
                     alias.as_ref().is_none_or(|a| *a == s.alias)
-                        && s.columns.as_ref().is_some_and(|l| l.iter().any(|c| c.eq_ignore_ascii_case(&column)))
+                        && columns.is_some_and(|l| l.iter().any(|c| c.eq_ignore_ascii_case(&column)))
                 };
                 let found = scope.iter().find(fits).and_then(|s| Some((s.at?, s.columns.clone()?)));
                 match found {
