@@ -76,7 +76,7 @@ pub(crate) fn origins() -> Vec<Origin> {
 pub(crate) fn refusal(error: &mysql::Error) -> Option<(u16, String)> {
     match error {
         mysql::Error::MySqlError(e)
-            if matches!(e.code, 1044 | 1045 | 1141 | 1142 | 1143 | 1227 | 1345 | 1356 | 1370 | 1698 | 1959 | 1961 | 4151) =>
+            if matches!(e.code, 1044 | 1045 | 1141 | 1142 | 1143 | 1227 | 1345 | 1356 | 1370 | 1410 | 1698 | 1959 | 1961 | 4151) =>
         {
             Some((e.code, e.message.clone()))
         }

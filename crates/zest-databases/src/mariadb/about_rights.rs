@@ -23,6 +23,95 @@ pub(super) enum Named {
     CurrentRole,
 }
 
+/// Whom something is granted to, or taken from.
+#[derive(Debug)]
+struct Grantees {
+    listed: Vec<Grantee>,
+    /// A requirement or limits stand behind them, which change each account.
+    are_changed: bool,
+    is_grant: bool,
+}
+
+#[derive(Debug)]
+struct Grantee {
+    named: Named,
+    /// A credential is set along.
+    is_identified: bool,
+}
+
+impl Grantees {
+    /// Reads who is listed behind `TO` or `FROM`, and behind `TO` also what else a grant sets.
+    fn read(words: &mut Words, is_grant: bool) -> Option<Self> {
+        if !is_grant {
+            let listed = words.takes("from").then(|| accounts(words))??;
+            let listed = listed.into_iter().map(|named| Grantee { named, is_identified: false }).collect();
+            return Some(Self { listed, are_changed: false, is_grant });
+        }
+        words.takes("to").then_some(())?;
+        let listed = words.list(|words| Some(Grantee { named: named(words)?, is_identified: is_identified(words)? }))?;
+        let mut are_changed = false;
+        if words.takes("require") {
+            are_changed = true;
+            if !words.takes("none") {
+                requirement(words)?;
+                while !words.is_over() && !words.is("with") {
+                    words.takes("and");
+                    requirement(words)?;
+                }
+            }
+        }
+        if words.takes("with") {
+            while !words.is_over() {
+                if !words.takes_both("grant", "option") {
+                    let is_limit = words.takes_any(&LIMITS) && words.takes_number();
+                    is_limit.then_some(())?;
+                    are_changed = true;
+                }
+            }
+        }
+        Some(Self { listed, are_changed, is_grant })
+    }
+
+    /// What the server checks for the accounts themselves: a credential, requirement or limits of another account are a change of it, and
+    /// an account that is not there is made along with its credential.
+    fn checks(self, state: &State, list: &mut Vec<Need>, undecided: &mut Vec<String>) {
+        let Self { listed, are_changed, is_grant } = self;
+        for Grantee { named, is_identified } in listed.into_iter().filter(|_| is_grant) {
+            let is_changed = is_identified || are_changed;
+            match named {
+                Named::CurrentRole | Named::CurrentAccount if is_changed => undecided.extend(nameless(state)),
+                Named::CurrentRole | Named::CurrentAccount => {}
+                Named::Account(name, host) => {
+                    let account = AccountName::new(&name, host.as_deref().unwrap_or("%"));
+                    let is_everybody = host.is_none() && name.eq_ignore_ascii_case("public");
+                    let is_role = host.is_none() && (is_everybody || state.roles.contains(&name));
+                    match () {
+                        () if is_role && is_changed => {
+                            undecided.push(format!("what a credential, a requirement or a limit of role `{name}` is"))
+                        }
+                        () if is_role => {}
+                        () if state.accounts.contains_key(&account) && is_changed => {
+                            undecided.extend(nameless(state));
+                            list.push(changed(account));
+                        }
+                        () if state.accounts.contains_key(&account) => {}
+                        () if is_identified => {
+                            let privileges = Privilege::Insert.only();
+                            list.push(Need::Accounts { own: None, role: None, privileges, or_makes_accounts: true });
+                        }
+                        () => undecided.push(format!("no account or role is named `{name}`, and whether one is made")),
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// What is checked where an account is changed that may be another's.
+fn changed(own: AccountName) -> Need {
+    Need::Accounts { own: Some(own), role: None, privileges: Privilege::Update.only(), or_makes_accounts: false }
+}
+
 #[derive(Debug)]
 enum About {
     /// Accounts or roles are made, dropped, changed or renamed, or lose all they hold.
@@ -45,6 +134,7 @@ enum About {
         level: Level,
         privileges: Option<Privileges>,
         columns: Vec<String>,
+        grantees: Grantees,
     },
     Proxy(Named),
     /// Roles are granted to accounts and roles, or taken back.
@@ -57,8 +147,13 @@ enum About {
     Routine {
         object: ObjectName,
         privileges: Option<Vec<Privilege>>,
+        grantees: Grantees,
     },
 }
+
+/// Limits of an account that a grant may set.
+const LIMITS: [&str; 5] =
+    ["max_queries_per_hour", "max_updates_per_hour", "max_connections_per_hour", "max_user_connections", "max_statement_time"];
 
 const BEGINS: &[&str] = &["create", "grant", "drop", "alter", "rename", "set", "show", "revoke"];
 
@@ -75,7 +170,6 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
         Named::Account(user, host) => Some(AccountName::new(&user, host.as_deref().unwrap_or("%"))),
         Named::CurrentAccount | Named::CurrentRole => None,
     };
-    let changed = |own| Need::Accounts { own: Some(own), role: None, privileges: Privilege::Update.only(), or_makes_accounts: false };
     match about {
         About::Accounts { privileges, cares } => {
             if cares {
@@ -113,16 +207,18 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
                 list.push(Need::Accounts { own, role, privileges: Privilege::Select.only(), or_makes_accounts: false });
             }
         }
-        About::Routine { object, privileges } => {
+        About::Routine { object, privileges, grantees } => {
             let privileges = privileges.map_or_else(|| any(&[Privilege::Execute, Privilege::AlterRoutine]), |list| any(&list));
             if !state.objects.contains_key(&object) {
                 undecided.push(format!("`{object}` is not in the inventory"));
             }
             list.push(Need::PassOn { scope: Scope::of(&object), privileges, columns: Vec::new() });
+            grantees.checks(state, &mut list, &mut undecided);
         }
-        About::On { scope, level, privileges, columns } => {
+        About::On { scope, level, privileges, columns, grantees } => {
             let all = level.applicable().without(Privilege::GrantOption.only());
             list.push(Need::PassOn { scope, privileges: privileges.unwrap_or(all), columns });
+            grantees.checks(state, &mut list, &mut undecided);
         }
         About::Proxy(of) => list.extend(account(of).map(|of| Need::Proxy { of })),
         About::Membership { roles, members, is_grant } => {
@@ -307,11 +403,8 @@ fn on_routine(words: &mut Words, is_grant: bool) -> Option<About> {
     };
     let database = words.name()?;
     let name = words.takes_token(&Token::Period).then(|| words.name())??;
-    words.takes(if is_grant { "to" } else { "from" }).then(|| accounts(words))??;
-    if is_grant && words.takes("with") && !words.takes_both("grant", "option") {
-        return None;
-    }
-    Some(About::Routine { object: ObjectName::new(class, &database, &name), privileges })
+    let grantees = Grantees::read(words, is_grant)?;
+    Some(About::Routine { object: ObjectName::new(class, &database, &name), privileges, grantees })
 }
 
 /// Reads a grant on tables, databases or everything.
@@ -360,12 +453,37 @@ fn on_objects(words: &mut Words, is_grant: bool) -> Option<About> {
             (Scope::Table(database, words.name()?), Level::Table)
         }
     };
-    words.takes(if is_grant { "to" } else { "from" }).then(|| accounts(words))??;
-    // A requirement, limits or a credential change the account, too.
-    if is_grant && words.takes("with") {
-        words.takes_both("grant", "option").then_some(())?;
+    let grantees = Grantees::read(words, is_grant)?;
+    Some(About::On { scope, level, privileges: (!is_all).then_some(privileges), columns, grantees })
+}
+
+/// Reads a credential behind an account, if one is set there.
+fn is_identified(words: &mut Words) -> Option<bool> {
+    if !words.takes("identified") {
+        return Some(false);
     }
-    Some(About::On { scope, level, privileges: (!is_all).then_some(privileges), columns })
+    if words.takes("by") {
+        words.takes("password");
+        return words.takes_text().then_some(true);
+    }
+    words.takes_any(&["via", "with"]).then_some(())?;
+    loop {
+        words.name()?;
+        if words.takes_any(&["using", "as"]) {
+            let is_plain = words.takes("password") && words.takes_token(&Token::LParen);
+            words.takes_text().then_some(())?;
+            (!is_plain || words.takes_token(&Token::RParen)).then_some(())?;
+        }
+        if !words.takes("or") {
+            return Some(true);
+        }
+    }
+}
+
+/// Reads one requirement of encryption.
+fn requirement(words: &mut Words) -> Option<()> {
+    let is_one = words.takes_any(&["ssl", "x509"]) || words.takes_any(&["cipher", "issuer", "subject"]) && words.takes_text();
+    is_one.then_some(())
 }
 
 fn accounts(words: &mut Words) -> Option<Vec<Named>> {

@@ -207,6 +207,20 @@ impl Words {
         Some(text)
     }
 
+    /// Reads a text in quotes if it comes next.
+    pub(crate) fn takes_text(&mut self) -> bool {
+        let is = match self.tokens.get(self.at) {
+            Some(Token::SingleQuotedString(_)) => true,
+            Some(Token::DoubleQuotedString(_)) => self.dialect == Dialect::Mariadb,
+            Some(Token::EscapedStringLiteral(_) | Token::UnicodeStringLiteral(_) | Token::DollarQuotedString(_)) => {
+                self.dialect == Dialect::Postgresql
+            }
+            _ => false,
+        };
+        self.at += usize::from(is);
+        is
+    }
+
     /// Reads whatever is left, as it is written, signs that end statements and all; nothing where nothing is left.
     pub(crate) fn rest_with_signs(&mut self) -> Option<String> {
         let from = std::mem::replace(&mut self.at, self.tokens.len());
@@ -319,21 +333,6 @@ impl Words {
     /// Reads a word if it comes next, and a name behind it.
     pub(crate) fn takes_before_name(&mut self, word: &str) -> bool {
         let is = self.is(word) && matches!(self.tokens.get(self.at + 1), Some(Token::Word(_)));
-        self.at += usize::from(is);
-        is
-    }
-
-    /// Reads a text in quotes if it comes next.
-    pub(crate) fn takes_text(&mut self) -> bool {
-        let is = matches!(
-            self.tokens.get(self.at),
-            Some(
-                Token::SingleQuotedString(_)
-                    | Token::EscapedStringLiteral(_)
-                    | Token::UnicodeStringLiteral(_)
-                    | Token::DollarQuotedString(_)
-            )
-        );
         self.at += usize::from(is);
         is
     }
