@@ -308,6 +308,8 @@ answers! {
 // Assuming a role: both halves, what is lost, and when it is over.
 answers! {
     both_halves: plain("night-1", PUT).acting(act("role:night-operator")) => ALLOWED;
+    with_a_role_active_that_is_not_held: plain("night-1", PUT).acting(act("role:night-operator")).active_roles(&["writer"]) => Err(Refusal::RoleNotGranted);
+    with_none_active: plain("night-1", PUT).acting(act("role:night-operator")).active_roles(&[]) => ALLOWED;
     only_the_own_half: plain("hopeful-1", PUT).acting(act("role:night-operator")) => Err(Refusal::RoleDoesNotAdmit);
     only_the_half_of_the_role: plain("wanted-1", PUT).acting(act("role:night-operator")) => Err(Refusal::MayNotAssume);
     neither_half: plain("nobody-1", PUT).acting(act("role:night-operator")) => Err(Refusal::MayNotAssume);

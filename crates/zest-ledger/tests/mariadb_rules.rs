@@ -257,6 +257,29 @@ fn what_nobody_anywhere_holds_reaches_those_with_an_active_role() {
     assert!(!may(&state, "desk", "192.0.2.7", Some("reader"), MEMBERS), "a row of the role itself comes before");
 }
 
+/// What is granted beside the role `reader`, which `desk` has active, and whether it reaches who has it active.
+#[test]
+fn what_an_account_called_like_a_role_holds_on_a_database_reaches_those_with_that_role_active() {
+    let rows: [(&[&str], bool); 8] = [
+        (&["select on club.* to reader@%"], true),
+        (&["select on club%.* to reader@%"], true),
+        (&["select on club.* to reader@192.0.2.%"], false),
+        (&["select on club.member to reader@%"], false),
+        (&["select on everything to reader@%"], false),
+        (&["select on club.* to reader@%", "insert on cl%.* to reader"], false),
+        (&["select on club.* to reader@%", "insert on club.* to @%"], true),
+        (&["insert on club.* to reader@%", "select on club.* to @%"], false),
+    ];
+    for (granted, wanted) in rows {
+        let mut state = state(&["desk@192.0.2.7", "reader@%", "reader@192.0.2.%", "@%"]);
+        member(&mut state, "desk@192.0.2.7", "reader");
+        // A row of its own keeps that of the anonymous account from `desk` itself.
+        grant(&mut state, "delete on club.* to desk@192.0.2.7");
+        granted.iter().for_each(|one| grant(&mut state, one));
+        assert_eq!(may(&state, "desk", "192.0.2.7", Some("reader"), MEMBERS), wanted, "{granted:?}");
+    }
+}
+
 #[test]
 fn who_activates_a_role_gives_what_is_held_globally() {
     let mut state = state(&["desk@192.0.2.7", "desk@%"]);

@@ -98,6 +98,34 @@ fn a_set_says_of_every_session_on_clouds_and_in_applications_what_is_answered() 
     });
 }
 
+/// On a device that asks no central source at sign-in, and yet for commands, a set says what holds while that source is down.
+#[test]
+fn a_set_tells_sessions_apart_by_a_central_source_that_only_commands_wait_for() {
+    let text = "
+[users.watch-1]
+proofs = ['password']
+[vocabularies.v]
+commands = [{ line = 'show paths', level = 1 }, { line = 'leave', level = 0, does = 'leave-session' }]
+[systems.sw]
+kind = 'network-device'
+vocabulary = 'v'
+identity-sources = ['local']
+when-central-down = 'nothing'
+no-command-set = 'everything'
+authorisation = { levels = 'all', configuration = true }
+[systems.sw.accounts.rescue]
+used-by = ['user:watch-1']
+band = { start = 1, ceiling = 15 }
+";
+    let engine = Engine::compile(zest_ledger::Ledger::new().document("sw.toml", text).estate().expect("valid")).expect("compiles");
+    let up = Question::new("watch-1", "sw", "show paths");
+    let down = up.clone().central_down();
+    let set = of_line(&engine, &up).expect("a set");
+    for (question, wanted) in [(up, Membership::Allowed), (down, Membership::Denied)] {
+        assert_eq!((set.membership(&question.session, 0), asked(&engine, &question)), (wanted, wanted), "{:?}", question.session.central);
+    }
+}
+
 /// The line of a question is one of those that are listed, or there is one that is allowed in the same sessions.
 #[test]
 fn for_every_line_there_is_one_in_the_list_that_is_allowed_in_the_same_sessions() {

@@ -37,9 +37,12 @@ impl AccountName {
     }
 
     /// Returns the name as SQL.
+    ///
+    /// What a backslash in a text means hangs on the session's mode; in a name it is itself.
     #[must_use]
     pub fn sql(&self) -> String {
-        format!("{}@{}", literal(&self.user), literal(&self.host))
+        let part = |text: &str| if text.contains('\\') { quoted(text) } else { literal(text) };
+        format!("{}@{}", part(&self.user), part(&self.host))
     }
 }
 

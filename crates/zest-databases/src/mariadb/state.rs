@@ -547,7 +547,7 @@ impl<'s> View<'s> {
             })
             .into_iter()
             .collect();
-        for holders in self.others() {
+        for (number, holders) in self.others().iter().enumerate() {
             // The patterns of all included roles are merged by their text; then the most specific one counts.
             let mut merged: BTreeMap<&str, (Privileges, Vec<Source>)> = BTreeMap::new();
             for holder in holders {
@@ -566,7 +566,7 @@ impl<'s> View<'s> {
                     let held = self.state.grants.get(&(s.holder.clone(), s.scope.clone()))?;
                     Some((held.privileges, s))
                 }));
-            } else if let Some(((holder, scope), held)) = self.of_nobody_anywhere(fits) {
+            } else if let Some(((holder, scope), held)) = self.of_namesakes_anywhere(self.role.as_deref().filter(|_| number == 0), fits) {
                 sum = sum.or(held.privileges);
                 grounds.push((held.privileges, Source { holder: holder.clone(), scope: scope.clone(), place: held.place, is_kept: false }));
             }
@@ -574,15 +574,16 @@ impl<'s> View<'s> {
         (sum, grounds)
     }
 
-    /// What an anonymous account for every origin holds on a database. The server looks for a role's grants with an empty
-    /// name of the host, which such accounts fit: where a role, or PUBLIC, has none on a database, this one counts
-    /// (found on 10.11).
-    fn of_nobody_anywhere(&self, fits: &dyn Fn(&str) -> bool) -> Option<(&'s (Holder, Scope), &'s Held)> {
+    /// What an account for every origin holds on a database that is called like a role, or is anonymous. The server looks for a role's
+    /// grants with an empty name of the host, which such accounts fit: where a role, or PUBLIC, has none on a database, the most specific
+    /// of these counts (found on 10.11).
+    fn of_namesakes_anywhere(&self, role: Option<&str>, fits: &dyn Fn(&str) -> bool) -> Option<(&'s (Holder, Scope), &'s Held)> {
         let is_it = |account: &AccountName, scope: &Scope| match scope {
             Scope::Databases(pattern) => matches("", &account.host) && fits(pattern),
-            _ => false,
+            Scope::Everything | Scope::Table(..) | Scope::Function(..) | Scope::Procedure(..) | Scope::Proxy(_) => false,
         };
-        let rows = self.state.held_by_login("").filter(|(account, key, _)| is_it(account, &key.1));
+        let called = |name| self.state.held_by_login(name).filter(|(account, key, _)| is_it(account, &key.1));
+        let rows = role.map(called).into_iter().flatten().chain(called(""));
         rows.map(|(_, key, held)| (key, held)).min_by(|a, b| Self::order_of(a.0).cmp(&Self::order_of(b.0)))
     }
 

@@ -36,6 +36,31 @@ use zest_model::ask::Refusal;
 /// Functions of the server itself that touch no table, sorted.
 static BUILT_IN: LazyLock<FxHashSet<&str>> = LazyLock::new(|| include_str!("functions.txt").lines().collect());
 
+/// Those of them that sum up rows.
+const AGGREGATES: [&str; 21] = [
+    "avg",
+    "bit_and",
+    "bit_or",
+    "bit_xor",
+    "count",
+    "group_concat",
+    "json_arrayagg",
+    "json_objectagg",
+    "max",
+    "median",
+    "min",
+    "percentile_cont",
+    "percentile_disc",
+    "std",
+    "stddev",
+    "stddev_pop",
+    "stddev_samp",
+    "sum",
+    "var_pop",
+    "var_samp",
+    "variance",
+];
+
 /// A view, routine or trigger, and all that what is in it depends on.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 struct Circumstances {
@@ -217,6 +242,12 @@ struct Deriver<'s> {
 const RELATIONS: &[Class] = &[Class::Table, Class::View];
 
 impl Names for Deriver<'_> {
+    fn is_of_one_row(&self, name: &[String]) -> bool {
+        let [name] = name else { return false };
+        let name = name.to_lowercase();
+        BUILT_IN.contains(name.as_str()) && !AGGREGATES.contains(&name.as_str())
+    }
+
     fn relation(&mut self, name: &[String]) -> Result<Relation, String> {
         let (database, last) = self.split(name)?;
         let (found, columns) = match catalogs::own(&database, &last)? {

@@ -330,6 +330,10 @@ impl Found {
 const OF_SEQUENCES: &[&str] = &["last_value", "log_cnt", "is_called"];
 
 impl Names for Deriver<'_> {
+    fn is_of_one_row(&self, _name: &[String]) -> bool {
+        false
+    }
+
     fn relation(&mut self, name: &[String]) -> Result<Relation, String> {
         if let Some(own) = catalogs::own(name) {
             let columns = own.columns.iter().map(|column| (*column).to_owned()).collect();

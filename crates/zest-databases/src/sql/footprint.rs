@@ -344,6 +344,9 @@ pub(crate) trait Names {
 
     /// Takes a name, or the one of a field behind that of a row, for that of a variable, where it is one: then it is never a column.
     fn variable(&mut self, row: Option<&str>, name: &str) -> bool;
+
+    /// Whether a function surely looks at nothing but the values it is given: it sums up no rows.
+    fn is_of_one_row(&self, name: &[String]) -> bool;
 }
 
 /// Something in a FROM clause.
@@ -421,6 +424,8 @@ pub(crate) struct Walker<'n> {
     is_locked: bool,
     /// Whether it only matters if the query that is walked next has rows: MariaDB does not look what `*` stands for then.
     is_only_found: bool,
+    /// Names of output columns that come before those of relations.
+    given: FxHashSet<String>,
 }
 
 /// What a query locks of what stands in its FROM: a lock of a query in there locks all that it reads from.
@@ -470,6 +475,7 @@ impl<'n> Walker<'n> {
             locked: Locked::Nothing,
             is_locked: false,
             is_only_found: false,
+            given: FxHashSet::default(),
         }
     }
 
@@ -499,6 +505,11 @@ impl<'n> Walker<'n> {
 
     fn same(&self, one: &str, other: &str) -> bool {
         if self.dialect == Dialect::Mariadb { one.eq_ignore_ascii_case(other) } else { one == other }
+    }
+
+    /// What two names have alike that are the same.
+    fn key(&self, name: &str) -> String {
+        if self.dialect == Dialect::Mariadb { name.to_ascii_lowercase() } else { name.to_owned() }
     }
 
     fn fold(&self, ident: &Ident) -> String {
@@ -552,6 +563,7 @@ impl Walker<'_> {
             return None;
         }
         let with = self.with.len();
+        let given = std::mem::take(&mut self.given);
         // What stands in WITH is not locked along.
         let is_locked = std::mem::take(&mut self.is_locked);
         let is_only_found = std::mem::take(&mut self.is_only_found);
@@ -563,6 +575,7 @@ impl Walker<'_> {
         self.is_locked = is_locked;
         self.is_only_found = is_only_found;
         let outputs = self.set_expr(&query.body, Some(query));
+        self.given = given;
         self.is_locked = false;
         self.is_only_found = false;
         let mut ending = self.with.split_off(with);
@@ -664,19 +677,16 @@ impl Walker<'_> {
     fn tail(&mut self, query: Option<&Query>, outputs: Outputs) {
         let Some(query) = query else { return };
         self.scopes.push(vec![Source::new(String::new(), None, outputs)]);
-        self.behind(query, &[]);
+        self.behind(query, &FxHashSet::default());
         self.scopes.pop();
     }
 
     /// What stands behind a query. An order by a name alone is that of the output column that was given it, where there is one, whatever
     /// is called so in a relation; in an expression the relation's column comes first.
-    fn behind(&mut self, query: &Query, given: &[String]) {
+    fn behind(&mut self, query: &Query, given: &FxHashSet<String>) {
         if let Some(OrderByKind::Expressions(list)) = query.order_by.as_ref().map(|o| &o.kind) {
-            let dialect = self.dialect;
-            let key = |name: String| if dialect == Dialect::Mariadb { name.to_ascii_lowercase() } else { name };
-            let given: FxHashSet<String> = given.iter().cloned().map(key).collect();
             for one in list {
-                if !matches!(&one.expr, Expr::Identifier(ident) if given.contains(&key(fold(dialect, ident)))) {
+                if !matches!(&one.expr, Expr::Identifier(ident) if given.contains(&self.key(&self.fold(ident)))) {
                     self.expr(&one.expr);
                 }
                 self.sort(one);
@@ -740,10 +750,17 @@ impl Walker<'_> {
             }
             list.iter().for_each(|e| self.expr(e));
         }
-        select.selection.iter().chain(&select.having).chain(&select.qualify).for_each(|e| self.expr(e));
+        select.selection.iter().chain(&select.qualify).for_each(|e| self.expr(e));
+        let given: FxHashSet<String> = aliases.iter().map(|name| self.key(name)).collect();
+        if let Some(having) = &select.having {
+            // On MariaDB the output columns come first here, but in functions that sum up rows.
+            self.given = if self.dialect == Dialect::Mariadb { given.clone() } else { FxHashSet::default() };
+            self.expr(having);
+            self.given.clear();
+        }
         // Grouping and order may name an output column; that is no column of a relation then.
         if !aliases.is_empty() {
-            let named = Source::new(String::new(), None, Some(Arc::new(aliases.clone())));
+            let named = Source::new(String::new(), None, Some(Arc::new(aliases)));
             if let Some(scope) = self.scopes.last_mut() {
                 scope.push(named);
             }
@@ -766,7 +783,7 @@ impl Walker<'_> {
             self.undecided("a clause of another dialect");
         }
         if let Some(query) = query {
-            self.behind(query, &aliases);
+            self.behind(query, &given);
         }
         if locked != Locked::Nothing {
             let scope = self.scopes.last().cloned().unwrap_or_default();
@@ -1255,7 +1272,8 @@ impl Walker<'_> {
                     self.dialect == Dialect::Postgresql && ident.quote_style.is_none() && WORDS_FOR_VALUES.contains(&name.as_str());
                 let is_variable = self.dialect == Dialect::Mariadb
                     && (name.starts_with('@') || ident.quote_style.is_none() && VALUES_OF_MARIADB.contains(&name.to_lowercase().as_str()));
-                if !(is_default(expr) || is_word || is_variable || self.names.variable(None, &name)) {
+                let is_given = !self.given.is_empty() && self.given.contains(&self.key(&name));
+                if !(is_default(expr) || is_word || is_variable || is_given || self.names.variable(None, &name)) {
                     self.column(None, &name);
                 }
             }
@@ -1366,7 +1384,15 @@ impl Walker<'_> {
                 self.cast(&typed.data_type, text.as_deref());
             }
             Expr::Value(_) | Expr::Wildcard(_) => {}
-            Expr::Function(function) => self.call(function),
+            Expr::Function(function) => {
+                let name = table_name(self.dialect, &function.name);
+                let is_of_one_row = self.given.is_empty() || function.over.is_none() && self.names.is_of_one_row(&name);
+                let hidden = if is_of_one_row { None } else { Some(std::mem::take(&mut self.given)) };
+                self.call(function);
+                if let Some(given) = hidden {
+                    self.given = given;
+                }
+            }
             Expr::Case { operand, conditions, else_result, .. } => {
                 operand.iter().chain(else_result).for_each(|e| self.expr(e));
                 for when in conditions {

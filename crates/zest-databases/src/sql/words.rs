@@ -141,7 +141,10 @@ impl Words {
                 Some('"') => word.value.clone(),
                 Some(_) => return None,
             },
-            (Dialect::Mariadb, Token::Word(word)) if matches!(word.quote_style, None | Some('`')) && !word.value.contains('@') => {
+            // Without quotes, a sign stands between login and origin.
+            (Dialect::Mariadb, Token::Word(word))
+                if word.quote_style == Some('`') || word.quote_style.is_none() && !word.value.contains('@') =>
+            {
                 word.value.clone()
             }
             (Dialect::Mariadb, Token::SingleQuotedString(text) | Token::DoubleQuotedString(text)) if !text.contains('\\') => text.clone(),

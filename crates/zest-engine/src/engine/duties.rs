@@ -59,13 +59,16 @@ pub(crate) fn held_apart(engine: &Engine, user: UserId, session: &Session, trace
     Ok(())
 }
 
-/// Refuses where roles are held or active together that must not be.
-pub(crate) fn check(engine: &Engine, user: UserId, system: SystemId, session: &Session, trace: &mut Trace) -> Result<(), Stop> {
-    let estate = &engine.estate;
-    if session.active_roles.is_none() && estate.separations.is_empty() {
+/// Refuses where a role is stated as active that a user does not hold on a system.
+pub(crate) fn stated_roles(engine: &Engine, user: UserId, system: SystemId, session: &Session, trace: &mut Trace) -> Result<(), Stop> {
+    if session.active_roles.is_none() {
         return Ok(());
     }
-    let mine = held(engine, user, Some(system), session);
+    are_held(engine, user, &held(engine, user, Some(system), session), session, trace)
+}
+
+fn are_held(engine: &Engine, user: UserId, mine: &[(RoleId, Place)], session: &Session, trace: &mut Trace) -> Result<(), Stop> {
+    let estate = &engine.estate;
     for name in session.active_roles.iter().flatten() {
         let role = estate.names.roles.get(name.as_str());
         if !role.is_some_and(|role| mine.iter().any(|(r, _)| r == role)) {
@@ -75,6 +78,17 @@ pub(crate) fn check(engine: &Engine, user: UserId, system: SystemId, session: &S
             })?;
         }
     }
+    Ok(())
+}
+
+/// Refuses where roles are held or active together that must not be.
+pub(crate) fn check(engine: &Engine, user: UserId, system: SystemId, session: &Session, trace: &mut Trace) -> Result<(), Stop> {
+    let estate = &engine.estate;
+    if session.active_roles.is_none() && estate.separations.is_empty() {
+        return Ok(());
+    }
+    let mine = held(engine, user, Some(system), session);
+    are_held(engine, user, &mine, session, trace)?;
     held_apart(engine, user, session, trace)?;
     for separation in estate.separations.iter().filter(|s| s.when_active) {
         let mut both = clash(separation, &mine);

@@ -101,7 +101,7 @@ impl<'e> Naive<'e> {
         }
         let (who, people, on_the_way) = self.chain(&person.id.value)?;
         let user = *people.last().expect("the person is there");
-        self.stated(who)?;
+        self.stated(who, user)?;
         let (operation, path) = self.question.line.split_once(" on ").ok_or(vec![Refusal::ActionUnreadable])?;
         let role = path.strip_prefix("role/").filter(|_| operation == "assume");
         if operation != "assume" && !self.service.operations.iter().any(|o| o.name.value == operation) {
@@ -123,7 +123,7 @@ impl<'e> Naive<'e> {
     }
 
     /// Attributes and active roles must be such as the session may state.
-    fn stated(&self, who: Who<'e>) -> Result<(), Refused> {
+    fn stated(&self, who: Who<'e>, user: &'e str) -> Result<(), Refused> {
         for (name, _) in &self.session().attributes {
             let by_role = match who {
                 Who::Role(role) => {
@@ -135,11 +135,9 @@ impl<'e> Naive<'e> {
                 return Err(vec![Refusal::AttributeNotAdmitted]);
             }
         }
-        if let Who::User(user) = who {
-            for active in self.session().active_roles.iter().flatten() {
-                if !self.assigned_roles(user).iter().any(|(role, _)| role == active) {
-                    return Err(vec![Refusal::RoleNotGranted]);
-                }
+        for active in self.session().active_roles.iter().flatten() {
+            if !self.assigned_roles(user).iter().any(|(role, _)| role == active) {
+                return Err(vec![Refusal::RoleNotGranted]);
             }
         }
         Ok(())

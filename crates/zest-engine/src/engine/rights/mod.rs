@@ -683,8 +683,8 @@ impl Opening {
     }
 }
 
-/// Returns whether a session starts in a way of which a kind lists all that there are: with one role at most, and over two
-/// links at most.
+/// Returns whether a session starts in a way of which a kind lists all that there are: with one role at most, or over two links at
+/// most.
 fn is_listed(session: &Session) -> bool {
     let is_short = match session.acting.as_slice() {
         [] | [Act::Account { host: None, .. }] => true,
@@ -692,7 +692,8 @@ fn is_listed(session: &Session) -> bool {
         _ => false,
     };
     let is_one = session.active_roles.as_ref().is_none_or(|roles| roles.len() < 2);
-    is_short && is_one && session.stated_facts().all(|fact| sort_of(fact) != Sort::NotLookedAt)
+    let is_either = session.acting.is_empty() || session.active_roles.is_none();
+    is_short && is_one && is_either && session.stated_facts().all(|fact| sort_of(fact) != Sort::NotLookedAt)
 }
 
 /// What a fact of a session is to a set.

@@ -54,9 +54,10 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
         }
     }
     let mut list = Vec::new();
-    // Where the central source is not asked, it makes no difference whether it is up.
+    // Where the central source is asked neither at sign-in nor for commands that wait for it, it makes no difference whether it is up.
     let asks_central = device.sources.contains(&IdentitySource::Central);
-    let centrals: &[Central] = if has_local && asks_central { &[Central::Up, Central::Down] } else { &[Central::Up] };
+    let hears_central = asks_central || device.nothing_when_down;
+    let centrals: &[Central] = if has_local && hears_central { &[Central::Up, Central::Down] } else { &[Central::Up] };
     let meant = find_account(engine, &Session::default(), (system, device), user);
     for &central in centrals {
         // Which account is meant where none is stated, and the local source is the first that answers; where the central one is, a user's
@@ -83,7 +84,7 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
                         also.iter().chain([&session]).map(|s| Session { account: Some(same.clone()), ..s.clone() }).collect();
                     also.extend(named);
                 }
-                if !asks_central {
+                if !hears_central {
                     let down: Vec<Session> =
                         also.iter().chain([&session]).map(|s| Session { central: Central::Down, ..s.clone() }).collect();
                     also.extend(down);

@@ -10,7 +10,7 @@ use smallvec::{SmallVec, smallvec};
 use super::links::{ASSUME, ActingLinks};
 use super::permission::lifted_by;
 use super::{Action, Context, Identity, Standing, obligations, weigh};
-use crate::engine::duties::{check, held_apart};
+use crate::engine::duties::{check, held_apart, stated_roles};
 use crate::engine::rights::Look;
 use crate::engine::trace::{Stop, Trace};
 use crate::links::{AssumableLinks, Holder, Outcome, RoleId};
@@ -337,6 +337,7 @@ pub(super) fn duties(context: Context<'_>, standing: &Standing, trace: &mut Trac
     }
     match standing.identity {
         Identity::User(user) => check(context.engine, user, context.system, context.session, trace),
-        Identity::Role(_) => Ok(()),
+        // What is active is so for whoever assumes the role; its rights replace theirs.
+        Identity::Role(_) => stated_roles(context.engine, standing.user, context.system, context.session, trace),
     }
 }

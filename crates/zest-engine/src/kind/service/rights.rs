@@ -22,24 +22,33 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
     let Some(links) = engine.estate.links::<ServiceLinks>(system) else { return Vec::new() };
     let estate = &engine.estate;
     let mut list = vec![Opening::new(Session::default())];
-    let mut held: Vec<RoleId> = engine.candidates(user, system).flat_map(|c| engine.standing(c.assignment).1.roles.clone()).collect();
-    held.sort_unstable();
-    held.dedup();
-    let active = |roles: Vec<String>| Opening::new(Session { active_roles: Some(roles), ..Session::default() });
-    if !held.is_empty() {
-        list.push(active(Vec::new()));
-        for role in held {
-            list.push(active(vec![estate.role(role).id.value.clone()]));
-        }
-    }
+    list.extend(active(site, user, &[]));
     // As whom one goes on hangs on as whom one is: each chain goes on from where it is.
     let mut ends: Vec<(Vec<Act>, Identity)> = vec![(Vec::new(), Identity::User(user))];
     for _ in 0..MAX_LINKS {
         let longer: Vec<(Vec<Act>, Identity)> = ends.iter().flat_map(|end| next(engine, links, user, end)).collect();
         list.extend(longer.iter().map(|(acting, _)| Opening::new(Session { acting: acting.clone(), ..Session::default() })));
         ends = longer;
+        // With some roles active there is no more to be had than with all, but where roles are kept apart.
+        if estate.separations.iter().any(|separation| separation.when_active) {
+            for (acting, identity) in &ends {
+                if let Identity::User(other) = *identity {
+                    list.extend(active(site, other, acting));
+                }
+            }
+        }
     }
     list
+}
+
+/// Returns the sessions of a user, behind some links, in which it is stated which role is active: none, or one that is held.
+fn active(Site { engine, system }: Site<'_>, user: UserId, acting: &[Act]) -> Vec<Opening> {
+    let mut held: Vec<RoleId> = engine.candidates(user, system).flat_map(|c| engine.standing(c.assignment).1.roles.clone()).collect();
+    held.sort_unstable();
+    held.dedup();
+    let none = (!held.is_empty()).then(Vec::new);
+    let each = none.into_iter().chain(held.into_iter().map(|role| vec![engine.estate.role(role).id.value.clone()]));
+    each.map(|roles| Opening::new(Session { active_roles: Some(roles), acting: acting.to_vec(), ..Session::default() })).collect()
 }
 
 /// How many links a chain has at most.
