@@ -175,6 +175,14 @@ fn a_word_of_the_line_that_is_spelled_like_an_option_is_refused_with_both_readin
     assert_eq!(zest(&format!("{kiosk} /opt/kiosk/bin/screen --page 3")).status, 0, "`--page` is no option of ours");
 }
 
+#[test]
+fn an_option_behind_the_proof_by_password_is_no_credential_and_one_in_the_line_is_covered() {
+    let ran = zest("ask watch-2 --on kiosk-selkie --proof password --at 2026-11-25T09:00:00Z connect password hunter-2 --ledger demo");
+    assert_eq!(ran.status, 2, "{}", ran.err);
+    assert!(ran.err.contains("--proof password --at 2026-11-25T09:00:00Z --ledger demo connect"), "{}", ran.err);
+    assert!(!ran.err.contains("hunter-2"), "{}", ran.err);
+}
+
 /// The options of `who` are not those of `ask`.
 #[test]
 fn a_word_that_is_spelled_like_an_option_of_who_is_refused_there() {

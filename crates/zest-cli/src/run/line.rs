@@ -50,15 +50,17 @@ fn other_reading(command: &Command, given: &[String], line: &[String]) -> Option
         }
     }
     let first = options.first()?;
-    let before: Vec<&str> = before.iter().map(String::as_str).collect();
-    let written = |parts: &[&[&str]]| parts.iter().flat_map(|p| p.iter()).map(|w| quoted(w)).collect::<Vec<_>>().join(" ");
+    let hidden = |text: &str| covered(&covered(text, Form::Line), Form::Statement);
+    // A word of ours such as `--proof password` is not followed by a credential: each is looked at by itself.
+    let own = before.iter().map(|word| hidden(&quoted(word))).collect::<Vec<_>>().join(" ");
+    let written = |parts: &[&[&str]]| hidden(&parts.iter().flat_map(|p| p.iter()).map(|w| quoted(w)).collect::<Vec<_>>().join(" "));
     let line: Vec<&str> = line.iter().map(String::as_str).collect();
     let mut out =
-        format!("the line holds `{}`, which is also an option of ours; say which is meant\n", zest_ledger::source::visible(first));
-    let _ = writeln!(out, "  a word of the line:  zest {}", written(&[&before, &["--"], &line]));
-    let _ = writeln!(out, "  an option of ours:   zest {}", written(&[&before, &options, &rest]));
+        format!("the line holds `{}`, which is also an option of ours; say which is meant\n", hidden(&zest_ledger::source::visible(first)));
+    let _ = writeln!(out, "  a word of the line:  zest {own} -- {}", written(&[&line]));
+    let _ = writeln!(out, "  an option of ours:   zest {own} {}", written(&[&options, &rest]));
     out.push_str("options of ours stand before the line");
-    Some(covered(&covered(&out, Form::Line), Form::Statement))
+    Some(out)
 }
 
 /// Where the value of an option stands.
