@@ -434,6 +434,12 @@ fn a_name_by_itself_is_the_column_that_the_server_takes_it_for() {
         ("select on club.member; select on club.points (n)", "select * from club.member natural join club.points", true),
         ("select on club.member; select on club.points (n)", "select * from club.member natural right join club.points", false),
         ("select on club.member; select on club.points (n)", "select points.* from club.member natural join club.points", false),
+        ("select on club.member (id); select on club.points (n)", "select ID from club.member x natural right join club.points", false),
+        (
+            "select on club.member (id); select on club.points (n)",
+            "select id from (select id as ID from club.member) x natural right join club.points",
+            false,
+        ),
         ("update on club.member (id); select on club.points", "update club.member natural right join club.points set id = 1", false),
         // An order by a name alone is that of the output column.
         ("select on club.member (id)", "select id as name from club.member order by name", true),

@@ -356,22 +356,17 @@ struct Source {
     /// The use it stands for; none for subqueries and functions, whose insides were noted already.
     at: Option<usize>,
     columns: Outputs,
-    /// Columns that a join by name has made one with another source's: by themselves their names mean the other's.
-    joined: Vec<String>,
+    /// Those of them that a name by itself may mean: the others were made one with another source's by a join.
+    alone: Outputs,
 }
 
 impl Source {
     fn new(alias: String, at: Option<usize>, columns: Outputs) -> Self {
-        Self { alias, at, columns, joined: Vec::new() }
+        Self { alias, at, alone: columns.clone(), columns }
     }
 
-    /// The columns that a name by itself may mean.
-    fn by_themselves(&self) -> Outputs {
-        let columns = self.columns.as_ref()?;
-        if self.joined.is_empty() {
-            return Some(Arc::clone(columns));
-        }
-        Some(Arc::new(columns.iter().filter(|column| !self.joined.contains(column)).cloned().collect()))
+    fn width(&self) -> usize {
+        self.columns.as_ref().map_or(1, |columns| columns.len())
     }
 }
 
@@ -825,7 +820,7 @@ impl Walker<'_> {
             }
             SelectItem::Wildcard(_) => {
                 let mut scope = self.scopes.last().cloned().unwrap_or_default();
-                scope.iter_mut().for_each(|source| source.columns = source.by_themselves());
+                scope.iter_mut().for_each(|source| source.columns.clone_from(&source.alone));
                 self.all_of(&scope)
             }
             SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(name), _) => {
@@ -886,20 +881,30 @@ impl Walker<'_> {
                     self.join_by_name(before..seen, kept, &columns);
                 }
                 JoinConstraint::Natural => {
-                    let scope = self.scopes.last().cloned().unwrap_or_default();
-                    if scope[before..].iter().any(|source| source.columns.is_none()) {
-                        self.undecided("a natural join with something whose columns are not known");
-                    }
-                    let columns = |list: &[Source]| list.iter().filter_map(Source::by_themselves).collect::<Vec<_>>();
-                    let on_the_left: FxHashSet<String> = columns(&scope[before..seen]).iter().flat_map(|l| l.iter().cloned()).collect();
-                    let on_the_right = columns(&scope[seen..]);
-                    let common: Vec<String> =
-                        on_the_right.iter().flat_map(|l| l.iter()).filter(|c| on_the_left.contains(*c)).cloned().collect();
+                    let common = self.common(before..seen);
                     self.join_by_name(before..seen, kept, &common);
                 }
                 JoinConstraint::None => {}
             }
         }
+    }
+
+    /// Returns the names of the columns that what stands behind `left` in a scope has in common with it.
+    fn common(&mut self, left: std::ops::Range<usize>) -> Vec<String> {
+        let Some(scope) = self.scopes.last() else { return Vec::new() };
+        let work = scope[left.start..].iter().map(Source::width).sum();
+        let is_known = scope[left.start..].iter().all(|source| source.columns.is_some());
+        if !self.spend(work) {
+            return Vec::new();
+        }
+        if !is_known {
+            self.undecided("a natural join with something whose columns are not known");
+        }
+        let Some(scope) = self.scopes.last() else { return Vec::new() };
+        let keys = |sources: &[Source]| -> FxHashSet<String> {
+            sources.iter().filter_map(|source| source.alone.as_ref()).flat_map(|list| list.iter().map(|name| self.key(name))).collect()
+        };
+        keys(&scope[left.clone()]).intersection(&keys(&scope[left.end..])).cloned().collect()
     }
 
     /// Joins what stands behind `left` in a scope with it, by columns that are called alike.
@@ -908,17 +913,17 @@ impl Walker<'_> {
     /// `RIGHT JOIN` the right side's.
     fn join_by_name(&mut self, left: std::ops::Range<usize>, kept: Side, common: &[String]) {
         let Some(mut scope) = self.scopes.last_mut().map(std::mem::take) else { return };
-        for column in common {
+        let common: FxHashSet<String> = common.iter().map(|name| self.key(name)).collect();
+        if self.spend(scope[left.start..].iter().map(Source::width).sum()) {
             for (number, source) in scope.iter_mut().enumerate().skip(left.start) {
-                if !self.spend(source.columns.as_ref().map_or(1, |l| l.len())) {
-                    break;
-                }
-                let Some(name) = source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column))).cloned() else { continue };
-                match (self.dialect, source.at) {
-                    (Dialect::Postgresql, Some(at)) => self.select_column(at, &name),
-                    (Dialect::Postgresql, None) => {}
-                    (Dialect::Mariadb, _) if left.contains(&number) == (kept == Side::Right) => source.joined.push(name),
-                    (Dialect::Mariadb, _) => {}
+                let Some(columns) = source.alone.clone() else { continue };
+                let (joined, rest): (Vec<String>, Vec<String>) = columns.iter().cloned().partition(|name| common.contains(&self.key(name)));
+                match self.dialect {
+                    Dialect::Postgresql => {
+                        source.at.into_iter().for_each(|at| joined.iter().for_each(|name| self.select_column(at, name)));
+                    }
+                    Dialect::Mariadb if left.contains(&number) == (kept == Side::Right) => source.alone = Some(Arc::new(rest)),
+                    Dialect::Mariadb => {}
                 }
             }
         }
@@ -978,7 +983,8 @@ impl Walker<'_> {
                     if source.at.is_some() {
                         self.undecided("columns are renamed in FROM");
                     }
-                    source.columns = Some(Arc::new(alias.columns.iter().map(|c| self.fold(&c.name)).collect()));
+                    let renamed = Some(Arc::new(alias.columns.iter().map(|c| self.fold(&c.name)).collect()));
+                    source = Source::new(source.alias, source.at, renamed);
                 }
                 self.see(source);
             }
@@ -1042,8 +1048,7 @@ fn output_name(dialect: Dialect, expr: &Expr) -> String {
 impl Walker<'_> {
     fn column(&mut self, alias: Option<&str>, column: &str) {
         for scope in (0..self.scopes.len()).rev() {
-            let width = |s: &Source| s.columns.as_ref().map_or(1, |l| l.len());
-            let work = self.scopes[scope].iter().map(|s| if alias.is_none_or(|a| s.alias == a) { width(s) } else { 1 }).sum();
+            let work = self.scopes[scope].iter().map(|s| if alias.is_none_or(|a| s.alias == a) { s.width() } else { 1 }).sum();
             if !self.spend(work) {
                 return;
             }
@@ -1068,8 +1073,8 @@ impl Walker<'_> {
     /// Looks a column up in one scope; returns whether the search ends there.
     fn column_of(&mut self, sources: &[Source], alias: Option<&str>, column: &str) -> bool {
         for source in sources.iter().filter(|s| alias.is_none_or(|a| s.alias == a)) {
-            let known = source.columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)).cloned());
-            let known = known.filter(|name| alias.is_some() || !source.joined.contains(name));
+            let columns = if alias.is_some() { &source.columns } else { &source.alone };
+            let known = columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)).cloned());
             let is_system = self.dialect == Dialect::Postgresql
                 && (alias.is_some() || sources.len() == 1)
                 && matches!(column, "ctid" | "xmin" | "xmax" | "cmin" | "cmax" | "tableoid");
@@ -1671,9 +1676,9 @@ impl Walker<'_> {
                 let alias = parts.len().checked_sub(2).map(|i| parts[i].clone());
                 let scope = self.scopes.last().cloned().unwrap_or_default();
                 let fits = |s: &&Source| {
-                    let columns = if alias.is_some() { s.columns.clone() } else { s.by_themselves() };
+                    let columns = if alias.is_some() { &s.columns } else { &s.alone };
                     alias.as_ref().is_none_or(|a| *a == s.alias)
-                        && columns.is_some_and(|l| l.iter().any(|c| c.eq_ignore_ascii_case(&column)))
+                        && columns.as_ref().is_some_and(|l| l.iter().any(|c| c.eq_ignore_ascii_case(&column)))
                 };
                 let found = scope.iter().find(fits).and_then(|s| Some((s.at?, s.columns.clone()?)));
                 match found {
