@@ -916,14 +916,17 @@ impl Walker<'_> {
         let common: FxHashSet<String> = common.iter().map(|name| self.key(name)).collect();
         if self.spend(scope[left.start..].iter().map(Source::width).sum()) {
             for (number, source) in scope.iter_mut().enumerate().skip(left.start) {
-                let Some(columns) = source.alone.clone() else { continue };
-                let (joined, rest): (Vec<String>, Vec<String>) = columns.iter().cloned().partition(|name| common.contains(&self.key(name)));
-                match self.dialect {
-                    Dialect::Postgresql => {
-                        source.at.into_iter().for_each(|at| joined.iter().for_each(|name| self.select_column(at, name)));
+                let Some(columns) = &source.alone else { continue };
+                let is_joined = |name: &&String| common.contains(&self.key(name));
+                match (self.dialect, source.at) {
+                    (Dialect::Postgresql, Some(at)) => {
+                        let joined: Vec<String> = columns.iter().filter(is_joined).cloned().collect();
+                        joined.iter().for_each(|name| self.select_column(at, name));
                     }
-                    Dialect::Mariadb if left.contains(&number) == (kept == Side::Right) => source.alone = Some(Arc::new(rest)),
-                    Dialect::Mariadb => {}
+                    (Dialect::Mariadb, _) if left.contains(&number) == (kept == Side::Right) => {
+                        source.alone = Some(Arc::new(columns.iter().filter(|name| !is_joined(name)).cloned().collect()));
+                    }
+                    (Dialect::Postgresql, None) | (Dialect::Mariadb, _) => {}
                 }
             }
         }
