@@ -23,13 +23,41 @@ pub(super) enum Named {
     CurrentRole,
 }
 
-/// Whom something is granted to, or taken from.
+impl Named {
+    /// Returns the account that is named, which may be none that is there.
+    pub(super) fn account(&self) -> Option<AccountName> {
+        match self {
+            Self::Account(user, host) => Some(AccountName::new(user, host.as_deref().unwrap_or("%"))),
+            Self::CurrentAccount | Self::CurrentRole => None,
+        }
+    }
+
+    /// Returns the role that is named: one that is there, without an origin.
+    pub(super) fn role(&self, state: &State) -> Option<&str> {
+        match self {
+            Self::Account(name, None) if state.roles.contains(name) => Some(name),
+            Self::Account(..) | Self::CurrentAccount | Self::CurrentRole => None,
+        }
+    }
+
+    fn is_everybody(&self) -> bool {
+        matches!(self, Self::Account(name, None) if name.eq_ignore_ascii_case("public"))
+    }
+
+    /// Returns the name of what is not there.
+    fn unknown(&self, state: &State) -> Option<&str> {
+        let Self::Account(name, _) = self else { return None };
+        let is_known = self.is_everybody() || self.role(state).is_some() || self.account().is_some_and(|a| state.accounts.contains_key(&a));
+        (!is_known).then_some(name)
+    }
+}
+
+/// Whom something is granted to; nobody where it is taken back, since nothing is checked of them then.
 #[derive(Debug)]
 struct Grantees {
     listed: Vec<Grantee>,
     /// A requirement or limits stand behind them, which change each account.
     are_changed: bool,
-    is_grant: bool,
 }
 
 #[derive(Debug)]
@@ -43,9 +71,8 @@ impl Grantees {
     /// Reads who is listed behind `TO` or `FROM`, and behind `TO` also what else a grant sets.
     fn read(words: &mut Words, is_grant: bool) -> Option<Self> {
         if !is_grant {
-            let listed = words.takes("from").then(|| accounts(words))??;
-            let listed = listed.into_iter().map(|named| Grantee { named, is_identified: false }).collect();
-            return Some(Self { listed, are_changed: false, is_grant });
+            words.takes("from").then(|| accounts(words))??;
+            return Some(Self { listed: Vec::new(), are_changed: false });
         }
         words.takes("to").then_some(())?;
         let listed = words.list(|words| Some(Grantee { named: named(words)?, is_identified: is_identified(words)? }))?;
@@ -61,47 +88,43 @@ impl Grantees {
             }
         }
         if words.takes("with") {
-            while !words.is_over() {
+            loop {
                 if !words.takes_both("grant", "option") {
-                    let is_limit = words.takes_any(&LIMITS) && words.takes_number();
-                    is_limit.then_some(())?;
+                    (words.takes_any(&LIMITS) && words.takes_number()).then_some(())?;
                     are_changed = true;
+                }
+                if words.is_over() {
+                    break;
                 }
             }
         }
-        Some(Self { listed, are_changed, is_grant })
+        Some(Self { listed, are_changed })
     }
 
     /// What the server checks for the accounts themselves: a credential, requirement or limits of another account are a change of it, and
     /// an account that is not there is made along with its credential.
     fn checks(self, state: &State, list: &mut Vec<Need>, undecided: &mut Vec<String>) {
-        let Self { listed, are_changed, is_grant } = self;
-        for Grantee { named, is_identified } in listed.into_iter().filter(|_| is_grant) {
+        let Self { listed, are_changed } = self;
+        for Grantee { named, is_identified } in listed {
             let is_changed = is_identified || are_changed;
-            match named {
-                Named::CurrentRole | Named::CurrentAccount if is_changed => undecided.extend(nameless(state)),
-                Named::CurrentRole | Named::CurrentAccount => {}
-                Named::Account(name, host) => {
-                    let account = AccountName::new(&name, host.as_deref().unwrap_or("%"));
-                    let is_everybody = host.is_none() && name.eq_ignore_ascii_case("public");
-                    let is_role = host.is_none() && (is_everybody || state.roles.contains(&name));
-                    match () {
-                        () if is_role && is_changed => {
-                            undecided.push(format!("what a credential, a requirement or a limit of role `{name}` is"))
-                        }
-                        () if is_role => {}
-                        () if state.accounts.contains_key(&account) && is_changed => {
-                            undecided.extend(nameless(state));
-                            list.push(changed(account));
-                        }
-                        () if state.accounts.contains_key(&account) => {}
-                        () if is_identified => {
-                            let privileges = Privilege::Insert.only();
-                            list.push(Need::Accounts { own: None, role: None, privileges, or_makes_accounts: true });
-                        }
-                        () => undecided.push(format!("no account or role is named `{name}`, and whether one is made")),
-                    }
+            let role = match &named {
+                Named::Account(name, _) if named.is_everybody() || named.role(state).is_some() => Some(name),
+                Named::Account(..) | Named::CurrentAccount | Named::CurrentRole => None,
+            };
+            match (named.unknown(state), role) {
+                (Some(_), _) if is_identified => {
+                    let privileges = Privilege::Insert.only();
+                    list.push(Need::Accounts { own: None, role: None, privileges, or_makes_accounts: true });
                 }
+                (Some(name), _) => undecided.push(format!("no account or role is named `{name}`, and whether one is made")),
+                (None, Some(role)) if is_changed => {
+                    undecided.push(format!("what a credential, a requirement or a limit of role `{role}` is"));
+                }
+                (None, None) if is_changed => {
+                    undecided.extend(nameless(state));
+                    list.extend(named.account().map(changed));
+                }
+                (None, _) => {}
             }
         }
     }
@@ -166,10 +189,6 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
     }
     let (mut list, mut undecided) = (Vec::new(), Vec::new());
     let any = |list: &[Privilege]| list.iter().copied().collect::<Privileges>();
-    let account = |named: Named| match named {
-        Named::Account(user, host) => Some(AccountName::new(&user, host.as_deref().unwrap_or("%"))),
-        Named::CurrentAccount | Named::CurrentRole => None,
-    };
     match about {
         About::Accounts { privileges, cares } => {
             if cares {
@@ -179,11 +198,11 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
         }
         About::Password(of) => {
             undecided.extend(nameless(state));
-            list.extend(account(of).map(changed));
+            list.extend(of.account().map(changed));
         }
         About::DefaultRole { role, of } => {
             undecided.extend(nameless(state));
-            match (account(of).map(changed), role) {
+            match (of.account().map(changed), role) {
                 (None, role) => list.extend(role.map(|role| Need::Activate { role })),
                 (Some(need), role) => {
                     let account = match &need {
@@ -196,13 +215,10 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
             }
         }
         // What everybody holds, everybody may see.
-        About::Shown(Named::Account(name, None)) if name.eq_ignore_ascii_case("public") => {}
+        About::Shown(of) if of.is_everybody() => {}
         About::Shown(of) => {
-            let role = match &of {
-                Named::Account(name, None) if state.roles.contains(name) => Some(name.clone()),
-                _ => None,
-            };
-            let own = if role.is_some() { None } else { account(of) };
+            let role = of.role(state).map(str::to_owned);
+            let own = if role.is_some() { None } else { of.account() };
             if own.is_some() || role.is_some() {
                 list.push(Need::Accounts { own, role, privileges: Privilege::Select.only(), or_makes_accounts: false });
             }
@@ -220,27 +236,17 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
             list.push(Need::PassOn { scope, privileges: privileges.unwrap_or(all), columns });
             grantees.checks(state, &mut list, &mut undecided);
         }
-        About::Proxy(of) => list.extend(account(of).map(|of| Need::Proxy { of })),
+        About::Proxy(of) => list.extend(of.account().map(|of| Need::Proxy { of })),
         About::Membership { roles, members, is_grant } => {
-            // An account is written with its host, or is none where there is a role of that name.
-            let is_role = |name: &String, host: &Option<String>| host.is_none() && state.roles.contains(name);
             for role in roles {
                 list.push(Need::Admin { role: role.clone() });
                 let of_roles = members.iter().filter(|_| is_grant).filter_map(|member| match member {
                     Named::CurrentRole => Some(None),
-                    Named::Account(name, host) if is_role(name, host) => Some(Some(name.clone())),
-                    Named::Account(..) | Named::CurrentAccount => None,
+                    Named::Account(..) | Named::CurrentAccount => member.role(state).map(|name| Some(name.to_owned())),
                 });
                 list.extend(of_roles.map(|member| Need::Membership { role: role.clone(), member }));
             }
-            let is_known = |name: &String, host: &Option<String>| {
-                let is_everybody = host.is_none() && name.eq_ignore_ascii_case("public");
-                is_everybody || is_role(name, host) || state.accounts.contains_key(&AccountName::new(name, host.as_deref().unwrap_or("%")))
-            };
-            let unknown = members.iter().filter_map(|member| match member {
-                Named::Account(name, host) if !is_known(name, host) => Some(name),
-                Named::Account(..) | Named::CurrentAccount | Named::CurrentRole => None,
-            });
+            let unknown = members.iter().filter_map(|member| member.unknown(state));
             undecided.extend(unknown.map(|name| format!("no account or role is named `{name}`")));
         }
         About::Option(scope) => list.push(Need::PassOn { scope, privileges: Privileges::NONE, columns: Vec::new() }),

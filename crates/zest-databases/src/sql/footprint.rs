@@ -877,7 +877,7 @@ impl Walker<'_> {
             match constraint {
                 JoinConstraint::On(expr) => self.expr(expr),
                 JoinConstraint::Using(list) | JoinConstraint::UsingAlias(list, _) => {
-                    let columns: Vec<String> = list.iter().map(|name| table_name(self.dialect, name).pop().unwrap_or_default()).collect();
+                    let columns = list.iter().filter_map(|name| table_name(self.dialect, name).pop()).map(|name| self.key(&name)).collect();
                     self.join_by_name(before..seen, kept, &columns);
                 }
                 JoinConstraint::Natural => {
@@ -889,18 +889,18 @@ impl Walker<'_> {
         }
     }
 
-    /// Returns the names of the columns that what stands behind `left` in a scope has in common with it.
-    fn common(&mut self, left: std::ops::Range<usize>) -> Vec<String> {
-        let Some(scope) = self.scopes.last() else { return Vec::new() };
+    /// Returns the keys of the columns that what stands behind `left` in a scope has in common with it.
+    fn common(&mut self, left: std::ops::Range<usize>) -> FxHashSet<String> {
+        let Some(scope) = self.scopes.last() else { return FxHashSet::default() };
         let work = scope[left.start..].iter().map(Source::width).sum();
         let is_known = scope[left.start..].iter().all(|source| source.columns.is_some());
         if !self.spend(work) {
-            return Vec::new();
+            return FxHashSet::default();
         }
         if !is_known {
             self.undecided("a natural join with something whose columns are not known");
         }
-        let Some(scope) = self.scopes.last() else { return Vec::new() };
+        let Some(scope) = self.scopes.last() else { return FxHashSet::default() };
         let keys = |sources: &[Source]| -> FxHashSet<String> {
             sources.iter().filter_map(|source| source.alone.as_ref()).flat_map(|list| list.iter().map(|name| self.key(name))).collect()
         };
@@ -911,9 +911,8 @@ impl Walker<'_> {
     ///
     /// PostgreSQL reads them on both sides. MariaDB asks only for those that are named: by themselves they are the left side's, behind
     /// `RIGHT JOIN` the right side's.
-    fn join_by_name(&mut self, left: std::ops::Range<usize>, kept: Side, common: &[String]) {
+    fn join_by_name(&mut self, left: std::ops::Range<usize>, kept: Side, common: &FxHashSet<String>) {
         let Some(mut scope) = self.scopes.last_mut().map(std::mem::take) else { return };
-        let common: FxHashSet<String> = common.iter().map(|name| self.key(name)).collect();
         if self.spend(scope[left.start..].iter().map(Source::width).sum()) {
             for (number, source) in scope.iter_mut().enumerate().skip(left.start) {
                 let Some(columns) = &source.alone else { continue };
@@ -1393,9 +1392,8 @@ impl Walker<'_> {
             }
             Expr::Value(_) | Expr::Wildcard(_) => {}
             Expr::Function(function) => {
-                let name = table_name(self.dialect, &function.name);
-                let is_of_one_row = self.given.is_empty() || function.over.is_none() && self.names.is_of_one_row(&name);
-                let hidden = if is_of_one_row { None } else { Some(std::mem::take(&mut self.given)) };
+                let is_of_one_row = || function.over.is_none() && self.names.is_of_one_row(&table_name(self.dialect, &function.name));
+                let hidden = if self.given.is_empty() || is_of_one_row() { None } else { Some(std::mem::take(&mut self.given)) };
                 self.call(function);
                 if let Some(given) = hidden {
                     self.given = given;

@@ -8,7 +8,7 @@ use sqlparser::ast::Statement;
 use sqlparser::tokenizer::Token;
 
 use super::super::about_rights::{Named, named};
-use super::super::name::{AccountName, Class, ObjectName};
+use super::super::name::{Class, ObjectName};
 use super::super::need::{Any, Need, object_in};
 use super::super::privilege::{Privilege, Privileges};
 use super::{Deriver, RELATIONS, settings};
@@ -147,16 +147,12 @@ impl<'s> Deriver<'s> {
         if !words.takes_token(&Token::Eq) {
             return None;
         }
-        match named(words)? {
+        let definer = named(words)?;
+        match &definer {
             Named::CurrentAccount => {}
             Named::CurrentRole => self.undecided.push("whether the active role may be a definer".to_owned()),
-            Named::Account(user, None) if self.state.roles.contains(&user) => {
-                self.undecided.push("whether a role may be a definer".to_owned());
-            }
-            Named::Account(user, host) => {
-                let account = AccountName::new(&user, host.as_deref().unwrap_or("%"));
-                self.list.push(Need::Definer { account });
-            }
+            Named::Account(..) if definer.role(self.state).is_some() => self.undecided.push("whether a role may be a definer".to_owned()),
+            Named::Account(..) => self.list.extend(definer.account().map(|account| Need::Definer { account })),
         }
         Some(())
     }
