@@ -383,8 +383,10 @@ objects AS (
   UNION ALL
   SELECT relkind::text, s.nspname::text, relname::text, NULL, relowner,
          coalesce(relacl, acldefault(CASE relkind WHEN 'S' THEN 's' ELSE 'r' END::\"char\", relowner)),
-         relkind = 'v' AND NOT EXISTS (SELECT FROM unnest(reloptions) o WHERE o IN ('security_invoker=true', 'security_invoker=on', 'security_invoker=1')),
-         relrowsecurity, NULL, NULL, NULL, CASE WHEN relkind IN ('v', 'm') THEN pg_get_viewdef(c.oid) END, NULL
+         relkind = 'v' AND NOT EXISTS (SELECT FROM pg_options_to_table(reloptions) WHERE CASE option_name WHEN 'security_invoker' THEN option_value::boolean END),
+         relrowsecurity, NULL, NULL, NULL, CASE WHEN relkind IN ('v', 'm') THEN
+           coalesce((SELECT rtrim(pg_get_viewdef(c.oid), ';') || ' WITH ' || upper(option_value) || ' CHECK OPTION'
+                     FROM pg_options_to_table(reloptions) WHERE option_name = 'check_option' AND relkind = 'v'), pg_get_viewdef(c.oid)) END, NULL
   FROM pg_class c JOIN spaces s ON s.oid = relnamespace WHERE relkind IN ('r', 'p', 'v', 'm', 'S', 'f')
   UNION ALL
   SELECT CASE prokind WHEN 'p' THEN 'procedure' ELSE 'function' END, s.nspname::text, proname::text, oidvectortypes(proargtypes), proowner,
@@ -497,7 +499,11 @@ WHERE prokind IN ('f', 'p', 'w') AND pg_get_function_arguments(oid) <> arguments
 UNION ALL
 SELECT class, schema, name, arguments, 'body', '', pg_get_function_sqlbody(oid) FROM routines WHERE prosqlbody IS NOT NULL
 UNION ALL
-(SELECT class, schema, name, arguments, 'setting', '', s FROM routines, unnest(proconfig) WITH ORDINALITY AS u (s, at) ORDER BY 1, 2, 3, 4, at)";
+(SELECT class, schema, name, arguments, 'setting', '', s FROM routines, unnest(proconfig) WITH ORDINALITY AS u (s, at) ORDER BY 1, 2, 3, 4, at)
+UNION ALL
+SELECT 'view', s.nspname::text, relname::text, NULL, 'setting', '', 'security_barrier=true'
+FROM pg_class c JOIN spaces s ON s.oid = relnamespace, pg_options_to_table(reloptions)
+WHERE relkind = 'v' AND CASE option_name WHEN 'security_barrier' THEN option_value::boolean END";
 
 /// What the server looks at and the model only names: class, schema, name and arguments of the object (all empty for the
 /// server), and the note. Harmless, and so left out, is what is built of nothing but the server's own types, functions
@@ -615,7 +621,8 @@ UNION SELECT '', NULL, '', NULL, 'setting ' || name FROM pg_settings
   WHERE name = 'row_security' AND reset_val <> 'on' OR name = 'default_tablespace' AND reset_val <> '' OR name = 'standard_conforming_strings' AND reset_val <> 'on'
 UNION SELECT '', NULL, '', NULL, 'read-only by default' FROM pg_settings WHERE name = 'default_transaction_read_only' AND reset_val = 'on'
 UNION SELECT '', NULL, '', NULL, 'read-only standby' WHERE pg_is_in_recovery()
-UNION SELECT '', NULL, '', NULL, 'event trigger ' || evtname FROM pg_event_trigger WHERE evtenabled IN ('O', 'A')
+UNION SELECT '', NULL, '', NULL, CASE WHEN evtenabled IN ('O', 'A') THEN '' ELSE 'disabled ' END || 'event trigger ' || evtname || ' of ' || pg_get_userbyid(evtowner)
+  FROM pg_event_trigger
 UNION SELECT '', NULL, '', NULL, 'rights on pg_catalog.' || proname FROM pg_proc p
   WHERE pronamespace = 'pg_catalog'::regnamespace AND proacl IS NOT NULL
     AND NOT EXISTS (SELECT FROM aclexplode(proacl) WHERE grantee = 0)

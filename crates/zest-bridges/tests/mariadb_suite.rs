@@ -171,7 +171,7 @@ fn each_form_of_the_manual_has_the_servers_verdict() {
     let engine = Engine::compile(estate).unwrap_or_else(|f| panic!("{f}"));
     let mut kept = Kept::of(&server);
     let all: Vec<Written> = suite(include_str!("statements/mariadb.txt"));
-    let mut compared = Compared::default();
+    let mut compared = Compared::by_forms(include_str!("statements/mariadb-forms.txt"));
     for (login, from, role) in IDENTITIES {
         let address: IpAddr = from.parse().expect("an address");
         let who = format!("{login}{}", role.map_or(String::new(), |r| format!(" as {r}")));

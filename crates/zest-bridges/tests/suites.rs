@@ -1,7 +1,9 @@
 //! The suites of statements: each form of the servers' manuals, asked of us and attempted on the real server under each identity.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
+
+use fancy_regex::Regex;
 
 use zest_ledger::ask::{Answer, Refusal, Verdict};
 
@@ -67,32 +69,77 @@ pub(crate) enum Said {
     Nothing(String),
 }
 
-/// What came of a suite, by chapter.
+/// One form in the synopses of a server's manual.
+#[derive(Debug)]
+struct Form {
+    name: String,
+    /// Which statements are of it.
+    pattern: Regex,
+    /// Those of the suite.
+    statements: BTreeSet<String>,
+    /// How often both allowed it, both refused it, and it was not decided.
+    counts: [u64; 3],
+}
+
+/// How many statements of each form a suite has at least.
+const OF_EACH_FORM: usize = 5;
+
+/// What came of a suite, by chapter and by form.
 #[derive(Debug, Default)]
 pub(crate) struct Compared {
+    forms: Vec<Form>,
     chapters: BTreeMap<String, [u64; 4]>,
     reasons: BTreeMap<String, (u64, String)>,
     pub(crate) wrong: Vec<String>,
 }
 
 impl Compared {
+    /// Makes one that counts by the forms of a list as well: a name and a pattern a line.
+    pub(crate) fn by_forms(list: &str) -> Self {
+        let form = |line: &str| {
+            let (name, pattern) = line.split_once(" | ").expect("a name and a pattern");
+            let pattern = Regex::new(pattern).unwrap_or_else(|e| panic!("{name}: {e}"));
+            Form { name: name.to_owned(), pattern, statements: BTreeSet::new(), counts: [0; 3] }
+        };
+        let forms = list.lines().filter(|line| !line.is_empty() && !line.starts_with("# ")).map(form).collect();
+        Self { forms, ..Self::default() }
+    }
+
+    /// Counts a try for the forms that its statement is of.
+    fn count_by_form(&mut self, statement: &str, column: Option<usize>) {
+        let lower = statement.to_lowercase();
+        for form in &mut self.forms {
+            if form.statements.contains(statement) || form.pattern.is_match(&lower).expect("no pattern is without end") {
+                form.statements.insert(statement.to_owned());
+                if let Some(column) = column {
+                    form.counts[column] += 1;
+                }
+            }
+        }
+    }
+
     /// Compares one answer with what the server said; `is_chance` lets a difference pass that the server leaves open.
     pub(crate) fn add(&mut self, who: &str, statement: &Written, answer: &Answer, said: &Said) {
-        let counts = self.chapters.entry(statement.chapter.clone()).or_default();
         let ours = answer.first_refusal().map_or("allowed".to_owned(), |ground| ground.text.clone());
         let is_undecided = matches!(answer.refusal, Some(Refusal::NotDecided | Refusal::StatementUnreadable | Refusal::UnknownObject));
         let refuses = answer.verdict == Verdict::Denied;
-        match said {
-            Said::Nothing(_) => counts[3] += 1,
+        let column = match said {
+            Said::Nothing(_) => Some(3),
             _ if is_undecided => {
-                counts[2] += 1;
                 let reason = self.reasons.entry(ours).or_insert_with(|| (0, statement.sql.clone()));
                 reason.0 += 1;
+                Some(2)
             }
-            Said::Refused(_) if refuses => counts[1] += 1,
-            Said::Allowed(_) if !refuses => counts[0] += 1,
-            _ => self.wrong.push(format!("{who}: {}\n    server: {said:?}\n    we: {ours}", statement.sql)),
-        }
+            Said::Refused(_) if refuses => Some(1),
+            Said::Allowed(_) if !refuses => Some(0),
+            Said::Refused(_) | Said::Allowed(_) => {
+                self.wrong.push(format!("{who}: {}\n    server: {said:?}\n    we: {ours}", statement.sql));
+                None
+            }
+        };
+        let counts = self.chapters.entry(statement.chapter.clone()).or_default();
+        column.into_iter().for_each(|column| counts[column] += 1);
+        self.count_by_form(&statement.sql, column.filter(|column| *column < 3));
     }
 
     /// Returns how many tries were compared, and how many of all that could be are not decided.
@@ -110,6 +157,11 @@ impl Compared {
         for (chapter, [yes, no, undecided, nothing]) in &self.chapters {
             let share = 100.0 * *undecided as f64 / (yes + no + undecided).max(1) as f64;
             let _ = writeln!(out, "| {chapter} | {yes} | {no} | {undecided} ({share:.0} %) | {nothing} |");
+        }
+        out.push_str("\n## By form of the synopses\n\n| form | statements | allowed by both | refused by both | not decided |\n|---|---|---|---|---|\n");
+        for Form { name, pattern: _, statements, counts: [yes, no, undecided] } in &self.forms {
+            let share = 100.0 * *undecided as f64 / (yes + no + undecided).max(1) as f64;
+            let _ = writeln!(out, "| {name} | {} | {yes} | {no} | {undecided} ({share:.0} %) |", statements.len());
         }
         let mut reasons: Vec<_> = self.reasons.iter().collect();
         reasons.sort_by_key(|(reason, (count, _))| (u64::MAX - count, *reason));
@@ -133,6 +185,8 @@ impl Compared {
             "  {count:>9}  tries of {statements} statements under {identities} identities compared, none disagrees; {open} not decided"
         );
         assert!(statements >= 1_500, "{statements} statements");
+        let rare: Vec<&str> = self.forms.iter().filter(|f| f.statements.len() < OF_EACH_FORM).map(|f| f.name.as_str()).collect();
+        assert!(!self.forms.is_empty() && rare.is_empty(), "fewer than {OF_EACH_FORM} statements: {rare:?}");
         assert!(open * 100 <= (count + open) * 3, "more than 3 in a hundred are not decided: {open} of {}", count + open);
         zest_testkit::pages::same_as_file(file, &page);
     }

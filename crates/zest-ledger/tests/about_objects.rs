@@ -13,13 +13,13 @@ static POSTGRESQL: LazyLock<Engine> = LazyLock::new(|| {
         "[users.root]\nproofs = ['password']\n[users.owner]\nproofs = ['password']\n[users.clerk]\nproofs = ['password']\n\
          [users.watch]\nproofs = ['password']\n\
          [systems.db]\nkind = 'postgresql'\ndatabase = 'db'\n\
-         [databases.db]\nowner = 'owner'\n\
+         [databases.db]\nowner = 'owner'\nnot-modelled = ['disabled event trigger asleep of root']\n\
          [databases.db.accounts]\nroot = { may = ['superuser'] }\nowner = { member-of = ['desk'] }\nclerk = { member-of = ['desk'] }\n\
          watch = { member-of = ['pg_monitor'] }\n\
          [databases.db.roles]\ndesk = {}\nother = {}\n\
          [databases.db.objects]\n'schema s' = { owner = 'owner' }\n'schema shut' = { owner = 'owner' }\n'schema desk' = { owner = 'desk' }\n\
          'type s.mood' = { owner = 'owner', values = ['calm'] }\n'language plpgsql' = {}\n'language sql' = {}\n\
-         'table s.t' = { owner = 'owner', columns = { id = 'integer', mood = 's.mood' } }\n\
+         'table s.t' = { owner = 'owner', columns = { id = 'integer', mood = 's.mood' }, triggers = { kept = 'CREATE TRIGGER kept AFTER TRUNCATE ON s.t EXECUTE FUNCTION s.made()' } }\n\
          'table s.plain' = { owner = 'owner', columns = { id = 'integer' } }\n\
          'table shut.t' = { owner = 'owner', columns = { id = 'integer' } }\n\
          'table desk.own' = { owner = 'desk', columns = { id = 'integer' } }\n\
@@ -85,6 +85,7 @@ const NOT_OWNER: Option<Refusal> = Some(Refusal::NotOwner);
 const NO_PRIVILEGE: Option<Refusal> = Some(Refusal::NoPrivilege);
 const NOT_DECIDED: Option<Refusal> = Some(Refusal::NotDecided);
 const NOT_A_MEMBER: Option<Refusal> = Some(Refusal::RoleNotGranted);
+const UNREADABLE: Option<Refusal> = Some(Refusal::StatementUnreadable);
 const SWITCH_OFF: Option<Refusal> = Some(Refusal::SwitchOff);
 
 rows! { an_object_is_given_away_by_its_owner_to_a_role_of_his_that_may_make_such on postgresql:
@@ -116,7 +117,31 @@ rows! { what_hangs_on_a_table_is_its_owners on postgresql:
     "clerk" "CREATE RULE r AS ON DELETE TO s.t DO NOTHING" => NOT_OWNER;
     "clerk" "CREATE TRIGGER x AFTER INSERT ON s.plain FOR EACH ROW EXECUTE FUNCTION s.made()" => None;
     "clerk" "CREATE TRIGGER x AFTER INSERT ON s.t FOR EACH ROW EXECUTE FUNCTION s.made()" => NO_PRIVILEGE;
-    "clerk" "DROP TRIGGER x ON s.plain" => NOT_OWNER;
+    "clerk" "CREATE CONSTRAINT TRIGGER x AFTER INSERT ON s.plain DEFERRABLE FOR EACH ROW EXECUTE FUNCTION s.made()" => None;
+    "clerk" "CREATE CONSTRAINT TRIGGER x AFTER INSERT ON s.plain FROM s.t FOR EACH ROW EXECUTE FUNCTION s.made()" => NO_PRIVILEGE;
+    "owner" "CREATE CONSTRAINT TRIGGER x AFTER INSERT ON s.plain FROM s.t FOR EACH ROW EXECUTE FUNCTION s.made()" => None;
+    "clerk" "DROP TRIGGER x ON s.plain" => NOT_DECIDED;
+    "clerk" "DROP TRIGGER kept ON s.t" => NOT_OWNER;
+    "owner" "DROP TRIGGER kept ON s.t" => None;
+    "clerk" "ALTER TRIGGER kept ON s.t DEPENDS ON EXTENSION plpgsql" => NOT_OWNER;
+    "clerk" "ALTER TRIGGER x ON s.t NO DEPENDS ON EXTENSION plpgsql" => NOT_DECIDED;
+    "owner" "ALTER TRIGGER kept ON s.t NO DEPENDS ON EXTENSION plpgsql" => None;
+    "clerk" "ALTER EVENT TRIGGER asleep ENABLE ALWAYS" => NO_PRIVILEGE;
+    "clerk" "COMMENT ON EVENT TRIGGER asleep IS 'x'" => NO_PRIVILEGE;
+    "clerk" "DROP EVENT TRIGGER asleep CASCADE" => NO_PRIVILEGE;
+    "clerk" "DROP EVENT TRIGGER IF EXISTS other" => None;
+    "clerk" "DROP EVENT TRIGGER other" => NOT_DECIDED;
+    "root" "ALTER EVENT TRIGGER asleep DISABLE" => None;
+    "root" "ALTER EVENT TRIGGER asleep OWNER TO clerk" => SWITCH_OFF;
+    "clerk" "ALTER EVENT TRIGGER asleep OWNER TO root" => None;
+    "clerk" "CREATE RECURSIVE VIEW s.r (n) AS SELECT id FROM s.plain" => NO_PRIVILEGE;
+    "clerk" "CREATE RECURSIVE VIEW desk.r (n) AS SELECT id FROM s.plain UNION SELECT n + 1 FROM r" => None;
+    "clerk" "CREATE OR REPLACE RECURSIVE VIEW desk.r (n) AS SELECT id FROM shut.t" => Some(Refusal::SchemaShut);
+    "clerk" "CREATE RECURSIVE VIEW desk.r (n) AS SELECT id FROM s.plain WITH CHECK OPTION" => UNREADABLE;
+    "clerk" "CREATE VIEW desk.w AS SELECT id FROM s.plain WITH LOCAL CHECK OPTION" => None;
+    "clerk" "CREATE VIEW s.w AS SELECT id FROM s.plain WITH CHECK OPTION" => NO_PRIVILEGE;
+    "owner" "GRANT SELECT (gone) ON s.t TO desk" => NOT_DECIDED;
+    "clerk" "REVOKE ALL (gone) ON s.t FROM desk" => NOT_DECIDED;
     "clerk" "COMMENT ON COLUMN s.t.id IS 'x'" => NOT_OWNER;
     "clerk" "COMMENT ON ROLE other IS 'x'" => SWITCH_OFF;
     "owner" "ALTER TABLE s.t FORCE ROW LEVEL SECURITY, ALTER id SET STATISTICS 5" => None;

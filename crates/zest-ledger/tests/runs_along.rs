@@ -338,9 +338,63 @@ rows! {
         "owner = 'pilot'\ncolumns = ['id']\nquery = 'select id from s.plain where exists (select 1 from s.hidden)'\n\
          [[databases.db.grants]]\nallow = ['insert', 'delete']\non = 'table s.plain'\nto = ['pilot']",
     ) => {
-        "clerk" "INSERT INTO s.v VALUES (1)" => NOT_DECIDED;
+        "clerk" "INSERT INTO s.v VALUES (1)" => None;
         "clerk" "DELETE FROM s.v" => NO_PRIVILEGE;
         "clerk" "SELECT id FROM s.v" => NO_PRIVILEGE;
+    }
+    a_change_of_a_view_needs_nothing_read_of_the_table_but_where_the_view_reads_it_again: with(
+        "view s.v",
+        "owner = 'pilot'\ncolumns = ['id']\nquery = 'select id from s.written where id in (select w.id from s.written w)'\n\
+         [databases.db.objects.'table s.written']\nowner = 'owner'\ncolumns = { id = 'integer' }\n\
+         [[databases.db.grants]]\nallow = ['insert', 'update', 'delete']\non = 'table s.written'\nto = ['pilot']\n\
+         [databases.db.objects.'view s.plainly']\nowner = 'pilot'\ncolumns = ['id']\nquery = 'select id from s.written'\n\
+         [databases.db.objects.'view s.over']\nowner = 'desk'\ncolumns = ['id']\nquery = 'select id from s.plainly where id > 0'\n\
+         [databases.db.objects.'view s.twice']\nowner = 'desk'\ncolumns = ['id']\nquery = 'select id from s.plainly where exists (select from s.plainly)'\n\
+         [[databases.db.grants]]\nallow = ['select', 'insert', 'update', 'delete']\non = ['view s.plainly', 'view s.over', 'view s.twice']\nto = ['desk']",
+    ) => {
+        "clerk" "UPDATE s.v SET id = 1" => NO_PRIVILEGE;
+        "clerk" "DELETE FROM s.v" => NO_PRIVILEGE;
+        "clerk" "INSERT INTO s.v (id) VALUES (1)" => None;
+        "clerk" "UPDATE s.plainly SET id = 1" => None;
+        "clerk" "UPDATE s.plainly SET id = 1 WHERE id = 2" => NO_PRIVILEGE;
+        "clerk" "UPDATE s.over SET id = 1" => None;
+        "clerk" "DELETE FROM s.over" => None;
+        "clerk" "SELECT id FROM s.over" => NO_PRIVILEGE;
+        "clerk" "UPDATE s.twice SET id = 1" => NO_PRIVILEGE;
+        "clerk" "LOCK TABLE s.over IN SHARE MODE" => None;
+        "clerk" "LOCK TABLE s.over IN ACCESS SHARE MODE" => NO_PRIVILEGE;
+    }
+    what_stands_in_a_column_that_nobody_reads_is_left_out_if_it_is_steady: with(
+        "view s.v",
+        "owner = 'pilot'\ncolumns = ['id', 'n', 'm']\n\
+         query = 'select id, (select max(h.id) from s.hidden h), (select random() from s.hidden) from s.plain'\n\
+         [databases.db.objects.'view s.steady']\nowner = 'pilot'\ncolumns = ['id', 'n']\n\
+         query = 'select id, (select max(h.id) from s.hidden h where h.id = p.id) from s.plain p'\n\
+         [databases.db.objects.'view s.calls']\nowner = 'pilot'\ncolumns = ['id', 'n']\nquery = 'select id, s.sealed() from s.plain'\n\
+         [[databases.db.grants]]\nallow = ['select']\non = ['view s.steady', 'view s.calls']\nto = ['desk']",
+    ) => {
+        "clerk" "SELECT id FROM s.steady" => None;
+        "clerk" "SELECT count(*) FROM s.steady" => None;
+        "clerk" "SELECT * FROM s.steady" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM s.steady WHERE n > 1" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM s.steady WHERE id > (SELECT max(n) FROM s.steady)" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM s.v" => NOT_DECIDED;
+        "clerk" "SELECT id FROM s.calls" => NOT_DECIDED;
+    }
+    new_rows_that_a_view_checks_are_held_against_its_condition: with(
+        "view s.v",
+        "owner = 'owner'\ncolumns = ['id']\nquery = 'select id from s.plain where s.sealed() = id with check option;'\n\
+         [databases.db.objects.'view s.loose']\nowner = 'owner'\ncolumns = ['id']\nquery = 'select id from s.plain where s.sealed() = id'\n\
+         [databases.db.objects.'view s.over']\nowner = 'owner'\ncolumns = ['id']\nquery = 'select id from s.loose WITH CASCADED CHECK OPTION'\n\
+         [databases.db.objects.'view s.aside']\nowner = 'owner'\ncolumns = ['id']\nquery = 'select id from s.loose WITH LOCAL CHECK OPTION'\n\
+         [[databases.db.grants]]\nallow = ['select', 'insert', 'update', 'delete']\non = ['view s.loose', 'view s.over', 'view s.aside']\nto = ['desk']",
+    ) => {
+        "clerk" "INSERT INTO s.v (id) VALUES (1)" => NO_PRIVILEGE;
+        "owner" "INSERT INTO s.v (id) VALUES (1)" => None;
+        "clerk" "INSERT INTO s.loose (id) VALUES (1)" => None;
+        "clerk" "INSERT INTO s.over (id) VALUES (1)" => NO_PRIVILEGE;
+        "clerk" "INSERT INTO s.aside (id) VALUES (1)" => None;
+        "owner" "INSERT INTO s.aside (id) VALUES (1)" => None;
     }
     a_trigger_stands_in_for_a_change_of_a_view: with(
         "view s.v",
@@ -487,6 +541,7 @@ fn what_makes_something_else_or_means_nothing_is_an_error() {
         ("table s.t", "policies = { p = { to = ['nobody'] } }", Code::UnknownReference),
         ("table s.t", "body = 'select 1'", Code::UnknownKey),
         ("table s.t", "domain-of = 'integer'", Code::UnknownKey),
+        ("view s.v", "query = 'select 1'\nsettings = ['security_invoker=true']", Code::BadObject),
         ("view s.v", "query = 'select 1'\npolicies = { p = { using = 'true' } }", Code::UnknownKey),
         ("function s.f()", "settings = ['search_path']", Code::BadObject),
         ("schema other", "columns = { id = 'integer' }", Code::UnknownKey),

@@ -233,3 +233,54 @@ ALTER ROLE "tariff-1" SET search_path = along, fares;
 ALTER ROLE "report-runner" SET search_path TO reports, "$user";
 ALTER ROLE "auditor-1" SET statement_timeout = '20s';
 ALTER DATABASE ticketing SET search_path TO "$user", public, sales;
+
+-- views that check new rows, that read their own table again, and over each other in other names
+CREATE SCHEMA panes AUTHORIZATION "fare-clerk";
+GRANT USAGE, CREATE ON SCHEMA panes TO PUBLIC;
+CREATE TABLE panes.slip (id integer, note text);
+CREATE TABLE panes.half (id integer, note text);
+ALTER TABLE panes.half OWNER TO "ticketing-owner";
+GRANT SELECT (id), INSERT, UPDATE, DELETE ON panes.half TO "fare-clerk";
+ALTER TABLE panes.slip OWNER TO "ticketing-owner";
+GRANT INSERT, UPDATE, DELETE ON panes.slip TO "fare-clerk";
+CREATE FUNCTION panes.fits(integer) RETURNS boolean LANGUAGE sql AS 'select $1 > 0';
+REVOKE EXECUTE ON FUNCTION panes.fits(integer) FROM PUBLIC;
+GRANT EXECUTE ON FUNCTION panes.fits(integer) TO "fare-clerk", "fare-reader";
+CREATE VIEW panes.fitting AS SELECT id, note FROM panes.slip WHERE panes.fits(id) WITH CHECK OPTION;
+CREATE VIEW panes.loose AS SELECT id, note FROM panes.slip WHERE panes.fits(id);
+CREATE VIEW panes.known AS SELECT id FROM panes.slip WHERE id IN (SELECT id FROM fares.price) WITH LOCAL CHECK OPTION;
+CREATE VIEW panes.again AS SELECT id FROM panes.slip WHERE id IN (SELECT s.id FROM panes.slip s);
+CREATE VIEW panes.narrow AS SELECT id, note FROM panes.half WHERE note > '';
+CREATE VIEW panes.over AS SELECT id FROM panes.loose WITH CASCADED CHECK OPTION;
+CREATE VIEW panes.aside AS SELECT id FROM panes.loose WITH LOCAL CHECK OPTION;
+CREATE VIEW panes.asked WITH (security_invoker = yes) AS SELECT id FROM panes.slip WHERE id > 0 WITH CHECK OPTION;
+CREATE VIEW panes.twice AS SELECT id FROM panes.narrow WHERE EXISTS (SELECT FROM panes.narrow) WITH CHECK OPTION;
+CREATE VIEW panes.behind WITH (security_barrier) AS SELECT id FROM panes.over;
+DO $$ DECLARE r record; BEGIN
+  FOR r IN SELECT oid::regclass AS name FROM pg_class WHERE relnamespace = 'panes'::regnamespace AND relkind = 'v' LOOP
+    EXECUTE format('ALTER VIEW %s OWNER TO "fare-clerk"', r.name);
+    EXECUTE format('GRANT SELECT, INSERT, UPDATE, DELETE ON %s TO counter, "fare-reader"', r.name);
+  END LOOP; END $$;
+ALTER VIEW panes.behind OWNER TO counter;
+GRANT ALL ON panes.asked TO PUBLIC;
+CREATE MATERIALIZED VIEW panes.held AS SELECT id FROM fares.price;
+CREATE MATERIALIZED VIEW panes.kept AS SELECT id FROM panes.half WITH NO DATA;
+CREATE MATERIALIZED VIEW panes.filed AS SELECT panes.fits(id) AS fits FROM fares.zone;
+CREATE UNIQUE INDEX ON panes.held (id);
+ALTER MATERIALIZED VIEW panes.held OWNER TO "ticketing-owner";
+ALTER MATERIALIZED VIEW panes.kept OWNER TO "fare-clerk";
+ALTER MATERIALIZED VIEW panes.filed OWNER TO counter;
+GRANT ALL ON panes.slip TO "ticketing-owner";
+GRANT SELECT, INSERT ON panes.slip TO counter;
+
+-- what does not fire, what others serve, and large objects
+CREATE FUNCTION desk.seen() RETURNS event_trigger LANGUAGE plpgsql AS 'begin end';
+DO $$ DECLARE name text; BEGIN
+  FOREACH name IN ARRAY ARRAY['asleep', 'dozing', 'idle', 'off', 'quiet'] LOOP
+    EXECUTE format('CREATE EVENT TRIGGER %s ON ddl_command_end EXECUTE FUNCTION desk.seen()', name);
+    EXECUTE format('ALTER EVENT TRIGGER %s DISABLE', name);
+  END LOOP; END $$;
+CREATE FOREIGN DATA WRAPPER ferry;
+CREATE SERVER pier FOREIGN DATA WRAPPER ferry;
+GRANT USAGE ON FOREIGN DATA WRAPPER ferry TO "fare-clerk" WITH GRANT OPTION;
+GRANT USAGE ON FOREIGN SERVER pier TO counter;

@@ -98,7 +98,7 @@ pub(crate) fn of_object(server: &str, class: &str, entry: &DatabaseObject, findi
         ("checks", first_name(checks), &[&["table", "type"]], &[]),
         ("domain-of", of(domain_of), &[&["type"]], &[]),
         ("parameters", of(parameters), &[ROUTINES], &[ROUTINES]),
-        ("settings", first(settings), &[ROUTINES], &[]),
+        ("settings", first(settings), &[ROUTINES, &["view"]], &[]),
         ("returns", of(returns), &[&["function"]], &[&["function"]]),
         ("language", of(language), &[ROUTINES], &[ROUTINES]),
         ("body", of(body), &[ROUTINES], &[ROUTINES]),

@@ -113,7 +113,8 @@ const SORTS: &[(&str, &str, &[Touch])] = &[
     ("own", "`own tables of mysql` and the like: grants on single tables of the server's own (MariaDB)", &[]),
     ("binlog", "functions and triggers are made by superusers alone, for the binary log's sake (MariaDB)", &[]),
     ("read-only", "a server that takes no changes", ALL),
-    ("event", "a trigger on what is made, changed, given or dropped", &[Make]),
+    ("event", "`event trigger NAME of OWNER`: a trigger on what is made, changed, given or dropped", &[Make]),
+    ("disabled", "`disabled event trigger NAME of OWNER`: one that does not fire (PostgreSQL)", &[]),
     ("definer", "a definer that is a role, or gone", ALL),
     (
         "requirement",
@@ -180,6 +181,25 @@ pub(crate) fn looked_at_on_server(notes: &BTreeSet<String>, role: &str, statemen
     };
     let note = notes.iter().map(String::as_str).find(looks)?;
     Some(format!("the server has {note}, which is not modelled"))
+}
+
+/// Returns whose an event trigger is, after the notes of its server; nothing where there is none of this name. The text says why it is not
+/// known.
+#[cfg(feature = "postgresql")]
+pub(crate) fn owner_of_event_trigger(notes: &BTreeSet<String>, name: &str) -> Result<Option<String>, String> {
+    let mut is_clear = true;
+    for note in notes.iter().filter(|note| matches!(sort_of(note), "event" | "disabled")) {
+        let written = note.strip_prefix("disabled ").unwrap_or(note).strip_prefix("event trigger ");
+        match written.and_then(|written| written.split_once(" of ")) {
+            Some((found, owner)) if !owner.contains(" of ") => {
+                if found == name {
+                    return Ok(Some(owner.to_owned()));
+                }
+            }
+            Some(_) | None => is_clear = false,
+        }
+    }
+    if is_clear { Ok(None) } else { Err(format!("whose the event trigger `{name}` is")) }
 }
 
 /// Takes the notes of an entry; each begins with a sort that is known.

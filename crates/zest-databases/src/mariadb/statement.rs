@@ -242,6 +242,8 @@ struct Deriver<'s> {
 const RELATIONS: &[Class] = &[Class::Table, Class::View];
 
 impl Names for Deriver<'_> {
+    fn in_from_are_found(&mut self) {}
+
     fn is_of_one_row(&self, name: &[String]) -> bool {
         let [name] = name else { return false };
         let name = name.to_lowercase();

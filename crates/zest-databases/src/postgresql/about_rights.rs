@@ -224,6 +224,10 @@ impl Checks<'_> {
             About::Columns { columns, tables, option_to } => {
                 for table in tables {
                     let Some(object) = self.found(table, &[Class::Table, Class::View, Class::MaterialisedView]) else { continue };
+                    if let Some(why) = self.state.lacks_column(&object, columns) {
+                        self.undecided.push(why);
+                        continue;
+                    }
                     let demand = Demand::Privilege { any: COLUMN_PRIVILEGES, on: On::Columns(columns.clone()), want: Want::GrantOption };
                     self.list.push(Need::Object { role: self.current.to_owned(), object: object.clone(), demand });
                     self.option(&object, columns, COLUMN_PRIVILEGES, option_to);

@@ -120,8 +120,10 @@ pub(super) fn create(name: &ObjectName, object: &Object) -> String {
             format!("CREATE TABLE {sql} ({})", object.columns.iter().map(column).collect::<Vec<_>>().join(", "))
         }
         Class::View => {
-            let invoker = if object.runs_as_owner { "" } else { " WITH (security_invoker = true)" };
-            format!("CREATE VIEW {sql}{invoker} AS {}", query())
+            let invoker = (!object.runs_as_owner).then(|| "security_invoker=true".to_owned());
+            let options: Vec<String> = invoker.into_iter().chain(object.settings.iter().cloned()).collect();
+            let options = if options.is_empty() { String::new() } else { format!(" WITH ({})", options.join(", ")) };
+            format!("CREATE VIEW {sql}{options} AS {}", query())
         }
         Class::MaterialisedView => format!("CREATE MATERIALIZED VIEW {sql} AS {} WITH NO DATA", query()),
         Class::Function => {

@@ -10,6 +10,7 @@ use rustc_hash::FxHashSet;
 use super::acl::{Acl, AclRefusal, Grantee, Inherits, Turn};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
+use crate::sql::SYSTEM_COLUMNS;
 use zest_model::entry::PolicyFor;
 use zest_model::source::Place;
 
@@ -239,6 +240,14 @@ impl State {
     #[must_use]
     pub fn knows_role(&self, name: &str) -> bool {
         self.roles.contains_key(name) || PREDEFINED.iter().any(|(p, _)| *p == name)
+    }
+
+    /// Says which column of a list a relation has not got, as far as its columns are written.
+    pub(crate) fn lacks_column(&self, object: &ObjectName, columns: &[String]) -> Option<String> {
+        let listed = &self.objects.get(object)?.columns;
+        let is_there = |column: &String| listed.iter().any(|of| of.name == *column) || SYSTEM_COLUMNS.contains(&column.as_str());
+        let lacking = columns.iter().find(|column| !is_there(column)).filter(|_| !listed.is_empty())?;
+        Some(format!("no column `{lacking}` of {object} is in the ledger"))
     }
 
     /// Returns whether a role is a superuser.

@@ -10,8 +10,10 @@ mod rows;
 mod session;
 pub(super) mod settings;
 mod types;
+mod views;
 
 use std::collections::BTreeSet;
+use std::ops::Range;
 use std::sync::LazyLock;
 
 use rustc_hash::FxHashSet;
@@ -36,10 +38,13 @@ use crate::database::followed::Followed;
 use crate::database::name::parts;
 use crate::database::not_modelled::{Touch, looked_at};
 use crate::database::{Needs, On};
-use crate::sql::{Call, Columns, Dialect, Names, Relation, Touches, Use, Verb, Words, fold, one, several, table_name, with_statements};
+use crate::sql::{
+    Call, Columns, Dialect, Names, Relation, Touches, UNNAMED, Use, Verb, Words, fold, one, several, table_name, with_statements,
+};
 pub(super) use along::{makes, runs_as_others};
 pub(super) use session::leaves;
 use session::{Ongoing, Standing};
+use views::Unfolded;
 use zest_model::ask::Refusal;
 
 /// Functions of the server that everybody may run and that touch no table of ours: one name a line, sorted. Made from
@@ -165,6 +170,8 @@ struct Circumstances {
     read: Columns,
     /// Whether its rows are locked.
     locks: bool,
+    /// Whether what its FROM needs is left out, for a change that is made in its place.
+    gives_way: bool,
 }
 
 impl Circumstances {
@@ -178,6 +185,7 @@ impl Circumstances {
             part: None,
             read: Columns::default(),
             locks: false,
+            gives_way: false,
         }
     }
 }
@@ -214,6 +222,9 @@ fn needs_of(catalog: &Catalog, standing: &Standing, text: &str) -> Result<Needs<
         deriver.of_server(text, true);
         return Ok(deriver.needs());
     }
+    let Unfolded { text, tablespace } = views::unfolded(text);
+    tablespace.iter().for_each(|name| deriver.tablespace(name));
+    let text = &*text;
     with_statements(Dialect::Postgresql, text, false, |read| {
         let statement = one(read).map_err(|e| (Refusal::StatementUnreadable, e))?;
         deriver.without_data =
@@ -243,6 +254,10 @@ impl<'c> Deriver<'c> {
             is_dropped: false,
             passed_over: None,
             replaced: None,
+            frame: None,
+            gives_way: false,
+            outlines: false,
+            cascades: None,
             turned: Vec::new(),
             made: Vec::new(),
             found: Vec::new(),
@@ -296,6 +311,14 @@ struct Deriver<'c> {
     passed_over: Option<usize>,
     /// The relation that a change is made to in the place of a view over it: what is behind it is not read for the view.
     replaced: Option<usize>,
+    /// What stands in the FROM of the view that is read now.
+    frame: Option<Frame>,
+    /// Whether what that needs is left out in the end.
+    gives_way: bool,
+    /// Whether nothing but what that needs is noted.
+    outlines: bool,
+    /// The view behind another that checks new rows for it as well, while a change passes from one to the other.
+    cascades: Option<ObjectName>,
     /// Types of ours that values are turned into.
     turned: Vec<ObjectName>,
     /// Types of ours that values of the statement have, of which columns may be made.
@@ -307,6 +330,17 @@ struct Deriver<'c> {
     undecided: Vec<String>,
     notes: Vec<String>,
     followed: Followed<Circumstances>,
+}
+
+/// What stands in the FROM of a view: the server looks at all columns of it that stand in the view's query, and not at all where a change
+/// is made to it in the view's place.
+struct Frame {
+    /// Where they stand among those that were found.
+    relations: Range<usize>,
+    /// Up to where all that the query itself names was found, once it was.
+    end: Option<usize>,
+    /// What they need.
+    needs: Vec<Need>,
 }
 
 /// A relation that was found by name.
@@ -330,6 +364,13 @@ impl Found {
 const OF_SEQUENCES: &[&str] = &["last_value", "log_cnt", "is_called"];
 
 impl Names for Deriver<'_> {
+    fn in_from_are_found(&mut self) {
+        let found = self.found.len();
+        if let Some(frame) = self.frame.as_mut().filter(|frame| frame.end.is_none()) {
+            frame.relations.end = found;
+        }
+    }
+
     fn is_of_one_row(&self, _name: &[String]) -> bool {
         false
     }
@@ -426,6 +467,7 @@ impl Touches for Deriver<'_> {
     const DIALECT: Dialect = Dialect::Postgresql;
 
     fn on_relation(&mut self, used: &Use) {
+        self.close_frame();
         if self.passed_over == Some(used.relation) {
             return;
         }
@@ -436,16 +478,27 @@ impl Touches for Deriver<'_> {
     }
 
     fn on_routine(&mut self, call: &Call, is_procedure: bool) {
+        self.close_frame();
+        if self.outlines {
+            return;
+        }
         self.routine_called(call, is_procedure);
     }
 
     fn on_name_of_routine(&mut self, call: &Call) {
+        self.close_frame();
+        if self.outlines {
+            return;
+        }
         let late = self.late.clone();
         self.routine_called(call, false);
         self.late = late;
     }
 
     fn at_end(&mut self) {
+        if self.outlines {
+            return;
+        }
         for data_type in std::mem::take(&mut self.turned) {
             self.turned_into(&data_type, true);
         }
@@ -636,19 +689,26 @@ impl Deriver<'_> {
             self.undecided.push(format!("what {object} reads: its query is not in the ledger"));
             return;
         };
-        let role = if entry.runs_as_owner { entry.owner.clone() } else { self.role.clone() };
-        let here = Circumstances::of(object, &role, &self.caller);
+        let role = if entry.runs_as_owner { entry.owner.clone() } else { self.caller.clone() };
+        let here = Circumstances { part: Some(format!("LOCK for {wanted:?}")), ..Circumstances::of(object, &role, &self.caller) };
         if !self.enter(&here) {
             return;
         }
         let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
         let (rows, late, seen) = (self.rows.clone(), self.late.clone(), self.found.len());
+        let (query, _) = views::without_check(&query);
+        let mut end = seen;
         with_statements(Dialect::Postgresql, &query, true, |read| match one(read) {
-            Ok(statement) => self.walk(statement),
+            Ok(statement) => {
+                let done = self.followed.forget();
+                end = self.framed(statement).1;
+                self.followed.restore(done);
+            }
             Err(_) => self.undecided.push(format!("the query of {object} cannot be read")),
         });
         (self.rows, self.late) = (rows, late);
-        let inner: Vec<ObjectName> = self.found[seen..].iter().filter_map(Found::listed).cloned().collect();
+        // What stands behind a view of those is locked in the name of that view.
+        let inner: Vec<ObjectName> = self.found[seen..end].iter().filter_map(Found::listed).cloned().collect();
         inner.iter().for_each(|object| self.lock(object, wanted));
         (self.role, self.looks_up) = before;
         self.followed.leave(here);
@@ -930,7 +990,7 @@ impl Deriver<'_> {
                 // The query runs in the name of the owner.
                 if let Some((view, owner)) = view.and_then(|v| Some((v.clone(), self.catalog.state().objects.get(&v)?.owner.clone()))) {
                     let before = (std::mem::replace(&mut self.role, owner.clone()), std::mem::replace(&mut self.caller, owner));
-                    self.through_view(&view, &Use::of(0, Verb::Select));
+                    self.through_view(&view, &Use::of(UNNAMED, Verb::Select));
                     (self.role, self.caller) = before;
                 }
             }
@@ -1188,9 +1248,9 @@ impl Deriver<'_> {
                 };
                 let listed = Columns { whole: false, names };
                 let used = if to {
-                    Use { selected: listed, ..Use::of(0, Verb::Select) }
+                    Use { selected: listed, ..Use::of(UNNAMED, Verb::Select) }
                 } else {
-                    Use { inserted: listed, ..Use::of(0, Verb::Insert) }
+                    Use { inserted: listed, ..Use::of(UNNAMED, Verb::Insert) }
                 };
                 self.relation_used(&object, &used);
             }
@@ -1439,6 +1499,10 @@ impl Deriver<'_> {
             let any = if columns.is_empty() { any.and(applicable) } else { any.and(COLUMN_PRIVILEGES) };
             if any.is_empty() {
                 self.undecided.push(format!("a privilege that {object} does not have"));
+                continue;
+            }
+            if let Some(why) = self.catalog.state().lacks_column(&object, &columns) {
+                self.undecided.push(why);
                 continue;
             }
             for grantee in option_to.iter().filter_map(|grantee| self.grantee(grantee)) {

@@ -163,6 +163,9 @@ struct Reader<'f> {
     findings: &'f mut Vec<Finding>,
 }
 
+/// The setting of a view that keeps the conditions of its callers away from rows it does not show.
+const BARRIER: &str = "security_barrier=true";
+
 impl Reader<'_> {
     fn role(&mut self, entry: &DatabaseRole, login: bool) {
         let name = &entry.name;
@@ -321,6 +324,13 @@ impl Reader<'_> {
             acl: Acl::default(),
         });
         let is_view = name.class == Class::View;
+        for setting in entry.settings.iter().filter(|setting| is_view && setting.value != BARRIER) {
+            self.findings.push(
+                Finding::new(Code::BadObject, format!("`{}` is no setting of a view", visible(&setting.value)))
+                    .at(setting.place, "not possible here")
+                    .help(format!("a view takes `{BARRIER}` alone; as whom it runs stands under `runs-as`, and what new rows must meet at the end of its query")),
+            );
+        }
         let object = Object {
             acl: Acl::default_for(name.class, &owner),
             owner,

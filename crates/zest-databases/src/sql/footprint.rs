@@ -265,6 +265,13 @@ pub(crate) struct Use {
     pub(crate) defaulted: BTreeSet<String>,
 }
 
+/// The columns that every table of PostgreSQL has.
+pub(crate) const SYSTEM_COLUMNS: &[&str] = &["ctid", "xmin", "xmax", "cmin", "cmax", "tableoid"];
+
+/// The number of a relation that no name stands for in the statement.
+#[cfg(feature = "postgresql")]
+pub(crate) const UNNAMED: usize = usize::MAX;
+
 impl Use {
     /// Makes a use in which no column is touched yet.
     pub(crate) fn of(relation: usize, verb: Verb) -> Self {
@@ -331,6 +338,9 @@ pub(crate) struct Relation {
 pub(crate) trait Names {
     /// Finds a relation; the text says why it cannot be found.
     fn relation(&mut self, name: &[String]) -> Result<Relation, String>;
+
+    /// The relations in the FROM clause of the outermost SELECT were found.
+    fn in_from_are_found(&mut self);
 
     /// Looks at a type that a value is turned into; `text` is the value where it is written out. The error says why it
     /// is not known what that needs.
@@ -726,6 +736,9 @@ impl Walker<'_> {
         for item in &select.from {
             self.joins(item, Verb::Select);
         }
+        if self.scopes.len() == 1 {
+            self.names.in_from_are_found();
+        }
         self.locked = around;
         let mut aliases = Vec::new();
         let mut named = Vec::new();
@@ -1077,9 +1090,8 @@ impl Walker<'_> {
         for source in sources.iter().filter(|s| alias.is_none_or(|a| s.alias == a)) {
             let columns = if alias.is_some() { &source.columns } else { &source.alone };
             let known = columns.as_ref().and_then(|l| l.iter().find(|c| self.same(c, column)).cloned());
-            let is_system = self.dialect == Dialect::Postgresql
-                && (alias.is_some() || sources.len() == 1)
-                && matches!(column, "ctid" | "xmin" | "xmax" | "cmin" | "cmax" | "tableoid");
+            let is_system =
+                self.dialect == Dialect::Postgresql && (alias.is_some() || sources.len() == 1) && SYSTEM_COLUMNS.contains(&column);
             match (known, source.at) {
                 (Some(name), Some(at)) => {
                     self.select_column(at, &name);

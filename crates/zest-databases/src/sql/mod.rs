@@ -15,7 +15,7 @@ mod words;
 pub(crate) use comments::carried_out;
 pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, one, table_name, with_statements};
 #[cfg(feature = "postgresql")]
-pub(crate) use footprint::{WORDS_FOR_VALUES, fold};
+pub(crate) use footprint::{SYSTEM_COLUMNS, UNNAMED, WORDS_FOR_VALUES, fold};
 pub(crate) use several::several;
 pub(crate) use touches::Touches;
 #[cfg(feature = "postgresql")]

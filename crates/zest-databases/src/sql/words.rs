@@ -62,6 +62,13 @@ impl Words {
         from.is_some_and(|from| words.iter().enumerate().all(|(i, word)| self.is_at(from + i, word)))
     }
 
+    /// Returns the statement without some words at its end, as it is written.
+    #[cfg(feature = "postgresql")]
+    pub(crate) fn without_last(&self, words: usize) -> Option<String> {
+        let to = self.tokens.len().checked_sub(words).filter(|to| *to > 0)?;
+        Some(self.text_of(0, to))
+    }
+
     /// Reads whatever is left of one statement, as it is written; nothing where nothing is left, or another statement follows.
     pub(crate) fn rest_text(&mut self) -> Option<String> {
         let from = self.at;
@@ -260,6 +267,22 @@ impl Words {
     /// Whether a parenthesis comes next.
     pub(crate) fn is_parenthesis(&self) -> bool {
         self.tokens.get(self.at) == Some(&Token::LParen)
+    }
+
+    /// Whether nothing is called but what is known, as it is written in small letters, no operator stands in it that is not the server's, and
+    /// nothing is turned into a type of a schema.
+    #[cfg(feature = "postgresql")]
+    pub(crate) fn calls_only(&self, is_known: impl Fn(&str) -> bool) -> bool {
+        let is_name = |token: Option<&Token>| matches!(token, Some(Token::Word(_)));
+        self.tokens.iter().enumerate().all(|(at, token)| match token {
+            Token::Word(word) if self.tokens.get(at + 1) == Some(&Token::LParen) => {
+                let is_of_schema = at > 0 && self.tokens.get(at - 1) == Some(&Token::Period);
+                word.quote_style.is_none() && !is_of_schema && is_known(&word.value.to_lowercase())
+            }
+            Token::CustomBinaryOperator(_) => false,
+            Token::DoubleColon => is_name(self.tokens.get(at + 1)) && self.tokens.get(at + 2) != Some(&Token::Period),
+            _ => true,
+        })
     }
 
     /// Reads a statement without the variables that its rows go into (`INTO`), as it is written otherwise.

@@ -215,7 +215,7 @@ table! {
     /// The parameters of a routine, where its name does not carry them.
     parameters: Option<At<String>> = "parameters", Shape::Text, "the parameters of a routine, where they have names, defaults or modes";
     /// Settings that hold while a routine runs, such as `search_path=harbour`.
-    settings: Vec<At<String>> = "settings", TEXTS, "settings that hold while a routine runs, such as \"search_path=harbour\" (PostgreSQL)";
+    settings: Vec<At<String>> = "settings", TEXTS, "settings that hold while a routine runs, such as \"search_path=harbour\"; of a view, \"security_barrier=true\" (PostgreSQL)";
     /// What a function returns.
     returns: Option<At<String>> = "returns", Shape::Text, "what a function returns";
     /// The language of a routine.

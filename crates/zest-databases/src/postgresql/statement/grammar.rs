@@ -261,6 +261,14 @@ fn comment(words: &mut Words) -> Option<Act> {
     if !words.takes("on") {
         return None;
     }
+    if words.takes_both("event", "trigger") {
+        let name = words.name()?;
+        return (words.takes("is") && (words.takes("null") || words.takes_text())).then_some(Act::EventTrigger {
+            name,
+            to: None,
+            if_exists: false,
+        });
+    }
     let what = if words.takes("column") {
         let mut name = words.path()?;
         name.pop();
@@ -279,7 +287,10 @@ fn comment(words: &mut Words) -> Option<Act> {
 
 fn drop(words: &mut Words) -> Option<Act> {
     let along = [("trigger", Along::Trigger), ("rule", Along::Rule), ("policy", Along::Policy)];
-    let drop = if let Some((_, sort)) = along.into_iter().find(|(word, _)| words.takes(word)) {
+    let drop = if words.takes_both("event", "trigger") {
+        let if_exists = if_exists(words)?;
+        Act::EventTrigger { name: words.name()?, to: None, if_exists }
+    } else if let Some((_, sort)) = along.into_iter().find(|(word, _)| words.takes(word)) {
         let if_exists = if_exists(words)?;
         Act::DropAlong { sort, name: words.name()?, table: on_table(words)?, if_exists }
     } else {
@@ -314,6 +325,7 @@ fn create(words: &mut Words) -> Option<Act> {
         words.takes_rest();
         return Some(Act::Unfollowed { what: table, why: "the names in the rule" });
     }
+    let is_constraint = !is_replaced && words.takes("constraint");
     if words.takes("trigger") {
         words.name()?;
         // What sets it off, up to the table.
@@ -321,6 +333,8 @@ fn create(words: &mut Words) -> Option<Act> {
             words.skip()?;
         }
         let table = on_table(words)?;
+        // Another table that a constraint is about.
+        let other = if is_constraint && words.takes("from") { Some(what(words, Sort::Part)?) } else { None };
         let (is_plain, is_of_rows) = (!words.has("when"), words.has("row"));
         while !words.is("execute") {
             if words.is("from") {
@@ -332,7 +346,7 @@ fn create(words: &mut Words) -> Option<Act> {
         let function = is_known.then(|| words.path())??;
         words.takes_rest();
         return Some(Act::Trigger {
-            table,
+            tables: std::iter::once(table).chain(other).collect(),
             function: What { sort: Sort::Routine(&[Class::Function]), name: function, arguments: Some(Vec::new()) },
             is_plain,
             is_of_rows,
@@ -341,7 +355,7 @@ fn create(words: &mut Words) -> Option<Act> {
     if words.is("function") || words.is("procedure") {
         return create_routine(words, is_replaced);
     }
-    if is_replaced {
+    if is_replaced || is_constraint {
         return None;
     }
     if words.takes("publication") {
@@ -472,11 +486,27 @@ fn alter(words: &mut Words) -> Option<Act> {
         words.go_to(place);
         return policy(words);
     }
-    if words.takes_any(&["trigger", "rule"]) {
-        words.name()?;
+    if words.is("trigger") || words.is("rule") {
+        let is_trigger = words.word()? == "trigger";
+        let name = words.name()?;
         let what = on_table(words)?;
-        // A new name, or an extension that it depends on.
-        return (words.takes_both("rename", "to") && words.name().is_some()).then_some(Act::Change { what, also: Vec::new() });
+        if words.takes_both("rename", "to") {
+            return words.name().map(|_| Act::Change { what, also: Vec::new() });
+        }
+        return (is_trigger && depends(words).is_some()).then_some(Act::Tie { trigger: Some(name), what });
+    }
+    if words.takes_both("event", "trigger") {
+        let name = words.name()?;
+        let to = match () {
+            () if words.takes_both("owner", "to") => Some(named(words)?),
+            () if words.takes_both("rename", "to") => words.name().map(|_| None)?,
+            () if words.takes("enable") => {
+                words.takes_any(&["replica", "always"]);
+                None
+            }
+            () => words.takes("disable").then_some(None)?,
+        };
+        return Some(Act::EventTrigger { name, to, if_exists: false });
     }
     let sort = sort(words)?;
     if sort == Sort::Unlisted {
@@ -499,6 +529,11 @@ fn alter(words: &mut Words) -> Option<Act> {
     if words.is("rename") {
         return rename(words, what);
     }
+    let place = words.place();
+    if matches!(sort, Sort::Relation(_) | Sort::Routine(_)) && depends(words).is_some() {
+        return Some(Act::Tie { trigger: None, what });
+    }
+    words.go_to(place);
     match sort {
         // What a view is made of, or a sequence goes on with, changes no more than itself.
         Sort::Relation(classes) if classes == [Class::Sequence] => {
@@ -510,6 +545,11 @@ fn alter(words: &mut Words) -> Option<Act> {
         Sort::Relation(classes) if classes == [Class::View] => {
             let is_option = words.takes_any(&["set", "reset"]) && in_parentheses(words).is_some() && words.is_over();
             is_option.then_some(Act::Change { what, also: Vec::new() })
+        }
+        Sort::Relation(_) if words.takes_both("set", "tablespace") => {
+            words.name()?;
+            words.takes("nowait");
+            Some(Act::Unfollowed { what, why: "whether that tablespace may be used: tablespaces are not listed" })
         }
         Sort::Relation(_) => alter_table(words, what),
         Sort::Routine(_) => alter_routine(words, what),
@@ -531,6 +571,12 @@ fn alter(words: &mut Words) -> Option<Act> {
         }
         Sort::Schema | Sort::Language | Sort::Role | Sort::Part | Sort::Unlisted => None,
     }
+}
+
+/// Reads the extension that something depends on, which needs nothing.
+fn depends(words: &mut Words) -> Option<String> {
+    words.takes("no");
+    (words.takes_both("depends", "on") && words.takes("extension")).then(|| words.name())?
 }
 
 fn rename(words: &mut Words, mut what: What) -> Option<Act> {
@@ -599,6 +645,9 @@ fn table_change(words: &mut Words) -> Option<Option<What>> {
             if words.is("tablespace") {
                 return None;
             }
+            if words.takes_both("access", "method") {
+                return words.name().map(|_| None);
+            }
             let is_known = words.takes_any(&["logged", "unlogged"])
                 || words.takes("without") && words.takes_any(&["cluster", "oids"])
                 || in_parentheses(words).is_some();
@@ -654,7 +703,8 @@ fn table_change(words: &mut Words) -> Option<Option<What>> {
                     words.takes_token(&Token::Minus);
                     words.takes_number()
                 }
-                || (words.takes_both("set", "storage") || words.takes_both("set", "compression")) && words.name().is_some();
+                || (words.takes_both("set", "storage") || words.takes_both("set", "compression")) && words.name().is_some()
+                || words.takes_any(&["set", "reset"]) && in_parentheses(words).is_some();
             is_known.then_some(None)
         }
         _ => None,

@@ -12,7 +12,7 @@ use super::grammar::{BEGINS, read};
 use super::types::{is_built_in, listed};
 use super::{Deriver, RELATIONS};
 use crate::database::On;
-use crate::database::not_modelled::Touch;
+use crate::database::not_modelled::{Touch, owner_of_event_trigger, sort_of};
 use crate::sql::{Dialect, Words};
 
 /// What sort of thing a statement names.
@@ -46,6 +46,16 @@ pub(super) enum Along {
     Trigger,
     Rule,
     Policy,
+}
+
+impl Along {
+    const fn word(self) -> &'static str {
+        match self {
+            Self::Trigger => "trigger",
+            Self::Rule => "rule",
+            Self::Policy => "policy",
+        }
+    }
 }
 
 #[derive(Debug)]
@@ -93,8 +103,20 @@ pub(super) enum Act {
         list: Vec<What>,
         if_exists: bool,
     },
+    /// It depends on an extension from now on; a trigger of it does.
+    Tie {
+        trigger: Option<String>,
+        what: What,
+    },
+    /// An event trigger is changed, described, given away or dropped.
+    EventTrigger {
+        name: String,
+        to: Option<Named>,
+        if_exists: bool,
+    },
     Trigger {
-        table: What,
+        /// The table it is made on, and another that a constraint is about.
+        tables: Vec<What>,
         function: What,
         is_plain: bool,
         is_of_rows: bool,
@@ -222,11 +244,21 @@ impl Deriver<'_> {
             }
             Act::DropAlong { sort, name, table, if_exists } => self.drop_along(*sort, name, table, *if_exists),
             Act::Drop { list, if_exists } => list.iter().for_each(|what| self.drop_it(what, *if_exists)),
-            Act::Trigger { table, function, is_plain, is_of_rows } => {
+            Act::Tie { trigger, what } => {
+                let Some(object) = self.found(what) else { return };
+                // Whether a trigger is there is looked at first.
+                if trigger.as_ref().is_some_and(|name| self.is_along(Along::Trigger, name, &object) == Some(false)) {
+                    return self.undecided.push(format!("no such trigger of {object} is in the ledger"));
+                }
+                self.own(Some(object));
+            }
+            Act::EventTrigger { name, to, if_exists } => self.event_trigger(name, to.as_ref(), *if_exists),
+            Act::Trigger { tables, function, is_plain, is_of_rows } => {
                 if !is_plain {
                     self.not_for_superusers("the names in the condition of the trigger");
                 }
-                if let Some(table) = self.found(table) {
+                for table in tables {
+                    let Some(table) = self.found(table) else { return };
                     // One for rows is made on each partition as well.
                     if *is_of_rows {
                         self.unless_superuser(&table, Touch::Part);
@@ -384,6 +416,26 @@ impl Deriver<'_> {
         }
     }
 
+    /// An event trigger is its owner's, who must be a superuser.
+    fn event_trigger(&mut self, name: &str, to: Option<&Named>, if_exists: bool) {
+        match owner_of_event_trigger(&self.catalog.state().not_modelled, name) {
+            // Whose it is already, it may be given to.
+            Ok(Some(owner)) if to.is_some_and(|to| self.named(to) == owner) => return,
+            Ok(Some(owner)) => self.early.push(Need::Rights { role: self.role.clone(), of: owner }),
+            Ok(None) if if_exists => return,
+            Ok(None) => return self.undecided.push(format!("no event trigger is named `{name}`")),
+            Err(why) => return self.undecided.push(why),
+        }
+        if let Some(to) = to {
+            let to = self.named(to);
+            if self.catalog.state().knows_role(&to) {
+                self.early.push(Need::Switch { role: to, switch: "superuser" });
+            } else {
+                self.undecided.push(format!("no role is named `{to}`"));
+            }
+        }
+    }
+
     fn named(&self, role: &Named) -> String {
         match role {
             Named::Role(name) => name.clone(),
@@ -518,23 +570,33 @@ impl Deriver<'_> {
         self.early.push(Need::Object { role: self.role.clone(), object, demand: Demand::Owner { or_of_schema } });
     }
 
-    /// What stands on a relation is dropped by its owner. Where it need not be there, and is not, nothing is checked but the schema.
+    /// What stands on a relation is dropped by its owner. Whether it is there is looked at first; where it need not be, and is not, nothing is
+    /// checked but the schema.
     fn drop_along(&mut self, sort: Along, name: &str, table: &What, if_exists: bool) {
-        if !if_exists {
-            return self.drop_it(table, false);
-        }
-        let Ok(object) = self.seek(table) else { return };
-        let Some(entry) = self.catalog.state().objects.get(&object) else { return };
-        let is_there = match sort {
-            Along::Trigger => Some(entry.triggers.contains_key(name)),
-            Along::Rule => Some(entry.rules.contains_key(name)),
-            Along::Policy if !entry.row_security => None,
-            Along::Policy => entry.policies.as_ref().map(|policies| policies.contains_key(name)),
+        let object = match self.seek(table) {
+            Ok(object) => object,
+            Err(_) if if_exists => return,
+            Err(why) => return self.undecided.push(why),
         };
-        match is_there {
-            Some(false) => {}
-            None if !self.owns(&object) => self.undecided.push(format!("whether {object} has it")),
-            Some(true) | None => self.own(Some(object)),
+        match self.is_along(sort, name, &object) {
+            Some(true) => self.own(Some(object)),
+            Some(false) if if_exists => {}
+            Some(false) => self.undecided.push(format!("no {} `{name}` of {object} is in the ledger", sort.word())),
+            None if if_exists && !self.owns(&object) => self.undecided.push(format!("whether {object} has it")),
+            None => self.own(Some(object)),
         }
+    }
+
+    /// Whether something stands on a relation, where that is known.
+    fn is_along(&self, sort: Along, name: &str, object: &ObjectName) -> Option<bool> {
+        let entry = self.catalog.state().objects.get(object)?;
+        let is_listed = match sort {
+            Along::Trigger => entry.triggers.contains_key(name),
+            Along::Rule => entry.rules.contains_key(name),
+            Along::Policy if !entry.row_security => return None,
+            Along::Policy => entry.policies.as_ref()?.contains_key(name),
+        };
+        let are_others_named = || entry.not_modelled.iter().any(|note| sort_of(note) == sort.word());
+        (is_listed || !are_others_named()).then_some(is_listed)
     }
 }

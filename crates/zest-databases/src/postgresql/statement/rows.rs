@@ -14,15 +14,16 @@ use super::super::privilege::{Class, Privilege};
 use super::super::state::Object;
 use super::along::type_named;
 use super::plpgsql::{self, Piece};
+use super::views::{self, Check};
 use super::{
-    ABOUT_RIGHTS, BUILT_IN, BUILT_IN_TYPES, Circumstances, Deriver, GUARDED, OF_AGGREGATES, OF_RELATIONS, RELATIONS, catalogs, settings,
-    types,
+    ABOUT_RIGHTS, BUILT_IN, BUILT_IN_TYPES, Circumstances, Deriver, Frame, GUARDED, OF_AGGREGATES, OF_RELATIONS, RELATIONS, catalogs,
+    settings, types,
 };
 use crate::database::On;
 use crate::database::followed::Then;
 use crate::database::name::parts;
 use crate::database::not_modelled::{Touch, looked_at, looked_at_on_server, sort_of};
-use crate::sql::{Call, Columns, Dialect, Names, Touches, Use, Verb, WORDS_FOR_VALUES, fold, one, with_statements};
+use crate::sql::{Call, Columns, Dialect, Names, Touches, UNNAMED, Use, Verb, WORDS_FOR_VALUES, fold, one, with_statements};
 
 /// Rows
 impl Deriver<'_> {
@@ -79,7 +80,13 @@ impl Deriver<'_> {
                 Verb::Update => (Privilege::Update, on(&used.updated)),
                 Verb::Lock => (Privilege::Update, On::Some),
             };
-            self.rows.push(Need::privilege(&role, object, privilege, on));
+            let need = Need::privilege(&role, object, privilege, on);
+            if !self.outlines || self.is_framed(used.relation) {
+                self.needed(used.relation, self.rows.len(), vec![need]);
+            }
+        }
+        if self.outlines {
+            return;
         }
         let catalog = self.catalog;
         let Some(entry) = catalog.state().objects.get(object) else { return };
@@ -107,6 +114,50 @@ impl Deriver<'_> {
                 _ => self.undecided.push(format!("what of the change passes on through {object}")),
             }
         }
+    }
+
+    /// Whether a relation stands in the FROM of the view that is read now.
+    fn is_framed(&self, relation: usize) -> bool {
+        self.frame.as_ref().is_some_and(|frame| frame.relations.contains(&relation))
+    }
+
+    /// Notes what a relation needs that was found by name, before what was noted since.
+    fn needed(&mut self, relation: usize, since: usize, needs: Vec<Need>) {
+        match self.frame.as_mut().filter(|frame| frame.relations.contains(&relation)) {
+            Some(frame) => frame.needs.extend(needs),
+            None => drop(self.rows.splice(since..since, needs)),
+        }
+    }
+
+    /// All relations in the FROM of the view that is read now were found, and whatever else its query names.
+    pub(super) fn close_frame(&mut self) {
+        let end = self.found.len();
+        if let Some(frame) = &mut self.frame {
+            frame.end.get_or_insert(end);
+        }
+    }
+
+    /// Reads the query of a view; returns what it needs of what stands in its FROM, and up to where all that it names was found.
+    pub(super) fn framed(&mut self, statement: &Statement) -> (Vec<Need>, usize) {
+        let from = self.found.len();
+        let outer = self.frame.replace(Frame { relations: from..from, end: None, needs: Vec::new() });
+        self.walk(statement);
+        self.close_frame();
+        let frame = std::mem::replace(&mut self.frame, outer);
+        frame.map_or((Vec::new(), from), |frame| (frame.needs, frame.end.unwrap_or(from)))
+    }
+
+    /// Reads of a part of a view's query that the server leaves out no more than what it names of the FROM, which counts all the same.
+    fn outlined(&mut self, statement: &Statement) -> Vec<Need> {
+        let marks = (self.late.len(), self.undecided.len(), self.turned.len(), self.made.len());
+        let before = std::mem::replace(&mut self.outlines, true);
+        let framed = self.framed(statement).0;
+        self.outlines = before;
+        self.late.truncate(marks.0);
+        self.undecided.truncate(marks.1);
+        self.turned.truncate(marks.2);
+        self.made.truncate(marks.3);
+        framed
     }
 
     /// Rights on a column that every table has are only named: whether it may be read is not decided.
@@ -248,56 +299,72 @@ impl Deriver<'_> {
         let changes = used.changes();
         let change = changes.then(|| self.followed.count());
         let locks = used.verbs.contains(&Verb::Lock);
-        let here = Circumstances { change, read: used.selected.clone(), locks, ..Circumstances::of(view, &role, &self.caller) };
+        let gives_way = self.gives_way && self.is_framed(used.relation);
+        let here = Circumstances { change, read: used.selected.clone(), locks, gives_way, ..Circumstances::of(view, &role, &self.caller) };
         if self.enter(&here) {
-            let before = (std::mem::replace(&mut self.role, role), std::mem::replace(&mut self.looks_up, false));
+            let before = (
+                std::mem::replace(&mut self.role, role),
+                std::mem::replace(&mut self.looks_up, false),
+                std::mem::replace(&mut self.gives_way, gives_way),
+            );
+            let (query, check) = views::without_check(&query);
             with_statements(Dialect::Postgresql, &query, true, |read| match one(read) {
-                Ok(statement) if changes => self.change_through_view(view, statement, used),
-                Ok(statement) => self.read_view(view, entry, statement, used),
+                Ok(statement) if changes => self.change_through_view(view, statement, check, used),
+                Ok(statement) => {
+                    let from = self.rows.len();
+                    let framed = self.read_view(view, entry, statement, false, used);
+                    self.needed(used.relation, from, framed);
+                }
                 Err(_) => self.undecided.push(format!("the query of {view} cannot be read")),
             });
-            (self.role, self.looks_up) = before;
+            (self.role, self.looks_up, self.gives_way) = before;
             self.followed.leave(here);
         }
     }
 
-    /// A view is read, or read along with a change: some of its columns, and where rows are only made, not the rows that are there. What
-    /// stands in the other columns is not worked out, and what it reads is not looked at.
-    fn read_view(&mut self, view: &ObjectName, entry: &Object, statement: &Statement, used: &Use) {
+    /// A view is read, or read along with a change: some of its columns, and where rows are only made, not the rows that are there, unless
+    /// the new ones are checked against its condition. What stands in the other columns is not worked out, and what it reads is not looked
+    /// at. Returns what is needed of what stands in its FROM.
+    fn read_view(&mut self, view: &ObjectName, entry: &Object, statement: &Statement, is_checked: bool, used: &Use) -> Vec<Need> {
         let is_read = |column: &Column| used.selected.whole || used.selected.names.contains(&column.name);
         let finds = used.verbs.iter().any(|verb| matches!(verb, Verb::Update | Verb::Delete | Verb::Lock)) || !used.changes();
         let is_whole = finds && entry.columns.iter().all(is_read);
         // A lock of its rows locks those of all that it reads from, in its name.
         let locked = (used.verbs.contains(&Verb::Lock) && !used.changes()).then(|| locking(statement)).flatten();
         let statement = locked.as_ref().unwrap_or(statement);
-        let parted = (!is_whole).then(|| parted(statement, &entry.columns, is_read, finds)).flatten();
-        let Some(Parted { sure, open }) = parted else {
-            return self.worked_out_if(!is_whole, view, |deriver| deriver.walk(statement));
+        let mut framed = Vec::new();
+        let is_builtin = |name: &str| self.catalog.named(name).next().is_none();
+        let parted = (!is_whole).then(|| parted(statement, &entry.columns, is_read, finds || is_checked, is_builtin)).flatten();
+        let Some(Parted { sure, open, is_left_out }) = parted else {
+            self.worked_out_if(!is_whole, view, |deriver| framed = deriver.framed(statement).0);
+            return framed;
         };
+        // A new row goes past what is behind the relation.
+        let goes_past = |deriver: &Self| (!finds).then_some(deriver.found.len());
         let before = self.replaced;
-        let mut marks = Vec::new();
-        for statement in [&sure, &open] {
-            marks.push(self.rows.len());
-            // A new row goes past what is behind the relation.
-            self.replaced = (!finds).then_some(self.found.len());
-            self.worked_out_if(true, view, |deriver| deriver.walk(statement));
+        self.replaced = goes_past(self);
+        let is_sure = is_checked && !finds;
+        self.worked_out_if(!is_sure, view, |deriver| framed = deriver.framed(&sure).0);
+        if is_left_out {
+            self.replaced = before;
+            framed.extend(self.outlined(&open));
+            return framed;
         }
+        let sure = self.rows.len();
+        self.replaced = goes_past(self);
+        self.worked_out_if(true, view, |deriver| framed.extend(deriver.framed(&open).0));
         self.replaced = before;
-        // Of what the view itself reads from the server looks at all columns that stand in its query.
-        let object = |need: &Need| if let Need::Object { object, .. } = need { Some(object.clone()) } else { None };
-        let known: BTreeSet<ObjectName> = self.rows[marks[0]..marks[1]].iter().filter_map(object).collect();
-        let (sure, open): (Vec<Need>, Vec<Need>) =
-            self.rows.split_off(marks[1]).into_iter().partition(|need| object(need).is_some_and(|object| known.contains(&object)));
-        self.rows.extend(sure);
+        let open = self.rows.split_off(sure);
         let shut = open.iter().map(|need| need.outcome(self.catalog)).find(|outcome| !outcome.passes());
         match shut.filter(|_| !self.signed_in.is_empty()) {
             None => self.rows.extend(open),
             Some(shut) => self.undecided.push(format!("whether the server looks at all that {view} reads: {}", shut.text)),
         }
+        framed
     }
 
     /// A view over one relation passes changes on to it, column by column.
-    pub(super) fn change_through_view(&mut self, view: &ObjectName, statement: &Statement, used: &Use) {
+    fn change_through_view(&mut self, view: &ObjectName, statement: &Statement, check: Option<Check>, used: &Use) {
         use sqlparser::ast::{Expr, SelectItem, TableFactor};
         let simple = || {
             let Statement::Query(query) = statement else { return None };
@@ -316,21 +383,23 @@ impl Deriver<'_> {
             self.undecided.push(format!("{view} is not one that passes changes on to a single table"));
             return;
         };
-        // The query of the view is read along with the change: its columns as soon as rows are looked for, its routines
-        // and whatever else it reads in any case.
-        let reads = used.verbs.contains(&Verb::Select);
-        let from = self.rows.len();
+        // The query of the view is read along with the change: what it reads besides the relation in any case, and that one itself as soon
+        // as rows are looked for.
+        let is_cascaded = check == Some(Check::Cascaded) || self.cascades.take().as_ref() == Some(view);
+        let is_checked = check.is_some() || is_cascaded;
         let done = self.followed.forget();
         if let Some(entry) = self.catalog.state().objects.get(view) {
-            self.read_view(view, entry, statement, used);
+            let from = self.rows.len();
+            let reads = used.verbs.contains(&Verb::Select);
+            self.gives_way = !reads;
+            let framed = self.read_view(view, entry, statement, is_checked, used);
+            self.gives_way = false;
+            if reads {
+                self.needed(UNNAMED, from, framed);
+            }
         }
         self.followed.restore(done);
         let Some(base) = self.existing(name, RELATIONS) else { return };
-        if !reads {
-            let of_base = |n: &Need| matches!(n, Need::Object { object, .. } if *object == base);
-            let read: Vec<Need> = self.rows.drain(from..).filter(|n| !of_base(n)).collect();
-            self.rows.extend(read);
-        }
         let outer: Vec<String> =
             self.catalog.state().objects.get(view).map(|o| o.columns.iter().map(|c| c.name.clone()).collect()).unwrap_or_default();
         let inner: Vec<Option<String>> = select
@@ -359,14 +428,16 @@ impl Deriver<'_> {
                 .collect(),
         };
         let behind = Use {
-            relation: 0,
+            relation: UNNAMED,
             verbs: used.verbs.clone(),
             selected: map(&used.selected),
             inserted: map(&used.inserted),
             updated: map(&used.updated),
             defaulted: map(&Columns { whole: false, names: used.defaulted.clone() }).names,
         };
+        self.cascades = is_cascaded.then(|| base.clone());
         self.relation_used(&base, &behind);
+        self.cascades = None;
     }
 
     pub(super) fn routine_called(&mut self, call: &Call, procedure: bool) {
@@ -648,11 +719,19 @@ struct Parted {
     sure: Statement,
     /// What is read only by whoever reads the columns that nobody reads here, or looks for rows.
     open: Statement,
+    /// Whether the server leaves that out for sure: what could give another value each time it keeps.
+    is_left_out: bool,
 }
 
 /// Parts the query of a view by the columns that are read, and by whether its rows are looked for; nothing where a column that is not read
 /// matters to the others.
-fn parted(statement: &Statement, columns: &[Column], is_read: impl Fn(&Column) -> bool, finds: bool) -> Option<Parted> {
+fn parted(
+    statement: &Statement,
+    columns: &[Column],
+    is_read: impl Fn(&Column) -> bool,
+    finds: bool,
+    is_builtin: impl Fn(&str) -> bool,
+) -> Option<Parted> {
     use sqlparser::ast::{Expr, GroupByExpr, SelectItem, Value};
     let Statement::Query(query) = statement else { return None };
     let SetExpr::Select(select) = &*query.body else { return None };
@@ -673,5 +752,7 @@ fn parted(statement: &Statement, columns: &[Column], is_read: impl Fn(&Column) -
         *query.body = SetExpr::Select(select);
         Statement::Query(query)
     };
-    Some(Parted { sure: with(true), open: with(false) })
+    let unread = select.projection.iter().zip(columns).filter(|(_, column)| !is_read(column));
+    let is_left_out = unread.map(|(item, _)| item).all(|item| views::is_steady(&item.to_string(), &is_builtin));
+    Some(Parted { sure: with(true), open: with(false), is_left_out })
 }
