@@ -166,7 +166,7 @@ impl Session {
             }
         }
         for row in self.rows("objects", OBJECTS)? {
-            let Some(name) = name_of(&row) else { continue };
+            let name = name_of(&row)?;
             let text = |i: usize| row.get::<_, Option<String>>(i);
             let object = Object {
                 owner: row.get(4),
@@ -182,11 +182,11 @@ impl Session {
             state.objects.insert(name, object);
         }
         for row in self.rows("access control lists", ACLS)? {
-            let Some(object) = name_of(&row).and_then(|n| state.objects.get_mut(&n)) else { continue };
+            let Some(object) = state.objects.get_mut(&name_of(&row)?) else { continue };
             add(&mut object.acl, &row, 4);
         }
         for row in self.rows("columns", COLUMNS)? {
-            let name = ObjectName::new(relation(row.get(0)), &[row.get(1), row.get(2)]);
+            let name = ObjectName::new(relation(row.get(0))?, &[row.get(1), row.get(2)]);
             if let Some(object) = state.objects.get_mut(&name) {
                 let is_view = matches!(name.class, Class::View | Class::MaterialisedView);
                 let data_type = if is_view { String::new() } else { row.get(4) };
@@ -195,7 +195,7 @@ impl Session {
             }
         }
         for row in self.rows("grants on columns", COLUMN_ACLS)? {
-            let name = ObjectName::new(relation(row.get(0)), &[row.get(1), row.get(2)]);
+            let name = ObjectName::new(relation(row.get(0))?, &[row.get(1), row.get(2)]);
             let column: &str = row.get(3);
             if let Some(column) = state.objects.get_mut(&name).and_then(|o| o.columns.iter_mut().find(|c| c.name == column)) {
                 add(&mut column.acl, &row, 4);
@@ -209,7 +209,8 @@ impl Session {
                 "a" => PolicyFor::Insert,
                 "w" => PolicyFor::Update,
                 "d" => PolicyFor::Delete,
-                _ => PolicyFor::All,
+                "*" => PolicyFor::All,
+                other => return Err(unknown("what a policy is for", other)),
             };
             let to: Vec<String> = row.get(5);
             let policy =
@@ -220,7 +221,7 @@ impl Session {
             object.policies.get_or_insert_default();
         }
         for row in self.rows("what runs along", ALONG)? {
-            let Some(object) = name_of(&row).and_then(|n| state.objects.get_mut(&n)) else { continue };
+            let Some(object) = state.objects.get_mut(&name_of(&row)?) else { continue };
             let (sort, key, text): (&str, String, String) = (row.get(4), row.get(5), row.get(6));
             match sort {
                 "forced" => object.row_security_for_owner = true,
@@ -231,7 +232,7 @@ impl Session {
                 "parameters" => object.parameters = Some(text),
                 "body" => object.body = Some(text),
                 "setting" => object.settings.push(text),
-                other => return Err(BridgeError::Read { what: "what runs along", reason: format!("`{other}` is not known") }),
+                other => return Err(unknown("what runs along", other)),
             }
         }
         for row in self.rows("settings of sessions", &SETTINGS.replace("{matters}", MATTERS))? {
@@ -249,7 +250,7 @@ impl Session {
             let note: String = row.get(4);
             if row.get::<_, &str>(0).is_empty() {
                 state.not_modelled.insert(note);
-            } else if let Some(object) = name_of(&row).and_then(|n| state.objects.get_mut(&n)) {
+            } else if let Some(object) = state.objects.get_mut(&name_of(&row)?) {
                 object.not_modelled.insert(note);
             }
         }
@@ -259,7 +260,8 @@ impl Session {
                 "S" => Class::Sequence,
                 "f" => Class::Function,
                 "T" => Class::Type,
-                _ => Class::Schema,
+                "n" => Class::Schema,
+                other => return Err(unknown("what default privileges are for", other)),
             };
             let key = DefaultKey { creator: row.get(0), schema: row.get(1), class };
             let acl = state.defaults.entry(key).or_default();
@@ -298,21 +300,26 @@ fn one(client: &mut Client, what: &'static str, sql: &str) -> Result<String, Bri
     row.ok_or_else(|| BridgeError::Read { what, reason: "no answer".to_owned() })
 }
 
-fn relation(kind: &str) -> Class {
+fn relation(kind: &str) -> Result<Class, BridgeError> {
     match kind {
-        "v" => Class::View,
-        "m" => Class::MaterialisedView,
-        "S" => Class::Sequence,
-        "c" => Class::Type,
-        _ => Class::Table,
+        "r" | "p" | "f" => Ok(Class::Table),
+        "v" => Ok(Class::View),
+        "m" => Ok(Class::MaterialisedView),
+        "S" => Ok(Class::Sequence),
+        "c" => Ok(Class::Type),
+        other => Err(unknown("a sort of objects", other)),
     }
 }
 
+fn unknown(what: &'static str, found: &str) -> BridgeError {
+    BridgeError::Read { what, reason: format!("`{found}` is not known") }
+}
+
 /// Reads a name from the first four columns: class, schema, name, arguments.
-fn name_of(row: &Row) -> Option<ObjectName> {
+fn name_of(row: &Row) -> Result<ObjectName, BridgeError> {
     let (schema, name): (Option<&str>, &str) = (row.get(1), row.get(2));
     let class = match row.get::<_, &str>(0) {
-        "database" => return Some(ObjectName::database()),
+        "database" => return Ok(ObjectName::database()),
         "schema" => Class::Schema,
         "language" => Class::Language,
         "wrapper" => Class::Wrapper,
@@ -320,14 +327,14 @@ fn name_of(row: &Row) -> Option<ObjectName> {
         "type" => Class::Type,
         "function" => Class::Function,
         "procedure" => Class::Procedure,
-        kind => relation(kind),
+        kind => relation(kind)?,
     };
     let parts: Vec<&str> = schema.into_iter().chain([name]).collect();
     let mut made = ObjectName::new(class, &parts);
     if class.is_routine() {
-        made.arguments = Some(row.get::<_, Option<&str>>(3)?.to_owned());
+        made.arguments = Some(row.get::<_, Option<&str>>(3).unwrap_or_default().to_owned());
     }
-    Some(made)
+    Ok(made)
 }
 
 /// Adds one exploded entry: grantee (none for PUBLIC), grantor, privilege, whether it may be passed on.
@@ -501,7 +508,7 @@ SELECT class, schema, name, arguments, 'body', '', pg_get_function_sqlbody(oid) 
 UNION ALL
 (SELECT class, schema, name, arguments, 'setting', '', s FROM routines, unnest(proconfig) WITH ORDINALITY AS u (s, at) ORDER BY 1, 2, 3, 4, at)
 UNION ALL
-SELECT 'view', s.nspname::text, relname::text, NULL, 'setting', '', 'security_barrier=true'
+SELECT 'v', s.nspname::text, relname::text, NULL, 'setting', '', 'security_barrier=true'
 FROM pg_class c JOIN spaces s ON s.oid = relnamespace, pg_options_to_table(reloptions)
 WHERE relkind = 'v' AND CASE option_name WHEN 'security_barrier' THEN option_value::boolean END";
 

@@ -194,9 +194,15 @@ pub fn statements(state: &State) -> Vec<String> {
                 let Some(column) = object.columns.first().map(|first| quoted(&first.name)) else { continue };
                 list.extend([
                     format!("SELECT {column} FROM {sql}"),
+                    format!("SELECT 1 FROM {sql} FOR UPDATE"),
+                    format!("SELECT {column} FROM {sql} a WHERE EXISTS (SELECT * FROM {sql})"),
                     format!("INSERT INTO {sql} ({column}) VALUES (NULL)"),
+                    format!("INSERT INTO {sql} ({column}) SELECT 1 RETURNING {column}"),
+                    format!("UPDATE {sql} SET {column} = NULL"),
                     format!("UPDATE {sql} SET {column} = NULL WHERE {column} IS NULL"),
                     format!("DELETE FROM {sql}"),
+                    format!("DELETE FROM {sql} WHERE {column} IS NULL"),
+                    format!("LOCK TABLE {sql} IN SHARE MODE"),
                 ]);
             }
             Class::MaterialisedView => list.push(format!("SELECT 1 FROM {sql}")),

@@ -88,15 +88,7 @@ fn objects(rng: &mut Rng, state: &mut State, roles: &[String], size: Size) {
         add(rng, state, roles, name.clone(), Object { columns, ..Object::default() });
         tables.push(name);
     }
-    for i in 0..size.tables / 3 {
-        let base = pick(rng, &tables).clone();
-        let class = if rng.u8(..4) == 0 { Class::MaterialisedView } else { Class::View };
-        let name = ObjectName::new(class, &[pick(rng, &schemas).as_str(), &format!("view_{i}")]);
-        let columns = vec![Column { name: "id".to_owned(), ..Column::default() }];
-        let query = Some(format!("SELECT id FROM {}", base.sql()));
-        let runs_as_owner = class == Class::View && rng.u8(..3) != 0;
-        add(rng, state, roles, name, Object { columns, query, runs_as_owner, ..Object::default() });
-    }
+    views(rng, state, roles, (&tables, &schemas), size);
     for i in 0..1 + size.tables / 4 {
         let name = ObjectName::new(Class::Sequence, &[pick(rng, &schemas).as_str(), &format!("number_{i}")]);
         add(rng, state, roles, name, Object::default());
@@ -122,6 +114,44 @@ fn objects(rng: &mut Rng, state: &mut State, roles: &[String], size: Size) {
     add(rng, state, roles, ObjectName::new(Class::Wrapper, &["quay_wrapper"]), Object::default());
     let server = Object { language: Some("quay_wrapper".to_owned()), ..Object::default() };
     add(rng, state, roles, ObjectName::new(Class::Server, &["quay_server"]), server);
+}
+
+/// Adds views over tables and over each other, with conditions, checks of new rows and columns that read elsewhere.
+fn views(rng: &mut Rng, state: &mut State, roles: &[String], (tables, schemas): (&[ObjectName], &[String]), size: Size) {
+    let mut bases = tables.to_vec();
+    for i in 0..size.tables / 2 {
+        let base = if rng.bool() { pick(rng, &bases[tables.len() - 1..]) } else { pick(rng, tables) }.clone();
+        let other = if rng.u8(..3) == 0 { base.clone() } else { pick(rng, &bases).clone() };
+        let class = if rng.u8(..5) == 0 { Class::MaterialisedView } else { Class::View };
+        let name = ObjectName::new(class, &[pick(rng, schemas).as_str(), &format!("view_{i}")]);
+        let (base, other) = (base.sql(), other.sql());
+        let mut columns = vec![Column { name: "id".to_owned(), ..Column::default() }];
+        let second = match rng.u8(..4) {
+            0 => format!(", (SELECT max(o.id) FROM {other} o) AS n"),
+            1 => ", b.id + 1 AS n".to_owned(),
+            _ => String::new(),
+        };
+        columns.extend((!second.is_empty()).then(|| Column { name: "n".to_owned(), ..Column::default() }));
+        let condition = match rng.u8(..5) {
+            0 => " WHERE b.id > 0".to_owned(),
+            1 => format!(" WHERE EXISTS (SELECT FROM {other})"),
+            2 => format!(" WHERE b.id IN (SELECT o.id FROM {other} o WHERE o.id > b.id)"),
+            _ => String::new(),
+        };
+        let check = match rng.u8(..3) {
+            _ if class != Class::View => "",
+            0 => " WITH LOCAL CHECK OPTION",
+            1 => " WITH CASCADED CHECK OPTION",
+            _ => "",
+        };
+        let query = Some(format!("SELECT b.id{second} FROM {base} b{condition}{check}"));
+        let settings = if class == Class::View && rng.u8(..5) == 0 { vec!["security_barrier=true".to_owned()] } else { Vec::new() };
+        let runs_as_owner = class == Class::View && rng.u8(..3) != 0;
+        add(rng, state, roles, name.clone(), Object { columns, query, settings, runs_as_owner, ..Object::default() });
+        if class == Class::View {
+            bases.push(name);
+        }
+    }
 }
 
 pub(super) fn add(rng: &mut Rng, state: &mut State, roles: &[String], name: ObjectName, mut object: Object) {
