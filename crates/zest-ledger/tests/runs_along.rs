@@ -364,22 +364,25 @@ rows! {
         "clerk" "LOCK TABLE s.over IN SHARE MODE" => None;
         "clerk" "LOCK TABLE s.over IN ACCESS SHARE MODE" => NO_PRIVILEGE;
     }
-    what_stands_in_a_column_that_nobody_reads_is_left_out_if_it_is_steady: with(
+    what_stands_in_a_column_that_nobody_reads_is_left_out_of_a_change_and_perhaps_of_other_statements: with(
         "view s.v",
-        "owner = 'pilot'\ncolumns = ['id', 'n', 'm']\n\
-         query = 'select id, (select max(h.id) from s.hidden h), (select random() from s.hidden) from s.plain'\n\
-         [databases.db.objects.'view s.steady']\nowner = 'pilot'\ncolumns = ['id', 'n']\n\
-         query = 'select id, (select max(h.id) from s.hidden h where h.id = p.id) from s.plain p'\n\
-         [databases.db.objects.'view s.calls']\nowner = 'pilot'\ncolumns = ['id', 'n']\nquery = 'select id, s.sealed() from s.plain'\n\
-         [[databases.db.grants]]\nallow = ['select']\non = ['view s.steady', 'view s.calls']\nto = ['desk']",
+        "owner = 'pilot'\ncolumns = ['id', 'n']\nquery = 'select id, (select max(h.id) from s.hidden h where h.id = p.id) from s.plain p'\n\
+         [[databases.db.grants]]\nallow = ['insert', 'update', 'delete']\non = 'table s.plain'\nto = ['pilot']\n\
+         [databases.db.objects.'view s.sorted']\nowner = 'pilot'\ncolumns = ['id', 'n']\n\
+         query = 'select id, (select max(h.id) from s.hidden h) from s.plain order by id'\n\
+         [[databases.db.grants]]\nallow = ['select']\non = 'view s.sorted'\nto = ['desk']",
     ) => {
-        "clerk" "SELECT id FROM s.steady" => None;
-        "clerk" "SELECT count(*) FROM s.steady" => None;
-        "clerk" "SELECT * FROM s.steady" => NO_PRIVILEGE;
-        "clerk" "SELECT id FROM s.steady WHERE n > 1" => NO_PRIVILEGE;
-        "clerk" "SELECT id FROM s.steady WHERE id > (SELECT max(n) FROM s.steady)" => NO_PRIVILEGE;
+        "clerk" "UPDATE s.v SET id = 1" => None;
+        "clerk" "UPDATE s.v SET id = 1 WHERE id = 2 RETURNING id" => None;
+        "clerk" "DELETE FROM s.v" => None;
+        "clerk" "INSERT INTO s.v (id) VALUES (1) RETURNING id" => None;
+        "clerk" "UPDATE s.v SET id = 1 WHERE n = 2" => NO_PRIVILEGE;
+        "clerk" "INSERT INTO s.v (id) VALUES (1) RETURNING n" => NO_PRIVILEGE;
         "clerk" "SELECT id FROM s.v" => NOT_DECIDED;
-        "clerk" "SELECT id FROM s.calls" => NOT_DECIDED;
+        "clerk" "SELECT id FROM s.v WHERE false" => NOT_DECIDED;
+        "clerk" "SELECT * FROM s.v" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM s.sorted" => NOT_DECIDED;
+        "clerk" "SELECT * FROM s.sorted" => NO_PRIVILEGE;
     }
     new_rows_that_a_view_checks_are_held_against_its_condition: with(
         "view s.v",

@@ -269,22 +269,6 @@ impl Words {
         self.tokens.get(self.at) == Some(&Token::LParen)
     }
 
-    /// Whether nothing is called but what is known, as it is written in small letters, no operator stands in it that is not the server's, and
-    /// nothing is turned into a type of a schema.
-    #[cfg(feature = "postgresql")]
-    pub(crate) fn calls_only(&self, is_known: impl Fn(&str) -> bool) -> bool {
-        let is_name = |token: Option<&Token>| matches!(token, Some(Token::Word(_)));
-        self.tokens.iter().enumerate().all(|(at, token)| match token {
-            Token::Word(word) if self.tokens.get(at + 1) == Some(&Token::LParen) => {
-                let is_of_schema = at > 0 && self.tokens.get(at - 1) == Some(&Token::Period);
-                word.quote_style.is_none() && !is_of_schema && is_known(&word.value.to_lowercase())
-            }
-            Token::CustomBinaryOperator(_) => false,
-            Token::DoubleColon => is_name(self.tokens.get(at + 1)) && self.tokens.get(at + 2) != Some(&Token::Period),
-            _ => true,
-        })
-    }
-
     /// Reads a statement without the variables that its rows go into (`INTO`), as it is written otherwise.
     pub(crate) fn without_targets(&mut self) -> Option<String> {
         let (from, end) = (self.at, self.end_of_piece(&[]));

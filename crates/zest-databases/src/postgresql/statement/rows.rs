@@ -147,7 +147,18 @@ impl Deriver<'_> {
         frame.map_or((Vec::new(), from), |frame| (frame.needs, frame.end.unwrap_or(from)))
     }
 
-    /// Reads of a part of a view's query that the server leaves out no more than what it names of the FROM, which counts all the same.
+    /// What was noted since is looked at or not, as the server plans the statement: what of it would be refused is not known.
+    fn looked_at_if(&mut self, view: &ObjectName, since: usize) {
+        let open = &self.rows[since..];
+        let shut = open.iter().map(|need| need.outcome(self.catalog)).find(|outcome| !outcome.passes());
+        // Where nobody asks, it is looked for what is done in another name, and nothing is decided.
+        if let Some(shut) = shut.filter(|_| !self.signed_in.is_empty()) {
+            self.rows.truncate(since);
+            self.undecided.push(format!("whether the server looks at all that {view} reads: {}", shut.text));
+        }
+    }
+
+    /// Reads of a part of a view's query that the server leaves out only what it names of the FROM, which counts all the same.
     fn outlined(&mut self, statement: &Statement) -> Vec<Need> {
         let marks = (self.late.len(), self.undecided.len(), self.turned.len(), self.made.len());
         let before = std::mem::replace(&mut self.outlines, true);
@@ -333,10 +344,13 @@ impl Deriver<'_> {
         let locked = (used.verbs.contains(&Verb::Lock) && !used.changes()).then(|| locking(statement)).flatten();
         let statement = locked.as_ref().unwrap_or(statement);
         let mut framed = Vec::new();
-        let is_builtin = |name: &str| self.catalog.named(name).next().is_none();
-        let parted = (!is_whole).then(|| parted(statement, &entry.columns, is_read, finds || is_checked, is_builtin)).flatten();
-        let Some(Parted { sure, open, is_left_out }) = parted else {
+        let parted = (!is_whole).then(|| parted(statement, &entry.columns, is_read, finds || is_checked)).flatten();
+        let Some(Parted { sure, open }) = parted else {
+            let from = self.rows.len();
             self.worked_out_if(!is_whole, view, |deriver| framed = deriver.framed(statement).0);
+            if !is_whole {
+                self.looked_at_if(view, from);
+            }
             return framed;
         };
         // A new row goes past what is behind the relation.
@@ -345,7 +359,8 @@ impl Deriver<'_> {
         self.replaced = goes_past(self);
         let is_sure = is_checked && !finds;
         self.worked_out_if(!is_sure, view, |deriver| framed = deriver.framed(&sure).0);
-        if is_left_out {
+        if used.changes() {
+            // The change is made to what stands in the FROM, and what nobody reads of the query is nowhere any more.
             self.replaced = before;
             framed.extend(self.outlined(&open));
             return framed;
@@ -354,12 +369,7 @@ impl Deriver<'_> {
         self.replaced = goes_past(self);
         self.worked_out_if(true, view, |deriver| framed.extend(deriver.framed(&open).0));
         self.replaced = before;
-        let open = self.rows.split_off(sure);
-        let shut = open.iter().map(|need| need.outcome(self.catalog)).find(|outcome| !outcome.passes());
-        match shut.filter(|_| !self.signed_in.is_empty()) {
-            None => self.rows.extend(open),
-            Some(shut) => self.undecided.push(format!("whether the server looks at all that {view} reads: {}", shut.text)),
-        }
+        self.looked_at_if(view, sure);
         framed
     }
 
@@ -719,19 +729,11 @@ struct Parted {
     sure: Statement,
     /// What is read only by whoever reads the columns that nobody reads here, or looks for rows.
     open: Statement,
-    /// Whether the server leaves that out for sure: what could give another value each time it keeps.
-    is_left_out: bool,
 }
 
 /// Parts the query of a view by the columns that are read, and by whether its rows are looked for; nothing where a column that is not read
 /// matters to the others.
-fn parted(
-    statement: &Statement,
-    columns: &[Column],
-    is_read: impl Fn(&Column) -> bool,
-    finds: bool,
-    is_builtin: impl Fn(&str) -> bool,
-) -> Option<Parted> {
+fn parted(statement: &Statement, columns: &[Column], is_read: impl Fn(&Column) -> bool, finds: bool) -> Option<Parted> {
     use sqlparser::ast::{Expr, GroupByExpr, SelectItem, Value};
     let Statement::Query(query) = statement else { return None };
     let SetExpr::Select(select) = &*query.body else { return None };
@@ -752,7 +754,5 @@ fn parted(
         *query.body = SetExpr::Select(select);
         Statement::Query(query)
     };
-    let unread = select.projection.iter().zip(columns).filter(|(_, column)| !is_read(column));
-    let is_left_out = unread.map(|(item, _)| item).all(|item| views::is_steady(&item.to_string(), &is_builtin));
-    Some(Parted { sure: with(true), open: with(false), is_left_out })
+    Some(Parted { sure: with(true), open: with(false) })
 }

@@ -41,69 +41,6 @@ pub(super) fn without_check(text: &str) -> (Cow<'_, str>, Option<Check>) {
     (Cow::Borrowed(text), None)
 }
 
-/// Functions of the server that give the same value for the same rows, and one alone.
-const STEADY: &[&str] = &[
-    "abs",
-    "array_agg",
-    "avg",
-    "bool_and",
-    "bool_or",
-    "coalesce",
-    "concat",
-    "count",
-    "greatest",
-    "least",
-    "length",
-    "lower",
-    "max",
-    "min",
-    "nullif",
-    "round",
-    "string_agg",
-    "sum",
-    "trim",
-    "upper",
-];
-
-/// Words before a parenthesis that call nothing.
-const NO_CALLS: &[&str] = &[
-    "all",
-    "and",
-    "any",
-    "as",
-    "by",
-    "case",
-    "else",
-    "exists",
-    "from",
-    "in",
-    "not",
-    "on",
-    "or",
-    "select",
-    "some",
-    "then",
-    "values",
-    "when",
-    "where",
-    "numeric",
-    "decimal",
-    "varchar",
-    "character",
-    "char",
-    "varying",
-    "using",
-    "having",
-];
-
-/// Whether what stands in a column of a view gives the same value each time for the same rows, for sure: then the server leaves it out where
-/// nobody reads the column.
-pub(super) fn is_steady(item: &str, is_builtin: impl Fn(&str) -> bool) -> bool {
-    let text = format!("SELECT {item}");
-    let Some(words) = Words::of(Dialect::Postgresql, BEGINS, &text) else { return false };
-    words.calls_only(|name| NO_CALLS.contains(&name) || STEADY.contains(&name) && is_builtin(name))
-}
-
 /// A statement that makes a view, in words that the parser reads.
 pub(super) struct Unfolded<'t> {
     pub(super) text: Cow<'t, str>,
