@@ -364,6 +364,20 @@ rows! {
         "clerk" "LOCK TABLE s.over IN SHARE MODE" => None;
         "clerk" "LOCK TABLE s.over IN ACCESS SHARE MODE" => NO_PRIVILEGE;
     }
+    a_change_through_a_view_that_reads_nothing_meets_no_policy_for_reading: with(
+        "view s.v",
+        "owner = 'pilot'\ncolumns = ['id']\nquery = 'select id from s.narrow'\n\
+         [databases.db.objects.'table s.narrow']\nowner = 'owner'\ncolumns = { id = 'integer' }\nrow-security = true\n\
+         policies = { sees = { for = 'select', using = '(id in (select h.id from s.hidden h))' }, adds = { for = 'insert', check = 'true' }, turns = { for = 'update', using = 'true' } }\n\
+         [[databases.db.grants]]\nallow = ['select', 'insert', 'update', 'delete']\non = 'table s.narrow'\nto = ['pilot']",
+    ) => {
+        "clerk" "INSERT INTO s.v (id) VALUES (1)" => None;
+        "clerk" "UPDATE s.v SET id = 1" => None;
+        "clerk" "DELETE FROM s.v" => None;
+        "clerk" "INSERT INTO s.v (id) VALUES (1) RETURNING id" => NO_PRIVILEGE;
+        "clerk" "UPDATE s.v SET id = 1 WHERE id = 2" => NO_PRIVILEGE;
+        "clerk" "DELETE FROM s.v WHERE id = 2" => NO_PRIVILEGE;
+    }
     what_stands_in_a_column_that_nobody_reads_is_left_out_of_a_change_and_perhaps_of_other_statements: with(
         "view s.v",
         "owner = 'pilot'\ncolumns = ['id', 'n']\nquery = 'select id, (select max(h.id) from s.hidden h where h.id = p.id) from s.plain p'\n\
@@ -383,6 +397,16 @@ rows! {
         "clerk" "SELECT * FROM s.v" => NO_PRIVILEGE;
         "clerk" "SELECT id FROM s.sorted" => NOT_DECIDED;
         "clerk" "SELECT * FROM s.sorted" => NO_PRIVILEGE;
+        "clerk" "SELECT x.id FROM (SELECT * FROM s.sorted) x" => NOT_DECIDED;
+        "clerk" "SELECT * FROM (SELECT * FROM s.sorted) x" => NO_PRIVILEGE;
+        "clerk" "WITH x AS (SELECT * FROM s.sorted) SELECT id FROM x" => NOT_DECIDED;
+        "clerk" "WITH x AS MATERIALIZED (SELECT * FROM s.sorted) SELECT id FROM x" => NO_PRIVILEGE;
+        "clerk" "SELECT x.id FROM (SELECT id, s.sealed() FROM s.plain) x" => NOT_DECIDED;
+        "clerk" "SELECT x.id FROM (SELECT DISTINCT id, s.sealed() FROM s.plain) x" => NO_PRIVILEGE;
+        "clerk" "SELECT x.id FROM (SELECT id, (SELECT max(id) FROM s.hidden) FROM s.plain) x" => NOT_DECIDED;
+        "clerk" "SELECT x.id FROM (SELECT id FROM s.plain WHERE s.sealed() = 1) x" => NO_PRIVILEGE;
+        "clerk" "SELECT x.id FROM (SELECT h.id FROM s.hidden h) x" => NO_PRIVILEGE;
+        "clerk" "SELECT x.id FROM (SELECT id, length('x') FROM s.plain) x" => None;
     }
     new_rows_that_a_view_checks_are_held_against_its_condition: with(
         "view s.v",

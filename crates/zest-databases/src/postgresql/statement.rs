@@ -472,6 +472,7 @@ impl Touches for Deriver<'_> {
             return;
         }
         match self.found[used.relation].clone() {
+            Found::Listed(object) if used.is_open && !self.outlines => self.relation_perhaps_used(&object, used),
             Found::Listed(object) => self.relation_used(&object, used),
             Found::Own(own) => self.own_used(&own, used),
         }
@@ -481,6 +482,10 @@ impl Touches for Deriver<'_> {
         self.close_frame();
         if self.outlines {
             return;
+        }
+        if call.is_open {
+            let name = call.name.join(".");
+            return self.worked_out_if(true, &name, |deriver| deriver.routine_called(call, is_procedure));
         }
         self.routine_called(call, is_procedure);
     }
@@ -1248,7 +1253,7 @@ impl Deriver<'_> {
                 };
                 let listed = Columns { whole: false, names };
                 let used = if to {
-                    Use { selected: listed, ..Use::of(UNNAMED, Verb::Select) }
+                    Use { selected: listed.clone(), surely: listed, ..Use::of(UNNAMED, Verb::Select) }
                 } else {
                     Use { inserted: listed, ..Use::of(UNNAMED, Verb::Insert) }
                 };

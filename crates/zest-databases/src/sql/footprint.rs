@@ -6,11 +6,11 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use rustc_hash::FxHashSet;
 use sqlparser::ast::{
-    AccessExpr, Assignment, AssignmentTarget, BinaryOperator, CastKind, ConflictTarget, Cte, DataType, Delete, Distinct, Expr, FromTable,
-    Function, FunctionArg, FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, GroupByWithModifier, Ident, InTarget,
-    Insert, JoinConstraint, JoinOperator, LimitClause, Merge, MergeAction, MergeClauseKind, MergeInsertKind, MergeUpdateKind,
-    NamedWindowExpr, ObjectName, OnConflictAction, OnInsert, OrderByExpr, OrderByKind, OrderBySort, Query, Select, SelectItem,
-    SelectItemQualifiedWildcardKind, SetExpr, Statement, Subscript, TableFactor, TableObject, TableSampleKind, TableWithJoins,
+    AccessExpr, Assignment, AssignmentTarget, BinaryOperator, CastKind, ConflictTarget, Cte, CteAsMaterialized, DataType, Delete, Distinct,
+    Expr, FromTable, Function, FunctionArg, FunctionArgExpr, FunctionArgumentClause, FunctionArguments, GroupByExpr, GroupByWithModifier,
+    Ident, InTarget, Insert, JoinConstraint, JoinOperator, LimitClause, Merge, MergeAction, MergeClauseKind, MergeInsertKind,
+    MergeUpdateKind, NamedWindowExpr, ObjectName, OnConflictAction, OnInsert, OrderByExpr, OrderByKind, OrderBySort, Query, Select,
+    SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement, Subscript, TableFactor, TableObject, TableSampleKind, TableWithJoins,
     UnaryOperator, Update, UpdateTableFromKind, Value, WindowFrameBound, WindowSpec, WindowType,
 };
 use sqlparser::dialect::{MySqlDialect, PostgreSqlDialect};
@@ -259,10 +259,15 @@ pub(crate) struct Use {
     pub(crate) relation: usize,
     pub(crate) verbs: BTreeSet<Verb>,
     pub(crate) selected: Columns,
+    /// Those of them that are read whatever the server leaves out: not only for what a query in FROM gives, which may be read by nobody.
+    pub(crate) surely: Columns,
     pub(crate) inserted: Columns,
     pub(crate) updated: Columns,
     /// Columns that are given their default by the word for it.
     pub(crate) defaulted: BTreeSet<String>,
+    /// Whether it stands in what a query in FROM gives, so that the server may leave it out.
+    #[cfg_attr(not(feature = "postgresql"), expect(dead_code, reason = "MariaDB leaves nothing out"))]
+    pub(crate) is_open: bool,
 }
 
 /// The columns that every table of PostgreSQL has.
@@ -280,9 +285,11 @@ impl Use {
             relation,
             verbs: [verb].into(),
             selected: nothing.clone(),
+            surely: nothing.clone(),
             inserted: nothing.clone(),
             updated: nothing,
             defaulted: BTreeSet::new(),
+            is_open: false,
         }
     }
 
@@ -308,11 +315,13 @@ pub(crate) struct Call {
     pub(crate) plain: Vec<bool>,
     /// False where nobody reads what it gives, and so it is not called.
     pub(crate) is_run: bool,
+    /// Whether it stands in what a query in FROM gives, so that the server may leave it out.
+    pub(crate) is_open: bool,
 }
 
 impl Call {
     fn of(name: Vec<String>, arguments: usize) -> Self {
-        Self { name, arguments, types: vec![None; arguments], text: None, plain: vec![false; arguments], is_run: true }
+        Self { name, arguments, types: vec![None; arguments], text: None, plain: vec![false; arguments], is_run: true, is_open: false }
     }
 }
 
@@ -431,6 +440,12 @@ pub(crate) struct Walker<'n> {
     is_only_found: bool,
     /// Names of output columns that come before those of relations.
     given: FxHashSet<String>,
+    /// Whether what the query that is walked next gives may be read by nobody.
+    may_be_unread: bool,
+    /// Whether what such a query gives is walked.
+    is_open: bool,
+    /// Whether the SELECT whose FROM is walked reads all that stands there.
+    reads_all: bool,
 }
 
 /// What a query locks of what stands in its FROM: a lock of a query in there locks all that it reads from.
@@ -481,6 +496,9 @@ impl<'n> Walker<'n> {
             is_locked: false,
             is_only_found: false,
             given: FxHashSet::default(),
+            may_be_unread: false,
+            is_open: false,
+            reads_all: false,
         }
     }
 
@@ -526,7 +544,7 @@ impl<'n> Walker<'n> {
         let parts = table_name(self.dialect, name);
         match self.names.relation(&parts) {
             Ok(relation) => {
-                self.footprint.uses.push(Use::of(relation.number, verb));
+                self.footprint.uses.push(Use { is_open: self.is_open, ..Use::of(relation.number, verb) });
                 Some((self.footprint.uses.len() - 1, relation))
             }
             Err(why) => {
@@ -550,12 +568,16 @@ impl<'n> Walker<'n> {
         let found = &mut self.footprint.uses[at];
         found.verbs.insert(Verb::Select);
         found.selected.names.insert(column.to_owned());
+        if !self.is_open {
+            found.surely.names.insert(column.to_owned());
+        }
     }
 
     fn select_whole(&mut self, at: usize) {
         let found = &mut self.footprint.uses[at];
         found.verbs.insert(Verb::Select);
         found.selected.whole = true;
+        found.surely.whole |= !self.is_open;
     }
 }
 
@@ -572,17 +594,20 @@ impl Walker<'_> {
         // What stands in WITH is not locked along.
         let is_locked = std::mem::take(&mut self.is_locked);
         let is_only_found = std::mem::take(&mut self.is_only_found);
+        let may_be_unread = std::mem::take(&mut self.may_be_unread);
         if let Some(clause) = &query.with {
             for cte in &clause.cte_tables {
                 self.cte(cte, clause.recursive);
             }
         }
+        self.may_be_unread = may_be_unread;
         self.is_locked = is_locked;
         self.is_only_found = is_only_found;
         let outputs = self.set_expr(&query.body, Some(query));
         self.given = given;
         self.is_locked = false;
         self.is_only_found = false;
+        self.may_be_unread = false;
         let mut ending = self.with.split_off(with);
         while let Some(common) = ending.pop() {
             let Some((uses, calls)) = common.reads.filter(|_| common.used == 0 && self.dialect == Dialect::Postgresql) else { continue };
@@ -608,6 +633,7 @@ impl Walker<'_> {
         }
         let (uses, calls) = (self.footprint.uses.len(), self.footprint.calls.len());
         let outer = std::mem::take(&mut self.refers_to);
+        self.may_be_unread = !recursive && cte.materialized != Some(CteAsMaterialized::Materialized);
         let outputs = self.query(&cte.query);
         let refers_to = std::mem::replace(&mut self.refers_to, outer);
         if recursive {
@@ -619,6 +645,8 @@ impl Walker<'_> {
     }
 
     fn set_expr(&mut self, body: &SetExpr, query: Option<&Query>) -> Outputs {
+        // What is given to a change is read.
+        self.may_be_unread &= matches!(body, SetExpr::Select(_) | SetExpr::SetOperation { .. } | SetExpr::Query(_));
         match body {
             SetExpr::Select(select) => self.select(select, query),
             SetExpr::Query(inner) => {
@@ -635,9 +663,9 @@ impl Walker<'_> {
                 }
                 // The rows of several queries together are not locked.
                 self.is_locked = false;
-                let is_only_found = self.is_only_found;
+                let (is_only_found, may_be_unread) = (self.is_only_found, self.may_be_unread);
                 let outputs = self.set_expr(left, None);
-                self.is_only_found = is_only_found;
+                (self.is_only_found, self.may_be_unread) = (is_only_found, may_be_unread);
                 self.set_expr(right, None);
                 self.depth -= 1;
                 self.tail(query, outputs.clone());
@@ -666,7 +694,7 @@ impl Walker<'_> {
                 match self.names.relation(&parts) {
                     Ok(relation) => {
                         let whole = Columns { whole: true, ..Columns::default() };
-                        self.footprint.uses.push(Use { selected: whole, ..Use::of(relation.number, Verb::Select) });
+                        self.footprint.uses.push(Use { selected: whole.clone(), surely: whole, ..Use::of(relation.number, Verb::Select) });
                         Some(Arc::new(relation.columns))
                     }
                     Err(why) => {
@@ -733,15 +761,22 @@ impl Walker<'_> {
         let locked = self.locks(query);
         let is_only_found = std::mem::take(&mut self.is_only_found);
         let around = std::mem::replace(&mut self.locked, locked.clone());
+        let may_be_unread = std::mem::take(&mut self.may_be_unread);
+        // All of it is read where all of this is.
+        let is_all = |item: &SelectItem| matches!(item, SelectItem::Wildcard(_));
+        let reads_all = std::mem::replace(&mut self.reads_all, !may_be_unread && select.projection.iter().any(is_all));
         for item in &select.from {
             self.joins(item, Verb::Select);
         }
+        self.reads_all = reads_all;
         if self.scopes.len() == 1 {
             self.names.in_from_are_found();
         }
         self.locked = around;
         let mut aliases = Vec::new();
         let mut named = Vec::new();
+        let is_open = self.is_open;
+        self.is_open |= may_be_unread && select.distinct.is_none();
         for item in &select.projection {
             let is_all =
                 matches!(item, SelectItem::Wildcard(_) | SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(_), _));
@@ -751,6 +786,7 @@ impl Walker<'_> {
             }
             named.push(names);
         }
+        self.is_open = is_open;
         let outputs = self.all_together(named);
         if let Some(Distinct::On(list)) = &select.distinct {
             if self.dialect == Dialect::Mariadb {
@@ -858,8 +894,7 @@ impl Walker<'_> {
         for source in sources.iter().filter(|s| !s.alias.is_empty()) {
             if let Some(at) = source.at {
                 self.footprint.uses[at].verbs.insert(Verb::Select);
-                let columns = source.columns.iter().flat_map(|columns| columns.iter().cloned());
-                self.footprint.uses[at].selected.names.extend(columns);
+                source.columns.iter().flat_map(|columns| columns.iter()).for_each(|column| self.select_column(at, column));
             }
             lists.push(source.columns.clone());
         }
@@ -1004,7 +1039,7 @@ impl Walker<'_> {
                 self.see(source);
             }
             TableFactor::Table { name, alias, args: Some(args), .. } => {
-                let call = Call::of(table_name(self.dialect, name), args.args.len());
+                let call = Call { is_open: self.is_open, ..Call::of(table_name(self.dialect, name), args.args.len()) };
                 args.args.iter().for_each(|a| self.argument(a));
                 self.footprint.calls.push(call);
                 let last = table_name(self.dialect, name).pop().unwrap_or_default();
@@ -1014,7 +1049,10 @@ impl Walker<'_> {
                 // Only a lateral subquery sees what stands beside it.
                 let hidden = if *lateral { None } else { self.scopes.last_mut().map(std::mem::take) };
                 self.is_locked = self.locked.has(&alias.as_ref().map_or("?".to_owned(), |a| self.fold(&a.name)));
+                let reads_all = std::mem::take(&mut self.reads_all);
+                self.may_be_unread = !reads_all;
                 let outputs = self.query(subquery);
+                self.reads_all = reads_all;
                 if let (Some(hidden), Some(scope)) = (hidden, self.scopes.last_mut()) {
                     *scope = hidden;
                 }
@@ -1026,7 +1064,7 @@ impl Walker<'_> {
                 self.see(Source::new(alias, None, columns));
             }
             TableFactor::Function { name, args, alias, .. } => {
-                let call = Call::of(table_name(self.dialect, name), args.len());
+                let call = Call { is_open: self.is_open, ..Call::of(table_name(self.dialect, name), args.len()) };
                 args.iter().for_each(|a| self.argument(a));
                 self.footprint.calls.push(call);
                 let alias = alias.as_ref().map_or("?".to_owned(), |a| self.fold(&a.name));
@@ -1201,6 +1239,7 @@ impl Walker<'_> {
         if self.dialect == Dialect::Mariadb && matches!(call.name.as_slice(), [name] if name.eq_ignore_ascii_case("default")) {
             return self.undecided("what the default of a column is made of that DEFAULT names");
         }
+        call.is_open = self.is_open;
         self.footprint.calls.push(call);
     }
 

@@ -90,10 +90,13 @@ impl Deriver<'_> {
         }
         let catalog = self.catalog;
         let Some(entry) = catalog.state().objects.get(object) else { return };
-        for verb in &used.verbs {
-            self.not_modelled(object, Touch::from(*verb));
+        // What gives way to a change is not read: the policies for that, and whatever else runs along, are the change's.
+        if !(self.gives_way && self.is_framed(used.relation)) {
+            for verb in &used.verbs {
+                self.not_modelled(object, Touch::from(*verb));
+            }
+            self.runs_along(object, entry, used);
         }
-        self.runs_along(object, entry, used);
         let is_worked_out =
             |c: &&Column| used.defaulted.contains(&c.name) || used.verbs.contains(&Verb::Insert) && !used.inserted.names.contains(&c.name);
         for default in entry.columns.iter().filter(is_worked_out).filter_map(|c| c.default.as_ref()) {
@@ -109,7 +112,10 @@ impl Deriver<'_> {
                 (stood_in, []) => {
                     let whole = stood_in.iter().any(|verb| Self::trigger_stands_in(entry, *verb));
                     let selected = Columns { whole, ..Columns::default() };
-                    self.through_view(object, &Use { selected, ..Use::of(used.relation, Verb::Select) });
+                    self.through_view(
+                        object,
+                        &Use { selected: selected.clone(), surely: selected, ..Use::of(used.relation, Verb::Select) },
+                    );
                 }
                 _ => self.undecided.push(format!("what of the change passes on through {object}")),
             }
@@ -148,14 +154,22 @@ impl Deriver<'_> {
     }
 
     /// What was noted since is looked at or not, as the server plans the statement: what of it would be refused is not known.
-    fn looked_at_if(&mut self, view: &ObjectName, since: usize) {
+    fn looked_at_if(&mut self, of: &ObjectName, since: usize) {
         let open = &self.rows[since..];
         let shut = open.iter().map(|need| need.outcome(self.catalog)).find(|outcome| !outcome.passes());
         // Where nobody asks, it is looked for what is done in another name, and nothing is decided.
         if let Some(shut) = shut.filter(|_| !self.signed_in.is_empty()) {
             self.rows.truncate(since);
-            self.undecided.push(format!("whether the server looks at all that {view} reads: {}", shut.text));
+            self.undecided.push(format!("whether the server looks at all that {of} reads: {}", shut.text));
         }
+    }
+
+    /// A relation is used in what a query in FROM gives, which the server may leave out.
+    pub(super) fn relation_perhaps_used(&mut self, object: &ObjectName, used: &Use) {
+        let (frame, since) = (self.frame.take(), self.rows.len());
+        self.worked_out_if(true, object, |deriver| deriver.relation_used(object, used));
+        self.looked_at_if(object, since);
+        self.frame = frame;
     }
 
     /// Reads of a part of a view's query that the server leaves out only what it names of the FROM, which counts all the same.
@@ -311,7 +325,7 @@ impl Deriver<'_> {
         let change = changes.then(|| self.followed.count());
         let locks = used.verbs.contains(&Verb::Lock);
         let gives_way = self.gives_way && self.is_framed(used.relation);
-        let here = Circumstances { change, read: used.selected.clone(), locks, gives_way, ..Circumstances::of(view, &role, &self.caller) };
+        let here = Circumstances { change, read: used.surely.clone(), locks, gives_way, ..Circumstances::of(view, &role, &self.caller) };
         if self.enter(&here) {
             let before = (
                 std::mem::replace(&mut self.role, role),
@@ -337,7 +351,7 @@ impl Deriver<'_> {
     /// the new ones are checked against its condition. What stands in the other columns is not worked out, and what it reads is not looked
     /// at. Returns what is needed of what stands in its FROM.
     fn read_view(&mut self, view: &ObjectName, entry: &Object, statement: &Statement, is_checked: bool, used: &Use) -> Vec<Need> {
-        let is_read = |column: &Column| used.selected.whole || used.selected.names.contains(&column.name);
+        let is_read = |column: &Column| used.surely.whole || used.surely.names.contains(&column.name);
         let finds = used.verbs.iter().any(|verb| matches!(verb, Verb::Update | Verb::Delete | Verb::Lock)) || !used.changes();
         let is_whole = finds && entry.columns.iter().all(is_read);
         // A lock of its rows locks those of all that it reads from, in its name.
@@ -441,9 +455,11 @@ impl Deriver<'_> {
             relation: UNNAMED,
             verbs: used.verbs.clone(),
             selected: map(&used.selected),
+            surely: map(&used.surely),
             inserted: map(&used.inserted),
             updated: map(&used.updated),
             defaulted: map(&Columns { whole: false, names: used.defaulted.clone() }).names,
+            is_open: false,
         };
         self.cascades = is_cascaded.then(|| base.clone());
         self.relation_used(&base, &behind);
