@@ -367,6 +367,11 @@ fn the_server_agrees_on_other_random_estates() {
     random_estates(1);
 }
 
+/// Makes an operator whose function not everybody may call.
+const OPERATOR: &str = "CREATE FUNCTION public.near(integer, integer) RETURNS boolean LANGUAGE sql AS 'select $1 = $2'; \
+     REVOKE EXECUTE ON FUNCTION public.near FROM PUBLIC; \
+     CREATE OPERATOR public.~~~~ (FUNCTION = public.near, LEFTARG = integer, RIGHTARG = integer)";
+
 /// Compares every second estate, beginning with one.
 fn random_estates(begin: u64) {
     let Some(server) = servers::wanted(servers::postgresql) else { return };
@@ -396,6 +401,7 @@ fn random_estates(begin: u64) {
                 let mut compared = |session: &mut Session, counts: &mut Counts| {
                     let read = session.read().map_err(|e| e.to_string())?;
                     compare(session, &Catalog::compile(read), counts)?;
+                    session.client().batch_execute(OPERATOR).map_err(|e| e.to_string())?;
                     attempts(&server, session, counts)?;
                     changes(session, &mut rng, 20, counts)
                 };

@@ -180,6 +180,8 @@ pub fn statements(state: &State) -> Vec<String> {
                     format!("DELETE FROM {sql} WHERE {column} IS NULL"),
                     format!("TRUNCATE {sql}"),
                 ]);
+                let operators = state.not_modelled.iter().filter_map(|note| note.strip_prefix("operator ")?.split(' ').next());
+                list.extend(operators.map(|sign| format!("SELECT {column} FROM {sql} WHERE {column} {sign} 1")));
                 if value == "1" {
                     list.push(format!(
                         "MERGE INTO {sql} t USING (SELECT 7 AS id) s ON s.id = t.{column} WHEN NOT MATCHED THEN INSERT ({column}) VALUES (1)"
