@@ -401,6 +401,10 @@ rows! {
         "clerk" "SELECT * FROM (SELECT * FROM s.sorted) x" => NO_PRIVILEGE;
         "clerk" "WITH x AS (SELECT * FROM s.sorted) SELECT id FROM x" => NOT_DECIDED;
         "clerk" "WITH x AS MATERIALIZED (SELECT * FROM s.sorted) SELECT id FROM x" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM s.plain WHERE EXISTS (SELECT * FROM s.sorted)" => NOT_DECIDED;
+        "clerk" "SELECT id FROM s.plain WHERE EXISTS (SELECT s.sealed())" => NOT_DECIDED;
+        "clerk" "SELECT id FROM s.plain WHERE EXISTS (SELECT FROM s.v WHERE n > 1)" => NO_PRIVILEGE;
+        "clerk" "SELECT id FROM s.plain WHERE id IN (SELECT n FROM s.v)" => NO_PRIVILEGE;
         "clerk" "SELECT x.id FROM (SELECT id, s.sealed() FROM s.plain) x" => NOT_DECIDED;
         "clerk" "SELECT x.id FROM (SELECT DISTINCT id, s.sealed() FROM s.plain) x" => NO_PRIVILEGE;
         "clerk" "SELECT x.id FROM (SELECT id, (SELECT max(id) FROM s.hidden) FROM s.plain) x" => NOT_DECIDED;

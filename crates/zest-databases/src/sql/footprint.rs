@@ -1459,6 +1459,7 @@ impl Walker<'_> {
             }
             Expr::Exists { subquery, negated: _ } => {
                 self.is_only_found = self.dialect == Dialect::Mariadb;
+                self.may_be_unread = true;
                 self.query(subquery);
             }
             Expr::Subquery(subquery) => {
