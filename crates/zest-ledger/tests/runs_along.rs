@@ -391,6 +391,7 @@ rows! {
         "clerk" "DELETE FROM s.v" => None;
         "clerk" "INSERT INTO s.v (id) VALUES (1) RETURNING id" => None;
         "clerk" "UPDATE s.v SET id = 1 WHERE n = 2" => NO_PRIVILEGE;
+        "clerk" "UPDATE s.v SET id = (SELECT max(z.q) FROM (SELECT v.n AS q) z)" => NOT_DECIDED;
         "clerk" "INSERT INTO s.v (id) VALUES (1) RETURNING n" => NO_PRIVILEGE;
         "clerk" "SELECT id FROM s.v" => NOT_DECIDED;
         "clerk" "SELECT id FROM s.v WHERE false" => NOT_DECIDED;

@@ -373,7 +373,7 @@ impl Deriver<'_> {
         self.replaced = goes_past(self);
         let is_sure = is_checked && !finds;
         self.worked_out_if(!is_sure, view, |deriver| framed = deriver.framed(&sure).0);
-        if used.changes() {
+        if used.changes() && used.selected == used.surely {
             // The change is made to what stands in the FROM, and what nobody reads of the query is nowhere any more.
             self.replaced = before;
             framed.extend(self.outlined(&open));
