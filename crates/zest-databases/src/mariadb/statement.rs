@@ -290,6 +290,8 @@ impl Names for Deriver<'_> {
 impl Touches for Deriver<'_> {
     const DIALECT: Dialect = Dialect::Mariadb;
 
+    fn all_are_found(&mut self) {}
+
     fn on_relation(&mut self, used: &Use) {
         self.by_rows |= used.verbs.iter().any(|verb| *verb != Verb::Insert);
         match self.found[used.relation].clone() {

@@ -467,7 +467,6 @@ impl Touches for Deriver<'_> {
     const DIALECT: Dialect = Dialect::Postgresql;
 
     fn on_relation(&mut self, used: &Use) {
-        self.close_frame();
         if self.passed_over == Some(used.relation) {
             return;
         }
@@ -479,7 +478,6 @@ impl Touches for Deriver<'_> {
     }
 
     fn on_routine(&mut self, call: &Call, is_procedure: bool) {
-        self.close_frame();
         if self.outlines {
             return;
         }
@@ -491,13 +489,19 @@ impl Touches for Deriver<'_> {
     }
 
     fn on_name_of_routine(&mut self, call: &Call) {
-        self.close_frame();
         if self.outlines {
             return;
         }
         let late = self.late.clone();
         self.routine_called(call, false);
         self.late = late;
+    }
+
+    fn all_are_found(&mut self) {
+        let end = self.found.len();
+        if let Some(frame) = &mut self.frame {
+            frame.end.get_or_insert(end);
+        }
     }
 
     fn at_end(&mut self) {
@@ -1252,11 +1256,7 @@ impl Deriver<'_> {
                     columns.iter().map(|c| fold(Dialect::Postgresql, c)).collect()
                 };
                 let listed = Columns { whole: false, names };
-                let used = if to {
-                    Use { selected: listed.clone(), surely: listed, ..Use::of(UNNAMED, Verb::Select) }
-                } else {
-                    Use { inserted: listed, ..Use::of(UNNAMED, Verb::Insert) }
-                };
+                let used = if to { Use::reading(UNNAMED, listed) } else { Use { inserted: listed, ..Use::of(UNNAMED, Verb::Insert) } };
                 self.relation_used(&object, &used);
             }
         }

@@ -293,6 +293,11 @@ impl Use {
         }
     }
 
+    /// Makes a use in which some columns are read, for sure.
+    pub(crate) fn reading(relation: usize, columns: Columns) -> Self {
+        Self { selected: columns.clone(), surely: columns, ..Self::of(relation, Verb::Select) }
+    }
+
     /// Whether rows are made, changed or removed.
     pub(crate) fn changes(&self) -> bool {
         self.verbs.iter().any(|verb| match verb {
@@ -694,7 +699,7 @@ impl Walker<'_> {
                 match self.names.relation(&parts) {
                     Ok(relation) => {
                         let whole = Columns { whole: true, ..Columns::default() };
-                        self.footprint.uses.push(Use { selected: whole.clone(), surely: whole, ..Use::of(relation.number, Verb::Select) });
+                        self.footprint.uses.push(Use::reading(relation.number, whole));
                         Some(Arc::new(relation.columns))
                     }
                     Err(why) => {

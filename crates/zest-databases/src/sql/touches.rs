@@ -9,6 +9,9 @@ pub(crate) trait Touches: Names + Sized {
     /// Whose SQL it is.
     const DIALECT: Dialect;
 
+    /// All that a walk names was found, and nothing of it is checked yet.
+    fn all_are_found(&mut self);
+
     /// Checks how a relation is used that was found by name.
     fn on_relation(&mut self, used: &Use);
 
@@ -46,6 +49,7 @@ pub(crate) trait Touches: Names + Sized {
         walk(&mut walker);
         let Footprint { uses, calls, undecided } = walker.footprint;
         undecided.into_iter().for_each(|why| self.undecided(why));
+        self.all_are_found();
         uses.iter().for_each(|used| self.on_relation(used));
         for (i, call) in calls.iter().enumerate() {
             let is_procedure = is_call && i + 1 == calls.len();

@@ -112,10 +112,7 @@ impl Deriver<'_> {
                 (stood_in, []) => {
                     let whole = stood_in.iter().any(|verb| Self::trigger_stands_in(entry, *verb));
                     let selected = Columns { whole, ..Columns::default() };
-                    self.through_view(
-                        object,
-                        &Use { selected: selected.clone(), surely: selected, ..Use::of(used.relation, Verb::Select) },
-                    );
+                    self.through_view(object, &Use::reading(used.relation, selected));
                 }
                 _ => self.undecided.push(format!("what of the change passes on through {object}")),
             }
@@ -135,20 +132,11 @@ impl Deriver<'_> {
         }
     }
 
-    /// All relations in the FROM of the view that is read now were found, and whatever else its query names.
-    pub(super) fn close_frame(&mut self) {
-        let end = self.found.len();
-        if let Some(frame) = &mut self.frame {
-            frame.end.get_or_insert(end);
-        }
-    }
-
     /// Reads the query of a view; returns what it needs of what stands in its FROM, and up to where all that it names was found.
     pub(super) fn framed(&mut self, statement: &Statement) -> (Vec<Need>, usize) {
         let from = self.found.len();
         let outer = self.frame.replace(Frame { relations: from..from, end: None, needs: Vec::new() });
         self.walk(statement);
-        self.close_frame();
         let frame = std::mem::replace(&mut self.frame, outer);
         frame.map_or((Vec::new(), from), |frame| (frame.needs, frame.end.unwrap_or(from)))
     }
