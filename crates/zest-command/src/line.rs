@@ -68,16 +68,13 @@ impl std::error::Error for LineError {}
 /// ```
 pub fn read_line(text: &str) -> Result<SmallVec<[&str; 8]>, LineError> {
     let mut words = Words::new();
-    read(text, 1, &mut words)?;
-    if words.iter().any(|word| is_odd_address(word)) { Err(LineError::Address) } else { Ok(words) }
+    let has_dots = read(text, 1, &mut words)?;
+    if has_dots && words.iter().any(|word| is_odd_address(word)) { Err(LineError::Address) } else { Ok(words) }
 }
 
 /// Returns whether a word is an IPv4 address, alone or with a prefix length, in a form that systems read differently: some take
 /// `016` for fourteen (RFC 6943, section 3.1.1).
 fn is_odd_address(word: &str) -> bool {
-    if !word.as_bytes().contains(&b'.') {
-        return false;
-    }
     let (address, length) = word.split_once('/').map_or((word, None), |(address, length)| (address, Some(length)));
     let is_number = |part: &str| match part.strip_prefix("0x").or_else(|| part.strip_prefix("0X")) {
         Some(hex) => !hex.is_empty() && hex.bytes().all(|b| b.is_ascii_hexdigit()),
@@ -97,44 +94,66 @@ pub fn read_arguments(text: &str) -> Result<Words<'_>, LineError> {
     Ok(words)
 }
 
-/// Reads into a list that is there: one that is handed back is copied on the way.
-fn read<'t>(text: &'t str, shortest_quoted: usize, words: &mut Words<'t>) -> Result<(), LineError> {
+/// Reads into a list that is there: one that is handed back is copied on the way. Says whether there may be a dot in a word.
+fn read<'t>(text: &'t str, shortest_quoted: usize, words: &mut Words<'t>) -> Result<bool, LineError> {
     if text.len() > MAX_LINE_BYTES {
         return Err(LineError::TooLong);
     }
     let bytes = text.as_bytes();
+    // What all bytes of the line are together.
+    let mut seen = 0;
     let mut at = 0;
-    loop {
-        while let Some(b' ' | b'\t') = bytes.get(at) {
+    while let Some(&first) = bytes.get(at) {
+        if BYTES[first as usize] & BLANK != 0 {
             at += 1;
-        }
-        if at == bytes.len() {
-            break;
+            continue;
         }
         if words.len() == MAX_LINE_WORDS {
             return Err(LineError::TooLong);
         }
-        let plain = bytes[at..].iter().position(|&b| !PLAIN[b as usize]).map_or(bytes.len(), |n| at + n);
-        let (start, end, next) = match bytes.get(plain) {
-            None | Some(b' ' | b'\t') => (at, plain, plain),
-            Some(_) => odd_word(text, at, shortest_quoted)?,
-        };
+        let mut end = at;
+        let mut last = 0;
+        while let Some(&byte) = bytes.get(end) {
+            last = BYTES[byte as usize];
+            if last & (BLANK | ODD) != 0 {
+                break;
+            }
+            seen |= last;
+            end += 1;
+        }
         // OK because a word begins and ends beside ASCII bytes or at the ends of the text.
-        words.push(&text[start..end]);
-        at = next;
+        if last & ODD == 0 {
+            words.push(&text[at..end]);
+            at = end;
+        } else {
+            let (start, end, next) = odd_word(text, at, shortest_quoted)?;
+            words.push(&text[start..end]);
+            seen |= DOT;
+            at = next;
+        }
     }
-    if words.is_empty() { Err(LineError::Empty) } else { Ok(()) }
+    if words.is_empty() { Err(LineError::Empty) } else { Ok(seen & DOT != 0) }
 }
 
-/// Letters, digits and signs of ASCII but the quote: they need no closer look.
-static PLAIN: [bool; 256] = {
-    let mut plain = [false; 256];
+/// A blank or a tab.
+const BLANK: u8 = 1;
+/// No letter, digit or sign of ASCII, or a quote: it needs a closer look.
+const ODD: u8 = 2;
+/// A dot, as addresses have.
+const DOT: u8 = 4;
+
+/// What each byte is; most are nothing of this.
+static BYTES: [u8; 256] = {
+    let mut bytes = [ODD; 256];
     let mut byte = b'!';
     while byte <= b'~' {
-        plain[byte as usize] = byte != b'"';
+        bytes[byte as usize] = if byte == b'"' { ODD } else { 0 };
         byte += 1;
     }
-    plain
+    bytes[b'.' as usize] = DOT;
+    bytes[b' ' as usize] = BLANK;
+    bytes[b'\t' as usize] = BLANK;
+    bytes
 };
 
 /// Reads a word that is quoted or holds other characters: where it starts, ends, and where to go on.

@@ -81,6 +81,7 @@ impl<T: Clone> Table<T> {
     /// assert!(estate.users().get(2).is_none());
     /// # Ok::<(), zest_ledger::finding::Findings>(())
     /// ```
+    #[inline]
     #[must_use]
     pub fn get(&self, index: usize) -> Option<&T> {
         match &self.replaced {
@@ -171,6 +172,7 @@ impl<T: Clone> Table<Arc<T>> {
 impl<T: Clone> Index<usize> for Table<T> {
     type Output = T;
 
+    #[inline]
     fn index(&self, index: usize) -> &T {
         match &self.replaced {
             None => &self.rows[index],

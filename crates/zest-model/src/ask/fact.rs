@@ -374,8 +374,12 @@ impl Session {
     /// allocation.
     #[doc(hidden)]
     pub fn stated_facts(&self) -> impl Iterator<Item = Fact> + use<> {
-        let mask = self.mask();
-        Fact::ALL.into_iter().filter(move |fact| mask & fact.bit() != 0)
+        let mut mask = self.mask();
+        std::iter::from_fn(move || {
+            let fact = *Fact::ALL.get(mask.trailing_zeros() as usize)?;
+            mask &= mask - 1;
+            Some(fact)
+        })
     }
 
     /// Which facts are stated, one bit each.

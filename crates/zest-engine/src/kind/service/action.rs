@@ -44,7 +44,9 @@ pub(crate) enum Unread {
 /// templates of the interface match it.
 pub(crate) fn parse(line: &str, links: &ServiceLinks) -> Result<Actions, Unread> {
     let line = line.trim_start();
-    let (head, path) = line.rsplit_once(" on ").map_or((line, None), |(head, path)| (head, Some(path.trim_start())));
+    // OK because a match of ASCII bytes begins and ends beside ASCII bytes.
+    let on = line.as_bytes().windows(4).rposition(|four| four == b" on ");
+    let (head, path) = on.map_or((line, None), |at| (&line[..at], Some(line[at + 4..].trim_start())));
     let head = head.trim();
     if let Some(&operation) = links.operation_ids.get(head) {
         let path = path.filter(|p| !p.is_empty()).ok_or_else(|| Unread::Resource(head.to_owned()))?;

@@ -210,9 +210,18 @@ impl Grants {
         if self.all.is_empty() {
             return Beginnings::new();
         }
-        let ends = path.match_indices('/').map(|(end, _)| end).chain([path.len()]);
-        let ends = [0].into_iter().chain(ends).take_while(|&end| end <= self.longest);
-        ends.filter_map(|end| Some((*self.beginnings.get(&path[..end])?, end == path.len()))).collect()
+        let mut found = Beginnings::new();
+        let mut look = |end: usize| {
+            // OK because a beginning ends beside a `/`, or with the path.
+            found.extend(self.beginnings.get(&path[..end]).map(|&beginning| (beginning, end == path.len())));
+        };
+        look(0);
+        let separators = path.bytes().enumerate().take(self.longest + 1).filter(|(_, byte)| *byte == b'/');
+        separators.for_each(|(end, _)| look(end));
+        if path.len() <= self.longest {
+            look(path.len());
+        }
+        found
     }
 
     /// Returns the grants, to whomever, that can concern a path.

@@ -626,5 +626,6 @@ pub(crate) fn is_there(path: &str, links: &ServiceBase) -> bool {
     if links.resources.contains_key(path) {
         return true;
     }
-    !links.is_application && path.match_indices('/').any(|(at, _)| links.resources.contains_key(&path[..at]))
+    let is_declared = |at: usize| links.resources.contains_key(&path[..at]);
+    !links.is_application && path.bytes().enumerate().any(|(at, byte)| byte == b'/' && is_declared(at))
 }
