@@ -19,6 +19,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::membership::Groups;
 use super::named::{self, Part, Told};
 use super::rights::{Action, Rights, Side, Within, rights};
+use super::rules::Alike;
 use super::{Engine, Site};
 use crate::links::{GroupId, Party, SystemId, UserId};
 use zest_model::ask::{Act, Session};
@@ -60,8 +61,15 @@ pub struct Classes<'e> {
     alike: Mutex<FxHashMap<SystemId, Arc<Twins>>>,
 }
 
-/// Whose own accounts are alike on a system: the number of the list in which it stands, by the login.
-type Twins = FxHashMap<String, usize>;
+/// Which accounts are alike on a system.
+#[doc(hidden)]
+#[derive(Debug)]
+pub struct Twins {
+    /// Those that nothing but their names and whose they are tells apart.
+    pub lists: Vec<Vec<Alike>>,
+    /// Whose own account is alike: the number of the list in which it stands, by the login.
+    own: FxHashMap<String, usize>,
+}
 
 /// The actions that a pattern takes, or why it cannot be read.
 type Found = Result<Vec<Action>, String>;
@@ -367,7 +375,7 @@ impl<'e> Classes<'e> {
         let account_of = |user: UserId| {
             let id = &self.engine.estate.user(user).id.value;
             let is_there = self.mentions.accounts.get(&*folded(id)).is_some_and(|reach| reach.includes(system));
-            if is_there { twins.get(id).map(|number| Some(*number)) } else { Some(None) }
+            if is_there { twins.own.get(id).map(|number| Some(*number)) } else { Some(None) }
         };
         let mut known: FxHashMap<(u32, Groups, Option<usize>), usize> = FxHashMap::default();
         let mut all: Vec<Vec<Class>> = Vec::new();
@@ -412,15 +420,20 @@ impl<'e> Classes<'e> {
         all
     }
 
-    /// Returns whose own accounts are alike on a system; found once.
-    fn twins(&self, site: Site<'_>) -> Arc<Twins> {
+    /// Returns which accounts are alike on a system; found once.
+    #[doc(hidden)]
+    #[must_use]
+    pub fn twins(&self, site: Site<'_>) -> Arc<Twins> {
         let mut known = self.alike.lock().unwrap_or_else(PoisonError::into_inner);
         let find = || {
-            let lists = site.kind().alike(site).into_iter().enumerate();
+            let lists = site.kind().alike(site);
             // Whoever else may use one has a say in it by name.
-            let own =
-                lists.flat_map(|(number, list)| list.into_iter().filter(|alike| !alike.is_lent).map(move |alike| (alike.login, number)));
-            Arc::new(own.collect())
+            let of_list = |(number, list): (usize, &Vec<Alike>)| {
+                let own = list.iter().filter(|alike| !alike.is_lent);
+                own.map(|alike| (alike.login.clone(), number)).collect::<Vec<_>>()
+            };
+            let own = lists.iter().enumerate().flat_map(of_list).collect();
+            Arc::new(Twins { lists, own })
         };
         Arc::clone(known.entry(site.system()).or_insert_with(find))
     }

@@ -1,5 +1,7 @@
 //! Who may do something: people whom a system cannot tell apart are looked at once.
 
+use std::sync::Arc;
+
 use zest_engine::Engine;
 use zest_engine::classes::{Class, Classes, OfClass};
 use zest_engine::links::UserId;
@@ -39,7 +41,7 @@ pub struct Who<'e> {
     engine: &'e Engine,
     sought: Sought<'e>,
     session: Session,
-    classes: Classes<'e>,
+    classes: Arc<Classes<'e>>,
     parts: Vec<Part<'e>>,
 }
 
@@ -54,7 +56,11 @@ impl<'e> Who<'e> {
     /// Puts the people together whom each of the systems cannot tell apart.
     #[must_use]
     pub fn new(engine: &'e Engine, systems: &[&str], sought: Sought<'e>, session: &Session) -> Self {
-        let classes = Classes::of(engine);
+        Self::among(engine, Arc::new(Classes::of(engine)), systems, sought, session)
+    }
+
+    /// The same, once people who are alike were put together.
+    pub(crate) fn among(engine: &'e Engine, classes: Arc<Classes<'e>>, systems: &[&str], sought: Sought<'e>, session: &Session) -> Self {
         let (Sought::Line(text) | Sought::Statement(text) | Sought::Like(text)) = sought;
         let of_system = |site: zest_engine::rules::Site<'e>| {
             let system = site.entry().id.value.as_str();

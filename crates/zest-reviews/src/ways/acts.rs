@@ -17,7 +17,7 @@ use zest_engine::classes::{Classes, named_in};
 use zest_engine::links::{Party, UserId};
 use zest_engine::named::{self, Told};
 use zest_engine::rights::{Side, Within};
-use zest_engine::rules::Through;
+use zest_engine::rules::{Site, Through};
 use zest_model::ask::{Form, Proven, Question, Session};
 use zest_model::entry::{Kind, Proof};
 use zest_model::source::{Place, visible};
@@ -27,7 +27,7 @@ use super::database::{self, Here, Server};
 use super::fact::{self, Fact};
 use super::strong::Others;
 use super::{Aim, is_member};
-use crate::review::{Sought, Who, sought_on};
+use crate::review::{Part, Sought, Who, sought_on};
 
 /// The acts of a ledger by which people could come to more, found as they are wanted.
 ///
@@ -56,7 +56,7 @@ pub struct Acts<'e> {
     tried: OnceLock<Engine>,
     /// The same with a command set in which every line is, once it is wanted.
     with_anything: OnceLock<Option<Engine>>,
-    classes: OnceLock<Classes<'e>>,
+    classes: OnceLock<Arc<Classes<'e>>>,
     /// Whoever has any act in the ledger as it is.
     actors: OnceLock<FixedBitSet>,
     /// Names that stand in what is looked for.
@@ -188,6 +188,12 @@ const FEW_ACCOUNTS: usize = 50;
 /// For how many accounts it is chosen what of things that exclude each other is so.
 const MAX_CHOICES: usize = 16;
 
+/// From how many people on another thread is worth being started.
+const MANY: usize = 10_000;
+
+/// How much work on another thread is worth being started.
+const MUCH: usize = 100;
+
 /// How many ledgers are kept.
 const MAX_KEPT: usize = 256;
 
@@ -229,16 +235,25 @@ impl<'e> Acts<'e> {
         self.engine
     }
 
-    fn classes(&self) -> &Classes<'e> {
-        self.classes.get_or_init(|| Classes::of(self.engine))
+    fn classes(&self) -> &Arc<Classes<'e>> {
+        self.classes.get_or_init(|| Arc::new(Classes::of(self.engine)))
     }
 
     /// Returns those of whom it must be looked at whether a way leads them somewhere, in the order of the ledger: whoever may do what is
     /// sought, or of whom that is not known, and whoever has any act that could give more. Nobody else comes to anything.
     #[must_use]
     pub fn candidates(&self, aim: Option<Aim<'_>>) -> Vec<&'e str> {
-        let mut all = self.actors().clone();
         let estate = self.engine.estate();
+        if let Some(Aim::Do(sought, systems, stated)) = aim
+            && estate.users().len() >= MANY
+        {
+            // Neither hangs on the other: on one thread they come after each other, below.
+            std::thread::scope(|scope| {
+                scope.spawn(|| self.doers(sought, systems, stated));
+                self.actors();
+            });
+        }
+        let mut all = self.actors().clone();
         match aim {
             None => {}
             Some(Aim::Do(sought, systems, stated)) => all.union_with(&self.doers(sought, systems, stated)),
@@ -362,10 +377,11 @@ impl<'e> Acts<'e> {
         let found = known.entry(key).or_insert_with(|| {
             let mut all = FixedBitSet::with_capacity(self.engine.estate().users().len());
             let mut note = |systems: &[&str], sought| {
-                let who = Who::new(self.engine, systems, sought, stated);
+                let who = Who::among(self.engine, Arc::clone(self.classes()), systems, sought, stated);
                 // Beyond a limit there could be more.
-                let held = who.parts().iter().flat_map(|part| who.looked_at(part));
-                held.flat_map(|held| held.people).for_each(|user| all.insert(user.index()));
+                let people = |part: &Part<'_>| who.looked_at(part).into_iter().flat_map(|held| held.people).collect();
+                let held: Vec<Vec<UserId>> = on_two_threads(who.parts(), people);
+                held.iter().flatten().for_each(|user| all.insert(user.index()));
             };
             note(systems, sought);
             for InName { system, line: _, through } in &*self.through(sought, systems) {
@@ -566,20 +582,22 @@ impl<'e> Acts<'e> {
 
     /// Returns what is written of a database server in the ledger as it is.
     pub(super) fn server(&self, system: &str) -> Option<Arc<Server>> {
-        self.server_in(self.engine, &self.servers, system)
+        let of = |site: Site<'_>| Server::of(site, &self.classes().twins(site).lists, |account| self.is_asked(account));
+        self.server_in(self.engine, &self.servers, system, of)
     }
 
     /// Returns the same of the ledger in which things are tried.
     fn tried_server(&self, system: &str) -> Option<Arc<Server>> {
-        self.server_in(self.tried(), &self.tried_servers, system)
+        let of = |site: Site<'_>| Server::of(site, &site.kind().alike(site), |account| self.is_asked(account));
+        self.server_in(self.tried(), &self.tried_servers, system, of)
     }
 
-    fn server_in(&self, engine: &Engine, servers: &Mutex<Servers>, system: &str) -> Option<Arc<Server>> {
+    fn server_in(&self, engine: &Engine, servers: &Mutex<Servers>, system: &str, of: impl Fn(Site<'_>) -> Server) -> Option<Arc<Server>> {
         if self.meant.as_ref().is_some_and(|meant| !meant.contains(system)) {
             return None;
         }
         let mut known = servers.lock().unwrap_or_else(PoisonError::into_inner);
-        let made = || Server::of(engine, system, |account| self.is_asked(account)).map(Arc::new);
+        let made = || engine.site(system).filter(|site| site.entry().kind().is_database()).map(|site| Arc::new(of(site)));
         known.entry(system.to_owned()).or_insert_with(made).clone()
     }
 
@@ -733,4 +751,17 @@ impl Named {
         };
         self.are_compared || self.exact.contains(&format!("{sort}/{name}")) || self.several.iter().any(takes)
     }
+}
+
+/// Does something with each of some things, every other one on another thread where they are many.
+fn on_two_threads<T: Sync, R: Send>(list: &[T], one: impl Fn(&T) -> R + Sync) -> Vec<R> {
+    if list.len() < MUCH {
+        return list.iter().map(one).collect();
+    }
+    std::thread::scope(|scope| {
+        let other = scope.spawn(|| list.iter().skip(1).step_by(2).map(&one).collect::<Vec<R>>());
+        let mut all: Vec<R> = list.iter().step_by(2).map(&one).collect();
+        all.extend(other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)));
+        all
+    })
 }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use zest_engine::Engine;
+use zest_engine::rules::{Alike, Site};
 use zest_model::ask::{Question, Refusal, Session, Verdict};
 use zest_model::entry::{Database, DatabaseObject, DatabaseRole, Kind};
 use zest_model::source::visible;
@@ -55,12 +56,10 @@ struct Known {
 }
 
 impl Server {
-    /// Looks at a server; accounts that are named in what is looked for stand for no others.
-    pub(super) fn of(engine: &Engine, system: &str, is_asked: impl Fn(&str) -> bool) -> Option<Self> {
-        let site = engine.site(system)?;
-        let kind = site.entry().kind();
-        kind.is_database().then_some(())?;
-        let databases = engine.estate().entries().databases.iter();
+    /// Looks at a database server of which some accounts are alike; those that are named in what is looked for stand for no others.
+    pub(super) fn of(site: Site<'_>, lists: &[Vec<Alike>], is_asked: impl Fn(&str) -> bool) -> Self {
+        let (kind, system) = (site.entry().kind(), site.entry().id.value.as_str());
+        let databases = site.engine().estate().entries().databases.iter();
         let parts: Vec<Arc<Database>> = databases.filter(|database| database.system.value == system).cloned().collect();
         let written = || parts.iter().flat_map(|part| &part.accounts);
         let one = |account: &DatabaseRole| Known { name: account.name.value.clone(), login: site.kind().login_of(&account.name.value) };
@@ -72,7 +71,6 @@ impl Server {
             by_login.entry(account.login.clone()).or_default().push(position);
             entry.used_by.iter().for_each(|by| lent.entry(by.value.clone()).or_default().push(position));
         }
-        let lists = site.kind().alike(site);
         let list_of: FxHashMap<&str, usize> =
             lists.iter().enumerate().flat_map(|(number, list)| list.iter().map(move |alike| (alike.account.as_str(), number))).collect();
         // Lists of those that are alike come before the numbers of those who stand alone.
@@ -89,7 +87,7 @@ impl Server {
         }
         let roles = parts.iter().flat_map(|part| &part.roles).map(|role| role.name.value.clone()).collect();
         let strong = Strong::of(kind, &parts);
-        Some(Self { system: system.to_owned(), kind, parts, accounts, roles, strong, by_name, by_login, lent, alike, alike_of })
+        Self { system: system.to_owned(), kind, parts, accounts, roles, strong, by_name, by_login, lent, alike, alike_of }
     }
 
     /// Returns the accounts that somebody uses where some things are so: their own, those that are lent to them, and what they came to.
