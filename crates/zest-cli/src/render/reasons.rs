@@ -19,23 +19,28 @@ pub(crate) fn of(answer: &Answer, ledger: &str, more: impl Fn(usize, &Remedy) ->
             Width::Session | Width::Narrow | Width::Wide => "remedy",
             Width::WiderThanNeeded => "wider than needed",
         };
-        let text: Vec<&str> = steps.iter().map(|step| step.text.as_str()).collect();
         let after = if *verdict == Verdict::AllowedAfter { "; then after obligations" } else { "" };
         let More { writes, opens } = more(number, remedy);
         let pasted = |written: &Written| anstream::adapter::strip_str(&to_paste(written)).to_string().trim().to_owned();
-        table.row([
-            "".into(),
-            (&answer.question.user).into(),
-            (&answer.question.system).into(),
-            (&answer.question.line).into(),
-            "".into(),
-            heading.into(),
-            "".into(),
-            format!("{}{after}", text.join(", and ")).into(),
-            steps.iter().find_map(|step| step.location.as_ref()).into(),
-            opens.as_ref().map_or_else(String::new, opened).into(),
-            writes.iter().map(pasted).collect::<Vec<_>>().join("\n").into(),
-        ]);
+        let mut opens = opens.as_ref().map_or_else(String::new, opened);
+        let mut writes = writes.iter().map(pasted).collect::<Vec<_>>().join("\n");
+        // Each change has a place of its own; what all of them together open and write stands beside the first.
+        for (turn, step) in steps.iter().enumerate() {
+            let (of, is_last) = (steps.len(), turn + 1 == steps.len());
+            table.row([
+                "".into(),
+                (&answer.question.user).into(),
+                (&answer.question.system).into(),
+                (&answer.question.line).into(),
+                "".into(),
+                heading.into(),
+                if of > 1 { format!("change {} of {of}", turn + 1) } else { String::new() }.into(),
+                format!("{}{}", step.text, if is_last { after } else { "" }).into(),
+                step.location.as_ref().into(),
+                std::mem::take(&mut opens).into(),
+                std::mem::take(&mut writes).into(),
+            ]);
+        }
     }
     if answer.remedies.is_empty() {
         table.remark("no small change that was tried would allow it");

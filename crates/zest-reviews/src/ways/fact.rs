@@ -140,11 +140,29 @@ pub(super) fn without_accounts(engine: &Engine, servers: &[(&str, FxHashSet<&str
     let mut rows = Rows::default();
     for (system, accounts) in servers.iter().filter(|(_, accounts)| !accounts.is_empty()) {
         for row in parts(&entries.databases, |part| part.system.value == *system) {
-            entries.databases.edit(row, |part| part.accounts.retain(|account| !accounts.contains(account.name.value.as_str())));
+            let left = without(&entries.databases[row], |account| accounts.contains(account.name.value.as_str()));
+            entries.databases.set(row, Arc::new(left));
         }
         anew(&entries, &mut rows, system)?;
     }
     engine.with_rows(entries, rows).ok()
+}
+
+/// Returns what a database server holds without some of its accounts, which are not copied on the way: they are most of it.
+fn without(database: &Database, goes: impl Fn(&DatabaseRole) -> bool) -> Database {
+    let Database { system, owner, accounts, roles, objects, grants, default_grants, settings, not_modelled, more } = database;
+    Database {
+        system: system.clone(),
+        owner: owner.clone(),
+        accounts: accounts.iter().filter(|account| !goes(account)).cloned().collect(),
+        roles: roles.clone(),
+        objects: objects.clone(),
+        grants: grants.clone(),
+        default_grants: default_grants.clone(),
+        settings: settings.clone(),
+        not_modelled: not_modelled.clone(),
+        more: *more,
+    }
 }
 
 /// Returns a ledger with a command set in which every line is.
