@@ -173,3 +173,30 @@ fn nothing_of_a_ledger_is_markdown() {
         assert!(shown.rows.iter().all(|row| row.len() == shown.rows[0].len()), "{words:?}: {}", markdown.out);
     }
 }
+
+#[test]
+fn a_remedy_of_several_changes_has_a_row_for_each_with_its_place() {
+    let line = "ask purser-1 --on sw-selkie-1 --ledger demo/lanternsound show release";
+    let data: Value = serde_json::from_str(&ran(line, "json").out).expect("it is JSON");
+    let text = |value: &Value| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+    let mut steps: Vec<[String; 4]> = Vec::new();
+    for remedy in data["remedies"].as_array().expect("a list") {
+        let all = remedy["steps"].as_array().expect("a list");
+        for (turn, step) in all.iter().enumerate() {
+            let of = if all.len() > 1 { format!("change {} of {}", turn + 1, all.len()) } else { String::new() };
+            let place = &step["place"];
+            let at = |part: &str| if place.is_null() { String::new() } else { text(&place[part]) };
+            steps.push([of, text(&step["text"]), at("file"), at("line")]);
+        }
+    }
+    assert!(steps.iter().any(|[of, _, file, _]| of == "change 3 of 3" && file == "commands.toml"), "{steps:?}");
+    let (head, rows) = values(&ran(line, "csv").out);
+    let at = |name: &str| head.iter().position(|column| column == name).expect("a column");
+    let is_remedy = |row: &&Vec<String>| ["remedy", "wider than needed"].contains(&row[at("stage")].as_str());
+    let told: Vec<[String; 4]> =
+        rows.iter().filter(is_remedy).map(|row| ["outcome", "text", "file", "line"].map(|name| row[at(name)].clone())).collect();
+    assert_eq!(told, steps);
+    let markdown = shown(&ran(line, "markdown").out);
+    let place = format!("{}:{}", steps.last().expect("a step")[2], steps.last().expect("a step")[3]);
+    assert!(markdown.rows.iter().flatten().any(|cell| cell.starts_with(&place)), "{place}: {:?}", markdown.rows);
+}
