@@ -7,8 +7,22 @@ use smallvec::SmallVec;
 use zest_words::is_hidden;
 
 /// The longest line that is read, in bytes.
+///
+/// # Example
+/// ```
+/// use zest_ledger::command::{LineError, MAX_LINE_BYTES, read_line};
+/// assert!(read_line(&"x".repeat(MAX_LINE_BYTES)).is_ok());
+/// assert_eq!(read_line(&"x".repeat(MAX_LINE_BYTES + 1)), Err(LineError::TooLong));
+/// ```
 pub const MAX_LINE_BYTES: usize = 4096;
 /// The most words a line may have.
+///
+/// # Example
+/// ```
+/// use zest_ledger::command::{LineError, MAX_LINE_WORDS, read_line};
+/// assert!(read_line(&"x ".repeat(MAX_LINE_WORDS)).is_ok());
+/// assert_eq!(read_line(&"x ".repeat(MAX_LINE_WORDS + 1)), Err(LineError::TooLong));
+/// ```
 pub const MAX_LINE_WORDS: usize = 256;
 
 /// The words of a line, borrowed from its text.

@@ -40,6 +40,18 @@ pub enum Act {
 }
 
 /// What runs as an account of a host.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{Act, Running};
+/// let runs = |text: &str| match text.parse() {
+///     Ok(Act::Account { running, .. }) => running,
+///     other => panic!("{other:?}"),
+/// };
+/// assert_eq!(runs("account:batch"), Running::TheLine);
+/// assert_eq!(runs("shell:batch"), Running::LoginShell);
+/// assert_eq!(runs("account:batch /opt/jobs/run"), Running::Line("/opt/jobs/run".to_owned()));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Running {
     /// The line of the question, and nothing else.

@@ -9,6 +9,14 @@ use crate::source::Location;
 use super::{Question, Remedy};
 
 /// The stages of an answer, in order. Each of them can refuse.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{Refusal, Stage};
+/// assert_eq!(Refusal::AboveCeiling.stage(), Stage::Permission);
+/// assert!(Stage::Entry < Stage::Standing, "in the order in which they are asked");
+/// assert_eq!(Stage::Obligations.word(), "obligations");
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
@@ -40,6 +48,12 @@ impl Stage {
 }
 
 /// The result in one word.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::Verdict;
+/// assert_eq!(Verdict::AllowedAfter.word(), "allowed after obligations");
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
@@ -68,6 +82,17 @@ impl Verdict {
 macro_rules! refusals {
     ($($(#[doc = $doc:literal])+ $name:ident = $slug:literal $stage:ident;)+) => {
         /// The stable code of a refusal.
+        ///
+        /// # Example
+        /// ```
+        /// use zest_ledger::ask::{Refusal, Stage};
+        /// let refusal = Refusal::AboveCeiling;
+        /// assert_eq!((refusal.code(), refusal.stage()), ("above-ceiling", Stage::Permission));
+        /// assert_eq!(refusal.description(), "The requested level is above the ceiling of the session's band.");
+        /// // A name that is nowhere is a slip of whoever asks.
+        /// assert!(Refusal::UnknownSystem.names_nothing() && !refusal.names_nothing());
+        /// assert!(Refusal::ALL.contains(&refusal));
+        /// ```
         #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
         #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
         #[non_exhaustive]
@@ -296,6 +321,23 @@ refusals! {
 ///
 /// Two are equal if they are the same rule at the same place of a set of the same name, also in two engines of which one numbers its
 /// sets otherwise.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question};
+/// # let text = r#"
+/// # users.watch-1.proofs = ["password"]
+/// # vocabularies.corvane-os.commands = [{ line = "show log" }]
+/// # command-sets.look-only.rules = ["allow show ..."]
+/// # roles.reader = { band = { start = 1, ceiling = 1 }, commands = ["look-only"] }
+/// # systems.sw-1 = { kind = "network-device", vocabulary = "corvane-os", no-command-set = "nothing", authorisation = { levels = "all", configuration = true } }
+/// # assignments = [{ to = ["user:watch-1"], roles = ["reader"], on = { all = true } }]
+/// # "#;
+/// let engine = Engine::compile(Ledger::new().document("it.toml", text).estate()?)?;
+/// let rule = engine.decide(&Question::new("watch-1", "sw-1", "show log")).rule.expect("a rule permits it");
+/// assert_eq!((engine.estate().set(rule.set).id.value.as_str(), rule.index), ("look-only", 0));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct RuleRef {
     /// The set whose automaton decided.
@@ -322,6 +364,17 @@ impl std::hash::Hash for RuleRef {
 }
 
 /// A verdict without its explanation: what a decision costs nothing more than.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, ask::{Refusal, Verdict}};
+/// let text = "users.watch-1.proofs = ['password']\nsystems.rota.kind = 'application'";
+/// let engine = Engine::compile(Ledger::new().document("it.toml", text).estate()?)?;
+/// let decision = engine.decide(&Question::new("watch-1", "sw-1", "show log"));
+/// assert_eq!((decision.verdict, decision.refusal), (Verdict::Denied, Some(Refusal::UnknownSystem)));
+/// assert!(decision.rule.is_none());
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Decision {
     /// The verdict.
@@ -335,6 +388,13 @@ pub struct Decision {
 }
 
 /// What a gate said.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{GateOutcome, Refusal};
+/// let outcome = GateOutcome::Refuses(Refusal::NoAssignment);
+/// assert_ne!(outcome, GateOutcome::Passes);
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum GateOutcome {
     /// It lets the action through.
@@ -346,6 +406,18 @@ pub enum GateOutcome {
 }
 
 /// One reason in an answer, with the entry it rests on.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, ask::{GateOutcome, Refusal, Stage}};
+/// # let text = "users.watch-1.proofs = ['password']\nsystems.rota.kind = 'application'\napplications.rota = { types.shift.rights = ['plan'], objects.'shift/early' = {} }";
+/// let engine = Engine::compile(Ledger::new().document("it.toml", text).estate()?)?;
+/// let answer = engine.explain(&Question::new("watch-1", "rota", "plan on shift/early"));
+/// let gate = answer.first_refusal().expect("nothing grants it");
+/// assert_eq!((gate.stage, gate.outcome), (Stage::Permission, GateOutcome::Refuses(Refusal::NotGranted)));
+/// assert_eq!(gate.text, "nothing grants `watch-1` `plan` on `shift/early`");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Gate {
     /// Its stage.
@@ -376,6 +448,18 @@ impl Gate {
 /// An explained answer.
 ///
 /// Two answers are equal if they say the same: also answers of two engines, of which one may have rules that the other has not.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, ask::{Refusal, Verdict}};
+/// # let text = "users.watch-1.proofs = ['password']\nsystems.rota.kind = 'application'\napplications.rota = { types.shift.rights = ['plan'], objects.'shift/early' = {} }";
+/// let engine = Engine::compile(Ledger::new().document("it.toml", text).estate()?)?;
+/// let answer = engine.ask(&Question::new("watch-1", "rota", "plan on shift/early"));
+/// assert_eq!((answer.verdict, answer.refusal), (Verdict::Denied, Some(Refusal::NotGranted)));
+/// // What would turn it round, the narrowest first.
+/// assert_eq!(answer.remedies[0].steps[0].text, "if `user:watch-1` were granted `plan` on `shift/early`");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Answer {
     /// The question.

@@ -6,6 +6,14 @@ use crate::finding::Findings;
 use crate::source::Location;
 
 /// One edit of a document, in the terms of TOML.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{Edit, EditStep, How};
+/// let path = vec![EditStep::Key("users".to_owned()), EditStep::Key("watch-1".to_owned())];
+/// let edit = Edit::new(Some("people.toml".to_owned()), path, "disabled", How::Unset);
+/// assert_eq!(edit.to_string(), "people.toml: users.watch-1.disabled: take out");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Edit {
     /// The document; none for an entry that was built in code.
@@ -53,6 +61,13 @@ pub struct Written {
 }
 
 /// One step on the way to a table.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{Edit, EditStep, How};
+/// let path = vec![EditStep::Key("assignments".to_owned()), EditStep::Nth(1)];
+/// assert_eq!(Edit::new(None, path, "rank", How::Set("5".to_owned())).to_string(), "assignments.2.rank: set 5");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Step {
     /// A key of a table.
@@ -62,6 +77,14 @@ pub enum Step {
 }
 
 /// What happens to a value; values are written as TOML.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{Edit, EditStep, How};
+/// let of = |how| Edit::new(None, vec![EditStep::Key("groups".to_owned()), EditStep::Key("watch".to_owned())], "members", how).to_string();
+/// assert_eq!(of(How::AddLast("\"user:watch-1\"".to_owned())), "groups.watch.members: add \"user:watch-1\"");
+/// assert_eq!(of(How::TakeOut("user:watch-2".to_owned())), "groups.watch.members: take \"user:watch-2\" out");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum How {
     /// It becomes this.
@@ -100,6 +123,16 @@ impl fmt::Display for Edit {
 }
 
 /// Why a change cannot be applied.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::{Change, Conflict}};
+/// let text = "users.watch-1.proofs = ['password']\nsystems.rota.kind = 'application'";
+/// let engine = Engine::compile(Ledger::new().document("it.toml", text).estate()?)?;
+/// let conflict = engine.with(&[Change::Enable { user: "watch-9".to_owned() }]).expect_err("nobody has that name");
+/// assert!(matches!(conflict, Conflict::Unknown(_)), "{conflict}");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 #[non_exhaustive]
 pub enum Conflict {

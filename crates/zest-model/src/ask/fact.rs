@@ -55,6 +55,13 @@ pub enum Fact {
 }
 
 /// How often a fact is stated, and as what.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{Fact, FactForm};
+/// assert_eq!(Fact::At.form(), FactForm::One("MOMENT"));
+/// assert_eq!(Fact::Confirmed.form(), FactForm::Flag);
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum FactForm {
     /// It holds or is not stated.

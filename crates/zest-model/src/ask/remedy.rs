@@ -44,6 +44,19 @@ impl Width {
 }
 
 /// A smallest change, or a few together, that turns a refusal round.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, ask::{Verdict, Width}};
+/// let text = "users.watch-1 = { proofs = ['password'], disabled = true }\nsystems.rota.kind = 'application'\n\
+///     applications.rota = { types.shift.rights = ['plan'], objects.'shift/early' = {}, \
+///     grants = [{ allow = ['plan'], on = 'shift/*', to = ['user:watch-1'] }] }";
+/// let engine = Engine::compile(Ledger::new().document("it.toml", text).estate()?)?;
+/// let answer = engine.ask(&Question::new("watch-1", "rota", "plan on shift/early"));
+/// let remedy = &answer.remedies[0];
+/// assert_eq!((remedy.verdict, remedy.width, remedy.steps.len()), (Verdict::Allowed, Width::Narrow, 1));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq)]
 pub struct Remedy {
     /// The changes, in order; none of them can be left out.
@@ -57,6 +70,21 @@ pub struct Remedy {
 }
 
 /// One change of a remedy.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Question, ask::Change};
+/// # let text = "users.watch-1 = { proofs = ['password'], disabled = true }\nsystems.rota.kind = 'application'\n\
+/// #     applications.rota = { types.shift.rights = ['plan'], objects.'shift/early' = {}, \
+/// #     grants = [{ allow = ['plan'], on = 'shift/*', to = ['user:watch-1'] }] }";
+/// # let engine = Engine::compile(Ledger::new().document("it.toml", text).estate()?)?;
+/// let answer = engine.ask(&Question::new("watch-1", "rota", "plan on shift/early"));
+/// let step = &answer.remedies[0].steps[0];
+/// assert_eq!(step.text, "if `watch-1` were not disabled");
+/// assert_eq!(step.change, Change::Enable { user: "watch-1".to_owned() });
+/// assert!(step.location.is_some(), "it is a change of the ledger");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq)]
 pub struct Step {
     /// What to change.

@@ -10,6 +10,14 @@ use crate::source::visible;
 use super::{Act, FactError};
 
 /// Whether the central identity source can be reached.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{Central, Fact, Session};
+/// let down = Session { central: Central::Down, ..Session::default() };
+/// assert_eq!(Session::default().central, Central::Up);
+/// assert_eq!(down.stated()[0].0, Fact::Central);
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub enum Central {
     /// It answers.
@@ -20,6 +28,16 @@ pub enum Central {
 }
 
 /// A proof of identity that was given in the session.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{ask::Proven, entry::{Channel, Proof}};
+/// let proven = Proven::parse(Proof::OneTimeCode, "10m by web")?;
+/// assert_eq!(proven.channel, Some(Channel::Web));
+/// assert_eq!(proven.written(), "10m by web");
+/// assert!(Proven::parse(Proof::OneTimeCode, "soon").is_err());
+/// # Ok::<(), zest_ledger::ask::FactError>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Proven {
     /// Which one.
@@ -116,6 +134,13 @@ pub struct Session {
 }
 
 /// How an action is written.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Question, ask::Form};
+/// assert_eq!(Question::new("tariff-1", "ticketing", "select on table fares.price").form, Form::Line);
+/// assert_eq!(Question::statement("tariff-1", "ticketing", "SELECT 1").form, Form::Statement);
+/// ```
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub enum Form {
     /// A command line, or a privilege on an object.

@@ -10,6 +10,14 @@ use crate::source::{At, Place};
 use crate::written::{Source, Written, shape, table};
 
 /// The privilege level at which a session starts and the highest it may reach.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::{Band, Role};
+/// let role = Role::new("pier-tracer").band(1, 7);
+/// let band: &Band = role.band.as_ref().expect("it was set");
+/// assert_eq!((band.start.value, band.ceiling.value), (1, 7));
+/// ```
 #[derive(Clone, Debug)]
 pub struct Band {
     /// Where a session starts.
@@ -121,6 +129,16 @@ impl Role {
 
 table! {
     /// Which systems an assignment covers: all parts that are given must fit.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Assignment, On};
+    /// let on_two = Assignment::new(On::systems(&["sw-1", "sw-2"])).to("group:shore-watch").role("reader");
+    /// assert_eq!(on_two.on.systems.len(), 2);
+    /// let of_a_site = On::label("site", "selkie");
+    /// assert_eq!(of_a_site.labels.len(), 1);
+    /// assert!(On::within("lanternsound/production").systems.is_empty());
+    /// ```
     #[derive(Default)]
     On {
         /// Where the selection is written.

@@ -69,6 +69,14 @@ words! {
 }
 
 /// A mode of a device's command line.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::Vocabulary;
+/// let make = Vocabulary::new("corvane-os").mode("deck").configuration_mode("settings").start_mode("deck");
+/// assert_eq!(make.modes.iter().map(|mode| mode.configuration).collect::<Vec<_>>(), [false, true]);
+/// assert_eq!(make.modes[0].name.value, "deck");
+/// ```
 #[derive(Clone, Debug)]
 pub struct Mode {
     /// The mode's name.
@@ -103,6 +111,15 @@ impl Entry for Mode {
 }
 
 /// A command of a vocabulary.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::{Command, Does};
+/// let leave = Command::new("leave").level(0).does(Does::LeaveSession).about("ends the session");
+/// let settings = Command::new("settings").level(15).mode("deck").enters("settings");
+/// assert_eq!((leave.line.value.as_str(), leave.level.map(|level| level.value)), ("leave", Some(0)));
+/// assert_eq!(settings.enters.expect("it was set").value, "settings");
+/// ```
 #[derive(Clone, Debug)]
 pub struct Command {
     /// The line as a pattern.
@@ -249,6 +266,13 @@ impl Vocabulary {
 }
 
 /// One rule of a command set.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::{CommandSet, RuleVerb};
+/// let set = CommandSet::new("look-only").deny("show settings live ...").allow("show ...");
+/// assert_eq!((set.rules[0].verb, set.rules[0].text.value.as_str()), (RuleVerb::Deny, "show settings live ..."));
+/// ```
 #[derive(Clone, Debug)]
 pub struct Rule {
     /// What it does.

@@ -115,6 +115,14 @@ impl Database {
 
 table! {
     /// An account or a role of a database server.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::DatabaseRole;
+    /// let clerk = DatabaseRole::new("clerk-1").used_by("user:clerk-1").member_of("fare-clerk").inherit(true).locked(false);
+    /// let lead = DatabaseRole::new("lead").administers("fare-clerk").may("create-role").default_role("fare-clerk");
+    /// assert_eq!((clerk.member_of[0].value.as_str(), lead.may[0].value.as_str()), ("fare-clerk", "create-role"));
+    /// ```
     DatabaseRole {
         /// The name; on MariaDB an account is `name@origin`.
         name: At<String>,
@@ -181,6 +189,14 @@ impl DatabaseRole {
 
 table! {
     /// An object of a database.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{DatabaseObject, RunsAs};
+    /// let table = DatabaseObject::new("table fares.price").column("zone", "int").owner("harbour");
+    /// let view = DatabaseObject::new("view fares.cheap").query("SELECT zone FROM fares.price").runs_as(RunsAs::Owner);
+    /// assert_eq!((table.columns.len(), view.query.is_some()), (1, true));
+    /// ```
     DatabaseObject {
         /// Class and name: `table fares.price`.
         name: At<String>,
@@ -279,6 +295,14 @@ table! {
 
 table! {
     /// A grant, or a correction that takes something back.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::DatabaseGrant;
+    /// let grant = DatabaseGrant::allow(&["select"]).on("table fares.price").columns("zone").to("fare-clerk").regrant(true);
+    /// let back = DatabaseGrant::revoke(&["select"]).on("table fares.price").to("fare-clerk").grantor("harbour");
+    /// assert_eq!((grant.to[0].value.as_str(), back.grantor.expect("it was set").value.as_str()), ("fare-clerk", "harbour"));
+    /// ```
     DatabaseGrant {
         /// Where it is written.
         place: Place,

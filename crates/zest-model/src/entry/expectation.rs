@@ -56,6 +56,16 @@ table! {
 }
 
 /// A session by name: its facts can be stated by the name.
+///
+/// # Example
+/// ```
+/// use zest_ledger::Ledger;
+/// let text = "users.watch-1.proofs = ['password']\nsystems.rota.kind = 'application'\n\
+///     [sessions.at-night]\nat = 2026-11-25T02:00:00+01:00\nby = 'terminal'";
+/// let ledger = Ledger::new().document("it.toml", text).estate()?;
+/// assert_eq!(ledger.entries().sessions[0].id.value, "at-night");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct NamedSession {
     /// The id.

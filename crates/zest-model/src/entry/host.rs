@@ -70,6 +70,14 @@ impl Host {
 
 table! {
     /// An account of a host.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::HostAccount;
+    /// let batch = HostAccount::new("batch").shell("/usr/sbin/nologin").used_by("group:crew").locked(false).commands("jobs");
+    /// assert_eq!(batch.shell_path(), "/usr/sbin/nologin");
+    /// assert_eq!(HostAccount::new("watch-1").shell_path(), HostAccount::DEFAULT_SHELL);
+    /// ```
     HostAccount {
         /// The login.
         login: At<String>,
@@ -126,6 +134,14 @@ impl HostAccount {
 
 table! {
     /// Who may run what as which account.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Host, RunAs};
+    /// let rule = RunAs::new(&["group:crew"], &["batch"], &["jobs"]).without_proof();
+    /// let host = Host::new("runner").run_as(rule).keep_environment("TZ");
+    /// assert_eq!(host.run_as[0].by[0].value, "group:crew");
+    /// ```
     RunAs {
         /// Where it is written.
         place: Place,

@@ -195,6 +195,13 @@ impl Service {
 
 table! {
     /// An operation of a cloud, or a right of an application.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::Service;
+    /// let cloud = Service::new("skyquay").operation("hulls.stop");
+    /// assert_eq!(cloud.operations[0].name.value, "hulls.stop");
+    /// ```
     Operation {
         /// The name.
         name: At<String>,
@@ -208,6 +215,16 @@ table! {
 
 table! {
     /// A container, a resource or an object, by its path.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Obligations, Resource};
+    /// let ramp = Resource::new("ramp/selkie-1").attribute("pier", "selkie").after(Obligations::confirm());
+    /// assert_eq!((ramp.path.value.as_str(), ramp.attributes.len()), ("ramp/selkie-1", 1));
+    /// // Whoever may read a secret can sign in as whose credential it is.
+    /// let secret = Resource::new("vault/desk").opens("user:desk-1");
+    /// assert_eq!(secret.opens[0].value, "user:desk-1");
+    /// ```
     Resource {
         /// The path: `lanternsound/production/tickets`, or `ramp/selkie-1`.
         path: At<String>,
@@ -254,6 +271,14 @@ impl Resource {
 
 table! {
     /// A type of objects of an application.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{ObjectType, Obligations};
+    /// let ramp = ObjectType::new("ramp").right("move").right("see").looks("see").after(Obligations::second_person("group:watch-leads"));
+    /// assert_eq!(ramp.rights.len(), 2);
+    /// assert!(!ramp.after.is_empty());
+    /// ```
     ObjectType {
         /// The name, which is the first part of the paths of its objects.
         name: At<String>,
@@ -403,6 +428,13 @@ impl Grant {
 
 table! {
     /// What grants can give at most.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Ceiling, Service};
+    /// let ceiling = Ceiling::allow(&["hulls.read"]).of("group:trainees").within("lanternsound/production");
+    /// assert_eq!(Service::new("skyquay").ceiling(ceiling).ceilings.len(), 1);
+    /// ```
     Ceiling {
         /// Where it is written.
         place: Place,
@@ -443,6 +475,13 @@ impl Ceiling {
 }
 
 /// Who may act as a user, proving identity with their own credential.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::Service;
+/// let rota = Service::new("rota").acting("user:mate-1", &["group:desk"]);
+/// assert_eq!((rota.acting[0].target.value.as_str(), rota.acting[0].by[0].value.as_str()), ("user:mate-1", "group:desk"));
+/// ```
 #[derive(Clone, Debug)]
 pub struct ActAs {
     /// Where it is written.

@@ -158,6 +158,16 @@ words! {
 }
 
 /// Which levels have their commands authorised centrally.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, entry::AuthorisedLevels};
+/// # let text = "vocabularies.make.commands = [{ line = 'show log' }]\nsystems.sw-1 = { kind = 'network-device', vocabulary = 'make', no-command-set = 'nothing', authorisation = { levels = [1, 15], configuration = true } }";
+/// let estate = Ledger::new().document("it.toml", text).estate()?;
+/// let rule = estate.systems()[0].authorisation.as_ref().expect("it is written");
+/// assert_eq!(rule.value.levels, AuthorisedLevels::Listed(vec![1, 15]));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum AuthorisedLevels {
     /// All sixteen.
@@ -167,6 +177,14 @@ pub enum AuthorisedLevels {
 }
 
 /// Where a device asks the command sets: at which levels, and in configuration modes.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::{Authorisation, AuthorisedLevels, System, Unrestricted};
+/// let rule = Authorisation { levels: AuthorisedLevels::All, configuration: false };
+/// let device = System::network_device("sw-1", "corvane-os", Unrestricted::Nothing).authorisation(rule.clone());
+/// assert_eq!(device.authorisation.expect("it was set").value, rule);
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Authorisation {
     /// Levels whose commands are authorised centrally, outside configuration modes.
@@ -176,6 +194,16 @@ pub struct Authorisation {
 }
 
 /// Texts shown around sign-in. They are recorded and rolled out; no answer depends on them.
+///
+/// # Example
+/// ```
+/// use zest_ledger::Ledger;
+/// let text = "systems.rota = { kind = 'application', notices = { before = 'Crew only.' } }";
+/// let estate = Ledger::new().document("it.toml", text).estate()?;
+/// let notices = estate.systems()[0].notices.as_ref().expect("they are written");
+/// assert_eq!((notices.value.before.as_deref(), notices.value.after.as_deref()), (Some("Crew only."), None));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Notices {
     /// Shown before sign-in.
@@ -185,6 +213,14 @@ pub struct Notices {
 }
 
 /// A device's own level for one command of its vocabulary.
+///
+/// # Example
+/// ```
+/// use zest_ledger::entry::{System, Unrestricted};
+/// let device = System::network_device("sw-1", "corvane-os", Unrestricted::Nothing).own_level("show log", 7);
+/// let own = &device.own_levels[0];
+/// assert_eq!((own.command.value.as_str(), own.level.value), ("show log", 7));
+/// ```
 #[derive(Clone, Debug)]
 pub struct OwnLevel {
     /// The command's line exactly as the vocabulary writes it.
