@@ -753,7 +753,7 @@ impl Named {
     }
 }
 
-/// Does something with each of some things, every other one on another thread where they are many.
+/// Does something with each of some things, every other one on another thread where they are many; what comes of them is in no order.
 fn on_two_threads<T: Sync, R: Send>(list: &[T], one: impl Fn(&T) -> R + Sync) -> Vec<R> {
     if list.len() < MUCH {
         return list.iter().map(one).collect();
