@@ -10,7 +10,7 @@ use zest_ledger::promise::{Standing, promises};
 use zest_ledger::review::Sought;
 use zest_ledger::ways::{Acts, Aim, Way, Ways, cuts, unmeant};
 use zest_ledger::{Engine, Ledger};
-use zest_testkit::{estates, questions, seed};
+use zest_testkit::{estates, questions, seed, sized};
 
 use crate::support::{engine, findings};
 
@@ -1313,5 +1313,30 @@ fn who_writes_and_what_a_secret_opens_must_be_there() {
         ("objects.\"rota/tides\" = {}", "objects.\"rota/tides\" = { opens = [\"user:captain\"] }", vec![BadValue]),
     ] {
         assert_eq!(with(from, to), expected, "{to}");
+    }
+}
+
+/// From 10,000 people on two threads look: whoever has an act, and whoever may what is sought, and nobody else.
+#[test]
+fn of_many_people_those_are_looked_at_who_may_it_and_who_have_an_act() {
+    let root = Session { acting: vec!["account:root".parse().expect("a link")], ..Session::default() };
+    let plain = Session::default();
+    let rows = [
+        (sized::administered(10_000), "runner", "/bin/bash", &root),
+        (sized::served(10_000), "fares", "delete on table public.price", &plain),
+        (sized::served(10_000), "points", "delete on table points.member", &plain),
+    ];
+    for (text, system, line, session) in rows {
+        let engine = engine(&text);
+        let systems = [system];
+        let aim = Aim::Do(Sought::Line(line), &systems, session);
+        let mut apart: BTreeSet<&str> = Acts::of(&engine, &[aim]).candidates(None).into_iter().collect();
+        let actors = apart.len();
+        let users = engine.estate().users().iter().map(|user| user.id.value.as_str());
+        let may = |user: &&str| engine.decide(&Question::in_session(user, system, line, session.clone())).verdict != Verdict::Denied;
+        apart.extend(users.filter(may));
+        assert!(actors >= 5, "{system}: {actors} of {}", apart.len());
+        let together: BTreeSet<&str> = Acts::of(&engine, &[aim]).candidates(Some(aim)).into_iter().collect();
+        assert_eq!(together, apart, "{system}");
     }
 }
