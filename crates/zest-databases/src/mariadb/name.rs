@@ -6,6 +6,13 @@ use std::fmt;
 use crate::database::name::parts;
 
 /// An account: a login and the origins it is for. The empty login is the anonymous account.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::AccountName;
+/// let purser = AccountName::new("purser", "192.0.2.%");
+/// assert_eq!((purser.to_string().as_str(), purser.sql().as_str()), ("purser@192.0.2.%", "'purser'@'192.0.2.%'"));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct AccountName {
     /// The login.
@@ -53,6 +60,14 @@ impl fmt::Display for AccountName {
 }
 
 /// Who holds a grant, or is a member of a role.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{AccountName, Holder};
+/// assert_eq!(Holder::Public.sql(), "PUBLIC");
+/// assert_eq!(Holder::Role("crew".to_owned()).sql(), "`crew`");
+/// assert_eq!(Holder::Account(AccountName::new("purser", "%")).sql(), "'purser'@'%'");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Holder {
     /// Everybody.
@@ -86,6 +101,13 @@ impl fmt::Display for Holder {
 }
 
 /// The class of an object.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::Class;
+/// assert!(Class::Procedure.is_routine() && !Class::View.is_routine());
+/// assert_eq!(Class::ALL.iter().map(|class| class.word()).collect::<Vec<_>>(), ["table", "view", "function", "procedure"]);
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Class {
     /// A table.
@@ -121,6 +143,15 @@ impl Class {
 }
 
 /// An object: its class, its database and its name.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{Class, ObjectName};
+/// let name = ObjectName::parse("table loyalty.member").expect("it is one");
+/// assert_eq!(name, ObjectName::new(Class::Table, "loyalty", "member"));
+/// assert_eq!((name.plain().as_str(), name.sql().as_str()), ("loyalty.member", "`loyalty`.`member`"));
+/// assert!(ObjectName::parse("tabel loyalty.member").is_none());
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct ObjectName {
     /// The class.
@@ -169,6 +200,17 @@ impl fmt::Display for ObjectName {
 }
 
 /// What a grant is on.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{ObjectName, Scope};
+/// // A database of which the name has a wildcard is meant literally; `databases` takes a pattern.
+/// assert_eq!(Scope::parse("database loyal_ty"), Some(Scope::Databases("loyal\\_ty".to_owned())));
+/// assert_eq!(Scope::parse("databases loyal*"), Some(Scope::Databases("loyal%".to_owned())));
+/// let table = ObjectName::parse("table loyalty.member").expect("it is one");
+/// assert_eq!(Scope::of(&table).sql(), "`loyalty`.`member`");
+/// assert_eq!(Scope::database("loyalty").to_string(), "database loyalty");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Scope {
     /// On everything.
@@ -292,18 +334,35 @@ fn has_wildcard(pattern: &str) -> bool {
 }
 
 /// Quotes an identifier for SQL.
+///
+/// # Example
+/// ```
+/// assert_eq!(zest_ledger::mariadb::quoted("pier`s"), "`pier``s`");
+/// ```
 #[must_use]
 pub fn quoted(name: &str) -> String {
     format!("`{}`", name.replace('`', "``"))
 }
 
 /// Quotes a text for SQL.
+///
+/// # Example
+/// ```
+/// assert_eq!(zest_ledger::mariadb::literal("pier's"), "'pier''s'");
+/// ```
 #[must_use]
 pub fn literal(text: &str) -> String {
     format!("'{}'", text.replace('\\', "\\\\").replace('\'', "''"))
 }
 
 /// Compares with a pattern of the server: `%` any letters, `_` one, `\` takes the next literally (`wild_compare`).
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::matches;
+/// assert!(matches("loyalty", "loyal%") && matches("loyalty", "loyalt_"));
+/// assert!(!matches("loyalXty", "loyal\\_ty"), "what stands behind a backslash is meant literally");
+/// ```
 #[must_use]
 pub fn matches(text: &str, pattern: &str) -> bool {
     let (text, pattern): (Vec<char>, Vec<char>) = (text.chars().collect(), pattern.chars().collect());
@@ -385,6 +444,13 @@ pub(crate) fn covers(pattern: &str, wanted: &str) -> bool {
 /// How special a pattern is; smaller comes first. Found by trying on the server of version 10.11 with patterns that
 /// all match one address: whole names, then patterns of fixed length, then the longer ones, those with fewer `%` (a
 /// run counts once), those with fewer `_`, those whose first wildcard stands earlier.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::rank;
+/// assert!(rank("192.0.2.7") < rank("192.0.2.%"), "the account of one address comes first");
+/// assert!(rank("192.0.2.%") < rank("%"));
+/// ```
 #[must_use]
 pub fn rank(pattern: &str) -> impl Ord + Clone + use<> {
     let (mut length, mut many, mut single, mut first) = (0_usize, 0_usize, 0_usize, usize::MAX);

@@ -6,6 +6,15 @@ use crate::database::privilege_set;
 macro_rules! privileges {
     ($($(#[doc = $doc:literal])+ $name:ident = $bit:literal $word:literal [$($level:ident)*] $about:literal;)+) => {
         /// One privilege.
+        ///
+        /// # Example
+        /// ```
+        /// use zest_ledger::mariadb::{Level, Privilege};
+        /// assert_eq!(Privilege::from_word("select"), Some(Privilege::Select));
+        /// assert_eq!((Privilege::Select.word(), Privilege::Select.sql().as_str()), ("select", "SELECT"));
+        /// assert!(Privilege::Select.only().contains(Privilege::Select));
+        /// assert!(Level::Global.applicable().contains(Privilege::File), "it is granted on everything alone");
+        /// ```
         #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
         pub enum Privilege { $($(#[doc = $doc])+ $name = $bit,)+ }
 
@@ -52,6 +61,12 @@ impl Privilege {
 }
 
 /// The level at which something is granted. Everything can be granted globally.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::Level;
+/// assert_eq!(Level::Global.word(), "everything");
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Level {
     /// On everything.

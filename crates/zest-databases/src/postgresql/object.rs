@@ -104,12 +104,24 @@ impl fmt::Display for ObjectName {
 }
 
 /// Quotes an identifier for SQL: safe whatever it holds.
+///
+/// # Example
+/// ```
+/// assert_eq!(zest_ledger::postgresql::quoted("pier\"s"), "\"pier\"\"s\"");
+/// ```
 #[must_use]
 pub fn quoted(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
 }
 
 /// Quotes a text for SQL.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::literal;
+/// assert_eq!(literal("pier's"), "'pier''s'");
+/// assert_eq!(literal("pier\\s"), "E'pier\\\\s'", "every setting of the server reads it alike");
+/// ```
 #[must_use]
 pub fn literal(text: &str) -> String {
     let quoted = format!("'{}'", text.replace('\'', "''"));

@@ -113,6 +113,15 @@ impl Privilege {
 macro_rules! classes {
     ($($(#[doc = $doc:literal])+ $name:ident = $word:literal $keyword:literal [$($privilege:ident)*] public [$($public:ident)*];)+) => {
         /// The class of an object: which privileges apply to it, and what PUBLIC and the owner hold of a new one.
+        ///
+        /// # Example
+        /// ```
+        /// use zest_ledger::postgresql::{Class, Privilege};
+        /// assert!(Class::Table.applicable().contains(Privilege::Select) && Class::Table.has_columns());
+        /// assert!(Class::Function.public().contains(Privilege::Execute), "everybody has it until it is revoked");
+        /// assert_eq!((Class::Function.word(), Class::Function.keyword()), ("function", "FUNCTION"));
+        /// assert!(Class::Function.is_routine() && Class::Table.is_in_schema() && !Class::Schema.is_in_schema());
+        /// ```
         #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
         pub enum Class { $($(#[doc = $doc])+ $name,)+ }
 
