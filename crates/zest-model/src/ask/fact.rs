@@ -190,6 +190,15 @@ impl Fact {
     }
 }
 
+// The bits of a session are read back by their places in the list: whoever puts it in another order is told so here.
+const _: () = {
+    let mut place = 0;
+    while place < Fact::ALL.len() {
+        assert!(Fact::ALL[place] as usize == place, "`Fact::ALL` is in the order of the declaration");
+        place += 1;
+    }
+};
+
 /// Sets a fact that is stated once.
 fn once<T>(slot: &mut Option<T>, value: T) -> Result<(), String> {
     if slot.is_some() {
