@@ -118,6 +118,9 @@ pub(crate) struct EffectiveArgs {
     /// Only this system
     #[arg(long, value_name = "SYSTEM")]
     pub(crate) on: Option<String>,
+    /// Only what may be done in one session on each system: the one in which that is most, with what it needs
+    #[arg(long)]
+    pub(crate) best: bool,
     #[command(flatten)]
     pub(crate) session: SessionArgs<false>,
     #[command(flatten)]

@@ -20,6 +20,8 @@ fn exit_statuses_tell_the_answers_apart() {
         ("ask watch-1 --on sw-selkie-1 --ledger nowhere show log".to_owned(), 3),
         ("ask --batch --ledger demo/lanternsound".to_owned(), 4),
         ("effective watch-1 --ledger demo/lanternsound".to_owned(), 0),
+        ("effective watch-1 --best --ledger demo/lanternsound".to_owned(), 0),
+        ("effective watch-4 --best --ledger demo/lanternsound".to_owned(), 1),
         ("effective watch-4 --ledger demo/lanternsound".to_owned(), 1),
         ("effective nobody --ledger demo/lanternsound".to_owned(), 1),
         ("effective watch-1 --on nowhere --ledger demo/lanternsound".to_owned(), 2),

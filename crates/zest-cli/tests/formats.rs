@@ -13,6 +13,7 @@ const COMMANDS: &[&str] = &[
     "ask watch-1 --on class=pier-switch --ledger demo/lanternsound show level",
     "ask watch-1 --on sw-selkie-1 --was demo/lanternsound --ledger demo/lanternsound show level",
     "effective watch-1 --ledger demo/lanternsound",
+    "effective watch-1 --best --ledger demo/lanternsound",
     "who --on ticketing --ledger demo/lanternsound delete on table fares.discount",
     "compare --now 2026-11-28T12:00:00Z --then 2027-02-15T00:00:00Z --of auditor-1 --ledger demo/lanternsound",
     "alike group:auditors group:trainees --ledger demo/lanternsound",

@@ -192,6 +192,13 @@ fn the_page_of_reviews_is_what_the_program_prints() {
         "text",
     );
     show(
+        "In the best session",
+        "`--best` looks for the one session on each system in which most may be done, and lists that: what it needs in words, then as it is\nstated in a question, and how many actions it is allowed. Of sessions in which as much may be done, that one is told of which least must be\nstated; facts that are stated (`--from`, `--by`) hold for every session that is looked at.",
+        "zest effective net-1 --best --on sw-selkie-1 --ledger demo/lanternsound",
+        &demo("effective net-1 --best --on sw-selkie-1"),
+        "text",
+    );
+    show(
         "The same for a program",
         "`lines` has each action as it can be asked, and `example` is one of them in one of the sessions.",
         "zest effective night-1 --on linkspan --format json --ledger demo/lanternsound",
@@ -297,6 +304,7 @@ fn a_table_has_every_line_of_the_listing() {
     for words in [
         "effective auditor-1 --on ticketing --ledger demo/lanternsound",
         "effective purser-1 --ledger demo/lanternsound",
+        "effective purser-1 --best --ledger demo/lanternsound",
         "who --on skyquay --ledger demo/lanternsound hulls.stop on lanternsound/production/ticketing",
     ] {
         let json = zest(&words.replacen(" --ledger", " --format json --ledger", 1));

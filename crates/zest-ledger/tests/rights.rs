@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use fastrand::Rng;
 use zest_ledger::Engine;
-use zest_ledger::ask::{Form, Question, Refusal, Session, Verdict};
+use zest_ledger::ask::{Central, Fact, Form, Question, Refusal, Session, Verdict};
 use zest_ledger::rights::{Action, Membership, Rights, Side, Within, rights};
 use zest_testkit::{clouds, questions, random, seed};
 
@@ -223,6 +223,83 @@ fn a_set_says_of_every_combination_of_classes_what_is_answered() {
         }
     }
     tell("combinations of classes", &counts);
+}
+
+/// How many actions of a set are allowed in a session, at once or after obligations, and how many at once, by asking each.
+fn so_many(engine: &Engine, set: &Rights, session: &Session) -> (usize, usize) {
+    let ask = |action: &Action| {
+        let question = Question::in_session(&set.user, &set.system, &action.line, session.clone());
+        asked(engine, &Question { form: action.form, ..question })
+    };
+    let found: Vec<Membership> = set.actions().iter().map(ask).collect();
+    let count = |wanted: &[Membership]| found.iter().filter(|membership| wanted.contains(membership)).count();
+    (count(&[Membership::Allowed, Membership::After]), count(&[Membership::Allowed]))
+}
+
+/// As much is allowed in the best session as is told of it, by asking; in no other is it more; and without a fact that is stated of it
+/// beside how it starts it is less.
+fn best_is_best(engine: &Engine, set: &Rights, rng: &mut Rng, counts: &mut BTreeMap<&'static str, usize>) {
+    let mut add = |what| *counts.entry(what).or_default() += 1;
+    let of = |session: &Session| so_many(engine, set, session);
+    let Some(best) = set.best() else {
+        for _ in 0..20 {
+            let Some((question, _)) = set.any(|count| rng.usize(..count)) else { return };
+            assert!(question.session.central == Central::Down || of(&question.session) == (0, 0), "{question:#?}");
+        }
+        return add("nothing");
+    };
+    let told = (best.allowed + best.after, best.allowed);
+    assert_eq!(of(&best.session), told, "{} on {}\n{:#?}", set.user, set.system, best.session);
+    for fact in [Fact::At, Fact::Origin, Fact::Local, Fact::Channel, Fact::Proofs, Fact::Attributes] {
+        let mut without = best.session.clone();
+        without.take(fact, &Session::default());
+        if without != best.session {
+            assert!(of(&without) < told, "{} on {}: {fact:?} makes no difference\n{:#?}", set.user, set.system, best.session);
+            add("needed");
+        }
+    }
+    for _ in 0..20 {
+        let Some((question, _)) = set.any(|count| rng.usize(..count)) else { continue };
+        if question.session.central == Central::Up {
+            let other = of(&question.session);
+            assert!(other <= told || !best.is_proved, "{other:?} is more than {told:?}\n{:#?}\n{question:#?}", best.session);
+            add(if other < told { "less" } else { "as much" });
+        }
+    }
+    // What is listed of it is all that, in any of the sessions that its words mean.
+    let listed: usize = (0..set.actions().len()).filter(|&action| best.rights.example_for(action).is_some()).count();
+    assert_eq!(listed, told.0, "{} on {}\n{:#?}", set.user, set.system, best.session);
+    for action in 0..set.actions().len() {
+        let Some((membership, example)) = best.rights.example_for(action) else { continue };
+        assert_eq!(set.membership(&example.session, action), membership, "{} on {}\n{example:#?}", set.user, set.system);
+    }
+    add(if best.is_proved { "proved" } else { "not proved" });
+}
+
+/// Of everybody on every kind: see [`best_is_best`].
+#[test]
+fn in_no_session_is_more_allowed_than_in_the_best() {
+    let first = seed(23_000);
+    println!("first seed {first}");
+    let mut rng = Rng::with_seed(first);
+    let mut counts: BTreeMap<&'static str, usize> = BTreeMap::new();
+    for seed in (first..).take(questions(1_000).div_ceil(50)) {
+        let mut cloud = clouds::random::Source::new(seed);
+        let cloud = cloud.ledger().estate().ok().and_then(|estate| Engine::compile(estate).ok());
+        for engine in support::random(seed).map(|(_, engine)| engine).into_iter().chain(cloud) {
+            let names = |list: Vec<String>, rng: &mut Rng| list[rng.usize(..list.len())].clone();
+            for _ in 0..10 {
+                let user = names(engine.estate().users().iter().map(|user| user.id.value.clone()).collect(), &mut rng);
+                let system = names(engine.estate().systems().iter().map(|system| system.id.value.clone()).collect(), &mut rng);
+                let Some(set) = engine.rights(&user, &system, &Within::default()) else { continue };
+                best_is_best(&engine, &set, &mut rng, &mut counts);
+            }
+        }
+    }
+    println!("{counts:?}");
+    for needed in ["needed", "less", "as much", "proved", "nothing"] {
+        assert!(counts.get(needed).is_some_and(|count| *count > 5), "{needed}: {counts:?}");
+    }
 }
 
 #[path = "../examples/key_cabinet.rs"]

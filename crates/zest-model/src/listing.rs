@@ -90,14 +90,59 @@ pub struct Effective {
     pub user: String,
     /// The systems.
     pub systems: Vec<String>,
-    /// Which sessions can do anything at all, in words; empty where every session can.
+    /// Which sessions can do anything at all, in words; empty where every session can. Of the best session, what it needs.
     pub sessions: String,
     /// Why nothing may be done in any session, if that is so, as the plainest session is answered.
     pub refused: Option<Cause>,
     /// How many ways for a session to start were not looked at, since there are too many.
     pub left_out: usize,
+    /// The session of which the rest is told, where the best one was looked for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub best: Option<BestSession>,
     /// What may be done.
     pub rights: Vec<Right>,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
+/// The session in which somebody may do most on a system, and what it needs.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password", "one-time-code"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan", "drop"]
+/// # objects."shift/early" = {}
+/// # grants = [
+/// #   { allow = ["plan"], on = "shift/*", to = ["user:mate-1"] },
+/// #   { allow = ["drop"], on = "shift/*", to = ["user:mate-1"], when = { proof = ["one-time-code"] } },
+/// # ]
+/// # "#;
+/// # let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
+/// let found = &review::best(&engine, "mate-1", Some("rota"), &Session::default()).expect("both are known")[0];
+/// let best = found.best.as_ref().expect("something may be done");
+/// assert_eq!((best.allowed, found.sessions.as_str()), (3, "with password or one-time-code, with one-time-code"));
+/// assert_eq!(best.example.session.proofs.as_ref().expect("one is needed").len(), 1);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct BestSession {
+    /// How it starts: at which level, with which role, as whom. Empty where it starts in the only way there is.
+    pub starts: Vec<String>,
+    /// How many actions are allowed at once, of those that the rules tell apart.
+    pub allowed: usize,
+    /// How many are allowed once obligations are discharged.
+    pub after: usize,
+    /// Whether no other session can be better: not where there are too many to look at each.
+    pub is_proved: bool,
+    /// One of the actions in that session; nothing is stated of it that makes no difference.
+    pub example: Question,
     #[doc(hidden)]
     #[serde(skip)]
     pub more: crate::More,
@@ -125,10 +170,24 @@ impl Effective {
     /// ```
     #[must_use]
     pub fn is_like(&self, other: &Self) -> bool {
-        let Self { user: _, systems: _, sessions, refused, left_out, rights, more: _ } = self;
+        let Self { user: _, systems: _, sessions, refused, left_out, best, rights, more: _ } = self;
         (sessions, refused, left_out) == (&other.sessions, &other.refused, &other.left_out)
+            && match (best, &other.best) {
+                (Some(mine), Some(theirs)) => mine.is_like(theirs),
+                (None, None) => true,
+                (Some(_), None) | (None, Some(_)) => false,
+            }
             && rights.len() == other.rights.len()
             && rights.iter().zip(&other.rights).all(|(mine, theirs)| mine.is_like(theirs))
+    }
+}
+
+impl BestSession {
+    /// Returns whether the same session is told, of whomever and wherever.
+    fn is_like(&self, other: &Self) -> bool {
+        let Self { starts, allowed, after, is_proved, example, more: _ } = self;
+        (starts, allowed, after) == (&other.starts, &other.allowed, &other.after)
+            && (is_proved, &example.session) == (&other.is_proved, &other.example.session)
     }
 }
 

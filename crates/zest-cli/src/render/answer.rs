@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use zest_ledger::Question;
-use zest_ledger::ask::{Answer, Fact, Form, Gate, GateOutcome, Refusal, Remedy, Step, Verdict, Width, Written};
+use zest_ledger::ask::{Answer, Fact, Form, Gate, GateOutcome, Refusal, Remedy, Session, Step, Verdict, Width, Written};
 use zest_ledger::review::Opens;
 use zest_ledger::source::visible;
 
@@ -261,25 +261,32 @@ pub(crate) fn short(answer: &Answer) -> String {
 
 /// Returns the command that asks a question.
 pub(crate) fn asked(question: &Question) -> String {
-    let plain = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.' | '/' | ':' | '=' | ',' | '@' | '%' | '+');
-    let quoted = |text: &str| {
-        if !text.is_empty() && text.chars().all(plain) { text.to_owned() } else { format!("'{}'", text.replace('\'', "'\\''")) }
-    };
     let mut words = vec!["zest ask".to_owned(), quoted(&question.user), "--on".to_owned(), quoted(&question.system)];
-    for (fact, texts) in question.session.stated() {
-        if texts.is_empty() {
-            words.push(format!("--{}", fact.option()));
-        }
-        for text in texts {
-            words.push(format!("--{}", fact.option()));
-            words.push(quoted(&text));
-        }
-    }
+    words.extend(options(&question.session));
     match question.form {
         Form::Statement => words.extend(["--sql".to_owned(), quoted(&question.line)]),
         Form::Line => words.push(question.line.clone()),
     }
     visible(&words.join(" "))
+}
+
+/// Returns the options of a command that state a session, as a shell reads them.
+pub(crate) fn options(session: &Session) -> Vec<String> {
+    let mut words = Vec::new();
+    for (fact, texts) in session.stated() {
+        let option = format!("--{}", fact.option());
+        match texts.as_slice() {
+            [] => words.push(option),
+            texts => words.extend(texts.iter().flat_map(|text| [option.clone(), quoted(text)])),
+        }
+    }
+    words
+}
+
+/// Writes a word as a shell reads it back.
+pub(crate) fn quoted(word: &str) -> String {
+    let is_plain = |c: char| c.is_ascii_alphanumeric() || "-_./:=@%+,".contains(c);
+    if !word.is_empty() && word.chars().all(is_plain) { word.to_owned() } else { format!("'{}'", word.replace('\'', "'\\''")) }
 }
 
 /// A verdict in words, with the code of its refusal.

@@ -3,12 +3,12 @@
 use std::fmt::Write as _;
 
 use comfy_table::{ContentArrangement, Table, presets};
-use zest_ledger::review::{Cause, Effective, Membership, Right};
+use zest_ledger::review::{BestSession, Cause, Effective, Membership, Right};
 use zest_ledger::source::visible;
 
-use super::people;
 use super::style::{BAD, FAINT, at, hanging, width};
 use super::table::{self, Cell, code, places, words};
+use super::{answer, people};
 
 /// How many names are told of one right.
 const MAX_NAMES: usize = 12;
@@ -38,14 +38,48 @@ pub(crate) fn render(listed: &[Effective]) -> String {
 /// Tells rights, with the sessions in which they are held.
 pub(crate) fn rights(one: &Effective) -> String {
     let mut out = String::new();
-    if !one.sessions.is_empty() {
-        let _ = writeln!(out, "  {FAINT}sessions{FAINT:#}  {}", hanging("            ", &visible(&one.sessions)));
+    match &one.best {
+        Some(best) => out.push_str(&session(one, best)),
+        None if one.sessions.is_empty() => {}
+        None => {
+            let _ = writeln!(out, "  {FAINT}sessions{FAINT:#}  {}", hanging("            ", &visible(&one.sessions)));
+        }
     }
     if one.left_out > 0 {
         let text = format!("{} more ways for a session to start were not looked at", one.left_out);
         let _ = writeln!(out, "  {BAD}not all{BAD:#}  {}", hanging("           ", &text));
     }
     out + &listed(&one.rights.iter().collect::<Vec<_>>())
+}
+
+/// Tells the session in which most may be done, with how it is stated in a question.
+fn session(one: &Effective, best: &BestSession) -> String {
+    let mut out = String::new();
+    let _ = writeln!(out, "  {FAINT}best session{FAINT:#}  {}", hanging("                ", &visible(&needs(one, best))));
+    let options = answer::options(&best.example.session).join(" ");
+    if !options.is_empty() {
+        let _ = writeln!(out, "                {}", hanging("                ", &visible(&options)));
+    }
+    let _ = writeln!(out, "                {}", hanging("                ", &how_much(best)));
+    out
+}
+
+/// Says what a session needs, in words.
+fn needs(one: &Effective, best: &BestSession) -> String {
+    let words: Vec<&str> = best.starts.iter().chain([&one.sessions]).map(String::as_str).filter(|words| !words.is_empty()).collect();
+    if words.is_empty() { "any that can be opened".to_owned() } else { words.join(", ") }
+}
+
+/// Says how much may be done.
+fn how_much(best: &BestSession) -> String {
+    let mut words = format!("{} allowed at once", best.allowed);
+    if best.after > 0 {
+        let _ = write!(words, ", {} after obligations", best.after);
+    }
+    if !best.is_proved {
+        words.push_str("; there are too many sessions to look at each, and another may be better");
+    }
+    words
 }
 
 /// Tells rights by the sessions in which they are held.
@@ -149,20 +183,33 @@ pub(crate) fn in_rows(caption: &str, listed: &[Effective]) -> table::Table {
         words("after"),
         words("standing"),
         words("through"),
+        words("sessions"),
         places(""),
     ];
     let mut table = table::Table::new(caption, columns);
     for one in listed {
-        let Effective { user, systems, sessions, refused, left_out, rights, more: _ } = one;
+        let Effective { user, systems, sessions, refused, left_out, best, rights, more: _ } = one;
         let of = format!("`{user}` on `{}`", systems.join("`, `"));
         if rights.is_empty() {
             let why =
                 refused.as_ref().map_or_else(|| "nothing may be done".to_owned(), |why| format!("{}{}", why.text, at(why.place.as_ref())));
             table.remark(format!("{of}: {why}"));
         }
-        if !sessions.is_empty() {
-            table.remark(format!("{of}: in sessions {sessions}"));
-        }
+        let meant = match best {
+            Some(best) => {
+                let options = answer::options(&best.example.session).join(" ");
+                let stated = if options.is_empty() { String::new() } else { format!(" (`{options}`)") };
+                let needs = needs(one, best);
+                table.remark(format!("{of}: best session: {needs}{stated}; {}", how_much(best)));
+                format!("{needs}{stated}")
+            }
+            None => {
+                if !sessions.is_empty() {
+                    table.remark(format!("{of}: in sessions {sessions}"));
+                }
+                sessions.clone()
+            }
+        };
         if *left_out > 0 {
             table.remark(format!("{of}: {left_out} more ways for a session to start were not looked at"));
         }
@@ -179,6 +226,7 @@ pub(crate) fn in_rows(caption: &str, listed: &[Effective]) -> table::Table {
                     right.after.join("; ").into(),
                     standing.join("; ").into(),
                     (&right.through).into(),
+                    (&meant).into(),
                     right.place.as_ref().into(),
                 ]);
             }

@@ -27,7 +27,8 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
             return Ok(if is_nobody { Exit::Denied } else { Exit::Unknown });
         }
     };
-    let listed = |who: &StandIn| review::effective(who.engine(engine), &who.user, args.on.as_deref(), &who.session);
+    let list = if args.best { review::best } else { review::effective };
+    let listed = |who: &StandIn| list(who.engine(engine), &who.user, args.on.as_deref(), &who.session);
     // OK because whoever is looked at is there.
     let rights = progress::during("listing permissions", || listed(&subject)).unwrap_or_default();
     let data = || crate::format::data(&json::EffectiveRights::from(rights.clone()));

@@ -11,6 +11,7 @@ use zest_ledger::ask::{Form, covered};
 
 use crate::exit::Exit;
 use crate::out::complain;
+use crate::render::answer;
 
 /// Returns the line of its words. What the shell handed over as one argument stays one.
 pub(super) fn of_words(words: &[String]) -> String {
@@ -91,9 +92,7 @@ fn option(command: &Command, word: &str) -> Option<Value> {
     Some(if word.len() > 1 + short.len_utf8() { Value::Here } else { takes(arg) })
 }
 
-/// Writes a word as a shell reads it back.
+/// Writes a word as a shell reads it back, without what nobody sees.
 fn quoted(word: &str) -> String {
-    let word = zest_ledger::source::visible(word);
-    let is_plain = |c: char| c.is_ascii_alphanumeric() || "-_./:=@%+,".contains(c);
-    if !word.is_empty() && word.chars().all(is_plain) { word } else { format!("'{}'", word.replace('\'', "'\\''")) }
+    answer::quoted(&zest_ledger::source::visible(word))
 }

@@ -8,10 +8,10 @@ use super::together::{in_few_words, of_one_name, with_all_below};
 use zest_engine::Engine;
 use zest_engine::classes::Classes;
 use zest_engine::links::UserId;
-use zest_engine::rights::{Action, Line, Membership, Rights, Side, Within, rights};
+use zest_engine::rights::{Action, Best, Line, Membership, Rights, Side, Within, rights};
 use zest_engine::rules::{Combining, Site};
 use zest_model::ask::{Act, Answer, Central, Form, Gate, GateOutcome, Question, Session, Stage};
-use zest_model::listing::{Cause, Effective, Right};
+use zest_model::listing::{BestSession, Cause, Effective, Right};
 use zest_model::source::{Location, visible};
 
 /// Returns what a user may do on each system, or on one of them, in sessions of which some facts are stated; nothing for an unknown
@@ -42,6 +42,47 @@ use zest_model::source::{Location, visible};
 /// ```
 #[must_use]
 pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Session) -> Option<Vec<Effective>> {
+    each_system(engine, user, system, |side| {
+        let set = rights(&[side], &Within { stated: session.clone(), ..Within::default() }).pop()?;
+        Some(on_system(engine, &set, session))
+    })
+}
+
+/// Returns what a user may do on each system, or on one of them, in the one session in which that is most, of those of which some facts
+/// are stated; nothing for an unknown user. Systems where it is the same stand together.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, ask::Session, review::best};
+/// let estate = Ledger::new().document("rota.toml", r#"
+/// users.mate-1.proofs = ["password"]
+/// systems.rota.kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan"]
+/// objects."shift/early" = {}
+/// grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"], when = { channel = ["web"] } }]
+/// "#).estate()?;
+/// let listed = best(&Engine::compile(estate)?, "mate-1", None, &Session::default()).expect("the user is known");
+/// assert_eq!((listed[0].sessions.as_str(), listed[0].best.as_ref().expect("something may be done").allowed), ("by web", 2));
+/// assert_eq!(listed[0].rights[0].when, "");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[must_use]
+pub fn best(engine: &Engine, user: &str, system: Option<&str>, session: &Session) -> Option<Vec<Effective>> {
+    each_system(engine, user, system, |side| {
+        let all = rights(&[side], &Within { stated: session.clone(), ..Within::default() }).pop()?;
+        let Some(best) = all.best() else { return Some(on_system(engine, &all, session)) };
+        let Best { opening, session, allowed, after, is_proved, rights } = best;
+        let mut told = on_system(engine, &rights, &session);
+        // OK because something is allowed in it.
+        let example = Question { session, ..told.rights.first()?.example.clone() };
+        told.best = Some(BestSession { starts: starts(&all, &[opening]), allowed, after, is_proved, example, more: zest_model::More });
+        Some(told)
+    })
+}
+
+/// Lists each system, or one of them, on which there is something to say of a user.
+fn each_system(engine: &Engine, user: &str, system: Option<&str>, on: impl Fn(Side<'_>) -> Option<Effective>) -> Option<Vec<Effective>> {
     let id = engine.find_user(user, false)?;
     let wanted: Vec<Site<'_>> = match system {
         Some(name) => engine.site(name).into_iter().collect(),
@@ -51,13 +92,8 @@ pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Se
             engine.all_sites().filter(concerns).collect()
         }
     };
-    let within = Within { stated: session.clone(), ..Within::default() };
     let mut list: Vec<Effective> = Vec::new();
-    for site in wanted {
-        let Some(set) = rights(&[Side { site, user: id }], &within).pop() else { continue };
-        let found = on_system(engine, &set, session);
-        add(&mut list, found);
-    }
+    wanted.into_iter().filter_map(|site| on(Side { site, user: id })).for_each(|found| add(&mut list, found));
     Some(list)
 }
 
@@ -171,6 +207,7 @@ pub(super) fn on_system(engine: &Engine, set: &Rights, session: &Session) -> Eff
         sessions: set.entry_words(),
         refused,
         left_out: set.left_out(),
+        best: None,
         rights: told(engine, set, &lines),
         more: zest_model::More,
     }

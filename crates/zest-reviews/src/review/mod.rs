@@ -22,7 +22,7 @@ mod who;
 pub use as_of::as_of;
 pub use compare::{beside, compare, compare_on};
 pub(crate) use effective::sought_on;
-pub use effective::{Sought, effective, means, readable};
+pub use effective::{Sought, best, effective, means, readable};
 pub use hygiene::hygiene;
 pub use menu::{MenuItem, menu};
 pub use nobodys::nobodys;
@@ -37,6 +37,6 @@ pub use visible::visible;
 pub use who::{Part, Who};
 pub use zest_engine::classes::{Class, Classes, OfClass};
 pub use zest_model::listing::{
-    Cause, Difference, Effective, Membership, Moved, ObjectObligations, Opening, Opens, Outcome, Readiness, Refused, Right, Seen,
-    SessionView, Turn, Uncovered,
+    BestSession, Cause, Difference, Effective, Membership, Moved, ObjectObligations, Opening, Opens, Outcome, Readiness, Refused, Right,
+    Seen, SessionView, Turn, Uncovered,
 };

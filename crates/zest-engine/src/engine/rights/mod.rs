@@ -8,6 +8,7 @@
 //! outside, and the set says so: its answer is [`Membership::NotHere`].
 
 mod axis;
+mod best;
 mod look;
 mod region;
 mod space;
@@ -23,6 +24,7 @@ use crate::engine::Engine;
 use crate::engine::rules::{self as kind, Site};
 use crate::links::{Conditions, Outcome, UserId};
 use axis::Ground;
+pub use best::Best;
 pub use look::{Fits, Look};
 use region::Region;
 use space::{Parts, Path, Space};

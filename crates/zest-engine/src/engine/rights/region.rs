@@ -15,7 +15,7 @@ impl Block {
         self.0.iter().all(|(&axis, classes)| point.get(axis).is_some_and(|&class| classes.contains(class)))
     }
 
-    fn and(&self, other: &Self) -> Option<Self> {
+    pub(super) fn and(&self, other: &Self) -> Option<Self> {
         let mut both = self.clone();
         for (&axis, classes) in &other.0 {
             match both.0.get_mut(&axis) {
