@@ -63,7 +63,7 @@ pub fn effective(engine: &Engine, user: &str, system: Option<&str>, session: &Se
 /// grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"], when = { channel = ["web"] } }]
 /// "#).estate()?;
 /// let listed = best(&Engine::compile(estate)?, "mate-1", None, &Session::default()).expect("the user is known");
-/// assert_eq!((listed[0].sessions.as_str(), listed[0].best.as_ref().expect("something may be done").allowed), ("by web", 2));
+/// assert_eq!((listed[0].sessions.as_str(), listed[0].best.as_ref().expect("something may be done").allowed), ("with password, by web", 2));
 /// assert_eq!(listed[0].rights[0].when, "");
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
