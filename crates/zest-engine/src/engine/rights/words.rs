@@ -166,8 +166,16 @@ impl Rights {
         if live.ones().all(|n| is_stated(n) == wanted.contains(n)) {
             return format!("where {} is stated", fact(&of.name));
         }
-        all_of(&literals, &wanted)
-            .or_else(|| any_of(&literals, &wanted))
+        let several = |wanted: &FixedBitSet| all_of(&literals, wanted).or_else(|| any_of(&literals, wanted));
+        let or_not_stated = || {
+            let mut stated = wanted.clone();
+            live.ones().filter(|n| !is_stated(*n)).for_each(|n| stated.set(n, false));
+            let is_any = live.ones().all(|n| is_stated(n) || wanted.contains(n));
+            let told = several(&stated).filter(|_| is_any && !stated.is_clear())?;
+            Some(format!("{told}, or where {} is not stated", fact(&of.name)))
+        };
+        several(&wanted)
+            .or_else(or_not_stated)
             .unwrap_or_else(|| format!("in {} of {} sorts of {}", wanted.count_ones(..), live.count_ones(..), fact(&of.name)))
     }
 
