@@ -17,6 +17,13 @@ use zest_model::source::{SourceId, SourceMap};
 use zest_model::text::{OutsideTable, is_interface, read_document, read_interface};
 
 /// What [`Ledger::validate`] comes to: the findings, and the estate if none of them is an error.
+///
+/// # Example
+/// ```
+/// use zest_ledger::Ledger;
+/// let validated = Ledger::new().document("people.toml", "[users.watch-1]\nproofs = ['pasword']\n").validate();
+/// assert!(validated.estate.is_none() && validated.findings.has_errors());
+/// ```
 #[derive(Debug)]
 #[non_exhaustive]
 pub struct Validated {

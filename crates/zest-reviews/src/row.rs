@@ -9,6 +9,25 @@ use zest_model::source::{At, Place, visible};
 use zest_words::nearest;
 
 /// One question, or one session of several steps, with the answer it must have.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::rows};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// let (rows, not_asked) = rows(&engine);
+/// assert!(not_asked.list().is_empty() && rows[0].ask(&engine)[0].holds);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Row<'e> {
     pub(crate) entry: &'e Expectation,
@@ -26,6 +45,24 @@ pub(crate) enum Wanted<'e> {
 }
 
 /// Returns what is to be asked, and what cannot be.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::rows};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// assert_eq!(rows(&engine).0.len(), 1);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn rows(engine: &Engine) -> (Vec<Row<'_>>, Findings) {
     let estate = engine.estate();

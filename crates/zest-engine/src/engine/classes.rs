@@ -112,6 +112,26 @@ struct Bounds {
 }
 
 /// People who are alike on one system.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, review::Classes};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let classes = Classes::of(&engine);
+/// let alike = classes.on(engine.site("rota").expect("it is there"), &[], None, &Session::default());
+/// let members: usize = alike.iter().flatten().map(|class| classes.members(class).count()).sum();
+/// assert_eq!(members, engine.estate().users().len());
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Class {
     lists: Vec<u32>,
@@ -123,6 +143,25 @@ pub struct Class {
 }
 
 /// What people may do who are alike.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, review::{Sought, Who}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let who = Who::new(&engine, &["rota"], Sought::Line("plan on shift/early"), &Session::default());
+/// let held: Vec<_> = who.parts().iter().flat_map(|part| who.held(part)).collect();
+/// assert_eq!((held.len(), held[0].people.len(), held[0].set.user.as_str()), (1, 1, "mate-1"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 pub struct OfClass {
     /// Everybody of whom it is so.

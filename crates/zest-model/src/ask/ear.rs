@@ -10,6 +10,29 @@ type Listener = dyn Fn(&dyn Any) + Send + Sync;
 /// Hears what a decision looks at in its session, if anybody listens; sessions that are made of it are heard as well.
 ///
 /// A session is the same whether it is listened to or not.
+///
+/// # Example
+/// ```
+/// use std::sync::{Arc, Mutex};
+/// use zest_ledger::{Ledger, Question, ask::Ear};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let heard = Arc::new(Mutex::new(0));
+/// let count = Arc::clone(&heard);
+/// let mut question = Question::new("mate-1", "rota", "plan on shift/early");
+/// question.session.ear = Ear::new(move |_| *count.lock().expect("nobody else holds it") += 1);
+/// engine.decide(&question);
+/// assert!(*heard.lock().expect("nobody else holds it") > 0, "the proofs were looked at");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Default)]
 pub struct Ear(Option<Arc<Listener>>);
 

@@ -92,6 +92,15 @@ impl Proven {
 }
 
 /// What is known about a session. A fact that is not stated is not assumed: `None` is "not known", not "no".
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{Fact, Session};
+/// let mut session = Session::default();
+/// session.state(Fact::Channel, "web").expect("it is one");
+/// session.state(Fact::Proofs, "one-time-code=5m").expect("it is one");
+/// assert_eq!(session.stated(), [(Fact::Channel, vec!["web".to_owned()]), (Fact::Proofs, vec!["one-time-code=5m".to_owned()])]);
+/// ```
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Session {
     /// The moment of the question.

@@ -27,6 +27,15 @@ pub struct Defects {
 }
 
 /// One finding as it is written.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, json::Defects};
+/// let findings = Ledger::new().document("people.toml", "[users.watch-1]\nproofs = ['pasword']\n").validate().findings;
+/// let defect = &Defects::from(&findings).findings[0];
+/// assert_eq!((defect.name.as_str(), defect.severity.as_str()), ("unknown-word", "error"));
+/// assert!(defect.help.as_ref().expect("it can be mended").contains("password"));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -48,6 +57,15 @@ pub struct Defect {
 }
 
 /// A place, and what is to be said about it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, json::Defects};
+/// let findings = Ledger::new().document("a.toml", "[users.watch-1]\n").document("b.toml", "[users.watch-1]\n").validate().findings;
+/// let defect = &Defects::from(&findings).findings[0];
+/// let at = defect.at.as_ref().expect("it is in a document");
+/// assert_eq!((at.place.file.as_str(), at.place.line, defect.also[0].place.line), ("b.toml", 1, 1));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]

@@ -26,6 +26,25 @@ pub struct EffectiveRights {
 }
 
 /// Who may do something, as `zest who` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, json::Holders, review::{Sought, Who}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let who = Who::new(&engine, &["rota"], Sought::Line("plan on shift/early"), &Session::default());
+/// let told = serde_json::to_value(Holders::new(engine.estate().users().len(), Vec::new(), who.all())).expect("it can be written");
+/// assert_eq!((&told["asked"], &told["who"][0]["user"]), (&2.into(), &"mate-1".into()));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -40,6 +59,26 @@ pub struct Holders {
 }
 
 /// What changed between two ledgers, as `zest compare` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, json::Comparison, review::compare};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let before = Ledger::new().document("rota.toml", &text.replace("mate-1\"] }", "mate-2\"] }")).engine(1)?;
+/// let changed = compare(&before, &engine, "mate-1", &Session::default());
+/// let told = serde_json::to_value(Comparison::new(1, Vec::new(), changed)).expect("it can be written");
+/// assert_eq!(told["differences"][0]["gained"][0]["right"]["lines"][0], "plan on shift/early");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -54,6 +93,26 @@ pub struct Comparison {
 }
 
 /// What came of recorded expectations, as `zest expectations` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::expectations, json::Expectations};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// let told = Expectations::new(0, expectations(&engine).outcomes, None);
+/// let told = serde_json::to_value(told).expect("it can be written");
+/// assert_eq!(told["outcomes"][0]["holds"], true);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -68,6 +127,29 @@ pub struct Expectations {
 }
 
 /// On which parts of a ledger some expectation depends.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::{Asked, parts, rows}, json::Coverage};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// let (rows, parts) = (rows(&engine).0, parts(&engine));
+/// let asked = Asked::of(&engine, &rows);
+/// let uncovered = parts.iter().filter_map(|part| part.told(&engine, part.is_covered_by(&engine, &asked))).collect();
+/// let told = serde_json::to_value(Coverage { parts: parts.len(), uncovered }).expect("it can be written");
+/// // The grant to mate-1 could go, and mate-2 would be denied as before.
+/// assert_eq!((&told["parts"], &told["uncovered"][0]["what"]), (&1.into(), &"grant of `plan` of `rota`".into()));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -95,6 +177,13 @@ impl From<Vec<Promised>> for Promises {
 }
 
 /// By which acts people could come to something, as `zest ways` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, json::WaysFound};
+/// let told = serde_json::to_string(&WaysFound::new(2, Vec::new(), Vec::new(), Vec::new())).expect("it can be written");
+/// assert_eq!(told, r#"{"format":1,"people":2,"cut-short":[],"ways":[],"cuts":[]}"#);
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -119,6 +208,25 @@ impl WaysFound {
 }
 
 /// What a listing would show in a session, as `zest visible` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, Question, json::Visible, review::visible};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let seen = visible(&engine, &Question::new("mate-1", "rota", ""));
+/// let told = serde_json::to_value(Visible::from(seen)).expect("it can be written");
+/// assert_eq!(told["visible"]["shown"][0], "shift/early");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -260,6 +368,13 @@ impl Opened {
 }
 
 /// What only one of two may, as `zest alike` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, json::Alike};
+/// let told = serde_json::to_string(&Alike::new("mate-1".to_owned(), "mate-2".to_owned(), Vec::new())).expect("it can be written");
+/// assert_eq!(told, r#"{"format":1,"one":"mate-1","other":"mate-2","differences":[]}"#);
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]

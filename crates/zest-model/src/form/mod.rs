@@ -26,6 +26,13 @@ pub use question::{QuestionError, parse_question, parse_question_in};
 pub use schema::schemas;
 
 /// The version of the form; it is written under `format`.
+///
+/// # Example
+/// ```
+/// use zest_ledger::json::{EffectiveRights, FORMAT};
+/// let text = serde_json::to_string(&EffectiveRights::from(Vec::new())).expect("it can be written");
+/// assert!(text.contains(&format!(r#""format":{FORMAT}"#)));
+/// ```
 pub const FORMAT: u32 = 1;
 
 /// Checks the version under `format` of a form that may leave it out.

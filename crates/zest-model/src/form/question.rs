@@ -19,6 +19,13 @@ pub(super) const OWN_KEYS: [&str; 5] = ["format", "user", "on", "line", "sql"];
 pub(super) const ROLE: &str = "role";
 
 /// Why a question in JSON cannot be read.
+///
+/// # Example
+/// ```
+/// use zest_ledger::json::parse_question;
+/// let error = parse_question(r#"{"user": "watch-1", "line": "show paths"}"#).expect_err("no system is named");
+/// assert!(error.to_string().contains("`on`"), "{error}");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct QuestionError(String);
 

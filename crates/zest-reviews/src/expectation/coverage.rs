@@ -14,6 +14,25 @@ use zest_model::source::{Place, visible};
 use crate::row::Row;
 
 /// A part of a ledger that has a say on answers by itself.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::parts};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// let parts = parts(&engine);
+/// assert_eq!((parts.len(), parts[0].what()), (1, "grant of `plan` of `rota`"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Part {
     of: Of,
@@ -24,6 +43,26 @@ pub struct Part {
 }
 
 /// Whether some expectation depends on a part.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::{Asked, Covered, parts, rows}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// let rows = rows(&engine).0;
+/// // Turned round, the grant would deny mate-1; without it mate-2 is denied as before.
+/// assert_eq!(parts(&engine)[0].is_covered_by(&engine, &Asked::of(&engine, &rows)), Covered::No);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Covered {
     /// One turns without it, or when it is turned round.
@@ -64,6 +103,24 @@ pub(super) enum Edit {
 }
 
 /// Returns all parts of a ledger.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::parts};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// assert_eq!(parts(&engine).iter().map(|part| part.what()).collect::<Vec<_>>(), ["grant of `plan` of `rota`"]);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn parts(engine: &Engine) -> Vec<Part> {
     let entries = engine.estate().entries();
@@ -127,6 +184,26 @@ pub fn parts(engine: &Engine) -> Vec<Part> {
 }
 
 /// Rows, and which of their answers are the expected ones in the ledger as it is.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::{Asked, Covered, parts, rows}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// let rows = rows(&engine).0;
+/// let asked = Asked::of(&engine, &rows);
+/// assert!(parts(&engine).iter().all(|part| part.is_covered_by(&engine, &asked) == Covered::No));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 pub struct Asked<'r>(Vec<(&'r Row<'r>, Vec<bool>)>);
 
@@ -185,6 +262,24 @@ impl Part {
     }
 
     /// Tells of it, that no expectation depends on it.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, expectation::{Covered, parts}};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let told = parts(&engine)[0].told(&engine, Covered::No).expect("it is not covered");
+    /// assert_eq!(told.what, "grant of `plan` of `rota`");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn told(&self, engine: &Engine, covered: Covered) -> Option<Uncovered> {
         let is_tried = match covered {

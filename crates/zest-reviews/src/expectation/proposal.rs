@@ -14,6 +14,26 @@ use super::coverage::{Edit, Of, Part, Where};
 use super::record::recorded;
 
 /// What is proposed for a part of a ledger.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::parts, review::Classes};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// let proposal = parts(&engine)[0].proposed(&engine, &Classes::of(&engine));
+/// assert_eq!(proposal.what, "grant of `plan` of `rota`");
+/// assert_eq!(proposal.decides.expect("it decides one").line, "plan on shift/early");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 pub struct Proposal {
     /// The part, in words.
@@ -123,6 +143,26 @@ fn beside(engine: &Engine, without: &Engine, set: &Rights, decides: &Question) -
 }
 
 /// Leaves out every proposal without which each part would still be decided by a question that is kept.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::{fewest, parts}, review::Classes};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// let mut proposals = vec![parts(&engine)[0].proposed(&engine, &Classes::of(&engine))];
+/// fewest(&engine, &mut proposals);
+/// assert_eq!(proposals.len(), 1);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 pub fn fewest(engine: &Engine, proposals: &mut Vec<Proposal>) {
     // A row that is kept has the code of a refusal as well.
     let answer = |engine: &Engine, question: &Question| {
@@ -147,6 +187,26 @@ pub fn fewest(engine: &Engine, proposals: &mut Vec<Proposal>) {
 }
 
 /// Writes proposals as expectations, to be read, cut down and appended to a document of TOML.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::{parts, proposed_text}, review::Classes};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
+/// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
+/// let proposal = parts(&engine)[0].proposed(&engine, &Classes::of(&engine));
+/// let text = proposed_text(&engine, &[proposal]);
+/// assert!(text.contains("lines = [\"plan on shift/early\"]"), "{text}");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn proposed_text(engine: &Engine, proposals: &[Proposal]) -> String {
     let mut out = String::new();

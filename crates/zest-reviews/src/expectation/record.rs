@@ -46,6 +46,25 @@ pub fn recorded(answer: &Answer) -> String {
 }
 
 /// Writes a session that went on as an expectation: its steps, each with its answer.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, Question, ask::Session, expectation::recorded_steps};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let answer = engine.explain(&Question::new("mate-1", "rota", "plan on shift/early"));
+/// let row = recorded_steps("mate-1", "rota", &Session::default(), &[answer]);
+/// assert!(row.ends_with("steps = [\n  { line = \"plan on shift/early\", answer = \"allowed\" },\n]\n"), "{row}");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn recorded_steps(user: &str, system: &str, session: &Session, answers: &[Answer]) -> String {
     let mut out = head(user, system, session);

@@ -41,6 +41,25 @@ pub fn compare(before: &Engine, after: &Engine, user: &str, session: &Session) -
 }
 
 /// Returns the same for some systems alone.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, review::compare_on};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let before = Ledger::new().document("rota.toml", &text.replace("mate-1\"] }", "mate-2\"] }")).engine(1)?;
+/// let on = |system: &str| compare_on(&before, &engine, "mate-1", &Session::default(), |name| name == system);
+/// assert_eq!((on("rota").len(), on("ramps").len()), (1, 0));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn compare_on(before: &Engine, after: &Engine, user: &str, session: &Session, is_meant: impl Fn(&str) -> bool) -> Vec<Difference> {
     let there = |engine: &Engine| engine.find_user(user, false);

@@ -98,6 +98,24 @@ fn each_system(engine: &Engine, user: &str, system: Option<&str>, on: impl Fn(Si
 }
 
 /// What is looked for on a system.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, review::{Sought, means}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let count = |sought| means(&engine, "mate-1", &["rota"], sought, &Session::default()).len();
+/// assert_eq!((count(Sought::Line("plan on shift/early")), count(Sought::Like("plan on **")), count(Sought::Line("plan on shift/late"))), (1, 1, 0));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Sought<'a> {
     /// A line: a command, an operation on a resource, a privilege on an object.
@@ -173,6 +191,25 @@ pub(crate) fn sought_on(side: &Side<'_>, sought: Sought<'_>, classes: Option<&Cl
 ///
 /// # Errors
 /// What the first of them expects instead.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, review::readable};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// assert!(readable(&engine, &["rota"], "plan on shift/*").is_ok());
+/// let why = readable(&engine, &["rota"], "plan shift/*").expect_err("an application reads rights on objects");
+/// assert!(!why.is_empty());
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 pub fn readable(engine: &Engine, systems: &[&str], pattern: &str) -> Result<(), String> {
     let mut first = None;
     for site in systems.iter().filter_map(|name| engine.site(name)) {

@@ -5,6 +5,16 @@ use zest_model::source::visible;
 
 /// Returns accounts of database servers that are neither named like a user nor lent to anybody, as `ACCOUNT on SYSTEM`; those of some
 /// systems alone.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, review::nobodys};
+/// let text = "users.fares.proofs = ['password']\nsystems.tickets.kind = 'postgresql'\ndatabases.tickets.roles = { fares = {}, robot = {} }\n";
+/// let engine = Ledger::new().document("tickets.toml", text).engine(1)?;
+/// assert_eq!(nobodys(&engine, |_| true), ["robot on tickets"]);
+/// assert!(nobodys(&engine, |system| system == "rota").is_empty());
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn nobodys(engine: &Engine, is_meant: impl Fn(&str) -> bool) -> Vec<String> {
     let one = |(account, system): (&str, &str)| format!("{} on {}", visible(account), visible(system));

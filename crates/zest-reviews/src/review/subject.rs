@@ -55,6 +55,24 @@ pub enum Subject {
 }
 
 /// Why there is nobody whose rights could be looked at.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, review::{NoSubject, Subject}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let error = Subject::parse(&engine, "mate-3").expect_err("nobody is called so");
+/// assert!(matches!(&error, NoSubject::Unknown { nearest: Some(near), .. } if near == "mate-1"), "{error}");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 #[non_exhaustive]
 pub enum NoSubject {
@@ -105,6 +123,25 @@ impl fmt::Display for NoSubject {
 impl std::error::Error for NoSubject {}
 
 /// Somebody whose rights can be looked at.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, review::Subject};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let subject = Subject::parse(&engine, "user:mate-1").expect("it is a user");
+/// let found = subject.stand_in(&engine, &Session::default()).expect("a user stands in for themselves");
+/// assert_eq!((found.user.as_str(), std::ptr::eq(found.engine(&engine), &engine)), ("mate-1", true));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 pub struct StandIn {
     /// The engine in which they are there; nothing for a user, who is there anyway.

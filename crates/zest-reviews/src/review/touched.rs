@@ -11,6 +11,18 @@ use zest_model::source::{Place, SourceId};
 /// may be any.
 ///
 /// Both must be as their documents say: what a layer changed is in no document.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, review::touched};
+/// let people = "users.mate-1.proofs = ['password']\n";
+/// let rota = "systems.rota.kind = 'application'\napplications.rota.types.shift.rights = ['plan']\n";
+/// let of = |rota: &str| Ledger::new().document("people.toml", people).document("rota.toml", rota).engine(1);
+/// let (before, after) = (of(rota)?, of(&rota.replace("plan", "drop"))?);
+/// assert_eq!(touched(&before, &after), Some(["rota".to_owned()].into()));
+/// assert_eq!(touched(&before, &before), Some([].into()));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn touched(before: &Engine, after: &Engine) -> Option<BTreeSet<String>> {
     let mut systems = BTreeSet::new();

@@ -46,6 +46,26 @@ pub struct Who<'e> {
 }
 
 /// People whom a system cannot tell apart but by when they are there, on that system.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, review::{Sought, Who}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let who = Who::new(&engine, &["rota"], Sought::Line("plan on shift/early"), &Session::default());
+/// // The mates are no members of anything: one grant names one of them, so each is looked at alone.
+/// assert_eq!(who.parts().len(), 2);
+/// assert_eq!(who.parts().iter().flat_map(|part| who.held(part)).count(), 1);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Debug)]
 pub struct Part<'e> {
     system: &'e str,

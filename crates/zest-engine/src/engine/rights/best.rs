@@ -11,6 +11,25 @@ use zest_model::ask::{Central, Fact, Session};
 
 /// The session of a set in which most actions are allowed, at once or after obligations; of those with as many, one in which most are
 /// allowed at once, and then one of which least must be stated.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, rights::Within};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let text = text.replace("mate-1\"] }", "mate-1\"], when = { channel = ['web'] } }");
+/// let engine = Ledger::new().document("rota.toml", &text).engine(1)?;
+/// let best = engine.rights("mate-1", "rota", &Within::default()).expect("both are known").best().expect("something is allowed");
+/// assert_eq!((best.session.channel.expect("it is needed").word(), best.allowed, best.is_proved), ("web", 2, true));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Best {
     /// The number of the opening that it starts as.

@@ -34,6 +34,25 @@ use zest_model::source::visible;
 
 /// How sessions may start, of those that a kind tells apart beside what moments, places and proofs make of them: on which account, at
 /// which level and in which mode, with which roles, as whom.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, rights::{Opening, Within}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+/// // Nobody acts as anybody there, and no role can be active.
+/// assert_eq!(set.openings(), [Opening::new(Session::default())]);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq)]
 pub struct Opening {
     /// What is stated of it.
@@ -51,6 +70,13 @@ impl Opening {
 }
 
 /// An action that stands for all that the rules of a system take for alike.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{ask::Form, rights::Action};
+/// let action = Action::alone("show paths", Form::Line);
+/// assert!(action.reads_like("show *") && !action.reads_like("leave"));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Action {
     /// The action itself, to be asked.
@@ -101,6 +127,26 @@ pub(crate) fn reads_like(pattern: &str, text: &str) -> bool {
 }
 
 /// One of those who are looked at side by side: who, on which system of which engine.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Form, rights::{Action, Side, Within, rights}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let side = |user| Side { site: engine.site("rota").expect("it is there"), user: engine.find_user(user, false).expect("they are there") };
+/// let within = Within { actions: vec![Action::alone("plan on shift/early", Form::Line)], ..Within::default() };
+/// let both = rights(&[side("mate-1"), side("mate-2")], &within);
+/// assert!(both[1].is_within(&both[0]) && !both[0].is_within(&both[1]));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct Side<'e> {
     /// The system.
@@ -138,6 +184,26 @@ struct Cell {
 }
 
 /// What somebody may do on a system: see the [module](self).
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, rights::{Membership, Within}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+/// let plan = set.actions().iter().position(|action| action.line == "plan on shift/early").expect("it is one");
+/// assert_eq!(set.membership(&Session::default(), plan), Membership::Allowed);
+/// assert_eq!(set.example_for(plan).expect("it is allowed").1.line, "plan on shift/early");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Rights {
     frame: Arc<Frame>,
@@ -152,6 +218,26 @@ pub struct Rights {
 }
 
 /// Whether something is always allowed.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::{Form, Session}, rights::{Action, Always, Within}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let within = Within { actions: vec![Action::alone("plan on shift/early", Form::Line)], ..Within::default() };
+/// let always = |user| engine.rights(user, "rota", &within).expect("both are known").always(&Session::default());
+/// assert_eq!(always("mate-1"), Always::Always);
+/// assert!(matches!(always("mate-2"), Always::Not(question) if question.line == "plan on shift/early"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq)]
 pub enum Always {
     /// It is, in every session that can be opened.
@@ -165,6 +251,26 @@ pub enum Always {
 }
 
 /// A part of a set: actions that are allowed in the same sessions.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, rights::{Membership, Within}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+/// let lines = set.lines();
+/// let names: Vec<&str> = lines[0].actions.iter().map(|&action| set.actions()[action].name.as_str()).collect();
+/// assert_eq!((names, lines[0].membership, lines[0].when.as_str()), (vec!["plan", "change-credential"], Membership::Allowed, ""));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug)]
 pub struct Line {
     /// The numbers of the actions.
@@ -186,6 +292,30 @@ const MAX_CELLS: usize = 1_000_000;
 const START: i64 = 1_767_571_200;
 
 /// What a set is looked for in: some sessions and actions, or all of them.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::{Form, Session}, entry::Channel, rights::{Action, Within}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// let text = text.replace("mate-1\"] }", "mate-1\"], when = { channel = ['web'] } }");
+/// let engine = Ledger::new().document("rota.toml", &text).engine(1)?;
+/// let by = |channel| Within {
+///     stated: Session { channel: Some(channel), ..Session::default() },
+///     actions: vec![Action::alone("plan on shift/early", Form::Line)],
+///     ..Within::default()
+/// };
+/// let is_empty = |channel| engine.rights("mate-1", "rota", &by(channel)).expect("both are known").is_empty();
+/// assert!(is_empty(Channel::Api) && !is_empty(Channel::Web));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct Within {
     /// Facts of the session that are stated: only such sessions are looked at.
@@ -200,6 +330,26 @@ pub struct Within {
 ///
 /// # Panics
 /// Never; all are asked about systems of one kind, and the kind of the first says which actions there are.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, rights::{Side, Within, rights}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let side = |user| Side { site: engine.site("rota").expect("it is there"), user: engine.find_user(user, false).expect("they are there") };
+/// let both = rights(&[side("mate-1"), side("mate-2")], &Within::default());
+/// let more = both[0].minus(&both[1]);
+/// assert_eq!(more.example_allowed().expect("mate-1 may more").line, "plan on shift/early");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn rights(sides: &[Side<'_>], within: &Within) -> Vec<Rights> {
     let Some(first) = sides.first() else { return Vec::new() };
