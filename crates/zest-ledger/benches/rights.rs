@@ -7,7 +7,7 @@
 use std::hint::black_box;
 
 use zest_ledger::ask::Session;
-use zest_ledger::review::{Sought, compare, effective, means};
+use zest_ledger::review::{Between, Sought, compare, effective, means};
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::sized;
 use zest_testkit::turns::{growth, median};
@@ -20,7 +20,7 @@ fn engine(text: &str) -> Engine {
 /// What was measured at one size.
 struct Row {
     users: usize,
-    times: [f64; 4],
+    times: [f64; 5],
 }
 
 fn main() {
@@ -50,18 +50,26 @@ fn main() {
                 }
             });
             let moved = median(3, || drop(black_box(compare(&before, &after, "user-7", &session))));
+            let mut parts = 0;
+            let all = median(1, || {
+                let between = Between::new(&before, &after, &session, |_| true);
+                parts = between.parts().len();
+                // Whom the line is told of afterwards grows with the change, not with the ledger.
+                between.parts().iter().for_each(|kin| _ = black_box(between.is_changed(kin)));
+            });
             println!(
-                "  {users:>6} users: a decision {:>7.2} µs; effective of one {:>8.2} ms; who of one line {:>8.1} ms ({:.1} decisions a user); compare one user {:>7.1} ms",
+                "  {users:>6} users: a decision {:>7.2} µs; effective of one {:>8.2} ms; who of one line {:>8.1} ms ({:.1} decisions a user); compare one user {:>7.1} ms; everybody in {parts} parts {:>7.1} ms",
                 decide * 1e6,
                 one * 1e3,
                 who * 1e3,
                 who / users as f64 / decide,
-                moved * 1e3
+                moved * 1e3,
+                all * 1e3
             );
-            rows.push(Row { users, times: [decide, one, who, moved] });
+            rows.push(Row { users, times: [decide, one, who, moved, all] });
         }
-        let rows: Vec<(usize, [f64; 4])> = rows.iter().map(|row| (row.users, row.times)).collect();
-        let names = ["decide", "effective of one", "who of one line", "compare one user"];
+        let rows: Vec<(usize, [f64; 5])> = rows.iter().map(|row| (row.users, row.times)).collect();
+        let names = ["decide", "effective of one", "who of one line", "compare one user", "find for whom anything changed"];
         growth(names, &rows).iter().for_each(|line| println!("{line}"));
     }
 }

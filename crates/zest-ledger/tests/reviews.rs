@@ -6,7 +6,7 @@ use zest_ledger::ask::{Form, Question, Session, Verdict};
 use zest_ledger::command::{Pattern, read_line};
 use zest_ledger::entry::{Channel, Kind};
 use zest_ledger::review::{
-    Difference, Effective, Membership, Right, Sought, Subject, Who, as_of, beside, compare, effective, means, opens, visible,
+    Between, Difference, Effective, Membership, Right, Sought, Subject, Who, as_of, beside, compare, effective, means, opens, visible,
 };
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::estates::Source;
@@ -631,6 +631,28 @@ fn what_changed_agrees_with_asking_both() {
     }
     println!("{examples} examples were asked, {turned} answers turned");
     assert!(examples > 40 && turned > 20);
+}
+
+/// Looked at together, what changed for everybody is what changed for each.
+#[test]
+fn what_changed_for_everybody_is_what_changed_for_each() {
+    let first = seed(24_000);
+    println!("first seed {first}");
+    let (mut together, mut differences) = (0, 0);
+    for seed in (first..).take(questions(120).div_ceil(20)) {
+        let Some((mut source, before)) = random_with_twins(seed) else { continue };
+        let changes: Vec<_> = (0..2).map(|_| source.change()).collect();
+        let Ok(after) = before.with(&changes) else { continue };
+        let (was, is) = if seed % 2 == 0 { (&before, &after) } else { (&after, &before) };
+        let between = Between::new(was, is, &Session::default(), |_| true);
+        let one_by_one: Vec<_> = between.people().iter().flat_map(|user| compare(was, is, user, &Session::default())).collect();
+        assert_eq!(between.all(), one_by_one, "seed {seed}: {changes:?}");
+        let systems: BTreeSet<&str> = [was, is].iter().flat_map(|e| e.estate().systems().iter()).map(|s| s.id.value.as_str()).collect();
+        together += between.people().len() * systems.len() - between.parts().len();
+        differences += one_by_one.len();
+    }
+    println!("{differences} differences; {together} times somebody was looked at with another");
+    assert!(together > 30 && differences > 5);
 }
 
 /// Whatever one of two is allowed and the other is not is told of the system; each example is allowed to one of them, and to the other

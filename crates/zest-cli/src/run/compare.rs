@@ -4,7 +4,7 @@ use anyhow::Result;
 use jiff::Timestamp;
 use zest_ledger::Engine;
 use zest_ledger::json::Comparison;
-use zest_ledger::review::{Difference, as_of, compare_on, nobodys, touched};
+use zest_ledger::review::{Between, Difference, as_of, compare_on, nobodys, touched};
 
 use crate::args::{CompareArgs, MovedRights};
 use crate::exit::Exit;
@@ -19,20 +19,18 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
         Ok(both) => both,
         Err(exit) => return Ok(exit),
     };
-    let mut people: Vec<&str> = after.estate().users().iter().map(|user| user.id.value.as_str()).collect();
-    let gone = before.estate().users().iter().map(|user| user.id.value.as_str()).filter(|name| after.find_user(name, false).is_none());
-    people.extend(gone);
-    if let Some(of) = &args.of {
-        if !people.contains(&of.as_str()) {
-            return Err(Unknown(format!("neither ledger has a user `{}`", zest_ledger::source::visible(of))).into());
-        }
-        people.retain(|name| name == of);
-    }
     // Untouched parts are not looked at again; moments touch whatever has bounds.
     let touched = if args.then.is_some() { None } else { touched(before, after) };
     let is_meant = |system: &str| touched.as_ref().is_none_or(|touched| touched.contains(system));
-    let of = |user: &&str| compare_on(before, after, user, &args.session.0, is_meant);
-    let found = progress::during("comparing the ledgers", || cores::each(&people, of)).concat();
+    let (people, found) = match &args.of {
+        Some(of) => {
+            if before.find_user(of, false).or_else(|| after.find_user(of, false)).is_none() {
+                return Err(Unknown(format!("neither ledger has a user `{}`", zest_ledger::source::visible(of))).into());
+            }
+            (1, progress::during("comparing the ledgers", || compare_on(before, after, of, &args.session.0, is_meant)))
+        }
+        None => everybody(before, after, args, is_meant),
+    };
     let mut left: Vec<String> = Vec::new();
     if args.of.is_none() {
         left = nobodys(before, is_meant);
@@ -44,9 +42,9 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
         let is_stated = if args.now.is_some() { "" } else { ", which is now" };
         complain!("zest: from {now}{is_stated} to {then}; who is over, or has not begun, counts as disabled");
     }
-    let table = || render::compare::in_rows(&found, people.len(), &left);
-    let text = || put!("{}", render::compare::render(&found, people.len(), &left));
-    args.format.format.print(|| data(&Comparison::new(people.len(), left.clone(), found.clone())), table, text);
+    let table = || render::compare::in_rows(&found, people, &left);
+    let text = || put!("{}", render::compare::render(&found, people, &left));
+    args.format.format.print(|| data(&Comparison::new(people, left.clone(), found.clone())), table, text);
     let some = |of: fn(&Difference) -> bool| found.iter().any(of);
     let fails = match args.fail_on {
         None => false,
@@ -55,6 +53,16 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
         Some(MovedRights::Any) => !found.is_empty(),
     };
     Ok(if fails { Exit::Denied } else { Exit::Allowed })
+}
+
+/// Compares what everybody may: how many they are, and what changed.
+fn everybody(before: &Engine, after: &Engine, args: &CompareArgs, is_meant: impl Fn(&str) -> bool) -> (usize, Vec<Difference>) {
+    let between = Between::new(before, after, &args.session.0, is_meant);
+    let find = || {
+        let is_changed = cores::each(between.parts(), |kin| between.is_changed(kin));
+        cores::each(&between.concerned(&is_changed), |one| between.told(one)).concat()
+    };
+    (between.people().len(), progress::during("comparing the ledgers", find))
 }
 
 type Both = (&'static Engine, &'static Engine);

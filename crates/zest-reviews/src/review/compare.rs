@@ -3,7 +3,6 @@
 use super::effective::told;
 use super::subject::{NoSubject, StandIn};
 use zest_engine::Engine;
-use zest_engine::links::UserId;
 use zest_engine::rights::{Rights, Side, Within, rights};
 use zest_model::ask::{Question, Session, Verdict};
 use zest_model::listing::{Difference, Moved, Right};
@@ -62,18 +61,22 @@ pub fn compare(before: &Engine, after: &Engine, user: &str, session: &Session) -
 /// ```
 #[must_use]
 pub fn compare_on(before: &Engine, after: &Engine, user: &str, session: &Session, is_meant: impl Fn(&str) -> bool) -> Vec<Difference> {
-    let there = |engine: &Engine| engine.find_user(user, false);
-    let (mine_before, mine_after) = (there(before), there(after));
-    let mut names: Vec<&str> = before.all_sites().map(|site| site.entry().id.value.as_str()).collect();
-    let new = after.all_sites().map(|site| site.entry().id.value.as_str()).filter(|name| before.site(name).is_none());
-    names.extend(new);
     let mut list: Vec<Difference> = Vec::new();
-    for name in names.into_iter().filter(|name| is_meant(name)) {
-        let (was, is) = (By { engine: before, user }, By { engine: after, user });
-        let found = on_system(was, is, side(before, name, mine_before), side(after, name, mine_after), session);
-        add(&mut list, user, name, found);
+    for name in systems(before, after).into_iter().filter(|name| is_meant(name)) {
+        add(&mut list, user, name, of_one(before, after, user, name, session));
     }
     list
+}
+
+/// Returns what a user gained and lost on one system; nothing where there is nothing on either side.
+pub(super) fn of_one(before: &Engine, after: &Engine, user: &str, system: &str, session: &Session) -> Option<(Vec<Moved>, Vec<Moved>)> {
+    on_system(By { engine: before, user }, By { engine: after, user }, side(before, system, user), side(after, system, user), session)
+}
+
+/// Returns the systems of two ledgers, those of the first before those that are new.
+pub(super) fn systems<'e>(before: &'e Engine, after: &'e Engine) -> Vec<&'e str> {
+    let new = after.all_sites().filter(|site| before.site(&site.entry().id.value).is_none());
+    before.all_sites().chain(new).map(|site| site.entry().id.value.as_str()).collect()
 }
 
 /// Returns what only one of two may do on each system, in one ledger: what only the other may is told as gained, and what only the one
@@ -109,11 +112,9 @@ pub fn compare_on(before: &Engine, after: &Engine, user: &str, session: &Session
 pub fn beside(engine: &Engine, one: &StandIn, other: &StandIn, is_meant: impl Fn(&str) -> bool) -> Result<Vec<Difference>, NoSubject> {
     let session = together(one, other)?;
     let (was, is) = (By::of(one, engine), By::of(other, engine));
-    let there = |by: By<'_>| by.engine.find_user(by.user, false);
-    let (mine, theirs) = (there(was), there(is));
     let mut list: Vec<Difference> = Vec::new();
     for name in engine.all_sites().map(|site| site.entry().id.value.as_str()).filter(|name| is_meant(name)) {
-        let found = on_system(was, is, side(was.engine, name, mine), side(is.engine, name, theirs), &session);
+        let found = on_system(was, is, side(was.engine, name, was.user), side(is.engine, name, is.user), &session);
         // Each may change the own credential: that is the same right.
         let but_own = |list: Vec<Moved>, by: By<'_>| -> Vec<Moved> {
             let own = format!("change-credential on user/{}", by.user);
@@ -150,7 +151,7 @@ impl<'e> By<'e> {
 }
 
 /// Adds what is different on a system, if anything is; systems where it is the same stand together.
-fn add(list: &mut Vec<Difference>, user: &str, system: &str, found: Option<(Vec<Moved>, Vec<Moved>)>) {
+pub(super) fn add(list: &mut Vec<Difference>, user: &str, system: &str, found: Option<(Vec<Moved>, Vec<Moved>)>) {
     let Some((gained, lost)) = found.filter(|(gained, lost)| !gained.is_empty() || !lost.is_empty()) else { return };
     let one = Difference { user: user.to_owned(), systems: vec![system.to_owned()], gained, lost, more: zest_model::More };
     match list.iter_mut().find(|known| is_same(known, &one)) {
@@ -159,8 +160,8 @@ fn add(list: &mut Vec<Difference>, user: &str, system: &str, found: Option<(Vec<
     }
 }
 
-fn side<'e>(engine: &'e Engine, system: &str, user: Option<UserId>) -> Option<Side<'e>> {
-    Some(Side { site: engine.site(system)?, user: user? })
+fn side<'e>(engine: &'e Engine, system: &str, user: &str) -> Option<Side<'e>> {
+    Some(Side { site: engine.site(system)?, user: engine.find_user(user, false)? })
 }
 
 /// Returns what was gained and what was lost on one system; nothing where there is nothing on either side.

@@ -1,6 +1,7 @@
 //! Reviews: the same rules seen from other sides than one question.
 
 mod as_of;
+mod between;
 mod compare;
 mod duties;
 mod effective;
@@ -20,6 +21,7 @@ mod visible;
 mod who;
 
 pub use as_of::as_of;
+pub use between::{Between, Kin};
 pub use compare::{beside, compare, compare_on};
 pub(crate) use effective::sought_on;
 pub use effective::{Sought, best, effective, means, readable};

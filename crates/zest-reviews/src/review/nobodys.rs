@@ -9,7 +9,7 @@ use zest_model::source::visible;
 /// # Example
 /// ```
 /// use zest_ledger::{Ledger, review::nobodys};
-/// let text = "users.fares.proofs = ['password']\nsystems.tickets.kind = 'postgresql'\ndatabases.tickets.roles = { fares = {}, robot = {} }\n";
+/// let text = "users.fares.proofs = ['password']\nsystems.tickets.kind = 'postgresql'\ndatabases.tickets.accounts = { fares = {}, robot = {} }\n";
 /// let engine = Ledger::new().document("tickets.toml", text).engine(1)?;
 /// assert_eq!(nobodys(&engine, |_| true), ["robot on tickets"]);
 /// assert!(nobodys(&engine, |system| system == "rota").is_empty());

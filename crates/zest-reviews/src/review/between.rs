@@ -1,0 +1,149 @@
+//! What changed between two ledgers for everybody: people whom neither can tell apart are looked at once.
+
+use rustc_hash::FxHashMap;
+
+use super::compare::{add, of_one, systems};
+use zest_engine::Engine;
+use zest_engine::classes::Classes;
+use zest_model::ask::Session;
+use zest_model::listing::Difference;
+
+/// Two ledgers, and everybody of both: people whom neither can tell apart on a system are looked at once, and only where something
+/// changed for them is it told of each.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, review::Between};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # users.mate-2.proofs = ["password"]
+/// # users.cook-1.proofs = ["password"]
+/// # groups.mates.members = ["user:mate-1", "user:mate-2"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan", "drop"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["group:mates"] }]
+/// # "#;
+/// let of = |rights: &str| Ledger::new().document("rota.toml", &text.replace(r#"allow = ["plan"]"#, rights)).engine(1);
+/// let (before, after) = (of(r#"allow = ["plan"]"#)?, of(r#"allow = ["plan", "drop"]"#)?);
+/// let between = Between::new(&before, &after, &Session::default(), |_| true);
+/// // Both mates are looked at as one, and the cook.
+/// assert_eq!(between.parts().len(), 2);
+/// let told = between.all();
+/// assert_eq!(told.iter().map(|one| one.user.as_str()).collect::<Vec<_>>(), ["mate-1", "mate-2"]);
+/// assert_eq!(told[1].gained[0].right.lines, ["drop on shift/early"]);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Debug)]
+pub struct Between<'e> {
+    before: &'e Engine,
+    after: &'e Engine,
+    session: Session,
+    /// Everybody of both ledgers, those of the second first.
+    people: Vec<&'e str>,
+    parts: Vec<Kin<'e>>,
+}
+
+/// People whom neither of two ledgers can tell apart on a system.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, review::Between};
+/// # let text = "users.mate-1.proofs = ['password']\nsystems.rota.kind = 'application'\napplications.rota.types.shift.rights = ['plan']\n";
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let between = Between::new(&engine, &engine, &Session::default(), |_| true);
+/// let is_changed: Vec<bool> = between.parts().iter().map(|kin| between.is_changed(kin)).collect();
+/// let concerned = between.concerned(&is_changed);
+/// assert!(concerned.iter().all(|one| between.told(one).is_empty()));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Debug)]
+pub struct Kin<'e> {
+    system: &'e str,
+    /// The numbers of the people.
+    people: Vec<usize>,
+}
+
+impl<'e> Between<'e> {
+    /// Puts the people together whom neither ledger can tell apart, on each of the systems that are meant, in sessions of which some facts
+    /// are stated.
+    #[must_use]
+    pub fn new(before: &'e Engine, after: &'e Engine, session: &Session, is_meant: impl Fn(&str) -> bool) -> Self {
+        let names = |engine: &'e Engine| engine.estate().users().iter().map(|user| user.id.value.as_str());
+        let gone = names(before).filter(|name| after.find_user(name, false).is_none());
+        let people: Vec<&str> = names(after).chain(gone).collect();
+        let (was, is) = (Classes::of(before), Classes::of(after));
+        let mut parts: Vec<Kin<'_>> = Vec::new();
+        for system in systems(before, after).into_iter().filter(|name| is_meant(name)) {
+            let (was, is) = (class_of(before, &was, system, session), class_of(after, &is, system, session));
+            let mut known: FxHashMap<(Option<usize>, Option<usize>), usize> = FxHashMap::default();
+            for (number, name) in people.iter().enumerate() {
+                let class = |engine: &Engine, of: &[usize]| of.get(engine.find_user(name, false)?.index()).copied();
+                let at = *known.entry((class(before, &was), class(after, &is))).or_insert(parts.len());
+                match parts.get_mut(at) {
+                    None => parts.push(Kin { system, people: vec![number] }),
+                    Some(kin) => kin.people.push(number),
+                }
+            }
+        }
+        Self { before, after, session: session.clone(), people, parts }
+    }
+
+    /// Returns everybody of both ledgers.
+    #[must_use]
+    pub fn people(&self) -> &[&'e str] {
+        &self.people
+    }
+
+    /// Returns those who are looked at together, system by system: each of them costs about the same.
+    #[must_use]
+    pub fn parts(&self) -> &[Kin<'e>] {
+        &self.parts
+    }
+
+    /// Returns whether something changed for some people; whoever is like nobody else is looked at where it is told.
+    #[must_use]
+    pub fn is_changed(&self, Kin { system, people }: &Kin<'_>) -> bool {
+        let found = || of_one(self.before, self.after, self.people[people[0]], system, &self.session);
+        people.len() == 1 || found().is_some_and(|(gained, lost)| !gained.is_empty() || !lost.is_empty())
+    }
+
+    /// Returns everybody for whom something may have changed, each with the systems: work to be shared. What
+    /// [`is_changed`](Self::is_changed) says of each of the [`parts`](Self::parts) is handed over.
+    #[must_use]
+    pub fn concerned(&self, is_changed: &[bool]) -> Vec<(&'e str, Vec<&'e str>)> {
+        let mut of: Vec<Vec<&str>> = vec![Vec::new(); self.people.len()];
+        for (Kin { system, people }, _) in self.parts.iter().zip(is_changed).filter(|(_, is_changed)| **is_changed) {
+            people.iter().for_each(|&number| of[number].push(system));
+        }
+        self.people.iter().copied().zip(of).filter(|(_, systems)| !systems.is_empty()).collect()
+    }
+
+    /// Tells what somebody gained and lost on some systems; those where it is the same stand together.
+    #[must_use]
+    pub fn told(&self, (user, systems): &(&str, Vec<&str>)) -> Vec<Difference> {
+        let mut list: Vec<Difference> = Vec::new();
+        for system in systems {
+            add(&mut list, user, system, of_one(self.before, self.after, user, system, &self.session));
+        }
+        list
+    }
+
+    /// Tells of everybody what they gained and lost.
+    #[must_use]
+    pub fn all(&self) -> Vec<Difference> {
+        let is_changed: Vec<bool> = self.parts.iter().map(|kin| self.is_changed(kin)).collect();
+        self.concerned(&is_changed).iter().flat_map(|one| self.told(one)).collect()
+    }
+}
+
+/// Returns the class of each user on a system, by the user's number; nothing where there is no such system.
+fn class_of(engine: &Engine, classes: &Classes<'_>, system: &str, session: &Session) -> Vec<usize> {
+    let Some(site) = engine.site(system) else { return Vec::new() };
+    let mut of = vec![0; engine.estate().users().len()];
+    for (number, class) in classes.on(site, &[], None, session).iter().flatten().enumerate() {
+        classes.members(class).for_each(|user| of[user.index()] = number);
+    }
+    of
+}
