@@ -166,3 +166,32 @@ fn every_line_that_is_listed_is_answered_so() {
     println!("{asked:?}");
     assert!(asked.get(&Membership::Allowed).is_some_and(|n| *n > 300) && asked.contains_key(&Membership::After), "{asked:?}");
 }
+
+/// Of several actions it is said through what each is held: words in which their grounds differ are left out, and nothing else.
+#[test]
+fn through_what_several_actions_are_held_is_said_of_all() {
+    let text = r#"
+users.boss.proofs = ["password"]
+users.clerk.proofs = ["password"]
+systems.db.kind = "postgresql"
+[databases.db]
+owner = "keeper"
+accounts = { boss = { may = ["superuser"] }, clerk = { member-of = ["reader"] } }
+roles = { keeper = {}, reader = {} }
+objects = { "schema s" = { owner = "keeper" }, "table s.t" = { owner = "keeper" }, "table s.u" = { owner = "keeper" } }
+grants = [
+  { allow = ["usage"], on = "schema s", to = ["reader"] },
+  { allow = ["select"], on = "all tables in s", to = ["reader"] },
+]
+"#;
+    let engine = engine(text);
+    let through = |user: &str, on: &str| {
+        let listed = effective(&engine, user, Some("db"), &Session::default()).expect("the user is known");
+        let of = listed[0].rights.iter().filter(|right| right.on.iter().any(|name| name == on));
+        of.map(|right| right.through.clone()).collect::<Vec<_>>()
+    };
+    // Of what can be active in a session, the superuser as such comes first.
+    assert_eq!(through("boss", "table s.t")[0], "`boss` is a superuser, which passes every check");
+    assert_eq!(through("boss", "table s.t")[1], "`keeper` owns table s.t and so holds …");
+    assert_eq!(through("clerk", "table s.t")[0], "through `reader`, given by `keeper`");
+}

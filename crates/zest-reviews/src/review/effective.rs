@@ -304,10 +304,49 @@ fn ground(engine: &Engine, answer: &Answer) -> Told {
 struct Group {
     openings: Vec<usize>,
     told: Told,
-    /// What the grounds of all say alike, from the end.
-    through: Vec<String>,
+    through: Through,
     /// The actions by what they are on, in order.
     on: Vec<(String, Vec<usize>)>,
+}
+
+/// What the grounds of several actions say alike: words, and gaps where they differ.
+struct Through(Vec<Option<String>>);
+
+impl Through {
+    fn of(text: &str) -> Self {
+        Self(text.split(' ').map(|word| Some(word.to_owned())).collect())
+    }
+
+    /// Leaves what another ground says as well.
+    fn and(&mut self, text: &str) {
+        let words: Vec<&str> = text.split(' ').collect();
+        let is = |known: &Option<String>, word: &str| known.as_deref() == Some(word);
+        if words.len() == self.0.len() {
+            self.0.iter_mut().zip(words).filter(|(known, word)| !is(known, word)).for_each(|(known, _)| *known = None);
+            return;
+        }
+        let start = self.0.iter().zip(&words).take_while(|(known, word)| is(known, word)).count();
+        let rest = self.0.len().min(words.len()) - start;
+        let end = self.0.iter().rev().zip(words.iter().rev()).take(rest).take_while(|(known, word)| is(known, word)).count();
+        let end = self.0.len() - end;
+        self.0.splice(start..end, [None]);
+    }
+
+    /// Tells it; by what something is held, if that is all there is to say.
+    fn told(&self) -> String {
+        let Self(words) = self;
+        let by = words.iter().rposition(Option::is_none).map_or(0, |gap| gap + 1);
+        let by = words.get(by).is_some_and(|word| matches!(word.as_deref(), Some("through" | "by"))).then_some(by);
+        let mut told: Vec<&str> = words[by.unwrap_or(0)..].iter().map(|word| word.as_deref().unwrap_or("…")).collect();
+        told.dedup_by(|next, before| *next == "…" && *before == "…");
+        // What a bracket around a gap says is said of each action where that stands.
+        let text = told.join(" ");
+        let is_cut = text.matches(')').count() > text.matches('(').count();
+        match text.rfind(" …").filter(|_| is_cut) {
+            Some(gap) => text[..gap].to_owned(),
+            None => text,
+        }
+    }
 }
 
 pub(super) fn told(engine: &Engine, set: &Rights, lines: &[Line]) -> Vec<Right> {
@@ -327,14 +366,14 @@ pub(super) fn told(engine: &Engine, set: &Rights, lines: &[Line]) -> Vec<Right> 
                 }
             }
             for (told, openings) in grounds {
-                let words: Vec<String> = told.text.split(' ').map(str::to_owned).collect();
+                let text = told.text.clone();
                 let under = &set.actions()[action].under;
                 let at = *known.entry((openings.clone(), told.ground.clone())).or_insert_with(|| {
-                    groups.push(Group { openings, told, through: words.clone(), on: Vec::new() });
+                    groups.push(Group { openings, told, through: Through::of(&text), on: Vec::new() });
                     groups.len() - 1
                 });
                 let group = &mut groups[at];
-                group.through = alike_at_the_end(&group.through, &words);
+                group.through.and(&text);
                 match group.on.iter_mut().find(|(known, _)| known == under) {
                     Some((_, actions)) => actions.push(action),
                     None => group.on.push((under.clone(), vec![action])),
@@ -367,19 +406,13 @@ fn rights_of(set: &Rights, lines: &[Line], line: &Line, group: &Group, collectio
             when: line.when.clone(),
             after: group.told.ground.after.clone(),
             standing: group.told.standing.clone(),
-            through: group.through.join(" "),
+            through: group.through.told(),
             place: group.told.place.clone(),
             example: set.asked(line, group.openings[0], actions[0]),
             more: zest_model::More,
         }
     };
     of_one_name(named).into_iter().map(one).collect()
-}
-
-/// Returns the words with which both end.
-fn alike_at_the_end(one: &[String], other: &[String]) -> Vec<String> {
-    let count = one.iter().rev().zip(other.iter().rev()).take_while(|(a, b)| a == b).count();
-    one[one.len() - count..].to_vec()
 }
 
 /// Returns lines that are called as some actions are and are not allowed where they are: the shortest of each name.
