@@ -124,10 +124,10 @@ fn table(rights: &[&Right]) -> String {
     for right in rights {
         let mut what = what(right);
         if !right.except.is_empty() {
-            let _ = write!(what, "\n  not: {}", names(&right.except));
+            let _ = write!(what, "\nnot: {}", names(&right.except));
         }
         for after in &right.after {
-            let _ = write!(what, "\n  first: {}", visible(after));
+            let _ = write!(what, "\nfirst: {}", visible(after));
         }
         let word = match right.allowed {
             Membership::Allowed | Membership::After => "may",
