@@ -5,6 +5,7 @@ use rustc_hash::FxHashMap;
 use super::compare::{add, of_one, systems};
 use zest_engine::Engine;
 use zest_engine::classes::Classes;
+use zest_engine::links::UserId;
 use zest_model::ask::Session;
 use zest_model::listing::Difference;
 
@@ -73,14 +74,16 @@ impl<'e> Between<'e> {
         let names = |engine: &'e Engine| engine.estate().users().iter().map(|user| user.id.value.as_str());
         let gone = names(before).filter(|name| after.find_user(name, false).is_none());
         let people: Vec<&str> = names(after).chain(gone).collect();
+        let there = |engine: &Engine| people.iter().map(|name| engine.find_user(name, false)).collect::<Vec<_>>();
+        let (old, new) = (there(before), there(after));
         let (was, is) = (Classes::of(before), Classes::of(after));
         let mut parts: Vec<Kin<'_>> = Vec::new();
         for system in systems(before, after).into_iter().filter(|name| is_meant(name)) {
             let (was, is) = (class_of(before, &was, system, session), class_of(after, &is, system, session));
+            let class = |of: &[usize], user: Option<UserId>| of.get(user?.index()).copied();
             let mut known: FxHashMap<(Option<usize>, Option<usize>), usize> = FxHashMap::default();
-            for (number, name) in people.iter().enumerate() {
-                let class = |engine: &Engine, of: &[usize]| of.get(engine.find_user(name, false)?.index()).copied();
-                let at = *known.entry((class(before, &was), class(after, &is))).or_insert(parts.len());
+            for (number, (&old, &new)) in old.iter().zip(&new).enumerate() {
+                let at = *known.entry((class(&was, old), class(&is, new))).or_insert(parts.len());
                 match parts.get_mut(at) {
                     None => parts.push(Kin { system, people: vec![number] }),
                     Some(kin) => kin.people.push(number),

@@ -69,7 +69,7 @@ impl Alike<'_> {
     }
 }
 
-/// How many choices are tried in all.
+/// How many choices are tried in all; those that come first are made for every way in which a session starts.
 const MAX_TRIED: usize = 20_000;
 
 /// Some sessions that start alike, and what is allowed in all of them: the actions from a place on are still to be chosen for.
@@ -94,8 +94,8 @@ fn most(alike: &[Alike<'_>], mut best: Score, tried: &mut usize) -> Option<(Scor
         let Some(of) = alike.get(next) else { continue };
         let rest = || alike[next..].iter();
         let is_hopeless = |gains: &mut dyn Iterator<Item = Score>| gains.fold(score, plus) <= best;
-        if *tried > MAX_TRIED
-            || is_hopeless(&mut rest().map(|of| (of.count, of.count)))
+        if is_hopeless(&mut rest().map(|of| (of.count, of.count)))
+            || !is_first && *tried > MAX_TRIED
             || !is_first && is_hopeless(&mut rest().map(|of| of.most(&within)))
         {
             continue;
@@ -133,7 +133,9 @@ impl Rights {
         });
         let mut best: Option<(Score, usize, Block)> = None;
         let mut tried = 0;
+        let mut is_all = self.frame.left_out.is_empty();
         for opening in openings {
+            is_all &= (0..self.frame.actions.len()).all(|action| self.cell(opening, action).not_here.is_empty());
             let known = best.as_ref().map_or((0, 0), |(score, ..)| *score);
             if let Some((score, block)) = most(&self.alike_in(opening), known, &mut tried) {
                 best = Some((score, opening, block));
@@ -143,7 +145,7 @@ impl Rights {
         let alike = self.alike_in(opening);
         let session = self.with_least(self.frame.space.example(&self.frame.openings[opening].session, &block), &alike, score);
         let rights = self.in_sessions(opening, self.widest(&session, &alike));
-        let is_proved = tried <= MAX_TRIED && self.frame.left_out.is_empty();
+        let is_proved = is_all && tried <= MAX_TRIED;
         Some(Best { opening, session, allowed: score.1, after: score.0 - score.1, is_proved, rights })
     }
 
