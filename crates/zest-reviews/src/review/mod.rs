@@ -15,6 +15,7 @@ mod readiness;
 mod repeated;
 mod session;
 mod subject;
+mod through;
 mod together;
 mod touched;
 mod visible;
