@@ -262,7 +262,7 @@ pub(crate) fn short(answer: &Answer) -> String {
 /// Returns the command that asks a question.
 pub(crate) fn asked(question: &Question) -> String {
     let mut words = vec!["zest ask".to_owned(), quoted(&question.user), "--on".to_owned(), quoted(&question.system)];
-    words.extend(options(&question.session));
+    words.extend(Some(options(&question.session)).filter(|options| !options.is_empty()));
     match question.form {
         Form::Statement => words.extend(["--sql".to_owned(), quoted(&question.line)]),
         Form::Line => words.push(question.line.clone()),
@@ -271,7 +271,7 @@ pub(crate) fn asked(question: &Question) -> String {
 }
 
 /// Returns the options of a command that state a session, as a shell reads them.
-pub(crate) fn options(session: &Session) -> Vec<String> {
+pub(crate) fn options(session: &Session) -> String {
     let mut words = Vec::new();
     for (fact, texts) in session.stated() {
         let option = format!("--{}", fact.option());
@@ -280,7 +280,7 @@ pub(crate) fn options(session: &Session) -> Vec<String> {
             texts => words.extend(texts.iter().flat_map(|text| [option.clone(), quoted(text)])),
         }
     }
-    words
+    words.join(" ")
 }
 
 /// Writes a word as a shell reads it back.

@@ -56,7 +56,7 @@ pub(crate) fn rights(one: &Effective) -> String {
 fn session(one: &Effective, best: &BestSession) -> String {
     let mut out = String::new();
     let _ = writeln!(out, "  {FAINT}best session{FAINT:#}  {}", hanging("                ", &visible(&needs(one, best))));
-    let options = answer::options(&best.example.session).join(" ");
+    let options = answer::options(&best.example.session);
     if !options.is_empty() {
         let _ = writeln!(out, "                {}", hanging("                ", &visible(&options)));
     }
@@ -197,7 +197,7 @@ pub(crate) fn in_rows(caption: &str, listed: &[Effective]) -> table::Table {
         }
         let meant = match best {
             Some(best) => {
-                let options = answer::options(&best.example.session).join(" ");
+                let options = answer::options(&best.example.session);
                 let stated = if options.is_empty() { String::new() } else { format!(" (`{options}`)") };
                 let needs = needs(one, best);
                 table.remark(format!("{of}: best session: {needs}{stated}; {}", how_much(best)));

@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashMap;
 
-use super::compare::{add, of_one, systems};
+use super::compare::{add, is_changed, of_one, systems};
 use zest_engine::Engine;
 use zest_engine::classes::Classes;
 use zest_engine::links::UserId;
@@ -108,8 +108,7 @@ impl<'e> Between<'e> {
     /// Returns whether something changed for some people; whoever is like nobody else is looked at where it is told.
     #[must_use]
     pub fn is_changed(&self, Kin { system, people }: &Kin<'_>) -> bool {
-        let found = || of_one(self.before, self.after, self.people[people[0]], system, &self.session);
-        people.len() == 1 || found().is_some_and(|(gained, lost)| !gained.is_empty() || !lost.is_empty())
+        people.len() == 1 || is_changed(self.before, self.after, self.people[people[0]], system, &self.session)
     }
 
     /// Returns everybody for whom something may have changed, each with the systems: work to be shared. What

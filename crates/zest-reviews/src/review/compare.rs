@@ -68,9 +68,15 @@ pub fn compare_on(before: &Engine, after: &Engine, user: &str, session: &Session
     list
 }
 
-/// Returns what a user gained and lost on one system; nothing where there is nothing on either side.
-pub(super) fn of_one(before: &Engine, after: &Engine, user: &str, system: &str, session: &Session) -> Option<(Vec<Moved>, Vec<Moved>)> {
-    on_system(By { engine: before, user }, By { engine: after, user }, side(before, system, user), side(after, system, user), session)
+/// Returns what a user gained and lost on one system.
+pub(super) fn of_one(before: &Engine, after: &Engine, user: &str, system: &str, session: &Session) -> (Vec<Moved>, Vec<Moved>) {
+    on_system(By { engine: before, user }, By { engine: after, user }, system, session)
+}
+
+/// Returns whether a user gained or lost anything on one system, and tells nothing of it.
+pub(super) fn is_changed(before: &Engine, after: &Engine, user: &str, system: &str, session: &Session) -> bool {
+    let (gained, lost) = apart(By { engine: before, user }, By { engine: after, user }, system, session);
+    [gained, lost].into_iter().flatten().any(|set| !set.is_empty())
 }
 
 /// Returns the systems of two ledgers, those of the first before those that are new.
@@ -114,14 +120,13 @@ pub fn beside(engine: &Engine, one: &StandIn, other: &StandIn, is_meant: impl Fn
     let (was, is) = (By::of(one, engine), By::of(other, engine));
     let mut list: Vec<Difference> = Vec::new();
     for name in engine.all_sites().map(|site| site.entry().id.value.as_str()).filter(|name| is_meant(name)) {
-        let found = on_system(was, is, side(was.engine, name, was.user), side(is.engine, name, is.user), &session);
+        let (gained, lost) = on_system(was, is, name, &session);
         // Each may change the own credential: that is the same right.
         let but_own = |list: Vec<Moved>, by: By<'_>| -> Vec<Moved> {
             let own = format!("change-credential on user/{}", by.user);
             list.into_iter().filter(|moved| moved.right.lines.iter().any(|line| *line != own)).collect()
         };
-        let found = found.map(|(gained, lost)| (but_own(gained, is), but_own(lost, was)));
-        add(&mut list, is.user, name, found);
+        add(&mut list, is.user, name, (but_own(gained, is), but_own(lost, was)));
     }
     Ok(list)
 }
@@ -148,11 +153,17 @@ impl<'e> By<'e> {
     fn of(who: &'e StandIn, engine: &'e Engine) -> Self {
         Self { engine: who.engine(engine), user: &who.user }
     }
+
+    fn on(self, system: &str) -> Option<Side<'e>> {
+        Some(Side { site: self.engine.site(system)?, user: self.engine.find_user(self.user, false)? })
+    }
 }
 
 /// Adds what is different on a system, if anything is; systems where it is the same stand together.
-pub(super) fn add(list: &mut Vec<Difference>, user: &str, system: &str, found: Option<(Vec<Moved>, Vec<Moved>)>) {
-    let Some((gained, lost)) = found.filter(|(gained, lost)| !gained.is_empty() || !lost.is_empty()) else { return };
+pub(super) fn add(list: &mut Vec<Difference>, user: &str, system: &str, (gained, lost): (Vec<Moved>, Vec<Moved>)) {
+    if gained.is_empty() && lost.is_empty() {
+        return;
+    }
     let one = Difference { user: user.to_owned(), systems: vec![system.to_owned()], gained, lost, more: zest_model::More };
     match list.iter_mut().find(|known| is_same(known, &one)) {
         Some(known) => known.systems.extend(one.systems),
@@ -160,34 +171,25 @@ pub(super) fn add(list: &mut Vec<Difference>, user: &str, system: &str, found: O
     }
 }
 
-fn side<'e>(engine: &'e Engine, system: &str, user: &str) -> Option<Side<'e>> {
-    Some(Side { site: engine.site(system)?, user: engine.find_user(user, false)? })
-}
-
-/// Returns what was gained and what was lost on one system; nothing where there is nothing on either side.
-fn on_system(
-    before: By<'_>,
-    after: By<'_>,
-    old: Option<Side<'_>>,
-    new: Option<Side<'_>>,
-    session: &Session,
-) -> Option<(Vec<Moved>, Vec<Moved>)> {
+/// Returns the set of what was gained on one system, and that of what was lost; nothing where there is nobody to have it.
+fn apart(before: By<'_>, after: By<'_>, system: &str, session: &Session) -> (Option<Rights>, Option<Rights>) {
     let within = Within { stated: session.clone(), ..Within::default() };
     let alone = |side: Side<'_>| rights(&[side], &within).pop();
     let kind = |side: &Side<'_>| side.site.entry().kind();
-    match (old, new) {
-        (Some(old), Some(new)) if kind(&old) == kind(&new) => {
-            let sets = rights(&[old, new], &within);
-            let [was, is] = sets.as_slice() else { return None };
-            Some((moved(after, before, &is.minus(was)), moved(before, after, &was.minus(is))))
-        }
-        (old, new) => {
-            let all = |here: By<'_>, there: By<'_>, side: Option<Side<'_>>| {
-                side.and_then(alone).map_or_else(Vec::new, |set| moved(here, there, &set))
-            };
-            Some((all(after, before, new), all(before, after, old)))
-        }
+    match (before.on(system), after.on(system)) {
+        (Some(old), Some(new)) if kind(&old) == kind(&new) => match rights(&[old, new], &within).as_slice() {
+            [was, is] => (Some(is.minus(was)), Some(was.minus(is))),
+            _ => (None, None),
+        },
+        (old, new) => (new.and_then(alone), old.and_then(alone)),
     }
+}
+
+/// Returns what was gained and what was lost on one system.
+fn on_system(before: By<'_>, after: By<'_>, system: &str, session: &Session) -> (Vec<Moved>, Vec<Moved>) {
+    let (gained, lost) = apart(before, after, system, session);
+    let all = |here, there, set: Option<Rights>| set.map_or_else(Vec::new, |set| moved(here, there, &set));
+    (all(after, before, gained), all(before, after, lost))
 }
 
 /// Tells a difference, each right with how its example is answered on the other side.

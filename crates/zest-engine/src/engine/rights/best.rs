@@ -244,6 +244,7 @@ impl Rights {
         all.0.retain(|&axis, classes| classes.count_ones(..) < sizes[axis]);
         all
     }
+
     /// Returns what is in the set of some of the sessions that start alike.
     fn in_sessions(&self, opening: usize, block: Block) -> Self {
         let Frame { space, sizes, live: _, openings, shut, left_out, unsaid, actions } = &*self.frame;
