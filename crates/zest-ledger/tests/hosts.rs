@@ -263,7 +263,7 @@ fn all_that_is_missing_is_said_at_once() {
             .contains(&"the login shell of `batch` is `/usr/sbin/nologin`, which refuses".to_owned())
     );
     let ready = readiness(&hosts, "guest-1", Some("box"), None).expect("the user is known");
-    let opening = |channel, proofs| Opening { channel, proofs };
+    let opening = |channel, proofs: Vec<Proof>| Opening { channel, is_open: !proofs.is_empty(), proofs };
     let openings = [opening(Channel::Terminal, vec![Proof::Key]), opening(Channel::Web, vec![]), opening(Channel::Api, vec![])];
     assert_eq!(ready[0].channels, openings);
     assert_eq!(readiness(&hosts, "nobody", None, None), None);

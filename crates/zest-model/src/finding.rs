@@ -159,7 +159,7 @@ codes! {
     /// A validity or a time window ends before it starts.
     EmptyWindow = "ZL0306" "empty-window" Error;
 
-    /// A user has no way to prove identity, so he cannot sign in anywhere.
+    /// A user has no way to prove identity, so he signs in nowhere but with accounts that have credentials of their own.
     UserWithoutProof = "ZL0401" "user-without-proof" Warning;
     /// A user reaches no system: no assignment covers him, directly or through a group.
     UserWithoutAssignment = "ZL0402" "user-without-assignment" Warning;

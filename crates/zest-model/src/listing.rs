@@ -994,7 +994,7 @@ pub struct Readiness {
 /// # Example
 /// ```
 /// use zest_ledger::{entry::{Channel, Proof}, review::Opening};
-/// let opening = Opening { channel: Channel::Web, proofs: vec![Proof::Password] };
+/// let opening = Opening { channel: Channel::Web, is_open: true, proofs: vec![Proof::Password] };
 /// assert_eq!(serde_json::to_string(&opening).expect("it can be written"), r#"{"channel":"web","proofs":["password"]}"#);
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -1003,7 +1003,9 @@ pub struct Readiness {
 pub struct Opening {
     /// The channel.
     pub channel: Channel,
-    /// Any of these; none if the channel is closed.
+    /// Whether a session can be opened through it.
+    pub is_open: bool,
+    /// Any of these; none if the channel is closed, or no proof of the ledger is asked for.
     pub proofs: Vec<Proof>,
 }
 

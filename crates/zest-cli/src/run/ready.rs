@@ -57,7 +57,11 @@ pub(crate) fn run(args: &Ready) -> Result<Exit> {
 /// Says how a channel is opened.
 fn how(opening: &Opening) -> String {
     let words: Vec<&str> = opening.proofs.iter().map(|proof| proof.word()).collect();
-    if words.is_empty() { "closed".to_owned() } else { format!("with {}", words.join(" or ")) }
+    match (opening.is_open, words.is_empty()) {
+        (false, _) => "closed".to_owned(),
+        (true, true) => "open, with what the account itself asks for".to_owned(),
+        (true, false) => format!("with {}", words.join(" or ")),
+    }
 }
 
 /// A row for each thing that is missing on a system, or for the system where nothing is.

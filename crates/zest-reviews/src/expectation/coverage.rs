@@ -9,7 +9,7 @@ use zest_engine::Engine;
 use zest_model::entries::Entries;
 use zest_model::entry::{Grant, RuleVerb, When};
 use zest_model::listing::Uncovered;
-use zest_model::source::{Place, visible};
+use zest_model::source::{Location, Place, visible};
 
 use crate::row::Row;
 
@@ -229,8 +229,33 @@ impl Part {
         !matches!(self.of, Of::AssignmentCondition(_) | Of::GrantCondition(..) | Of::GrantLift(..))
     }
 
+    /// Returns where it is written.
+    #[must_use]
+    pub fn location(&self, engine: &Engine) -> Location {
+        engine.estate().sources().locate(self.place)
+    }
+
     /// Returns the ledger without it; nothing where that is no ledger.
-    pub(crate) fn taken_out(&self, engine: &Engine) -> Option<Engine> {
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, Question, ask::Verdict, expectation::parts};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let question = Question::new("mate-1", "rota", "plan on shift/early");
+    /// let without = parts(&engine)[0].taken_out(&engine).expect("it is a ledger without the grant");
+    /// assert_eq!((engine.decide(&question).verdict, without.decide(&question).verdict), (Verdict::Allowed, Verdict::Denied));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
+    #[must_use]
+    pub fn taken_out(&self, engine: &Engine) -> Option<Engine> {
         self.edited(engine, Edit::Out)
     }
 
@@ -287,7 +312,7 @@ impl Part {
             Covered::No => true,
             Covered::NotTried => false,
         };
-        Some(Uncovered { what: self.what.clone(), place: engine.estate().sources().locate(self.place), is_tried, more: zest_model::More })
+        Some(Uncovered { what: self.what.clone(), place: self.location(engine), is_tried, more: zest_model::More })
     }
 }
 

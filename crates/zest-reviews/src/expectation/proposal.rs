@@ -77,7 +77,7 @@ impl Part {
         let edited: Vec<Engine> = [Edit::Out, Edit::Round].into_iter().filter_map(|edit| self.edited(engine, edit)).collect();
         let found = edited.iter().find_map(|without| self.decided(engine, without, classes));
         let (decides, beside) = found.map_or((None, None), |(decides, beside)| (Some(decides), beside));
-        Proposal { what: self.what().to_owned(), place: engine.estate().sources().locate(self.place()), decides, beside, edited }
+        Proposal { what: self.what().to_owned(), place: self.location(engine), decides, beside, edited }
     }
 
     fn decided(&self, engine: &Engine, without: &Engine, classes: &Classes<'_>) -> Option<(Question, Option<Question>)> {

@@ -30,9 +30,9 @@ pub(super) fn review(engine: &Engine, findings: &mut Vec<Finding>) {
                 finding = finding.also(place, "another by this");
             }
             findings.push(
-                finding
-                    .also(separation.place, "kept apart here")
-                    .help("take the user out of one; until then every question of his is refused"),
+                finding.also(separation.place, "kept apart here").help(
+                    "take the user out of one; until then, while both are held, nothing that the central source vouches for is allowed",
+                ),
             );
         }
     }

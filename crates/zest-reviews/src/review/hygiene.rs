@@ -75,7 +75,7 @@ impl Review<'_> {
             if user.proofs.is_empty() && !is_disabled {
                 self.findings.push(
                     Finding::new(Code::UserWithoutProof, format!("`{name}` has no way to prove identity"))
-                        .at(place, "cannot sign in anywhere")
+                        .at(place, "signs in nowhere but with accounts that have credentials of their own")
                         .help("add `proofs = [\"password\"]` or another way, or disable the user"),
                 );
             }
@@ -85,7 +85,7 @@ impl Review<'_> {
                 && !estate.kinds().all().any(|kind| kind.reaches(self.engine, id))
             {
                 self.findings.push(
-                    Finding::new(Code::UserWithoutAssignment, format!("`{name}` can do nothing: no assignment reaches any system"))
+                    Finding::new(Code::UserWithoutAssignment, format!("nothing is given to `{name}`: no assignment reaches any system"))
                         .at(place, "no assignment, directly or through a group")
                         .help("put the user into a group that has one, or take the user out"),
                 );

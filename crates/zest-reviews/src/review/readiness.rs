@@ -5,11 +5,13 @@ use jiff::{SignedDuration, Timestamp};
 use zest_engine::Engine;
 use zest_engine::Estate;
 use zest_engine::links::UserId;
+use zest_engine::rights::{Action, Rights, Side, Within, rights};
 use zest_engine::rules::Site;
 use zest_model::More;
+use zest_model::ask::{Answer, Change, Form, Gate, GateOutcome, Proven, Question, Session};
 use zest_model::entry::{Channel, Proof};
 use zest_model::listing::{Cause, Opening, Readiness};
-use zest_model::source::Place;
+use zest_model::source::{Place, visible};
 
 /// Returns whether a user can start, on each system that concerns him or on one; nothing for an unknown user.
 ///
@@ -47,47 +49,129 @@ pub fn readiness(engine: &Engine, user: &str, system: Option<&str>, at: Option<T
 }
 
 fn on_system(site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Readiness {
-    let (engine, _system) = (site.engine(), site.system());
-    let estate = engine.estate();
-    let (entry, target) = (estate.user(user), site.entry());
+    let look = Look { site, user, at };
+    let channels: Vec<Opening> = [Channel::Terminal, Channel::Web, Channel::Api].map(|channel| look.opening(channel)).into();
+    let set = look.set(Session::default(), Vec::new());
+    // Whoever may do something is kept from nothing: not by what is asked for elsewhere, and not by what stands in one of several ways.
+    // What everybody may do to the own credential is no right that somebody gave.
+    let own = format!("change-credential on user/{}", site.user(user).id.value);
+    let is_something = |action: usize| set.actions()[action].line != own && set.example_for(action).is_some();
     let mut missing: Vec<Cause> = Vec::new();
-    let mut lack = |text: String, place: Option<Place>| missing.push(Cause { text, place: place.map(|p| estate.sources().locate(p)) });
-    if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
-        lack("the user is disabled".to_owned(), Some(disabled.place));
+    if (0..set.actions().len()).any(is_something) {
+        missing.extend(look.credential_first());
+    } else {
+        missing = look.of_the_user();
+        if !missing.is_empty() && !channels.iter().any(|opening| opening.is_open) {
+            let place = site.entry().accepts.first().map_or(site.user(user).id.place, |(channel, _)| channel.place);
+            missing.push(look.cause("no channel is open".to_owned(), place));
+        }
+        missing.extend(site.kind().missing(site, user, at));
+        if missing.is_empty() {
+            missing = look.in_the_way(&set);
+        }
     }
-    if let (Some(at), Some(from)) = (at, entry.from.as_ref().filter(|f| at.is_some_and(|at| at < f.value))) {
-        lack(format!("the user is valid from {} on, not at {at}", from.value), Some(from.place));
-    }
-    if let Some(until) = entry.until.as_ref().filter(|u| at.is_some_and(|at| at >= u.value)) {
-        lack(format!("the user was valid until {}", until.value), Some(until.place));
-    }
-    if entry.proofs.is_empty() {
-        lack("no way to prove identity is registered".to_owned(), Some(entry.id.place));
-    }
-    if let Some(must) = entry.must_change_credential.as_ref().filter(|m| m.value) {
-        lack("the credential must be changed first: until then nothing else can be done".to_owned(), Some(must.place));
-    }
-    for (text, place) in credential(estate, engine, user, at) {
-        lack(text, Some(place));
-    }
-    let opening = |channel| Opening { channel, proofs: open(entry, target, channel) };
-    let channels: Vec<Opening> = [Channel::Terminal, Channel::Web, Channel::Api].map(opening).into();
-    if channels.iter().all(|opening| opening.proofs.is_empty()) {
-        lack("no channel is open".to_owned(), target.accepts.first().map(|(c, _)| c.place).or(Some(entry.id.place)));
-    }
-    missing.extend(site.kind().missing(site, user, at));
-    Readiness { system: target.id.value.clone(), channels, missing, more: More }
+    let engine = site.engine();
+    missing.extend(credential(engine.estate(), engine, user, at).into_iter().map(|(text, place)| look.cause(text, place)));
+    Readiness { system: site.entry().id.value.clone(), channels, missing, more: More }
 }
 
-/// The proofs of a user that open a session through a channel.
-fn open(user: &zest_model::entry::User, system: &zest_model::entry::System, channel: Channel) -> Vec<Proof> {
-    let may = user.channels.as_ref().is_none_or(|list| list.iter().any(|c| c.value == channel));
-    let accepted = system.accepts.iter().find(|(c, _)| c.value == channel);
-    if !may || (accepted.is_none() && !system.accepts.is_empty()) {
-        return Vec::new();
+/// Somebody on a system, at a moment or at any.
+struct Look<'e> {
+    site: Site<'e>,
+    user: UserId,
+    at: Option<Timestamp>,
+}
+
+impl Look<'_> {
+    /// All that is allowed, in sessions in which something is stated.
+    fn set(&self, stated: Session, actions: Vec<Action>) -> Rights {
+        let within = Within { stated: Session { at: self.at, ..stated }, actions, ..Within::default() };
+        let side = Side { site: self.site, user: self.user };
+        rights(&[side], &within).pop().expect("a set for the one side")
     }
-    let takes = |proof: Proof| accepted.is_none_or(|(_, list)| list.iter().any(|p| p.value == proof));
-    user.proofs.iter().map(|p| p.value).filter(|&p| takes(p)).collect()
+
+    /// How a session is opened through a channel.
+    fn opening(&self, channel: Channel) -> Opening {
+        let opens = |proofs: Vec<Proven>| {
+            let stated = Session { channel: Some(channel), proofs: Some(proofs), ..Session::default() };
+            self.set(stated, vec![Action::alone("", Form::Line)]).can_open(|_| true)
+        };
+        // Where one gets in without giving any, such as with an account that has a credential of its own, none of them is needed.
+        if opens(Vec::new()) {
+            return Opening { channel, is_open: true, proofs: Vec::new() };
+        }
+        let given = |proof: Proof| Proven::new(proof, SignedDuration::ZERO);
+        let proofs = self.site.user(self.user).proofs.iter().map(|proof| proof.value);
+        let proofs: Vec<Proof> = proofs.filter(|&proof| opens(vec![given(proof)])).collect();
+        Opening { channel, is_open: !proofs.is_empty(), proofs }
+    }
+
+    fn cause(&self, text: String, place: Place) -> Cause {
+        Cause { text, place: Some(self.site.engine().estate().sources().locate(place)) }
+    }
+
+    /// What the entry of the user has that keeps from everything.
+    fn of_the_user(&self) -> Vec<Cause> {
+        let entry = self.site.user(self.user);
+        let mut missing = Vec::new();
+        let mut lack = |text: String, place: Place| missing.push(self.cause(text, place));
+        if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
+            lack("the user is disabled".to_owned(), disabled.place);
+        }
+        if let (Some(at), Some(from)) = (self.at, entry.from.as_ref().filter(|f| self.at.is_some_and(|at| at < f.value))) {
+            lack(format!("the user is valid from {} on, not at {at}", from.value), from.place);
+        }
+        if let Some(until) = entry.until.as_ref().filter(|u| self.at.is_some_and(|at| at >= u.value)) {
+            lack(format!("the user was valid until {}", until.value), until.place);
+        }
+        if entry.proofs.is_empty() {
+            lack("no way to prove identity is registered".to_owned(), entry.id.place);
+        }
+        missing.extend(self.must_change());
+        missing
+    }
+
+    fn must_change(&self) -> Option<Cause> {
+        let must = self.site.user(self.user).must_change_credential.as_ref().filter(|must| must.value)?;
+        Some(self.cause("the credential must be changed first: until then nothing else can be done".to_owned(), must.place))
+    }
+
+    /// That the credential must be changed, where more would be allowed once it is: some systems do not look at it.
+    fn credential_first(&self) -> Option<Cause> {
+        let must = self.must_change()?;
+        let (user, system) = (&self.site.user(self.user).id.value, &self.site.entry().id.value);
+        let changed = self.site.engine().with(&[Change::CredentialChanged { user: user.clone() }]).ok()?;
+        let after = Side { site: changed.site(system)?, user: changed.find_user(user, false)? };
+        let within = Within { stated: Session { at: self.at, ..Session::default() }, ..Within::default() };
+        let sets = rights(&[Side { site: self.site, user: self.user }, after], &within);
+        let [now, then] = sets.as_slice() else { return None };
+        (!then.is_within(now)).then_some(must)
+    }
+
+    /// What refuses the session that gets furthest; or that nothing is allowed in any.
+    fn in_the_way(&self, set: &Rights) -> Vec<Cause> {
+        let id = &self.site.entry().id;
+        if let Some(unknown) = set.unknown().first() {
+            return vec![self.cause(format!("whether anything may be done on `{}` is not known: {unknown}", visible(&id.value)), id.place)];
+        }
+        if set.can_open(|_| true) {
+            let text = format!("sessions can be opened on `{}`, and nothing is allowed in any of them", visible(&id.value));
+            return vec![self.cause(text, id.place)];
+        }
+        let user = self.site.user(self.user);
+        let proofs =
+            std::iter::once(None).chain(user.proofs.iter().map(|proof| Some(vec![Proven::new(proof.value, SignedDuration::ZERO)])));
+        let channels = [None, Some(Channel::Terminal), Some(Channel::Web), Some(Channel::Api)];
+        let tried = proofs
+            .flat_map(|proofs| channels.map(|channel| Session { at: self.at, channel, proofs: proofs.clone(), ..Session::default() }));
+        let answers = tried.map(|session| self.site.engine().sign_in(&Question::in_session(&user.id.value, &id.value, "", session)));
+        let passed = |answer: &Answer| answer.gates.iter().take_while(|gate| !matches!(gate.outcome, GateOutcome::Refuses(_))).count();
+        // Of those that get as far, the first states least.
+        let furthest = answers.reduce(|best, answer| if passed(&answer) > passed(&best) { answer } else { best });
+        let refused = |gate: &&Gate| matches!(gate.outcome, GateOutcome::Refuses(_));
+        let gates: Vec<Gate> = furthest.map_or_else(Vec::new, |answer| answer.gates.iter().filter(refused).cloned().collect());
+        gates.into_iter().map(|gate| Cause { text: gate.text, place: gate.location }).collect()
+    }
 }
 
 /// What the rules for credentials say of a user's: the strictest of all that are for him counts.

@@ -751,6 +751,13 @@ impl Rights {
         (!opened.is_empty() && !self.frame.actions.is_empty()).then(|| question(&opened))
     }
 
+    /// Returns whether a session can be opened, of those that start in some of the ways.
+    #[must_use]
+    pub fn can_open(&self, is_meant: impl Fn(&Session) -> bool) -> bool {
+        let mut started = self.frame.openings.iter().zip(&self.entries).filter(|(opening, _)| is_meant(&opening.session));
+        started.any(|(_, entry)| !entry.allowed.is_empty() || !entry.after.is_empty())
+    }
+
     /// Returns whether every session that can be opened, and starts by itself as far as nothing is stated of that, is allowed every
     /// action, at once or after obligations.
     #[must_use]

@@ -7,17 +7,19 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Device, Instances, Origin, elevations};
 use crate::engine::entry::gone;
+use crate::engine::rights::{Action, Side, Within, rights};
 use crate::engine::{Engine, Standing};
 use crate::links::{AssignmentId, AssignmentLinks, CommandId, ModeId, Party, SetId, SystemId};
 use zest_command::Pattern;
 use zest_command::automaton::{Automaton, explore, is_dead};
+use zest_model::ask::{Central, Form, Session};
 use zest_model::entry::{Credential, Does, IdentitySource, Otherwise, RuleVerb};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{Place, visible};
 
 /// Adds what is odd about devices.
 pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
-    let mut review = Review { engine, at, findings, of_use: FxHashMap::default() };
+    let mut review = Review { engine, at, findings, of_use: FxHashMap::default(), tries: MAX_TRIES };
     review.sessions();
     review.systems();
 }
@@ -28,7 +30,15 @@ struct Review<'e, 'f> {
     findings: &'f mut Vec<Finding>,
     /// Which assignments are of use to somebody, by their numbers.
     of_use: FxHashMap<usize, bool>,
+    /// How many sets of rights may still be made.
+    tries: usize,
 }
+
+/// How many sets of rights are made at most to find somebody who comes to the top of each device.
+const MAX_TRIES: usize = 20_000;
+
+/// The highest level.
+const TOP: u8 = 15;
 
 impl Review<'_, '_> {
     fn push(&mut self, finding: Finding) {
@@ -320,7 +330,7 @@ impl Review<'_, '_> {
             if !covered.contains(id.index()) {
                 self.push(
                     Finding::new(Code::SystemUncovered, format!("no assignment covers `{name}`"))
-                        .at(place, "nobody can do anything here")
+                        .at(place, "nobody can do anything here but with its own accounts")
                         .help("compare its labels and place with the assignments"),
                 );
             }
@@ -344,6 +354,7 @@ impl Review<'_, '_> {
         let switch = system.authorisation.as_ref().map_or(system.id.place, |a| a.place);
         let mut open = FxHashSet::default();
         let mut top = 0;
+        let mut leading: Vec<Party> = Vec::new();
         let mut unasked: Option<Place> = None;
         let mut seen = FxHashSet::default();
         for (i, links) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(id.index())) {
@@ -355,7 +366,9 @@ impl Review<'_, '_> {
             }
             let reach = device.reach(engine, Origin::Assignment(number));
             if is_of_use {
-                top = top.max(reach.levels().last().copied().unwrap_or(0));
+                let highest = reach.levels().last().copied().unwrap_or(0);
+                top = top.max(highest);
+                leading.extend(links.to.iter().map(|&(party, _)| party).filter(|_| highest == TOP));
             }
             if let Some(&set) = standing.sets.first()
                 && device.authorised_levels == 0
@@ -392,13 +405,57 @@ impl Review<'_, '_> {
                 .help("list them, or write levels = \"all\""),
             );
         }
-        if top < 15 && engine.estate.assignments.iter().any(|a| a.systems.contains(id.index())) {
+        if !engine.estate.assignments.iter().any(|a| a.systems.contains(id.index())) {
+            return;
+        }
+        leading.extend(self.people_of_accounts(id, device));
+        if !self.somebody_comes_to_the_top(id, leading, Central::Up) {
+            let (label, help) = if top < TOP {
+                (format!("the highest level that can be reached is {top}"), "assign a role with ceiling 15 here, or permit the elevation")
+            } else {
+                (
+                    "an assignment leads there, and everybody whom it is for is refused".to_owned(),
+                    "ask for one of them, as in `zest ask USER SYSTEM LINE --level 15`, what refuses",
+                )
+            };
             self.push(
                 Finding::new(Code::NobodyReachesTop, format!("nobody can reach level 15 on `{name}` while the central source is up"))
-                    .at(system.id.place, format!("the highest level that can be reached is {top}"))
-                    .help("assign a role with ceiling 15 here, or permit the elevation"),
+                    .at(system.id.place, label)
+                    .help(help),
             );
         }
+    }
+
+    /// Returns whoever may use an account of a device that could come to the top.
+    fn people_of_accounts(&self, id: SystemId, device: &Device) -> Vec<Party> {
+        let estate = &self.engine.estate;
+        let accounts = estate.system(id).accounts.iter().zip(&*device.links.accounts);
+        let high = accounts.filter(|(account, _)| account.band.as_ref().is_some_and(|band| band.ceiling.value == TOP));
+        let parties = high.flat_map(|(account, links)| {
+            let own = estate.names.users.get(account.login.value.as_str()).map(|&user| Party::User(user));
+            links.used_by.iter().map(|&(party, _)| party).chain(own)
+        });
+        parties.collect()
+    }
+
+    /// Returns whether one of some people who are there gets a session on a device that is at the top, as their sets of rights say; also
+    /// where too many would have to be looked at.
+    fn somebody_comes_to_the_top(&mut self, id: SystemId, people: Vec<Party>, central: Central) -> bool {
+        let (engine, at) = (self.engine, self.at);
+        let stated = Session { level: Some(TOP), ..Session::default() };
+        let within = Within { stated, actions: vec![Action::alone("", Form::Line)], ..Within::default() };
+        let there = engine.members(people).filter(|&user| gone(engine.estate.user(user), at).is_none());
+        for user in there {
+            if self.tries == 0 {
+                return true;
+            }
+            self.tries -= 1;
+            let Some(site) = engine.site_of(id) else { return false };
+            if rights(&[Side { site, user }], &within).iter().any(|set| set.can_open(|session| session.central == central)) {
+                return true;
+            }
+        }
+        false
     }
 
     fn accounts(&mut self, id: SystemId, device: &Device) {
@@ -407,15 +464,10 @@ impl Review<'_, '_> {
         let links = &device.links.accounts;
         let name = visible(&system.id.value);
         let asks_local = device.sources.contains(&IdentitySource::Local);
-        let mut rescues = false;
         for (account, links) in system.accounts.iter().zip(links.iter()) {
             let (login, place) = (visible(&account.login.value), account.login.place);
-            let is_open =
-                !account.locked.as_ref().is_some_and(|l| l.value) && account.credential.as_ref().is_none_or(|c| c.value == Credential::Set);
             let own = engine.estate.names.users.get(account.login.value.as_str());
             let is_used = !links.used_by.is_empty() || own.is_some();
-            let people = links.used_by.iter().map(|&(p, _)| p).chain(own.map(|&u| Party::User(u))).collect();
-            rescues |= is_open && self.somebody_is_there(people) && account.band.as_ref().is_some_and(|b| b.ceiling.value == 15);
             if !asks_local {
                 self.push(
                     Finding::new(Code::AccountNeverUsed, format!("the account `{login}` on `{name}` is never asked for"))
@@ -446,7 +498,8 @@ impl Review<'_, '_> {
             }
         }
         let asks_central = device.sources.contains(&IdentitySource::Central);
-        if asks_central && !(rescues && asks_local) {
+        let rescuers = self.people_of_accounts(id, device);
+        if asks_central && !(asks_local && self.somebody_comes_to_the_top(id, rescuers, Central::Down)) {
             self.push(
                 Finding::new(Code::NoEmergencyAccount, format!("when the central source is down, nobody can reach level 15 on `{name}`"))
                     .at(system.id.place, "no usable local account with ceiling 15")
