@@ -3,9 +3,11 @@
 use std::collections::BTreeSet;
 
 use zest_ledger::ask::{Question, Session, Verdict};
-use zest_ledger::expectation::{Asked, Covered, Proposal, expectations, fewest, parts, proposed_text, recorded, recorded_steps, rows};
+use zest_ledger::expectation::{
+    Asked, Covered, Proposal, Questions, expectations, fewest, parts, proposed_text, recorded, recorded_steps, rows,
+};
 use zest_ledger::finding::Code;
-use zest_ledger::review::{Classes, hygiene};
+use zest_ledger::review::hygiene;
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::estates::Source;
 use zest_testkit::{questions, seed};
@@ -355,11 +357,11 @@ fn what_is_proposed_covers_every_part_and_none_can_be_left_out() {
         let text = source.ledger();
         let made = |text: &str| Some(Engine::compile(Ledger::new().document("estate.toml", text).estate().ok()?).expect("it compiles"));
         let Some(here) = made(&text) else { continue };
-        let classes = Classes::of(&here);
+        let questions = Questions::of(&here);
         let all = parts(&here);
         // Some are enough: each looks at everybody on every system.
         let all: Vec<_> = all.iter().step_by(3).collect();
-        let mut proposals: Vec<Proposal> = all.iter().map(|part| part.proposed(&here, &classes)).collect();
+        let mut proposals: Vec<Proposal> = all.iter().map(|part| part.proposed(&questions)).collect();
         let decided: Vec<bool> = proposals.iter().map(|proposal| proposal.decides.is_some()).collect();
         for (part, proposal) in all.iter().zip(&proposals) {
             nothing += usize::from(proposal.decides.is_none());

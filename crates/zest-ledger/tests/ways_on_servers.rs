@@ -313,3 +313,39 @@ fn ways_over_statements_on_random_servers_agree_with_a_plain_search() {
     println!("{walked} ways, {reached} reached, {not_reached} not, {no_ledger} no ledger; {sorts:?}");
     assert!(sorts.len() >= 5 && reached > 10 && not_reached > 10, "{sorts:?}");
 }
+
+/// Of what is tried together some excludes each other: `crew` and `u1` could each be made a member of the other. Whatever comes after one of
+/// them alone is found after that one.
+#[test]
+fn what_comes_after_one_of_several_that_exclude_each_other_is_found() {
+    let ledger = r#"
+        users.u0.proofs = ["password"]
+        users.u1.proofs = ["password"]
+        users.u2.proofs = ["password"]
+        users.u3.proofs = ["password"]
+        [systems.db]
+        kind = "postgresql"
+        database = "club"
+        [databases.db]
+        owner = "top"
+        accounts."crew" = { member-of = ["night", "steward"], used-by = ["user:u0"], inherit = false }
+        accounts."top" = { may = ["superuser"] }
+        accounts."u0" = { member-of = ["harbour"], administers = ["steward"] }
+        accounts."u1" = { may = ["create-role"], member-of = ["pg_write_server_files"], inherit = false }
+        accounts."u2" = { member-of = ["harbour"] }
+        accounts."u3" = { member-of = ["night"], administers = ["steward"] }
+        roles."harbour" = {  }
+        roles."night" = { member-of = ["harbour"] }
+        roles."steward" = { may = ["create-role"] }
+        objects."table public.fares" = { owner = "u1", columns = { id = "int" } }
+        objects."table public.tides" = { owner = "u3", columns = { id = "int" } }
+    "#;
+    let engine = crate::support::engine(ledger);
+    let acts = Acts::of(&engine, &[]);
+    let mut ways = Ways::of(&acts, "u0").expect("the user is known");
+    let all = ways.all();
+    assert!(!ways.is_cut_short);
+    let gives = |way: &&Way| way.steps.last().is_some_and(|step| step.gives == "account `u1` on db is a member of `top`");
+    let way = all.iter().find(gives).expect("who may anything on the server makes the account a member of whatever there is");
+    assert!(way.steps.len() <= 4, "{way:#?}");
+}

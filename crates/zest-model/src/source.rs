@@ -122,7 +122,7 @@ impl<T> At<T> {
 /// let at = Location { file: "people.toml".to_owned(), line: 3, column: 1 };
 /// assert_eq!(at.to_string(), "people.toml:3");
 /// ```
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Location {

@@ -52,7 +52,7 @@ fn without(cut: &Cut) -> String {
 
 fn cut_short(found: &WaysFound) -> Option<String> {
     let names = (!found.cut_short.is_empty()).then(|| found.cut_short.join(", "))?;
-    Some(format!("not all was looked at from {names}: there is too much"))
+    Some(format!("not all was looked at from {names}: there is too much, or it can be done in too many orders"))
 }
 
 /// The same as a table: a row for each step.

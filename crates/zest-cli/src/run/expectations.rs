@@ -4,9 +4,9 @@ use std::path::Path;
 
 use anyhow::Result;
 use zest_ledger::Engine;
-use zest_ledger::expectation::{Asked, Covered, Part, Row, fewest, parts, proposed_text, rows};
+use zest_ledger::expectation::{Asked, Covered, Part, Questions, Row, fewest, parts, proposed_text, rows};
 use zest_ledger::json::{Coverage, Expectations};
-use zest_ledger::review::{Classes, Outcome};
+use zest_ledger::review::Outcome;
 
 use super::turned::Since;
 use crate::args::ExpectationsArgs;
@@ -71,8 +71,10 @@ fn propose(engine: &Engine, rows: &[Row<'_>]) -> Exit {
     let parts = parts(engine);
     let missing: Vec<Part> =
         covered(engine, &parts, rows).into_iter().zip(parts).filter(|(covered, _)| *covered == Covered::No).map(|(_, part)| part).collect();
-    let classes = Classes::of(engine);
-    let mut proposals = progress::during("looking for questions", || cores::each(&missing, |part| part.proposed(engine, &classes)));
+    let mut proposals = progress::during("looking for questions", || {
+        let questions = Questions::of(engine);
+        cores::each(&missing, |part| part.proposed(&questions))
+    });
     fewest(engine, &mut proposals);
     put!("{}", proposed_text(engine, &proposals));
     if proposals.is_empty() { Exit::Nothing } else { Exit::Allowed }

@@ -44,6 +44,14 @@ pub struct Standing {
     pub(crate) is_local: bool,
 }
 
+impl Standing {
+    /// Returns the command sets.
+    #[must_use]
+    pub fn sets(&self) -> &[SetId] {
+        &self.sets
+    }
+}
+
 /// Returns the distinct standings, and which of them each assignment gives.
 pub(super) fn standings(estate: &Estate) -> (Vec<Standing>, Vec<usize>) {
     let mut bands = Bands::default();

@@ -191,7 +191,7 @@ pub struct WaysFound {
     format: Format,
     /// How many people were looked at.
     pub people: usize,
-    /// Of whom not all was looked at, since there is too much.
+    /// Of whom not all was looked at, since there is too much, or it can be done in too many orders.
     pub cut_short: Vec<String>,
     /// A shortest way of each, the shortest first.
     pub ways: Vec<Way>,

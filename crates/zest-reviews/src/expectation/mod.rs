@@ -8,7 +8,7 @@ mod proposal;
 mod record;
 
 pub use coverage::{Asked, Covered, Part, parts};
-pub use proposal::{Proposal, fewest, proposed_text};
+pub use proposal::{Proposal, Questions, fewest, proposed_text};
 pub use record::{recorded, recorded_steps};
 
 use zest_engine::Engine;

@@ -2,12 +2,16 @@
 
 use std::cmp::Reverse;
 
+use rustc_hash::{FxHashMap, FxHashSet};
+
 use zest_engine::Engine;
 use zest_engine::classes::Classes;
-use zest_engine::rights::{Rights, Side, Within, rights};
+use zest_engine::duties::{clash, held};
+use zest_engine::links::{SetId, UserId};
+use zest_engine::rights::{Action, Rights, Side, Within, rights};
 use zest_engine::rules::Site;
 use zest_model::ask::{Question, Session, Verdict};
-use zest_model::entry::Kind;
+use zest_model::entry::{Kind, Rule, RuleVerb};
 use zest_model::source::{Location, visible};
 
 use super::coverage::{Edit, Of, Part, Where};
@@ -17,7 +21,7 @@ use super::record::recorded;
 ///
 /// # Example
 /// ```
-/// use zest_ledger::{Ledger, expectation::parts, review::Classes};
+/// use zest_ledger::{Ledger, expectation::{Questions, parts}};
 /// # let text = r#"
 /// # users.mate-1.proofs = ["password"]
 /// # users.mate-2.proofs = ["password"]
@@ -29,7 +33,7 @@ use super::record::recorded;
 /// # "#;
 /// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
 /// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
-/// let proposal = parts(&engine)[0].proposed(&engine, &Classes::of(&engine));
+/// let proposal = parts(&engine)[0].proposed(&Questions::of(&engine));
 /// assert_eq!(proposal.what, "grant of `plan` of `rota`");
 /// assert_eq!(proposal.decides.expect("it decides one").line, "plan on shift/early");
 /// # Ok::<(), zest_ledger::finding::Findings>(())
@@ -48,6 +52,104 @@ pub struct Proposal {
     edited: Vec<Engine>,
 }
 
+/// A question that a part decides, and the nearest that it does not.
+type Decided = (Question, Option<Question>);
+
+/// Questions to everybody on every system, found by what their answers rest on.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, expectation::{Questions, parts}};
+/// # let text = r#"
+/// # users.mate-1.proofs = ["password"]
+/// # systems.rota.kind = "application"
+/// # [applications.rota]
+/// # types.shift.rights = ["plan"]
+/// # objects."shift/early" = {}
+/// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// # "#;
+/// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let questions = Questions::of(&engine);
+/// let decided: Vec<_> = parts(&engine).iter().filter_map(|part| part.proposed(&questions).decides).collect();
+/// assert_eq!(decided[0].line, "plan on shift/early");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Debug)]
+pub struct Questions<'e> {
+    engine: &'e Engine,
+    classes: Classes<'e>,
+    asked: Vec<Question>,
+    /// By the place of an entry: the numbers of questions whose answers name it.
+    resting: FxHashMap<Location, Vec<usize>>,
+}
+
+/// How many questions are kept for a place at most.
+const MAX_RESTING: usize = 500;
+
+impl<'e> Questions<'e> {
+    /// Asks one of each class of people each action on each system: in a session in which it is allowed, in one that states nothing, and
+    /// what is never allowed also in one that has come as high as it can. What refuses a way to start is asked as well.
+    #[must_use]
+    pub fn of(engine: &'e Engine) -> Self {
+        let mut questions = Self { engine, classes: Classes::of(engine), asked: Vec::new(), resting: FxHashMap::default() };
+        for site in engine.all_sites() {
+            for class in questions.classes.on(site, &[], None, &Session::default()).into_iter().flatten() {
+                let [set] = &rights(&[Side { site, user: class.first }], &Within::default())[..] else { continue };
+                questions.note_all(set);
+            }
+        }
+        questions
+    }
+
+    fn note_all(&mut self, set: &Rights) {
+        let asked = |action: &Action, session: Session| Question {
+            form: action.form,
+            ..Question::in_session(&set.user, &set.system, &action.line, session)
+        };
+        let highest = set.openings().iter().rev().max_by_key(|opening| opening.session.level);
+        let highest = highest.and_then(|opening| set.opened(&opening.session)).map(|question| question.session);
+        for (number, action) in set.actions().iter().enumerate().filter(|(_, action)| action.like.is_none()) {
+            let allowed = set.example_for(number).map(|(_, question)| question);
+            let high = highest.iter().filter(|_| allowed.is_none()).map(|session| asked(action, session.clone()));
+            let questions: Vec<Question> = allowed.iter().cloned().chain([asked(action, Session::default())]).chain(high).collect();
+            questions.into_iter().for_each(|question| self.note(question));
+        }
+        if let Some(action) = set.actions().first() {
+            set.shut().iter().for_each(|opening| self.note(asked(action, opening.session.clone())));
+        }
+    }
+
+    fn note(&mut self, question: Question) {
+        let gates = self.engine.explain(&question).gates;
+        let places: FxHashSet<Location> = gates.into_iter().filter_map(|gate| gate.location).collect();
+        let mut is_kept = false;
+        for place in places {
+            let known = self.resting.entry(place).or_default();
+            if known.len() < MAX_RESTING {
+                known.push(self.asked.len());
+                is_kept = true;
+            }
+        }
+        if is_kept {
+            self.asked.push(question);
+        }
+    }
+
+    /// Returns whether a question has another answer in another ledger.
+    fn turns(&self, question: &Question, without: &Engine) -> bool {
+        self.engine.decide(question).verdict != without.decide(question).verdict
+    }
+
+    /// Returns a question whose answer names a place, and is another in a ledger without what stands there.
+    fn resting_on(&self, place: &Location, without: &Engine) -> Option<Decided> {
+        let resting = self.resting.get(place)?;
+        let decides = resting.iter().map(|&number| &self.asked[number]).find(|question| self.turns(question, without))?;
+        let side = Side { site: self.engine.site(&decides.system)?, user: self.engine.find_user(&decides.user, false)? };
+        let [set] = &rights(&[side], &Within::default())[..] else { return None };
+        Some((decides.clone(), beside(self.engine, without, set, decides)))
+    }
+}
+
 /// Of how many actions the nearest is looked for.
 const MAX_BESIDE: usize = 200;
 
@@ -56,7 +158,7 @@ impl Part {
     ///
     /// # Example
     /// ```
-    /// use zest_ledger::{Engine, Ledger, expectation::parts, review::Classes};
+    /// use zest_ledger::{Engine, Ledger, expectation::{Questions, parts}};
     /// let text = r#"
     /// users.mate-1.proofs = ["password"]
     /// [systems.rota]
@@ -67,37 +169,71 @@ impl Part {
     /// grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
     /// "#;
     /// let engine = Engine::compile(Ledger::new().document("rota.toml", text).estate()?)?;
-    /// let proposal = parts(&engine)[0].proposed(&engine, &Classes::of(&engine));
+    /// let proposal = parts(&engine)[0].proposed(&Questions::of(&engine));
     /// assert_eq!(proposal.decides.expect("one that it decides").line, "plan on shift/early");
     /// assert_eq!(proposal.beside.expect("one that it does not").line, "drop on shift/early");
     /// # Ok::<(), zest_ledger::finding::Findings>(())
     /// ```
     #[must_use]
-    pub fn proposed(&self, engine: &Engine, classes: &Classes<'_>) -> Proposal {
+    pub fn proposed(&self, questions: &Questions<'_>) -> Proposal {
+        let engine = questions.engine;
         let edited: Vec<Engine> = [Edit::Out, Edit::Round].into_iter().filter_map(|edit| self.edited(engine, edit)).collect();
-        let found = edited.iter().find_map(|without| self.decided(engine, without, classes));
+        let place = self.location(engine);
+        let found = edited.iter().find_map(|without| questions.resting_on(&place, without));
+        let found = found.or_else(|| edited.iter().find_map(|without| self.decided(questions, without)));
         let (decides, beside) = found.map_or((None, None), |(decides, beside)| (Some(decides), beside));
-        Proposal { what: self.what().to_owned(), place: self.location(engine), decides, beside, edited }
+        Proposal { what: self.what().to_owned(), place, decides, beside, edited }
     }
 
-    fn decided(&self, engine: &Engine, without: &Engine, classes: &Classes<'_>) -> Option<(Question, Option<Question>)> {
-        let session = Session::default();
+    /// Looks for a question among all that may be asked of everybody.
+    fn decided(&self, questions: &Questions<'_>, without: &Engine) -> Option<Decided> {
+        let Questions { engine, classes, asked: _, resting: _ } = questions;
         for site in engine.all_sites().filter(|site| self.may_concern(*site)) {
-            for class in classes.on(site, &[], None, &session).iter().flatten() {
+            let classes = classes.on(site, &[], None, &Session::default()).into_iter().flatten();
+            for class in classes.filter(|class| self.may_concern_whom(site, class.first)) {
                 let name = &site.entry().id.value;
                 let there = without.site(name).zip(without.find_user(&site.user(class.first).id.value, false));
                 let Some((other, user)) = there else { continue };
                 let sets = rights(&[Side { site, user: class.first }, Side { site: other, user }], &Within::default());
                 let [with, gone] = sets.as_slice() else { continue };
                 // The same is decided where the one or the other allows more.
-                let differ = |question: &Question| engine.decide(question).verdict != without.decide(question).verdict;
                 let examples = [with.minus(gone), gone.minus(with)].into_iter().filter_map(|difference| difference.example_allowed());
-                let Some(decides) = examples.into_iter().find(differ) else { continue };
+                let Some(decides) = examples.into_iter().find(|question| questions.turns(question, without)) else { continue };
                 let beside = beside(engine, without, with, &decides);
                 return Some((decides, beside));
             }
         }
         None
+    }
+
+    /// Returns whether it can have a say about somebody on a system where it can have one.
+    fn may_concern_whom(&self, site: Site<'_>, user: UserId) -> bool {
+        let (engine, kind) = (site.engine(), site.entry().kind());
+        match self.of() {
+            Of::Rule(set, _) if kind == Kind::NETWORK_DEVICE => {
+                let sets = including(engine, set);
+                let is_in = |list: &[SetId]| list.iter().any(|one| sets.contains(&one.index()));
+                let candidates = engine.membership().candidates(user);
+                let has_own = site.entry().accounts.iter().any(|account| !account.commands.is_empty());
+                has_own || candidates.iter().any(|candidate| is_in(engine.standing(candidate.assignment).1.sets()))
+            }
+            // Whoever acts as another is held against what either holds.
+            Of::Separation(number) => {
+                let separation = &engine.estate().separation_links()[number];
+                let is_apart = |user| clash(separation, &held(engine, user, None, &Session::default())).len() > 1;
+                let is_service = [Kind::CLOUD, Kind::APPLICATION].contains(&kind);
+                is_apart(user) || (is_service && (0..engine.estate().users().len()).any(|other| is_apart(UserId::new(other))))
+            }
+            Of::Rule(..)
+            | Of::Assignment(_)
+            | Of::AssignmentCondition(_)
+            | Of::Grant(..)
+            | Of::GrantCondition(..)
+            | Of::GrantLift(..)
+            | Of::Ceiling(..)
+            | Of::DatabaseGrant(..)
+            | Of::RunAs(..) => true,
+        }
     }
 
     /// Returns whether it can have a say on a system.
@@ -120,6 +256,21 @@ impl Part {
             Of::Separation(_) => true,
         }
     }
+}
+
+/// Returns a command set and those that include it, be it over others.
+fn including(engine: &Engine, set: usize) -> Vec<usize> {
+    let sets = engine.estate().command_sets();
+    let mut found = vec![set];
+    let mut next = 0;
+    while let Some(&included) = found.get(next) {
+        let id = &sets[included].id.value;
+        let includes = |rule: &Rule| rule.verb == RuleVerb::Include && rule.text.value == *id;
+        let more = (0..sets.len()).filter(|&other| !found.contains(&other) && sets[other].rules.iter().any(includes));
+        found.extend(more.collect::<Vec<_>>());
+        next += 1;
+    }
+    found
 }
 
 /// Finds the nearest action in the session of a question that is answered the other way, with a part and without.
@@ -146,7 +297,7 @@ fn beside(engine: &Engine, without: &Engine, set: &Rights, decides: &Question) -
 ///
 /// # Example
 /// ```
-/// use zest_ledger::{Ledger, expectation::{fewest, parts}, review::Classes};
+/// use zest_ledger::{Ledger, expectation::{Questions, fewest, parts}};
 /// # let text = r#"
 /// # users.mate-1.proofs = ["password"]
 /// # users.mate-2.proofs = ["password"]
@@ -158,7 +309,7 @@ fn beside(engine: &Engine, without: &Engine, set: &Rights, decides: &Question) -
 /// # "#;
 /// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
 /// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
-/// let mut proposals = vec![parts(&engine)[0].proposed(&engine, &Classes::of(&engine))];
+/// let mut proposals = vec![parts(&engine)[0].proposed(&Questions::of(&engine))];
 /// fewest(&engine, &mut proposals);
 /// assert_eq!(proposals.len(), 1);
 /// # Ok::<(), zest_ledger::finding::Findings>(())
@@ -190,7 +341,7 @@ pub fn fewest(engine: &Engine, proposals: &mut Vec<Proposal>) {
 ///
 /// # Example
 /// ```
-/// use zest_ledger::{Ledger, expectation::{parts, proposed_text}, review::Classes};
+/// use zest_ledger::{Ledger, expectation::{Questions, parts, proposed_text}};
 /// # let text = r#"
 /// # users.mate-1.proofs = ["password"]
 /// # users.mate-2.proofs = ["password"]
@@ -202,7 +353,7 @@ pub fn fewest(engine: &Engine, proposals: &mut Vec<Proposal>) {
 /// # "#;
 /// let kept = "[[expectations]]\nwho = ['user:mate-2']\non = ['rota']\nlines = ['plan on shift/early']\nanswer = 'denied'\n";
 /// let engine = Ledger::new().document("rota.toml", &format!("{text}{kept}")).engine(1)?;
-/// let proposal = parts(&engine)[0].proposed(&engine, &Classes::of(&engine));
+/// let proposal = parts(&engine)[0].proposed(&Questions::of(&engine));
 /// let text = proposed_text(&engine, &[proposal]);
 /// assert!(text.contains("lines = [\"plan on shift/early\"]"), "{text}");
 /// # Ok::<(), zest_ledger::finding::Findings>(())

@@ -133,6 +133,9 @@ const MAX_GOT: usize = 20_000;
 /// How many things on one database server are looked at one by one.
 const MAX_ALONE: usize = 16;
 
+/// After how many things, one by one, something is looked for that is come to after several that exclude each other.
+const MAX_AFTER: usize = 100;
+
 /// How often an order is tried in which things can be come to.
 const MAX_PLACED: usize = 200;
 
@@ -251,8 +254,10 @@ impl<'a, 'e> Ways<'a, 'e> {
                 continue;
             }
             let (before, act) = self.least(base.clone(), act, |ways, base| ways.act_for(base, &fact));
-            let Some(before) = self.in_order(&before).filter(|before| self.is_allowed(before, &act)) else {
+            let in_order = self.in_order(&before).filter(|before| self.is_allowed(before, &act)).map(|before| (before, act));
+            let Some((before, act)) = in_order.or_else(|| self.after_one(&base, &fact)) else {
                 unknown.push(format!("not looked at in every order: {}", fact.words()));
+                self.is_cut_short = true;
                 continue;
             };
             new.push(self.got.len());
@@ -388,6 +393,16 @@ impl<'a, 'e> Ways<'a, 'e> {
             login.and_then(|login| engine.find_user(&login, false)).is_some_and(|user| doers.contains(user.index()))
         };
         numbers.iter().find(is_of_doer).copied()
+    }
+
+    /// Finds one of some things after which something can be come to, where what is least of them cannot be put into an order: of those that
+    /// are tried together some exclude each other.
+    fn after_one(&self, base: &[usize], fact: &Fact) -> Option<(Vec<usize>, Taken)> {
+        base.iter().take(MAX_AFTER).find_map(|&number| {
+            let before = self.with_before(&[number]);
+            let act = self.act_for(&before, fact)?;
+            self.is_allowed(&before, &act).then_some((before, act))
+        })
     }
 
     fn facts(&self, base: &[usize]) -> Vec<Fact> {

@@ -600,6 +600,12 @@ impl Rights {
         &self.frame.openings
     }
 
+    /// Returns the openings in which nobody gets a session.
+    #[must_use]
+    pub fn shut(&self) -> &[Opening] {
+        &self.frame.shut
+    }
+
     /// Returns how many openings were not looked at, since there are too many: of sessions that start so the set says nothing.
     #[must_use]
     pub fn left_out(&self) -> usize {

@@ -8,18 +8,20 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::{Device, Instances, Origin, elevations};
 use crate::engine::entry::gone;
 use crate::engine::rights::{Action, Side, Within, rights};
+use crate::engine::rules::sign_in;
+use crate::engine::trace::Trace;
 use crate::engine::{Engine, Standing};
 use crate::links::{AssignmentId, AssignmentLinks, CommandId, ModeId, Party, SetId, SystemId};
 use zest_command::Pattern;
 use zest_command::automaton::{Automaton, explore, is_dead};
-use zest_model::ask::{Central, Form, Session};
+use zest_model::ask::{Central, Form, Question, Session, Verdict};
 use zest_model::entry::{Credential, Does, IdentitySource, Otherwise, RuleVerb};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{Place, visible};
 
 /// Adds what is odd about devices.
 pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {
-    let mut review = Review { engine, at, findings, of_use: FxHashMap::default(), tries: MAX_TRIES };
+    let mut review = Review { engine, at, findings, of_use: FxHashMap::default(), looks: MAX_LOOKS };
     review.sessions();
     review.systems();
 }
@@ -30,12 +32,12 @@ struct Review<'e, 'f> {
     findings: &'f mut Vec<Finding>,
     /// Which assignments are of use to somebody, by their numbers.
     of_use: FxHashMap<usize, bool>,
-    /// How many sets of rights may still be made.
-    tries: usize,
+    /// How many assignments may still be looked at to find somebody who comes to the top of each device.
+    looks: usize,
 }
 
-/// How many sets of rights are made at most to find somebody who comes to the top of each device.
-const MAX_TRIES: usize = 20_000;
+/// How many assignments of people are looked at most, to find somebody who comes to the top of each device.
+const MAX_LOOKS: usize = 1_000_000;
 
 /// The highest level.
 const TOP: u8 = 15;
@@ -443,14 +445,20 @@ impl Review<'_, '_> {
     fn somebody_comes_to_the_top(&mut self, id: SystemId, people: Vec<Party>, central: Central) -> bool {
         let (engine, at) = (self.engine, self.at);
         let stated = Session { level: Some(TOP), ..Session::default() };
+        let plain = Session { central, ..stated.clone() };
         let within = Within { stated, actions: vec![Action::alone("", Form::Line)], ..Within::default() };
         let there = engine.members(people).filter(|&user| gone(engine.estate.user(user), at).is_none());
         for user in there {
-            if self.tries == 0 {
+            // Each set costs what the assignments of its user cost.
+            let Some(left) = self.looks.checked_sub(1 + engine.membership.candidates(user).len()) else { return true };
+            self.looks = left;
+            let Some(site) = engine.site_of(id) else { return false };
+            let (name, system) = (&engine.estate.user(user).id.value, &engine.estate.system(id).id.value);
+            // Mostly it is enough to sign in.
+            let question = Question::in_session(name, system, "", plain.clone());
+            if sign_in(engine, &question, &mut Trace::silent()).verdict != Verdict::Denied {
                 return true;
             }
-            self.tries -= 1;
-            let Some(site) = engine.site_of(id) else { return false };
             if rights(&[Side { site, user }], &within).iter().any(|set| set.can_open(|session| session.central == central)) {
                 return true;
             }

@@ -39,8 +39,10 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
             places.extend(reach.levels_in(mode).into_iter().map(|level| (mode.index(), level)));
         }
     };
-    for candidate in engine.candidates(user, system) {
-        reached(&device.reach(engine, Origin::Assignment(engine.standing(candidate.assignment).0)));
+    // Many assignments give the same.
+    let standings: BTreeSet<usize> = engine.candidates(user, system).map(|candidate| engine.standing(candidate.assignment).0).collect();
+    for &standing in &standings {
+        reached(&device.reach(engine, Origin::Assignment(standing)));
     }
     for &account in &mine {
         match accounts[account].band.as_ref().map(crate::engine::LevelBand::read) {
