@@ -173,7 +173,7 @@ impl Kind for NetworkDevice {
     }
 
     fn concerns(&self, site: Site<'_>, user: UserId) -> bool {
-        site.engine.candidates(user, site.system).next().is_some()
+        site.engine.candidates(user, site.system).next().is_some() || rights::accounts_of(site, user).next().is_some()
     }
 
     fn missing(&self, site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Vec<Cause> {
@@ -187,12 +187,7 @@ impl Kind for NetworkDevice {
     }
 
     fn reaches(&self, engine: &Engine, user: UserId) -> bool {
-        let name = &engine.estate.user(user).id.value;
-        engine.states::<Device>().any(|(id, device)| {
-            let accounts = &engine.estate.system(id).accounts;
-            let lent = |links: &resolve::AccountLinks| links.used_by.iter().any(|&(p, _)| p == Party::User(user));
-            accounts.iter().zip(&*device.links.accounts).any(|(account, links)| account.login.value == *name || lent(links))
-        })
+        engine.states::<Device>().any(|(system, _)| rights::accounts_of(Site { engine, system }, user).next().is_some())
     }
 
     fn grants_to(&self, _: &Engine, _: RoleId) -> bool {

@@ -356,22 +356,25 @@ impl Review<'_, '_> {
         let switch = system.authorisation.as_ref().map_or(system.id.place, |a| a.place);
         let mut open = FxHashSet::default();
         let mut top = 0;
+        // To which level each of what assignments give leads, and those whom it leads to the top.
+        let mut highest: FxHashMap<usize, u8> = FxHashMap::default();
         let mut leading: Vec<Party> = Vec::new();
         let mut unasked: Option<Place> = None;
         let mut seen = FxHashSet::default();
         for (i, links) in engine.estate.assignments.iter().enumerate().filter(|(_, a)| a.systems.contains(id.index())) {
             let (number, standing) = engine.standing(AssignmentId::new(i));
             let is_of_use = self.is_of_use(i, links);
+            if is_of_use {
+                let reached = || device.reach(engine, Origin::Assignment(number)).levels().last().copied().unwrap_or(0);
+                let highest = *highest.entry(number).or_insert_with(reached);
+                top = top.max(highest);
+                leading.extend(links.to.iter().map(|&(party, _)| party).filter(|_| highest == TOP));
+            }
             // Assignments that give the same are looked at once.
             if !seen.insert((number, is_of_use, links.to.is_empty())) {
                 continue;
             }
             let reach = device.reach(engine, Origin::Assignment(number));
-            if is_of_use {
-                let highest = reach.levels().last().copied().unwrap_or(0);
-                top = top.max(highest);
-                leading.extend(links.to.iter().map(|&(party, _)| party).filter(|_| highest == TOP));
-            }
             if let Some(&set) = standing.sets.first()
                 && device.authorised_levels == 0
                 && !device.authorises_configuration

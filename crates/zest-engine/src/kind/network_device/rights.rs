@@ -8,6 +8,7 @@ use rustc_hash::FxHashMap;
 
 use super::entry::find_account;
 use super::reach::elevating;
+use super::resolve::AccountLinks;
 use super::{Device, Origin, Reach};
 use crate::engine::Engine;
 use crate::engine::rights::{Action, Opening, Side};
@@ -18,7 +19,7 @@ use zest_command::alphabet::{Alphabet, AlphabetBuilder};
 use zest_command::automaton::{Automaton, Explored, explore, is_dead};
 use zest_command::line;
 use zest_model::ask::{Central, Form, Session};
-use zest_model::entry::{Does, IdentitySource};
+use zest_model::entry::{Account, Does, IdentitySource};
 
 /// Returns how sessions on a device start: on which account, at which level and in which mode, with the central source up or down.
 pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
@@ -27,12 +28,7 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
     let vocabulary = device.vocabulary(engine);
     let has_local = device.sources.contains(&IdentitySource::Local);
     let accounts = &engine.estate.system(system).accounts;
-    let mine: Vec<usize> = (0..accounts.len())
-        .filter(|&i| {
-            let of_name = || accounts[i].login.value == engine.estate.user(user).id.value;
-            has_local && (of_name() || device.links.accounts[i].used_by.iter().any(|&(p, _)| engine.membership.belongs(user, p)))
-        })
-        .collect();
+    let mine: Vec<usize> = accounts_of(site, user).collect();
     let mut places: BTreeSet<(usize, u8)> = BTreeSet::new();
     let mut reached = |reach: &Reach| {
         for mode in (0..vocabulary.modes.len()).map(ModeId::new) {
@@ -96,6 +92,19 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
         }
     }
     list
+}
+
+/// Returns the local accounts that a user may use: the one of the own name, and those that are lent.
+pub(super) fn accounts_of(site: Site<'_>, user: UserId) -> impl Iterator<Item = usize> {
+    let Site { engine, system } = site;
+    let accounts = &engine.estate.system(system).accounts;
+    let device = Device::of(engine, system).filter(|device| device.sources.contains(&IdentitySource::Local));
+    let links = device.map_or(&[][..], |device| &device.links.accounts);
+    let is_mine = move |(account, links): (&Account, &AccountLinks)| {
+        let is_of_name = account.login.value == engine.estate.user(user).id.value;
+        is_of_name || links.used_by.iter().any(|&(party, _)| engine.membership.belongs(user, party))
+    };
+    (0..links.len()).filter(move |&number| is_mine((&accounts[number], &links[number])))
 }
 
 /// The command sets that may have a say about a user on a device.
