@@ -191,6 +191,12 @@ fn only_what_is_in_the_way_is_missing() {
         must-change-credential = true
         [users.clerk-3]
         proofs = ["password"]
+        [users.clerk-4]
+        proofs = ["password"]
+        channels = ["terminal"]
+        [groups.yard]
+        members = ["user:clerk-4"]
+        owners = ["user:clerk-3"]
         [vocabularies.make]
         commands = [{ line = "leave", does = "leave-session" }, { line = "change passphrase", does = "change-credential" }, { line = "show log" }]
         [command-sets.looks]
@@ -213,6 +219,14 @@ fn only_what_is_in_the_way_is_missing() {
         no-command-set = "nothing"
         authorisation = { levels = "all", configuration = true }
         accounts.desk = { band = { start = 1, ceiling = 1 }, used-by = ["user:clerk-1"] }
+        accounts.yard = { band = { start = 1, ceiling = 1 }, used-by = ["group:yard"], locked = true, origin = ["192.0.2.0/24"] }
+        [systems.rota]
+        kind = "application"
+        accepts = { web = ["password"] }
+        [applications.rota]
+        types.shift.rights = ["plan"]
+        objects."shift/early" = {}
+        grants = [{ allow = ["plan"], on = "shift/*", to = ["group:yard"] }]
         [systems.till]
         kind = "mariadb"
         [databases.till.objects]
@@ -236,6 +250,8 @@ fn only_what_is_in_the_way_is_missing() {
         ("clerk-3", "sw", "2026-01-01T00:00:00Z", vec![]),
         ("clerk-3", "sw", "2026-07-01T00:00:00Z", vec!["the assignment is not valid at this moment, until 2026-06-30T00:00:00Z"]),
         ("clerk-1", "sw", "2026-07-01T00:00:00Z", vec![]),
+        ("clerk-4", "sw", "2026-07-01T00:00:00Z", vec!["no assignment covers `clerk-4` on `sw`", "the account `yard` is locked"]),
+        ("clerk-4", "rota", "2026-07-01T00:00:00Z", vec!["`rota` takes sessions by web only, not by terminal"]),
     ] {
         let ready = readiness(&ledger, user, Some(system), Some(at.parse().expect("a moment"))).expect("both are known");
         let found: Vec<&str> = ready[0].missing.iter().map(|cause| cause.text.as_str()).collect();

@@ -8,7 +8,7 @@ use zest_engine::links::UserId;
 use zest_engine::rights::{Action, Rights, Side, Within, rights};
 use zest_engine::rules::Site;
 use zest_model::More;
-use zest_model::ask::{Answer, Change, Form, Gate, GateOutcome, Proven, Question, Session};
+use zest_model::ask::{Answer, Change, Form, Gate, GateOutcome, Proven, Question, Refusal, Session};
 use zest_model::entry::{Channel, Proof};
 use zest_model::listing::{Cause, Opening, Readiness};
 use zest_model::source::{Place, visible};
@@ -74,6 +74,9 @@ fn on_system(site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Readiness {
     missing.extend(credential(engine.estate(), engine, user, at).into_iter().map(|(text, place)| look.cause(text, place)));
     Readiness { system: site.entry().id.value.clone(), channels, missing, more: More }
 }
+
+/// How many things are said to be in the way at most, where there are several ways for a session to start.
+const MAX_CAUSES: usize = 8;
 
 /// Somebody on a system, at a moment or at any.
 struct Look<'e> {
@@ -148,7 +151,7 @@ impl Look<'_> {
         (!then.is_within(now)).then_some(must)
     }
 
-    /// What refuses the session that gets furthest; or that nothing is allowed in any.
+    /// What refuses, of the sessions that start in one way, the one that gets furthest; or that nothing is allowed in any.
     fn in_the_way(&self, set: &Rights) -> Vec<Cause> {
         let id = &self.site.entry().id;
         if let Some(unknown) = set.unknown().first() {
@@ -158,18 +161,41 @@ impl Look<'_> {
             let text = format!("sessions can be opened on `{}`, and nothing is allowed in any of them", visible(&id.value));
             return vec![self.cause(text, id.place)];
         }
-        let user = self.site.user(self.user);
-        let proofs =
-            std::iter::once(None).chain(user.proofs.iter().map(|proof| Some(vec![Proven::new(proof.value, SignedDuration::ZERO)])));
-        let channels = [None, Some(Channel::Terminal), Some(Channel::Web), Some(Channel::Api)];
-        let tried = proofs
-            .flat_map(|proofs| channels.map(|channel| Session { at: self.at, channel, proofs: proofs.clone(), ..Session::default() }));
-        let answers = tried.map(|session| self.site.engine().sign_in(&Question::in_session(&user.id.value, &id.value, "", session)));
+        // What is stated is never what is in the way.
+        let (user, channels) = (self.site.user(self.user), [Channel::Terminal, Channel::Web, Channel::Api]);
+        let given = |proof: Proof| Some(vec![Proven::new(proof, SignedDuration::ZERO)]);
+        let mut proofs: Vec<Option<Vec<Proven>>> = user.proofs.iter().map(|proof| given(proof.value)).collect();
+        if proofs.is_empty() {
+            proofs.push(None);
+        }
+        let starts = set.shut().iter().map(|opening| &opening.session);
+        let starts = starts.filter(|start| start.acting.is_empty() && start.level.is_none() && start.mode.is_none());
         let passed = |answer: &Answer| answer.gates.iter().take_while(|gate| !matches!(gate.outcome, GateOutcome::Refuses(_))).count();
-        // Of those that get as far, the first states least.
-        let furthest = answers.reduce(|best, answer| if passed(&answer) > passed(&best) { answer } else { best });
-        let refused = |gate: &&Gate| matches!(gate.outcome, GateOutcome::Refuses(_));
-        let gates: Vec<Gate> = furthest.map_or_else(Vec::new, |answer| answer.gates.iter().filter(refused).cloned().collect());
+        let (mut open, mut gates): (Vec<Gate>, Vec<Gate>) = (Vec::new(), Vec::new());
+        for start in starts {
+            let stated = |proofs: &Option<Vec<Proven>>, channel| Session {
+                at: self.at,
+                channel: Some(channel),
+                proofs: proofs.clone(),
+                ..start.clone()
+            };
+            let tried = proofs.iter().flat_map(|proofs| channels.map(|channel| stated(proofs, channel)));
+            let answers = tried.map(|session| self.site.engine().sign_in(&Question::in_session(&user.id.value, &id.value, "", session)));
+            let furthest = answers.reduce(|best, answer| if passed(&answer) > passed(&best) { answer } else { best });
+            for gate in furthest.into_iter().flat_map(|answer| answer.gates) {
+                let GateOutcome::Refuses(code) = gate.outcome else { continue };
+                // Whether the central source is up is nothing that somebody lacks.
+                let is_of_session = [Refusal::NotStated, Refusal::CentralDownNoAccount, Refusal::AccountNotAsked].contains(&code);
+                let list = if is_of_session { &mut open } else { &mut gates };
+                if list.len() < MAX_CAUSES && !list.iter().any(|known| known.text == gate.text) {
+                    list.push(gate);
+                }
+            }
+        }
+        // What hangs on the session is in the way only where nothing else is.
+        if gates.is_empty() {
+            gates = open;
+        }
         gates.into_iter().map(|gate| Cause { text: gate.text, place: gate.location }).collect()
     }
 }
