@@ -164,7 +164,7 @@ const CASES: &[Case] = &[
     },
     Case {
         title: "Can this person start at all?",
-        text: "All that is missing, at once.",
+        text: "What stands in the way on each system, all of it at once. It comes from what may be done there: whoever may do something lacks nothing but what is asked of the credential on paper, and what a system does not look at is not missing on it.",
         with: None,
         runs: &[
             ("ready dispatcher-1 --on rostering --at 2026-11-26T09:00:00+01:00", 1),
