@@ -995,7 +995,7 @@ pub struct Readiness {
 /// ```
 /// use zest_ledger::{entry::{Channel, Proof}, review::Opening};
 /// let opening = Opening { channel: Channel::Web, is_open: true, proofs: vec![Proof::Password] };
-/// assert_eq!(serde_json::to_string(&opening).expect("it can be written"), r#"{"channel":"web","proofs":["password"]}"#);
+/// assert_eq!(serde_json::to_string(&opening).expect("it can be written"), r#"{"channel":"web","is-open":true,"proofs":["password"]}"#);
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
