@@ -420,7 +420,7 @@ impl Review<'_, '_> {
             } else {
                 (
                     "an assignment leads there, and everybody whom it is for is refused".to_owned(),
-                    "ask for one of them, as in `zest ask USER SYSTEM LINE --level 15`, what refuses",
+                    "look for what refuses them: an earlier assignment without conditions, duties that are kept apart, no way to prove identity",
                 )
             };
             self.push(
