@@ -38,6 +38,17 @@ pub static WHEN: Shape = Shape::Table(&zest_model::entry::WHEN);
 pub static AFTER: Shape = Shape::Table(&zest_model::entry::AFTER);
 
 /// How assignments count on systems of a kind.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, kind::Combining};
+/// let text = "systems.rota.kind = 'application'\n[systems.fares]\nkind = 'postgresql'\ndatabase = 'fares'\n";
+/// let engine = Ledger::new().document("it.toml", text).engine(1)?;
+/// let combining = |system| engine.site(system).map(|site| site.kind().combining());
+/// assert_eq!(combining("rota"), Some(Combining::AddedUp));
+/// assert_eq!(combining("fares"), Some(Combining::NotLookedAt));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Combining {
     /// The first that applies decides alone (XACML's `first-applicable`), and its band opens the session.
@@ -67,6 +78,13 @@ pub enum Left {
 }
 
 /// What a system's own listings show.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Shown;
+/// let shown = Shown { names: vec!["fares".to_owned()], not_known: Vec::new() };
+/// assert!(shown.not_known.is_empty(), "all of it is known");
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Shown {
     /// What is shown, in order.

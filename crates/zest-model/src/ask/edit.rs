@@ -37,6 +37,15 @@ impl Edit {
 }
 
 /// What to paste into a document, whole lines.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ask::{Edit, EditStep, How};
+/// let path = vec![EditStep::Key("roles".to_owned()), EditStep::Key("reader".to_owned())];
+/// let edit = Edit::new(None, path, "commands", How::AddLast("\"show\"".to_owned()));
+/// let paste = edit.paste("[roles.reader]\ncommands = [\"trace\"]\n").expect("it fits");
+/// assert_eq!((paste.line, paste.replaces, paste.text.as_str()), (2, 1, "commands = [\"trace\", \"show\"]\n"));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Paste {
     /// The line, from 1, in whose place the text comes, or before which it comes where it replaces none.

@@ -276,6 +276,24 @@ impl DatabaseObject {
 
 table! {
     /// A policy of row security on a table.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, entry::PolicyFor};
+    /// let text = r#"
+    /// [systems.fares]
+    /// kind = "postgresql"
+    /// database = "fares"
+    /// [databases.fares.objects."table public.trip"]
+    /// columns = { crew = "text" }
+    /// row-security = true
+    /// policies.own = { for = "select", using = "crew = current_user" }
+    /// "#;
+    /// let estate = Ledger::new().document("fares.toml", text).estate()?;
+    /// let policies = estate.entries().databases[0].objects[0].policies.as_ref().expect("they are written");
+    /// assert_eq!((policies[0].name.value.as_str(), policies[0].acts.as_ref().map(|acts| acts.value)), ("own", Some(PolicyFor::Select)));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     DatabasePolicy {
         /// The name.
         name: At<String>,

@@ -19,6 +19,23 @@ words! {
 
 table! {
     /// The facts of a session, as a question states them.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let text = r#"
+    /// systems.rota.kind = "application"
+    /// [sessions.night]
+    /// at = 2026-11-27T23:00:00Z
+    /// by = "web"
+    /// proofs = ["password=10m"]
+    /// "#;
+    /// let estate = Ledger::new().document("rota.toml", text).estate()?;
+    /// let facts = &estate.entries().sessions[0].facts;
+    /// assert_eq!(facts.proofs.as_ref().map(|proofs| proofs[0].value.as_str()), Some("password=10m"));
+    /// assert!(!facts.is_empty());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     Facts, FACTS: "a session", "The facts of a session. What is not stated is not assumed.", &[];
 
     /// The moment.
@@ -83,6 +100,27 @@ impl Entry for NamedSession {
 }
 
 /// In which session something is asked.
+///
+/// # Example
+/// ```
+/// use zest_ledger::Ledger;
+/// let text = r#"
+/// users.mate-1.proofs = ["password"]
+/// systems.rota.kind = "application"
+/// [sessions.night]
+/// by = "web"
+/// [[expectations]]
+/// who = ["user:mate-1"]
+/// on = ["rota"]
+/// session = "night"
+/// lines = ["plan on shift/early"]
+/// answer = "denied"
+/// "#;
+/// let estate = Ledger::new().document("rota.toml", text).estate()?;
+/// let session = &estate.entries().expectations[0].session;
+/// assert_eq!(session.named.as_ref().map(|named| named.value.as_str()), Some("night"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct InSession {
     /// A session by its name, on which the facts build.
@@ -119,6 +157,23 @@ words! {
 
 table! {
     /// One step of a session that goes on.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, entry::Expected};
+    /// let text = r#"
+    /// users.mate-1.proofs = ["password"]
+    /// systems.rota.kind = "application"
+    /// [[expectations]]
+    /// who = ["user:mate-1"]
+    /// on = ["rota"]
+    /// steps = [{ line = "plan on shift/early", answer = "denied" }]
+    /// "#;
+    /// let estate = Ledger::new().document("rota.toml", text).estate()?;
+    /// let step = &estate.entries().expectations[0].steps[0];
+    /// assert_eq!(step.answer.as_ref().map(|answer| answer.value), Some(Expected::Denied));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     Step {
         /// Where it is written.
         place: Place,

@@ -186,6 +186,24 @@ impl RunAs {
 
 table! {
     /// A job that runs by itself.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let text = r#"
+    /// users.op-1.proofs = ["key"]
+    /// [systems.runner]
+    /// kind = "host"
+    /// no-command-set = "nothing"
+    /// [hosts.runner]
+    /// accounts = { batch = {} }
+    /// jobs.nightly = { runs-as = "batch", line = "/usr/local/bin/nightly", edited-by = ["user:op-1"] }
+    /// "#;
+    /// let estate = Ledger::new().document("runner.toml", text).estate()?;
+    /// let job = &estate.entries().hosts[0].jobs[0];
+    /// assert_eq!((job.name.value.as_str(), job.edited_by[0].value.as_str()), ("nightly", "user:op-1"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     Job {
         /// The name.
         name: At<String>,

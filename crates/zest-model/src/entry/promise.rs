@@ -11,6 +11,23 @@ use crate::written::table;
 
 table! {
     /// Somebody of whom a promise need not hold, for a while.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let text = r#"
+    /// users.mate-1.proofs = ["password"]
+    /// systems.rota.kind = "application"
+    /// [[promises]]
+    /// never = ["plan on **"]
+    /// on = ["rota"]
+    /// exceptions = [{ who = ["user:mate-1"], because = "until the new rota is in use", until = 2026-12-31 }]
+    /// "#;
+    /// let estate = Ledger::new().document("rota.toml", text).estate()?;
+    /// let exception = &estate.entries().promises[0].exceptions[0];
+    /// assert_eq!(exception.because.as_ref().map(|because| because.value.as_str()), Some("until the new rota is in use"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     Exception {
         /// Where it is written.
         place: Place,

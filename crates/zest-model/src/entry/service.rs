@@ -498,6 +498,22 @@ pub struct ActAs {
 
 table! {
     /// Who may assume a role, and for how long.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let text = r#"
+    /// users.night-1.proofs = ["password"]
+    /// systems.sky.kind = "cloud"
+    /// [roles.night-operator]
+    /// assumable = { by = ["user:night-1"], longest = "1h" }
+    /// "#;
+    /// let estate = Ledger::new().document("sky.toml", text).estate()?;
+    /// let assumable = estate.entries().roles[0].assumable.as_ref().expect("it can be assumed");
+    /// assert_eq!(assumable.by[0].value, "user:night-1");
+    /// assert_eq!(assumable.longest.as_ref().map(|longest| longest.value), Some(jiff::SignedDuration::from_hours(1)));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[derive(Default)]
     Assumable {
         /// Where it is written.

@@ -75,6 +75,14 @@ impl When {
 
 table! {
     /// What must be done before an allowed line takes effect.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Grant, Obligations};
+    /// let grant = Grant::allow(&["lower"]).on("ramp/*").to("group:deck").after(Obligations::second_person("group:leads"));
+    /// assert_eq!(grant.after.second_person[0].value, "group:leads");
+    /// assert!(Obligations::default().is_empty() && !grant.after.is_empty());
+    /// ```
     Obligations, AFTER: "an obligation", "What must be done before an allowed line takes effect.", &[];
 
     /// The user confirms.

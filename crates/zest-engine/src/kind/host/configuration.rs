@@ -26,6 +26,16 @@ pub struct HostConfiguration {
 const MOST_RULES: usize = 100_000;
 
 /// Why a host cannot be told the ledger's rules.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Engine, Ledger, Untold, host_configuration};
+/// let estate = Ledger::new().document("rota.toml", "systems.rota.kind = 'application'\n").estate()?;
+/// let at = "2026-11-27T08:00:00Z".parse().expect("a moment");
+/// let untold = host_configuration(&Engine::compile(estate)?, "rota", at).expect_err("it is no host");
+/// assert_eq!(untold, Untold::NotAHost);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Untold {
