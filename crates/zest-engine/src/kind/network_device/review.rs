@@ -67,7 +67,15 @@ impl Review<'_, '_> {
                 }
                 if standing.band.is_some() && !standing.sets.is_empty() {
                     self.session(number, standing, device, links.entry.place);
-                    self.levels_of_rules(number, standing, device, &mut unreachable, &mut runnable);
+                    self.levels_of_rules(Origin::Assignment(number), standing, device, &mut unreachable, &mut runnable);
+                }
+            }
+        }
+        // What whoever uses a local account can run somebody can; of what they cannot, nothing is said here.
+        for (_, device) in engine.states::<Device>().filter(|_| !unreachable.is_empty()) {
+            for (index, standing) in device.account_standings.iter().enumerate() {
+                if let Some(standing) = standing.as_ref().filter(|standing| standing.band.is_some() && !standing.sets.is_empty()) {
+                    self.levels_of_rules(Origin::Account(index), standing, device, &mut FxHashMap::default(), &mut runnable);
                 }
             }
         }
@@ -236,7 +244,7 @@ impl Review<'_, '_> {
     /// Finds rules all of whose commands need more than the session can reach.
     fn levels_of_rules(
         &self,
-        number: usize,
+        from: Origin,
         standing: &Standing,
         device: &Device,
         unreachable: &mut FxHashMap<Place, (String, u8, usize)>,
@@ -244,7 +252,7 @@ impl Review<'_, '_> {
     ) {
         let engine = self.engine;
         let vocabulary = device.vocabulary(engine);
-        let reach = device.reach(engine, Origin::Assignment(number));
+        let reach = device.reach(engine, from);
         let top = |command: &crate::vocabulary::Command| command.modes.iter().flat_map(|&m| reach.levels_in(m)).max();
         for &set in &standing.sets {
             let compiled = &engine.sets[set.index()];
