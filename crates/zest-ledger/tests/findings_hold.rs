@@ -11,7 +11,7 @@ use zest_ledger::review::{Between, hygiene, readiness};
 use zest_ledger::rights::{Membership, Rights, Within};
 use zest_testkit::{questions, seed};
 
-use crate::support::{engine, random};
+use crate::support::{engine, plain, random};
 
 /// Returns everybody's sets on all systems.
 fn sets(engine: &Engine) -> Vec<Rights> {
@@ -168,7 +168,7 @@ fn whoever_is_ready_may_do_something_and_nobody_else_is() {
                 for opening in &ready.channels {
                     let mut question = Question::new(name, on, "").at(at);
                     question.session.channel = Some(opening.channel);
-                    let asked = crate::support::plain(source.question());
+                    let asked = plain(source.question());
                     question.session.origin = asked.session.origin;
                     question.session.proofs = asked.session.proofs;
                     let opens = engine.sign_in(&question).refusal.is_none();

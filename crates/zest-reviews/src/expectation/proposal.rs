@@ -4,12 +4,12 @@ use std::cmp::Reverse;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use zest_engine::Engine;
 use zest_engine::classes::Classes;
 use zest_engine::duties::{clash, held};
-use zest_engine::links::{SetId, UserId};
+use zest_engine::links::UserId;
 use zest_engine::rights::{Action, Rights, Side, Within, rights};
 use zest_engine::rules::Site;
+use zest_engine::{Candidate, Engine};
 use zest_model::ask::{Question, Session, Verdict};
 use zest_model::entry::{Kind, Rule, RuleVerb};
 use zest_model::source::{Location, visible};
@@ -110,9 +110,8 @@ impl<'e> Questions<'e> {
         let highest = highest.and_then(|opening| set.opened(&opening.session)).map(|question| question.session);
         for (number, action) in set.actions().iter().enumerate().filter(|(_, action)| action.like.is_none()) {
             let allowed = set.example_for(number).map(|(_, question)| question);
-            let high = highest.iter().filter(|_| allowed.is_none()).map(|session| asked(action, session.clone()));
-            let questions: Vec<Question> = allowed.iter().cloned().chain([asked(action, Session::default())]).chain(high).collect();
-            questions.into_iter().for_each(|question| self.note(question));
+            let high = highest.clone().filter(|_| allowed.is_none()).map(|session| asked(action, session));
+            allowed.into_iter().chain([asked(action, Session::default())]).chain(high).for_each(|question| self.note(question));
         }
         if let Some(action) = set.actions().first() {
             set.shut().iter().for_each(|opening| self.note(asked(action, opening.session.clone())));
@@ -188,9 +187,10 @@ impl Part {
     /// Looks for a question among all that may be asked of everybody.
     fn decided(&self, questions: &Questions<'_>, without: &Engine) -> Option<Decided> {
         let Questions { engine, classes, asked: _, resting: _ } = questions;
+        let concerned = self.concerned(engine);
         for site in engine.all_sites().filter(|site| self.may_concern(*site)) {
             let classes = classes.on(site, &[], None, &Session::default()).into_iter().flatten();
-            for class in classes.filter(|class| self.may_concern_whom(site, class.first)) {
+            for class in classes.filter(|class| concerned.includes(site, class.first)) {
                 let name = &site.entry().id.value;
                 let there = without.site(name).zip(without.find_user(&site.user(class.first).id.value, false));
                 let Some((other, user)) = there else { continue };
@@ -206,33 +206,24 @@ impl Part {
         None
     }
 
-    /// Returns whether it can have a say about somebody on a system where it can have one.
-    fn may_concern_whom(&self, site: Site<'_>, user: UserId) -> bool {
-        let (engine, kind) = (site.engine(), site.entry().kind());
+    /// Returns about whom it can have a say at most, where it can have one.
+    fn concerned(&self, engine: &Engine) -> Concerned {
         match self.of() {
-            Of::Rule(set, _) if kind == Kind::NETWORK_DEVICE => {
-                let sets = including(engine, set);
-                let is_in = |list: &[SetId]| list.iter().any(|one| sets.contains(&one.index()));
-                let candidates = engine.membership().candidates(user);
-                let has_own = site.entry().accounts.iter().any(|account| !account.commands.is_empty());
-                has_own || candidates.iter().any(|candidate| is_in(engine.standing(candidate.assignment).1.sets()))
-            }
-            // Whoever acts as another is held against what either holds.
+            Of::Rule(set, _) => Concerned::UseOneOf(including(engine, set)),
             Of::Separation(number) => {
                 let separation = &engine.estate().separation_links()[number];
-                let is_apart = |user| clash(separation, &held(engine, user, None, &Session::default())).len() > 1;
-                let is_service = [Kind::CLOUD, Kind::APPLICATION].contains(&kind);
-                is_apart(user) || (is_service && (0..engine.estate().users().len()).any(|other| is_apart(UserId::new(other))))
+                let users = (0..engine.estate().users().len()).map(UserId::new);
+                let is_apart = |user: &UserId| clash(separation, &held(engine, *user, None, &Session::default())).len() > 1;
+                Concerned::HoldBoth(users.filter(is_apart).collect())
             }
-            Of::Rule(..)
-            | Of::Assignment(_)
+            Of::Assignment(_)
             | Of::AssignmentCondition(_)
             | Of::Grant(..)
             | Of::GrantCondition(..)
             | Of::GrantLift(..)
             | Of::Ceiling(..)
             | Of::DatabaseGrant(..)
-            | Of::RunAs(..) => true,
+            | Of::RunAs(..) => Concerned::Everybody,
         }
     }
 
@@ -254,6 +245,32 @@ impl Part {
             Of::DatabaseGrant(i, _) => is(&entries.databases[i].system.value),
             Of::RunAs(i, _) => is(&entries.hosts[i].system.value),
             Of::Separation(_) => true,
+        }
+    }
+}
+
+/// About whom a part can have a say at most.
+enum Concerned {
+    Everybody,
+    /// On devices, whoever has one of these command sets; elsewhere everybody.
+    UseOneOf(Vec<usize>),
+    /// These, and whoever acts as another or as whom others act.
+    HoldBoth(FxHashSet<UserId>),
+}
+
+impl Concerned {
+    fn includes(&self, site: Site<'_>, user: UserId) -> bool {
+        let kind = site.entry().kind();
+        match self {
+            Self::UseOneOf(sets) if kind == Kind::NETWORK_DEVICE => {
+                let engine = site.engine();
+                let has_own = site.entry().accounts.iter().any(|account| !account.commands.is_empty());
+                let uses =
+                    |candidate: &Candidate| engine.standing(candidate.assignment).1.sets().iter().any(|set| sets.contains(&set.index()));
+                has_own || engine.membership().candidates(user).iter().any(uses)
+            }
+            Self::HoldBoth(users) => users.contains(&user) || ([Kind::CLOUD, Kind::APPLICATION].contains(&kind) && !users.is_empty()),
+            Self::Everybody | Self::UseOneOf(_) => true,
         }
     }
 }

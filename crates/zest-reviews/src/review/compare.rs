@@ -3,6 +3,7 @@
 use super::effective::told;
 use super::subject::{NoSubject, StandIn};
 use zest_engine::Engine;
+use zest_engine::kind::service::links::own_credential;
 use zest_engine::rights::{Rights, Side, Within, rights};
 use zest_model::ask::{Question, Session, Verdict};
 use zest_model::listing::{Difference, Moved, Right};
@@ -123,7 +124,7 @@ pub fn beside(engine: &Engine, one: &StandIn, other: &StandIn, is_meant: impl Fn
         let (gained, lost) = on_system(was, is, name, &session);
         // Each may change the own credential: that is the same right.
         let but_own = |list: Vec<Moved>, by: By<'_>| -> Vec<Moved> {
-            let own = format!("change-credential on user/{}", by.user);
+            let own = own_credential(by.user);
             list.into_iter().filter(|moved| moved.right.lines.iter().any(|line| *line != own)).collect()
         };
         add(&mut list, is.user, name, (but_own(gained, is), but_own(lost, was)));

@@ -4,6 +4,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use zest_engine::Engine;
 use zest_engine::Estate;
+use zest_engine::kind::service::links::own_credential;
 use zest_engine::links::UserId;
 use zest_engine::rights::{Action, Rights, Side, Within, rights};
 use zest_engine::rules::Site;
@@ -50,11 +51,11 @@ pub fn readiness(engine: &Engine, user: &str, system: Option<&str>, at: Option<T
 
 fn on_system(site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Readiness {
     let look = Look { site, user, at };
-    let channels: Vec<Opening> = [Channel::Terminal, Channel::Web, Channel::Api].map(|channel| look.opening(channel)).into();
+    let channels: Vec<Opening> = CHANNELS.map(|channel| look.opening(channel)).into();
     let set = look.set(Session::default(), Vec::new());
     // Whoever may do something is kept from nothing: not by what is asked for elsewhere, and not by what stands in one of several ways.
     // What everybody may do to the own credential is no right that somebody gave.
-    let own = format!("change-credential on user/{}", site.user(user).id.value);
+    let own = own_credential(&site.user(user).id.value);
     let is_something = |action: usize| set.actions()[action].line != own && set.example_for(action).is_some();
     let mut missing: Vec<Cause> = Vec::new();
     if (0..set.actions().len()).any(is_something) {
@@ -78,6 +79,14 @@ fn on_system(site: Site<'_>, user: UserId, at: Option<Timestamp>) -> Readiness {
 /// How many things are said to be in the way at most, where there are several ways for a session to start.
 const MAX_CAUSES: usize = 8;
 
+/// The channels, in the order in which they are told.
+const CHANNELS: [Channel; 3] = [Channel::Terminal, Channel::Web, Channel::Api];
+
+/// A proof that was given just now.
+fn given(proof: Proof) -> Vec<Proven> {
+    vec![Proven::new(proof, SignedDuration::ZERO)]
+}
+
 /// Somebody on a system, at a moment or at any.
 struct Look<'e> {
     site: Site<'e>,
@@ -86,11 +95,18 @@ struct Look<'e> {
 }
 
 impl Look<'_> {
-    /// All that is allowed, in sessions in which something is stated.
+    fn side(&self) -> Side<'_> {
+        Side { site: self.site, user: self.user }
+    }
+
+    /// Sessions in which something is stated, at the moment.
+    fn within(&self, stated: Session, actions: Vec<Action>) -> Within {
+        Within { stated: Session { at: self.at, ..stated }, actions, ..Within::default() }
+    }
+
+    /// All that is allowed in them.
     fn set(&self, stated: Session, actions: Vec<Action>) -> Rights {
-        let within = Within { stated: Session { at: self.at, ..stated }, actions, ..Within::default() };
-        let side = Side { site: self.site, user: self.user };
-        rights(&[side], &within).pop().expect("a set for the one side")
+        rights(&[self.side()], &self.within(stated, actions)).pop().expect("a set for the one side")
     }
 
     /// How a session is opened through a channel.
@@ -103,9 +119,8 @@ impl Look<'_> {
         if opens(Vec::new()) {
             return Opening { channel, is_open: true, proofs: Vec::new() };
         }
-        let given = |proof: Proof| Proven::new(proof, SignedDuration::ZERO);
         let proofs = self.site.user(self.user).proofs.iter().map(|proof| proof.value);
-        let proofs: Vec<Proof> = proofs.filter(|&proof| opens(vec![given(proof)])).collect();
+        let proofs: Vec<Proof> = proofs.filter(|&proof| opens(given(proof))).collect();
         Opening { channel, is_open: !proofs.is_empty(), proofs }
     }
 
@@ -121,7 +136,9 @@ impl Look<'_> {
         if let Some(disabled) = entry.disabled.as_ref().filter(|d| d.value) {
             lack("the user is disabled".to_owned(), disabled.place);
         }
-        if let (Some(at), Some(from)) = (self.at, entry.from.as_ref().filter(|f| self.at.is_some_and(|at| at < f.value))) {
+        if let (Some(at), Some(from)) = (self.at, &entry.from)
+            && at < from.value
+        {
             lack(format!("the user is valid from {} on, not at {at}", from.value), from.place);
         }
         if let Some(until) = entry.until.as_ref().filter(|u| self.at.is_some_and(|at| at >= u.value)) {
@@ -145,13 +162,12 @@ impl Look<'_> {
         let (user, system) = (&self.site.user(self.user).id.value, &self.site.entry().id.value);
         let changed = self.site.engine().with(&[Change::CredentialChanged { user: user.clone() }]).ok()?;
         let after = Side { site: changed.site(system)?, user: changed.find_user(user, false)? };
-        let within = Within { stated: Session { at: self.at, ..Session::default() }, ..Within::default() };
-        let sets = rights(&[Side { site: self.site, user: self.user }, after], &within);
+        let sets = rights(&[self.side(), after], &self.within(Session::default(), Vec::new()));
         let [now, then] = sets.as_slice() else { return None };
         (!then.is_within(now)).then_some(must)
     }
 
-    /// What refuses, of the sessions that start in one way, the one that gets furthest; or that nothing is allowed in any.
+    /// What refuses every session; or that nothing is allowed in any.
     fn in_the_way(&self, set: &Rights) -> Vec<Cause> {
         let id = &self.site.entry().id;
         if let Some(unknown) = set.unknown().first() {
@@ -161,43 +177,43 @@ impl Look<'_> {
             let text = format!("sessions can be opened on `{}`, and nothing is allowed in any of them", visible(&id.value));
             return vec![self.cause(text, id.place)];
         }
-        // What is stated is never what is in the way.
-        let (user, channels) = (self.site.user(self.user), [Channel::Terminal, Channel::Web, Channel::Api]);
-        let given = |proof: Proof| Some(vec![Proven::new(proof, SignedDuration::ZERO)]);
-        let mut proofs: Vec<Option<Vec<Proven>>> = user.proofs.iter().map(|proof| given(proof.value)).collect();
-        if proofs.is_empty() {
-            proofs.push(None);
-        }
         let starts = set.shut().iter().map(|opening| &opening.session);
         let starts = starts.filter(|start| start.acting.is_empty() && start.level.is_none() && start.mode.is_none());
-        let passed = |answer: &Answer| answer.gates.iter().take_while(|gate| !matches!(gate.outcome, GateOutcome::Refuses(_))).count();
         let (mut open, mut gates): (Vec<Gate>, Vec<Gate>) = (Vec::new(), Vec::new());
-        for start in starts {
-            let stated = |proofs: &Option<Vec<Proven>>, channel| Session {
-                at: self.at,
-                channel: Some(channel),
-                proofs: proofs.clone(),
-                ..start.clone()
-            };
-            let tried = proofs.iter().flat_map(|proofs| channels.map(|channel| stated(proofs, channel)));
-            let answers = tried.map(|session| self.site.engine().sign_in(&Question::in_session(&user.id.value, &id.value, "", session)));
-            let furthest = answers.reduce(|best, answer| if passed(&answer) > passed(&best) { answer } else { best });
-            for gate in furthest.into_iter().flat_map(|answer| answer.gates) {
-                let GateOutcome::Refuses(code) = gate.outcome else { continue };
-                // Whether the central source is up is nothing that somebody lacks.
-                let is_of_session = [Refusal::NotStated, Refusal::CentralDownNoAccount, Refusal::AccountNotAsked].contains(&code);
-                let list = if is_of_session { &mut open } else { &mut gates };
-                if list.len() < MAX_CAUSES && !list.iter().any(|known| known.text == gate.text) {
-                    list.push(gate);
-                }
+        for gate in starts.flat_map(|start| self.refused(start)) {
+            let list = if hangs_on_session(&gate) { &mut open } else { &mut gates };
+            if list.len() < MAX_CAUSES && !list.iter().any(|known| known.text == gate.text) {
+                list.push(gate);
             }
         }
         // What hangs on the session is in the way only where nothing else is.
-        if gates.is_empty() {
-            gates = open;
-        }
+        let gates = if gates.is_empty() { open } else { gates };
         gates.into_iter().map(|gate| Cause { text: gate.text, place: gate.location }).collect()
     }
+
+    /// What refuses, of the sessions that start in one way, the one that gets furthest: what is stated is never what is in the way.
+    fn refused(&self, start: &Session) -> Vec<Gate> {
+        let (user, system) = (self.site.user(self.user), &self.site.entry().id.value);
+        let stated = |proofs: Option<Vec<Proven>>, channel| Session { at: self.at, channel: Some(channel), proofs, ..start.clone() };
+        let mut proofs: Vec<Option<Vec<Proven>>> = user.proofs.iter().map(|proof| Some(given(proof.value))).collect();
+        if proofs.is_empty() {
+            proofs.push(None);
+        }
+        let tried = proofs.iter().flat_map(|proofs| CHANNELS.map(|channel| stated(proofs.clone(), channel)));
+        let answers = tried.map(|session| self.site.engine().sign_in(&Question::in_session(&user.id.value, system, "", session)));
+        let passed = |answer: &Answer| answer.gates.iter().take_while(|gate| !refuses(gate)).count();
+        let furthest = answers.reduce(|best, answer| if passed(&answer) > passed(&best) { answer } else { best });
+        furthest.into_iter().flat_map(|answer| answer.gates).filter(refuses).collect()
+    }
+}
+
+const fn refuses(gate: &Gate) -> bool {
+    matches!(gate.outcome, GateOutcome::Refuses(_))
+}
+
+/// Returns whether a refusal is about what could still be stated, or whether the central source is up: nothing that somebody lacks.
+const fn hangs_on_session(gate: &Gate) -> bool {
+    matches!(gate.outcome, GateOutcome::Refuses(Refusal::NotStated | Refusal::CentralDownNoAccount | Refusal::AccountNotAsked))
 }
 
 /// What the rules for credentials say of a user's: the strictest of all that are for him counts.

@@ -11,7 +11,7 @@ use crate::engine::rights::{Action, Side, Within, rights};
 use crate::engine::rules::sign_in;
 use crate::engine::trace::Trace;
 use crate::engine::{Engine, Standing};
-use crate::links::{AssignmentId, AssignmentLinks, CommandId, ModeId, Party, SetId, SystemId};
+use crate::links::{AssignmentId, AssignmentLinks, CommandId, FlatRule, ModeId, Party, SetId, SystemId};
 use zest_command::Pattern;
 use zest_command::automaton::{Automaton, explore, is_dead};
 use zest_model::ask::{Central, Form, Question, Session, Verdict};
@@ -52,7 +52,7 @@ impl Review<'_, '_> {
         let engine = self.engine;
         let mut seen: FxHashSet<(usize, usize, u16, bool, Vec<u8>)> = FxHashSet::default();
         let mut vocabularies_of: FxHashMap<SetId, FxHashSet<usize>> = FxHashMap::default();
-        let mut unreachable: FxHashMap<Place, (String, u8, usize)> = FxHashMap::default();
+        let mut unreachable: FxHashMap<Place, (String, u8, u8)> = FxHashMap::default();
         let mut runnable: FxHashSet<Place> = FxHashSet::default();
         for (i, links) in engine.estate.assignments.iter().enumerate() {
             let (number, standing) = engine.standing(AssignmentId::new(i));
@@ -67,7 +67,16 @@ impl Review<'_, '_> {
                 }
                 if standing.band.is_some() && !standing.sets.is_empty() {
                     self.session(number, standing, device, links.entry.place);
-                    self.levels_of_rules(Origin::Assignment(number), standing, device, &mut unreachable, &mut runnable);
+                    let from = Origin::Assignment(number);
+                    let ceiling = device.reach(engine, from).levels().last().copied().unwrap_or(0);
+                    for (rule, level, runs) in levels_of_rules(engine, from, standing, device) {
+                        if runs {
+                            runnable.insert(rule.text.place);
+                        } else {
+                            let text = format!("{} {}", rule.verb.word(), visible(&rule.text.value));
+                            unreachable.insert(rule.text.place, (text, level, ceiling));
+                        }
+                    }
                 }
             }
         }
@@ -75,7 +84,8 @@ impl Review<'_, '_> {
         for (_, device) in engine.states::<Device>().filter(|_| !unreachable.is_empty()) {
             for (index, standing) in device.account_standings.iter().enumerate() {
                 if let Some(standing) = standing.as_ref().filter(|standing| standing.band.is_some() && !standing.sets.is_empty()) {
-                    self.levels_of_rules(Origin::Account(index), standing, device, &mut FxHashMap::default(), &mut runnable);
+                    let rules = levels_of_rules(engine, Origin::Account(index), standing, device);
+                    runnable.extend(rules.iter().filter(|(.., runs)| *runs).map(|(rule, ..)| rule.text.place));
                 }
             }
         }
@@ -236,58 +246,6 @@ impl Review<'_, '_> {
                         .also(ceiling_place, format!("but the ceiling is {ceiling}"))
                         .help("narrow the rule to the ceiling, or raise the ceiling"),
                     );
-                }
-            }
-        }
-    }
-
-    /// Finds rules all of whose commands need more than the session can reach.
-    fn levels_of_rules(
-        &self,
-        from: Origin,
-        standing: &Standing,
-        device: &Device,
-        unreachable: &mut FxHashMap<Place, (String, u8, usize)>,
-        runnable: &mut FxHashSet<Place>,
-    ) {
-        let engine = self.engine;
-        let vocabulary = device.vocabulary(engine);
-        let reach = device.reach(engine, from);
-        let top = |command: &crate::vocabulary::Command| command.modes.iter().flat_map(|&m| reach.levels_in(m)).max();
-        for &set in &standing.sets {
-            let compiled = &engine.sets[set.index()];
-            let rules = &engine.estate.sets[set.index()].rules;
-            // For each rule the lowest level that any of its commands takes, and whether one can be run.
-            let mut needs: FxHashMap<u32, (u8, bool)> = FxHashMap::default();
-            for (index, command) in vocabulary.commands.iter().enumerate() {
-                let (own, _) = device.own_level(CommandId::new(index));
-                let runs = top(command).is_some_and(|l| l >= own);
-                let Ok(own_automaton) = Automaton::build(&engine.alphabet, &[&command.pattern]) else { continue };
-                explore(
-                    &engine.alphabet,
-                    &[&own_automaton, &compiled.automaton],
-                    |s| !is_dead(s[0]),
-                    |states, _| {
-                        if let (Some(_), Some(rule)) = (own_automaton.accepted(states[0]), compiled.automaton.accepted(states[1])) {
-                            let entry = needs.entry(rule).or_insert((own, false));
-                            entry.0 = entry.0.min(own);
-                            entry.1 |= runs;
-                        }
-                        ControlFlow::Continue(())
-                    },
-                );
-            }
-            for (rule, (level, runs)) in needs {
-                let rule = &rules[rule as usize];
-                if rule.verb != RuleVerb::Allow {
-                    continue;
-                }
-                if runs {
-                    runnable.insert(rule.text.place);
-                } else {
-                    let text = format!("{} {}", rule.verb.word(), visible(&rule.text.value));
-                    let ceiling = reach.levels().last().copied().unwrap_or(0);
-                    unreachable.insert(rule.text.place, (text, level, usize::from(ceiling)));
                 }
             }
         }
@@ -549,6 +507,41 @@ impl Review<'_, '_> {
     fn somebody_is_there(&self, parties: Vec<Party>) -> bool {
         self.engine.members(parties).any(|user| gone(self.engine.estate.user(user), self.at).is_none())
     }
+}
+
+/// Returns each rule that allows something, with the lowest level that any of its commands takes, and whether one of them can be run in
+/// sessions that come about so.
+fn levels_of_rules<'e>(engine: &'e Engine, from: Origin, standing: &Standing, device: &Device) -> Vec<(&'e FlatRule, u8, bool)> {
+    let vocabulary = device.vocabulary(engine);
+    let reach = device.reach(engine, from);
+    let top = |command: &crate::vocabulary::Command| command.modes.iter().flat_map(|&m| reach.levels_in(m)).max();
+    let mut list = Vec::new();
+    for &set in &standing.sets {
+        let compiled = &engine.sets[set.index()];
+        let rules = &engine.estate.sets[set.index()].rules;
+        let mut needs: FxHashMap<u32, (u8, bool)> = FxHashMap::default();
+        for (index, command) in vocabulary.commands.iter().enumerate() {
+            let (own, _) = device.own_level(CommandId::new(index));
+            let runs = top(command).is_some_and(|l| l >= own);
+            let Ok(own_automaton) = Automaton::build(&engine.alphabet, &[&command.pattern]) else { continue };
+            explore(
+                &engine.alphabet,
+                &[&own_automaton, &compiled.automaton],
+                |s| !is_dead(s[0]),
+                |states, _| {
+                    if let (Some(_), Some(rule)) = (own_automaton.accepted(states[0]), compiled.automaton.accepted(states[1])) {
+                        let entry = needs.entry(rule).or_insert((own, false));
+                        entry.0 = entry.0.min(own);
+                        entry.1 |= runs;
+                    }
+                    ControlFlow::Continue(())
+                },
+            );
+        }
+        let needs = needs.into_iter().map(|(rule, (level, runs))| (&rules[rule as usize], level, runs));
+        list.extend(needs.filter(|(rule, ..)| rule.verb == RuleVerb::Allow));
+    }
+    list
 }
 
 /// A deny with its placeholders as wide as those of a command that has them in the same places, if that is wider.

@@ -20,6 +20,12 @@ pub(crate) const ASSUME: &str = "assume";
 /// The one thing a user may always do, and the only one while a credential must be changed.
 pub(crate) const CHANGE_CREDENTIAL: &str = "change-credential";
 
+/// Returns the line by which a user changes the own credential: no right that somebody gave.
+#[must_use]
+pub fn own_credential(user: &str) -> String {
+    format!("{CHANGE_CREDENTIAL} on user/{user}")
+}
+
 /// What one cloud or application holds: what was resolved whole, and grants that changes added to it.
 #[derive(Debug)]
 pub struct ServiceLinks {

@@ -1,6 +1,6 @@
 //! What could be changed about a refusal of a cloud or an application.
 
-use super::links::{ASSUME, CHANGE_CREDENTIAL, GrantLinks};
+use super::links::{ASSUME, GrantLinks, own_credential};
 use super::permission::{Held, Via, grants_of};
 use super::{Action, Context, Identity, Unread, Weighed, parse, stand, weigh};
 use crate::engine::ways::{Asked, Way, way};
@@ -57,7 +57,7 @@ impl Service<'_> {
                 let user = self.asked.engine.estate.user(self.asked.user);
                 let name = visible(&user.id.value);
                 let place = user.must_change_credential.as_ref().map(|m| m.place);
-                let text = format!("once `{name}` has changed the credential, with `{CHANGE_CREDENTIAL} on user/{name}`");
+                let text = format!("once `{name}` has changed the credential, with `{}`", own_credential(&name));
                 vec![way(Change::CredentialChanged { user: self.asked.name() }, text, place)]
             }
             Refusal::ChannelNotAllowed | Refusal::ProofNotAccepted => self.asked.accepted(refusal),
