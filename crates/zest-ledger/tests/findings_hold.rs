@@ -1,15 +1,15 @@
 //! What is found, and what is told of who is ready, held against the sets of rights.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
-use zest_ledger::Engine;
 use zest_ledger::ask::{Central, Question, Session};
 use zest_ledger::entry::{IdentitySource, Kind};
 use zest_ledger::expectation::parts;
-use zest_ledger::finding::{Code, Finding};
+use zest_ledger::finding::{Code, Finding, Findings};
 use zest_ledger::review::{Between, hygiene, readiness};
 use zest_ledger::rights::{Membership, Rights, Within};
-use zest_testkit::{questions, seed};
+use zest_ledger::{Engine, Ledger, Validated, mariadb, postgresql};
+use zest_testkit::{databases, questions, seed};
 
 use crate::support::{engine, plain, random};
 
@@ -257,5 +257,198 @@ fn only_what_is_in_the_way_is_missing() {
         let ready = readiness(&ledger, user, Some(system), Some(at.parse().expect("a moment"))).expect("both are known");
         let found: Vec<&str> = ready[0].missing.iter().map(|cause| cause.text.as_str()).collect();
         assert_eq!(found, missing, "{user} on {system} at {at}");
+    }
+}
+
+/// Returns a ledger of a server, in which everybody who may sign in there is a user of that name; none where the server would refuse it.
+fn served(document: &str, people: impl Iterator<Item = String>) -> Option<(Engine, Findings)> {
+    let users: BTreeSet<String> = people.collect();
+    let users: String = users.iter().map(|user| format!("[users.{user:?}]\nproofs = [\"password\"]\n")).collect();
+    let Validated { estate, findings, .. } = Ledger::new().document("read.toml", document).document("users.toml", &users).validate();
+    let engine = Engine::compile(estate?).ok()?;
+    let all = findings.merged(hygiene(&engine, None));
+    Some((engine, all))
+}
+
+/// Returns what is allowed on an object in sessions that may look into its schema.
+fn used(sets: &[Rights], object: &str, schema: &str) -> BTreeSet<String> {
+    let looks = format!("usage on {schema}");
+    let of_set = |set: &Rights| {
+        let may = allowed(set);
+        let session = |question: &Question| format!("{} {:?}", question.user, question.session);
+        let inside: BTreeSet<String> = may.iter().filter(|question| question.line == looks).map(session).collect();
+        let is_on = |question: &&Question| {
+            question.line.split_once(" on ").is_some_and(|(_, on)| on == object || on.starts_with(&format!("{object} ")))
+        };
+        let used: Vec<String> =
+            may.iter().filter(is_on).filter(|q| inside.contains(&session(q))).map(|q| format!("{}: {}", session(q), q.line)).collect();
+        used
+    };
+    sets.iter().flat_map(of_set).collect()
+}
+
+/// Holds the findings of a database server against what is allowed there.
+fn holds_on_server((engine, found): &(Engine, Findings), seed: u64, counts: &mut BTreeMap<&'static str, usize>) {
+    let (parts, sets) = (parts(engine), sets(engine));
+    let mut is_revoke_seen = false;
+    for finding in found.list() {
+        let names: Vec<&str> = finding.message.split('`').skip(1).step_by(2).collect();
+        let place = finding.primary.as_ref().map(|label| engine.estate().sources().locate(label.place));
+        let there: Vec<_> = parts.iter().filter(|part| Some(part.location(engine)) == place).collect();
+        let without = || match there.as_slice() {
+            [part] => part.taken_out(engine),
+            _ => None,
+        };
+        match finding.code {
+            Code::BroadBesideNarrow | Code::RevokeWithoutEffect => {
+                // Of many revokes one is enough.
+                if finding.code == Code::RevokeWithoutEffect && std::mem::replace(&mut is_revoke_seen, true) {
+                    continue;
+                }
+                let Some(without) = without() else { continue };
+                let changed = Between::new(engine, &without, &Session::default(), |_| true).all();
+                // On PostgreSQL only what is held on the whole of it.
+                let of = finding.message.split_once(" holds ").and_then(|(_, after)| after.split_once(" on the whole "));
+                let is_said = |line: &String| of.is_none_or(|(held, _)| held.split(", ").any(|p| line.starts_with(&format!("{p} ("))));
+                let lines = changed.iter().flat_map(|one| one.gained.iter().chain(&one.lost)).flat_map(|moved| &moved.right.lines);
+                assert_eq!(
+                    lines.filter(|line| is_said(line)).collect::<Vec<_>>(),
+                    Vec::<&String>::new(),
+                    "seed {seed}: {}",
+                    finding.message
+                );
+            }
+            Code::SchemaShut => {
+                let Some(without) = without() else { continue };
+                let of = |list: &[Rights]| used(list, names[1], names[2]);
+                assert_eq!(of(&sets), of(&self::sets(&without)), "seed {seed}: {}", finding.message);
+            }
+            Code::CannotConnect => {
+                let comes = sets.iter().find(|set| set.user == names[0] && set.can_open(|_| true));
+                assert!(comes.is_none(), "seed {seed}: {}", finding.message);
+            }
+            _ => continue,
+        }
+        *counts.entry(finding.code.slug()).or_default() += 1;
+    }
+}
+
+/// Writes revokes of what some hold, and of what they do not.
+fn revokes(rng: &mut fastrand::Rng, database: &str, objects: &[String], holders: &[String], privileges: &[&str]) -> String {
+    let mut one = || {
+        let (object, holder) = (rng.choice(objects)?, rng.choice(holders)?);
+        let privilege = rng.choice(privileges)?;
+        Some(format!("[[databases.{database}.grants]]\nrevoke = [{privilege:?}]\non = {object:?}\nfrom = [{holder:?}]\n"))
+    };
+    (0..6).filter_map(|_| one()).collect()
+}
+
+#[test]
+fn what_is_found_on_database_servers_agrees_with_what_is_allowed() {
+    let first = seed(52_000);
+    println!("first seed {first}");
+    let mut counts = BTreeMap::new();
+    for seed in (first..).take(questions(100).div_ceil(10)) {
+        let mut rng = fastrand::Rng::with_seed(seed);
+        let size = databases::postgresql::Size { roles: 7, tables: 4, grants: 30 };
+        let mut state = databases::postgresql::estate(&mut rng, "ticketing", "", size);
+        let database = postgresql::ObjectName::database();
+        if let Some(object) = state.objects.get_mut(&database).filter(|_| rng.bool()) {
+            object.acl = postgresql::Acl::default();
+        }
+        let people = state.roles.iter().filter(|(_, role)| role.login).map(|(name, _)| name.clone());
+        let tables: Vec<String> = state.objects.keys().map(ToString::to_string).filter(|name| name.starts_with("table ")).collect();
+        let roles: Vec<String> = state.roles.keys().cloned().chain(["public".to_owned()]).collect();
+        let more = revokes(&mut rng, "ticketing", &tables, &roles, &["select", "insert", "update", "delete"]);
+        served(&(state.document("ticketing", None) + &more), people).iter().for_each(|server| holds_on_server(server, seed, &mut counts));
+        let size = databases::mariadb::Size { logins: 3, roles: 3, tables: 4, grants: 30 };
+        let state = databases::mariadb::estate(&mut rng, size);
+        let people = state.accounts.keys().filter(|account| !account.user.is_empty()).map(|account| account.user.clone());
+        let of_holder =
+            |holder: &mariadb::Holder| if *holder == mariadb::Holder::Public { "public".to_owned() } else { holder.to_string() };
+        let tables = state.grants.keys().filter(|(_, scope)| matches!(scope, mariadb::Scope::Table(..) | mariadb::Scope::Databases(_)));
+        let (holders, scopes): (Vec<String>, Vec<String>) = tables.map(|(holder, scope)| (of_holder(holder), scope.to_string())).unzip();
+        let more = revokes(&mut rng, "loyalty", &scopes, &holders, &["select", "insert", "update", "delete"]);
+        served(&(state.document("loyalty", None) + &more), people).iter().for_each(|server| holds_on_server(server, seed, &mut counts));
+    }
+    println!("{counts:#?}");
+    assert_eq!(counts.len(), 4, "{counts:?}");
+}
+
+/// A broad grant makes a narrow one needless only where no other grant can take the place of either.
+#[test]
+fn a_broad_grant_beside_a_narrow_one_is_found_where_nothing_stands_between_them() {
+    let granted =
+        |what: &str, on: &str, to: &str| format!("[[databases.points.grants]]\nallow = [\"{what}\"]\non = \"{on}\"\nto = [\"{to}\"]\n");
+    let narrow = granted("select", "table points.member", "clerk@%");
+    let of_role = granted("select", "table points.member", "reader");
+    for (is_found, of, more) in [
+        (true, &narrow, granted("select", "databases p*", "clerk@%")),
+        (true, &narrow, granted("select", "everything", "clerk@%")),
+        (true, &narrow, granted("select", "databases p*", "clerk@%") + &granted("insert", "databases q*", "clerk@%")),
+        // The server takes the row of `points` alone, and that one says nothing of reading.
+        (false, &narrow, granted("select", "databases p*", "clerk@%") + &granted("insert", "database points", "clerk@%")),
+        (false, &narrow, granted("select", "databases p*", "clerk@%") + &granted("insert", "databases p*", "clerk@192.0.2.%")),
+        (false, &narrow, granted("select", "databases p*", "clerk@%") + &granted("insert", "databases p*", "@192.0.2.%")),
+        // A session from there has the narrow grant, and not what the other account holds on everything.
+        (false, &narrow, granted("select", "everything", "clerk@%") + "[databases.points.accounts.\"clerk@192.0.2.%\"]\n"),
+        (false, &narrow, granted("insert", "databases p*", "clerk@%")),
+        (true, &of_role, granted("select", "databases p*", "reader") + &granted("insert", "databases p*", "writer")),
+        // Whoever has both roles as one has the row of `points` alone.
+        (false, &of_role, granted("select", "databases p*", "reader") + &granted("insert", "database points", "writer")),
+    ] {
+        let text = format!(
+            "[systems.points]\nkind = \"mariadb\"\n[databases.points]\nobjects.\"table points.member\" = {{ columns = {{ id = \"int\" }} }}\n\
+             [databases.points.roles]\nreader = {{}}\nwriter = {{ member-of = [\"reader\"] }}\n\
+             [databases.points.accounts]\n\"clerk@%\" = {{ member-of = [\"writer\"] }}\n{}{of}{more}",
+            if more.contains("@192") && !more.contains("accounts") { "\"clerk@192.0.2.%\" = {}\n\"@192.0.2.%\" = {}\n" } else { "" }
+        );
+        let found = hygiene(&engine(&text), None);
+        let is = found.list().iter().any(|finding| finding.code == Code::BroadBesideNarrow);
+        assert_eq!(is, is_found, "{of}{more}{found}");
+    }
+}
+
+/// On PostgreSQL a grant is used by whoever inherits it and may look into the schema, and by the owner of a view; whoever becomes a
+/// superuser mends things; and a role is not empty that may make roles, or that a policy names.
+#[test]
+fn what_is_said_of_a_role_holds_of_whoever_becomes_it() {
+    let shut = (Code::SchemaShut, "`reader` holds");
+    let may_look = "[[databases.db.grants]]\nallow = [\"usage\"]\non = \"schema fares\"\nto = [\"desk\"]\n";
+    let (empty, nobody) = ((Code::EmptyDatabaseRole, "`spare`"), (Code::NoSuperuser, "no superuser"));
+    let view = "[databases.db.objects.\"view public.short\"]\nowner = \"reader\"\nquery = \"select id from fares.price\"\ncolumns = { id = \"integer\" }\n";
+    let policy = "[databases.db.objects.\"table public.log\"]\nowner = \"postgres\"\ncolumns = { id = \"integer\" }\nrow-security = true\n\
+                  policies.all = { for = \"select\", to = [\"spare\"], using = \"true\" }\n";
+    for ((code, words), is_found, more) in [
+        (shut, true, String::new()),
+        (shut, false, may_look.replace("desk", "reader")),
+        // `desk` has the right of `reader`, and looks into the schema by its own.
+        (shut, false, format!("{may_look}[databases.db.roles.desk]\nmember-of = [\"reader\"]\n[databases.db.accounts.clerk]\ninherit = false\nmember-of = [\"desk\"]\n")),
+        // Nobody comes to `desk`.
+        (shut, true, format!("{may_look}[databases.db.roles.desk]\nmember-of = [\"reader\"]\n")),
+        // Whoever becomes `reader` looks as `reader`.
+        (shut, true, format!("{may_look}[databases.db.roles.desk]\ninherit = false\nmember-of = [\"reader\"]\n[databases.db.accounts.clerk]\nmember-of = [\"desk\"]\n")),
+        (shut, false, view.to_owned()),
+        (empty, true, "[databases.db.roles.spare]\n".to_owned()),
+        (empty, false, "[databases.db.roles.spare]\nmay = [\"create-role\"]\n".to_owned()),
+        (empty, false, format!("[databases.db.roles.spare]\n{policy}")),
+        (nobody, true, "[databases.db.accounts.postgres]\nmay = [\"superuser\"]\nuntil = 2026-01-01\n".to_owned()),
+        (
+            nobody,
+            false,
+            "[databases.db.accounts.postgres]\nmay = [\"superuser\"]\nuntil = 2026-01-01\n[databases.db.roles.chief]\nmay = [\"superuser\"]\n\
+             [databases.db.accounts.clerk]\nmember-of = [\"chief\"]\n"
+                .to_owned(),
+        ),
+    ] {
+        let text = format!(
+            "[systems.db]\nkind = \"postgresql\"\n[databases.db]\n[databases.db.roles.reader]\n\
+             [databases.db.objects]\n\"schema fares\" = {{ owner = \"postgres\" }}\n\
+             \"table fares.price\" = {{ owner = \"postgres\", columns = {{ id = \"integer\" }} }}\n\
+             [[databases.db.grants]]\nallow = [\"select\"]\non = \"table fares.price\"\nto = [\"reader\"]\n{more}"
+        );
+        let found = hygiene(&engine(&text), Some("2026-11-27T06:10:00Z".parse().expect("a moment")));
+        let is = found.list().iter().any(|finding| finding.code == code && finding.message.contains(words));
+        assert_eq!(is, is_found, "{more}{found}");
     }
 }

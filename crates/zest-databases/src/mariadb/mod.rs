@@ -1,6 +1,7 @@
 //! The rules of MariaDB 10.11.
 
 mod about_rights;
+mod broad;
 mod difference;
 mod document;
 mod evaluate;

@@ -441,6 +441,15 @@ pub(crate) fn covers(pattern: &str, wanted: &str) -> bool {
     fit[wanted.len()]
 }
 
+/// Whether one database may fit two patterns; two that have wildcards both are taken to.
+pub(crate) fn may_meet(one: &str, other: &str) -> bool {
+    match (has_wildcard(one), has_wildcard(other)) {
+        (false, _) => matches(&shown(one), other),
+        (_, false) => matches(&shown(other), one),
+        (true, true) => true,
+    }
+}
+
 /// How special a pattern is; smaller comes first. Found by trying on the server of version 10.11 with patterns that
 /// all match one address: whole names, then patterns of fixed length, then the longer ones, those with fewer `%` (a
 /// run counts once), those with fewer `_`, those whose first wildcard stands earlier.

@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
+use super::broad::Broad;
 use super::{AccountName, Holder, Scope, Server};
 use crate::database::review::{no_use, nobody_uses, over};
 use zest_engine::Engine;
@@ -22,6 +23,7 @@ pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<
 fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
     let state = server.at(Some(Timestamp::MIN));
     let place = |holder: &Holder| server.places.holders.get(holder).copied();
+    let broad = Broad::of(&state);
     for ((holder, scope), held) in &state.grants {
         let Some(at) = held.place else { continue };
         let (shown, on) = (visible(&holder.to_string()), visible(&scope.to_string()));
@@ -39,15 +41,7 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
             ),
             Holder::Role(_) => {}
         }
-        let wide = state.held_by(holder).find(|((_, s), other)| {
-            let is_wider = match (s, scope) {
-                (Scope::Everything, s) => *s != Scope::Everything,
-                (Scope::Databases(p), Scope::Table(d, _) | Scope::Function(d, _) | Scope::Procedure(d, _)) => super::matches(d, p),
-                _ => false,
-            };
-            is_wider && !held.privileges.is_empty() && held.privileges.without(other.privileges).is_empty()
-        });
-        if let Some(((_, wider), other)) = wide {
+        if let Some((wider, other)) = broad.beside(holder, scope, held) {
             let finding = Finding::new(
                 Code::BroadBesideNarrow,
                 format!("`{shown}` holds all of this on `{}` already, so the grant on `{on}` narrows nothing", visible(&wider.to_string())),

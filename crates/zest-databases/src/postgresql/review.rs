@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
-use super::{Class, Grantee, ObjectName, Privilege, Server, Want, state_of};
+use super::{Class, Grantee, ObjectName, Privilege, Role, Server, Want, state_of};
 use crate::database::review::{no_use, nobody_uses, over};
 use zest_engine::Engine;
 use zest_model::finding::{Code, Finding};
@@ -17,8 +17,11 @@ pub(super) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<
         let system = engine.estate().system(id);
         oddities(engine, server, findings);
         let state = state_of(engine.estate(), &system.id.value, at);
+        // Whoever may become a superuser by SET ROLE mends things as well.
         let may_mend = |s: &super::State| {
-            s.roles.values().any(|r| r.superuser && r.login && r.valid_until.is_none_or(|end| at.is_none_or(|at| at < end)))
+            let is_valid = |role: &Role| role.valid_until.is_none_or(|end| at.is_none_or(|at| at < end));
+            let logins = s.roles.iter().filter(|(_, role)| role.login && is_valid(role)).map(|(name, _)| name.as_str());
+            s.open_to(logins).into_iter().any(|role| s.is_superuser(role))
         };
         if state.is_some_and(|s| !may_mend(&s)) {
             findings.push(
@@ -71,7 +74,7 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
                         let finding = Finding::new(
                             Code::BroadBesideNarrow,
                             format!(
-                                "`{}` holds {} on the whole `{shown}`, so the grant on column `{}` narrows nothing",
+                                "`{}` holds {} on the whole `{shown}`, so a grant of that on column `{}` narrows nothing",
                                 visible(role),
                                 wide.privileges.and(held.privileges),
                                 visible(column)
@@ -102,6 +105,8 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
                 .filter_map(|(g, _, _)| if let Grantee::Role(r) = g { Some(r.as_str()) } else { None }),
         )
         .collect();
+    let policies = state.objects.values().filter_map(|object| object.policies.as_ref()).flat_map(BTreeMap::values);
+    let in_policies: BTreeSet<&String> = policies.flat_map(|policy| &policy.to).collect();
     for (name, role) in &state.roles {
         let Some(at) = place(name) else { continue };
         let shown = visible(name);
@@ -120,18 +125,34 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
             }
             nobody_uses(engine, name, name, !server.accounts.used_by(name).is_empty(), role.superuser, at, findings);
         } else {
-            let is_empty = !granted.contains(name.as_str()) && !owns(name) && role.member_of.is_empty();
+            let is_empty = !granted.contains(name.as_str())
+                && !owns(name)
+                && role.member_of.is_empty()
+                && !is_more(role)
+                && !in_policies.contains(name);
             no_use(is_empty, !state.roles.values().any(|r| r.member_of.contains_key(name)) && !owns(name), &shown, at, findings);
         }
     }
     shut_schemas(&catalog, findings);
 }
 
+/// Whether a role lets whoever becomes it do more than its privileges say.
+fn is_more(role: &Role) -> bool {
+    let Role { superuser, create_role, create_database, bypass_row_security, .. } = role;
+    *superuser || *create_role || *create_database || *bypass_row_security
+}
+
 /// A right on an object is worth nothing to who may not look into its schema.
+///
+/// It is used by whoever inherits it and may look there, in a session of their own or one that another becomes by SET ROLE. What a view
+/// reads, it reads with the rights of its owner, and looks into no schema for it.
 fn shut_schemas(catalog: &super::Catalog, findings: &mut Vec<Finding>) {
     let state = catalog.state();
     let mut seen = BTreeSet::new();
     let mut reached_of: BTreeMap<ObjectName, FxHashSet<&str>> = BTreeMap::new();
+    let actors = state.open_to(state.roles.iter().filter(|(_, role)| role.login).map(|(name, _)| name.as_str()));
+    let of_views = state.objects.values().filter(|object| object.query.is_some());
+    let owners: BTreeSet<&str> = of_views.map(|view| view.owner.as_str()).collect();
     for (name, object) in &state.objects {
         let Some(schema) = name.schema().map(|s| ObjectName::new(Class::Schema, &[s])) else { continue };
         let Some(at_schema) = catalog.object(&schema) else { continue };
@@ -139,8 +160,9 @@ fn shut_schemas(catalog: &super::Catalog, findings: &mut Vec<Finding>) {
             let (Grantee::Role(role), Some(place)) = (grantee, held.place) else { continue };
             let opens = |r: &str| catalog.role(r).is_some_and(|n| catalog.holds(n, at_schema, Privilege::Usage, Want::Privilege));
             let mut reached = || {
-                let logins = || state.roles.iter().filter(|(n, r)| r.login && !r.superuser && opens(n)).map(|(n, _)| n.as_str());
-                reached_of.entry(schema.clone()).or_insert_with(|| state.open_to(logins())).contains(role.as_str())
+                let inside =
+                    || actors.iter().copied().filter(|actor| !state.is_superuser(actor) && opens(actor)).chain(owners.iter().copied());
+                reached_of.entry(schema.clone()).or_insert_with(|| state.inherited_by(inside())).contains(role.as_str())
             };
             if !opens(role) && !reached() && seen.insert((role.clone(), schema.clone())) {
                 findings.push(

@@ -306,13 +306,22 @@ impl State {
     /// Returns all roles that one of some may become by SET ROLE, themselves among them; superusers may become any, and are not looked
     /// at for that.
     pub(crate) fn open_to<'s>(&'s self, members: impl Iterator<Item = &'s str>) -> FxHashSet<&'s str> {
-        let mut open = FxHashSet::default();
+        self.above(members, false)
+    }
+
+    /// Returns all roles whose privileges one of some has without SET ROLE, themselves among them.
+    pub(crate) fn inherited_by<'s>(&'s self, members: impl Iterator<Item = &'s str>) -> FxHashSet<&'s str> {
+        self.above(members, true)
+    }
+
+    fn above<'s>(&'s self, members: impl Iterator<Item = &'s str>, inheriting: bool) -> FxHashSet<&'s str> {
+        let mut above = FxHashSet::default();
         for member in members {
-            if !open.contains(member) {
-                self.climb(member, false, &mut open, &mut Vec::new(), |_| false);
+            if !above.contains(member) {
+                self.climb(member, inheriting, &mut above, &mut Vec::new(), |_| false);
             }
         }
-        open
+        above
     }
 
     /// Returns whether a role is another one, or belongs to it.
