@@ -1,7 +1,7 @@
 //! A million people, a hundred thousand roles and ten million grants over all kinds of system: what loading, compiling and a decision
 //! cost, in time and in memory.
 //!
-//! `ZEST_SHARE=100` measures a hundredth of it. The floor of a decision is that of `ledger.rs`: two look-ups of names in a hash map and
+//! `ZEST_SHARE=100` measures a hundredth of it, `ZEST_KIND=network-device` the decisions of one kind alone. The floor of a decision is that of `ledger.rs`: two look-ups of names in a hash map and
 //! a walk over the bytes of the line, here over the whole company's names. See `docs/performance.md`.
 
 #![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
@@ -63,7 +63,8 @@ fn main() {
     let names: FxHashMap<String, usize> = (0..company.users).map(|u| (format!("u{u}"), u)).collect();
     let systems: Vec<String> = engine.estate().systems().iter().map(|system| system.id.value.clone()).collect();
     let systems: FxHashMap<String, usize> = systems.into_iter().enumerate().map(|(turn, system)| (system, turn)).collect();
-    for (kind, questions) in &kinds {
+    let only = std::env::var("ZEST_KIND").ok();
+    for (kind, questions) in kinds.iter().filter(|(kind, _)| only.as_ref().is_none_or(|only| only == *kind)) {
         let floor = |turn: usize| {
             let question: &Question = black_box(&questions[turn]);
             let walked = question.line.bytes().fold(0_u8, |sum, byte| black_box(sum ^ byte));
