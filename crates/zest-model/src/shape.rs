@@ -3,6 +3,13 @@
 use toml::de::DeValue;
 
 /// What a value may be.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::{Key, Shape};
+/// static NAMES: Shape = Shape::List(&Shape::Text);
+/// let _ = Key::new("bells", Shape::Map(&NAMES), "names, by the bell");
+/// ```
 #[derive(Debug)]
 pub enum Shape {
     /// Any text.
@@ -32,6 +39,14 @@ pub enum Shape {
 }
 
 /// A table with fixed keys.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::{Key, Shape, TableShape};
+/// const PIER: TableShape =
+///     TableShape { noun: "a pier", about: "A pier.", rules: &[], keys: &[Key::new("bells", Shape::List(&Shape::Text), "the bells")] };
+/// assert_eq!(PIER.noun, "a pier");
+/// ```
 #[derive(Debug)]
 pub struct TableShape {
     /// What the table is, as in "a user".
@@ -77,6 +92,12 @@ pub(crate) const NETWORKS: Shape = Shape::List(&NETWORK);
 pub(crate) const HOURS: Shape = Shape::Form("^\\s*([01][0-9]|2[0-3]):[0-5][0-9]\\s*-\\s*(([01][0-9]|2[0-3]):[0-5][0-9]|24:00)\\s*$");
 
 /// A key of a table.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::{Key, Shape};
+/// let _ = [Key::required("bell", Shape::Text, "which one"), Key::new("remark", Shape::Text, "what to know of it")];
+/// ```
 #[derive(Debug)]
 pub struct Key {
     /// Its name.

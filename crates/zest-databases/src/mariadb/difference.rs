@@ -446,6 +446,16 @@ fn create(name: &ObjectName, object: &Object) -> String {
 
 /// Writes steps as a script that can be run again. The server knows no transaction over such statements: it stops at
 /// the first error, and what was done before stays.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, mariadb::{AccountName, State, script, state_of}};
+/// let text = "systems.loyalty.kind = 'mariadb'\ndatabases.loyalty.roles.reader = {}\n";
+/// let wanted = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+/// let steps = State::fresh().steps_to(&wanted, &AccountName::new("root", "localhost"));
+/// assert!(script(&steps).contains("CREATE ROLE"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn script(steps: &[Step]) -> String {
     let mut out =

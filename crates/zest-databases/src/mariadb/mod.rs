@@ -238,6 +238,15 @@ pub fn ends_of(estate: &Estate, system: &str, at: Timestamp) -> Vec<(Timestamp, 
 }
 
 /// What our rules say to a statement.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{AccountName, Origin, Said, State, View, say};
+/// let state = State::fresh();
+/// let view = View::new(&state, &AccountName::new("nobody", "%"), Origin::Local, None);
+/// assert!(matches!(say(&state, &view, None, "FLUSH PRIVILEGES"), Said::Refused(..)));
+/// assert!(matches!(say(&state, &view, None, "FROB EVERYTHING"), Said::NotDecided(_)));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Said {
     /// Every check of the server passes.
@@ -249,6 +258,14 @@ pub enum Said {
 }
 
 /// Says whether a session may run a statement.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{AccountName, Origin, Said, State, View, say};
+/// let state = State::fresh();
+/// let view = View::new(&state, &AccountName::new("root", "localhost"), Origin::Local, None);
+/// assert_eq!(say(&state, &view, None, "CREATE DATABASE loyalty"), Said::Allowed);
+/// ```
 #[must_use]
 pub fn say(state: &State, view: &View<'_>, database: Option<&str>, sql: &str) -> Said {
     match statement::needs(state, database, sql) {

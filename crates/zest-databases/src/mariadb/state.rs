@@ -12,6 +12,15 @@ use super::trigger::Trigger;
 use zest_model::source::{Place, visible};
 
 /// An account.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{AccountName, State};
+/// let mut state = State::fresh();
+/// let root = state.accounts.get_mut(&AccountName::new("root", "localhost")).expect("a fresh server has it");
+/// root.locked = true;
+/// assert!(root.default_role.is_none() && !root.expired);
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Account {
     /// Whether it is locked.
@@ -29,6 +38,13 @@ pub struct Account {
 }
 
 /// What somebody holds on something.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{Held, Privilege};
+/// let held = Held { privileges: Privilege::Select.only(), ..Held::default() };
+/// assert!(held.privileges.contains(Privilege::Select) && held.columns.is_empty());
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct Held {
     /// The privileges; the grant option is one of them.
@@ -53,6 +69,15 @@ impl Held {
 }
 
 /// An object with as much of its definition as permissions depend on.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{Class, Object, ObjectName, State};
+/// let mut state = State::fresh();
+/// let columns = vec![("id".to_owned(), "int".to_owned())];
+/// state.objects.insert(ObjectName::new(Class::Table, "loyalty", "member"), Object { columns, ..Object::default() });
+/// assert_eq!(state.objects[&ObjectName::new(Class::Table, "loyalty", "member")].columns[0].0, "id");
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Object {
     /// The definer of a view or routine.
@@ -76,6 +101,21 @@ pub struct Object {
 }
 
 /// What one server knows.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, mariadb::{Holder, state_of}};
+/// let text = r#"
+/// systems.loyalty.kind = "mariadb"
+/// [databases.loyalty]
+/// roles.reader = {}
+/// accounts."desk@localhost" = { member-of = ["reader"] }
+/// "#;
+/// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+/// assert!(state.roles.contains("reader"));
+/// assert!(state.memberships.keys().any(|(member, role)| *member != Holder::Role("reader".to_owned()) && role == "reader"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct State {
     /// Accounts.
@@ -98,6 +138,14 @@ pub struct State {
 }
 
 /// Where a session comes from.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{AccountName, Origin, State};
+/// let state = State::fresh();
+/// assert_eq!(state.account_for("root", &Origin::Local), Some(&AccountName::new("root", "localhost")));
+/// assert_eq!(state.account_for("root", &Origin::Address([192, 0, 2, 7].into())), None);
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Origin {
     /// Over the server's own socket.
@@ -107,6 +155,19 @@ pub enum Origin {
 }
 
 /// One GRANT or REVOKE.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{AccountName, GrantChange, Holder, Privilege, Scope, State};
+/// let mut state = State::fresh();
+/// let desk = AccountName::new("desk", "%");
+/// state.accounts.insert(desk.clone(), Default::default());
+/// let (holder, privileges) = (Holder::Account(desk), Privilege::Select.only());
+/// let grant = GrantChange { scope: Scope::database("loyalty"), columns: vec![], privileges, holder, revoke: false, place: None };
+/// assert_eq!(grant.sql(), "GRANT SELECT ON `loyalty`.* TO 'desk'@'%'");
+/// assert!(state.change(&grant), "it changes something");
+/// assert!(!state.change(&grant), "granted again it changes nothing");
+/// ```
 #[derive(Clone, Debug)]
 pub struct GrantChange {
     /// On what.
@@ -300,6 +361,14 @@ impl View<'_> {
 }
 
 /// Returns whether an origin pattern fits (`compare_hostname`).
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{Origin, admits};
+/// let from = |address: [u8; 4]| Origin::Address(address.into());
+/// assert!(admits("192.0.2.%", &from([192, 0, 2, 7])) && !admits("192.0.2.%", &from([198, 51, 100, 7])));
+/// assert!(admits("localhost", &Origin::Local));
+/// ```
 #[must_use]
 pub fn admits(pattern: &str, origin: &Origin) -> bool {
     match origin {
@@ -318,6 +387,15 @@ pub fn admits(pattern: &str, origin: &Origin) -> bool {
 }
 
 /// What a session may do: its account, where it comes from, its active role.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{AccountName, Origin, Privilege, State, View};
+/// let state = State::fresh();
+/// let view = View::new(&state, &AccountName::new("root", "localhost"), Origin::Local, None);
+/// let (held, through) = view.global();
+/// assert!(held.contains(Privilege::Reload) && through.len() == 1 && view.sees_database("loyalty"));
+/// ```
 #[derive(Clone, Debug)]
 pub struct View<'s> {
     state: &'s State,
@@ -349,6 +427,15 @@ enum KeptOn {
 }
 
 /// One ground for something held.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{AccountName, Holder, Origin, Scope, State, View};
+/// let (state, root) = (State::fresh(), AccountName::new("root", "localhost"));
+/// let view = View::new(&state, &root, Origin::Local, None);
+/// let (_, source) = view.global().1.remove(0);
+/// assert_eq!((source.holder, source.scope), (Holder::Account(root), Scope::Everything));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Source {
     /// Who holds it.
@@ -362,6 +449,15 @@ pub struct Source {
 }
 
 /// What is held on a table, with its columns.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::{AccountName, Origin, Privilege, State, View};
+/// let state = State::fresh();
+/// let (on_table, _) = View::new(&state, &AccountName::new("root", "localhost"), Origin::Local, None).table("loyalty", "member");
+/// assert!(on_table.privileges.contains(Privilege::Insert), "held on everything");
+/// assert!(on_table.own.is_empty(), "and not by a grant on the table");
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct OnTable {
     /// At the table, its database and globally.

@@ -7,6 +7,13 @@ use super::privilege::{Class, Privileges};
 use zest_model::source::Place;
 
 /// Who holds a grant.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::Grantee;
+/// assert_eq!(Grantee::Public.to_string(), "PUBLIC");
+/// assert_eq!(Grantee::Role("fare-clerk".to_owned()).to_string(), "fare-clerk");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Grantee {
     /// Everybody, also roles that are made later.
@@ -25,6 +32,13 @@ impl fmt::Display for Grantee {
 }
 
 /// What one grantor gave to one grantee.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{Held, Privilege};
+/// let held = Held { privileges: Privilege::Select.only(), ..Held::default() };
+/// assert!(held.privileges.contains(Privilege::Select) && held.options.is_empty());
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Held {
     /// The privileges.
@@ -36,6 +50,14 @@ pub struct Held {
 }
 
 /// An access control list: what each grantor gave to each grantee.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{Acl, Class, Grantee, Privilege};
+/// let acl = Acl::default_for(Class::Database, "postgres");
+/// let public = acl.iter().find(|(grantee, ..)| **grantee == Grantee::Public).map(|(.., held)| held.privileges);
+/// assert!(public.is_some_and(|held| held.contains(Privilege::Connect) && !held.contains(Privilege::Create)));
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct Acl(pub(crate) BTreeMap<(Grantee, String), Held>);
 
@@ -48,6 +70,23 @@ impl PartialEq for Acl {
 impl Eq for Acl {}
 
 /// Why the server would not change a list.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{AclRefusal, GrantChange, Grantee, ObjectName, Privilege, State};
+/// let grant = GrantChange {
+///     object: ObjectName::database(),
+///     columns: vec![],
+///     privileges: Privilege::Connect.only(),
+///     grantee: Grantee::Public,
+///     regrant: true,
+///     by: None,
+///     revoke: false,
+///     cascade: false,
+///     place: None,
+/// };
+/// assert_eq!(State::fresh("ticketing", "postgres").change(&grant), Err(AclRefusal::OptionToPublic));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum AclRefusal {

@@ -14,14 +14,40 @@ use zest_engine::links::Index;
 use zest_model::source::Place;
 
 /// The number of a role in a catalog.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{Catalog, State};
+/// let catalog = Catalog::compile(State::fresh("ticketing", "postgres"));
+/// assert!(catalog.role("postgres").is_some() && catalog.role("purser-1").is_none());
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct RoleNumber(u32);
 
 /// The number of an object in a catalog.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{Catalog, Class, ObjectName, State};
+/// let catalog = Catalog::compile(State::fresh("ticketing", "postgres"));
+/// assert!(catalog.object(&ObjectName::new(Class::Schema, &["public"])).is_some());
+/// assert!(catalog.object(&ObjectName::new(Class::Table, &["public", "fares"])).is_none());
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct ObjectNumber(u32);
 
 /// Whether the privilege itself is wanted, or the right to pass it on.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{Catalog, ObjectName, Privilege, Role, State, Want};
+/// let mut state = State::fresh("ticketing", "postgres");
+/// state.roles.insert("clerk".to_owned(), Role { login: true, ..Role::default() });
+/// let catalog = Catalog::compile(state);
+/// let (clerk, database) = (catalog.role("clerk").expect("made"), catalog.object(&ObjectName::database()).expect("there"));
+/// assert!(catalog.holds(clerk, database, Privilege::Connect, Want::Privilege), "as everybody");
+/// assert!(!catalog.holds(clerk, database, Privilege::Connect, Want::GrantOption));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Want {
     /// The privilege.
@@ -77,6 +103,14 @@ pub struct Catalog {
 }
 
 /// By which way somebody holds something.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{Catalog, ObjectName, Privilege, State, Want, Way};
+/// let catalog = Catalog::compile(State::fresh("ticketing", "postgres"));
+/// let (postgres, database) = (catalog.role("postgres").expect("there"), catalog.object(&ObjectName::database()).expect("there"));
+/// assert_eq!(catalog.way(postgres, database, None, Privilege::Create, Want::Privilege), Some(Way::Superuser));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Way {
     /// Superusers pass every check.
@@ -482,6 +516,15 @@ impl Catalog {
 }
 
 /// Who holds one privilege on every object.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{Catalog, Privilege, State};
+/// let catalog = Catalog::compile(State::fresh("ticketing", "postgres"));
+/// let mut row = Default::default();
+/// catalog.matrix(Privilege::Usage).row(catalog.role("postgres").expect("there"), &mut row);
+/// assert_eq!(row.count_ones(..), catalog.objects().len(), "a superuser holds it on all there is");
+/// ```
 #[derive(Debug)]
 pub struct Matrix<'c> {
     catalog: &'c Catalog,

@@ -634,6 +634,16 @@ impl GrantChange {
 }
 
 /// Writes steps as a script that can be run again: what is there already is passed over, and a failure changes nothing.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, postgresql::{State, script, state_of}};
+/// let text = "systems.fares.kind = 'postgresql'\ndatabases.fares.roles.reader = {}\n";
+/// let wanted = state_of(&Ledger::new().document("fares.toml", text).estate()?, "fares", None).expect("it is declared");
+/// let steps = State::fresh("fares", "postgres").steps_to(&wanted, "postgres");
+/// assert!(script(&steps, "postgres").contains("CREATE ROLE"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn script(steps: &[Step], by: &str) -> String {
     let mut out = format!(

@@ -15,9 +15,22 @@ use zest_model::entry::PolicyFor;
 use zest_model::source::Place;
 
 /// The name of the superuser that owns what nobody else does, as the server's own set-up makes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{BOOTSTRAP, State};
+/// assert!(State::fresh("ticketing", BOOTSTRAP).is_superuser(BOOTSTRAP));
+/// ```
 pub const BOOTSTRAP: &str = "postgres";
 
 /// A role; a role that may log in is an account.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::Role;
+/// let role = Role::default();
+/// assert!(role.inherit && !role.login && role.connection_limit == -1, "as CREATE ROLE makes it");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Role {
     /// Passes every check.
@@ -66,6 +79,19 @@ impl Default for Role {
 }
 
 /// A column of a table or view.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, postgresql::{ObjectName, state_of}};
+/// let text = r#"
+/// systems.fares.kind = "postgresql"
+/// databases.fares.objects."table public.price" = { owner = "postgres", columns = { id = "integer" } }
+/// "#;
+/// let state = state_of(&Ledger::new().document("fares.toml", text).estate()?, "fares", None).expect("it is declared");
+/// let column = &state.objects[&ObjectName::parse("table public.price").expect("a name")].columns[0];
+/// assert_eq!((column.name.as_str(), column.data_type.as_str(), column.acl.is_empty()), ("id", "integer", true));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Column {
     /// The name.
@@ -79,6 +105,24 @@ pub struct Column {
 }
 
 /// A policy of row security.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, postgresql::{ObjectName, state_of}};
+/// let text = r#"
+/// systems.fares.kind = "postgresql"
+/// [databases.fares.objects."table public.price"]
+/// owner = "postgres"
+/// columns = { clerk = "text" }
+/// row-security = true
+/// policies.own = { for = "select", using = "clerk = current_user" }
+/// "#;
+/// let state = state_of(&Ledger::new().document("fares.toml", text).estate()?, "fares", None).expect("it is declared");
+/// let table = &state.objects[&ObjectName::parse("table public.price").expect("a name")];
+/// let policy = &table.policies.as_ref().expect("they are known")["own"];
+/// assert_eq!((policy.using.as_deref(), policy.to.len(), policy.restrictive), (Some("clerk = current_user"), 0, false));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Policy {
     /// Which acts it is for.
@@ -94,6 +138,15 @@ pub struct Policy {
 }
 
 /// An object.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{ObjectName, State};
+/// let state = State::fresh("ticketing", "postgres");
+/// let database = &state.objects[&ObjectName::database()];
+/// assert_eq!(database.owner, "postgres");
+/// assert!(database.columns.is_empty() && database.query.is_none());
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Object {
     /// The owner.
@@ -137,6 +190,18 @@ pub struct Object {
 }
 
 /// Which new objects a default privilege is for.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{Class, DefaultKey, Grantee, Privilege, Role, State};
+/// let mut state = State::fresh("ticketing", "postgres");
+/// state.roles.insert("reader".to_owned(), Role::default());
+/// let key = DefaultKey { creator: "postgres".to_owned(), schema: None, class: Class::Table };
+/// let reader = Grantee::Role("reader".to_owned());
+/// state.change_default(key, Privilege::Select.only(), &reader, false, false, None).expect("the server takes it");
+/// let acl = state.acl_of_new("postgres", Some("public"), Class::Table);
+/// assert!(acl.iter().any(|(grantee, ..)| *grantee == reader), "whatever table is made next");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct DefaultKey {
     /// Whose new objects.
@@ -148,6 +213,16 @@ pub struct DefaultKey {
 }
 
 /// What one server knows, for one of its databases.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{ObjectName, Privilege, Role, State};
+/// let mut state = State::fresh("ticketing", "postgres");
+/// state.roles.insert("clerk".to_owned(), Role { login: true, ..Role::default() });
+/// assert!(state.has("clerk", &ObjectName::database(), None, Privilege::Connect, false), "as everybody");
+/// assert!(!state.has("clerk", &ObjectName::database(), None, Privilege::Create, false));
+/// assert!(state.may_become("postgres", "clerk") && !state.may_become("clerk", "postgres"));
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct State {
     /// The name of the database.
@@ -181,6 +256,26 @@ pub(crate) const PREDEFINED: &[(&str, &[&str])] = &[
 ];
 
 /// One GRANT or REVOKE.
+///
+/// # Example
+/// ```
+/// use zest_ledger::postgresql::{GrantChange, Grantee, ObjectName, Privilege, Role, State};
+/// let mut state = State::fresh("ticketing", "postgres");
+/// state.roles.insert("clerk".to_owned(), Role::default());
+/// let grant = GrantChange {
+///     object: ObjectName::database(),
+///     columns: vec![],
+///     privileges: Privilege::Create.only(),
+///     grantee: Grantee::Role("clerk".to_owned()),
+///     regrant: false,
+///     by: None,
+///     revoke: false,
+///     cascade: false,
+///     place: None,
+/// };
+/// state.change(&grant).expect("the server takes it");
+/// assert!(state.has("clerk", &ObjectName::database(), None, Privilege::Create, false));
+/// ```
 #[derive(Clone, Debug)]
 pub struct GrantChange {
     /// On what.

@@ -93,6 +93,15 @@ pub struct Engine {
 }
 
 /// The ledger that was in force when a session was opened.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Before, Ledger};
+/// let then = Ledger::new().document("rota.toml", "systems.rota.kind = 'application'\n").engine(1)?;
+/// let before = Before { label: "last-week/", ..Before::new(&then) }.at("2026-11-20T08:00:00Z".parse().expect("a moment"));
+/// assert!(before.at.is_some() && std::ptr::eq(before.engine, &then));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct Before<'e> {
     /// The ledger, ready to decide.

@@ -278,6 +278,15 @@ impl Opened<'_> {
 }
 
 /// The kinds that a ledger may speak of.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, kind::Kinds};
+/// let engine = Ledger::new().document("rota.toml", "systems.rota.kind = 'application'\n").engine(1)?;
+/// let kinds: &Kinds = engine.estate().kinds();
+/// assert!(kinds.words().contains(&"network-device") && kinds.words().contains(&"application"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct Kinds(Vec<&'static dyn Kind>);
 
@@ -315,6 +324,16 @@ impl Kinds {
 }
 
 /// One system of an engine.
+///
+/// # Example
+/// ```
+/// use zest_ledger::Ledger;
+/// let engine = Ledger::new().document("rota.toml", "systems.rota.kind = 'application'\n").engine(1)?;
+/// let site = engine.site("rota").expect("it is declared");
+/// assert_eq!(site.entry().id.value, "rota");
+/// assert!(!site.kind().is_left_as_account(), "whose rules it plays by");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct Site<'e> {
     pub(crate) engine: &'e Engine,

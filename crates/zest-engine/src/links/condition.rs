@@ -55,6 +55,14 @@ impl Part {
 }
 
 /// How a condition comes out.
+///
+/// # Example
+/// ```
+/// use zest_ledger::estate::Outcome;
+/// // What is not stated never allows.
+/// let allows = |outcome: Outcome| outcome == Outcome::Holds;
+/// assert!(allows(Outcome::Holds) && !allows(Outcome::Fails) && !allows(Outcome::Unknown));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Outcome {
     /// It holds.

@@ -59,6 +59,26 @@ pub struct Paste {
 }
 
 /// An edit, and what to paste to carry it out by hand.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, Question};
+/// let text = r#"
+/// users.mate-1.proofs = ["password"]
+/// users.mate-2.proofs = ["password"]
+/// [systems.rota]
+/// kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan"]
+/// objects."shift/early" = {}
+/// grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// "#;
+/// let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let change = engine.ask(&Question::new("mate-2", "rota", "plan on shift/early")).remedies[0].steps[0].change.clone();
+/// let written = &engine.written(&[change]).expect("it was tried")[0];
+/// assert!(written.paste.as_ref().is_some_and(|paste| paste.text.contains("user:mate-2")));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Written {
     /// The edit.

@@ -25,6 +25,20 @@ const RENAMED: [(&str, &str); 4] =
     [("names", "name-case"), ("unless", "lifted-by"), ("tags", "may-state"), ("privileged-prompt", "raised-prompt")];
 
 /// A table of a document that describes systems of a kind from outside, by the id of the system.
+///
+/// # Example
+/// ```
+/// use std::sync::Arc;
+/// use zest_ledger::kind::{Key, OutsideTable, Shape, TableShape};
+/// static PIER: TableShape = TableShape {
+///     noun: "a pier",
+///     about: "A pier with its bells.",
+///     rules: &[],
+///     keys: &[Key::required("bells", Shape::List(&Shape::Text), "the bells, by name")],
+/// };
+/// let table = OutsideTable { name: "piers", shape: &PIER, read: |row| Arc::new(row.texts("bells")) };
+/// assert_eq!((table.name, table.shape.noun), ("piers", "a pier"));
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct OutsideTable {
     /// Its name in a document.

@@ -7,6 +7,23 @@ use zest_engine::rules::Site;
 use zest_model::ask::{Question, Verdict};
 
 /// Something that may be done in a session.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, Question, review::menu};
+/// let text = r#"
+/// users.mate-1.proofs = ["password"]
+/// systems.rota.kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan"]
+/// objects."shift/early" = {}
+/// grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+/// "#;
+/// let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let items = menu(&engine, &Question::new("mate-1", "rota", ""));
+/// assert!(items.iter().any(|item| item.line.contains("plan") && !item.is_after));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct MenuItem {

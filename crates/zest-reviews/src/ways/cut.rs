@@ -13,6 +13,32 @@ const MAX_TRIED: usize = 8;
 
 /// Takes entries out that ways rest on, one at a time, and counts who still gets there; the one that leaves fewest comes first. Whoever
 /// is there already, without a step, is counted as well.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, review::Sought, ways::{Acts, Aim, Ways, cuts}};
+/// let text = r#"
+/// users.helper-1.proofs = ["password"]
+/// users.mate-1.proofs = ["password"]
+/// [systems.rota]
+/// kind = "application"
+/// [applications.rota]
+/// types.shift.rights = ["plan"]
+/// objects."shift/early" = {}
+/// grants = [
+///   { allow = ["plan"], on = "shift/*", to = ["user:mate-1"] },
+///   { allow = ["reset-credential"], on = "user/mate-1", to = ["user:helper-1"] },
+/// ]
+/// "#;
+/// let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+/// let session = Session::default();
+/// let aim = Aim::Do(Sought::Line("plan on shift/early"), &["rota"], &session);
+/// let acts = Acts::of(&engine, &[aim]);
+/// let way = Ways::of(&acts, "helper-1").and_then(|mut ways| ways.to(aim)).expect("by a reset");
+/// let cut = &cuts(&engine, &[way], aim)[0];
+/// assert_eq!((cut.left, cut.of), (0, 1), "taking the reset out cuts it off");
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[must_use]
 pub fn cuts(engine: &Engine, ways: &[Way], aim: Aim<'_>) -> Vec<Cut> {
     let estate = engine.estate();

@@ -11,6 +11,21 @@ use zest_model::entry::{Channel, Proof};
 use zest_model::source::{Location, visible};
 
 /// What a host is told so that it plays by the ledger.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, host_configuration};
+/// let text = r#"
+/// users.op-1.proofs = ["key"]
+/// systems.runner = { kind = "host", no-command-set = "nothing" }
+/// [hosts.runner.accounts]
+/// op-1 = { shell = "/bin/bash" }
+/// "#;
+/// let engine = Ledger::new().document("hosts.toml", text).engine(1)?;
+/// let told = host_configuration(&engine, "runner", "2026-11-27T08:00:00Z".parse().expect("a moment")).expect("it can be told");
+/// assert!(told.sign_in.contains("op-1"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct HostConfiguration {
