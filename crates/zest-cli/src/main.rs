@@ -16,7 +16,7 @@ mod whole;
 use std::process::ExitCode;
 
 use clap::Parser;
-use clap::error::ErrorKind;
+use clap::error::{ContextKind, ContextValue, ErrorKind};
 
 use args::{Command, Zest};
 use exit::Exit;
@@ -100,7 +100,24 @@ fn unparsed(error: &clap::Error) -> Exit {
         }
         _ => {
             out::complain_of!("{}", error.render().ansi());
+            if let Some(option) = in_the_line(error) {
+                complain!(
+                    "\n`{option}` stands behind the first word of the line, and so is part of it: options of ours stand before the line"
+                );
+            }
             Exit::Unknown
         }
     }
+}
+
+/// Returns an option that is missing though it was given: a line takes all that stands behind its first word.
+fn in_the_line(error: &clap::Error) -> Option<String> {
+    let missing = match error.get(ContextKind::InvalidArg)? {
+        ContextValue::Strings(missing) if error.kind() == ErrorKind::MissingRequiredArgument => missing,
+        _ => return None,
+    };
+    let mut options = missing.iter().filter_map(|usage| usage.split(' ').next()).filter(|word| word.starts_with("--"));
+    let is_given =
+        |option: &&str| std::env::args().any(|word| word.strip_prefix(option).is_some_and(|r| r.is_empty() || r.starts_with('=')));
+    options.find(is_given).map(str::to_owned)
 }

@@ -183,6 +183,22 @@ fn an_option_behind_the_proof_by_password_is_no_credential_and_one_in_the_line_i
     assert!(!ran.err.contains("hunter-2"), "{}", ran.err);
 }
 
+/// A line takes all that stands behind its first word: where an option is missing for that, it is said.
+#[test]
+fn an_option_that_is_missing_since_it_stands_in_the_line_is_named() {
+    for (line, is_in_it) in [
+        ("who show log --on sw-selkie-1", true),
+        ("ask watch-1 show log --on=sw-selkie-1", true),
+        ("ask watch-1 show log", false),
+        ("who show log", false),
+    ] {
+        let ran = zest(&format!("{line} --ledger demo/lanternsound"));
+        assert_eq!(ran.status, 2, "{line}\n{}", ran.err);
+        let says = ran.err.contains("`--on` stands behind the first word of the line, and so is part of it");
+        assert_eq!(says, is_in_it, "{line}\n{}", ran.err);
+    }
+}
+
 /// The options of `who` are not those of `ask`.
 #[test]
 fn a_word_that_is_spelled_like_an_option_of_who_is_refused_there() {

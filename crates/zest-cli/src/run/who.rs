@@ -13,6 +13,9 @@ use crate::format::data;
 use crate::out::{complain, put};
 use crate::{cores, progress, render};
 
+/// On how many systems it is looked whether they know a line that is for nobody.
+const MAX_ASKED: usize = 20;
+
 pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
     if let Some(exit) = line::refused::<WhoArgs>(&args.line) {
         return Ok(exit);
@@ -47,6 +50,14 @@ pub(crate) fn run(args: &WhoArgs) -> Result<Exit> {
     let text = || put!("{}", render::who::render(&what, &found, asked, &left));
     let table = || render::who::in_rows(&what, &found, asked, &left);
     args.format.format.print(|| data(&Holders::new(asked, left.clone(), found.clone())), table, text);
+    // Where no system knows the line, it is said with the words of the first.
+    let not_known = |system: &&str| sought::not_known(engine, system, sought, &args.session.0);
+    if found.is_empty()
+        && let Some(said) = systems.iter().take(MAX_ASKED).map(not_known).collect::<Option<Vec<String>>>()
+        && let (Some(system), Some(why)) = (systems.first(), said.first())
+    {
+        complain!("zest: on `{}` {why}; whatever a pattern takes is looked for with `--like`", visible(system));
+    }
     let is_something = |listed: &Effective| listed.rights.iter().any(|r| matches!(r.allowed, Membership::Allowed | Membership::After));
     Ok(if found.iter().any(is_something) { Exit::Allowed } else { Exit::Denied })
 }
