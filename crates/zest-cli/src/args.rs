@@ -112,7 +112,7 @@ pub(crate) struct Rehearse {
 
 #[derive(Debug, Args)]
 pub(crate) struct EffectiveArgs {
-    /// The user; or `group:ID`, `role:ID`, `command-set:ID`, `account:SYSTEM/LOGIN`: what somebody has who has nothing else
+    /// The user; or `group:ID`, `role:ID`, `role:SYSTEM/ROLE`, `command-set:ID`, `account:SYSTEM/LOGIN`: what somebody has who has nothing else
     #[arg(value_name = "SUBJECT")]
     pub(crate) subject: String,
     /// Only this system
@@ -185,7 +185,7 @@ For what is not a user somebody stands in who has just that, and every way to pr
 
 #[derive(Debug, Args)]
 pub(crate) struct AlikeArgs {
-    /// A user, or `group:ID`, `role:ID`, `command-set:ID`, `account:SYSTEM/LOGIN`
+    /// A user, or `group:ID`, `role:ID`, `role:SYSTEM/ROLE`, `command-set:ID`, `account:SYSTEM/LOGIN`
     #[arg(value_name = "SUBJECT")]
     pub(crate) one: String,
     /// The other

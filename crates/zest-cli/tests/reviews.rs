@@ -107,6 +107,12 @@ fn what_a_remedy_opens_is_told_and_orders_remedies() {
 fn what_cannot_be_looked_for_is_said() {
     for (line, status, part) in [
         ("effective group:nobody --ledger demo/lanternsound", 2, "no group is named `nobody`"),
+        (
+            "effective role:ticketing/conter --ledger demo/lanternsound",
+            2,
+            "no role of a database server is named `conter`; did you mean `counter`?",
+        ),
+        ("effective role:nowhere/counter --ledger demo/lanternsound", 2, "no role is named `nowhere/counter`"),
         ("effective watch-11 --ledger demo/lanternsound", 1, "no user is named `watch-11`; did you mean `watch-1`?"),
         ("alike watch-1 fleet:x --ledger demo/lanternsound", 2, "`fleet:x` is nobody whose rights could be looked at"),
         ("alike account:sw-selkie-1/harbour-emergency watch-1 --ledger demo/lanternsound", 2, "no sessions in common"),
@@ -228,7 +234,7 @@ fn the_page_of_reviews_is_what_the_program_prints() {
     );
     show(
         "What a group gives, or a role, or a command set",
-        "Somebody stands in who has just that, and every way to prove identity: `group:ID`, `role:ID`, `command-set:ID` and\n`account:SYSTEM/LOGIN` are taken wherever a user is.",
+        "Somebody stands in who has just that, and every way to prove identity: `group:ID`, `role:ID`, `role:SYSTEM/ROLE` of a\ndatabase server, `command-set:ID` and `account:SYSTEM/LOGIN` are taken wherever a user is.",
         "zest effective group:auditors --on sw-selkie-1 --ledger demo/lanternsound",
         &demo("effective group:auditors --on sw-selkie-1"),
         "text",

@@ -741,10 +741,18 @@ kind = "postgresql"
 database = "db"
 [databases.db]
 owner = "keeper"
-roles = { keeper = {} }
+roles = { keeper = {}, teller = {}, chief = { member-of = ["teller"] } }
 accounts = { mate-1 = {}, robot = {} }
 objects = { "table public.t" = { owner = "keeper", columns = { id = "integer" } } }
-grants = [{ allow = ["select"], on = "table public.t", to = ["robot"] }]
+grants = [{ allow = ["select"], on = "table public.t", to = ["robot"] }, { allow = ["insert"], on = "table public.t", to = ["teller"] }]
+[systems.points]
+kind = "mariadb"
+[databases.points]
+roles = { teller = {}, chief = { member-of = ["teller"] } }
+objects = { "table p.t" = { columns = { id = "int" } } }
+grants = [{ allow = ["insert"], on = "table p.t", to = ["teller"] }]
+[roles."db/looker"]
+band = { start = 1, ceiling = 1 }
 "#;
     let engine = engine(LEDGER);
     let lines = |subject: &str, on: &str| -> BTreeSet<String> {
@@ -766,11 +774,15 @@ grants = [{ allow = ["select"], on = "table public.t", to = ["robot"] }]
         ("role:looker", "rota", vec!["change-credential on user/role:looker"]),
         ("command-set:all-of-it", "sw", vec!["show level", "show log", "zero tally"]),
         ("account:db/robot", "db", vec!["select on table public.t"]),
+        ("role:db/teller", "db", vec!["insert on table public.t"]),
+        ("role:db/chief", "db", vec!["insert on table public.t"]),
+        ("role:points/chief", "points", vec!["insert on table p.t"]),
+        ("role:db/looker", "db", vec![]), // A role of the ledger is meant first.
     ] {
         let found: BTreeSet<String> = lines(subject, on)
             .into_iter()
             // What the server gives to PUBLIC by itself is beside the point.
-            .filter(|line| on != "db" || line.ends_with("public.t"))
+            .filter(|line| !["db", "points"].contains(&on) || line.ends_with(".t"))
             .collect();
         let expected: BTreeSet<String> = expected.into_iter().map(str::to_owned).collect();
         assert_eq!(found, expected, "{subject} on {on}");
@@ -798,6 +810,8 @@ grants = [{ allow = ["select"], on = "table public.t", to = ["robot"] }]
         ("account:robot", "is nobody whose rights"),
         ("account:nowhere/robot", "no system is named `nowhere`"),
         ("account:db/nobody", "nobody can stand in"),
+        ("role:db/tellr", "no role of a database server is named `tellr`; did you mean `teller`?"),
+        ("role:rota/teller", "no role is named `rota/teller`"),
     ] {
         let why = Subject::parse(&engine, text).and_then(|who| who.stand_in(&engine, &Session::default())).map(|_| ()).expect_err(text);
         assert!(why.to_string().contains(part), "{text}: {why}");

@@ -18,7 +18,10 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
     if let Some(on) = &args.on {
         unknown::system(engine.estate(), on)?;
     }
-    let subject = match Subject::parse(engine, &args.subject).and_then(|subject| subject.stand_in(engine, &session)) {
+    let parsed = Subject::parse(engine, &args.subject);
+    // What is there on one system alone is looked at there.
+    let own = parsed.as_ref().ok().and_then(Subject::system).map(str::to_owned);
+    let subject = match parsed.and_then(|subject| subject.stand_in(engine, &session)) {
         Ok(subject) => subject,
         Err(why) => {
             // A name that nobody knows at sign-in may nothing, which is an answer.
@@ -27,8 +30,9 @@ pub(crate) fn run(args: &EffectiveArgs) -> Result<Exit> {
             return Ok(if is_nobody { Exit::Denied } else { Exit::Unknown });
         }
     };
+    let on = args.on.as_deref().or(own.as_deref());
     let list = if args.best { review::best } else { review::effective };
-    let listed = |who: &StandIn| list(who.engine(engine), &who.user, args.on.as_deref(), &who.session);
+    let listed = |who: &StandIn| list(who.engine(engine), &who.user, on, &who.session);
     // OK because whoever is looked at is there.
     let rights = progress::during("listing permissions", || listed(&subject)).unwrap_or_default();
     let data = || crate::format::data(&json::EffectiveRights::from(rights.clone()));

@@ -6,14 +6,15 @@ use std::sync::Arc;
 use zest_engine::rules::Combining;
 use zest_engine::{Engine, Estate};
 use zest_model::ask::{Change, Conflict, Session};
-use zest_model::entry::{Assignment, Band, On, Proof, Role, User};
+use zest_model::entry::{Assignment, Band, Database, DatabaseRole, Kind, On, Proof, Role, User};
 use zest_model::finding::Findings;
 use zest_model::source::{At, Place, visible};
 use zest_words::nearest;
 
 /// Whose rights are looked at.
 ///
-/// Written as `watch-1` or `user:watch-1`, `group:shore-watch`, `role:pier-tracer`, `command-set:trace-only`, `account:ticketing/fares`.
+/// Written as `watch-1` or `user:watch-1`, `group:shore-watch`, `role:pier-tracer`, `command-set:trace-only`, `account:ticketing/fares`;
+/// a role of a database server as `role:ticketing/fare-reader`.
 ///
 /// # Example
 /// ```
@@ -36,6 +37,7 @@ use zest_words::nearest;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Subject {
     /// A user.
     User(String),
@@ -43,6 +45,13 @@ pub enum Subject {
     Group(String),
     /// Whoever has a role, everywhere.
     Role(String),
+    /// Whoever signs in on a database server and is a member of a role of it.
+    DatabaseRole {
+        /// The system.
+        system: String,
+        /// The role, as the ledger writes it.
+        role: String,
+    },
     /// Whoever has a command set, at the top level of every device, and elsewhere nothing.
     CommandSet(String),
     /// Whoever uses an account of a system.
@@ -104,8 +113,8 @@ impl fmt::Display for NoSubject {
             }
             Self::Unreadable(text) => write!(
                 f,
-                "`{}` is nobody whose rights could be looked at: expected a user, or `group:ID`, `role:ID`, `command-set:ID`, \
-                 `account:SYSTEM/LOGIN`",
+                "`{}` is nobody whose rights could be looked at: expected a user, or `group:ID`, `role:ID`, `role:SYSTEM/ROLE`, \
+                 `command-set:ID`, `account:SYSTEM/LOGIN`",
                 visible(text)
             ),
             Self::Conflict(conflict) => write!(f, "nobody can stand in: {conflict}"),
@@ -186,6 +195,13 @@ impl Subject {
         match what {
             "user" => is_one_of("user", name, estate.users().iter().map(|e| e.id.value.as_str()).collect()).map(Self::User),
             "group" => is_one_of("group", name, estate.groups().iter().map(|e| e.id.value.as_str()).collect()).map(Self::Group),
+            // A role of the ledger that is called so is meant first.
+            "role" if estate.roles().iter().all(|role| role.id.value != name) && of_database(estate, name).is_some() => {
+                let (system, role) = of_database(estate, name).unwrap_or_default();
+                let roles = databases(estate, system).flat_map(|(_, database)| &database.roles);
+                let role = is_one_of("role of a database server", role, roles.map(|role| role.name.value.as_str()).collect())?;
+                Ok(Self::DatabaseRole { system: system.to_owned(), role })
+            }
             "role" => is_one_of("role", name, estate.roles().iter().map(|e| e.id.value.as_str()).collect()).map(Self::Role),
             "command-set" => {
                 is_one_of("command set", name, estate.command_sets().iter().map(|e| e.id.value.as_str()).collect()).map(Self::CommandSet)
@@ -196,6 +212,23 @@ impl Subject {
                 Ok(Self::Account { system, account: account.to_owned() })
             }
             _ => Err(NoSubject::Unreadable(text.to_owned())),
+        }
+    }
+
+    /// Returns the one system on which this is somebody; nothing for what may count on every system.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::review::Subject;
+    /// let role = Subject::DatabaseRole { system: "ticketing".to_owned(), role: "counter".to_owned() };
+    /// assert_eq!((role.system(), role.to_string().as_str()), (Some("ticketing"), "role:ticketing/counter"));
+    /// assert_eq!(Subject::Role("pier-tracer".to_owned()).system(), None);
+    /// ```
+    #[must_use]
+    pub fn system(&self) -> Option<&str> {
+        match self {
+            Self::DatabaseRole { system, role: _ } | Self::Account { system, account: _ } => Some(system),
+            Self::User(_) | Self::Group(_) | Self::Role(_) | Self::CommandSet(_) => None,
         }
     }
 
@@ -226,6 +259,14 @@ impl Subject {
                 change = Some(Change::JoinGroup { group: group.clone(), user: name.clone() });
             }
             Self::Role(role) => entries.assignments.push(everywhere(&name, role, at)),
+            Self::DatabaseRole { system, role } => {
+                let is_mariadb = estate.systems().iter().any(|entry| entry.id.value == *system && entry.kind() == Kind::MARIADB);
+                let mut account = DatabaseRole::at(At::new(if is_mariadb { format!("{name}@%") } else { name.clone() }, at));
+                account.member_of.push(At::new(role.clone(), at));
+                account.default_role = is_mariadb.then(|| At::new(role.clone(), at));
+                let first = databases(estate, system).next().map(|(row, _)| row);
+                first.into_iter().for_each(|row| entries.databases.edit(row, |database| database.accounts.push(account.clone())));
+            }
             Self::CommandSet(set) => {
                 // At the top no level stands in the way, and the set decides alone.
                 session.level = Some(15);
@@ -266,10 +307,30 @@ impl Subject {
             Self::Group(group) => groups.find(|entry| entry.id.value == *group).map(|entry| &entry.id),
             Self::Role(role) => roles.find(|entry| entry.id.value == *role).map(|entry| &entry.id),
             Self::CommandSet(set) => estate.command_sets().iter().find(|entry| entry.id.value == *set).map(|entry| &entry.id),
+            Self::DatabaseRole { system, role } => {
+                let mut roles = databases(estate, system).flat_map(|(_, database)| &database.roles);
+                roles.find(|entry| entry.name.value == *role).map(|entry| &entry.name)
+            }
             Self::Account { system, .. } => estate.systems().iter().find(|entry| entry.id.value == *system).map(|entry| &entry.id),
         };
         id.map(|id| id.place)
     }
+}
+
+/// Returns what is written of a database server, with the number of the entry.
+fn databases<'e>(estate: &'e Estate, system: &str) -> impl Iterator<Item = (usize, &'e Database)> + use<'e> {
+    let system = system.to_owned();
+    estate
+        .databases()
+        .iter()
+        .enumerate()
+        .map(|(row, database)| (row, &**database))
+        .filter(move |(_, database)| database.system.value == system)
+}
+
+/// Returns the system and the role of `SYSTEM/ROLE`, where the system is a database server that the ledger describes.
+fn of_database<'t>(estate: &Estate, text: &'t str) -> Option<(&'t str, &'t str)> {
+    text.split_once('/').filter(|(system, _)| databases(estate, system).next().is_some())
 }
 
 /// Makes the assignment of a role on all systems to somebody.
@@ -286,6 +347,7 @@ impl fmt::Display for Subject {
             Self::User(id) => f.write_str(id),
             Self::Group(id) => write!(f, "group:{id}"),
             Self::Role(id) => write!(f, "role:{id}"),
+            Self::DatabaseRole { system, role } => write!(f, "role:{system}/{role}"),
             Self::CommandSet(id) => write!(f, "command-set:{id}"),
             Self::Account { system, account } => write!(f, "account:{system}/{account}"),
         }
