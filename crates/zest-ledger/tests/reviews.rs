@@ -741,16 +741,16 @@ kind = "postgresql"
 database = "db"
 [databases.db]
 owner = "keeper"
-roles = { keeper = {}, teller = {}, chief = { member-of = ["teller"] } }
+roles = { keeper = {}, teller = {}, chief = { member-of = ["teller"] }, idle = {}, mighty = { may = ["superuser"] } }
 accounts = { mate-1 = {}, robot = {} }
 objects = { "table public.t" = { owner = "keeper", columns = { id = "integer" } } }
 grants = [{ allow = ["select"], on = "table public.t", to = ["robot"] }, { allow = ["insert"], on = "table public.t", to = ["teller"] }]
 [systems.points]
 kind = "mariadb"
 [databases.points]
-roles = { teller = {}, chief = { member-of = ["teller"] } }
+roles = { teller = {}, chief = { member-of = ["teller"] }, "whose name is one of many more letters than others are in here" = {}, spare = {} }
 objects = { "table p.t" = { columns = { id = "int" } } }
-grants = [{ allow = ["insert"], on = "table p.t", to = ["teller"] }]
+grants = [{ allow = ["insert"], on = "table p.t", to = ["teller", "whose name is one of many more letters than others are in here"] }]
 [roles."db/looker"]
 band = { start = 1, ceiling = 1 }
 "#;
@@ -777,6 +777,7 @@ band = { start = 1, ceiling = 1 }
         ("role:db/teller", "db", vec!["insert on table public.t"]),
         ("role:db/chief", "db", vec!["insert on table public.t"]),
         ("role:points/chief", "points", vec!["insert on table p.t"]),
+        ("role:points/whose name is one of many more letters than others are in here", "points", vec!["insert on table p.t"]),
         ("role:db/looker", "db", vec![]), // A role of the ledger is meant first.
     ] {
         let found: BTreeSet<String> = lines(subject, on)
@@ -790,8 +791,10 @@ band = { start = 1, ceiling = 1 }
     let apart = |one: &str, other: &str| -> Vec<&'static str> {
         let stand =
             |text: &str| Subject::parse(&engine, text).and_then(|who| who.stand_in(&engine, &Session::default())).expect("it is there");
-        let found = beside(&engine, &stand(one), &stand(other), |system| system == "sw" || system == "rota" && one.starts_with("role"))
-            .expect("both can be looked at");
+        let is_meant = |system: &str| {
+            system == "sw" || system == "rota" && one.starts_with("role") || ["db", "points"].contains(&system) && one.contains('/')
+        };
+        let found = beside(&engine, &stand(one), &stand(other), is_meant).expect("both can be looked at");
         let some = |list: &dyn Fn(&Difference) -> bool, word| found.iter().any(list).then_some(word);
         let more = some(&|one: &Difference| !one.lost.is_empty(), "the one may more");
         more.into_iter().chain(some(&|one: &Difference| !one.gained.is_empty(), "the other may more")).collect()
@@ -801,6 +804,11 @@ band = { start = 1, ceiling = 1 }
     assert_eq!(apart("command-set:all-of-it", "command-set:looks"), ["the one may more"]);
     assert_eq!(apart("command-set:all-of-it", "command-set:the-same"), Vec::<&str>::new());
     assert_eq!(apart("role:looker", "command-set:looks"), ["the one may more", "the other may more"], "another level is another session");
+    assert_eq!(apart("role:db/teller", "role:db/chief"), Vec::<&str>::new(), "a name alone is no difference");
+    assert_eq!(apart("role:db/teller", "role:db/keeper"), ["the other may more"], "the owner");
+    assert_eq!(apart("role:db/idle", "role:db/mighty"), ["the other may more"], "once it is active");
+    assert_eq!(apart("role:points/teller", "role:points/chief"), Vec::<&str>::new());
+    assert_eq!(apart("role:points/teller", "role:points/spare"), ["the one may more"]);
     for (text, part) in [
         ("group:mate", "no group is named `mate`; did you mean `mates`?"),
         ("role:", "no role is named"),

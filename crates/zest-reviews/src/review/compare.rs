@@ -2,9 +2,10 @@
 
 use super::effective::told;
 use super::subject::{NoSubject, StandIn};
+use rustc_hash::FxHashSet;
 use zest_engine::Engine;
 use zest_engine::kind::service::links::own_credential;
-use zest_engine::rights::{Rights, Side, Within, rights};
+use zest_engine::rights::{Line, Membership, Rights, Side, Within, rights};
 use zest_model::ask::{Question, Session, Verdict};
 use zest_model::listing::{Difference, Moved, Right};
 
@@ -121,7 +122,10 @@ pub fn beside(engine: &Engine, one: &StandIn, other: &StandIn, is_meant: impl Fn
     let (was, is) = (By::of(one, engine), By::of(other, engine));
     let mut list: Vec<Difference> = Vec::new();
     for name in engine.all_sites().map(|site| site.entry().id.value.as_str()).filter(|name| is_meant(name)) {
-        let (gained, lost) = on_system(was, is, name, &session);
+        let (gained, lost) = match (one.server_role(), other.server_role()) {
+            (Some(mine), Some(theirs)) => of_server_roles((was, mine), (is, theirs), name, &session),
+            _ => on_system(was, is, name, &session),
+        };
         // Each may change the own credential: that is the same right.
         let but_own = |list: Vec<Moved>, by: By<'_>| -> Vec<Moved> {
             let own = own_credential(by.user);
@@ -193,13 +197,59 @@ fn on_system(before: By<'_>, after: By<'_>, system: &str, session: &Session) -> 
     (all(after, before, gained), all(before, after, lost))
 }
 
+/// Returns what was gained and what was lost on one system between two roles of database servers: in sessions as they start, and beyond that
+/// with the role of each made active, since only its own members can make it so.
+fn of_server_roles(before: (By<'_>, &str), after: (By<'_>, &str), system: &str, session: &Session) -> (Vec<Moved>, Vec<Moved>) {
+    let within = Within { stated: session.clone(), ..Within::default() };
+    let sides = before.0.on(system).zip(after.0.on(system));
+    let sets = sides.map_or_else(Vec::new, |(old, new)| rights(&[old, new], &within));
+    let [was, is] = sets.as_slice() else { return on_system(before.0, after.0, system, session) };
+    let one_way = |(here, role): (By<'_>, &str), mine: &Rights, (there, other): (By<'_>, &str), theirs: &Rights| {
+        let difference = mine.minus(theirs);
+        let starting = with_roles(&difference, None);
+        let mut list = told_beside(here, there, &difference, &starting, None);
+        let seen = |lines: &[Line]| -> FxHashSet<(usize, Membership)> {
+            lines.iter().flat_map(|line| line.actions.iter().map(|&action| (action, line.membership))).collect()
+        };
+        let (told, known) = (seen(&starting), seen(&with_roles(theirs, Some(other))));
+        let mut active = with_roles(mine, Some(role));
+        for line in &mut active {
+            let membership = line.membership;
+            line.actions.retain(|&action| !known.contains(&(action, membership)) && !told.contains(&(action, membership)));
+        }
+        active.retain(|line| !line.actions.is_empty());
+        list.extend(told_beside(here, there, mine, &active, Some(other)));
+        list
+    };
+    (one_way(after, is, before, was), one_way(before, was, after, is))
+}
+
+/// Returns the lines of a set in sessions in which just one role was made active, or none was: as they start.
+fn with_roles(set: &Rights, role: Option<&str>) -> Vec<Line> {
+    let is_meant = |opening: &usize| match (&set.openings()[*opening].session.active_roles, role) {
+        (None, None) => true,
+        (Some(active), Some(role)) => active.iter().eq([role]),
+        (None, Some(_)) | (Some(_), None) => false,
+    };
+    let mut lines = set.lines();
+    lines.iter_mut().for_each(|line| line.openings.retain(is_meant));
+    lines.retain(|line| !line.openings.is_empty());
+    lines
+}
+
 /// Tells a difference, each right with how its example is answered on the other side.
 fn moved(here: By<'_>, there: By<'_>, difference: &Rights) -> Vec<Moved> {
-    if difference.is_empty() {
-        return Vec::new();
-    }
+    if difference.is_empty() { Vec::new() } else { told_beside(here, there, difference, &difference.lines(), None) }
+}
+
+/// The same of some lines of it; the other side is asked with another role active where one is stated.
+fn told_beside(here: By<'_>, there: By<'_>, difference: &Rights, lines: &[Line], with_role: Option<&str>) -> Vec<Moved> {
     let one = |right: Right| {
-        let answer = there.engine.explain(&Question { user: there.user.to_owned(), ..right.example.clone() });
+        let mut asked = Question { user: there.user.to_owned(), ..right.example.clone() };
+        if let Some(role) = with_role {
+            asked.session.active_roles = Some(vec![role.to_owned()]);
+        }
+        let answer = there.engine.explain(&asked);
         let gate = match answer.verdict {
             Verdict::Denied => answer.first_refusal(),
             Verdict::Allowed | Verdict::AllowedAfter => answer.open_gates().next(),
@@ -207,7 +257,7 @@ fn moved(here: By<'_>, there: By<'_>, difference: &Rights) -> Vec<Moved> {
         let (text, place) = gate.map_or((String::new(), None), |gate| (gate.text.clone(), gate.location.clone()));
         Moved { right, elsewhere: answer.verdict, code: answer.refusal, why: text, place }
     };
-    told(here.engine, difference, &difference.lines()).into_iter().map(one).collect()
+    told(here.engine, difference, lines).into_iter().map(one).collect()
 }
 
 /// Returns whether the same changed; what is asked as an example names the system.

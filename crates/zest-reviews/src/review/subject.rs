@@ -63,6 +63,9 @@ pub enum Subject {
     },
 }
 
+/// The longest name of an account that every database server takes, in bytes: that of PostgreSQL.
+const MOST_OF_A_LOGIN: usize = 63;
+
 /// Why there is nobody whose rights could be looked at.
 ///
 /// # Example
@@ -161,6 +164,8 @@ pub struct StandIn {
     pub session: Session,
     /// The sessions that are meant, where the account need not be stated, since there is no other.
     alone: Option<Session>,
+    /// The role of a database server that they stand for.
+    server_role: Option<String>,
 }
 
 impl StandIn {
@@ -173,6 +178,11 @@ impl StandIn {
     /// Returns the sessions that are meant, without an account that goes without saying; nothing where it must be stated.
     pub(super) const fn alone(&self) -> Option<&Session> {
         self.alone.as_ref()
+    }
+
+    /// Returns the role of a database server that they stand for.
+    pub(super) fn server_role(&self) -> Option<&str> {
+        self.server_role.as_deref()
     }
 }
 
@@ -254,14 +264,23 @@ impl Subject {
         let at = self.place(estate).unwrap_or_else(Place::here);
         let (mut change, mut alone) = (None, Some(session.clone()));
         match self {
-            Self::User(user) => return Ok(StandIn { engine: None, user: user.clone(), alone: Some(session.clone()), session }),
+            Self::User(user) => {
+                return Ok(StandIn { engine: None, user: user.clone(), alone: Some(session.clone()), server_role: None, session });
+            }
             Self::Group(group) => {
                 change = Some(Change::JoinGroup { group: group.clone(), user: name.clone() });
             }
             Self::Role(role) => entries.assignments.push(everywhere(&name, role, at)),
             Self::DatabaseRole { system, role } => {
                 let is_mariadb = estate.systems().iter().any(|entry| entry.id.value == *system && entry.kind() == Kind::MARIADB);
-                let mut account = DatabaseRole::at(At::new(if is_mariadb { format!("{name}@%") } else { name.clone() }, at));
+                // A server takes no longer name; then the account is another's, and lent to who stands in.
+                let is_free = |login: &String| {
+                    databases(estate, system).all(|(_, d)| d.accounts.iter().chain(&d.roles).all(|a| a.name.value != *login))
+                };
+                let lent = || (0..).map(|number| format!("stand-in-{number}")).find(is_free).unwrap_or_default();
+                let login = if name.len() <= MOST_OF_A_LOGIN { name.clone() } else { lent() };
+                let mut account = DatabaseRole::at(At::new(if is_mariadb { format!("{login}@%") } else { login }, at));
+                account.used_by.push(At::new(format!("user:{name}"), at));
                 account.member_of.push(At::new(role.clone(), at));
                 account.default_role = is_mariadb.then(|| At::new(role.clone(), at));
                 let first = databases(estate, system).next().map(|(row, _)| row);
@@ -296,7 +315,8 @@ impl Subject {
             None => with_person,
             Some(change) => with_person.with(&[change]).map_err(NoSubject::Conflict)?,
         };
-        Ok(StandIn { engine: Some(with_all), user: name, session, alone })
+        let server_role = if let Self::DatabaseRole { system: _, role } = self { Some(role.clone()) } else { None };
+        Ok(StandIn { engine: Some(with_all), user: name, session, alone, server_role })
     }
 
     /// Returns where the entry is written that it stands for.
