@@ -741,7 +741,7 @@ kind = "postgresql"
 database = "db"
 [databases.db]
 owner = "keeper"
-roles = { keeper = {}, teller = {}, chief = { member-of = ["teller"] }, idle = {}, mighty = { may = ["superuser"] } }
+roles = { keeper = {}, teller = {}, chief = { member-of = ["teller"] }, idle = {}, mighty = { may = ["superuser"] }, maker = { may = ["create-role"] } }
 accounts = { mate-1 = {}, robot = {} }
 objects = { "table public.t" = { owner = "keeper", columns = { id = "integer" } } }
 grants = [{ allow = ["select"], on = "table public.t", to = ["robot"] }, { allow = ["insert"], on = "table public.t", to = ["teller"] }]
@@ -807,6 +807,7 @@ band = { start = 1, ceiling = 1 }
     assert_eq!(apart("role:db/teller", "role:db/chief"), Vec::<&str>::new(), "a name alone is no difference");
     assert_eq!(apart("role:db/teller", "role:db/keeper"), ["the other may more"], "the owner");
     assert_eq!(apart("role:db/idle", "role:db/mighty"), ["the other may more"], "once it is active");
+    assert_eq!(apart("role:db/maker", "role:db/idle"), ["the one may more"], "by a switch, which no privilege tells");
     assert_eq!(apart("role:points/teller", "role:points/chief"), Vec::<&str>::new());
     assert_eq!(apart("role:points/teller", "role:points/spare"), ["the one may more"]);
     for (text, part) in [

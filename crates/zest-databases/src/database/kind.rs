@@ -103,6 +103,8 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     fn may_activate(held: &Self::Held, account: &str) -> Vec<String>;
     /// Returns every privilege on every object, and the right to pass it on, as a question writes them: `select` and `table fares.price`.
     fn privileges(held: &Self::Held) -> Vec<(String, String)>;
+    /// The acts that no privilege allows but a switch of a role, each with a statement that it carries out.
+    const BY_SWITCH: &'static [(&'static str, &'static str)];
     /// Returns the statements that do what a privilege is for in the name of whoever a view or routine runs as, each with what that is.
     fn through(held: &Self::Held, line: &str) -> Vec<(String, String)>;
     /// Returns what the server's own lists show in a session.
@@ -272,6 +274,13 @@ impl<R: Rules> Kind for Databases<R> {
                 }
             }
         }
+        list.extend(R::BY_SWITCH.iter().map(|&(name, statement)| Action {
+            line: statement.to_owned(),
+            form: Form::Statement,
+            name: name.to_owned(),
+            under: "the server".to_owned(),
+            like: None,
+        }));
         list
     }
 

@@ -158,6 +158,8 @@ impl Rules for Mariadb {
         shown
     }
 
+    const BY_SWITCH: &'static [(&'static str, &'static str)] = &[];
+
     fn privileges(held: &State) -> Vec<(String, String)> {
         let mut scopes: Vec<Scope> = vec![Scope::Everything];
         scopes.extend(held.databases.iter().map(|database| Scope::database(database)));

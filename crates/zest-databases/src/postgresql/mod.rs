@@ -177,6 +177,9 @@ impl Rules for Postgresql {
         shown
     }
 
+    const BY_SWITCH: &'static [(&'static str, &'static str)] =
+        &[("create role", "CREATE ROLE new_role"), ("create database", "CREATE DATABASE new_database")];
+
     fn privileges(held: &Catalog) -> Vec<(String, String)> {
         let mut list = Vec::new();
         for (name, object) in &held.state().objects {
