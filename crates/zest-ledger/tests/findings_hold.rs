@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use zest_ledger::ask::{Central, Question, Session};
+use zest_ledger::ask::{Central, Question, Session, Verdict};
 use zest_ledger::entry::{IdentitySource, Kind};
 use zest_ledger::expectation::parts;
 use zest_ledger::finding::{Code, Finding, Findings};
@@ -93,6 +93,7 @@ fn holds(engine: &Engine, seed: u64, counts: &mut BTreeMap<&'static str, usize>)
             assert_eq!(changed, [], "seed {seed}: {}", finding.message);
         }
     }
+    *counts.entry("sessions that cannot be left").or_default() += whoever_is_stuck_is_found(engine, &may, &found, seed);
     let has = |code, name: &str| found.list().iter().any(|f| f.code == code && f.message.contains(&format!("`{name}`")));
     for device in engine.estate().systems().iter().filter(|system| system.kind() == Kind::NETWORK_DEVICE) {
         let name = &device.id.value;
@@ -108,6 +109,28 @@ fn holds(engine: &Engine, seed: u64, counts: &mut BTreeMap<&'static str, usize>)
             assert_eq!(is_found, !sets.iter().any(comes), "seed {seed}: {codes:?} of {name}\n{found}");
         }
     }
+}
+
+/// Whoever may do something on a device and cannot leave the session there, at no level that they come to, is told of.
+fn whoever_is_stuck_is_found(engine: &Engine, may: &[Question], found: &Findings, seed: u64) -> usize {
+    let is_device = |q: &Question| engine.site(&q.system).is_some_and(|site| site.entry().kind() == Kind::NETWORK_DEVICE);
+    let must_change = |q: &Question| {
+        let user = engine.estate().users().iter().find(|user| user.id.value == q.user).expect("they are there");
+        user.must_change_credential.as_ref().is_some_and(|must| must.value)
+    };
+    // Local accounts are looked at by themselves.
+    let is_plain = |q: &&Question| q.session.central == Central::Up && q.session.account.is_none() && q.session.mode.is_none();
+    let mut leaves: BTreeMap<String, bool> = BTreeMap::new();
+    for question in may.iter().filter(is_plain).filter(|q| is_device(q) && !must_change(q)) {
+        let session = Session { level: None, ..question.session.clone() };
+        let leave = Question { line: "leave".to_owned(), ..question.clone() };
+        *leaves.entry(format!("{} on {}: {session:?}", question.user, question.system)).or_default() |=
+            engine.decide(&leave).verdict != Verdict::Denied;
+    }
+    let stuck: Vec<&String> = leaves.iter().filter(|(_, leaves)| !**leaves).map(|(session, _)| session).collect();
+    let is_found = found.list().iter().any(|finding| finding.code == Code::CannotLeave);
+    assert!(stuck.is_empty() || is_found, "seed {seed}: {stuck:#?}\n{found}");
+    stuck.len()
 }
 
 fn findings_hold(first: u64, wanted: usize, source: impl Fn(u64) -> Option<Engine>) {
