@@ -120,14 +120,14 @@ fn whoever_is_stuck_is_found(engine: &Engine, may: &[Question], found: &Findings
     };
     // Local accounts are looked at by themselves.
     let is_plain = |q: &&Question| q.session.central == Central::Up && q.session.account.is_none() && q.session.mode.is_none();
-    let mut leaves: BTreeMap<String, bool> = BTreeMap::new();
-    for question in may.iter().filter(is_plain).filter(|q| is_device(q) && !must_change(q)) {
-        let session = Session { level: None, ..question.session.clone() };
-        let leave = Question { line: "leave".to_owned(), ..question.clone() };
-        *leaves.entry(format!("{} on {}: {session:?}", question.user, question.system)).or_default() |=
-            engine.decide(&leave).verdict != Verdict::Denied;
-    }
-    let stuck: Vec<&String> = leaves.iter().filter(|(_, leaves)| !**leaves).map(|(session, _)| session).collect();
+    let leaves = |q: &&Question| {
+        let at_level = |level| Session { level: Some(level), ..q.session.clone() };
+        (0..=15).any(|level| engine.decide(&Question::in_session(&q.user, &q.system, "leave", at_level(level))).verdict != Verdict::Denied)
+    };
+    let on_devices = may.iter().filter(is_plain).filter(|q| is_device(q) && !must_change(q));
+    let of: BTreeMap<String, &Question> =
+        on_devices.map(|q| (format!("{} on {}: {:?}", q.user, q.system, Session { level: None, ..q.session.clone() }), q)).collect();
+    let stuck: Vec<&String> = of.iter().filter(|(_, question)| !leaves(question)).map(|(session, _)| session).collect();
     let is_found = found.list().iter().any(|finding| finding.code == Code::CannotLeave);
     assert!(stuck.is_empty() || is_found, "seed {seed}: {stuck:#?}\n{found}");
     stuck.len()
@@ -478,5 +478,34 @@ fn what_is_said_of_a_role_holds_of_whoever_becomes_it() {
         let found = hygiene(&engine(&text), Some("2026-11-27T06:10:00Z".parse().expect("a moment")));
         let is = found.list().iter().any(|finding| finding.code == code && finding.message.contains(words));
         assert_eq!(is, is_found, "{more}{found}");
+    }
+}
+
+/// Why a session cannot be left: the sets do not permit it, or the line wants a level that nobody comes to, also without any set.
+#[test]
+fn what_keeps_somebody_in_a_session_is_named() {
+    let wants = "`leave` wants level 7, and these sessions do not come to it";
+    for (role, system, label) in [
+        ("band = { start = 1, ceiling = 1 }", "no-command-set = 'everything'", Some(wants)),
+        ("band = { start = 1, ceiling = 1 }\ncommands = ['all']", "no-command-set = 'nothing'", Some(wants)),
+        ("band = { start = 7, ceiling = 7 }", "no-command-set = 'everything'", None),
+        ("band = { start = 7, ceiling = 7 }\ncommands = ['looks']", "no-command-set = 'nothing'", Some("`leave` is not permitted")),
+        // Who may nothing at all has no session that is worth the word.
+        ("band = { start = 1, ceiling = 1 }", "no-command-set = 'nothing'", None),
+    ] {
+        let found = hygiene(
+            &engine(&format!(
+                "users.mate-1.proofs = ['password']\n\
+                 vocabularies.make.commands = [{{ line = 'show log', level = 0 }}, {{ line = 'leave', level = 7, does = 'leave-session' }}]\n\
+                 command-sets.all.rules = ['allow ...']\ncommand-sets.looks.rules = ['allow show ...']\n\
+                 [systems.sw]\nkind = 'network-device'\nvocabulary = 'make'\n{system}\n\
+                 authorisation = {{ levels = 'all', configuration = true }}\n\
+                 [roles.looker]\n{role}\n[[assignments]]\nto = ['user:mate-1']\nroles = ['looker']\non = {{ systems = ['sw'] }}\n"
+            )),
+            None,
+        );
+        let stuck = found.list().iter().find(|finding| finding.code == Code::CannotLeave);
+        let told = stuck.and_then(|finding| finding.primary.as_ref()).map(|label| label.text.as_str());
+        assert_eq!(told, label, "{role} {system}\n{found}");
     }
 }

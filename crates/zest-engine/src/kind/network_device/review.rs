@@ -15,7 +15,7 @@ use crate::links::{AssignmentId, AssignmentLinks, CommandId, FlatRule, ModeId, P
 use zest_command::Pattern;
 use zest_command::automaton::{Automaton, explore, is_dead};
 use zest_model::ask::{Central, Form, Question, Session, Verdict};
-use zest_model::entry::{Credential, Does, IdentitySource, Otherwise, RuleVerb};
+use zest_model::entry::{Credential, Does, IdentitySource, Otherwise, RuleVerb, Unrestricted};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{Place, visible};
 
@@ -36,6 +36,13 @@ struct Review<'e, 'f> {
     looks: usize,
 }
 
+/// Whether sessions without command sets may do something at all: nothing stands in their way, or at some level nobody asks.
+fn may_something(engine: &Engine, number: usize, device: &Device) -> bool {
+    let start_mode = device.vocabulary(engine).start_mode;
+    let levels = device.reach(engine, Origin::Assignment(number)).levels();
+    device.without_set == Unrestricted::Everything || levels.iter().any(|&level| !device.authorises(level, start_mode))
+}
+
 /// How many assignments of people are looked at most, to find somebody who comes to the top of each device.
 const MAX_LOOKS: usize = 1_000_000;
 
@@ -50,7 +57,7 @@ impl Review<'_, '_> {
     /// Looks at each pair of what an assignment gives and a system it covers, systems that are alike once.
     fn sessions(&mut self) {
         let engine = self.engine;
-        let mut seen: FxHashSet<(usize, usize, u16, bool, Vec<u8>)> = FxHashSet::default();
+        let mut seen: FxHashSet<(usize, usize, u16, bool, bool, Vec<u8>)> = FxHashSet::default();
         let mut vocabularies_of: FxHashMap<SetId, FxHashSet<usize>> = FxHashMap::default();
         let mut unreachable: FxHashMap<Place, (String, u8, u8)> = FxHashMap::default();
         let mut runnable: FxHashSet<Place> = FxHashSet::default();
@@ -59,11 +66,15 @@ impl Review<'_, '_> {
             for device in links.systems.ones().filter_map(|s| Device::of(engine, SystemId::new(s))) {
                 let vocabulary = device.links.vocabulary.index();
                 let levels: Vec<u8> = device.links.levels.iter().map(|l| l.0).collect();
-                if !seen.insert((number, vocabulary, device.authorised_levels, device.authorises_configuration, levels)) {
+                let is_open = device.without_set == Unrestricted::Everything;
+                if !seen.insert((number, vocabulary, device.authorised_levels, device.authorises_configuration, is_open, levels)) {
                     continue;
                 }
                 for &set in &standing.sets {
                     vocabularies_of.entry(set).or_default().insert(vocabulary);
+                }
+                if standing.band.is_some() && standing.sets.is_empty() && may_something(engine, number, device) {
+                    self.session(number, standing, device, links.entry.place);
                 }
                 if standing.band.is_some() && !standing.sets.is_empty() {
                     self.session(number, standing, device, links.entry.place);
@@ -166,48 +177,57 @@ impl Review<'_, '_> {
         let reach = device.reach(engine, Origin::Assignment(number));
         let band = standing.band.expect("sessions are looked at only where there is a band");
         let place = standing.sets.first().map_or(place, |&s| engine.estate.set(s).id.place);
-        let names =
-            standing.sets.iter().map(|&s| format!("`{}`", visible(&engine.estate.set(s).id.value))).collect::<Vec<_>>().join(" and ");
-        // Whether a command that does this can be run in a mode; nothing where the mode has none.
-        let runs = |does: Does, mode: ModeId| {
-            let mut commands = vocabulary.in_mode(mode).filter(|(_, c)| c.does == Some(does)).peekable();
-            commands.peek()?;
-            Some(commands.any(|(id, command)| {
-                let levels = reach.levels_in(mode).into_iter().filter(|&l| l >= device.own_level(id).0);
+        let names = match standing.sets.as_slice() {
+            [] => "no command set".to_owned(),
+            sets => sets.iter().map(|&s| format!("`{}`", visible(&engine.estate.set(s).id.value))).collect::<Vec<_>>().join(" and "),
+        };
+        // Whether a command that does this can be run in a mode, or else the level that it wants, where no such level is come to;
+        // nothing where the mode has none.
+        let runs = |does: Does, mode: ModeId| -> Option<Result<(), Option<u8>>> {
+            let commands: Vec<_> = vocabulary.in_mode(mode).filter(|(_, c)| c.does == Some(does)).collect();
+            let mut wanted = None;
+            for (id, command) in &commands {
+                let needed = device.own_level(*id).0;
+                let levels: Vec<u8> = reach.levels_in(mode).into_iter().filter(|&l| l >= needed).collect();
                 let permitted = Instances::of(engine, &standing.sets, device, &command.pattern).allowed.is_some();
-                levels.into_iter().any(|l| permitted || !device.authorises(l, mode))
-            }))
+                if levels.iter().any(|&l| permitted || !device.authorises(l, mode)) {
+                    return Some(Ok(()));
+                }
+                if levels.is_empty() {
+                    wanted = Some(wanted.map_or(needed, |other: u8| other.min(needed)));
+                }
+            }
+            (!commands.is_empty()).then_some(Err(wanted))
         };
-        let line_of = |does: Does| {
-            let command = vocabulary.commands.iter().find(|c| c.does == Some(does));
-            command.map_or(String::new(), |c| c.pattern.to_string())
+        let cannot = |code: Code, text: String, does: Does, wanted: Option<u8>| {
+            let line = vocabulary.commands.iter().find(|c| c.does == Some(does)).map_or(String::new(), |c| c.pattern.to_string());
+            let (label, help) = match wanted {
+                Some(level) => (
+                    format!("`{line}` wants level {level}, and these sessions do not come to it"),
+                    "put it at a lower level, or let the band and the command sets lead there".to_owned(),
+                ),
+                None => (format!("`{line}` is not permitted"), format!("add the rule \"allow {line}\"")),
+            };
+            Finding::new(code, text).at(place, label).help(help)
         };
-        if runs(Does::LeaveSession, vocabulary.start_mode) == Some(false) {
-            self.findings.push(
-                Finding::new(Code::CannotLeave, format!("a session with {names} cannot be left"))
-                    .at(place, format!("`{}` is not permitted", line_of(Does::LeaveSession)))
-                    .help(format!("add the rule \"allow {}\"", line_of(Does::LeaveSession))),
-            );
+        if let Some(Err(wanted)) = runs(Does::LeaveSession, vocabulary.start_mode) {
+            self.findings.push(cannot(Code::CannotLeave, format!("a session with {names} cannot be left"), Does::LeaveSession, wanted));
         }
-        if runs(Does::ShowLevel, vocabulary.start_mode) == Some(false) {
-            self.findings.push(
-                Finding::new(Code::CannotShowLevel, format!("a session with {names} cannot ask for its own level"))
-                    .at(place, format!("`{}` is not permitted", line_of(Does::ShowLevel)))
-                    .help(format!("add the rule \"allow {}\"", line_of(Does::ShowLevel))),
-            );
+        if let Some(Err(wanted)) = runs(Does::ShowLevel, vocabulary.start_mode) {
+            let text = format!("a session with {names} cannot ask for its own level");
+            self.findings.push(cannot(Code::CannotShowLevel, text, Does::ShowLevel, wanted));
         }
         for mode in (0..vocabulary.modes.len()).map(ModeId::new).filter(|&m| m != vocabulary.start_mode && !reach.levels_in(m).is_empty()) {
             let ways = [runs(Does::LeaveMode, mode), runs(Does::LeaveSession, mode)];
-            if ways.contains(&Some(false)) && !ways.contains(&Some(true)) {
-                self.findings.push(
-                    Finding::new(
-                        Code::CannotLeaveMode,
-                        format!("a session with {names} cannot leave the mode `{}`", vocabulary.modes[mode.index()]),
-                    )
-                    .at(place, format!("`{}` is not permitted", line_of(Does::LeaveMode)))
-                    .help(format!("add the rule \"allow {}\"", line_of(Does::LeaveMode))),
-                );
+            if let Some(wanted) = ways.iter().find_map(|way| way.and_then(Result::err))
+                && !ways.contains(&Some(Ok(())))
+            {
+                let text = format!("a session with {names} cannot leave the mode `{}`", vocabulary.modes[mode.index()]);
+                self.findings.push(cannot(Code::CannotLeaveMode, text, Does::LeaveMode, wanted));
             }
+        }
+        if standing.sets.is_empty() {
+            return;
         }
         let authorised = reach.levels().iter().any(|&l| device.authorises(l, vocabulary.start_mode));
         if band.ceiling > band.start && authorised && !reach.has_level(band.ceiling) {
