@@ -35,6 +35,8 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     const BY_ORIGIN: bool;
     /// Whether a server has several databases of which one is modelled.
     const HAS_DATABASES: bool;
+    /// The acts that no privilege allows but a switch of a role, each with a statement that it carries out.
+    const BY_SWITCH: &'static [(&'static str, &'static str)];
     /// What the server itself keeps about rights, as the ledger writes it.
     type Written: Clone + Send + Sync + 'static;
     /// The same, as decisions look it up.
@@ -103,8 +105,6 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     fn may_activate(held: &Self::Held, account: &str) -> Vec<String>;
     /// Returns every privilege on every object, and the right to pass it on, as a question writes them: `select` and `table fares.price`.
     fn privileges(held: &Self::Held) -> Vec<(String, String)>;
-    /// The acts that no privilege allows but a switch of a role, each with a statement that it carries out.
-    const BY_SWITCH: &'static [(&'static str, &'static str)];
     /// Returns the statements that do what a privilege is for in the name of whoever a view or routine runs as, each with what that is.
     fn through(held: &Self::Held, line: &str) -> Vec<(String, String)>;
     /// Returns what the server's own lists show in a session.

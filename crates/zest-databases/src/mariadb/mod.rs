@@ -48,6 +48,7 @@ impl Rules for Mariadb {
     const WORD: &'static [entry::Kind] = &[entry::Kind::MARIADB];
     const BY_ORIGIN: bool = true;
     const HAS_DATABASES: bool = false;
+    const BY_SWITCH: &'static [(&'static str, &'static str)] = &[];
     type Written = written::Written;
     type Held = State;
     type Session<'s> = View<'s>;
@@ -157,8 +158,6 @@ impl Rules for Mariadb {
         }
         shown
     }
-
-    const BY_SWITCH: &'static [(&'static str, &'static str)] = &[];
 
     fn privileges(held: &State) -> Vec<(String, String)> {
         let mut scopes: Vec<Scope> = vec![Scope::Everything];

@@ -55,6 +55,8 @@ impl Rules for Postgresql {
     const WORD: &'static [entry::Kind] = &[entry::Kind::POSTGRESQL];
     const BY_ORIGIN: bool = false;
     const HAS_DATABASES: bool = true;
+    const BY_SWITCH: &'static [(&'static str, &'static str)] =
+        &[("create role", "CREATE ROLE new_role"), ("create database", "CREATE DATABASE new_database")];
     type Written = written::Written;
     type Held = Catalog;
     type Session<'s> = Standing;
@@ -176,9 +178,6 @@ impl Rules for Postgresql {
         }
         shown
     }
-
-    const BY_SWITCH: &'static [(&'static str, &'static str)] =
-        &[("create role", "CREATE ROLE new_role"), ("create database", "CREATE DATABASE new_database")];
 
     fn privileges(held: &Catalog) -> Vec<(String, String)> {
         let mut list = Vec::new();

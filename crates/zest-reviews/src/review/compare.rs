@@ -200,10 +200,11 @@ fn on_system(before: By<'_>, after: By<'_>, system: &str, session: &Session) -> 
 /// Returns what was gained and what was lost on one system between two roles of database servers: in sessions as they start, and beyond that
 /// with the role of each made active, since only its own members can make it so.
 fn of_server_roles(before: (By<'_>, &str), after: (By<'_>, &str), system: &str, session: &Session) -> (Vec<Moved>, Vec<Moved>) {
-    let within = Within { stated: session.clone(), ..Within::default() };
-    let sides = before.0.on(system).zip(after.0.on(system));
-    let sets = sides.map_or_else(Vec::new, |(old, new)| rights(&[old, new], &within));
-    let [was, is] = sets.as_slice() else { return on_system(before.0, after.0, system, session) };
+    // Where one of them is nobody, all of the other's is told.
+    let all = || on_system(before.0, after.0, system, session);
+    let (Some(old), Some(new)) = (before.0.on(system), after.0.on(system)) else { return all() };
+    let sets = rights(&[old, new], &Within { stated: session.clone(), ..Within::default() });
+    let [was, is] = sets.as_slice() else { return all() };
     let one_way = |(here, role): (By<'_>, &str), mine: &Rights, (there, other): (By<'_>, &str), theirs: &Rights| {
         let difference = mine.minus(theirs);
         let starting = with_roles(&difference, None);

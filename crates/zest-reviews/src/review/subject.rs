@@ -205,14 +205,18 @@ impl Subject {
         match what {
             "user" => is_one_of("user", name, estate.users().iter().map(|e| e.id.value.as_str()).collect()).map(Self::User),
             "group" => is_one_of("group", name, estate.groups().iter().map(|e| e.id.value.as_str()).collect()).map(Self::Group),
-            // A role of the ledger that is called so is meant first.
-            "role" if estate.roles().iter().all(|role| role.id.value != name) && of_database(estate, name).is_some() => {
-                let (system, role) = of_database(estate, name).unwrap_or_default();
-                let roles = databases(estate, system).flat_map(|(_, database)| &database.roles);
-                let role = is_one_of("role of a database server", role, roles.map(|role| role.name.value.as_str()).collect())?;
-                Ok(Self::DatabaseRole { system: system.to_owned(), role })
+            "role" => {
+                let of_ledger: Vec<&str> = estate.roles().iter().map(|e| e.id.value.as_str()).collect();
+                // A role of the ledger that is called so is meant first.
+                match of_database(estate, name).filter(|_| !of_ledger.contains(&name)) {
+                    Some((system, role)) => {
+                        let roles = databases(estate, system).flat_map(|(_, database)| &database.roles);
+                        let role = is_one_of("role of a database server", role, roles.map(|role| role.name.value.as_str()).collect())?;
+                        Ok(Self::DatabaseRole { system: system.to_owned(), role })
+                    }
+                    None => is_one_of("role", name, of_ledger).map(Self::Role),
+                }
             }
-            "role" => is_one_of("role", name, estate.roles().iter().map(|e| e.id.value.as_str()).collect()).map(Self::Role),
             "command-set" => {
                 is_one_of("command set", name, estate.command_sets().iter().map(|e| e.id.value.as_str()).collect()).map(Self::CommandSet)
             }

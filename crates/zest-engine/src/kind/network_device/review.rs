@@ -36,13 +36,6 @@ struct Review<'e, 'f> {
     looks: usize,
 }
 
-/// Whether sessions without command sets may do something at all: nothing stands in their way, or at some level nobody asks.
-fn may_something(engine: &Engine, number: usize, device: &Device) -> bool {
-    let start_mode = device.vocabulary(engine).start_mode;
-    let levels = device.reach(engine, Origin::Assignment(number)).levels();
-    device.without_set == Unrestricted::Everything || levels.iter().any(|&level| !device.authorises(level, start_mode))
-}
-
 /// How many assignments of people are looked at most, to find somebody who comes to the top of each device.
 const MAX_LOOKS: usize = 1_000_000;
 
@@ -73,10 +66,7 @@ impl Review<'_, '_> {
                 for &set in &standing.sets {
                     vocabularies_of.entry(set).or_default().insert(vocabulary);
                 }
-                if standing.band.is_some() && standing.sets.is_empty() && may_something(engine, number, device) {
-                    self.session(number, standing, device, links.entry.place);
-                }
-                if standing.band.is_some() && !standing.sets.is_empty() {
+                if standing.band.is_some() && (!standing.sets.is_empty() || may_something(engine, number, device)) {
                     self.session(number, standing, device, links.entry.place);
                     let from = Origin::Assignment(number);
                     let ceiling = device.reach(engine, from).levels().last().copied().unwrap_or(0);
@@ -527,6 +517,13 @@ impl Review<'_, '_> {
     fn somebody_is_there(&self, parties: Vec<Party>) -> bool {
         self.engine.members(parties).any(|user| gone(self.engine.estate.user(user), self.at).is_none())
     }
+}
+
+/// Whether sessions without command sets may do something at all: nothing stands in their way, or at some level nobody asks.
+fn may_something(engine: &Engine, number: usize, device: &Device) -> bool {
+    let start_mode = device.vocabulary(engine).start_mode;
+    let levels = device.reach(engine, Origin::Assignment(number)).levels();
+    device.without_set == Unrestricted::Everything || levels.iter().any(|&level| !device.authorises(level, start_mode))
 }
 
 /// Returns each rule that allows something, with the lowest level that any of its commands takes, and whether one of them can be run in
