@@ -2,6 +2,7 @@
 //!
 //! `ZEST_CHECKS=1000000` compares that many in all (the full run), `ZEST_SEED` chooses other estates.
 
+mod beyond_privileges;
 mod built_in;
 mod encryption;
 mod hosts;

@@ -221,7 +221,6 @@ const BESIDES: &[&str] = &[
     "select to_tsvector('hidden.words', 'x')",
     "select to_tsvector('simple', 'x')",
     "select * from pg_sequence_parameters(1)",
-    "select pg_copy_physical_replication_slot('a', 'b')",
 ];
 
 const POSTGRESQL_BEGIN: &str = "

@@ -175,6 +175,7 @@ fn every_refusal_code_is_raised_by_some_question() {
         include_str!("hosts.rs"),
         include_str!("never_wider.rs"),
         include_str!("runs_along.rs"),
+        include_str!("told_apart.rs"),
     ]
     .concat();
     for refusal in Refusal::ALL.iter().filter(|r| !raised.iter().any(|(_, e)| e == *r)) {

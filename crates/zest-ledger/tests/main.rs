@@ -47,6 +47,7 @@ mod schema;
 mod shapes;
 mod support;
 mod told;
+mod told_apart;
 mod ways;
 mod ways_on_servers;
 mod ways_written;

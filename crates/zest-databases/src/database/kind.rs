@@ -35,8 +35,6 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     const BY_ORIGIN: bool;
     /// Whether a server has several databases of which one is modelled.
     const HAS_DATABASES: bool;
-    /// The acts that no privilege allows but a switch of a role, each with a statement that it carries out.
-    const BY_SWITCH: &'static [(&'static str, &'static str)];
     /// What the server itself keeps about rights, as the ledger writes it.
     type Written: Clone + Send + Sync + 'static;
     /// The same, as decisions look it up.
@@ -103,8 +101,9 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     fn ways(site: Site<'_>, server: &Server<Self>, answer: &Answer, refusal: Refusal) -> Vec<Way>;
     /// Returns the roles that sessions of an account can make active.
     fn may_activate(held: &Self::Held, account: &str) -> Vec<String>;
-    /// Returns every privilege on every object, and the right to pass it on, as a question writes them: `select` and `table fares.price`.
-    fn privileges(held: &Self::Held) -> Vec<(String, String)>;
+    /// Returns all that roles can be told apart by: every privilege on every object, the right to pass it on, and whatever else a server
+    /// lets somebody do.
+    fn actions(held: &Self::Held) -> Vec<Action>;
     /// Returns the statements that do what a privilege is for in the name of whoever a view or routine runs as, each with what that is.
     fn through(held: &Self::Held, line: &str) -> Vec<(String, String)>;
     /// Returns what the server's own lists show in a session.
@@ -264,24 +263,10 @@ impl<R: Rules> Kind for Databases<R> {
     }
 
     fn actions(&self, sides: &[Side<'_>]) -> Vec<Action> {
-        let mut list: Vec<Action> = Vec::new();
         let mut known: FxHashSet<String> = FxHashSet::default();
-        for server in sides.iter().filter_map(|side| Self::server(side.site)) {
-            for (name, on) in R::privileges(&server.at(Some(Timestamp::MIN))) {
-                let line = format!("{name} on {on}");
-                if known.insert(line.clone()) {
-                    list.push(Action { line, form: Form::Line, name, under: on, like: None });
-                }
-            }
-        }
-        list.extend(R::BY_SWITCH.iter().map(|&(name, statement)| Action {
-            line: statement.to_owned(),
-            form: Form::Statement,
-            name: name.to_owned(),
-            under: "the server".to_owned(),
-            like: None,
-        }));
-        list
+        let servers = sides.iter().filter_map(|side| Self::server(side.site));
+        let all = servers.flat_map(|server| R::actions(&server.at(Some(Timestamp::MIN))));
+        all.filter(|action| known.insert(action.line.clone())).collect()
     }
 
     fn like(&self, sides: &[Side<'_>], pattern: &str) -> Result<Vec<Action>, String> {

@@ -25,9 +25,10 @@ use smallvec::SmallVec;
 use zest_engine::Estate;
 use zest_engine::entry::{channel, person};
 use zest_engine::links::{GroupId, Party, UserId};
+use zest_engine::rights::Action;
 use zest_engine::rules::Site;
 use zest_engine::trace::{Stop, Trace, Understood};
-use zest_model::ask::{Fact, Question, Refusal, Stage};
+use zest_model::ask::{Fact, Form, Question, Refusal, Stage};
 use zest_model::source::{Place, visible};
 use zest_words::nearest;
 
@@ -297,10 +298,24 @@ pub(crate) struct Asked {
 const PASS_ON: &str = "pass on ";
 
 /// Writes the questions for a privilege on an object and on some of its columns, and for passing each on: `update (amount)`, and on what.
-pub(crate) fn questions(privilege: &str, columns: impl Iterator<Item = impl std::fmt::Display>, on: &str) -> Vec<(String, String)> {
-    let on_columns = columns.map(|column| format!("{privilege} ({column})"));
-    let each = std::iter::once(privilege.to_owned()).chain(on_columns);
-    each.flat_map(|asked| [asked.clone(), format!("{PASS_ON}{asked}")]).map(|asked| (asked, on.to_owned())).collect()
+pub(crate) fn questions(privilege: &str, columns: impl Iterator<Item = impl std::fmt::Display>, on: &str) -> Vec<Action> {
+    let both = |asked: String| [question(&asked, on), question(&format!("{PASS_ON}{asked}"), on)];
+    named(privilege, columns).flat_map(both).collect()
+}
+
+/// The same for some rows, which are not passed on.
+#[cfg(feature = "postgresql")]
+pub(crate) fn questions_of_rows(privilege: &str, columns: impl Iterator<Item = impl std::fmt::Display>, on: &str) -> Vec<Action> {
+    named(privilege, columns).map(|asked| question(&asked, on)).collect()
+}
+
+fn named(privilege: &str, columns: impl Iterator<Item = impl std::fmt::Display>) -> impl Iterator<Item = String> {
+    std::iter::once(privilege.to_owned()).chain(columns.map(move |column| format!("{privilege} ({column})")))
+}
+
+/// Writes one question that is asked like that for a privilege.
+pub(crate) fn question(asked: &str, on: &str) -> Action {
+    Action { line: format!("{asked} on {on}"), form: Form::Line, name: asked.to_owned(), under: on.to_owned(), like: None }
 }
 
 /// Reads a question for a privilege.

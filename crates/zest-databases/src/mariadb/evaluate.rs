@@ -288,6 +288,9 @@ pub(crate) fn only_database(state: &State) -> Option<&str> {
     databases.next().filter(|_| databases.next().is_none()).map(String::as_str)
 }
 
+/// What else is asked for like a privilege: whether the membership of a role may be passed on.
+pub(crate) const ADMIN_OPTION: &str = "admin option";
+
 /// Returns the checks that the server makes, in order.
 pub(crate) fn wanted(state: &State, question: &Question) -> Result<Needs<Need>, (Refusal, String)> {
     if question.form == Form::Statement {
@@ -299,6 +302,17 @@ pub(crate) fn wanted(state: &State, question: &Question) -> Result<Needs<Need>, 
             "expected a privilege and an object, such as `select on table loyalty.member`; a statement is asked with `--sql`".to_owned(),
         ));
     };
+    if asked.privilege == ADMIN_OPTION {
+        let Some(role) = asked.on.strip_prefix("role ").filter(|_| !asked.pass_on && asked.columns.is_empty()) else {
+            let why = format!("the admin option is asked of a role: `{ADMIN_OPTION} on role` and its name");
+            return Err((Refusal::PrivilegeMisapplied, why));
+        };
+        if !state.roles.contains(role) {
+            let near = nearest_hint(role, state.roles.iter().map(String::as_str));
+            return Err((Refusal::UnknownRole, format!("no role is named `{}`{near}", visible(role))));
+        }
+        return Ok(vec![Need::Admin { role: role.to_owned() }].into());
+    }
     let object = Class::ALL.iter().find_map(|c| {
         let name = ObjectName::parse(&format!("{} {}", c.word(), asked.on))?;
         state.objects.contains_key(&name).then_some(name)

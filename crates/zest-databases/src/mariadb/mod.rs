@@ -29,6 +29,7 @@ use need::Need;
 pub(crate) use written::written;
 use zest_engine::Engine;
 use zest_engine::Estate;
+use zest_engine::rights::Action;
 use zest_engine::rules::{Left, Shown, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::Way;
@@ -48,7 +49,6 @@ impl Rules for Mariadb {
     const WORD: &'static [entry::Kind] = &[entry::Kind::MARIADB];
     const BY_ORIGIN: bool = true;
     const HAS_DATABASES: bool = false;
-    const BY_SWITCH: &'static [(&'static str, &'static str)] = &[];
     type Written = written::Written;
     type Held = State;
     type Session<'s> = View<'s>;
@@ -159,7 +159,7 @@ impl Rules for Mariadb {
         shown
     }
 
-    fn privileges(held: &State) -> Vec<(String, String)> {
+    fn actions(held: &State) -> Vec<Action> {
         let mut scopes: Vec<Scope> = vec![Scope::Everything];
         scopes.extend(held.databases.iter().map(|database| Scope::database(database)));
         scopes.extend(held.objects.keys().map(Scope::of));
@@ -172,6 +172,8 @@ impl Rules for Mariadb {
                 list.extend(database::questions(privilege.word(), columns, &scope.to_string()));
             }
         }
+        let administered: BTreeSet<&String> = held.memberships.iter().filter(|(_, admin)| **admin).map(|((_, of), _)| of).collect();
+        list.extend(administered.into_iter().map(|role| database::question(evaluate::ADMIN_OPTION, &format!("role {role}"))));
         list
     }
 

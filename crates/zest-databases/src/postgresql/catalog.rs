@@ -1,7 +1,7 @@
 //! A state compiled for deciding: who holds what is one or two words to look at, whatever the number of grants.
 
 use std::collections::VecDeque;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use fixedbitset::FixedBitSet;
 use rustc_hash::FxHashMap;
@@ -10,6 +10,7 @@ use super::acl::{Acl, Grantee};
 use super::object::ObjectName;
 use super::privilege::Privilege;
 use super::state::{PREDEFINED, State, everywhere};
+use crate::sql::{AllOf, Condition, Dialect};
 use zest_engine::links::Index;
 use zest_model::source::Place;
 
@@ -100,6 +101,8 @@ pub struct Catalog {
     rows: Vec<Row>,
     columns: FxHashMap<(u32, Box<str>), Row>,
     cells: Vec<Cell>,
+    /// What suffices for the condition of each policy to hold; worked out once rows are asked for.
+    policies: OnceLock<FxHashMap<String, Vec<AllOf>>>,
 }
 
 /// By which way somebody holds something.
@@ -196,11 +199,22 @@ impl Catalog {
             rows: Vec::with_capacity(state.objects.len()),
             columns: FxHashMap::default(),
             cells: Vec::new(),
+            policies: OnceLock::new(),
             state,
         };
         catalog.superusers.grow(catalog.role_names.len());
         catalog.fill(words);
         catalog
+    }
+
+    /// Returns what each suffices for the condition of a policy to hold.
+    pub(super) fn suffices(&self, condition: &str) -> &[AllOf] {
+        let known = self.policies.get_or_init(|| {
+            let policies = self.state.objects.values().flat_map(|object| &object.policies).flat_map(|policies| policies.values());
+            let texts = policies.flat_map(|policy| [&policy.using, &policy.check]).flatten();
+            texts.map(|text| (text.clone(), Condition::read(Dialect::Postgresql, text).suffices())).collect()
+        });
+        known.get(condition).map_or(&[], Vec::as_slice)
     }
 
     fn fill(&mut self, words: usize) {

@@ -4,10 +4,13 @@ use super::Server;
 use super::catalog::{Catalog, Want};
 use super::need::{Demand, GivenOption, Need};
 use super::object::ObjectName;
+use super::policy;
 use super::privilege::{Class, Privilege};
 use super::statement::{needs, settings};
+use super::which_rows::{Rows, looked_at as policies_for};
 use crate::database::not_modelled::{Touch, looked_at};
-use crate::database::{Needs, On, asked, one_role, uses};
+use crate::database::{Asked, Needs, On, asked, one_role, uses};
+use crate::sql::{Dialect, is_expression};
 use zest_engine::rights::Look;
 use zest_engine::trace::{Stop, Trace};
 use zest_model::ask::{Form, Question, Refusal, Stage};
@@ -118,7 +121,27 @@ pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing
     if let Some(setting) = settings::of_start(catalog.state(), &standing.account).find(is_role) {
         return Err((Refusal::NotDecided, format!("the session begins with the setting `{}`, which is not followed", visible(setting))));
     }
-    let object = object_of(catalog, &asked.on)?;
+    if asked.privilege == ADMIN_OPTION {
+        return admin_option(catalog, &asked, standing).map(|need| vec![need].into());
+    }
+    let is_there = ObjectName::parse(&asked.on).is_some_and(|name| catalog.object(&name).is_some());
+    let (on, rows) = match Rows::read(&asked.on).filter(|_| !is_there) {
+        Some((on, rows)) => (on, Some(rows)),
+        None => (&*asked.on, None),
+    };
+    let object = object_of(catalog, on)?;
+    let mut list = Vec::new();
+    if let Some(schema) = object.schema() {
+        list.push(Need::privilege(&standing.role, &ObjectName::new(Class::Schema, &[schema]), Privilege::Usage, On::Object));
+    }
+    if asked.privilege == OWNERSHIP {
+        if asked.pass_on || rows.is_some() || !asked.columns.is_empty() {
+            let why = format!("ownership is asked of a whole object: `{OWNERSHIP} on {}`", visible(&object.to_string()));
+            return Err((Refusal::PrivilegeMisapplied, why));
+        }
+        list.push(Need::owner(&standing.role, &object));
+        return Ok(list.into());
+    }
     let Some(privilege) = Privilege::from_word(&asked.privilege).filter(|p| object.class.applicable().contains(*p)) else {
         return Err((
             Refusal::PrivilegeMisapplied,
@@ -135,14 +158,71 @@ pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing
         let near = nearest_hint(column, known.iter().map(|c| c.name.as_str()));
         return Err((Refusal::UnknownObject, format!("{} has no column `{}`{near}", visible(&object.to_string()), visible(column))));
     }
-    let mut list = Vec::new();
-    if let Some(schema) = object.schema() {
-        list.push(Need::privilege(&standing.role, &ObjectName::new(Class::Schema, &[schema]), Privilege::Usage, On::Object));
-    }
+    let of_rows = rows.map(|rows| rows_asked(catalog, standing, &asked, &object, privilege, &rows)).transpose()?;
     let want = if asked.pass_on { Want::GrantOption } else { Want::Privilege };
     let on = if asked.columns.is_empty() { On::Object } else { On::Columns(asked.columns) };
     list.push(Need::Object { role: standing.role.clone(), object, demand: Demand::Privilege { any: privilege.only(), on, want } });
-    Ok(list.into())
+    let mut undecided = Vec::new();
+    match of_rows {
+        Some(Ok(need)) => list.push(need),
+        Some(Err(why)) => undecided.push(why),
+        None => {}
+    }
+    Ok(Needs { undecided, ..list.into() })
+}
+
+/// What else is asked for like a privilege: whether an object is owned, and whether the membership of a role may be passed on.
+pub(crate) const OWNERSHIP: &str = "ownership";
+pub(crate) const ADMIN_OPTION: &str = "admin option";
+
+fn admin_option(catalog: &Catalog, asked: &Asked, standing: &Standing) -> Result<Need, (Refusal, String)> {
+    let Some(name) = asked.on.strip_prefix("role ").filter(|_| !asked.pass_on && asked.columns.is_empty()) else {
+        return Err((Refusal::PrivilegeMisapplied, format!("the admin option is asked of a role: `{ADMIN_OPTION} on role` and its name")));
+    };
+    let state = catalog.state();
+    if !state.knows_role(name) {
+        let near = nearest_hint(name, state.roles.keys().map(String::as_str));
+        return Err((Refusal::UnknownRole, format!("no role is named `{}`{near}", visible(name))));
+    }
+    Ok(Need::Admin { role: standing.role.clone(), of: name.to_owned() })
+}
+
+/// Returns what else is needed for rows that are asked for, or what of it is not known.
+fn rows_asked(
+    catalog: &Catalog,
+    standing: &Standing,
+    asked: &Asked,
+    object: &ObjectName,
+    privilege: Privilege,
+    rows: &Rows,
+) -> Result<Result<Need, String>, (Refusal, String)> {
+    let state = catalog.state();
+    let name = visible(&object.to_string());
+    let is_looked_at = policies_for(privilege).iter().any(|(_, part)| *part == rows.part);
+    let Some(entry) = state.objects.get(object).filter(|_| object.class == Class::Table && !asked.pass_on && is_looked_at) else {
+        let why =
+            "rows are asked for of a table: with `select`, `update` and `delete` those that are there, with `insert` and `update` new ones";
+        return Err((Refusal::PrivilegeMisapplied, why.to_owned()));
+    };
+    // What no policy of the table says must at least be something that can be said of its rows.
+    if let Some(condition) = rows.beyond(catalog, entry) {
+        let shown = visible(condition);
+        if !is_expression(Dialect::Postgresql, condition) {
+            return Err((Refusal::StatementUnreadable, format!("`{shown}`, of which rows are asked for, is no condition")));
+        }
+        let superuser = state.roles.iter().find(|(_, role)| role.superuser).map_or(&entry.owner, |(name, _)| name);
+        let read = needs(catalog, superuser, superuser, &format!("SELECT 1 FROM {} WHERE {condition}", object.sql()))?;
+        if let Some(why) = read.undecided.into_iter().next() {
+            return Err((Refusal::NotDecided, format!("`{shown}`, of which rows are asked for: {why}")));
+        }
+    }
+    let is_row_setting = |setting: &&String| setting.split('=').next().is_some_and(|name| name.trim() == "row_security");
+    if let Some(setting) = settings::of_start(state, &standing.account).find(is_row_setting) {
+        return Err((Refusal::NotDecided, format!("the session begins with the setting `{setting}`, which is not followed")));
+    }
+    let why = rows.not_decided(entry).filter(|_| policy::binds(catalog, &standing.role, entry));
+    let need = || Need::Rows { role: standing.role.clone(), object: object.clone(), privilege, rows: rows.clone() };
+    Ok(why.map_or_else(|| Ok(need()), |why| Err(format!("which rows the policies of {name} let pass: {why}"))))
 }
 
 /// Finds an object by its full name, or without its class where that is clear.
@@ -170,7 +250,7 @@ pub(crate) fn object_of(catalog: &Catalog, text: &str) -> Result<ObjectName, (Re
 /// Returns where that is written which a check is about.
 pub(super) fn place(server: &Server, need: &Need) -> Option<Place> {
     match need {
-        Need::Object { object, .. } | Need::NewRow { object, .. } => server.places.objects.get(object).copied(),
+        Need::Object { object, .. } | Need::NewRow { object, .. } | Need::Rows { object, .. } => server.places.objects.get(object).copied(),
         Need::Switch { role, .. }
         | Need::Member { role, .. }
         | Need::Admin { role, .. }

@@ -17,8 +17,10 @@ mod review;
 mod state;
 mod statement;
 mod through;
+mod which_rows;
 mod written;
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -36,16 +38,28 @@ use opened::{go_on, held_on};
 pub use privilege::{Class, Privilege, Privileges};
 use zest_engine::Engine;
 use zest_engine::Estate;
+use zest_engine::rights::Action;
 use zest_engine::rules::{Left, Shown, Site};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::Way as WayOn;
-use zest_model::ask::{Answer, Question, Refusal};
+use zest_model::ask::{Answer, Form, Question, Refusal};
 use zest_model::entry::{self, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
 use zest_model::source::{At, Place};
 
 type Links = DatabaseLinks<written::Written>;
 type Server = database::Server<Postgresql>;
+
+/// The acts that no privilege allows but a switch of a role, or a role of the server's own, each with a statement that it carries out.
+const ACTS: &[(&str, &str)] = &[
+    ("create role", "CREATE ROLE new_role"),
+    ("create database", "CREATE DATABASE new_database"),
+    ("change settings of all sessions", "ALTER SYSTEM SET work_mem = '4MB'"),
+    ("make a replication slot", "SELECT pg_create_physical_replication_slot('new_slot')"),
+    ("checkpoint", "CHECKPOINT"),
+    ("run programs", "COPY (SELECT 1) TO PROGRAM 'true'"),
+    ("write files", "COPY (SELECT 1) TO '/new_file'"),
+];
 
 /// What only `postgresql` says.
 #[derive(Debug)]
@@ -55,8 +69,6 @@ impl Rules for Postgresql {
     const WORD: &'static [entry::Kind] = &[entry::Kind::POSTGRESQL];
     const BY_ORIGIN: bool = false;
     const HAS_DATABASES: bool = true;
-    const BY_SWITCH: &'static [(&'static str, &'static str)] =
-        &[("create role", "CREATE ROLE new_role"), ("create database", "CREATE DATABASE new_database")];
     type Written = written::Written;
     type Held = Catalog;
     type Session<'s> = Standing;
@@ -179,15 +191,36 @@ impl Rules for Postgresql {
         shown
     }
 
-    fn privileges(held: &Catalog) -> Vec<(String, String)> {
+    fn actions(held: &Catalog) -> Vec<Action> {
+        let state = held.state();
         let mut list = Vec::new();
-        for (name, object) in &held.state().objects {
+        for (name, object) in &state.objects {
+            let on = name.to_string();
+            let columns = |privilege: Privilege| {
+                let is_apart = move |column: &&Column| privilege::COLUMN_PRIVILEGES.contains(privilege) && !column.acl.is_empty();
+                object.columns.iter().filter(is_apart).map(|column| &column.name)
+            };
             for privilege in name.class.applicable().iter() {
-                let columns =
-                    object.columns.iter().filter(|column| privilege::COLUMN_PRIVILEGES.contains(privilege) && !column.acl.is_empty());
-                list.extend(database::questions(privilege.word(), columns.map(|column| &column.name), &name.to_string()));
+                list.extend(database::questions(privilege.word(), columns(privilege), &on));
             }
+            for privilege in name.class.applicable().iter().filter(|_| object.row_security) {
+                for rows in Rows::told_apart(object, privilege) {
+                    list.extend(database::questions_of_rows(privilege.word(), columns(privilege), &format!("{on}{rows}")));
+                }
+            }
+            list.push(database::question(evaluate::OWNERSHIP, &on));
         }
+        // Whoever makes roles, or is a superuser, may pass on all others; that is an act of its own.
+        let administered: BTreeSet<&String> =
+            state.roles.values().flat_map(|role| &role.member_of).filter(|(_, admin)| **admin).map(|(of, _)| of).collect();
+        list.extend(administered.into_iter().map(|role| database::question(evaluate::ADMIN_OPTION, &format!("role {role}"))));
+        list.extend(ACTS.iter().map(|(name, statement)| Action {
+            line: (*statement).to_owned(),
+            form: Form::Statement,
+            name: (*name).to_owned(),
+            under: "the server".to_owned(),
+            like: None,
+        }));
         list
     }
 
@@ -254,16 +287,18 @@ pub fn is_harmless_to_explain(catalog: &Catalog, account: &str, role: &str, sql:
             Class::Wrapper | Class::Server => false,
         },
         Need::Object { .. } | Need::NewRow { .. } | Need::Switch { .. } | Need::Member { .. } | Need::Admin { .. } => false,
-        Need::Membership { .. } | Need::Option(_) | Need::Rights { .. } | Need::Server { .. } => false,
+        Need::Membership { .. } | Need::Option(_) | Need::Rights { .. } | Need::Server { .. } | Need::Rows { .. } => false,
     };
     match needs.list.iter().find(|need| !is_looked_at(need)) {
         None => Ok(()),
-        Some(Need::Object { object, .. } | Need::NewRow { object, .. }) => {
+        Some(Need::Object { object, .. } | Need::NewRow { object, .. } | Need::Rows { object, .. }) => {
             Err(format!("it uses {object}, to which the server looks when it carries the statement out"))
         }
         Some(_) => Err("it needs other rights than those on tables".to_owned()),
     }
 }
+
+use which_rows::Rows;
 
 pub use state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, Policy, Role, State};
 pub(crate) use written::written;

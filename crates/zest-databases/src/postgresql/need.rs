@@ -6,6 +6,7 @@ use super::object::ObjectName;
 use super::policy::{self, Lets, Part};
 use super::privilege::{Class, Privilege, Privileges};
 use super::state::{GrantChange, Object, State};
+use super::which_rows::Rows;
 use super::written::Taken;
 use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
@@ -40,6 +41,8 @@ pub(crate) enum Need {
     Rights { role: String, of: String },
     /// That some policy of row security lets new rows in.
     NewRow { role: String, object: ObjectName },
+    /// That row security keeps none of these rows back from what a privilege is for.
+    Rows { role: String, object: ObjectName, privilege: Privilege, rows: Rows },
     /// What the server gives to superusers, and to those who have all rights of one of these roles of its own.
     Server { role: String, of: Vec<&'static str>, what: String },
 }
@@ -79,6 +82,7 @@ impl Need {
             | Self::Option(GivenOption { role, .. })
             | Self::Rights { role, .. }
             | Self::NewRow { role, .. }
+            | Self::Rows { role, .. }
             | Self::Server { role, .. } => other.clone_into(role),
         }
         need
@@ -142,7 +146,14 @@ impl Need {
                             owner.filter(|o| catalog.role(o).is_some_and(|o| catalog.has_role(number, o)))
                         };
                         if let Some(owner) = owners(object) {
-                            return pass(format!("`{shown}` is or belongs to `{}`, the owner of {name}", visible(&owner)), None);
+                            let text = if catalog.state().is_superuser(role) {
+                                format!("`{shown}` is a superuser, which passes every check (ownership of {name})")
+                            } else if owner == *role {
+                                format!("`{shown}` owns {name}")
+                            } else {
+                                format!("`{shown}` holds ownership of {name} as the owner does, through `{}`", visible(&owner))
+                            };
+                            return pass(text, None);
                         }
                         let schema = object.schema().filter(|_| *or_of_schema).map(|s| ObjectName::new(Class::Schema, &[s]));
                         if let Some(owner) = schema.as_ref().and_then(owners) {
@@ -272,6 +283,31 @@ impl Need {
                     return fail(Refusal::RowNotLetIn, format!("no policy of {name} lets a new row of `{shown}` in"));
                 }
                 pass(format!("row security of {name} lets new rows of `{shown}` in"), None)
+            }
+            Self::Rows { role, object, privilege, rows } => {
+                let (shown, name, act) = (visible(role), visible(&object.to_string()), privilege.word());
+                let Some(entry) = catalog.state().objects.get(object) else {
+                    return fail(Refusal::UnknownObject, format!("`{name}` is not in the inventory"));
+                };
+                if !policy::binds(catalog, role, entry) {
+                    return pass(format!("row security of {name} does not bind `{shown}`"), None);
+                }
+                let Err((permitting, restricting)) = rows.pass(catalog, role, entry, *privilege) else {
+                    return pass(format!("the policies of {name} let `{shown}` {act} all of these rows"), None);
+                };
+                let listed = |list: &[&str], word: &str| {
+                    list.iter().map(|condition| format!("`{}`", visible(condition))).collect::<Vec<_>>().join(word)
+                };
+                let of = if rows.part == Part::Check { "new rows" } else { "rows" };
+                let restricts = match restricting.as_slice() {
+                    [] => String::new(),
+                    some => format!(", where {} holds too", listed(some, " and ")),
+                };
+                let why = match permitting.as_slice() {
+                    [] => format!("no policy of {name} lets `{shown}` {act} any of the {of}"),
+                    some => format!("the policies of {name} let `{shown}` {act} {of} of which {} holds{restricts}", listed(some, " or ")),
+                };
+                fail(Refusal::RowsWithheld, why)
             }
             Self::Rights { role, of } => {
                 let (shown, other) = (visible(role), visible(of));

@@ -56,6 +56,20 @@ static BUILT_IN: LazyLock<FxHashSet<&str>> = LazyLock::new(|| include_str!("func
 /// `pg_proc` of version 15.
 const GUARDED: &str = include_str!("functions-guarded.txt");
 
+/// Functions that look at whether whoever runs them may replicate (`slotfuncs.c`, `logicalfuncs.c`); everybody may run them.
+const OF_REPLICATION: &[&str] = &[
+    "pg_copy_logical_replication_slot",
+    "pg_copy_physical_replication_slot",
+    "pg_create_logical_replication_slot",
+    "pg_create_physical_replication_slot",
+    "pg_drop_replication_slot",
+    "pg_logical_slot_get_binary_changes",
+    "pg_logical_slot_get_changes",
+    "pg_logical_slot_peek_binary_changes",
+    "pg_logical_slot_peek_changes",
+    "pg_replication_slot_advance",
+];
+
 /// What stands for the body of an aggregate.
 const OF_AGGREGATES: &str = "aggregate_dummy";
 

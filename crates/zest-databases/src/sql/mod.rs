@@ -4,6 +4,8 @@
 //! it, and in which order, is the matter of its kind. Whatever is not known for sure is reported as undecided.
 
 mod comments;
+#[cfg(feature = "postgresql")]
+mod condition;
 mod footprint;
 mod several;
 mod touches;
@@ -13,13 +15,15 @@ mod words;
 
 #[cfg(feature = "mariadb")]
 pub(crate) use comments::carried_out;
+#[cfg(feature = "postgresql")]
+pub(crate) use condition::{AllOf, Condition};
 pub(crate) use footprint::{Call, Columns, Dialect, Names, Relation, Use, Verb, one, table_name, with_statements};
 #[cfg(feature = "postgresql")]
 pub(crate) use footprint::{SYSTEM_COLUMNS, UNNAMED, WORDS_FOR_VALUES, fold};
 pub(crate) use several::several;
 pub(crate) use touches::Touches;
 #[cfg(feature = "postgresql")]
-pub(crate) use wording::in_one_wording;
+pub(crate) use wording::{in_one_wording, is_expression};
 pub(crate) use words::Words;
 
 /// Says why a text is not one statement that reads or changes rows.

@@ -12,12 +12,25 @@ use super::footprint::{Dialect, one, with_statements};
 /// An expression with every part of it in one pair of brackets, without the types that a server adds to literals, and with lists as it
 /// writes them. What cannot be read stays as it is but for its spaces.
 pub(crate) fn in_one_wording(dialect: Dialect, text: &str) -> String {
-    let worded = with_statements(dialect, &format!("SELECT {text}"), false, |read| {
-        let mut expr = only_expression(one(read).ok()?)?.clone();
-        let _ = expr.visit(&mut Wording);
-        Some(expr.to_string())
-    });
+    let worded = read_one(dialect, text, in_words);
     worded.unwrap_or_else(|| text.split_whitespace().collect::<Vec<_>>().join(" "))
+}
+
+/// Whether a text can be read as one expression.
+pub(crate) fn is_expression(dialect: Dialect, text: &str) -> bool {
+    read_one(dialect, text, |_| ()).is_some()
+}
+
+/// Reads a text as one expression and goes on with it; nothing where it is none.
+pub(super) fn read_one<T: Send>(dialect: Dialect, text: &str, go_on: impl FnOnce(&Expr) -> T + Send) -> Option<T> {
+    with_statements(dialect, &format!("SELECT {text}"), false, |read| Some(go_on(only_expression(one(read).ok()?)?)))
+}
+
+/// An expression that was read, in one wording.
+pub(super) fn in_words(expr: &Expr) -> String {
+    let mut expr = expr.clone();
+    let _ = expr.visit(&mut Wording);
+    expr.to_string()
 }
 
 fn only_expression(statement: &Statement) -> Option<&Expr> {

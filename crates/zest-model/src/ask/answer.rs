@@ -241,6 +241,8 @@ refusals! {
     NoPrivilege = "no-privilege" Permission;
     /// No policy of row security lets the new row in.
     RowNotLetIn = "row-not-let-in" Permission;
+    /// Row security keeps some of the rows back that are asked for.
+    RowsWithheld = "rows-withheld" Permission;
     /// The role may not pass the privilege on.
     NoGrantOption = "no-grant-option" Permission;
     /// The role may not pass the membership on.

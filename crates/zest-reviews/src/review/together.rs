@@ -36,7 +36,8 @@ pub(super) fn in_few_words(names: &[&str], on: &str, actions: &[Action], collect
     list.extend(with_columns(&done));
     let passed: Vec<&str> = passed.iter().filter_map(|name| name.strip_prefix(PASS_ON)).collect();
     if !passed.is_empty() {
-        let what = if passed == done {
+        let can_be_passed = |name: &&&str| possible.iter().any(|one| one.strip_prefix(PASS_ON) == Some(**name));
+        let what = if passed.iter().eq(done.iter().filter(can_be_passed)) {
             "and to pass each on".to_owned()
         } else {
             format!("and to pass on {}", with_columns(&passed).join(" and "))

@@ -16,8 +16,8 @@ use super::along::type_named;
 use super::plpgsql::{self, Piece};
 use super::views::{self, Check};
 use super::{
-    ABOUT_RIGHTS, BUILT_IN, BUILT_IN_TYPES, Circumstances, Deriver, Frame, GUARDED, OF_AGGREGATES, OF_RELATIONS, RELATIONS, catalogs,
-    settings, types,
+    ABOUT_RIGHTS, BUILT_IN, BUILT_IN_TYPES, Circumstances, Deriver, Frame, GUARDED, OF_AGGREGATES, OF_RELATIONS, OF_REPLICATION, RELATIONS,
+    catalogs, settings, types,
 };
 use crate::database::On;
 use crate::database::followed::Then;
@@ -525,6 +525,12 @@ impl Deriver<'_> {
             // One of the same name with other arguments could be the one that fits.
             let near = catalog.named(&last).any(|n| n.class.is_routine() && in_path(&n));
             if is_server && !near && BUILT_IN.contains(last.as_str()) {
+                return;
+            }
+            if is_server && !near && OF_REPLICATION.contains(&last.as_str()) {
+                if !self.has_changed_rights(&format!("catalog {last}")) {
+                    self.late.push(Need::Switch { role: self.caller.clone(), switch: "replication" });
+                }
                 return;
             }
             // Words of the language that read like a call, and a text that is made a value of a type of the server.
