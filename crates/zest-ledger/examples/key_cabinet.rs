@@ -13,8 +13,8 @@ use zest_ledger::entry::{self, Channel, SystemKey};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    AFTER, Action, Alike, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opened, Opening, OutsideTable, Resolver,
-    Row, Shape, Shown, Side, Site, Stop, TableShape, Through, Trace, WHEN, Way, no_statements, way,
+    AFTER, Action, Alike, Beside, Combining, Conditions, Declared, Duties, Ground, Kept, Key, Kind, Left, Opened, Opening, OutsideTable,
+    Resolver, Row, Shape, Shown, Side, Site, Stop, TableShape, Through, Trace, WHEN, Way, no_statements, way,
 };
 use zest_ledger::review::{Cause, SessionView, effective, hygiene};
 use zest_ledger::source::{At, Place, visible};
@@ -235,6 +235,10 @@ impl Kind for KeyCabinets {
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {
         Ok(None)
+    }
+
+    fn beside_rights(&self, _: Site<'_>) -> Vec<Beside> {
+        Vec::new()
     }
 
     fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {

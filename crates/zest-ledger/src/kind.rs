@@ -14,7 +14,7 @@ pub use zest_engine::links::{Conditions, Duties, Ground, Resolver};
 #[doc(inline)]
 pub use zest_engine::rights::{Action, Fits, Look, Opening, Side};
 #[doc(inline)]
-pub use zest_engine::rules::{AFTER, Alike, Combining, Kind, Kinds, Left, Opened, Shown, Site, Through, WHEN, no_statements};
+pub use zest_engine::rules::{AFTER, Alike, Beside, Combining, Kind, Kinds, Left, Opened, Shown, Site, Through, WHEN, no_statements};
 #[doc(inline)]
 pub use zest_engine::trace::{Reason, Stop, Trace};
 #[doc(inline)]

@@ -9,7 +9,7 @@ use zest_ledger::entry::{self, Channel, Kind as Word, System};
 use zest_ledger::estate::{Estate, Party, RoleId, SetId, SystemId, UserId};
 use zest_ledger::finding::{Code, Finding};
 use zest_ledger::kind::{
-    Action, Alike, Combining, Declared, Ground, Kept, Kind, Left, Opened, Opening, OutsideTable, Resolver, Shown, Side, Site, Stop,
+    Action, Alike, Beside, Combining, Declared, Ground, Kept, Kind, Left, Opened, Opening, OutsideTable, Resolver, Shown, Side, Site, Stop,
     Through, Trace, Way, way,
 };
 use zest_ledger::review::{Cause, SessionView, effective, hygiene, readiness, session};
@@ -137,6 +137,10 @@ impl Kind for Careless {
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {
         Ok(None)
+    }
+
+    fn beside_rights(&self, _: Site<'_>) -> Vec<Beside> {
+        Vec::new()
     }
 
     fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {

@@ -3,9 +3,13 @@
 
 use std::collections::BTreeSet;
 
-use zest_ledger::Engine;
+use fastrand::Rng;
 use zest_ledger::ask::{Question, Refusal, Session, Verdict};
-use zest_ledger::review::{Moved, Subject, beside, compare};
+use zest_ledger::postgresql::{Class, ObjectName, State, quoted};
+use zest_ledger::review::{Between, ChangedBeside, Difference, Moved, Subject, beside, changed_beside, compare};
+use zest_ledger::{Engine, Ledger};
+use zest_testkit::databases::postgresql::{Size, estate, random_change, statements};
+use zest_testkit::{questions, seed};
 
 use crate::support::engine;
 
@@ -202,6 +206,134 @@ fn roles_that_differ_beyond_privileges_are_not_alike() {
     }
 }
 
+const BESIDE: &str = r#"
+users.clerk.proofs = ["password"]
+systems.db.kind = "postgresql"
+systems.club.kind = "mariadb"
+systems.tide = { kind = "host", no-command-set = "nothing" }
+systems.rota.kind = "application"
+[databases.db]
+owner = "keeper"
+accounts = { clerk = { settings = ["search_path=s"], connection-limit = 3 } }
+roles = { keeper = {}, other = {} }
+settings = ["search_path=s"]
+default-grants = [{ allow = ["select"], on = "tables", creator = "keeper", to = ["clerk"] }]
+[databases.db.objects]
+"schema s" = { owner = "keeper" }
+"table s.t" = { owner = "keeper", columns = { id = "integer" }, row-security = true, policies = { near = { using = "id = 1" } }, triggers = { log = "CREATE TRIGGER log BEFORE INSERT ON s.t FOR EACH ROW EXECUTE FUNCTION s.f()" } }
+"view s.v" = { owner = "other", query = "SELECT id FROM s.t", runs-as = "owner", columns = ["id"] }
+"function s.g()" = { owner = "keeper", returns = "integer", language = "sql", body = "select 1", runs-as = "owner" }
+"function s.f()" = { owner = "keeper", returns = "trigger", language = "plpgsql", body = "BEGIN RETURN NEW; END" }
+[[databases.db.grants]]
+allow = ["usage"]
+on = "schema s"
+to = ["other", "clerk"]
+[[databases.db.grants]]
+allow = ["select"]
+on = "table s.t"
+to = ["other"]
+[databases.club]
+accounts = { "clerk@localhost" = { limits = { queries = 5 } }, "keeper@localhost" = {} }
+[databases.club.objects]
+"table club.t" = { columns = { id = "int" } }
+"view club.v" = { owner = "keeper@localhost", query = "SELECT id FROM club.t", runs-as = "owner", columns = ["id"] }
+[[databases.club.grants]]
+allow = ["select"]
+on = "table club.t"
+to = ["keeper@localhost"]
+[hosts.tide]
+accounts = { gauge = { shell = "/bin/sh" }, clerk = {} }
+jobs.read = { runs-as = "gauge", line = "/opt/read", edited-by = ["user:clerk"] }
+writable-by = { "/opt" = ["user:clerk"] }
+keep-environment = ["TZ"]
+run-as = [{ by = ["user:clerk"], as = ["gauge"], commands = ["all"], any-environment = true }]
+[command-sets.all]
+rules = ["allow /opt/read"]
+[applications.rota]
+types.secret.rights = ["turn"]
+objects."secret/key" = { opens = ["user:clerk"] }
+"#;
+
+/// What everybody gained and lost.
+fn all_told(before: &Engine, after: &Engine) -> Vec<Difference> {
+    Between::new(before, after, &Session::default(), |_| true).all()
+}
+
+/// What no right tells of, and says what something does, is named where it differs.
+#[test]
+fn what_no_right_tells_of_is_named_where_it_differs() {
+    for (from, to, told) in [
+        ("", "", &[][..]),
+        (
+            r#"accounts = { clerk = { settings = ["search_path=s"]"#,
+            "accounts = { clerk = { settings = []",
+            &["the settings of `clerk` is gone"],
+        ),
+        ("connection-limit = 3", "connection-limit = 0", &["how many sessions of `clerk` there may be"]),
+        ("settings = [\"search_path=s\"]\ndefault", "settings = [\"search_path=public\"]\ndefault", &["the settings of the database"]),
+        (
+            r#"allow = ["select"], on = "tables""#,
+            r#"allow = ["insert"], on = "tables""#,
+            &["what is granted on objects that `keeper` makes"],
+        ),
+        ("SELECT id FROM s.t", "SELECT id + 1 AS id FROM s.t", &["the query of view s.v"]),
+        ("body = \"select 1\"", "body = \"select 2\"", &["the body of function s.g()"]),
+        ("BEFORE INSERT", "BEFORE UPDATE", &["trigger `log` of table s.t"]),
+        ("columns = { id = \"integer\" }", "columns = { id = \"bigint\" }", &["column `id` of table s.t"]),
+        // Of a view it counts in whose name it is, what that role may, and which rows it sees.
+        (
+            "on = \"table s.t\"\nto = [\"other\"]",
+            "on = \"table s.t\"\nto = [\"keeper\"]",
+            &["what view s.v comes to in the name of whoever it runs as", "what is held on table s.t"],
+        ),
+        (
+            "other = {}",
+            "other = { may = [\"bypass-row-security\"] }",
+            &["what view s.v comes to in the name of whoever it runs as", "what `other` is"],
+        ),
+        ("near = { using", "near = { to = [\"keeper\"], using", &["what view s.v comes to in the name of whoever it runs as"]),
+        (
+            "table club.t\"\nto = [\"keeper@localhost\"]",
+            "table club.t\"\nto = [\"clerk@localhost\"]",
+            &["what view club.v comes to in the name of whoever it runs as"],
+        ),
+        ("queries = 5", "queries = 6", &["the limit `queries` of `clerk@localhost`"]),
+        ("/bin/sh", "/bin/zsh", &["the shell of `gauge`"]),
+        ("line = \"/opt/read\"", "line = \"/opt/write\"", &["what job `read` runs"]),
+        ("runs-as = \"gauge\"", "runs-as = \"clerk\"", &["as whom job `read` runs"]),
+        ("\"/opt\" = [\"user:clerk\"]", "\"/opt\" = []", &["who may write to `/opt`"]),
+        ("[\"TZ\"]", "[\"TZ\", \"LD_PRELOAD\"]", &["that variable `LD_PRELOAD` is handed over is new"]),
+        (
+            "any-environment = true",
+            "any-environment = false",
+            &["that any variable is handed over to what user:clerk may run as gauge is gone"],
+        ),
+        ("opens = [\"user:clerk\"]", "opens = [\"account:tide/gauge\"]", &["whose credential `secret/key` is"]),
+    ] {
+        assert!(BESIDE.contains(from), "{from}");
+        let (before, after) = (engine(BESIDE), engine(&BESIDE.replacen(from, to, 1)));
+        let names = |before: &Engine, after: &Engine| -> Vec<String> {
+            let word = |one: &ChangedBeside| match (&one.was, &one.is) {
+                (None, Some(_)) => " is new",
+                (Some(_), None) => " is gone",
+                (Some(_), Some(_)) => "",
+                (None, None) => panic!("it is written nowhere: {one:?}"),
+            };
+            changed_beside(before, after, &all_told(before, after), |_| true)
+                .iter()
+                .map(|one| format!("{}{}", one.what, word(one)))
+                .collect()
+        };
+        assert!(names(&before, &before).is_empty());
+        assert_eq!(names(&before, &after), told, "{from} => {to}");
+        let back = |text: &String| match text.strip_suffix(" is gone") {
+            Some(what) => format!("{what} is new"),
+            None => text.strip_suffix(" is new").map_or_else(|| text.clone(), |what| format!("{what} is gone")),
+        };
+        assert_eq!(names(&after, &before).iter().map(back).collect::<Vec<_>>(), told, "{to} => {from}");
+    }
+}
+
 macro_rules! rows {
     ($($name:ident: $policies:literal => { $($user:literal $line:literal => $expected:expr;)+ })+) => {
         $(
@@ -317,4 +449,111 @@ rows! {
         "clerk" "select on table s.\"x for every row\"" => NO_PRIVILEGE;
         "root" "select on table s.\"x for every row\" for every row" => None;
     }
+}
+
+/// What is edited of a random server.
+fn edit(rng: &mut Rng, state: &mut State) -> String {
+    let pick = |rng: &mut Rng, list: Vec<String>| rng.choice(list).expect("there is one");
+    let roles: Vec<String> = state.roles.keys().filter(|name| *name != "postgres").cloned().collect();
+    let (role, other) = (pick(rng, roles.clone()), pick(rng, roles.clone()));
+    let names: Vec<ObjectName> = state.objects.keys().cloned().collect();
+    let name = rng.choice(&names).expect("there is one").clone();
+    let of = state.roles.get_mut(&role).expect("it is there");
+    match rng.u8(0..16) {
+        0 => of.superuser = !of.superuser,
+        1 => of.inherit = !of.inherit,
+        2 => of.create_role = !of.create_role,
+        3 => of.create_database = !of.create_database,
+        4 => of.replication = !of.replication,
+        5 => of.bypass_row_security = !of.bypass_row_security,
+        6 | 7 if role != other => match of.member_of.remove(&other) {
+            Some(true) => {}
+            Some(false) => drop(of.member_of.insert(other, true)),
+            None => drop(of.member_of.insert(other, rng.bool())),
+        },
+        6..=8 => state.set_owner(&name, &role),
+        9..=11 => {
+            let change = random_change(rng, state, &roles);
+            let _ = state.change(&change);
+        }
+        _ => {
+            let tables: Vec<ObjectName> = names.into_iter().filter(|name| name.class == Class::Table).collect();
+            let name = rng.choice(&tables).expect("there is one").clone();
+            let table = state.objects.get_mut(&name).expect("it is there");
+            let mut policies = table.policies.take().unwrap_or_default();
+            match (rng.u8(0..7), policies.pop_first()) {
+                (0, _) => table.row_security = !table.row_security,
+                (1, _) => table.row_security_for_owner = !table.row_security_for_owner,
+                (2, Some(_)) => drop(table.triggers.pop_first()),
+                (3, Some(_)) => drop(table.rules.pop_first()),
+                (4, Some((policy, mut of))) => {
+                    of.using = Some("true".to_owned()).filter(|_| of.using.is_some());
+                    policies.insert(policy, of);
+                }
+                (5, Some((policy, mut of))) => {
+                    of.to = BTreeSet::from([role.clone()]);
+                    policies.insert(policy, of);
+                }
+                (6, Some((policy, mut of))) => {
+                    of.restrictive = !of.restrictive;
+                    policies.insert(policy, of);
+                }
+                _ => {}
+            }
+            table.policies = Some(policies);
+            return format!("{name}, {role}");
+        }
+    }
+    format!("{role}, {name}")
+}
+
+/// Whatever is edited of a PostgreSQL server: where a statement of somebody comes out otherwise, a comparison is not silent.
+#[test]
+fn a_comparison_is_never_silent_where_an_answer_turns() {
+    let first = seed(87_000);
+    println!("first seed {first}");
+    let (mut turned, mut beside, mut silent) = (0, 0, 0);
+    for round in 0..questions(20_000).div_ceil(250) as u64 {
+        let seed = first + round;
+        let mut rng = Rng::with_seed(seed);
+        let was = estate(&mut rng, "db", "", Size { roles: 5, tables: 4, grants: 30 });
+        let mut is = was.clone();
+        let edited = edit(&mut rng, &mut is);
+        // Everybody who may sign in is somebody.
+        let plain = |name: &&String| name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
+        let people: Vec<&String> = was.roles.iter().filter(|(_, role)| role.login).map(|(name, _)| name).filter(plain).collect();
+        let users: String = people.iter().map(|name| format!("users.{name}.proofs = [\"password\"]\n")).collect();
+        let compiled = |state: &State| {
+            let text = format!("{users}\n{}", state.document("db", None).replacen("format = 1", "", 1));
+            Ledger::new().document("db.toml", &text).estate().and_then(Engine::compile).ok()
+        };
+        // An edit may make a circle of members.
+        let (Some(before), Some(after)) = (compiled(&was), compiled(&is)) else { continue };
+        let mut asked = statements(&was);
+        asked.extend(
+            was.objects.keys().filter(|name| name.class == Class::Table).map(|name| format!("ALTER TABLE {} ADD COLUMN x int", name.sql())),
+        );
+        asked.extend(was.roles.keys().map(|role| format!("REVOKE {} FROM postgres", quoted(role))));
+        let turns = |user: &&&String| {
+            let verdict = |engine: &Engine, statement: &String| engine.decide(&Question::statement(user, "db", statement)).verdict;
+            asked.iter().find(|statement| verdict(&before, statement) != verdict(&after, statement))
+        };
+        let found: Vec<(&String, &String)> = people.iter().filter_map(|user| Some((*user, turns(&user)?))).collect();
+        let Some((user, statement)) = found.first() else { continue };
+        turned += 1;
+        if people.iter().all(|user| compare(&before, &after, user, &Session::default()).is_empty()) {
+            let told = changed_beside(&before, &after, &[], |_| true);
+            if told.is_empty() {
+                silent += 1;
+                println!(
+                    "seed {seed}: {edited}: nothing is told, and `{statement}` of {user} turns: {:?} {:?}",
+                    before.explain(&Question::statement(user, "db", statement)).refusal,
+                    after.explain(&Question::statement(user, "db", statement)).refusal
+                );
+            }
+            beside += 1;
+        }
+    }
+    println!("{turned} edits turned an answer, {beside} of them told by no right");
+    assert!(silent == 0 && turned > 8, "{silent} silent, {turned} turned");
 }

@@ -344,6 +344,36 @@ pub struct Difference {
     pub more: crate::More,
 }
 
+/// Something that differs between two ledgers and that no set of rights tells of: the query of a view, the body of a routine, what a job
+/// runs; or what is held that nobody can use.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, review::changed_beside};
+/// let text = "systems.tides = { kind = 'host', no-command-set = 'nothing' }\n[hosts.tides]\naccounts.gauge = {}\njobs.read = { runs-as = 'gauge', line = '/opt/read' }\n";
+/// let before = Ledger::new().document("tides.toml", text).engine(1)?;
+/// let after = Ledger::new().document("tides.toml", &text.replace("/opt/read", "/opt/write")).engine(1)?;
+/// let found = changed_beside(&before, &after, &[], |_| true);
+/// assert_eq!((found[0].system.as_str(), found[0].what.as_str()), ("tides", "what job `read` runs"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct ChangedBeside {
+    /// The system.
+    pub system: String,
+    /// What it is.
+    pub what: String,
+    /// Where it was written; nothing where it is new.
+    pub was: Option<Location>,
+    /// Where it is written; nothing where it is gone.
+    pub is: Option<Location>,
+    #[doc(hidden)]
+    #[serde(skip)]
+    pub more: crate::More,
+}
+
 /// A right that one ledger gives, and how the other answers its example.
 ///
 /// # Example

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use zest_ledger::json::Alike;
-use zest_ledger::review::{Difference, Membership, Moved, Right};
+use zest_ledger::review::{ChangedBeside, Difference, Membership, Moved, Right};
 use zest_ledger::source::visible;
 
 use super::effective::{in_cell, listed, what};
@@ -46,7 +46,7 @@ fn elsewhere(moved: &Moved, side: &str) -> String {
     format!("{side}: {} {}{}", answer::verdict(moved.elsewhere, moved.code), moved.why, at(moved.place.as_ref()))
 }
 
-pub(crate) fn render(found: &[Difference], compared: usize, not_compared: &[String]) -> String {
+pub(crate) fn render(found: &[Difference], beside: &[ChangedBeside], compared: usize, not_compared: &[String]) -> String {
     let mut out = String::new();
     for (users, one) in groups(found) {
         out.push_str(&people::head(&users, &one.systems));
@@ -65,6 +65,20 @@ pub(crate) fn render(found: &[Difference], compared: usize, not_compared: &[Stri
     }
     let _ = writeln!(out, "{HEAD}{}{HEAD:#}", told(found, compared));
     out.push_str(&people::nobodys(not_compared, "not compared"));
+    if !beside.is_empty() {
+        let _ = writeln!(out, "\n{HEAD}changed as well, and told by no right:{HEAD:#}");
+    }
+    for ChangedBeside { system, what, was, is, more: _ } in beside {
+        let word = if was.is_none() {
+            " is new"
+        } else if is.is_none() {
+            " is gone"
+        } else {
+            ""
+        };
+        let line = format!("{}: {}{word}{}", visible(system), visible(what), at(is.as_ref().or(was.as_ref())));
+        let _ = writeln!(out, "  {}", hanging("    ", &line));
+    }
     out
 }
 
@@ -120,13 +134,19 @@ fn told(found: &[Difference], compared: usize) -> String {
 }
 
 /// What each gained and lost, as a table.
-pub(crate) fn in_rows(found: &[Difference], compared: usize, not_compared: &[String]) -> Table {
+pub(crate) fn in_rows(found: &[Difference], beside: &[ChangedBeside], compared: usize, not_compared: &[String]) -> Table {
     let mut table = Table::new(format!("Rights: {}", told(found, compared)), moves(words("change")));
     for Difference { user, systems, gained, lost, more: _ } in found {
         for system in systems {
             gained.iter().for_each(|moved| table.row(in_row("gained", user, system, moved)));
             lost.iter().for_each(|moved| table.row(in_row("lost", user, system, moved)));
         }
+    }
+    for ChangedBeside { system, what, was, is, more: _ } in beside {
+        let empty = || Cell::from("");
+        let [at, other] = [is.as_ref().into(), was.as_ref().into()];
+        let (change, what) = ("told by no right".into(), what.into());
+        table.row([change, empty(), system.into(), what, empty(), empty(), empty(), empty(), at, empty(), empty(), empty(), other]);
     }
     people::remark_nobodys(&mut table, not_compared, "not compared");
     table

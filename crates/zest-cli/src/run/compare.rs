@@ -4,7 +4,7 @@ use anyhow::Result;
 use jiff::Timestamp;
 use zest_ledger::Engine;
 use zest_ledger::json::Comparison;
-use zest_ledger::review::{Between, Difference, as_of, compare_on, nobodys, touched};
+use zest_ledger::review::{Between, Difference, as_of, changed_beside, compare_on, nobodys, touched};
 
 use crate::args::{CompareArgs, MovedRights};
 use crate::exit::Exit;
@@ -42,15 +42,16 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
         let is_stated = if args.now.is_some() { "" } else { ", which is now" };
         complain!("zest: from {now}{is_stated} to {then}; who is over, or has not begun, counts as disabled");
     }
-    let table = || render::compare::in_rows(&found, people, &left);
-    let text = || put!("{}", render::compare::render(&found, people, &left));
-    args.format.format.print(|| data(&Comparison::new(people, left.clone(), found.clone())), table, text);
+    let beside = changed_beside(before, after, &found, is_meant);
+    let table = || render::compare::in_rows(&found, &beside, people, &left);
+    let text = || put!("{}", render::compare::render(&found, &beside, people, &left));
+    args.format.format.print(|| data(&Comparison::new(people, left.clone(), found.clone(), beside.clone())), table, text);
     let some = |of: fn(&Difference) -> bool| found.iter().any(of);
     let fails = match args.fail_on {
         None => false,
         Some(MovedRights::Gained) => some(|one| !one.gained.is_empty()),
         Some(MovedRights::Lost) => some(|one| !one.lost.is_empty()),
-        Some(MovedRights::Any) => !found.is_empty(),
+        Some(MovedRights::Any) => !found.is_empty() || !beside.is_empty(),
     };
     Ok(if fails { Exit::Denied } else { Exit::Allowed })
 }

@@ -5,9 +5,10 @@ use std::fmt;
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::alike::alike;
+use super::beside::beside_rights;
 use super::hears;
 use super::need::{Needs, Outcome};
 use super::resolve::{DatabaseLinks, accounts, amended, have_servers, parts};
@@ -15,7 +16,7 @@ use super::server::{Server, entered, walk, walk_opened};
 use zest_engine::links::resolve::Ground;
 use zest_engine::links::{Party, Resolver, RoleId, SetId, SystemId, UserId};
 use zest_engine::rights::{Action, Opening, Side};
-use zest_engine::rules::{Alike, Combining, Kind, Left, Opened, Shown, Site, Through};
+use zest_engine::rules::{Alike, Beside, Combining, Kind, Left, Opened, Shown, Site, Through};
 use zest_engine::trace::{Stop, Trace};
 use zest_engine::ways::{Asked, Way};
 use zest_engine::{Declared, Engine, Estate, missing};
@@ -23,7 +24,7 @@ use zest_model::ask::{Answer, Change, Fact, Form, Question, Refusal, Session};
 use zest_model::entry::{self, Channel, Database, DatabaseGrant, DatabaseRole, System, SystemKey};
 use zest_model::finding::Finding;
 use zest_model::listing::{Cause, SessionView};
-use zest_model::source::{At, Place};
+use zest_model::source::{At, Place, visible};
 use zest_model::table::Kept;
 use zest_model::text::OutsideTable;
 
@@ -104,6 +105,12 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     /// Returns all that roles can be told apart by: every privilege on every object, the right to pass it on, and whatever else a server
     /// lets somebody do.
     fn actions(held: &Self::Held) -> Vec<Action>;
+    /// Returns of each view, routine and table that does something in somebody else's name what it comes to there, as a text to be compared.
+    fn come_to(held: &Self::Held) -> Vec<(String, String)>;
+    /// Returns what is held on each object, and what each account and role is: in words, whose it is, and as a text to be compared.
+    fn told(held: &Self::Held) -> Vec<(String, String, String)>;
+    /// Returns whether the policies of an object are too many for being told apart by actions.
+    fn is_too_much(held: &Self::Held, object: &str) -> bool;
     /// Returns the statements that do what a privilege is for in the name of whoever a view or routine runs as, each with what that is.
     fn through(held: &Self::Held, line: &str) -> Vec<(String, String)>;
     /// Returns what the server's own lists show in a session.
@@ -294,6 +301,25 @@ impl<R: Rules> Kind for Databases<R> {
         let held = server.in_session(&question.session);
         let session = entered(site, question, server, &held, trace)?;
         if trace.is_refused() { Ok(None) } else { Ok(Some(R::shown(&held, &session))) }
+    }
+
+    fn beside_rights(&self, site: Site<'_>) -> Vec<Beside> {
+        let Some(server) = Self::server(site) else { return Vec::new() };
+        let held = server.at(Some(Timestamp::MIN));
+        let is_too_much = |object: &str| R::is_too_much(&held, object);
+        let parts = parts(site.engine().estate().entries(), site.entry());
+        let mut list: Vec<Beside> = parts.iter().flat_map(|part| beside_rights(part, is_too_much)).collect();
+        let objects = parts.iter().flat_map(|part| &part.objects).map(|object| (object.name.value.as_str(), object.name.place));
+        let roles = parts.iter().flat_map(|part| part.accounts.iter().chain(&part.roles));
+        let places: FxHashMap<&str, Place> = objects.chain(roles.map(|role| (role.name.value.as_str(), role.name.place))).collect();
+        let place = |name: &str| places.get(name).copied().unwrap_or(site.entry().id.place);
+        list.extend(R::come_to(&held).into_iter().map(|(object, says)| {
+            let what = format!("what {} comes to in the name of whoever it runs as", visible(&object));
+            Beside { what, says, place: place(&object), is_held: false }
+        }));
+        let told = R::told(&held).into_iter();
+        list.extend(told.map(|(what, name, says)| Beside { what, says, place: place(&name), is_held: true }));
+        list
     }
 
     fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {

@@ -1,6 +1,7 @@
 //! What database servers have in common: which account a person uses, and how a privilege is asked for.
 
 mod alike;
+mod beside;
 pub(crate) mod circles;
 pub(crate) mod followed;
 mod kind;

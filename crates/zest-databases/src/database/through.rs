@@ -1,5 +1,6 @@
 //! Views, routines, triggers and rules that do something in the name of somebody else, and the statements by which they are used.
 
+use std::collections::BTreeSet;
 use std::fmt::Display;
 
 use zest_model::ask::Refusal;
@@ -23,6 +24,29 @@ pub(crate) fn statements<T: Display, N>(
         Err((code, _)) => matches!(code, Refusal::NotDecided | Refusal::StatementUnreadable),
     };
     each.filter(|(statement, _)| does(statement)).collect()
+}
+
+/// Returns of each of some things what its statements come to in the name of somebody else, as a text to be compared: what a check says
+/// that is made in such a name, and what is not known.
+pub(crate) fn come_to<T: Display, N>(
+    things: impl Iterator<Item = (T, Thing)>,
+    needs: impl Fn(&str) -> Result<Needs<N>, (Refusal, String)>,
+    says: impl Fn(&N) -> Vec<String>,
+) -> Vec<(String, String)> {
+    let of = |thing: Thing| {
+        let mut said: BTreeSet<String> = BTreeSet::new();
+        for statement in thing.statements() {
+            match needs(&statement) {
+                Ok(Needs { list, begins: _, undecided, notes }) => {
+                    said.extend(list.iter().flat_map(&says));
+                    said.extend(undecided.into_iter().chain(notes));
+                }
+                Err((_, why)) => drop(said.insert(why)),
+            }
+        }
+        said.into_iter().collect::<Vec<_>>().join("\n")
+    };
+    things.map(|(name, thing)| (name.to_string(), of(thing))).collect()
 }
 
 /// A view, routine or table as statements name it.

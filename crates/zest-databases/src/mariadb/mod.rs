@@ -16,7 +16,7 @@ mod through;
 mod trigger;
 mod written;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -36,7 +36,7 @@ use zest_engine::ways::Way;
 use zest_model::ask::{Answer, Question, Refusal};
 use zest_model::entry::{self, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
-use zest_model::source::{At, Place};
+use zest_model::source::{At, Place, visible};
 
 type Links = DatabaseLinks<written::Written>;
 type Server = database::Server<Mariadb>;
@@ -175,6 +175,34 @@ impl Rules for Mariadb {
         let administered: BTreeSet<&String> = held.memberships.iter().filter(|(_, admin)| **admin).map(|((_, of), _)| of).collect();
         list.extend(administered.into_iter().map(|role| database::question(evaluate::ADMIN_OPTION, &format!("role {role}"))));
         list
+    }
+
+    fn come_to(held: &State) -> Vec<(String, String)> {
+        through::come_to(held)
+    }
+
+    fn told(held: &State) -> Vec<(String, String, String)> {
+        let State { accounts, roles: _, memberships, databases: _, objects: _, grants, has_public: _, not_modelled: _ } = held;
+        let mut told: BTreeMap<String, String> = BTreeMap::new();
+        let mut add = |holder: String, says: String| {
+            let known = told.entry(holder).or_default();
+            known.push_str(&says);
+            known.push('\n');
+        };
+        for (name, account) in accounts {
+            add(name.to_string(), format!("{:?}", Account { limits: BTreeMap::new(), ..account.clone() }));
+        }
+        for ((member, role), admin) in memberships {
+            add(member.to_string(), format!("{role} {admin}"));
+        }
+        for ((holder, scope), Held { privileges, columns, place: _ }) in grants {
+            add(holder.to_string(), format!("{scope}: {privileges} {columns:?}"));
+        }
+        told.into_iter().map(|(name, says)| (format!("what `{}` is and holds", visible(&name)), name, says)).collect()
+    }
+
+    fn is_too_much(_: &State, _: &str) -> bool {
+        false
     }
 
     fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {

@@ -1,11 +1,11 @@
 //! Views that read, and routines and triggers that run, with the rights of their definer.
 
-use super::name::{Class, ObjectName};
+use super::name::{AccountName, Class, ObjectName};
 use super::need::{As, Need};
-use super::state::{Object, State};
+use super::state::{Object, State, View};
 use super::{evaluate, name, statement};
 use crate::database::not_modelled::sort_of;
-use crate::database::through::{Thing, Used, covers, listed, statements};
+use crate::database::through::{self, Thing, Used, covers, listed, statements};
 use zest_model::ask::Question;
 
 /// Returns the statements that do, or could do where not all of it was read, what a privilege is for in the name of the definer of a view
@@ -20,9 +20,27 @@ pub(crate) fn through(state: &State, line: &str) -> Vec<(String, String)> {
         }
         _ => false,
     };
-    let things = state.objects.iter().filter_map(|(name, of)| Some((name, thing(name, of)?)));
     let database = evaluate::only_database(state);
-    statements(things, |statement| statement::needs(state, database, statement), is_it)
+    statements(things(state), |statement| statement::needs(state, database, statement), is_it)
+}
+
+/// Returns of each view, routine and table that does something in a definer's name what is refused in it.
+pub(crate) fn come_to(state: &State) -> Vec<(String, String)> {
+    let nobody = View::of_definer(state, &AccountName::new("", ""));
+    let says = |need: &Need| {
+        let is_in_name = match need.itself() {
+            Need::Table { by, .. } | Need::Routine { by, .. } | Need::InName { by, .. } => *by != As::Caller,
+            _ => false,
+        };
+        let outcome = is_in_name.then(|| need.outcome(state, &nobody));
+        outcome.filter(|outcome| !outcome.passes()).map(|outcome| outcome.text).into_iter().collect()
+    };
+    let database = evaluate::only_database(state);
+    through::come_to(things(state), |statement| statement::needs(state, database, statement), says)
+}
+
+fn things(state: &State) -> impl Iterator<Item = (&ObjectName, Thing)> {
+    state.objects.iter().filter_map(|(name, of)| Some((name, thing(name, of)?)))
 }
 
 /// Returns how something is used that may do more than whoever uses it; nothing where it may not.

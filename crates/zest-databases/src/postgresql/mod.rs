@@ -45,7 +45,7 @@ use zest_engine::ways::Way as WayOn;
 use zest_model::ask::{Answer, Form, Question, Refusal};
 use zest_model::entry::{self, Database, DatabaseGrant, DatabaseRole, System};
 use zest_model::finding::Finding;
-use zest_model::source::{At, Place};
+use zest_model::source::{At, Place, visible};
 
 type Links = DatabaseLinks<written::Written>;
 type Server = database::Server<Postgresql>;
@@ -222,6 +222,34 @@ impl Rules for Postgresql {
             like: None,
         }));
         list
+    }
+
+    fn come_to(held: &Catalog) -> Vec<(String, String)> {
+        through::come_to(held)
+    }
+
+    fn told(held: &Catalog) -> Vec<(String, String, String)> {
+        let State { database: _, roles, objects, defaults: _, settings: _, not_modelled: _ } = held.state();
+        let acl = |acl: &Acl| -> Vec<String> {
+            let one = |(to, by, held): (&Grantee, &str, &Held)| format!("{to} by {by}: {} / {}", held.privileges, held.options);
+            acl.iter().map(one).collect()
+        };
+        let of_object = |object: &Object| {
+            let columns: Vec<(&str, Vec<String>)> = object.columns.iter().map(|column| (column.name.as_str(), acl(&column.acl))).collect();
+            format!("{} {:?} {columns:?}", object.owner, acl(&object.acl))
+        };
+        let of_role = |role: &Role| format!("{:?}", Role { settings: Vec::new(), connection_limit: -1, ..role.clone() });
+        let objects = objects.iter().map(|(name, object)| {
+            let name = name.to_string();
+            (format!("what is held on {}", visible(&name)), name, of_object(object))
+        });
+        let roles = roles.iter().map(|(name, role)| (format!("what `{}` is", visible(name)), name.clone(), of_role(role)));
+        objects.chain(roles).collect()
+    }
+
+    fn is_too_much(held: &Catalog, object: &str) -> bool {
+        let entry = ObjectName::parse(object).and_then(|name| held.state().objects.get(&name));
+        entry.is_some_and(|entry| Privilege::ALL.iter().any(|privilege| which_rows::is_too_much(entry, *privilege)))
     }
 
     fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<Finding>) {

@@ -6,8 +6,9 @@ use super::need::{Demand, Need};
 use super::object::{ObjectName, quoted};
 use super::privilege::Class;
 use super::state::Object;
-use super::{evaluate, statement};
-use crate::database::through::{Thing, Used, covers, listed, statements};
+use super::which_rows::looked_at;
+use super::{evaluate, policy, statement};
+use crate::database::through::{self, Thing, Used, covers, listed, statements};
 use zest_model::ask::Question;
 
 /// Nobody: whatever is checked for another role is checked for somebody else than whoever asks.
@@ -31,8 +32,35 @@ pub(crate) fn through(catalog: &Catalog, line: &str) -> Vec<(String, String)> {
         }
         _ => false,
     };
-    let things = state.objects.iter().filter_map(|(name, of)| Some((name, thing(catalog, name, of)?)));
-    statements(things, |statement| statement::needs(catalog, NOBODY, NOBODY, statement), is_it)
+    statements(things(catalog), |statement| statement::needs(catalog, NOBODY, NOBODY, statement), is_it)
+}
+
+/// Returns of each view, routine and table that does something in somebody else's name what it comes to in that name: what is refused,
+/// and which rows are kept back.
+pub(crate) fn come_to(catalog: &Catalog) -> Vec<(String, String)> {
+    let state = catalog.state();
+    let says = |need: &Need| {
+        let mut said = Vec::new();
+        if need.role() == NOBODY {
+            return said;
+        }
+        let outcome = need.outcome(catalog);
+        said.extend((!outcome.passes()).then_some(outcome.text));
+        if let Need::Object { role, object, demand: Demand::Privilege { any, .. } } = need
+            && let Some(entry) = state.objects.get(object).filter(|entry| policy::binds(catalog, role, entry))
+        {
+            for (acts, part) in any.iter().flat_map(looked_at) {
+                let (permits, restricts) = policy::conditions(catalog, role, entry, *acts, *part);
+                said.push(format!("{object}: {acts:?} {part:?} {permits:?} {restricts:?}"));
+            }
+        }
+        said
+    };
+    through::come_to(things(catalog), |statement| statement::needs(catalog, NOBODY, NOBODY, statement), says)
+}
+
+fn things(catalog: &Catalog) -> impl Iterator<Item = (&ObjectName, Thing)> {
+    catalog.state().objects.iter().filter_map(|(name, of)| Some((name, thing(catalog, name, of)?)))
 }
 
 /// Returns how something is used that may do more than whoever uses it; nothing where it may not.

@@ -146,6 +146,11 @@ impl fmt::Display for Rows {
     }
 }
 
+/// Returns whether what the policies of a table say for a privilege is too much for being asked for one by one.
+pub(crate) fn is_too_much(entry: &Object, privilege: Privilege) -> bool {
+    Rows::told_apart(entry, privilege).iter().any(|rows| rows.which == Which::TooMany)
+}
+
 /// Writes conditions that all hold as one.
 fn together<'c>(conditions: impl Iterator<Item = &'c str>) -> String {
     let all: Vec<String> = conditions.map(|one| in_one_wording(Dialect::Postgresql, one)).collect();

@@ -7,7 +7,7 @@ use jiff::Timestamp;
 
 use super::missing;
 use super::rights::{Action, Opening, Side};
-use super::rules::{Alike, Combining, Kind, Left, Opened, Shown, Site, Through};
+use super::rules::{Alike, Beside, Combining, Kind, Left, Opened, Shown, Site, Through};
 use super::trace::{Stop, Trace};
 use super::ways::Way;
 use crate::engine::Engine;
@@ -149,6 +149,10 @@ impl Kind for Nothing {
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {
         Ok(None)
+    }
+
+    fn beside_rights(&self, _: Site<'_>) -> Vec<Beside> {
+        Vec::new()
     }
 
     fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {

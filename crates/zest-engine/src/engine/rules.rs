@@ -93,6 +93,19 @@ pub struct Shown {
     pub not_known: Vec<String>,
 }
 
+/// What a system keeps that sets of its rights may not tell of, though something hangs on it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Beside {
+    /// What it is: `the query of view fares.cheap`.
+    pub what: String,
+    /// What it says, for comparing.
+    pub says: String,
+    /// Where it is written.
+    pub place: Place,
+    /// Whether it is what somebody holds or is: sets tell of it, unless nobody can use it.
+    pub is_held: bool,
+}
+
 /// A statement that does something in the name of somebody else.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Through {
@@ -219,6 +232,10 @@ pub trait Kind: fmt::Debug + Sync {
     /// # Errors
     /// No such session can be opened.
     fn shown(&self, site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<Option<Shown>, Stop>;
+
+    /// Returns what a system keeps that sets of its rights may not tell of, though something hangs on it: a comparison of rights says where
+    /// it differs.
+    fn beside_rights(&self, site: Site<'_>) -> Vec<Beside>;
 
     /// Returns names that stand for several names of actions of a system, with these: for listings.
     fn collections(&self, site: Site<'_>) -> Vec<(String, Vec<String>)>;

@@ -5,7 +5,9 @@ use serde::{Deserialize, Serialize};
 
 use super::Format;
 use crate::ask::Answer;
-use crate::listing::{Cut, Difference, Effective, ObjectObligations, Outcome, Promised, Readiness, Seen, SessionView, Uncovered, Way};
+use crate::listing::{
+    ChangedBeside, Cut, Difference, Effective, ObjectObligations, Outcome, Promised, Readiness, Seen, SessionView, Uncovered, Way,
+};
 
 /// What somebody may do, as `zest effective` writes it.
 ///
@@ -75,7 +77,7 @@ pub struct Holders {
 /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
 /// let before = Ledger::new().document("rota.toml", &text.replace("mate-1\"] }", "mate-2\"] }")).engine(1)?;
 /// let changed = compare(&before, &engine, "mate-1", &Session::default());
-/// let told = serde_json::to_value(Comparison::new(1, Vec::new(), changed)).expect("it can be written");
+/// let told = serde_json::to_value(Comparison::new(1, Vec::new(), changed, Vec::new())).expect("it can be written");
 /// assert_eq!(told["differences"][0]["gained"][0]["right"]["lines"][0], "plan on shift/early");
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
@@ -90,6 +92,8 @@ pub struct Comparison {
     pub not_compared: Vec<String>,
     /// What each gained and lost; who neither gained nor lost anything is left out.
     pub differences: Vec<Difference>,
+    /// What differs beside that, and no set of rights tells of.
+    pub changed_beside: Vec<ChangedBeside>,
 }
 
 /// What came of recorded expectations, as `zest expectations` writes it.
@@ -413,8 +417,8 @@ impl Holders {
 impl Comparison {
     /// Makes the form of a comparison.
     #[must_use]
-    pub const fn new(compared: usize, not_compared: Vec<String>, differences: Vec<Difference>) -> Self {
-        Self { format: Format, compared, not_compared, differences }
+    pub const fn new(compared: usize, not_compared: Vec<String>, differences: Vec<Difference>, changed_beside: Vec<ChangedBeside>) -> Self {
+        Self { format: Format, compared, not_compared, differences, changed_beside }
     }
 }
 

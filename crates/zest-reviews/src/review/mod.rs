@@ -2,6 +2,7 @@
 
 mod as_of;
 mod between;
+mod changed_beside;
 mod compare;
 mod duties;
 mod effective;
@@ -23,6 +24,7 @@ mod who;
 
 pub use as_of::as_of;
 pub use between::{Between, Kin};
+pub use changed_beside::changed_beside;
 pub use compare::{beside, compare, compare_on};
 pub(crate) use effective::sought_on;
 pub use effective::{Sought, best, effective, means, readable};
@@ -40,6 +42,6 @@ pub use visible::visible;
 pub use who::{Part, Who};
 pub use zest_engine::classes::{Class, Classes, OfClass};
 pub use zest_model::listing::{
-    BestSession, Cause, Difference, Effective, Membership, Moved, ObjectObligations, Opening, Opens, Outcome, Readiness, Refused, Right,
-    Seen, SessionView, Turn, Uncovered,
+    BestSession, Cause, ChangedBeside, Difference, Effective, Membership, Moved, ObjectObligations, Opening, Opens, Outcome, Readiness,
+    Refused, Right, Seen, SessionView, Turn, Uncovered,
 };

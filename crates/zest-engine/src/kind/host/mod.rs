@@ -5,6 +5,7 @@
 //! OpenSSH are told the same (see `configuration`), and judge our answers in the tests.
 
 pub(crate) mod argv;
+mod beside;
 mod configuration;
 mod remedy;
 pub(crate) mod resolve;
@@ -21,7 +22,7 @@ use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, not_stated, person};
 use crate::engine::missing;
 use crate::engine::rights::{Action, Look, Opening, Side};
-use crate::engine::rules::{Alike, Combining, Kind, Left, Opened, Shown, Site, Through, no_statements};
+use crate::engine::rules::{Alike, Beside, Combining, Kind, Left, Opened, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace, Understood};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -176,6 +177,11 @@ impl Kind for Host {
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {
         Ok(None)
+    }
+
+    fn beside_rights(&self, site: Site<'_>) -> Vec<Beside> {
+        let of_this = site.engine.estate.entries().hosts.iter().filter(|host| host.system.value == site.entry().id.value);
+        of_this.flat_map(|host| beside::beside_rights(host)).collect()
     }
 
     fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {

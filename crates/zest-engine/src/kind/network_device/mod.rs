@@ -21,7 +21,7 @@ use jiff::Timestamp;
 
 use crate::engine::missing;
 use crate::engine::rights::{Action, Opening, Side};
-use crate::engine::rules::{Alike, Combining, Kind, Left, Opened, Shown, Site, Through, no_statements};
+use crate::engine::rules::{Alike, Beside, Combining, Kind, Left, Opened, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::Way;
 use crate::engine::{Declared, Estate};
@@ -166,6 +166,10 @@ impl Kind for NetworkDevice {
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {
         Ok(None)
+    }
+
+    fn beside_rights(&self, _: Site<'_>) -> Vec<Beside> {
+        Vec::new()
     }
 
     fn collections(&self, _: Site<'_>) -> Vec<(String, Vec<String>)> {

@@ -26,7 +26,7 @@ use crate::engine::Engine;
 use crate::engine::entry::{accepted, central_is_up, find_user, identity, person};
 use crate::engine::missing;
 use crate::engine::rights::{Opening, Side};
-use crate::engine::rules::{Alike, Combining, Kind, Left, Opened, Shown, Site, Through, no_statements};
+use crate::engine::rules::{Alike, Beside, Combining, Kind, Left, Opened, Shown, Site, Through, no_statements};
 use crate::engine::trace::{Stop, Trace};
 use crate::engine::ways::{Asked, Way};
 use crate::engine::{Declared, Estate};
@@ -35,7 +35,7 @@ use crate::links::{Facts, Party, RoleId, SystemId, UserId};
 use crate::links::{Holder, Resolver, SetId};
 use links::{CHANGE_CREDENTIAL, ServiceLinks};
 use zest_model::ask::{Answer, Change, Fact, Question, Refusal, Session, Stage};
-use zest_model::entry::{Channel, SystemKey};
+use zest_model::entry::{Channel, Resource, SystemKey};
 use zest_model::finding::Finding;
 use zest_model::listing::{Cause, SessionView};
 use zest_model::source::At;
@@ -191,6 +191,16 @@ impl Kind for Service {
 
     fn shown(&self, _: Site<'_>, _: &Question, _: &mut Trace) -> Result<Option<Shown>, Stop> {
         Ok(None)
+    }
+
+    fn beside_rights(&self, site: Site<'_>) -> Vec<Beside> {
+        let of_this = site.engine.estate.entries().services.iter().filter(|service| service.system.value == site.entry().id.value);
+        let secrets = of_this.flat_map(|service| &service.resources).filter_map(|resource| Some((resource, resource.opens.first()?)));
+        let beside = |(resource, first): (&Resource, &At<String>)| {
+            let says = resource.opens.iter().map(|opens| opens.value.as_str()).collect::<Vec<_>>().join(", ");
+            Beside { what: format!("whose credential `{}` is", visible(&resource.path.value)), says, place: first.place, is_held: false }
+        };
+        secrets.map(beside).collect()
     }
 
     fn collections(&self, site: Site<'_>) -> Vec<(String, Vec<String>)> {
