@@ -134,7 +134,7 @@ Compare a ledger with what it was: who gained and who lost what, where, each wit
 
 Not lines of text are compared but rights: every session and every action that either ledger can tell apart. What the ledger was is another \
 folder (--was), or the same folder at a revision of git (--was-at). A right whose obligations or conditions changed is lost as it was, and gained \
-as it is.";
+as it is. What changed and no right tells of, such as the query of a view or what a job runs, is named behind them.";
 
 /// What a comparison stops a pipeline for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]

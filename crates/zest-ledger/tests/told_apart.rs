@@ -5,9 +5,11 @@ use std::collections::BTreeSet;
 
 use fastrand::Rng;
 use zest_ledger::ask::{Question, Refusal, Session, Verdict};
+use zest_ledger::mariadb::{AccountName, Class as MariadbClass, Holder, State as MariadbState, quoted as mariadb_quoted};
 use zest_ledger::postgresql::{Class, ObjectName, State, quoted};
 use zest_ledger::review::{Between, ChangedBeside, Difference, Moved, Subject, beside, changed_beside, compare};
 use zest_ledger::{Engine, Ledger};
+use zest_testkit::databases::mariadb;
 use zest_testkit::databases::postgresql::{Size, estate, random_change, statements};
 use zest_testkit::{questions, seed};
 
@@ -38,7 +40,7 @@ const CLUB: &str = r#"
 users.clerk.proofs = ["password"]
 systems.db.kind = "mariadb"
 [databases.db]
-accounts = { "clerk@localhost" = { member-of = ["desk"] } }
+accounts = { "clerk@localhost" = { member-of = ["desk"] }, "keeper@localhost" = {} }
 roles = { desk = {}, crew = {} }
 [databases.db.objects]
 "table club.t" = { columns = { id = "int" } }
@@ -182,6 +184,12 @@ fn what_somebody_may_beyond_privileges_is_compared_on_mariadb() {
         &[
             Edit("crew = {}", "crew = {}, other = {}", &[], &[]),
             Edit(r#"member-of = ["desk"]"#, r#"member-of = ["desk"], administers = ["crew"]"#, &["admin option on role crew"], &[]),
+            Edit(
+                "[[databases.db.grants]]",
+                "[[databases.db.grants]]\nallow = [\"proxy\"]\non = \"account keeper@localhost\"\nto = [\"clerk@localhost\"]\n[[databases.db.grants]]",
+                &["proxy on account keeper@localhost"],
+                &[],
+            ),
         ],
     );
 }
@@ -451,7 +459,7 @@ rows! {
     }
 }
 
-/// What is edited of a random server.
+/// What is edited of a random PostgreSQL server.
 fn edit(rng: &mut Rng, state: &mut State) -> String {
     let pick = |rng: &mut Rng, list: Vec<String>| rng.choice(list).expect("there is one");
     let roles: Vec<String> = state.roles.keys().filter(|name| *name != "postgres").cloned().collect();
@@ -507,53 +515,133 @@ fn edit(rng: &mut Rng, state: &mut State) -> String {
     format!("{role}, {name}")
 }
 
-/// Whatever is edited of a PostgreSQL server: where a statement of somebody comes out otherwise, a comparison is not silent.
+/// What turns by an edit of a server: who asks what, and whether a comparison of what everybody may says anything.
+struct Turns {
+    turned: usize,
+    beside: usize,
+    silent: usize,
+}
+
+impl Turns {
+    /// Asks everybody's statements of a server before and after an edit; nothing where an edit makes no ledger.
+    fn look(&mut self, people: &[String], [was, is]: [String; 2], asked: &[Question], edited: &str) {
+        let users: String = people.iter().map(|name| format!("users.{name}.proofs = [\"password\"]\n")).collect();
+        let compiled = |document: &str| {
+            let text = format!("{users}\n{}", document.replacen("format = 1", "", 1));
+            Ledger::new().document("db.toml", &text).estate().and_then(Engine::compile).ok()
+        };
+        let (Some(before), Some(after)) = (compiled(&was), compiled(&is)) else { return };
+        let Some(question) = asked.iter().find(|question| before.decide(question).verdict != after.decide(question).verdict) else {
+            return;
+        };
+        self.turned += 1;
+        if people.iter().all(|user| compare(&before, &after, user, &Session::default()).is_empty()) {
+            self.beside += 1;
+            if changed_beside(&before, &after, &[], |_| true).is_empty() {
+                self.silent += 1;
+                println!(
+                    "{edited}: nothing is told, and `{}` of {} turns: {:?}, {:?}",
+                    question.line,
+                    question.user,
+                    before.decide(question).refusal,
+                    after.decide(question).refusal
+                );
+            }
+        }
+    }
+}
+
+/// Whatever is edited of a server: where a statement of somebody comes out otherwise, a comparison is not silent.
 #[test]
 fn a_comparison_is_never_silent_where_an_answer_turns() {
     let first = seed(87_000);
     println!("first seed {first}");
-    let (mut turned, mut beside, mut silent) = (0, 0, 0);
-    for round in 0..questions(20_000).div_ceil(250) as u64 {
+    let plain = |name: &&String| name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_') && !name.is_empty();
+    let mut turns = Turns { turned: 0, beside: 0, silent: 0 };
+    for round in 0..questions(20_000).div_ceil(800) as u64 {
         let seed = first + round;
         let mut rng = Rng::with_seed(seed);
         let was = estate(&mut rng, "db", "", Size { roles: 5, tables: 4, grants: 30 });
         let mut is = was.clone();
-        let edited = edit(&mut rng, &mut is);
+        let edited = format!("seed {seed}, PostgreSQL: {}", edit(&mut rng, &mut is));
         // Everybody who may sign in is somebody.
-        let plain = |name: &&String| name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
-        let people: Vec<&String> = was.roles.iter().filter(|(_, role)| role.login).map(|(name, _)| name).filter(plain).collect();
-        let users: String = people.iter().map(|name| format!("users.{name}.proofs = [\"password\"]\n")).collect();
-        let compiled = |state: &State| {
-            let text = format!("{users}\n{}", state.document("db", None).replacen("format = 1", "", 1));
-            Ledger::new().document("db.toml", &text).estate().and_then(Engine::compile).ok()
-        };
-        // An edit may make a circle of members.
-        let (Some(before), Some(after)) = (compiled(&was), compiled(&is)) else { continue };
+        let people: Vec<String> = was.roles.iter().filter(|(_, role)| role.login).map(|(name, _)| name).filter(plain).cloned().collect();
         let mut asked = statements(&was);
-        asked.extend(
-            was.objects.keys().filter(|name| name.class == Class::Table).map(|name| format!("ALTER TABLE {} ADD COLUMN x int", name.sql())),
-        );
+        let tables = was.objects.keys().filter(|name| name.class == Class::Table);
+        asked.extend(tables.map(|name| format!("ALTER TABLE {} ADD COLUMN x int", name.sql())));
         asked.extend(was.roles.keys().map(|role| format!("REVOKE {} FROM postgres", quoted(role))));
-        let turns = |user: &&&String| {
-            let verdict = |engine: &Engine, statement: &String| engine.decide(&Question::statement(user, "db", statement)).verdict;
-            asked.iter().find(|statement| verdict(&before, statement) != verdict(&after, statement))
-        };
-        let found: Vec<(&String, &String)> = people.iter().filter_map(|user| Some((*user, turns(&user)?))).collect();
-        let Some((user, statement)) = found.first() else { continue };
-        turned += 1;
-        if people.iter().all(|user| compare(&before, &after, user, &Session::default()).is_empty()) {
-            let told = changed_beside(&before, &after, &[], |_| true);
-            if told.is_empty() {
-                silent += 1;
-                println!(
-                    "seed {seed}: {edited}: nothing is told, and `{statement}` of {user} turns: {:?} {:?}",
-                    before.explain(&Question::statement(user, "db", statement)).refusal,
-                    after.explain(&Question::statement(user, "db", statement)).refusal
-                );
+        let of = |user: &String| asked.iter().map(|text| Question::statement(user, "db", text)).collect::<Vec<_>>();
+        let questions: Vec<Question> = people.iter().flat_map(of).collect();
+        turns.look(&people, [was.document("db", None), is.document("db", None)], &questions, &edited);
+
+        let was = mariadb::estate(&mut rng, mariadb::Size { logins: 3, roles: 3, tables: 5, grants: 25 });
+        let mut is = was.clone();
+        let edited = format!("seed {seed}, MariaDB: {}", edit_mariadb(&mut rng, &mut is));
+        let logins: BTreeSet<&String> = was.accounts.keys().map(|account| &account.user).collect();
+        let people: Vec<String> = logins.into_iter().filter(plain).filter(|login| *login != "root").cloned().collect();
+        let mut asked = Vec::new();
+        for (name, object) in &was.objects {
+            let sql = name.sql();
+            match name.class {
+                MariadbClass::Table | MariadbClass::View => {
+                    let column = mariadb_quoted(&object.columns[0].0);
+                    asked.push(format!("SELECT {column} FROM {sql}"));
+                    asked.push(format!("INSERT INTO {sql} ({column}) VALUES (1)"));
+                    asked.push(format!("UPDATE {sql} SET {column} = 1"));
+                    asked.push(format!("DELETE FROM {sql}"));
+                    asked.push(format!("GRANT SELECT ON {sql} TO login_0@'%'"));
+                }
+                MariadbClass::Function => asked.push(format!("SELECT {sql}()")),
+                MariadbClass::Procedure => asked.push(format!("CALL {sql}()")),
             }
-            beside += 1;
         }
+        asked.extend(was.roles.iter().map(|role| format!("REVOKE ADMIN OPTION FOR {} FROM root@localhost", mariadb_quoted(role))));
+        asked.push("SHOW DATABASES".to_owned());
+        asked.push("CREATE USER nobody".to_owned());
+        let from = |question: Question| {
+            let local = Question { session: Session { local: true, ..question.session.clone() }, ..question.clone() };
+            [local, question.from("127.0.0.1".parse().expect("an address"))]
+        };
+        let of = |user: &String| asked.iter().flat_map(|text| from(Question::statement(user, "db", text))).collect::<Vec<_>>();
+        let questions: Vec<Question> = people.iter().flat_map(of).collect();
+        turns.look(&people, [was.document("db", None), is.document("db", None)], &questions, &edited);
     }
+    let Turns { turned, beside, silent } = turns;
     println!("{turned} edits turned an answer, {beside} of them told by no right");
     assert!(silent == 0 && turned > 8, "{silent} silent, {turned} turned");
+}
+
+/// What is edited of a random MariaDB server.
+fn edit_mariadb(rng: &mut Rng, state: &mut MariadbState) -> String {
+    let accounts: Vec<AccountName> = state.accounts.keys().filter(|account| account.user != "root").cloned().collect();
+    let roles: Vec<String> = state.roles.iter().cloned().collect();
+    let account = rng.choice(&accounts).expect("there is one").clone();
+    let role = rng.choice(&roles).expect("there is one").clone();
+    let names: Vec<_> = state.objects.keys().cloned().collect();
+    let name = rng.choice(&names).expect("there is one").clone();
+    let of = state.accounts.get_mut(&account).expect("it is there");
+    let object = state.objects.get_mut(&name).expect("it is there");
+    match rng.u8(0..11) {
+        0 => of.locked = !of.locked,
+        1 => of.expired = !of.expired,
+        2 => of.default_role = if of.default_role.is_some() { None } else { Some(role.clone()) },
+        3 | 4 => {
+            let key = (Holder::Account(account.clone()), role.clone());
+            match state.memberships.remove(&key) {
+                Some(true) => {}
+                Some(false) => drop(state.memberships.insert(key, true)),
+                None => drop(state.memberships.insert(key, rng.bool())),
+            }
+        }
+        5 => object.runs_as_owner = !object.runs_as_owner,
+        6 => object.definer = object.definer.is_some().then(|| account.clone()),
+        7 => drop(object.triggers.pop_first()),
+        _ => {
+            let change = mariadb::random_change(rng, state);
+            let edited = format!("{change:?}");
+            state.change(&change);
+            return edited;
+        }
+    }
+    format!("{account}, {role}, {name}")
 }

@@ -1,6 +1,6 @@
 //! What is looked for: a line, a statement, or whatever a pattern takes.
 
-use zest_ledger::ask::{Form, GateOutcome, Refusal, Session};
+use zest_ledger::ask::{Form, GateOutcome, Session};
 use zest_ledger::review::{Sought, readable};
 use zest_ledger::source::visible;
 use zest_ledger::{Engine, Question};
@@ -38,23 +38,6 @@ pub(super) fn not_known(engine: &Engine, system: &str, sought: Sought<'_>, sessi
         let mut question = Question::in_session(&user.id.value, system, line, session.clone());
         question.form = form;
         let gates = engine.explain(&question).gates;
-        gates.into_iter().find(|gate| matches!(gate.outcome, GateOutcome::Refuses(code) if is_unknown(code))).map(|gate| gate.text)
+        gates.into_iter().find(|gate| matches!(gate.outcome, GateOutcome::Refuses(code) if code.is_about_line())).map(|gate| gate.text)
     })
-}
-
-/// Whether a refusal says that a line is no line of the system's.
-const fn is_unknown(code: Refusal) -> bool {
-    matches!(
-        code,
-        Refusal::LineUnreadable
-            | Refusal::UnknownCommand
-            | Refusal::IncompleteCommand
-            | Refusal::AmbiguousAbbreviation
-            | Refusal::StatementUnreadable
-            | Refusal::UnknownObject
-            | Refusal::PrivilegeMisapplied
-            | Refusal::ProgramNotFull
-            | Refusal::ActionUnreadable
-            | Refusal::UnknownOperation
-    )
 }

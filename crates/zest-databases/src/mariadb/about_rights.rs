@@ -236,7 +236,7 @@ pub(crate) fn needs(state: &State, text: &str) -> Option<Needs<Need>> {
             list.push(Need::PassOn { scope, privileges: privileges.unwrap_or(all), columns });
             grantees.checks(state, &mut list, &mut undecided);
         }
-        About::Proxy(of) => list.extend(of.account().map(|of| Need::Proxy { of })),
+        About::Proxy(of) => list.extend(of.account().map(|of| Need::Proxy { of, to_pass_on: true })),
         About::Membership { roles, members, is_grant } => {
             for role in roles {
                 list.push(Need::Admin { role: role.clone() });

@@ -291,6 +291,9 @@ pub(crate) fn only_database(state: &State) -> Option<&str> {
 /// What else is asked for like a privilege: whether the membership of a role may be passed on.
 pub(crate) const ADMIN_OPTION: &str = "admin option";
 
+/// The one right on an account: to sign in as oneself, and be somebody else.
+pub(crate) const PROXY: &str = "proxy";
+
 /// Returns the checks that the server makes, in order.
 pub(crate) fn wanted(state: &State, question: &Question) -> Result<Needs<Need>, (Refusal, String)> {
     if question.form == Form::Statement {
@@ -329,6 +332,13 @@ pub(crate) fn wanted(state: &State, question: &Question) -> Result<Needs<Need>, 
         (Refusal::UnknownObject, format!("`{}` is not in the inventory of this server{near}", visible(&asked.on)))
     };
     let Some(scope) = scope else { return Err(unknown()) };
+    if let Scope::Proxy(of) = &scope {
+        if asked.privilege != PROXY || !asked.columns.is_empty() {
+            let why = format!("`{}` is not a privilege on an account; there is `{PROXY}` alone", visible(&asked.privilege));
+            return Err((Refusal::PrivilegeMisapplied, why));
+        }
+        return Ok(vec![Need::Proxy { of: of.clone(), to_pass_on: asked.pass_on }].into());
+    }
     let level = if asked.columns.is_empty() { super::document::level_of(&scope) } else { Level::Column };
     let Some(privilege) = Privilege::from_word(&asked.privilege).filter(|p| level.applicable().contains(*p)) else {
         return Err((
@@ -340,7 +350,8 @@ pub(crate) fn wanted(state: &State, question: &Question) -> Result<Needs<Need>, 
         return Ok(vec![Need::PassOn { scope, privileges: privilege.only(), columns: asked.columns }].into());
     }
     Ok(vec![match &scope {
-        Scope::Everything | Scope::Proxy(_) => Need::Global { any: privilege.only() },
+        Scope::Proxy(of) => Need::Proxy { of: of.clone(), to_pass_on: asked.pass_on },
+        Scope::Everything => Need::Global { any: privilege.only() },
         Scope::Databases(_) => {
             let name = asked.on.trim_start_matches("database ").trim().trim_matches('"').to_owned();
             if !state.databases.contains(&name) {

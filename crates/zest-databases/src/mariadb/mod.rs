@@ -172,6 +172,10 @@ impl Rules for Mariadb {
                 list.extend(database::questions(privilege.word(), columns, &scope.to_string()));
             }
         }
+        let proxied: BTreeSet<&Scope> =
+            held.grants.keys().map(|(_, scope)| scope).filter(|scope| matches!(scope, Scope::Proxy(_))).collect();
+        let no_columns = || std::iter::empty::<&String>();
+        list.extend(proxied.into_iter().flat_map(|scope| database::questions(evaluate::PROXY, no_columns(), &scope.to_string())));
         let administered: BTreeSet<&String> = held.memberships.iter().filter(|(_, admin)| **admin).map(|((_, of), _)| of).collect();
         list.extend(administered.into_iter().map(|role| database::question(evaluate::ADMIN_OPTION, &format!("role {role}"))));
         list

@@ -2,7 +2,7 @@
 
 use super::name::{AccountName, Class, Holder, ObjectName, Scope};
 use super::privilege::{Level, Privilege, Privileges};
-use super::state::{Source, State, View};
+use super::state::{Held, Source, State, View};
 use super::written::Taken;
 use crate::database::{On, Outcome};
 use zest_model::ask::Refusal;
@@ -74,8 +74,8 @@ pub(crate) enum Need {
     OwnTable { database: String, name: String, privilege: Privilege },
     /// To make something in an account's name.
     Definer { account: AccountName },
-    /// To let others sign in as an account.
-    Proxy { of: AccountName },
+    /// To sign in and be an account, or to let others do so.
+    Proxy { of: AccountName, to_pass_on: bool },
     /// That an account was granted a role.
     HoldsRole { account: AccountName, role: String },
     /// A check in a session whose active role is another one by then.
@@ -590,16 +590,18 @@ impl Need {
                     ),
                 }
             }
-            Self::Proxy { of } => {
+            Self::Proxy { of, to_pass_on } => {
                 let shown = who(&As::Caller);
                 let (own, named) = (session.account(), visible(&of.to_string()));
                 let is_own = own.user == of.user && own.host.eq_ignore_ascii_case(&of.host);
                 let holder = Holder::Account(own.clone());
-                let may_pass_on = |scope: &Scope| matches!(scope, Scope::Proxy(account) if account == of || account.user.is_empty() && account.host == "%");
-                let granted =
-                    state.held_by(&holder).any(|((_, scope), held)| may_pass_on(scope) && held.privileges.contains(Privilege::GrantOption));
-                if is_own || granted {
-                    return Outcome { refusal: None, text: format!("`{shown}` may let others sign in as `{named}`"), place: None };
+                let is_it = |scope: &Scope| matches!(scope, Scope::Proxy(account) if account == of || account.user.is_empty() && account.host == "%");
+                let is_enough = |held: &Held| !to_pass_on || held.privileges.contains(Privilege::GrantOption);
+                let granted = state.held_by(&holder).find(|((_, scope), held)| is_it(scope) && is_enough(held));
+                let what = if *to_pass_on { "let others sign in" } else { "sign in" };
+                if is_own || granted.is_some() {
+                    let place = granted.and_then(|(_, held)| held.place);
+                    return Outcome { refusal: None, text: format!("`{shown}` may {what} as `{named}`"), place };
                 }
                 if own.user == "root" {
                     return fail(
@@ -607,7 +609,8 @@ impl Need {
                         format!("whether `{shown}` is the account that the server's own set-up lets be anybody"),
                     );
                 }
-                fail(Refusal::NoGrantOption, format!("`{shown}` may not let others sign in as `{named}`"))
+                let refusal = if *to_pass_on { Refusal::NoGrantOption } else { Refusal::NoPrivilege };
+                fail(refusal, format!("`{shown}` may not {what} as `{named}`"))
             }
             Self::HoldsRole { account, role } => {
                 let named = visible(&account.to_string());

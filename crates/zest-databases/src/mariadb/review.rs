@@ -6,6 +6,7 @@ use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
 use super::broad::Broad;
+use super::evaluate::PROXY;
 use super::{AccountName, Holder, Scope, Server};
 use crate::database::review::{no_use, nobody_uses, over};
 use zest_engine::Engine;
@@ -27,7 +28,11 @@ fn oddities(engine: &Engine, server: &Server, findings: &mut Vec<Finding>) {
     for ((holder, scope), held) in &state.grants {
         let Some(at) = held.place else { continue };
         let (shown, on) = (visible(&holder.to_string()), visible(&scope.to_string()));
-        let what = if held.privileges.is_empty() { "privileges on columns".to_owned() } else { held.privileges.to_string() };
+        let what = match scope {
+            Scope::Proxy(_) => PROXY.to_owned(),
+            _ if held.privileges.is_empty() => "privileges on columns".to_owned(),
+            _ => held.privileges.to_string(),
+        };
         match holder {
             Holder::Public => findings.push(
                 Finding::new(Code::PublicGrant, format!("everybody holds {what} on `{on}`, also accounts that are made later"))

@@ -114,6 +114,29 @@ macro_rules! refusals {
             pub const fn names_nothing(self) -> bool {
                 matches!(self, Self::UnknownSystem | Self::UnknownRole | Self::UnknownMode)
             }
+            /// Returns whether it says that a line is none that the system knows, whoever asks.
+            ///
+            /// # Example
+            /// ```
+            /// use zest_ledger::ask::Refusal;
+            /// assert!(Refusal::UnknownCommand.is_about_line() && !Refusal::DeniedByRule.is_about_line());
+            /// ```
+            #[must_use]
+            pub const fn is_about_line(self) -> bool {
+                matches!(
+                    self,
+                    Self::LineUnreadable
+                        | Self::UnknownCommand
+                        | Self::IncompleteCommand
+                        | Self::AmbiguousAbbreviation
+                        | Self::StatementUnreadable
+                        | Self::UnknownObject
+                        | Self::PrivilegeMisapplied
+                        | Self::ProgramNotFull
+                        | Self::ActionUnreadable
+                        | Self::UnknownOperation
+                )
+            }
             /// Returns what the code means.
             #[must_use]
             pub fn description(self) -> String {
