@@ -7,7 +7,9 @@ use fastrand::Rng;
 use zest_ledger::ask::{Question, Refusal, Session, Verdict};
 use zest_ledger::mariadb::{AccountName, Class as MariadbClass, Holder, State as MariadbState, quoted as mariadb_quoted};
 use zest_ledger::postgresql::{Class, ObjectName, State, quoted};
-use zest_ledger::review::{Between, ChangedBeside, Difference, Moved, Subject, beside, changed_beside, compare};
+use zest_ledger::review::{
+    Between, ChangedBeside, Difference, Membership, Moved, Right, Subject, beside, changed_beside, compare, effective,
+};
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::databases::mariadb;
 use zest_testkit::databases::postgresql::{Size, estate, random_change, statements};
@@ -456,6 +458,32 @@ rows! {
         "root" "select on table s.\"x for every row\"" => None;
         "clerk" "select on table s.\"x for every row\"" => NO_PRIVILEGE;
         "root" "select on table s.\"x for every row\" for every row" => None;
+    }
+}
+
+/// Of policies that are too many nothing is decided but for whom they do not bind, and a comparison names the one that changed.
+#[test]
+fn policies_that_are_too_many_are_not_told_apart() {
+    for (count, word) in [(300, ""), (90, ", restrictive = true")] {
+        let policy = |number: usize| {
+            let word = if number % 2 == 0 { word } else { "" };
+            format!("p{number} = {{ using = \"id = {number}\"{word} }}")
+        };
+        let policies: Vec<String> = (0..count).map(policy).collect();
+        let ledger = ASKED.replace("POLICIES", &format!("row-security = true, policies = {{ {} }}", policies.join(", ")));
+        let (before, after) = (engine(&ledger), engine(&ledger.replace("\"id = 7\"", "\"id = 7000\"")));
+        let asked = |user: &str, end: &str| {
+            let line = format!("select on table s.t for {end}");
+            before.decide(&Question::new(user, "db", &line)).refusal
+        };
+        assert_eq!(asked("clerk", "the rows that its policies tell apart"), NOT_DECIDED);
+        assert_eq!(asked("root", "the rows that its policies tell apart"), None);
+        assert_eq!(asked("clerk", "every row"), WITHHELD);
+        let listed = effective(&before, "clerk", Some("db"), &Session::default()).expect("the user is known");
+        let open = |right: &Right| right.allowed == Membership::NotDecided && right.on.iter().any(|on| on.ends_with("tell apart"));
+        assert!(listed[0].rights.iter().any(open), "{listed:#?}");
+        let named: Vec<String> = changed_beside(&before, &after, &[], |_| true).into_iter().map(|one| one.what).collect();
+        assert_eq!(named, ["policy `p7` of table s.t"]);
     }
 }
 

@@ -12,8 +12,8 @@ pub(super) fn beside_rights(part: &Database, is_too_much: impl Fn(&str) -> bool)
     accounts.iter().chain(roles).for_each(|role| of_role(&mut list, role));
     for object in objects {
         of_object(&mut list, object);
-        let policies = object.policies.iter().flatten().filter(|_| is_too_much(&object.name.value));
-        policies.for_each(|policy| of_policy(&mut list, &object.name.value, policy));
+        let policies = object.policies.as_ref().filter(|_| is_too_much(&object.name.value));
+        policies.into_iter().flatten().for_each(|policy| of_policy(&mut list, &object.name.value, policy));
     }
     default_grants.iter().for_each(|grant| of_new_objects(&mut list, grant));
     list.found

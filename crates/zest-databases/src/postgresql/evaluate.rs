@@ -124,8 +124,9 @@ pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing
     if asked.privilege == ADMIN_OPTION {
         return admin_option(catalog, &asked, standing).map(|need| vec![need].into());
     }
-    let is_there = ObjectName::parse(&asked.on).is_some_and(|name| catalog.object(&name).is_some());
-    let (on, rows) = match Rows::read(&asked.on).filter(|_| !is_there) {
+    // An object may be called like that.
+    let is_there = || ObjectName::parse(&asked.on).is_some_and(|name| catalog.object(&name).is_some());
+    let (on, rows) = match Rows::read(&asked.on).filter(|_| !is_there()) {
         Some((on, rows)) => (on, Some(rows)),
         None => (&*asked.on, None),
     };
