@@ -466,7 +466,7 @@ rows! {
 fn policies_that_are_too_many_are_not_told_apart() {
     for (count, word) in [(300, ""), (90, ", restrictive = true")] {
         let policy = |number: usize| {
-            let word = if number % 2 == 0 { word } else { "" };
+            let word = if number.is_multiple_of(2) { word } else { "" };
             format!("p{number} = {{ using = \"id = {number}\"{word} }}")
         };
         let policies: Vec<String> = (0..count).map(policy).collect();
@@ -586,7 +586,7 @@ fn a_comparison_is_never_silent_where_an_answer_turns() {
     println!("first seed {first}");
     let plain = |name: &&String| name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_') && !name.is_empty();
     let mut turns = Turns { turned: 0, beside: 0, silent: 0 };
-    for round in 0..questions(20_000).div_ceil(800) as u64 {
+    for round in 0..questions(20_000).div_ceil(500) as u64 {
         let seed = first + round;
         let mut rng = Rng::with_seed(seed);
         let was = estate(&mut rng, "db", "", Size { roles: 5, tables: 4, grants: 30 });
@@ -636,7 +636,7 @@ fn a_comparison_is_never_silent_where_an_answer_turns() {
     }
     let Turns { turned, beside, silent } = turns;
     println!("{turned} edits turned an answer, {beside} of them told by no right");
-    assert!(silent == 0 && turned > 8, "{silent} silent, {turned} turned");
+    assert!(silent == 0 && turned > 12, "{silent} silent, {turned} turned");
 }
 
 /// What is edited of a random MariaDB server.
