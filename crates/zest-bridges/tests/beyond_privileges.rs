@@ -119,7 +119,7 @@ fn the_server_agrees_on_which_rows_policies_keep_back() {
     let (mut passed, mut kept) = (0, 0);
     in_database(&server, "which_rows", |session| {
         sql(session, BEGIN);
-        for round in 0..wanted_checks() / 1375 {
+        for round in 0..wanted_checks() / 2750 {
             let mut rng = Rng::with_seed(first + round);
             let made = policies(&mut rng);
             sql(session, &made);
@@ -162,7 +162,7 @@ fn the_server_agrees_on_which_rows_policies_keep_back() {
         }
     });
     println!("rows of {passed} questions pass, some of {kept} are kept back");
-    assert!(passed > 2_000 && kept > 2_000, "{passed}, {kept}");
+    assert!(passed > 1_500 && kept > 1_500, "{passed}, {kept}");
 }
 
 const STRONG: &str = "

@@ -47,6 +47,17 @@ const CASES: &[Case] = &[
         ..CASE
     },
     Case {
+        title: "Rows that a policy keeps back",
+        text: "At a counter everybody reads the shifts, and row security shows each the own ones. Which rows are meant is asked along: \
+               every row, those of a condition, or new ones (`for every new row`, `for new rows where …`).",
+        asked: &[
+            (&["purser-1", "--on", "ticketing", "select on table sales.shift for every row"], Some("rows-withheld")),
+            (&["purser-1", "--on", "ticketing", "select on table sales.shift for rows where clerk = current_user"], None),
+            (&["db-lead", "--on", "ticketing", "--role", "ticketing-owner", "select on table sales.shift for every row"], None),
+        ],
+        ..CASE
+    },
+    Case {
         title: "A chain of grant options",
         text: "Voyage planners may pass on what they hold on delays, and gave UPDATE to the pursers. A purser holds it through the planners.",
         asked: &[(&["purser-1", "--on", "ticketing", "--sql", "update voyages.delay set minutes = 5"], None)],

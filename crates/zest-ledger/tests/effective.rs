@@ -192,6 +192,6 @@ grants = [
     };
     // Of what can be active in a session, the superuser as such comes first.
     assert_eq!(through("boss", "table s.t")[0], "`boss` is a superuser, which passes every check");
-    assert_eq!(through("boss", "table s.t")[1], "`keeper` owns table s.t …");
+    assert_eq!(through("boss", "table s.t")[1], "`keeper` owns table s.t and so holds …");
     assert_eq!(through("clerk", "table s.t")[0], "through `reader`, given by `keeper`");
 }

@@ -165,8 +165,10 @@ fn of_one_class(list: &[String]) -> Vec<String> {
 
 /// Names with commas between; of very many only the first.
 fn names(list: &[String]) -> String {
-    let shown: Vec<String> = list.iter().take(MAX_NAMES).map(|name| visible(name)).collect();
-    let more = list.len().saturating_sub(MAX_NAMES);
+    // To say that there is one more takes as much room as to name it.
+    let told = if list.len() == MAX_NAMES + 1 { list.len() } else { MAX_NAMES };
+    let shown: Vec<String> = list.iter().take(told).map(|name| visible(name)).collect();
+    let more = list.len().saturating_sub(told);
     let more = if more == 0 { String::new() } else { format!(", and {more} more") };
     format!("{}{more}", shown.join(", "))
 }

@@ -165,7 +165,7 @@ impl Need {
                             let text = if catalog.state().is_superuser(role) {
                                 format!("`{shown}` is a superuser, which passes every check (ownership of {name})")
                             } else if owner == *role {
-                                format!("`{shown}` owns {name}")
+                                format!("`{shown}` owns {name} and so holds an owner's rights")
                             } else {
                                 format!("`{shown}` holds ownership of {name} as the owner does, through `{}`", visible(&owner))
                             };
