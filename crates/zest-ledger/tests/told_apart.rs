@@ -279,6 +279,19 @@ fn what_no_right_tells_of_is_named_where_it_differs() {
             "accounts = { clerk = { settings = []",
             &["the settings of `clerk` is gone"],
         ),
+        // Of what is new, or gone, as a whole no part is told.
+        ("\"view s.v\" =", "\"table s.new\" = { columns = { id = \"integer\" } }\n\"view s.v\" =", &["table s.new is new"]),
+        (
+            "roles = { keeper = {}, other = {} }",
+            "roles = { keeper = {}, other = {}, more = { settings = [\"search_path=s\"] } }",
+            &["`more` is new"],
+        ),
+        ("jobs.read =", "jobs.more = { runs-as = \"gauge\", line = \"/opt/more\" }\njobs.read =", &["job `more` is new"]),
+        (
+            "systems.rota.kind",
+            "systems.more.kind = \"postgresql\"\n[databases.more.objects.\"table public.t\"]\ncolumns = { id = \"integer\" }\n[systems.rota]\nkind",
+            &["the system is new"],
+        ),
         ("connection-limit = 3", "connection-limit = 0", &["how many sessions of `clerk` there may be"]),
         ("settings = [\"search_path=s\"]\ndefault", "settings = [\"search_path=public\"]\ndefault", &["the settings of the database"]),
         (

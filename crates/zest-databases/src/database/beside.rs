@@ -2,7 +2,7 @@
 
 use zest_engine::rules::Beside;
 use zest_model::entry::{Database, DatabaseGrant, DatabaseObject, DatabasePolicy, DatabaseRole};
-use zest_model::source::{At, visible};
+use zest_model::source::{At, Place, visible};
 
 /// Returns it for one part of a server; `is_too_much` says of which objects the policies are too many for being told apart in sets.
 pub(super) fn beside_rights(part: &Database, is_too_much: impl Fn(&str) -> bool) -> Vec<Beside> {
@@ -15,6 +15,7 @@ pub(super) fn beside_rights(part: &Database, is_too_much: impl Fn(&str) -> bool)
         let policies = object.policies.as_ref().filter(|_| is_too_much(&object.name.value));
         policies.into_iter().flatten().for_each(|policy| of_policy(&mut list, &object.name.value, policy));
     }
+    list.of.clear();
     default_grants.iter().for_each(|grant| of_new_objects(&mut list, grant));
     list.found
 }
@@ -22,17 +23,29 @@ pub(super) fn beside_rights(part: &Database, is_too_much: impl Fn(&str) -> bool)
 #[derive(Default)]
 struct List {
     found: Vec<Beside>,
+    /// What is looked at: an object, account or role; nothing for the server.
+    of: String,
 }
 
 impl List {
+    fn add(&mut self, what: String, says: String, place: Place) {
+        self.found.push(Beside { of: self.of.clone(), what, says, place, is_held: false });
+    }
+
+    /// Goes on with an object, account or role.
+    fn begin(&mut self, of: &str, place: Place) {
+        of.clone_into(&mut self.of);
+        self.found.push(Beside::whole(of, place, true));
+    }
+
     fn one(&mut self, what: String, text: &At<String>) {
-        self.found.push(Beside { what, says: text.value.clone(), place: text.place, is_held: false });
+        self.add(what, text.value.clone(), text.place);
     }
 
     fn texts(&mut self, what: &str, all: &[At<String>]) {
         let Some(first) = all.first() else { return };
         let says = all.iter().map(|text| text.value.as_str()).collect::<Vec<_>>().join("\n");
-        self.found.push(Beside { what: what.to_owned(), says, place: first.place, is_held: false });
+        self.add(what.to_owned(), says, first.place);
     }
 }
 
@@ -57,15 +70,17 @@ fn of_role(list: &mut List, role: &DatabaseRole) {
         not_modelled: _,
         more: _,
     } = role;
-    let whose = format!("of `{}`", visible(&name.value));
+    let shown = format!("`{}`", visible(&name.value));
+    list.begin(&shown, name.place);
+    let whose = format!("of {shown}");
     list.texts(&format!("the settings {whose}"), settings);
     if let Some(limit) = connection_limit {
         let says = limit.value.to_string();
-        list.found.push(Beside { what: format!("how many sessions {whose} there may be"), says, place: limit.place, is_held: false });
+        list.add(format!("how many sessions {whose} there may be"), says, limit.place);
     }
     for (limit, most) in limits {
         let what = format!("the limit `{}` {whose}", visible(&limit.value));
-        list.found.push(Beside { what, says: most.value.to_string(), place: most.place, is_held: false });
+        list.add(what, most.value.to_string(), most.place);
     }
 }
 
@@ -96,6 +111,7 @@ fn of_object(list: &mut List, object: &DatabaseObject) {
         more: _,
     } = object;
     let on = visible(&name.value);
+    list.begin(&on, name.place);
     // What it does is done in the name of the owner, or of the definer.
     let is_run = query.is_some() || body.is_some() || !rules.is_empty();
     for (what, text) in [
@@ -111,12 +127,7 @@ fn of_object(list: &mut List, object: &DatabaseObject) {
         text.iter().for_each(|text| list.one(format!("{what} of {on}"), text));
     }
     if let Some(whose) = runs_as {
-        list.found.push(Beside {
-            what: format!("with whose rights {on} runs"),
-            says: whose.value.word().to_owned(),
-            place: whose.place,
-            is_held: false,
-        });
+        list.add(format!("with whose rights {on} runs"), whose.value.word().to_owned(), whose.place);
     }
     for (what, all) in [("column", columns), ("default", defaults), ("trigger", triggers), ("rule", rules), ("check", checks)] {
         // A column without a type says nothing.
@@ -135,12 +146,7 @@ fn of_policy(list: &mut List, on: &str, policy: &DatabasePolicy) {
     let to = to.iter().map(|role| role.value.as_str()).collect::<Vec<_>>().join(", ");
     let is_restrictive = restrictive.as_ref().is_some_and(|restrictive| restrictive.value);
     let says = format!("{acts:?}\n{to}\n{}\n{}\n{is_restrictive}", text(using), text(check));
-    list.found.push(Beside {
-        what: format!("policy `{}` of {}", visible(&name.value), visible(on)),
-        says,
-        place: name.place,
-        is_held: false,
-    });
+    list.add(format!("policy `{}` of {}", visible(&name.value), visible(on)), says, name.place);
 }
 
 fn of_new_objects(list: &mut List, grant: &DatabaseGrant) {
@@ -173,5 +179,5 @@ fn of_new_objects(list: &mut List, grant: &DatabaseGrant) {
         until.as_ref().map(|until| until.value),
     );
     let whose = creator.as_ref().map_or_else(|| "everybody".to_owned(), |creator| format!("`{}`", visible(&creator.value)));
-    list.found.push(Beside { what: format!("what is granted on objects that {whose} makes"), says, place: *place, is_held: false });
+    list.add(format!("what is granted on objects that {whose} makes"), says, *place);
 }

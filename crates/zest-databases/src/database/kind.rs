@@ -315,10 +315,15 @@ impl<R: Rules> Kind for Databases<R> {
         let place = |name: &str| places.get(name).copied().unwrap_or(site.entry().id.place);
         list.extend(R::come_to(&held).into_iter().map(|(object, says)| {
             let what = format!("what {} comes to in the name of whoever it runs as", visible(&object));
-            Beside { what, says, place: place(&object), is_held: false }
+            Beside { of: visible(&object), what, says, place: place(&object), is_held: false }
         }));
-        let told = R::told(&held).into_iter();
-        list.extend(told.map(|(what, name, says)| Beside { what, says, place: place(&name), is_held: true }));
+        let roles = parts.iter().flat_map(|part| part.accounts.iter().chain(&part.roles)).map(|role| role.name.value.as_str());
+        let roles: FxHashSet<&str> = roles.collect();
+        list.extend(R::told(&held).into_iter().map(|(what, name, says)| {
+            let shown = visible(&name);
+            let of = if roles.contains(name.as_str()) { format!("`{shown}`") } else { shown };
+            Beside { of, what, says, place: place(&name), is_held: true }
+        }));
         list
     }
 

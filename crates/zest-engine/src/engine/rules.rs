@@ -96,6 +96,8 @@ pub struct Shown {
 /// What a system keeps that sets of its rights may not tell of, though something hangs on it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Beside {
+    /// The object, account or job that it is about; empty for the system itself. Of what is new, or gone, as a whole only that is told.
+    pub of: String,
     /// What it is: `the query of view fares.cheap`.
     pub what: String,
     /// What it says, for comparing.
@@ -104,6 +106,14 @@ pub struct Beside {
     pub place: Place,
     /// Whether it is what somebody holds or is: sets tell of it, unless nobody can use it.
     pub is_held: bool,
+}
+
+impl Beside {
+    /// Says that something is there.
+    #[must_use]
+    pub fn whole(of: &str, place: Place, is_held: bool) -> Self {
+        Self { of: of.to_owned(), what: of.to_owned(), says: String::new(), place, is_held }
+    }
 }
 
 /// A statement that does something in the name of somebody else.

@@ -1,14 +1,18 @@
 //! What differs between two ledgers and no set of rights tells of.
 
-use rustc_hash::FxHashMap;
+use std::collections::VecDeque;
+
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::compare::systems;
 use zest_engine::Engine;
-use zest_engine::rules::Beside;
+use zest_engine::rules::{Beside, Site};
 use zest_model::listing::{ChangedBeside, Difference};
+use zest_model::source::Place;
 
 /// Returns what differs between two ledgers on some systems and no set of rights tells of: what something does, and on systems where nobody
-/// gained or lost anything (the differences that were found) also what is held that nobody can use.
+/// gained or lost anything (the differences that were found) also what is held that nobody can use. Of
+/// what is new, or gone, as a whole no part is told.
 ///
 /// # Example
 /// ```
@@ -28,30 +32,46 @@ use zest_model::listing::{ChangedBeside, Difference};
 pub fn changed_beside(before: &Engine, after: &Engine, differences: &[Difference], is_meant: impl Fn(&str) -> bool) -> Vec<ChangedBeside> {
     let mut list = Vec::new();
     for system in systems(before, after).into_iter().filter(|name| is_meant(name)) {
-        let is_told = differences.iter().any(|one| one.systems.iter().any(|name| name == system));
-        let of = |engine: &Engine| {
-            let mut all = engine.site(system).map_or_else(Vec::new, |site| site.kind().beside_rights(site));
-            all.retain(|one| !(is_told && one.is_held));
-            all
+        let located = |engine: &Engine, place: Option<Place>| place.map(|place| engine.estate().sources().locate(place));
+        let mut add = |what: String, was: Option<Place>, is: Option<Place>| {
+            let (was, is) = (located(before, was), located(after, is));
+            list.push(ChangedBeside { system: system.to_owned(), what, was, is, more: zest_model::More });
         };
-        let (mut gone, mut new) = (of(before), of(after));
+        let (mut gone, mut new) = match (before.site(system), after.site(system)) {
+            (Some(old), Some(new)) => (old.kind().beside_rights(old), new.kind().beside_rights(new)),
+            // All of it is there in one of them only.
+            (old, new) => {
+                let place = |site: Option<Site<'_>>| site.map(|site| site.entry().id.place);
+                add("the system".to_owned(), place(old), place(new));
+                continue;
+            }
+        };
+        let names = |all: &[Beside]| -> FxHashSet<String> { all.iter().map(|one| one.of.clone()).collect() };
+        let (old_names, new_names) = (names(&gone), names(&new));
         // What is there several times, such as grants on objects to come, is the same as often as it is there.
         let mut known: FxHashMap<(String, String), usize> = FxHashMap::default();
         gone.iter().for_each(|one| *known.entry(key(one)).or_default() += 1);
         new.retain(|one| !is_taken(&mut known, one));
         gone.retain(|one| is_taken(&mut known, one));
-        let change = |what: String, was: Option<Beside>, is: Option<Beside>| ChangedBeside {
-            system: system.to_owned(),
-            what,
-            was: was.map(|one| before.estate().sources().locate(one.place)),
-            is: is.map(|one| after.estate().sources().locate(one.place)),
-            more: zest_model::More,
+        let is_told = differences.iter().any(|one| one.systems.iter().any(|name| name == system));
+        let counts = |one: &Beside, there: &FxHashSet<String>| {
+            let is_whole = one.of == one.what || one.of.is_empty() || there.contains(&one.of);
+            is_whole && !(is_told && one.is_held)
         };
+        new.retain(|one| counts(one, &old_names));
+        gone.retain(|one| counts(one, &new_names));
+        let mut places: FxHashMap<String, VecDeque<Place>> = FxHashMap::default();
+        gone.iter().for_each(|one| places.entry(one.what.clone()).or_default().push_back(one.place));
         for one in new {
-            let was = gone.iter().position(|other| other.what == one.what).map(|at| gone.remove(at));
-            list.push(change(one.what.clone(), was, Some(one)));
+            let was = places.get_mut(&one.what).and_then(VecDeque::pop_front);
+            add(one.what, was, Some(one.place));
         }
-        list.extend(gone.into_iter().map(|one| change(one.what.clone(), Some(one), None)));
+        for one in gone {
+            // The first of a name stand for what is written otherwise now.
+            if places.get(&one.what).is_some_and(|left| left.contains(&one.place)) {
+                add(one.what, Some(one.place), None);
+            }
+        }
     }
     list
 }

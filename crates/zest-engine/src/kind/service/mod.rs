@@ -198,7 +198,13 @@ impl Kind for Service {
         let secrets = of_this.flat_map(|service| &service.resources).filter_map(|resource| Some((resource, resource.opens.first()?)));
         let beside = |(resource, first): (&Resource, &At<String>)| {
             let says = resource.opens.iter().map(|opens| opens.value.as_str()).collect::<Vec<_>>().join(", ");
-            Beside { what: format!("whose credential `{}` is", visible(&resource.path.value)), says, place: first.place, is_held: false }
+            Beside {
+                of: String::new(),
+                what: format!("whose credential `{}` is", visible(&resource.path.value)),
+                says,
+                place: first.place,
+                is_held: false,
+            }
         };
         secrets.map(beside).collect()
     }
