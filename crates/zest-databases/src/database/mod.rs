@@ -31,7 +31,7 @@ use zest_engine::rules::Site;
 use zest_engine::trace::{Stop, Trace, Understood};
 use zest_model::ask::{Fact, Form, Question, Refusal, Stage};
 use zest_model::source::{Place, visible};
-use zest_words::nearest;
+use zest_words::{nearest, nearest_hint};
 
 pub(crate) use kind::{Databases, Rules};
 pub(crate) use need::{Needs, On, Outcome};
@@ -293,6 +293,31 @@ pub(crate) struct Asked {
     pub(crate) on: String,
     /// Whether the right to pass it on is asked for.
     pub(crate) pass_on: bool,
+}
+
+/// What is asked for like a privilege: whether the membership of a role may be passed on.
+pub(crate) const ADMIN_OPTION: &str = "admin option";
+
+impl Asked {
+    /// Returns the role whose membership is passed on.
+    ///
+    /// # Errors
+    /// It is not asked of a role, or of none of these.
+    pub(crate) fn administered<'r>(
+        &self,
+        is_role: impl Fn(&str) -> bool,
+        roles: impl Iterator<Item = &'r String>,
+    ) -> Result<String, (Refusal, String)> {
+        let Some(name) = self.on.strip_prefix("role ").filter(|_| !self.pass_on && self.columns.is_empty()) else {
+            let why = format!("the admin option is asked of a role: `{ADMIN_OPTION} on role` and its name");
+            return Err((Refusal::PrivilegeMisapplied, why));
+        };
+        if is_role(name) {
+            return Ok(name.to_owned());
+        }
+        let near = nearest_hint(name, roles.map(String::as_str));
+        Err((Refusal::UnknownRole, format!("no role is named `{}`{near}", visible(name))))
+    }
 }
 
 /// How a question for the right to pass a privilege on begins.

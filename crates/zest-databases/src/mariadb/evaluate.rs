@@ -12,7 +12,7 @@ use super::privilege::{Level, Privilege};
 use super::state::{Origin, State, View, admits};
 use super::statement::needs;
 use crate::database::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
-use crate::database::{Needs, On, asked, one_role, uses};
+use crate::database::{ADMIN_OPTION, Needs, On, asked, one_role, uses};
 use zest_engine::rights::Look;
 use zest_engine::trace::{Stop, Trace};
 use zest_model::ask::{Form, Question, Refusal, Stage};
@@ -288,9 +288,6 @@ pub(crate) fn only_database(state: &State) -> Option<&str> {
     databases.next().filter(|_| databases.next().is_none()).map(String::as_str)
 }
 
-/// What else is asked for like a privilege: whether the membership of a role may be passed on.
-pub(crate) const ADMIN_OPTION: &str = "admin option";
-
 /// The one right on an account: to sign in as oneself, and be somebody else.
 pub(crate) const PROXY: &str = "proxy";
 
@@ -306,15 +303,8 @@ pub(crate) fn wanted(state: &State, question: &Question) -> Result<Needs<Need>, 
         ));
     };
     if asked.privilege == ADMIN_OPTION {
-        let Some(role) = asked.on.strip_prefix("role ").filter(|_| !asked.pass_on && asked.columns.is_empty()) else {
-            let why = format!("the admin option is asked of a role: `{ADMIN_OPTION} on role` and its name");
-            return Err((Refusal::PrivilegeMisapplied, why));
-        };
-        if !state.roles.contains(role) {
-            let near = nearest_hint(role, state.roles.iter().map(String::as_str));
-            return Err((Refusal::UnknownRole, format!("no role is named `{}`{near}", visible(role))));
-        }
-        return Ok(vec![Need::Admin { role: role.to_owned() }].into());
+        let role = asked.administered(|name| state.roles.contains(name), state.roles.iter())?;
+        return Ok(vec![Need::Admin { role }].into());
     }
     let object = Class::ALL.iter().find_map(|c| {
         let name = ObjectName::parse(&format!("{} {}", c.word(), asked.on))?;

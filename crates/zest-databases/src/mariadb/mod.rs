@@ -177,7 +177,7 @@ impl Rules for Mariadb {
         let no_columns = || std::iter::empty::<&String>();
         list.extend(proxied.into_iter().flat_map(|scope| database::questions(evaluate::PROXY, no_columns(), &scope.to_string())));
         let administered: BTreeSet<&String> = held.memberships.iter().filter(|(_, admin)| **admin).map(|((_, of), _)| of).collect();
-        list.extend(administered.into_iter().map(|role| database::question(evaluate::ADMIN_OPTION, &format!("role {role}"))));
+        list.extend(administered.into_iter().map(|role| database::question(database::ADMIN_OPTION, &format!("role {role}"))));
         list
     }
 

@@ -9,7 +9,7 @@ use super::privilege::{Class, Privilege};
 use super::statement::{needs, settings};
 use super::which_rows::{Rows, looked_at as policies_for};
 use crate::database::not_modelled::{Touch, looked_at};
-use crate::database::{Asked, Needs, On, asked, one_role, uses};
+use crate::database::{ADMIN_OPTION, Asked, Needs, On, asked, one_role, uses};
 use crate::sql::{Dialect, is_expression};
 use zest_engine::rights::Look;
 use zest_engine::trace::{Stop, Trace};
@@ -122,7 +122,8 @@ pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing
         return Err((Refusal::NotDecided, format!("the session begins with the setting `{}`, which is not followed", visible(setting))));
     }
     if asked.privilege == ADMIN_OPTION {
-        return admin_option(catalog, &asked, standing).map(|need| vec![need].into());
+        let of = asked.administered(|name| catalog.state().knows_role(name), catalog.state().roles.keys())?;
+        return Ok(vec![Need::Admin { role: standing.role.clone(), of }].into());
     }
     // An object may be called like that.
     let is_there = || ObjectName::parse(&asked.on).is_some_and(|name| catalog.object(&name).is_some());
@@ -172,21 +173,8 @@ pub(crate) fn wanted(catalog: &Catalog, question: &Question, standing: &Standing
     Ok(Needs { undecided, ..list.into() })
 }
 
-/// What else is asked for like a privilege: whether an object is owned, and whether the membership of a role may be passed on.
+/// What else is asked for like a privilege: whether an object is owned.
 pub(crate) const OWNERSHIP: &str = "ownership";
-pub(crate) const ADMIN_OPTION: &str = "admin option";
-
-fn admin_option(catalog: &Catalog, asked: &Asked, standing: &Standing) -> Result<Need, (Refusal, String)> {
-    let Some(name) = asked.on.strip_prefix("role ").filter(|_| !asked.pass_on && asked.columns.is_empty()) else {
-        return Err((Refusal::PrivilegeMisapplied, format!("the admin option is asked of a role: `{ADMIN_OPTION} on role` and its name")));
-    };
-    let state = catalog.state();
-    if !state.knows_role(name) {
-        let near = nearest_hint(name, state.roles.keys().map(String::as_str));
-        return Err((Refusal::UnknownRole, format!("no role is named `{}`{near}", visible(name))));
-    }
-    Ok(Need::Admin { role: standing.role.clone(), of: name.to_owned() })
-}
 
 /// Returns what else is needed for rows that are asked for, or what of it is not known.
 fn rows_asked(

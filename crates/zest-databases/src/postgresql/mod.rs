@@ -213,7 +213,7 @@ impl Rules for Postgresql {
         // Whoever makes roles, or is a superuser, may pass on all others; that is an act of its own.
         let administered: BTreeSet<&String> =
             state.roles.values().flat_map(|role| &role.member_of).filter(|(_, admin)| **admin).map(|(of, _)| of).collect();
-        list.extend(administered.into_iter().map(|role| database::question(evaluate::ADMIN_OPTION, &format!("role {role}"))));
+        list.extend(administered.into_iter().map(|role| database::question(database::ADMIN_OPTION, &format!("role {role}"))));
         list.extend(ACTS.iter().map(|(name, statement)| Action {
             line: (*statement).to_owned(),
             form: Form::Statement,

@@ -70,24 +70,8 @@ impl Need {
         self.of(role).outcome(catalog).passes()
     }
 
-    /// Returns whom it is about.
-    pub(crate) fn role(&self) -> &str {
-        match self {
-            Self::Object { role, .. }
-            | Self::Switch { role, .. }
-            | Self::Member { role, .. }
-            | Self::Admin { role, .. }
-            | Self::Membership { role, .. }
-            | Self::Option(GivenOption { role, .. })
-            | Self::Rights { role, .. }
-            | Self::NewRow { role, .. }
-            | Self::Rows { role, .. }
-            | Self::Server { role, .. } => role,
-        }
-    }
-
     /// Returns the same need for another role.
-    fn of(&self, other: &str) -> Self {
+    pub(crate) fn of(&self, other: &str) -> Self {
         let mut need = self.clone();
         match &mut need {
             Self::Object { role, .. }

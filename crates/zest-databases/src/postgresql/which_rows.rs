@@ -69,15 +69,14 @@ impl Rows {
         }
     }
 
-    /// Returns the condition, and what of it no policy of a table says.
+    /// Returns the condition, if the policies of a table do not say all of it.
     pub(crate) fn beyond(&self, catalog: &Catalog, entry: &Object) -> Option<&str> {
+        let Which::Where(condition) = &self.which else { return None };
         let policies = || entry.policies.iter().flat_map(|policies| policies.values());
         let texts = policies().flat_map(|policy| [&policy.using, &policy.check]).flatten();
         let said: BTreeSet<&String> = texts.flat_map(|text| catalog.suffices(text)).flatten().collect();
-        match &self.which {
-            Which::Where(condition) if !self.ways.iter().flatten().all(|condition| said.contains(condition)) => Some(condition),
-            Which::Where(_) | Which::Every | Which::TooMany => None,
-        }
+        let is_said = self.ways.iter().flatten().all(|condition| said.contains(condition));
+        (!is_said).then_some(condition)
     }
 
     /// Returns those by which roles are told apart that the policies of a table treat differently: every row, those that each policy which
