@@ -324,3 +324,12 @@ fn a_kind_from_outside_has_sets_as_well() {
     println!("{counts:?}");
     assert!(counts.contains_key("After") && counts.contains_key("Denied"), "{counts:?}");
 }
+
+/// Sets that were not made side by side have other classes: to compare them is stopped, and tells nothing that is wrong.
+#[test]
+#[should_panic(expected = "sets are made side by side to be compared")]
+fn sets_of_other_classes_are_not_compared() {
+    let engine = key_cabinet::engine().expect("the example is valid");
+    let of = |user| engine.rights(user, "pier-keys", &Within::default()).expect("both are known");
+    let _ = of("mate-1").is_within(&of("mate-2"));
+}

@@ -432,7 +432,7 @@ fn conditions(assignment: &Assignment, session: &Session) -> Answer<()> {
     if let Some((_, refusal)) = parts.iter().find(|(holds, _)| *holds == Some(false)) {
         // Parts are looked at in order; the first that does not hold is named, known or not.
         let first = parts.iter().find(|(holds, _)| *holds != Some(true)).expect("there is one that fails");
-        debug_assert!(first.0.is_none() || first.1 == *refusal);
+        assert!(first.0.is_none() || first.1 == *refusal);
         return Err(*refusal);
     }
     if parts.iter().any(|(holds, _)| holds.is_none()) { Err(Refusal::NotStated) } else { Ok(()) }

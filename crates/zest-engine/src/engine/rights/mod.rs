@@ -883,30 +883,42 @@ const fn sort_of(fact: Fact) -> Sort {
 /// Sets of one frame, side by side
 impl Rights {
     fn each(&self, other: &Self, of: impl Fn(&Region, &Region) -> Region) -> Self {
-        debug_assert!(Arc::ptr_eq(&self.frame, &other.frame), "sets are made side by side to be compared");
+        assert!(Arc::ptr_eq(&self.frame, &other.frame), "sets are made side by side to be compared");
         let cells = self.cells.iter().zip(&other.cells).map(|(mine, theirs)| mine.map(theirs, &of)).collect();
         Self { frame: Arc::clone(&self.frame), cells, entries: self.entries.clone(), user: self.user.clone(), system: self.system.clone() }
     }
 
     /// Returns what is in this set and not in another, layer by layer: what is allowed here, and there at most after obligations, is in it.
+    ///
+    /// # Panics
+    /// If the two were not made side by side: their classes are not the same, and no answer would be true.
     #[must_use]
     pub fn minus(&self, other: &Self) -> Self {
         self.each(other, |mine, theirs| mine.minus(theirs, &self.frame.sizes))
     }
 
     /// Returns what is in both.
+    ///
+    /// # Panics
+    /// As [`minus`](Self::minus) does.
     #[must_use]
     pub fn and(&self, other: &Self) -> Self {
         self.each(other, |mine, theirs| mine.and(theirs, &self.frame.sizes))
     }
 
     /// Returns what is in one or the other.
+    ///
+    /// # Panics
+    /// As [`minus`](Self::minus) does.
     #[must_use]
     pub fn or(&self, other: &Self) -> Self {
         self.each(other, |mine, theirs| mine.or(theirs, &self.frame.sizes))
     }
 
     /// Returns whether all that is in this set is in another.
+    ///
+    /// # Panics
+    /// As [`minus`](Self::minus) does.
     #[must_use]
     pub fn is_within(&self, other: &Self) -> bool {
         self.minus(other).is_empty()
