@@ -51,6 +51,7 @@ mod told_apart;
 mod ways;
 mod ways_on_servers;
 mod ways_written;
+mod written_order;
 
 #[test]
 fn every_test_file_is_run() {

@@ -129,6 +129,11 @@ fn of_object(list: &mut List, object: &DatabaseObject) {
     if let Some(whose) = runs_as {
         list.add(format!("with whose rights {on} runs"), whose.value.word().to_owned(), whose.place);
     }
+    // New rows without a list of columns are made of the first ones.
+    if let Some((first, _)) = columns.first() {
+        let order = columns.iter().map(|(column, _)| column.value.as_str()).collect::<Vec<_>>().join("\n");
+        list.add(format!("which columns {on} has, in which order"), order, first.place);
+    }
     for (what, all) in [("column", columns), ("default", defaults), ("trigger", triggers), ("rule", rules), ("check", checks)] {
         // A column without a type says nothing.
         for (part, text) in all.iter().filter(|(_, text)| !text.value.is_empty()) {

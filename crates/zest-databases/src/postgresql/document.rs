@@ -7,7 +7,7 @@ use super::acl::{Acl, Grantee};
 use super::difference::changes;
 use super::object::ObjectName;
 use super::privilege::{Class, Privileges};
-use super::state::{DefaultKey, GrantChange, Object, Policy, Role, State};
+use super::state::{DefaultKey, GrantChange, Object, Policy, Role, State, owns_the_rest};
 use zest_model::entry::{Kind, PolicyFor};
 use zest_model::text::quoted_text as text;
 
@@ -67,11 +67,8 @@ impl State {
     }
 
     fn superuser(&self) -> &str {
-        self.roles
-            .iter()
-            .find(|(_, r)| r.superuser && r.login)
-            .or_else(|| self.roles.iter().find(|(_, r)| r.superuser))
-            .map_or(super::BOOTSTRAP, |(n, _)| n)
+        let superusers = self.roles.iter().filter(|(_, role)| role.superuser);
+        owns_the_rest(superusers.map(|(name, role)| (name.as_str(), role.login)))
     }
 
     /// The same roles and objects as a ledger has them before any grant.

@@ -20,7 +20,7 @@ mod through;
 mod which_rows;
 mod written;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -235,7 +235,8 @@ impl Rules for Postgresql {
             acl.iter().map(one).collect()
         };
         let of_object = |object: &Object| {
-            let columns: Vec<(&str, Vec<String>)> = object.columns.iter().map(|column| (column.name.as_str(), acl(&column.acl))).collect();
+            let columns: BTreeMap<&str, Vec<String>> =
+                object.columns.iter().map(|column| (column.name.as_str(), acl(&column.acl))).collect();
             format!("{} {:?} {columns:?}", object.owner, acl(&object.acl))
         };
         let of_role = |role: &Role| format!("{:?}", Role { settings: Vec::new(), connection_limit: -1, ..role.clone() });

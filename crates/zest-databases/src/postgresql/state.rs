@@ -23,6 +23,12 @@ use zest_model::source::Place;
 /// ```
 pub const BOOTSTRAP: &str = "postgres";
 
+/// Returns who of the superusers owns what nobody is said to own, whichever is written first: `postgres`, or else the first by name, those
+/// who may sign in before others.
+pub(super) fn owns_the_rest<'n>(superusers: impl Iterator<Item = (&'n str, bool)>) -> &'n str {
+    superusers.min_by_key(|(name, login)| (*name != BOOTSTRAP, !login, *name)).map_or(BOOTSTRAP, |(name, _)| name)
+}
+
 /// A role; a role that may log in is an account.
 ///
 /// # Example

@@ -9,7 +9,7 @@ use rustc_hash::FxHashMap;
 use super::acl::{Acl, AclRefusal, Grantee};
 use super::object::ObjectName;
 use super::privilege::{COLUMN_PRIVILEGES, Class, Privilege, Privileges};
-use super::state::{BOOTSTRAP, Column, DefaultKey, GrantChange, Object, PREDEFINED, Policy, Role, State};
+use super::state::{Column, DefaultKey, GrantChange, Object, PREDEFINED, Policy, Role, State, owns_the_rest};
 use super::statement::makes;
 use crate::database::circles::closing;
 use crate::database::name::parts;
@@ -114,9 +114,9 @@ pub(super) fn join(written: &mut Written, parts: &[Arc<Database>], entry: &Datab
 /// Puts the parts of a ledger together. Grants that end are in force only if `at` is known and before their end.
 pub(crate) fn written(system: &System, parts: &[Arc<Database>], at: Option<Timestamp>, findings: &mut Vec<Finding>) -> Written {
     let name = system.database.as_ref().map_or(system.id.value.as_str(), |d| d.value.as_str());
-    let accounts = || parts.iter().flat_map(|p| &p.accounts);
-    let is_super = |r: &&DatabaseRole| r.may.iter().any(|s| s.value == "superuser");
-    let superuser = accounts().chain(parts.iter().flat_map(|p| &p.roles)).find(is_super).map_or(BOOTSTRAP, |r| r.name.value.as_str());
+    let entries = parts.iter().flat_map(|p| p.accounts.iter().map(|r| (r, true)).chain(p.roles.iter().map(|r| (r, false))));
+    let superusers = entries.filter(|(r, _)| r.may.iter().any(|s| s.value == "superuser"));
+    let superuser = owns_the_rest(superusers.map(|(r, login)| (r.name.value.as_str(), login)));
     let state = State::fresh(name, superuser);
     let mut reader =
         Reader { state, places: Places::default(), timed: Vec::new(), taken: Vec::new(), superuser: superuser.to_owned(), at, findings };
@@ -134,9 +134,10 @@ pub(crate) fn written(system: &System, parts: &[Arc<Database>], at: Option<Times
             reader.places.objects.insert(ObjectName::database(), owner.place);
         }
     }
-    for object in parts.iter().flat_map(|p| &p.objects) {
-        reader.object(object);
-    }
+    // What lies in a schema may be written before it.
+    let is_schema = |object: &&DatabaseObject| ObjectName::parse(&object.name.value).is_some_and(|name| name.class == Class::Schema);
+    let (schemas, others): (Vec<_>, Vec<_>) = parts.iter().flat_map(|p| &p.objects).partition(is_schema);
+    schemas.into_iter().chain(others).for_each(|object| reader.object(object));
     for grant in parts.iter().flat_map(|p| &p.grants) {
         reader.grant(grant);
     }

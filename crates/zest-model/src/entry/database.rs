@@ -53,8 +53,8 @@ table! {
         system: At<String>,
     }, DATABASE: "a database", "What one database server holds. May be spread over documents.", &[];
 
-    /// The owner of the database; the server's first superuser unless stated.
-    owner: Option<At<String>> = "owner", Shape::Text, "the owner of the database; the first superuser unless stated";
+    /// The owner of the database; unless stated `postgres`, or the first superuser by name.
+    owner: Option<At<String>> = "owner", Shape::Text, "the owner of the database; unless stated `postgres`, or the first superuser by name";
     /// Roles that may open sessions.
     accounts: Vec<DatabaseRole> = "accounts", Shape::Map(&Shape::Table(&DATABASE_ROLE)), "roles that may open sessions, by name; on MariaDB \"name@origin\"";
     /// Roles that may not.

@@ -113,13 +113,13 @@ impl Review<'_, '_> {
         for (&set, vocabularies) in vocabularies_of {
             let links = &engine.estate.sets[set.index()];
             // Many denies are as wide as one pattern.
-            let mut passing: FxHashMap<String, Vec<(Option<Place>, String)>> = FxHashMap::default();
-            for rule in links.rules.iter().filter(|r| r.verb == RuleVerb::Deny) {
+            let mut passing: FxHashMap<String, Vec<(Option<usize>, String)>> = FxHashMap::default();
+            for (number, rule) in links.rules.iter().enumerate().filter(|(_, r)| r.verb == RuleVerb::Deny) {
                 let commands = vocabularies.iter().flat_map(|&v| &engine.vocabularies[v].commands);
                 let example = commands.filter_map(|c| widened(&rule.pattern, &c.pattern)).find_map(|wide| {
                     let passing = passing.entry(wide.to_string()).or_insert_with(|| self.passing(set, &wide));
                     // What an earlier rule lets through, the deny was never meant to catch.
-                    passing.iter().find(|(by, _)| by.is_none_or(|by| by > rule.text.place)).map(|(_, example)| example.clone())
+                    passing.iter().find(|(by, _)| by.is_none_or(|by| by > number)).map(|(_, example)| example.clone())
                 });
                 if let Some(example) = example {
                     found.push((rule.text.place, visible(&rule.text.value), example));
@@ -137,11 +137,11 @@ impl Review<'_, '_> {
         }
     }
 
-    /// Returns lines of a pattern that a set lets pass, one for each rule that does, and one for where no rule decides: the shortest
-    /// lines, in their order.
-    fn passing(&self, set: SetId, pattern: &Pattern) -> Vec<(Option<Place>, String)> {
+    /// Returns lines of a pattern that a set lets pass, one for each rule that does, by its number, and one for where no rule decides: the
+    /// shortest lines, in their order.
+    fn passing(&self, set: SetId, pattern: &Pattern) -> Vec<(Option<usize>, String)> {
         let engine = self.engine;
-        let (compiled, links) = (&engine.sets[set.index()], &engine.estate.sets[set.index()]);
+        let compiled = &engine.sets[set.index()];
         let Ok(own) = Automaton::build(&engine.alphabet, &[pattern]) else { return Vec::new() };
         let (mut passing, mut seen) = (Vec::new(), FxHashSet::default());
         explore(
@@ -153,7 +153,7 @@ impl Review<'_, '_> {
                 let passes = decided.map_or(compiled.otherwise == Otherwise::Allow, |r| compiled.rules[r as usize].verb == RuleVerb::Allow);
                 if own.accepted(states[0]).is_some() && passes && seen.insert(decided) {
                     let line = zest_command::line::join(line.map(|s| engine.alphabet.example(s)));
-                    passing.push((decided.map(|r| links.rules[r as usize].text.place), line));
+                    passing.push((decided.map(|r| r as usize), line));
                 }
                 ControlFlow::Continue(())
             },
