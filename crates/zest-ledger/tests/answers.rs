@@ -218,3 +218,51 @@ fn user_text_never_reaches_an_answer_raw() {
         assert!(answer.gates.iter().all(|g| !g.text.chars().any(|c| c.is_control() || c == '\u{202e}')), "{:#?}", answer.gates);
     }
 }
+
+/// Who may use several accounts of a device says which; those that let nobody in do not count.
+#[test]
+fn one_of_several_accounts_is_named() {
+    const LEDGER: &str = r#"
+[users.mate-1]
+[users.mate-2]
+[users.both]
+[vocabularies.make]
+commands = [{ line = "show log", level = 1 }, { line = "zero tally", level = 7 }, { line = "leave", level = 0, does = "leave-session" }]
+[systems.island]
+kind = "network-device"
+vocabulary = "make"
+no-command-set = "everything"
+identity-sources = ["local"]
+name-case = "ignored"
+[systems.island.accounts]
+low = { used-by = ["user:mate-1", "user:both"], band = { start = 1, ceiling = 1 } }
+high = { used-by = ["user:mate-1", "user:mate-2", "user:both"], band = { start = 7, ceiling = 7 } }
+shut = { used-by = ["user:mate-1", "user:mate-2", "user:both"], locked = true }
+Both = { band = { start = 1, ceiling = 1 } }
+"#;
+    let engine = engine(LEDGER);
+    let asked = |user: &str, account: Option<&str>| {
+        let question = Question::new(user, "island", "zero tally");
+        outcome(&ask(&engine, &account.map_or(question.clone(), |login| question.account(login))))
+    };
+    for (user, account, expected) in [
+        ("mate-1", None, Err(Refusal::SeveralAccounts)),
+        ("mate-1", Some("low"), Err(Refusal::LevelTooLow)),
+        ("mate-1", Some("high"), Ok(Verdict::Allowed)),
+        ("mate-1", Some("HIGH"), Ok(Verdict::Allowed)),
+        ("mate-1", Some("shut"), Err(Refusal::AccountLocked)),
+        ("mate-1", Some("both"), Err(Refusal::NoLocalAccount)),
+        ("mate-2", None, Ok(Verdict::Allowed)),
+        ("mate-2", Some("low"), Err(Refusal::NoLocalAccount)),
+        // One's own comes first, whatever is lent.
+        ("both", None, Err(Refusal::LevelTooLow)),
+        ("both", Some("both"), Err(Refusal::LevelTooLow)),
+        ("both", Some("high"), Ok(Verdict::Allowed)),
+    ] {
+        assert_eq!(asked(user, account), expected, "{user} {account:?}");
+    }
+    let refused = engine.ask(&Question::new("mate-1", "island", "zero tally"));
+    assert_eq!(refused.first_refusal().map(|ground| ground.text.as_str()), Some("`mate-1` may use `low`, `high`; name one"));
+    let first: Vec<&str> = refused.remedies[0].steps.iter().map(|step| step.text.as_str()).collect();
+    assert_eq!(first, ["with the account `high`"]);
+}

@@ -226,6 +226,11 @@ impl Source {
             if self.one_in(3) {
                 text.push_str("commands = [\"set-0\"]\n");
             }
+            // Drawn from what stands there, so that all else stays as it was before there was a second account.
+            if let (0, user) = (text.len() % 3, text.len() % USERS) {
+                let _ =
+                    write!(text, "[systems.{id}.accounts.quay]\nused-by = [\"user:user-{user}\"]\nband = {{ start = 1, ceiling = 15 }}\n");
+            }
         }
     }
 

@@ -131,7 +131,7 @@ impl<'e> Naive<'e> {
             }
             is_down |= source == IdentitySource::Central;
             if source == IdentitySource::Local
-                && let Some(account) = self.account(system, user)
+                && let Some(account) = self.account(system, user)?
             {
                 return self.local(account, session);
             }
@@ -139,11 +139,16 @@ impl<'e> Naive<'e> {
         Err(if is_down { Refusal::CentralDownNoAccount } else { Refusal::NoLocalAccount })
     }
 
-    fn account(&self, system: &'e System, user: &User) -> Option<&'e Account> {
-        let usable =
-            |a: &&Account| self.is_among(user, &a.used_by) && !a.locked.as_ref().is_some_and(|l| l.value) && a.credential.is_none();
+    fn account(&self, system: &'e System, user: &User) -> Answer<Option<&'e Account>> {
         let own = system.accounts.iter().find(|a| a.login.value == user.id.value);
-        own.or_else(|| system.accounts.iter().find(usable)).or_else(|| system.accounts.iter().find(|a| self.is_among(user, &a.used_by)))
+        let lent: Vec<&Account> = system.accounts.iter().filter(|a| self.is_among(user, &a.used_by)).collect();
+        let usable: Vec<&Account> =
+            lent.iter().copied().filter(|a| !a.locked.as_ref().is_some_and(|l| l.value) && a.credential.is_none()).collect();
+        match (own, usable.as_slice()) {
+            (Some(own), _) => Ok(Some(own)),
+            (None, [_, _, ..]) => Err(Refusal::SeveralAccounts),
+            (None, usable) => Ok(usable.first().or(lent.first()).copied()),
+        }
     }
 
     fn local(&self, account: &'e Account, session: &Session) -> Answer<Standing<'e>> {

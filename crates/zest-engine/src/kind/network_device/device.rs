@@ -49,6 +49,11 @@ impl Device {
         engine.state(system)
     }
 
+    /// Returns whether two logins are one here.
+    pub(super) fn is_same_name(&self, one: &str, other: &str) -> bool {
+        one == other || self.ignores_case && zest_words::same_but_for_case(one, other)
+    }
+
     pub(super) fn compile(estate: &Estate, id: SystemId, links: DeviceLinks) -> Self {
         let system = estate.system(id);
         let modes: &[Mode] = estate.entries.vocabularies.get(links.vocabulary.index()).map_or(&[], |v| &v.modes);

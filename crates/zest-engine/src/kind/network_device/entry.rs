@@ -79,11 +79,19 @@ fn source(
                 central_was_down = true;
                 trace.pass(Stage::Entry, || ("the central source is down; the next source is asked".to_owned(), order_place()));
             }
-            IdentitySource::Local => {
-                if let Some(index) = find_account(engine, session, (system, device), user) {
-                    return Ok(Source::Account(index));
+            IdentitySource::Local => match find_account(engine, session, (system, device), user) {
+                Meant::One(index) => return Ok(Source::Account(index)),
+                Meant::Several => {
+                    trace.refuse(Stage::Entry, Refusal::SeveralAccounts, || {
+                        let usable = usable_accounts(engine, (system, device), user);
+                        let list: Vec<String> = usable.map(|i| format!("`{}`", visible(&written().accounts[i].login.value))).collect();
+                        let who = visible(&engine.estate.user(user).id.value);
+                        (format!("`{who}` may use {}; name one", list.join(", ")), Some(written().id.place))
+                    })?;
+                    return Err(Stop);
                 }
-            }
+                Meant::Nobodys => {}
+            },
         }
     }
     let shown = visible(&engine.estate.user(user).id.value);
@@ -97,28 +105,55 @@ fn source(
     Err(Stop)
 }
 
-/// Finds the account a user may use: the one that is named, or else the one of the user's name, or else the first
-/// that is not locked and has a credential, or else the first.
-pub(super) fn find_account(engine: &Engine, session: &Session, (system, device): (SystemId, &Device), user: UserId) -> Option<usize> {
+/// Which account of a device is meant.
+pub(super) enum Meant {
+    One(usize),
+    /// Several would do, and none is named.
+    Several,
+    /// None is there for this person.
+    Nobodys,
+}
+
+/// Finds the account a user may use: the one that is named, or else the one of the user's name, or else the only one that is not locked and
+/// has a credential, or else the first that lets nobody in.
+pub(super) fn find_account(engine: &Engine, session: &Session, (system, device): (SystemId, &Device), user: UserId) -> Meant {
     let accounts = &engine.estate.system(system).accounts;
-    let links = &device.links.accounts;
     let name = &engine.estate.user(user).id.value;
-    let ignores_case = device.ignores_case;
-    let same = |a: &str, b: &str| a == b || ignores_case && zest_words::same_but_for_case(a, b);
-    let may_use = |&i: &usize| {
-        same(&accounts[i].login.value, name) || links[i].used_by.iter().any(|&(party, _)| engine.membership.belongs(user, party))
-    };
-    match &session.account {
-        Some(login) => (0..accounts.len()).find(|&i| same(&accounts[i].login.value, login)).filter(may_use),
-        None => {
-            let is_usable = |&i: &usize| {
-                let is_locked = accounts[i].locked.as_ref().is_some_and(|l| l.value);
-                may_use(&i) && !is_locked && accounts[i].credential.as_ref().is_none_or(|c| c.value == Credential::Set)
-            };
-            let own = (0..accounts.len()).find(|&i| same(&accounts[i].login.value, name));
-            own.or_else(|| (0..accounts.len()).find(is_usable)).or_else(|| (0..accounts.len()).find(may_use))
-        }
+    let of = |login: &str| (0..accounts.len()).find(|&i| device.is_same_name(&accounts[i].login.value, login));
+    let may_use = |&i: &usize| may_use(engine, (system, device), user, i);
+    if let Some(login) = &session.account {
+        return of(login).filter(may_use).map_or(Meant::Nobodys, Meant::One);
     }
+    if let Some(own) = of(name) {
+        return Meant::One(own);
+    }
+    let mut usable = usable_accounts(engine, (system, device), user);
+    match (usable.next(), usable.next()) {
+        (Some(_), Some(_)) => Meant::Several,
+        (Some(one), None) => Meant::One(one),
+        (None, _) => (0..accounts.len()).find(may_use).map_or(Meant::Nobodys, Meant::One),
+    }
+}
+
+/// Whether an account is the user's own or lent to them.
+pub(super) fn may_use(engine: &Engine, (system, device): (SystemId, &Device), user: UserId, account: usize) -> bool {
+    let login = &engine.estate.system(system).accounts[account].login.value;
+    device.is_same_name(login, &engine.estate.user(user).id.value)
+        || device.links.accounts[account].used_by.iter().any(|&(party, _)| engine.membership.belongs(user, party))
+}
+
+/// The accounts that a user may use, which are not locked and have a credential.
+pub(super) fn usable_accounts<'e>(
+    engine: &'e Engine,
+    (system, device): (SystemId, &'e Device),
+    user: UserId,
+) -> impl Iterator<Item = usize> + 'e {
+    let accounts = &engine.estate.system(system).accounts;
+    (0..accounts.len()).filter(move |&i| {
+        let is_locked = accounts[i].locked.as_ref().is_some_and(|l| l.value);
+        let has_credential = accounts[i].credential.as_ref().is_none_or(|c| c.value == Credential::Set);
+        !is_locked && has_credential && may_use(engine, (system, device), user, i)
+    })
 }
 
 type Opened<'e> = (&'e Standing, Option<Origin>, LevelBand);

@@ -3,6 +3,7 @@
 use std::ops::Deref;
 
 use super::Device;
+use super::entry::usable_accounts;
 use crate::engine::rules::Site;
 use crate::engine::ways::{Asked, Way, lent, way};
 use crate::links::{AssignmentId, GroupId, ModeId, Outcome, Part, Party, UserId};
@@ -13,6 +14,8 @@ use zest_model::source::{Place, visible};
 
 /// The level of those who administer a device.
 const HIGHEST: u8 = 15;
+/// How many accounts are proposed.
+const TRIED: usize = 6;
 /// How many other levels are proposed.
 const LEVELS: usize = 1;
 
@@ -30,6 +33,11 @@ pub(super) fn ways(site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way
     let question = &answer.question;
     match refusal {
         Refusal::CredentialMustChange => vec![at.change_credential()],
+        Refusal::SeveralAccounts => {
+            let usable = usable_accounts(site.engine, (site.system, device), asked.user);
+            let logins = usable.take(TRIED).map(|i| asked.engine.estate.system(site.system).accounts[i].login.value.clone());
+            logins.map(|login| way(Change::Account(login.clone()), format!("with the account `{}`", visible(&login)), None)).collect()
+        }
         Refusal::AccountNotAsked => vec![way(Change::NoAccount, "in their own name", None)],
         Refusal::ChannelNotAllowed => {
             let channel = asked.engine.estate.user(asked.user).channels.iter().flatten().next();

@@ -6,9 +6,8 @@ use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 
-use super::entry::find_account;
+use super::entry::{Meant, find_account, may_use};
 use super::reach::elevating;
-use super::resolve::AccountLinks;
 use super::{Device, Origin, Reach};
 use crate::engine::Engine;
 use crate::engine::rights::{Action, Opening, Side};
@@ -19,7 +18,7 @@ use zest_command::alphabet::{Alphabet, AlphabetBuilder};
 use zest_command::automaton::{Automaton, Explored, explore, is_dead};
 use zest_command::line;
 use zest_model::ask::{Central, Form, Session};
-use zest_model::entry::{Account, Does, IdentitySource};
+use zest_model::entry::{Does, IdentitySource};
 
 /// Returns how sessions on a device start: on which account, at which level and in which mode, with the central source up or down.
 pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
@@ -56,7 +55,10 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
     let asks_central = device.sources.contains(&IdentitySource::Central);
     let hears_central = asks_central || device.nothing_when_down;
     let centrals: &[Central] = if has_local && hears_central { &[Central::Up, Central::Down] } else { &[Central::Up] };
-    let meant = find_account(engine, &Session::default(), (system, device), user);
+    let meant = match find_account(engine, &Session::default(), (system, device), user) {
+        Meant::One(account) => Some(account),
+        Meant::Several | Meant::Nobodys => None,
+    };
     for &central in centrals {
         // Which account is meant where none is stated, and the local source is the first that answers; where the central one is, a user's
         // own name may be stated as well.
@@ -97,14 +99,10 @@ pub(super) fn openings(site: Site<'_>, user: UserId) -> Vec<Opening> {
 /// Returns the local accounts that a user may use: the one of the own name, and those that are lent.
 pub(super) fn accounts_of(site: Site<'_>, user: UserId) -> impl Iterator<Item = usize> {
     let Site { engine, system } = site;
-    let accounts = &engine.estate.system(system).accounts;
     let device = Device::of(engine, system).filter(|device| device.sources.contains(&IdentitySource::Local));
-    let links = device.map_or(&[][..], |device| &device.links.accounts);
-    let is_mine = move |(account, links): (&Account, &AccountLinks)| {
-        let is_of_name = account.login.value == engine.estate.user(user).id.value;
-        is_of_name || links.used_by.iter().any(|&(party, _)| engine.membership.belongs(user, party))
-    };
-    (0..links.len()).filter(move |&number| is_mine((&accounts[number], &links[number])))
+    device
+        .into_iter()
+        .flat_map(move |device| (0..device.links.accounts.len()).filter(move |&account| may_use(engine, (system, device), user, account)))
 }
 
 /// The command sets that may have a say about a user on a device.
