@@ -4,8 +4,9 @@ use jiff::{SignedDuration, Timestamp};
 use zest_ledger::Question;
 use zest_ledger::ask::{GateOutcome, Refusal, Stage, Verdict};
 use zest_ledger::entry::{Channel, Proof};
+use zest_ledger::finding::Code;
 
-use crate::support::{PIER, ask, engine, outcome};
+use crate::support::{PIER, ask, codes, engine, findings, outcome};
 
 /// One test a row, so that a failure names its row.
 macro_rules! answers {
@@ -261,6 +262,10 @@ Both = { band = { start = 1, ceiling = 1 } }
     ] {
         assert_eq!(asked(user, account), expected, "{user} {account:?}");
     }
+    // Two that differ in case alone are one on such a device, and on others two.
+    let twice = LEDGER.replace("Both = {", "LOW = {");
+    assert_eq!(codes(&findings(&twice)), [Code::DuplicateId]);
+    assert_eq!(codes(&findings(&twice.replace("name-case = \"ignored\"", ""))), []);
     let refused = engine.ask(&Question::new("mate-1", "island", "zero tally"));
     assert_eq!(refused.first_refusal().map(|ground| ground.text.as_str()), Some("`mate-1` may use `low`, `high`; name one"));
     let first: Vec<&str> = refused.remedies[0].steps.iter().map(|step| step.text.as_str()).collect();

@@ -1,5 +1,6 @@
 //! Network devices with their references followed.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
@@ -8,7 +9,7 @@ use crate::links::resolve::Ground;
 use crate::links::{CommandId, Index, Networks, OwnLevel, Party, Resolver, SetId, VocabularyId, look_up};
 use zest_model::entry;
 use zest_model::finding::{Code, Finding};
-use zest_model::source::{Place, visible};
+use zest_model::source::{At, Place, visible};
 
 /// What one device holds. A copy shares the lists.
 #[derive(Clone, Debug)]
@@ -67,14 +68,22 @@ pub(super) fn device(resolver: &mut Resolver<'_>, ground: Ground<'_>, system: &e
         }
         levels = own_levels.into();
     }
-    let mut logins: FxHashMap<&str, Place> = FxHashMap::default();
+    let mut logins: FxHashMap<Cow<'_, str>, &At<String>> = FxHashMap::default();
     let mut accounts = Vec::with_capacity(system.accounts.len());
     for account in &system.accounts {
-        if let Some(first) = logins.insert(&account.login.value, account.login.place) {
+        let login = account.login.value.as_str();
+        let key = if system.ignores_case() { login.to_lowercase().into() } else { login.into() };
+        if let Some(first) = logins.insert(key, &account.login) {
+            let (login, other) = (visible(login), visible(&first.value));
+            let text = if first.value == account.login.value {
+                format!("the account `{login}` is declared twice on `{shown}`")
+            } else {
+                format!("the accounts `{other}` and `{login}` are one on `{shown}`, which ignores the case of names")
+            };
             resolver.findings.push(
-                Finding::new(Code::DuplicateId, format!("the account `{}` is declared twice on `{shown}`", visible(&account.login.value)))
+                Finding::new(Code::DuplicateId, text)
                     .at(account.login.place, "declared again here")
-                    .also(first, "first declared here"),
+                    .also(first.place, "first declared here"),
             );
         }
         resolver.band(account.band.as_ref());
