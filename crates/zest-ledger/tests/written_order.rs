@@ -15,7 +15,7 @@ use zest_testkit::{questions, seed};
 
 use crate::support;
 
-/// Writes a key or a text in quotes; what a basic string of TOML escapes is what Rust escapes, but for the form of its code points.
+/// Writes a key or a text as a basic string of TOML.
 fn quoted(text: &str) -> String {
     assert!(text.chars().all(|c| !c.is_control()), "{text:?}");
     format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))

@@ -309,20 +309,19 @@ impl<R: Rules> Kind for Databases<R> {
         let is_too_much = |object: &str| R::is_too_much(&held, object);
         let parts = parts(site.engine().estate().entries(), site.entry());
         let mut list: Vec<Beside> = parts.iter().flat_map(|part| beside_rights(part, is_too_much)).collect();
-        let objects = parts.iter().flat_map(|part| &part.objects).map(|object| (object.name.value.as_str(), object.name.place));
+        let objects = parts.iter().flat_map(|part| &part.objects).map(|object| (&object.name, visible(&object.name.value)));
         let roles = parts.iter().flat_map(|part| part.accounts.iter().chain(&part.roles));
-        let places: FxHashMap<&str, Place> = objects.chain(roles.map(|role| (role.name.value.as_str(), role.name.place))).collect();
-        let place = |name: &str| places.get(name).copied().unwrap_or(site.entry().id.place);
+        let roles = roles.map(|role| (&role.name, format!("`{}`", visible(&role.name.value))));
+        let written: FxHashMap<&str, (String, Place)> =
+            objects.chain(roles).map(|(name, shown)| (name.value.as_str(), (shown, name.place))).collect();
+        let of = |name: &str| written.get(name).cloned().unwrap_or_else(|| (visible(name), site.entry().id.place));
         list.extend(R::come_to(&held).into_iter().map(|(object, says)| {
-            let what = format!("what {} comes to in the name of whoever it runs as", visible(&object));
-            Beside { of: visible(&object), what, says, place: place(&object), is_held: false }
+            let (of, place) = of(&object);
+            Beside { what: format!("what {of} comes to in the name of whoever it runs as"), of, says, place, is_held: false }
         }));
-        let roles = parts.iter().flat_map(|part| part.accounts.iter().chain(&part.roles)).map(|role| role.name.value.as_str());
-        let roles: FxHashSet<&str> = roles.collect();
         list.extend(R::told(&held).into_iter().map(|(what, name, says)| {
-            let shown = visible(&name);
-            let of = if roles.contains(name.as_str()) { format!("`{shown}`") } else { shown };
-            Beside { of, what, says, place: place(&name), is_held: true }
+            let (of, place) = of(&name);
+            Beside { of, what, says, place, is_held: true }
         }));
         list
     }

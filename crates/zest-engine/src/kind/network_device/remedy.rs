@@ -33,11 +33,7 @@ pub(super) fn ways(site: Site<'_>, answer: &Answer, refusal: Refusal) -> Vec<Way
     let question = &answer.question;
     match refusal {
         Refusal::CredentialMustChange => vec![at.change_credential()],
-        Refusal::SeveralAccounts => {
-            let usable = usable_accounts(site.engine, (site.system, device), asked.user);
-            let logins = usable.take(TRIED).map(|i| asked.engine.estate.system(site.system).accounts[i].login.value.clone());
-            logins.map(|login| way(Change::Account(login.clone()), format!("with the account `{}`", visible(&login)), None)).collect()
-        }
+        Refusal::SeveralAccounts => at.one_of_several(),
         Refusal::AccountNotAsked => vec![way(Change::NoAccount, "in their own name", None)],
         Refusal::ChannelNotAllowed => {
             let channel = asked.engine.estate.user(asked.user).channels.iter().flatten().next();
@@ -106,6 +102,13 @@ impl OnDevice<'_> {
             format!("once `{}` has changed the credential{by}", visible(&entry.id.value)),
             place,
         )
+    }
+
+    fn one_of_several(&self) -> Vec<Way> {
+        let accounts = &self.engine.estate.system(self.system).accounts;
+        let usable = usable_accounts(self.engine, (self.system, self.device), self.user).take(TRIED);
+        let with = |login: &String| way(Change::Account(login.clone()), format!("with the account `{}`", visible(login)), None);
+        usable.map(|account| with(&accounts[account].login.value)).collect()
     }
 
     fn accounts(&self, refusal: Refusal, answer: &Answer) -> Vec<Way> {
