@@ -54,8 +54,7 @@ fn main() {
             let all = median(1, || {
                 let between = Between::new(&before, &after, &session, |_| true);
                 parts = between.parts().len();
-                // Whom the line is told of afterwards grows with the change, not with the ledger.
-                between.parts().iter().for_each(|kin| _ = black_box(between.is_changed(kin)));
+                between.parts().iter().for_each(|kin| _ = black_box(between.told(kin)));
             });
             println!(
                 "  {users:>6} users: a decision {:>7.2} µs; effective of one {:>8.2} ms; who of one line {:>8.1} ms ({:.1} decisions a user); compare one user {:>7.1} ms; everybody in {parts} parts {:>7.1} ms",
@@ -69,7 +68,7 @@ fn main() {
             rows.push(Row { users, times: [decide, one, who, moved, all] });
         }
         let rows: Vec<(usize, [f64; 5])> = rows.iter().map(|row| (row.users, row.times)).collect();
-        let names = ["decide", "effective of one", "who of one line", "compare one user", "find for whom anything changed"];
+        let names = ["decide", "effective of one", "who of one line", "compare one user", "compare everybody"];
         growth(names, &rows).iter().for_each(|line| println!("{line}"));
     }
 }

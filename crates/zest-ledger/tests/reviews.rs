@@ -655,6 +655,25 @@ fn what_changed_for_everybody_is_what_changed_for_each() {
     assert!(together > 30 && differences > 5);
 }
 
+/// What names who does it, as the change of one's own credential, is told of each by the own name: also of people who are alike.
+#[test]
+fn whoever_is_like_another_changes_the_own_credential() {
+    let people: String = ["mate-1", "mate-2", "mate-3"].map(|name| format!("users.{name}.proofs = ['password']\n")).concat();
+    let system = |name: &str| format!("systems.{name}.kind = 'application'\napplications.{name}.types.shift.rights = ['plan']\n");
+    let (ramps, rota) = (people + &system("ramps"), system("rota"));
+    let of = |text: &str| Ledger::new().document("rota.toml", text).engine(1).expect("compiles");
+    let (none, all) = (of(&ramps), of(&[ramps.as_str(), &rota].concat()));
+    for (was, is) in [(&none, &all), (&all, &none)] {
+        let between = Between::new(was, is, &Session::default(), |_| true);
+        assert_eq!(between.parts().len(), 2);
+        let told = between.all();
+        let lines = told.iter().flat_map(|one| one.gained.iter().chain(&one.lost)).flat_map(|moved| moved.right.lines.clone());
+        let own = ["mate-1", "mate-2", "mate-3"].map(|name| format!("change-credential on user/{name}"));
+        assert_eq!(lines.collect::<Vec<_>>(), own);
+        assert_eq!(told, between.people().iter().flat_map(|user| compare(was, is, user, &Session::default())).collect::<Vec<_>>());
+    }
+}
+
 /// Whatever one of two is allowed and the other is not is told of the system; each example is allowed to one of them, and to the other
 /// not, or not so.
 #[test]

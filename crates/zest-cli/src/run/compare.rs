@@ -59,10 +59,7 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
 /// Compares what everybody may: how many they are, and what changed.
 fn everybody(before: &Engine, after: &Engine, args: &CompareArgs, is_meant: impl Fn(&str) -> bool) -> (usize, Vec<Difference>) {
     let between = Between::new(before, after, &args.session.0, is_meant);
-    let find = || {
-        let is_changed = cores::each(between.parts(), |kin| between.is_changed(kin));
-        cores::each(&between.concerned(&is_changed), |one| between.told(one)).concat()
-    };
+    let find = || between.together(cores::each(between.parts(), |kin| between.told(kin)));
     (between.people().len(), progress::during("comparing the ledgers", find))
 }
 

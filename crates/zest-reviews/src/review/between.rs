@@ -1,8 +1,8 @@
-//! What changed between two ledgers for everybody: people whom neither can tell apart are looked at once.
+//! What changed between two ledgers for everybody: people whom neither can tell apart are looked at once, and told of one by one.
 
 use rustc_hash::FxHashMap;
 
-use super::compare::{add, is_changed, of_one, systems};
+use super::compare::{Apart, By, add, systems};
 use zest_engine::Engine;
 use zest_engine::classes::Classes;
 use zest_engine::links::UserId;
@@ -54,9 +54,7 @@ pub struct Between<'e> {
 /// # let text = "users.mate-1.proofs = ['password']\nsystems.rota.kind = 'application'\napplications.rota.types.shift.rights = ['plan']\n";
 /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
 /// let between = Between::new(&engine, &engine, &Session::default(), |_| true);
-/// let is_changed: Vec<bool> = between.parts().iter().map(|kin| between.is_changed(kin)).collect();
-/// let concerned = between.concerned(&is_changed);
-/// assert!(concerned.iter().all(|one| between.told(one).is_empty()));
+/// assert!(between.parts().iter().all(|kin| between.told(kin).is_empty()));
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
 #[derive(Debug)]
@@ -105,38 +103,33 @@ impl<'e> Between<'e> {
         &self.parts
     }
 
-    /// Returns whether something changed for some people; whoever is like nobody else is looked at where it is told.
+    /// Tells what each of some people gained and lost on their system; nothing where nothing changed for them.
     #[must_use]
-    pub fn is_changed(&self, Kin { system, people }: &Kin<'_>) -> bool {
-        people.len() == 1 || is_changed(self.before, self.after, self.people[people[0]], system, &self.session)
+    pub fn told(&self, Kin { system, people }: &Kin<'e>) -> Vec<Difference> {
+        let of = |user| Apart::of(By { engine: self.before, user }, By { engine: self.after, user }, system, &self.session);
+        let mut people = people.iter().map(|&number| self.people[number]);
+        let Some(first) = people.next().map(of) else { return Vec::new() };
+        if first.is_nothing() {
+            return Vec::new();
+        }
+        let is_by_name = first.is_by_name();
+        let others = people.map(|user| if is_by_name { of(user).told() } else { first.of_another(user).told() });
+        std::iter::once(first.told()).chain(others).flatten().collect()
     }
 
-    /// Returns everybody for whom something may have changed, each with the systems: work to be shared. What
-    /// [`is_changed`](Self::is_changed) says of each of the [`parts`](Self::parts) is handed over.
+    /// Puts together what was [told](Self::told) of each of the [`parts`](Self::parts), person by person; systems of which the same is
+    /// told stand together.
     #[must_use]
-    pub fn concerned(&self, is_changed: &[bool]) -> Vec<(&'e str, Vec<&'e str>)> {
-        let mut of: Vec<Vec<&str>> = vec![Vec::new(); self.people.len()];
-        for (Kin { system, people }, _) in self.parts.iter().zip(is_changed).filter(|(_, is_changed)| **is_changed) {
-            people.iter().for_each(|&number| of[number].push(system));
-        }
-        self.people.iter().copied().zip(of).filter(|(_, systems)| !systems.is_empty()).collect()
-    }
-
-    /// Tells what somebody gained and lost on some systems; those where it is the same stand together.
-    #[must_use]
-    pub fn told(&self, (user, systems): &(&str, Vec<&str>)) -> Vec<Difference> {
-        let mut list: Vec<Difference> = Vec::new();
-        for system in systems {
-            add(&mut list, user, system, of_one(self.before, self.after, user, system, &self.session));
-        }
-        list
+    pub fn together(&self, told: Vec<Vec<Difference>>) -> Vec<Difference> {
+        let mut of: FxHashMap<String, Vec<Difference>> = FxHashMap::default();
+        told.into_iter().flatten().for_each(|one| add(of.entry(one.user.clone()).or_default(), one));
+        self.people.iter().filter_map(|&user| of.remove(user)).flatten().collect()
     }
 
     /// Tells of everybody what they gained and lost.
     #[must_use]
     pub fn all(&self) -> Vec<Difference> {
-        let is_changed: Vec<bool> = self.parts.iter().map(|kin| self.is_changed(kin)).collect();
-        self.concerned(&is_changed).iter().flat_map(|one| self.told(one)).collect()
+        self.together(self.parts.iter().map(|kin| self.told(kin)).collect())
     }
 }
 

@@ -5,7 +5,7 @@ use super::subject::{NoSubject, StandIn};
 use rustc_hash::FxHashSet;
 use zest_engine::Engine;
 use zest_engine::kind::service::links::own_credential;
-use zest_engine::rights::{Line, Membership, Rights, Side, Within, rights};
+use zest_engine::rights::{Action, Line, Membership, Rights, Side, Within, rights};
 use zest_model::ask::{Question, Session, Verdict};
 use zest_model::listing::{Difference, Moved, Right};
 
@@ -65,20 +65,10 @@ pub fn compare(before: &Engine, after: &Engine, user: &str, session: &Session) -
 pub fn compare_on(before: &Engine, after: &Engine, user: &str, session: &Session, is_meant: impl Fn(&str) -> bool) -> Vec<Difference> {
     let mut list: Vec<Difference> = Vec::new();
     for name in systems(before, after).into_iter().filter(|name| is_meant(name)) {
-        add(&mut list, user, name, of_one(before, after, user, name, session));
+        let apart = Apart::of(By { engine: before, user }, By { engine: after, user }, name, session);
+        apart.told().into_iter().for_each(|one| add(&mut list, one));
     }
     list
-}
-
-/// Returns what a user gained and lost on one system.
-pub(super) fn of_one(before: &Engine, after: &Engine, user: &str, system: &str, session: &Session) -> (Vec<Moved>, Vec<Moved>) {
-    on_system(By { engine: before, user }, By { engine: after, user }, system, session)
-}
-
-/// Returns whether a user gained or lost anything on one system, and tells nothing of it.
-pub(super) fn is_changed(before: &Engine, after: &Engine, user: &str, system: &str, session: &Session) -> bool {
-    let (gained, lost) = apart(By { engine: before, user }, By { engine: after, user }, system, session);
-    [gained, lost].into_iter().flatten().any(|set| !set.is_empty())
 }
 
 /// Returns the systems of two ledgers, those of the first before those that are new.
@@ -124,14 +114,14 @@ pub fn beside(engine: &Engine, one: &StandIn, other: &StandIn, is_meant: impl Fn
     for name in engine.all_sites().map(|site| site.entry().id.value.as_str()).filter(|name| is_meant(name)) {
         let (gained, lost) = match (one.server_role(), other.server_role()) {
             (Some(mine), Some(theirs)) => of_server_roles((was, mine), (is, theirs), name, &session),
-            _ => on_system(was, is, name, &session),
+            _ => Apart::of(was, is, name, &session).moved(),
         };
         // Each may change the own credential: that is the same right.
         let but_own = |list: Vec<Moved>, by: By<'_>| -> Vec<Moved> {
             let own = own_credential(by.user);
             list.into_iter().filter(|moved| moved.right.lines.iter().any(|line| *line != own)).collect()
         };
-        add(&mut list, is.user, name, (but_own(gained, is), but_own(lost, was)));
+        difference(is.user, name, (but_own(gained, is), but_own(lost, was))).into_iter().for_each(|one| add(&mut list, one));
     }
     Ok(list)
 }
@@ -149,9 +139,9 @@ fn together(one: &StandIn, other: &StandIn) -> Result<Session, NoSubject> {
 
 /// Who is asked about, and in which ledger.
 #[derive(Clone, Copy)]
-struct By<'e> {
-    engine: &'e Engine,
-    user: &'e str,
+pub(super) struct By<'e> {
+    pub(super) engine: &'e Engine,
+    pub(super) user: &'e str,
 }
 
 impl<'e> By<'e> {
@@ -164,44 +154,84 @@ impl<'e> By<'e> {
     }
 }
 
-/// Adds what is different on a system, if anything is; systems where it is the same stand together.
-pub(super) fn add(list: &mut Vec<Difference>, user: &str, system: &str, (gained, lost): (Vec<Moved>, Vec<Moved>)) {
-    if gained.is_empty() && lost.is_empty() {
-        return;
-    }
-    let one = Difference { user: user.to_owned(), systems: vec![system.to_owned()], gained, lost, more: zest_model::More };
+/// Adds what is different on a system; systems where it is the same stand together.
+pub(super) fn add(list: &mut Vec<Difference>, one: Difference) {
     match list.iter_mut().find(|known| is_same(known, &one)) {
         Some(known) => known.systems.extend(one.systems),
         None => list.push(one),
     }
 }
 
-/// Returns the set of what was gained on one system, and that of what was lost; nothing where there is nobody to have it.
-fn apart(before: By<'_>, after: By<'_>, system: &str, session: &Session) -> (Option<Rights>, Option<Rights>) {
-    let within = Within { stated: session.clone(), ..Within::default() };
-    let alone = |side: Side<'_>| rights(&[side], &within).pop();
-    let kind = |side: &Side<'_>| side.site.entry().kind();
-    match (before.on(system), after.on(system)) {
-        (Some(old), Some(new)) if kind(&old) == kind(&new) => match rights(&[old, new], &within).as_slice() {
-            [was, is] => (Some(is.minus(was)), Some(was.minus(is))),
-            _ => (None, None),
-        },
-        (old, new) => (new.and_then(alone), old.and_then(alone)),
-    }
+/// Returns what is different on a system, if anything is.
+fn difference(user: &str, system: &str, (gained, lost): (Vec<Moved>, Vec<Moved>)) -> Option<Difference> {
+    let is_any = !gained.is_empty() || !lost.is_empty();
+    is_any.then(|| Difference { user: user.to_owned(), systems: vec![system.to_owned()], gained, lost, more: zest_model::More })
 }
 
-/// Returns what was gained and what was lost on one system.
-fn on_system(before: By<'_>, after: By<'_>, system: &str, session: &Session) -> (Vec<Moved>, Vec<Moved>) {
-    let (gained, lost) = apart(before, after, system, session);
-    let all = |here, there, set: Option<Rights>| set.map_or_else(Vec::new, |set| moved(here, there, &set));
-    (all(after, before, gained), all(before, after, lost))
+/// The set of what somebody gained on one system, and that of what was lost; nothing where there is nobody to have it.
+pub(super) struct Apart<'e> {
+    system: &'e str,
+    before: By<'e>,
+    after: By<'e>,
+    gained: Option<Rights>,
+    lost: Option<Rights>,
+}
+
+impl<'e> Apart<'e> {
+    pub(super) fn of(before: By<'e>, after: By<'e>, system: &'e str, session: &Session) -> Self {
+        let within = Within { stated: session.clone(), ..Within::default() };
+        let alone = |side: Side<'_>| rights(&[side], &within).pop();
+        let kind = |side: &Side<'_>| side.site.entry().kind();
+        let (gained, lost) = match (before.on(system), after.on(system)) {
+            (Some(old), Some(new)) if kind(&old) == kind(&new) => match rights(&[old, new], &within).as_slice() {
+                [was, is] => (Some(is.minus(was)), Some(was.minus(is))),
+                _ => (None, None),
+            },
+            (old, new) => (new.and_then(alone), old.and_then(alone)),
+        };
+        Self { system, before, after, gained, lost }
+    }
+
+    fn sets(&self) -> impl Iterator<Item = &Rights> {
+        self.gained.iter().chain(&self.lost)
+    }
+
+    /// Returns whether nothing was gained and nothing lost.
+    pub(super) fn is_nothing(&self) -> bool {
+        self.sets().all(Rights::is_empty)
+    }
+
+    /// Returns whether one of the actions names who it is: with somebody else it is another action.
+    pub(super) fn is_by_name(&self) -> bool {
+        let kind = [self.before, self.after].into_iter().find_map(|by| by.engine.site(self.system)).map(|site| site.kind());
+        let names = |action: &Action| kind.is_some_and(|kind| kind.tells_apart_by_name(&action.line));
+        self.sets().any(|set| set.actions().iter().enumerate().any(|(number, action)| names(action) && !set.is_never(number)))
+    }
+
+    /// Returns the same for somebody whom neither ledger can tell apart from the first.
+    pub(super) fn of_another(&self, user: &'e str) -> Self {
+        let Self { system, before, after, gained, lost } = self;
+        let of = |set: &Option<Rights>| set.as_ref().map(|set| set.of_another(user));
+        Self { system, before: By { user, ..*before }, after: By { user, ..*after }, gained: of(gained), lost: of(lost) }
+    }
+
+    /// Tells what was gained and what was lost, if anything was.
+    pub(super) fn told(&self) -> Option<Difference> {
+        difference(self.after.user, self.system, self.moved())
+    }
+
+    fn moved(&self) -> (Vec<Moved>, Vec<Moved>) {
+        let Self { system: _, before, after, gained, lost } = self;
+        let all = |here, there, set: &Option<Rights>| set.as_ref().map_or_else(Vec::new, |set| moved(here, there, set));
+        (all(*after, *before, gained), all(*before, *after, lost))
+    }
 }
 
 /// Returns what was gained and what was lost on one system between two roles of database servers: in sessions as they start, and beyond that
 /// with the role of each made active, since only its own members can make it so.
 fn of_server_roles(before: (By<'_>, &str), after: (By<'_>, &str), system: &str, session: &Session) -> (Vec<Moved>, Vec<Moved>) {
     // Where one of them is nobody, all of the other's is told.
-    let all = || on_system(before.0, after.0, system, session);
+    let all = || Apart::of(before.0, after.0, system, session).moved();
     let (Some(old), Some(new)) = (before.0.on(system), after.0.on(system)) else { return all() };
     let sets = rights(&[old, new], &Within { stated: session.clone(), ..Within::default() });
     let [was, is] = sets.as_slice() else { return all() };
