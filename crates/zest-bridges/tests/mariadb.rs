@@ -58,7 +58,8 @@ pub(crate) fn clean(session: &mut Session) {
 
 /// Opens an ordinary session, over the socket or from an address; the text is the server's refusal.
 pub(crate) fn connect(server: &Server, login: &str, origin: &Origin) -> Result<Conn, String> {
-    let options = OptsBuilder::new().user(Some(login)).prefer_socket(false);
+    // What is stated is not asked for: a trip to the server less.
+    let options = OptsBuilder::new().user(Some(login)).prefer_socket(false).max_allowed_packet(Some(1 << 24));
     let options = match origin {
         Origin::Local => options.socket(Some(server.folder.join("socket").display().to_string())),
         Origin::Address(address) => {

@@ -1,19 +1,17 @@
 //! The suite of statements on PostgreSQL, on the demo's ticketing database with all that it has not got.
 
-use std::collections::BTreeMap;
-
 use std::sync::{Arc, Mutex};
 
 use postgres::error::SqlState;
 use postgres::{Client, NoTls};
 use zest_bridges::postgresql::Session;
-use zest_ledger::ask::Refusal;
+use zest_ledger::ask::{self, Refusal};
 use zest_ledger::postgresql::{State, quoted};
-use zest_ledger::{Engine, Ledger, Question};
+use zest_ledger::{Engine, Ledger, Prepared, Question};
 use zest_testkit::servers::{self, Server};
 
 use crate::postgresql::{open, refuses, same_to_the_byte, sql};
-use crate::suites::{Compared, Said, suite};
+use crate::suites::{Compared, Record, Said, suite};
 use crate::support::demo;
 
 /// Accounts and active roles under which each statement is tried.
@@ -37,10 +35,12 @@ const IDENTITIES: &[(&str, Option<&str>)] = &[
 struct Try {
     client: Client,
     warnings: Arc<Mutex<Vec<String>>>,
+    /// How a transaction is begun.
+    begin: String,
 }
 
 impl Try {
-    fn open(server: &Server, account: &str) -> Self {
+    fn open(server: &Server, account: &str, role: Option<&str>) -> Self {
         let warnings: Arc<Mutex<Vec<String>>> = Arc::default();
         let kept = Arc::clone(&warnings);
         let mut config = Client::configure();
@@ -50,22 +50,25 @@ impl Try {
                 kept.lock().expect("nobody panics with it").push(notice.message().to_owned());
             }
         });
-        Self { client: config.connect(NoTls).expect("the account may sign in"), warnings }
+        let begin = format!("BEGIN{}", role.map_or(String::new(), |role| format!("; SET ROLE {}", quoted(role))));
+        let mut opened = Self { client: config.connect(NoTls).expect("the account may sign in"), warnings, begin };
+        let begin = opened.begin.clone();
+        opened.run(&begin);
+        opened
     }
 
     fn run(&mut self, text: &str) {
         self.client.batch_execute(text).unwrap_or_else(|e| panic!("{text}: {e}"));
     }
 
-    /// Attempts a statement in a transaction that is rolled back.
-    fn attempt(&mut self, role: Option<&str>, statement: &str) -> Said {
-        let as_role = role.map_or(String::new(), |role| format!("; SET ROLE {}", quoted(role)));
-        self.run(&format!("BEGIN{as_role}"));
+    /// Attempts a statement in the transaction that is open, rolls it back, and begins the next.
+    fn attempt(&mut self, statement: &str) -> Said {
         self.warnings.lock().expect("nobody panics with it").clear();
         let came = statement.split("; ").try_for_each(|one| self.client.batch_execute(one));
         let warnings = self.warnings.lock().expect("nobody panics with it").clone();
-        let _ = self.client.batch_execute("ROLLBACK");
-        self.run("RESET SESSION AUTHORIZATION; RESET ROLE; RESET ALL");
+        // All at once: one trip to the server. What is reset is so before the next begins, and no part of it.
+        let next = format!("ROLLBACK; RESET SESSION AUTHORIZATION; RESET ROLE; RESET ALL; COMMIT; {}", self.begin);
+        self.run(&next);
         // What it only warns of is not done.
         let nothing = ["no privileges were granted", "no privileges could be revoked", "skipping "];
         let Err(error) = came else {
@@ -129,27 +132,27 @@ fn each_form_of_the_manual_has_the_servers_verdict() {
     let engine = Engine::compile(estate).unwrap_or_else(|f| panic!("{f}"));
     let all = suite(include_str!("statements/postgresql.txt"));
     let mut compared = Compared::by_forms(include_str!("statements/postgresql-forms.txt"));
-    let mut sessions: BTreeMap<&str, Try> = BTreeMap::new();
-    for (account, role) in IDENTITIES {
+    let prepared: Vec<Prepared<'_>> = all.iter().map(|one| engine.prepare(&Question::statement("", "ticketing", &one.sql))).collect();
+    let mut record = Record::of("crates/zest-bridges/tests/statements/postgresql-said.txt", &all);
+    for (identity, (account, role)) in IDENTITIES.iter().enumerate() {
         let who = format!("{account}{}", role.map_or(String::new(), |r| format!(" as {r}")));
-        let session = sessions.entry(account).or_insert_with(|| Try::open(&server, account));
-        for statement in &all {
-            let question = Question::statement(account, "ticketing", &statement.sql);
+        let mut session = Try::open(&server, account, *role);
+        for (number, (statement, prepared)) in all.iter().zip(&prepared).enumerate() {
+            let question = prepared.question(account, ask::Session { at: Some(jiff::Timestamp::now()), ..ask::Session::default() });
             let question = role.map_or(question.clone(), |role| question.active_role(role));
-            let answer = engine.explain(&question.at(jiff::Timestamp::now()));
-            let said = match session.attempt(*role, &statement.sql) {
+            let decision = prepared.decide(&question);
+            let said = record.said((number, identity), decision, || match session.attempt(&statement.sql) {
                 // What is behind a schema that is shut does not exist, to the server.
                 Said::Allowed(Some(text))
-                    if answer.refusal == Some(Refusal::SchemaShut) && ["(42P01)", "(42883)"].iter().any(|code| text.ends_with(code)) =>
+                    if decision.refusal == Some(Refusal::SchemaShut) && ["(42P01)", "(42883)"].iter().any(|code| text.ends_with(code)) =>
                 {
                     Said::Refused(text)
                 }
                 said => said,
-            };
-            compared.add(&who, statement, &answer, &said);
+            });
+            compared.add(&who, statement, decision, || engine.explain(&question), &said);
         }
     }
-    drop(sessions);
     fresh_server_is_the_same(&server, &mut admin, session);
-    compared.concludes("PostgreSQL 15", "docs/statements-on-postgresql.md", all.len(), IDENTITIES.len());
+    compared.concludes("PostgreSQL 15", ("docs/statements-on-postgresql.md", &record), all.len(), IDENTITIES.len());
 }

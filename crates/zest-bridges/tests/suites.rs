@@ -1,11 +1,14 @@
 //! The suites of statements: each form of the servers' manuals, asked of us and attempted on the real server under each identity.
+//!
+//! In the full run all of it is attempted; in every run a third, and of the rest we are held against what the server said before.
 
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
+use std::path::Path;
 
 use fancy_regex::Regex;
 
-use zest_ledger::ask::{Answer, Refusal, Verdict};
+use zest_ledger::ask::{Answer, Decision, Refusal, Verdict};
 
 /// One statement and the chapter it stands under.
 #[derive(Clone, Debug)]
@@ -69,6 +72,85 @@ pub(crate) enum Said {
     Nothing(String),
 }
 
+impl Said {
+    /// Returns the letter by which it is kept.
+    const fn letter(&self) -> char {
+        match self {
+            Self::Allowed(_) => 'a',
+            Self::Refused(_) => 'r',
+            Self::Nothing(_) => 'n',
+        }
+    }
+
+    fn kept(letter: char) -> Self {
+        let text = || "as it was kept: ZEST_REWRITE=1 asks the server anew".to_owned();
+        match letter {
+            'a' => Self::Allowed(Some(text())),
+            'r' => Self::Refused(text()),
+            'n' => Self::Nothing(text()),
+            other => panic!("no such letter is kept: {other}"),
+        }
+    }
+}
+
+/// One in how many tries is attempted in every run; of the others, what the server said is kept in a file.
+const ONE_IN: usize = 3;
+
+/// Stands for what the server said where we do not decide.
+const OPEN: char = 'o';
+
+fn is_open(decision: Decision) -> bool {
+    matches!(decision.refusal, Some(Refusal::NotDecided | Refusal::StatementUnreadable | Refusal::UnknownObject))
+}
+
+/// What the server said to each statement under each identity: a letter each, in front of the statement.
+#[derive(Debug)]
+pub(crate) struct Record {
+    file: &'static str,
+    kept: BTreeMap<String, Vec<char>>,
+    said: Vec<(String, String)>,
+    /// What the server says now, where it said something else.
+    changed: Vec<String>,
+    /// Which of the tries are attempted; all of them in the full run.
+    turn: Option<usize>,
+}
+
+impl Record {
+    /// Reads what was kept; nothing is where that has another form.
+    pub(crate) fn of(file: &'static str, all: &[Written]) -> Self {
+        let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+        let text = std::fs::read_to_string(root.join(file)).unwrap_or_default();
+        let row = |line: &str| line.split_once(' ').map(|(letters, sql)| (sql.to_owned(), letters.chars().collect()));
+        let is_whole = ["ZEST_CHECKS", "ZEST_REWRITE"].iter().any(|name| std::env::var_os(name).is_some());
+        let turn = (!is_whole).then(|| zest_testkit::seed(0) as usize % ONE_IN);
+        let said = all.iter().map(|one| (String::new(), one.sql.clone())).collect();
+        Self { file, kept: text.lines().filter_map(row).collect(), said, changed: Vec::new(), turn }
+    }
+
+    /// Returns what the server says to a statement under an identity, by their numbers: attempted where it is its turn, and where
+    /// nothing is kept of it. What we do not decide may hang on the rows that are there, and is not kept.
+    pub(crate) fn said(&mut self, (statement, identity): (usize, usize), decision: Decision, attempt: impl FnOnce() -> Said) -> Said {
+        let (letters, sql) = &mut self.said[statement];
+        let kept = self.kept.get(sql).and_then(|kept| kept.get(identity)).copied().filter(|letter| *letter != OPEN);
+        let said = match kept {
+            Some(letter) if self.turn.is_some_and(|turn| (statement + identity) % ONE_IN != turn) => Said::kept(letter),
+            _ => attempt(),
+        };
+        let letter = if is_open(decision) { OPEN } else { said.letter() };
+        if kept.is_some_and(|kept| kept != letter) {
+            self.changed.push(format!("identity {identity}: {sql}\n    kept: {kept:?}, now: {said:?}"));
+        }
+        letters.push(letter);
+        said
+    }
+
+    fn concludes(&self) {
+        let text: String = self.said.iter().map(|(letters, sql)| format!("{letters} {sql}\n")).collect();
+        self.changed.iter().for_each(|one| eprintln!("{one}"));
+        zest_testkit::pages::same_as_file(self.file, &text);
+    }
+}
+
 /// One form in the synopses of a server's manual.
 #[derive(Debug)]
 struct Form {
@@ -121,22 +203,21 @@ impl Compared {
         }
     }
 
-    /// Compares one answer with what the server said; `is_chance` lets a difference pass that the server leaves open.
-    pub(crate) fn add(&mut self, who: &str, statement: &Written, answer: &Answer, said: &Said) {
-        let ours = answer.first_refusal().map_or("allowed".to_owned(), |ground| ground.text.clone());
-        let is_undecided = matches!(answer.refusal, Some(Refusal::NotDecided | Refusal::StatementUnreadable | Refusal::UnknownObject));
-        let refuses = answer.verdict == Verdict::Denied;
+    /// Compares one decision with what the server said; why we say so is asked where it is told.
+    pub(crate) fn add(&mut self, who: &str, statement: &Written, decision: Decision, why: impl FnOnce() -> Answer, said: &Said) {
+        let ours = || why().first_refusal().map_or("allowed".to_owned(), |ground| ground.text.clone());
+        let refuses = decision.verdict == Verdict::Denied;
         let column = match said {
             Said::Nothing(_) => Some(3),
-            _ if is_undecided => {
-                let reason = self.reasons.entry(ours).or_insert_with(|| (0, statement.sql.clone()));
+            _ if is_open(decision) => {
+                let reason = self.reasons.entry(ours()).or_insert_with(|| (0, statement.sql.clone()));
                 reason.0 += 1;
                 Some(2)
             }
             Said::Refused(_) if refuses => Some(1),
             Said::Allowed(_) if !refuses => Some(0),
             Said::Refused(_) | Said::Allowed(_) => {
-                self.wrong.push(format!("{who}: {}\n    server: {said:?}\n    we: {ours}", statement.sql));
+                self.wrong.push(format!("{who}: {}\n    server: {said:?}\n    we: {}", statement.sql, ours()));
                 None
             }
         };
@@ -177,7 +258,7 @@ impl Compared {
     }
 
     /// Fails where anything differs; otherwise holds the page against the one that is kept.
-    pub(crate) fn concludes(&self, server: &str, file: &str, statements: usize, identities: usize) {
+    pub(crate) fn concludes(&self, server: &str, (file, record): (&str, &Record), statements: usize, identities: usize) {
         let (count, open) = self.totals();
         let page = self.page(server, statements, identities);
         if let Some(file) = std::env::var_os("ZEST_SUITE") {
@@ -191,6 +272,7 @@ impl Compared {
         let rare: Vec<&str> = self.forms.iter().filter(|f| f.statements < OF_EACH_FORM).map(|f| f.name.as_str()).collect();
         assert!(!self.forms.is_empty() && rare.is_empty(), "fewer than {OF_EACH_FORM} statements: {rare:?}");
         assert!(open * 100 <= (count + open) * 3, "more than 3 in a hundred are not decided: {open} of {}", count + open);
+        record.concludes();
         zest_testkit::pages::same_as_file(file, &page);
     }
 }
