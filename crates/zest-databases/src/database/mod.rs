@@ -271,8 +271,12 @@ pub(crate) fn one_role<'q>(question: &'q Question, trace: &mut Trace) -> Result<
 }
 
 /// Notes the account that is used.
-pub(crate) fn uses(trace: &mut Trace, question: &Question, account: &str, accounts: &Accounts) {
-    trace.understood(|| Understood::Account(account.to_owned()));
+pub(crate) fn uses(trace: &mut Trace, question: &Question, account: impl FnOnce() -> String, accounts: &Accounts) {
+    if !trace.explains() {
+        return;
+    }
+    let account = &account();
+    trace.understood(|| Understood::Account(account.clone()));
     let place = accounts.place(account);
     let how = accounts.used_by(account).first().map(|&(_, p)| p);
     trace.pass(Stage::Entry, || {

@@ -9,7 +9,7 @@ use super::Server;
 use super::name::{AccountName, Class, Holder, ObjectName, Scope, rank};
 use super::need::{As, Need};
 use super::privilege::{Level, Privilege};
-use super::state::{Origin, State, View, admits};
+use super::state::{Account, Origin, State, View, admits};
 use super::statement::needs;
 use crate::database::not_modelled::{NAMES_NOT_RESOLVED, Touch, looked_at};
 use crate::database::{ADMIN_OPTION, Needs, On, asked, one_role, uses};
@@ -84,9 +84,11 @@ pub(crate) fn open_as<'s>(
     (account, origin): (AccountName, Option<Origin>),
     trace: &mut Trace,
 ) -> Result<View<'s>, Stop> {
-    uses(trace, question, &account.to_string(), &server.accounts);
-    let (shown, place) = (visible(&account.to_string()), place_of(server, &account));
-    let entry = state.accounts.get(&account).cloned().unwrap_or_default();
+    uses(trace, question, || account.to_string(), &server.accounts);
+    // Nobody reads them where nothing is explained.
+    let (shown, place) = if trace.explains() { (visible(&account.to_string()), place_of(server, &account)) } else { (String::new(), None) };
+    let unknown = Account::default();
+    let entry = state.accounts.get(&account).unwrap_or(&unknown);
     if account.user.is_empty() && !login.is_empty() {
         trace.pass(Stage::Entry, || {
             (format!("the server takes the anonymous account `{shown}` for `{}`: its origin fits better than that of any account of this name", visible(login)), place)

@@ -2,6 +2,7 @@
 
 use std::cmp::Reverse;
 use std::fmt;
+use std::str::Chars;
 
 use crate::database::name::parts;
 
@@ -365,37 +366,33 @@ pub fn literal(text: &str) -> String {
 /// ```
 #[must_use]
 pub fn matches(text: &str, pattern: &str) -> bool {
-    let (text, pattern): (Vec<char>, Vec<char>) = (text.chars().collect(), pattern.chars().collect());
-    // The last `%` and where it began to match, to go on from when a later part does not fit.
-    let (mut t, mut p, mut back) = (0, 0, None);
-    while t < text.len() {
-        match pattern.get(p) {
+    let (mut text, mut pattern) = (text.chars(), pattern.chars());
+    // What comes after the last `%`, and where that began to match, to go on from when a later part does not fit.
+    let mut back: Option<(Chars<'_>, Chars<'_>)> = None;
+    while let Some(found) = text.clone().next() {
+        let mut rest = pattern.clone();
+        let is_taken = match rest.next() {
             Some('%') => {
-                back = Some((p + 1, t));
-                p += 1;
+                back = Some((rest.clone(), text.clone()));
+                pattern = rest;
+                continue;
             }
-            Some('_') => {
-                t += 1;
-                p += 1;
-            }
-            Some('\\') if pattern.get(p + 1) == Some(&text[t]) => {
-                t += 1;
-                p += 2;
-            }
-            Some(c) if *c == text[t] && *c != '\\' => {
-                t += 1;
-                p += 1;
-            }
-            _ => match back {
-                Some((after, from)) => {
-                    back = Some((after, from + 1));
-                    (p, t) = (after, from + 1);
-                }
-                None => return false,
-            },
+            Some('_') => true,
+            // What stands behind a backslash is meant literally.
+            Some('\\') => rest.next() == Some(found),
+            Some(wanted) => wanted == found,
+            None => false,
+        };
+        if is_taken {
+            pattern = rest;
+            text.next();
+            continue;
         }
+        let Some((after, from)) = &mut back else { return false };
+        from.next();
+        (pattern, text) = (after.clone(), from.clone());
     }
-    pattern[p..].iter().all(|c| *c == '%')
+    pattern.all(|rest| rest == '%')
 }
 
 /// Whether a pattern of databases covers another one, as the server finds it for a grant (`wild_compare` of two patterns): what one takes

@@ -35,11 +35,12 @@ pub(crate) fn open(question: &Question, server: &Server, catalog: &Catalog, foun
         })?;
         return Err(Stop);
     };
-    uses(trace, question, account, &server.accounts);
+    uses(trace, question, || account.clone(), &server.accounts);
     let place = server.places.roles.get(account).copied();
     let state = catalog.state();
     let (Some(role), Some(number)) = (state.roles.get(account), catalog.role(account)) else { return Err(Stop) };
-    let shown = visible(account);
+    // Nobody reads it where nothing is explained.
+    let shown = if trace.explains() { visible(account) } else { String::new() };
     if !role.login {
         trace.refuse(Stage::Entry, Refusal::NoLogin, || (format!("`{shown}` may not open sessions"), place))?;
     }
