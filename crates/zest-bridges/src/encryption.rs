@@ -8,6 +8,14 @@ use rustls::pki_types::{CertificateDer, PrivateKeyDer};
 use rustls::{ClientConfig, RootCertStore};
 
 /// Whether a session is encrypted.
+///
+/// # Example
+/// ```
+/// use zest_bridges::{Certificates, Encryption};
+/// let roots = Certificates { roots: Some("lanternsound-ca.pem".into()), client: None };
+/// assert!(Encryption::Always(roots).covers("127.0.0.1"));
+/// assert!(!Encryption::Never.covers("192.0.2.7"));
+/// ```
 #[derive(Clone, Debug, Default)]
 pub enum Encryption {
     /// Wherever it leaves this machine: all but sockets and loopback addresses, with the certificates that the system trusts.
@@ -20,6 +28,17 @@ pub enum Encryption {
 }
 
 /// Which certificates are trusted, and which one is shown.
+///
+/// # Example
+/// ```
+/// use zest_bridges::{Certificates, Encryption, mariadb::Target};
+/// let mine = Certificates {
+///     roots: Some("/etc/lanternsound/ca.pem".into()),
+///     client: Some(("/etc/lanternsound/auditor.pem".into(), "/etc/lanternsound/auditor.key".into())),
+/// };
+/// let target = Target { host: "db-1.lanternsound.example".into(), encryption: Encryption::Always(mine), ..Target::default() };
+/// assert!(target.encryption.covers(&target.host));
+/// ```
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Certificates {
     /// A file in PEM with those that are trusted; the system's where none is stated. Sessions on MariaDB trust the public ones besides.

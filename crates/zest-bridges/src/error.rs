@@ -1,6 +1,15 @@
 //! What can go wrong between us and a server.
 
 /// A bridge could not do its work.
+///
+/// # Example
+/// ```
+/// use zest_bridges::{BridgeError, mariadb::{Session, Target}};
+/// let nowhere = Target { host: "/run/lanternsound/no.sock".into(), user: "auditor".into(), ..Target::default() };
+/// let error = Session::open(&nowhere).err().expect("nobody listens there");
+/// assert!(matches!(error, BridgeError::Connect { .. }));
+/// assert!(error.to_string().starts_with("cannot open a session on /run/lanternsound/no.sock: "));
+/// ```
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum BridgeError {

@@ -16,6 +16,18 @@ use crate::BridgeError;
 use crate::private::{Said, reaches_out};
 
 /// What came of a statement.
+///
+/// # Example
+/// ```
+/// use zest_bridges::{in_use::Asked, private::Said};
+/// let told = |asked: &Asked| match asked {
+///     Asked::Said(Said::Allowed) => "it would".to_owned(),
+///     Asked::Said(said) => format!("{said:?}"),
+///     Asked::NotPut(why) => format!("not asked: {why}"),
+///     _ => String::new(),
+/// };
+/// assert_eq!(told(&Asked::NotPut("it reaches files".to_owned())), "not asked: it reaches files");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Asked {
@@ -30,6 +42,15 @@ fn not_put(why: impl Into<String>) -> Asked {
 }
 
 /// A PostgreSQL 15 that is in use.
+///
+/// # Example
+/// ```no_run
+/// use zest_bridges::{in_use::Postgresql, postgresql::{Session, Target}};
+/// let target = Target { host: "/run/postgresql".into(), port: 5432, user: "postgres".into(), database: "ticketing".into(), ..Target::default() };
+/// let mut server = Postgresql::new(Session::open(&target)?)?;
+/// println!("{:?}", server.explain("purser-1", None, "select id from fares.price")?);
+/// # Ok::<(), zest_bridges::BridgeError>(())
+/// ```
 #[allow(missing_debug_implementations, reason = "the client has none")]
 pub struct Postgresql {
     session: crate::postgresql::Session,
@@ -106,6 +127,16 @@ impl Postgresql {
 }
 
 /// A MariaDB 10.11 that is in use: it is asked as the account that signed in, whose credential is known.
+///
+/// # Example
+/// ```no_run
+/// use zest_bridges::{in_use::Mariadb, mariadb::{Session, Target}};
+/// let target = Target { host: "192.0.2.31".into(), port: 3306, user: "purser-3".into(), ..Target::default() };
+/// let mut session = Session::open(&target)?;
+/// let state = session.read()?;
+/// println!("{:?}", Mariadb::new(session)?.explain(&state, None, "select id from club.member"));
+/// # Ok::<(), zest_bridges::BridgeError>(())
+/// ```
 #[allow(missing_debug_implementations, reason = "the client has none")]
 pub struct Mariadb {
     session: crate::mariadb::Session,

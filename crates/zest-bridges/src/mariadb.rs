@@ -12,6 +12,19 @@ use crate::encryption::HINT;
 use crate::{BridgeError, Encryption};
 
 /// Where a server listens, and as whom to read.
+///
+/// # Example
+/// ```
+/// use zest_bridges::mariadb::Target;
+/// let target = Target {
+///     host: "192.0.2.30".into(),
+///     port: 3306,
+///     user: "auditor".into(),
+///     password: std::env::var("AUDITOR_CREDENTIAL").ok(),
+///     ..Target::default()
+/// };
+/// assert!(target.encryption.covers(&target.host), "it leaves this machine");
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct Target {
     /// Host name, address, or the path of a socket.
@@ -27,6 +40,15 @@ pub struct Target {
 }
 
 /// A session on a server.
+///
+/// # Example
+/// ```no_run
+/// use zest_bridges::mariadb::{Session, Target};
+/// let target = Target { host: "/run/mysqld/mysqld.sock".into(), port: 3306, user: "auditor".into(), ..Target::default() };
+/// let state = Session::open(&target)?.read()?;
+/// println!("{}", state.document("loyalty", None));
+/// # Ok::<(), zest_bridges::BridgeError>(())
+/// ```
 #[allow(missing_debug_implementations, reason = "the client has none")]
 pub struct Session {
     client: Conn,

@@ -10,6 +10,15 @@ use crate::encryption::HINT;
 use crate::{BridgeError, Encryption};
 
 /// A session on a server.
+///
+/// # Example
+/// ```no_run
+/// use zest_bridges::postgresql::{Session, Target};
+/// let target = Target { host: "/run/postgresql".into(), port: 5432, user: "auditor".into(), database: "ticketing".into(), ..Target::default() };
+/// let state = Session::open(&target)?.read()?;
+/// println!("{}", state.document("ticketing", None));
+/// # Ok::<(), zest_bridges::BridgeError>(())
+/// ```
 #[allow(missing_debug_implementations, reason = "the client has none")]
 pub struct Session {
     client: Client,
@@ -18,6 +27,19 @@ pub struct Session {
 }
 
 /// Where a server listens, and as whom to read.
+///
+/// # Example
+/// ```
+/// use zest_bridges::postgresql::Target;
+/// let target = Target {
+///     host: "192.0.2.30".into(),
+///     port: 5432,
+///     user: "auditor".into(),
+///     database: "ticketing".into(), password: std::env::var("AUDITOR_CREDENTIAL").ok(),
+///     ..Target::default()
+/// };
+/// assert!(target.encryption.covers(&target.host), "it leaves this machine");
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct Target {
     /// Host name, address, or the folder of a socket.

@@ -16,6 +16,14 @@ use zest_servers::Server;
 use crate::BridgeError;
 
 /// What a server said to an attempt.
+///
+/// # Example
+/// ```
+/// use zest_bridges::private::Said;
+/// let refuses = |said: &Said| matches!(said, Said::Refused(_));
+/// assert!(refuses(&Said::Refused("permission denied for table price (42501)".to_owned())));
+/// assert!(!refuses(&Said::Allowed) && !refuses(&Said::Otherwise("division by zero (22012)".to_owned())));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Said {
@@ -73,6 +81,17 @@ pub(crate) fn reaches_out(text: &str) -> bool {
 }
 
 /// A private PostgreSQL 15.
+///
+/// # Example
+/// ```no_run
+/// use zest_bridges::private::Postgresql;
+/// use zest_ledger::{Ledger, postgresql::state_of};
+/// let estate = Ledger::new().document("fares.toml", &std::fs::read_to_string("fares.toml")?).estate()?;
+/// let state = state_of(&estate, "ticketing", None).ok_or("no such server")?;
+/// let said = Postgresql::start(&state)?.attempt("purser-1", None, "delete from fares.price")?;
+/// println!("{said:?}");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[allow(missing_debug_implementations, reason = "the client has none")]
 pub struct Postgresql {
     // Sessions end before the server does.
@@ -162,6 +181,17 @@ impl Postgresql {
 }
 
 /// A private MariaDB 10.11, on which every account has an origin of its own on this machine.
+///
+/// # Example
+/// ```no_run
+/// use zest_bridges::private::Mariadb;
+/// use zest_ledger::{Ledger, mariadb::{AccountName, state_of}};
+/// let estate = Ledger::new().document("club.toml", &std::fs::read_to_string("club.toml")?).estate()?;
+/// let state = state_of(&estate, "loyalty", None).ok_or("no such server")?;
+/// let purser = AccountName::new("purser-3", "192.0.2.%");
+/// println!("{:?}", Mariadb::start(&state)?.attempt(&purser, None, "delete from club.member")?);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[allow(missing_debug_implementations, reason = "the client has none")]
 pub struct Mariadb {
     origins: BTreeMap<AccountName, IpAddr>,

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use zest_ledger::ask::{Central, Question, Session, Verdict};
-use zest_ledger::entry::{IdentitySource, Kind};
+use zest_ledger::entry::{Does, IdentitySource, Kind};
 use zest_ledger::expectation::parts;
 use zest_ledger::finding::{Code, Finding, Findings};
 use zest_ledger::review::{Between, hygiene, readiness};
@@ -93,7 +93,9 @@ fn holds(engine: &Engine, seed: u64, counts: &mut BTreeMap<&'static str, usize>)
             assert_eq!(changed, [], "seed {seed}: {}", finding.message);
         }
     }
-    *counts.entry("sessions that cannot be left").or_default() += whoever_is_stuck_is_found(engine, &may, &found, seed);
+    for (does, code) in [(Does::LeaveSession, Code::CannotLeave), (Does::ShowLevel, Code::CannotShowLevel)] {
+        *counts.entry(code.slug()).or_default() += whoever_cannot_is_found(engine, &may, &found, (does, code), seed);
+    }
     let has = |code, name: &str| found.list().iter().any(|f| f.code == code && f.message.contains(&format!("`{name}`")));
     for device in engine.estate().systems().iter().filter(|system| system.kind() == Kind::NETWORK_DEVICE) {
         let name = &device.id.value;
@@ -111,8 +113,14 @@ fn holds(engine: &Engine, seed: u64, counts: &mut BTreeMap<&'static str, usize>)
     }
 }
 
-/// Whoever may do something on a device and cannot leave the session there, at no level that they come to, is told of.
-fn whoever_is_stuck_is_found(engine: &Engine, may: &[Question], found: &Findings, seed: u64) -> usize {
+/// Whoever may do something on a device, and cannot leave the session or see its level there, at no level that they come to, is told of.
+fn whoever_cannot_is_found(engine: &Engine, may: &[Question], found: &Findings, (does, code): (Does, Code), seed: u64) -> usize {
+    // Random devices speak one vocabulary; of a line that it has not nobody is told.
+    let commands = engine.estate().vocabularies().iter().flat_map(|vocabulary| &vocabulary.commands);
+    let Some(line) = commands.into_iter().find(|c| c.does.as_ref().is_some_and(|it| it.value == does)).map(|c| c.line.value.as_str())
+    else {
+        return 0;
+    };
     let is_device = |q: &Question| engine.site(&q.system).is_some_and(|site| site.entry().kind() == Kind::NETWORK_DEVICE);
     let must_change = |q: &Question| {
         let user = engine.estate().users().iter().find(|user| user.id.value == q.user).expect("they are there");
@@ -120,16 +128,16 @@ fn whoever_is_stuck_is_found(engine: &Engine, may: &[Question], found: &Findings
     };
     // Local accounts are looked at by themselves.
     let is_plain = |q: &&Question| q.session.central == Central::Up && q.session.account.is_none() && q.session.mode.is_none();
-    let leaves = |q: &&Question| {
+    let does_it = |q: &&Question| {
         let at_level = |level| Session { level: Some(level), ..q.session.clone() };
-        (0..=15).any(|level| engine.decide(&Question::in_session(&q.user, &q.system, "leave", at_level(level))).verdict != Verdict::Denied)
+        (0..=15).any(|level| engine.decide(&Question::in_session(&q.user, &q.system, line, at_level(level))).verdict != Verdict::Denied)
     };
     let on_devices = may.iter().filter(is_plain).filter(|q| is_device(q) && !must_change(q));
     let of: BTreeMap<String, &Question> =
         on_devices.map(|q| (format!("{} on {}: {:?}", q.user, q.system, Session { level: None, ..q.session.clone() }), q)).collect();
-    let stuck: Vec<&String> = of.iter().filter(|(_, question)| !leaves(question)).map(|(session, _)| session).collect();
-    let is_found = found.list().iter().any(|finding| finding.code == Code::CannotLeave);
-    assert!(stuck.is_empty() || is_found, "seed {seed}: {stuck:#?}\n{found}");
+    let stuck: Vec<&String> = of.iter().filter(|(_, question)| !does_it(question)).map(|(session, _)| session).collect();
+    let is_found = found.list().iter().any(|finding| finding.code == code);
+    assert!(stuck.is_empty() || is_found, "seed {seed}, {code:?}: {stuck:#?}\n{found}");
     stuck.len()
 }
 

@@ -77,8 +77,23 @@ ids! {
     /// ```
     VocabularyId;
     /// A mode of a vocabulary.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::estate::ModeId;
+    /// // Modes are numbered within their vocabulary.
+    /// assert_eq!(ModeId::default().index(), 0);
+    /// ```
     ModeId;
     /// A command of a vocabulary.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, estate::{CommandId, VocabularyId}};
+    /// fn line(engine: &Engine, vocabulary: VocabularyId, command: CommandId) -> &str {
+    ///     &engine.estate().vocabularies()[vocabulary.index()].commands[command.index()].line.value
+    /// }
+    /// ```
     CommandId;
     /// A command set.
     ///
@@ -101,5 +116,13 @@ ids! {
     /// ```
     RoleId;
     /// An assignment, in the order in which assignments are tried.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Engine, estate::AssignmentId};
+    /// fn roles(engine: &Engine, assignment: AssignmentId) -> usize {
+    ///     engine.estate().assignments()[assignment.index()].roles.len()
+    /// }
+    /// ```
     AssignmentId;
 }

@@ -631,6 +631,14 @@ impl Way {
 }
 
 /// An entry that ways rest on, and who would still get there without it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::ways::Cut;
+/// fn told(cut: &Cut) -> String {
+///     format!("without {}, {} of {} would still get there", cut.what, cut.left, cut.of)
+/// }
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -853,6 +861,14 @@ pub struct Promised {
 }
 
 /// A part of a ledger on which no expectation depends.
+///
+/// # Example
+/// ```
+/// use zest_ledger::review::Uncovered;
+/// fn told(one: &Uncovered) -> String {
+///     format!("no expectation depends on {}{}", one.what, if one.is_tried { "" } else { ", which cannot be left out" })
+/// }
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]

@@ -60,6 +60,14 @@ pub struct TableShape {
 }
 
 /// What the keys of a table ask of each other.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Among;
+/// // A cabinet opens by a key or a code; who is told of it needs a number to call.
+/// const RULES: &[Among] = &[Among::One(&["key", "code"]), Among::With("told", "number")];
+/// assert!(matches!(RULES[0], Among::One(keys) if keys.contains(&"code")));
+/// ```
 #[derive(Debug)]
 pub enum Among {
     /// Exactly one of these is there.

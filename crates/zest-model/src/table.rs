@@ -7,6 +7,14 @@ use std::sync::Arc;
 use rustc_hash::FxHashMap;
 
 /// What a kind keeps of a system; nobody else knows what is in it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Kept;
+/// struct Cabinet { keys: usize }
+/// let kept: Kept = std::sync::Arc::new(Cabinet { keys: 12 });
+/// assert_eq!(kept.downcast_ref::<Cabinet>().map(|cabinet| cabinet.keys), Some(12));
+/// ```
 pub type Kept = Arc<dyn Any + Send + Sync>;
 
 /// The rows of one table of a ledger, in order.

@@ -118,6 +118,7 @@ impl Source {
             .configuration_mode("settings")
             .bare_elevation(bare)
             .command(Command::new("leave").level(0).does(Does::LeaveSession))
+            .command(Command::new("show level").level(7).does(Does::ShowLevel))
             .command(Command::new("elevate").level(0).does(Does::Elevate))
             .command(Command::new("elevate {level: 0-15}").level(0).does(Does::Elevate))
             .command(Command::new("change passphrase").level(0).does(Does::ChangeCredential))

@@ -257,12 +257,8 @@ fn looked_at_origin(state: &State, login: &str, question: &Question) {
 fn examples(host: &str) -> Vec<IpAddr> {
     let filled = |with: &str| host.replace('%', with).replace('_', "1");
     let address = host.split_once('/').map_or(host, |(net, _)| net);
-    ["1", "0.1", "0.0.1", "192.0.2.1", "1:1", ""]
-        .iter()
-        .map(|with| filled(with))
-        .chain([address.to_owned()])
-        .filter_map(|text| text.parse().ok())
-        .collect()
+    let wild: &[&str] = if host.contains(['%', '_']) { &["1", "0.1", "0.0.1", "192.0.2.1", "1:1", ""] } else { &[""] };
+    wild.iter().map(|with| filled(with)).chain([address.to_owned()]).filter_map(|text| text.parse().ok()).collect()
 }
 
 /// Returns an account of a host's name that the server would take before `account`, if the address had that name.

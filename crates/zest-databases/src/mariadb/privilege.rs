@@ -205,6 +205,13 @@ impl Level {
 
 privilege_set! {
     /// A set of privileges.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::mariadb::{Privilege, Privileges};
+    /// let both: Privileges = [Privilege::Select, Privilege::Insert].into_iter().collect();
+    /// assert!(both.contains(Privilege::Insert) && !both.contains(Privilege::Delete));
+    /// ```
     u64
 }
 

@@ -276,10 +276,9 @@ impl State {
     #[must_use]
     pub fn account_for(&self, login: &str, origin: &Origin) -> Option<&AccountName> {
         let fitting = |user: &str| {
-            let mut list: Vec<&AccountName> = self.accounts_of(user).filter(|a| admits(&a.host, origin)).collect();
+            let fitting = self.accounts_of(user).filter(|a| admits(&a.host, origin));
             // Equal ranks: the larger text comes first.
-            list.sort_by(|a, b| rank(&a.host).cmp(&rank(&b.host)).then_with(|| b.host.cmp(&a.host)));
-            list.into_iter().next()
+            fitting.min_by(|a, b| rank(&a.host).cmp(&rank(&b.host)).then_with(|| b.host.cmp(&a.host)))
         };
         let named = fitting(login);
         let anonymous = if login.is_empty() { None } else { fitting("") };

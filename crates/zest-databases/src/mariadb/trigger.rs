@@ -5,6 +5,12 @@ use super::name::{AccountName, Class, ObjectName, quoted};
 use crate::sql::{Dialect, Verb, Words};
 
 /// What sets a trigger off.
+///
+/// # Example
+/// ```
+/// use zest_ledger::mariadb::Event;
+/// assert!(Event::Insert < Event::Update && Event::Update < Event::Delete);
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Event {
     /// A row is made.

@@ -5,6 +5,12 @@ use crate::database::privilege_set;
 macro_rules! privileges {
     ($($(#[doc = $doc:literal])+ $name:ident = $bit:literal $word:literal $about:literal;)+) => {
         /// One privilege.
+        ///
+        /// # Example
+        /// ```
+        /// use zest_ledger::postgresql::Privilege;
+        /// assert_eq!(Privilege::Select.word(), "select");
+        /// ```
         #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
         pub enum Privilege { $($(#[doc = $doc])+ $name = $bit,)+ }
 

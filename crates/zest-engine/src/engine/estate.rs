@@ -45,6 +45,16 @@ pub struct Estate {
 }
 
 /// A system with its references followed.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Declared;
+/// // What needs all systems of a kind at once.
+/// fn are_several(systems: &[Declared]) -> bool {
+///     systems.len() > 1
+/// }
+/// assert!(!are_several(&[]));
+/// ```
 #[derive(Clone, Debug)]
 pub struct Declared {
     #[doc(hidden)]

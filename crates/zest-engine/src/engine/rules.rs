@@ -94,6 +94,18 @@ pub struct Shown {
 }
 
 /// What a system keeps that sets of its rights may not tell of, though something hangs on it.
+///
+/// # Example
+/// ```
+/// # let text = "users.mate-1.proofs = ['password']\nsystems.rota.kind = 'application'\napplications.rota.types.shift.rights = ['plan']\n";
+/// # let engine = zest_ledger::Ledger::new().document("rota.toml", text).engine(1)?;
+///
+/// use zest_ledger::kind::Beside;
+/// let place = engine.estate().systems()[0].id.place;
+/// let sign = Beside { what: "the sign on ramp 2".to_owned(), says: "closed at night".to_owned(), ..Beside::whole("ramp 2", place, false) };
+/// assert_eq!((sign.of.as_str(), sign.is_held), ("ramp 2", false));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Beside {
     /// The object, account or job that it is about; empty for the system itself. Of what is new, or gone, as a whole only that is told.
@@ -117,6 +129,13 @@ impl Beside {
 }
 
 /// A statement that does something in the name of somebody else.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Through;
+/// let through = Through { statement: "SELECT * FROM cheap".to_owned(), object: "view fares.cheap".to_owned() };
+/// assert!(through.object.starts_with("view "));
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Through {
     /// The statement.
@@ -126,6 +145,15 @@ pub struct Through {
 }
 
 /// An account that is like others.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Alike;
+/// let desk = |number: u8| Alike { account: format!("desk-{number}@%"), login: format!("desk-{number}"), is_lent: false };
+/// // One list for all that could change places.
+/// let lists = vec![vec![desk(1), desk(2)]];
+/// assert_eq!(lists[0][1].login, "desk-2");
+/// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Alike {
     /// The account, as the ledger writes it.
@@ -137,6 +165,18 @@ pub struct Alike {
 }
 
 /// All that a kind of system must say. There are no defaults: what a kind leaves out does not compile.
+///
+/// # Example
+/// ```
+/// # let text = "users.mate-1.proofs = ['password']\nsystems.rota.kind = 'application'\napplications.rota.types.shift.rights = ['plan']\n";
+/// # let engine = zest_ledger::Ledger::new().document("rota.toml", text).engine(1)?;
+///
+/// use zest_ledger::kind::Kind;
+/// // What a kind of one's own looks like: `examples/key_cabinet.rs`.
+/// let kind: &dyn Kind = engine.site("rota").expect("it is there").kind();
+/// assert!(kind.words().iter().any(|word| word.word() == "application"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 pub trait Kind: fmt::Debug + Sync {
     /// Returns the tables of a document that describe systems of the kind, besides those of the format itself.
     fn tables(&self) -> &'static [OutsideTable];
@@ -273,6 +313,18 @@ pub trait Kind: fmt::Debug + Sync {
 }
 
 /// The system as it was when a session was opened.
+///
+/// # Example
+/// ```
+/// # let text = "users.mate-1.proofs = ['password']\nsystems.rota.kind = 'application'\napplications.rota.types.shift.rights = ['plan']\n";
+/// # let engine = zest_ledger::Ledger::new().document("rota.toml", text).engine(1)?;
+///
+/// use zest_ledger::{Question, kind::Opened};
+/// let at = "2026-05-04T08:00:00Z".parse().ok();
+/// let opened = Opened { site: engine.site("rota").expect("it is there"), at };
+/// assert_eq!(opened.question(&Question::new("mate-1", "rota", "plan on shift/early")).session.at, at);
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct Opened<'e> {
     /// The system, in the engine of the ledger that was in force.
@@ -622,6 +674,19 @@ fn must_change(site: Site<'_>, user: UserId, trace: &mut Trace) -> Result<(), St
 ///
 /// # Errors
 /// For a statement.
+///
+/// # Example
+/// ```
+/// # let text = "users.mate-1.proofs = ['password']\nsystems.rota.kind = 'application'\napplications.rota.types.shift.rights = ['plan']\n";
+/// # let engine = zest_ledger::Ledger::new().document("rota.toml", text).engine(1)?;
+///
+/// use zest_ledger::{Question, kind::{Trace, no_statements}};
+/// let rota = engine.site("rota").expect("it is there");
+/// let is_taken = |question: &Question| no_statements(rota, question, &mut Trace::default()).is_ok();
+/// assert!(is_taken(&Question::new("mate-1", "rota", "plan on shift/early")));
+/// assert!(!is_taken(&Question::statement("mate-1", "rota", "SELECT 1")));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
 pub fn no_statements(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
     if question.form != zest_model::ask::Form::Statement {
         return Ok(());

@@ -9,6 +9,13 @@ use zest_model::ask::{Answer, Decision, Gate, GateOutcome, Question, Refusal, Ru
 use zest_model::source::{Location, Place};
 
 /// Why, and where it is written.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Reason;
+/// let why: Reason = ("the key hangs in another cabinet".to_owned(), None);
+/// assert!(why.1.is_none(), "it is written nowhere");
+/// ```
 pub type Reason = (String, Option<Place>);
 
 /// How the session or the line was understood.
@@ -48,10 +55,33 @@ const fn verdict(refused: bool, asked: bool) -> Verdict {
 }
 
 /// The evaluation cannot go on, or need not.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{ask::{Refusal, Stage}, kind::{Stop, Trace}};
+/// fn opens(is_there: bool, trace: &mut Trace) -> Result<(), Stop> {
+///     if !is_there {
+///         trace.refuse(Stage::Permission, Refusal::NotGranted, || ("the key hangs in another cabinet".to_owned(), None))?;
+///     }
+///     trace.pass(Stage::Permission, || ("the key is there".to_owned(), None));
+///     Ok(())
+/// }
+/// assert!(opens(true, &mut Trace::default()).is_ok());
+/// assert!(opens(false, &mut Trace::default()).is_err(), "nobody wants to know what else is in the way");
+/// ```
 #[derive(Debug)]
 pub struct Stop;
 
 /// One evaluation: it hears about every gate, and keeps the reasons where they are wanted.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{ask::{Refusal, Stage}, kind::Trace};
+/// let mut trace = Trace::default();
+/// trace.pass(Stage::Entry, || unreachable!("no reasons are kept, so none are made"));
+/// assert!(!trace.explains());
+/// assert!(trace.refuse(Stage::Permission, Refusal::NotGranted, || unreachable!("nor here")).is_err());
+/// ```
 #[derive(Debug, Default)]
 pub struct Trace {
     kept: Option<Box<Kept>>,

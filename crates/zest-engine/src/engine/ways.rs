@@ -11,6 +11,14 @@ use zest_model::source::{Location, Place, visible};
 use zest_words::nearest;
 
 /// One way to go on from a refusal: a change, how to say it, and where in the ledger it would be made.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{ask::{Change, Width}, kind::way};
+/// let higher = way(Change::Level(7), "at level 7", None);
+/// assert_eq!((higher.text.as_str(), higher.width), ("at level 7", Width::Session));
+/// assert_eq!(higher.of_width_if(Width::Wide, true).width, Width::Wide);
+/// ```
 #[derive(Clone, Debug)]
 pub struct Way {
     /// The change.
@@ -32,6 +40,12 @@ impl Way {
 }
 
 /// Makes a way out of a change, told in words; it reaches as far as such a change does at least.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{ask::Change, kind::way};
+/// assert_eq!(way(Change::Level(7), "at level 7", None).change, Change::Level(7));
+/// ```
 pub fn way(change: Change, text: impl Into<String>, place: Option<Place>) -> Way {
     Way { width: change.width(), change, text: text.into(), place }
 }

@@ -22,6 +22,12 @@ use zest_model::source::{At, Place, visible};
 use zest_words::nearest;
 
 /// Which part of a condition is meant.
+///
+/// # Example
+/// ```
+/// use zest_ledger::estate::Part;
+/// assert_eq!((Part::Hours.fact(), Part::Days.fact(), Part::Proof.fact()), ("time", "time", "proofs of identity"));
+/// ```
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Part {
     /// The validity of the entry itself.
@@ -134,6 +140,12 @@ impl Hours {
 }
 
 /// Conditions of an entry, all of which must hold.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Conditions;
+/// assert!(Conditions::default().until().is_none(), "without conditions it never ends");
+/// ```
 #[derive(Clone, Debug, Default)]
 pub struct Conditions(Vec<At<Condition>>);
 

@@ -94,6 +94,14 @@ pub struct FlatRule {
 }
 
 /// Obligations with their references followed.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Question, estate::UserId, kind::{Duties, Site, Stop, Trace}};
+/// fn hand_over(site: Site<'_>, user: UserId, question: &Question, duties: &Duties, trace: &mut Trace) -> Result<(), Stop> {
+///     site.obligations(user, question, duties, trace)
+/// }
+/// ```
 #[derive(Clone, Debug)]
 pub struct Duties {
     pub(crate) confirm: Option<Place>,

@@ -64,6 +64,16 @@ fn index<T, Id: Copy>(
 }
 
 /// What a kind resolves its systems on.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{estate::SystemId, kind::Ground};
+/// /// What a document says of one cabinet.
+/// struct Cabinet { keys: usize }
+/// fn keys(ground: Ground<'_>, system: SystemId) -> usize {
+///     ground.rows::<Cabinet>("cabinets", system).map(|cabinet| cabinet.keys).sum()
+/// }
+/// ```
 #[derive(Clone, Copy, Debug)]
 pub struct Ground<'e> {
     #[doc(hidden)]
@@ -136,6 +146,14 @@ impl Names {
 }
 
 /// Follows references, and collects what is wrong with them.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{entry::{Obligations, When}, kind::{Conditions, Duties, Resolver}};
+/// fn of_grant(resolver: &mut Resolver<'_>, when: &When, after: &Obligations) -> (Conditions, Option<Duties>) {
+///     (resolver.conditions(when, None, None), resolver.obligations(after))
+/// }
+/// ```
 #[derive(Debug)]
 pub struct Resolver<'n> {
     #[doc(hidden)]

@@ -165,6 +165,15 @@ pub struct Coverage {
 }
 
 /// How promises stand, as `zest promises` writes it.
+///
+/// # Example
+/// ```
+/// use zest_ledger::json::Promises;
+/// let none = serde_json::to_value(Promises::from(Vec::new()))?;
+/// assert_eq!(none["promises"], serde_json::json!([]));
+/// assert!(none["format"].is_number());
+/// # Ok::<(), serde_json::Error>(())
+/// ```
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]

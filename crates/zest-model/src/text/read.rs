@@ -133,6 +133,14 @@ fn syntax_message(message: &str) -> (String, String) {
 }
 
 /// A row of a table of a kind from outside, checked against its shape: values that do not fit are left out, and reported.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Row;
+/// fn opens_by(row: &mut Row<'_, '_, '_>) -> Option<String> {
+///     row.text("key").or_else(|| row.text("code")).map(|found| found.value)
+/// }
+/// ```
 #[derive(Debug)]
 pub struct Row<'r, 'f, 'd> {
     checker: &'r mut Checker<'f>,

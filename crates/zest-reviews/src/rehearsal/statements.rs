@@ -43,6 +43,14 @@ pub struct Statements {
 }
 
 /// A statement of a rehearsal with its answer, and what it left behind.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{ask::Verdict, rehearsal::TypedStatement};
+/// fn is_done(typed: &TypedStatement) -> bool {
+///     typed.answer.verdict == Verdict::Allowed
+/// }
+/// ```
 #[derive(Debug)]
 #[non_exhaustive]
 pub struct TypedStatement {

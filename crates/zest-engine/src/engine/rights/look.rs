@@ -13,10 +13,24 @@ use zest_model::ask::Session;
 use zest_model::entry::{Channel, Proof};
 
 /// Says whether an origin, or the server's own socket, fits; nothing where neither is stated.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Fits;
+/// let on_board: &Fits = &|origin, is_local| if is_local { Some(false) } else { origin.map(|address| address.is_ipv6()) };
+/// assert_eq!((on_board("2001:db8::1".parse().ok(), false), on_board(None, false)), (Some(true), None));
+/// ```
 pub type Fits = dyn Fn(Option<IpAddr>, bool) -> Option<bool> + Send + Sync;
 
 /// What the rules of a system look at in a session besides conditions. Whoever reads a fact of a session that changes from moment to
 /// moment, from place to place or from proof to proof says so, or a listing takes all sessions for alike.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{entry::Proof, kind::Look};
+/// let looks = [Look::Channel, Look::Some(vec![Proof::OneTimeCode])];
+/// assert_ne!(format!("{:?}", looks[0]), format!("{:?}", looks[1]));
+/// ```
 #[derive(Clone)]
 pub enum Look {
     /// Whether a moment has come.
@@ -53,6 +67,21 @@ impl fmt::Debug for Look {
 }
 
 impl Look {
+    /// Returns whether another one is written alike, which tells it from others at less cost than its meaning does.
+    pub(super) fn is_like(&self, other: &Self) -> bool {
+        match self {
+            Self::Moment(moment) => matches!(other, Self::Moment(theirs) if theirs == moment),
+            Self::Channel => matches!(other, Self::Channel),
+            Self::Every(list) => matches!(other, Self::Every(theirs) if theirs == list),
+            Self::Some(list) => matches!(other, Self::Some(theirs) if theirs == list),
+            Self::Password => matches!(other, Self::Password),
+            Self::Age(proof, age) => matches!(other, Self::Age(theirs, than) if (theirs, than) == (proof, age)),
+            Self::Networks(list) => matches!(other, Self::Networks(theirs) if theirs == list),
+            Self::Stated(name) => matches!(other, Self::Stated(theirs) if theirs == name),
+            Self::Origin { rule, examples: _, fits: _ } => matches!(other, Self::Origin { rule: theirs, .. } if theirs == rule),
+        }
+    }
+
     fn meaning(&self) -> String {
         let words = |list: &[Proof]| {
             let mut words: Vec<&str> = list.iter().map(|p| p.word()).collect();

@@ -11,7 +11,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use rustc_hash::FxHashMap;
 
 use super::axis::{Axis, Ground};
-use super::look::{Code, Cut, Look};
+use super::look::{Code, Cut, Look, Test};
 use super::membership;
 use super::region::{Block, Region, full};
 use crate::engine::trace::Trace;
@@ -29,6 +29,8 @@ struct Heard {
     by_meaning: FxHashMap<String, usize>,
     /// The cuts of conditions, by where these lie in memory: an estate is not moved while it is asked.
     by_address: FxHashMap<usize, usize>,
+    /// The numbers of the cuts that are looks: there are few.
+    looks: Vec<usize>,
     /// What the run that is on looked at, in order.
     order: Vec<usize>,
 }
@@ -50,7 +52,17 @@ impl Heard {
                 }
             }
         } else if let Some(look) = what.downcast_ref::<Look>() {
-            self.add(Cut::of_look(look))
+            let is_it = |number: &usize| matches!(&self.cuts[*number].test, Test::Look(known) if known.is_like(look));
+            match self.looks.iter().copied().find(is_it) {
+                Some(known) => known,
+                None => {
+                    let number = self.add(Cut::of_look(look));
+                    if !self.looks.contains(&number) {
+                        self.looks.push(number);
+                    }
+                    number
+                }
+            }
         } else {
             return;
         };
