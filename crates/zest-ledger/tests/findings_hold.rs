@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use zest_ledger::ask::{Central, Question, Session, Verdict};
+use zest_ledger::ask::{Central, Question, Refusal, Session, Verdict};
 use zest_ledger::entry::{Does, IdentitySource, Kind};
 use zest_ledger::expectation::parts;
 use zest_ledger::finding::{Code, Finding, Findings};
@@ -128,14 +128,20 @@ fn whoever_cannot_is_found(engine: &Engine, may: &[Question], found: &Findings, 
     };
     // Local accounts are looked at by themselves.
     let is_plain = |q: &&Question| q.session.central == Central::Up && q.session.account.is_none() && q.session.mode.is_none();
-    let does_it = |q: &&Question| {
+    let at_each_level = |q: &Question| {
         let at_level = |level| Session { level: Some(level), ..q.session.clone() };
-        (0..=15).any(|level| engine.decide(&Question::in_session(&q.user, &q.system, line, at_level(level))).verdict != Verdict::Denied)
+        (0..=15).map(|level| engine.decide(&Question::in_session(&q.user, &q.system, line, at_level(level)))).collect::<Vec<_>>()
     };
     let on_devices = may.iter().filter(is_plain).filter(|q| is_device(q) && !must_change(q));
     let of: BTreeMap<String, &Question> =
         on_devices.map(|q| (format!("{} on {}: {:?}", q.user, q.system, Session { level: None, ..q.session.clone() }), q)).collect();
-    let stuck: Vec<&String> = of.iter().filter(|(_, question)| !does_it(question)).map(|(session, _)| session).collect();
+    let each = of.iter().map(|(session, question)| (session, at_each_level(question)));
+    let stuck: Vec<_> = each
+        .filter(|(_, came)| came.iter().all(|decision| decision.verdict == Verdict::Denied))
+        // Who is the only one that may agree to it, nobody can agree for: the finding is about the sets, not about who is there.
+        .filter(|(_, came)| came.iter().all(|decision| decision.refusal != Some(Refusal::NobodyCan)))
+        .map(|(session, came)| (session, came.iter().filter_map(|decision| decision.refusal).collect::<BTreeSet<_>>()))
+        .collect();
     let is_found = found.list().iter().any(|finding| finding.code == code);
     assert!(stuck.is_empty() || is_found, "seed {seed}, {code:?}: {stuck:#?}\n{found}");
     stuck.len()
