@@ -116,7 +116,7 @@ pub(crate) struct Record {
 }
 
 impl Record {
-    /// Reads what was kept; nothing is where that has another form.
+    /// Reads what was kept, by statement: one that is new, or written otherwise, is attempted.
     pub(crate) fn of(file: &'static str, all: &[Written]) -> Self {
         let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
         let text = std::fs::read_to_string(root.join(file)).unwrap_or_default();

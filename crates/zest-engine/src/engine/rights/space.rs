@@ -29,8 +29,6 @@ struct Heard {
     by_meaning: FxHashMap<String, usize>,
     /// The cuts of conditions, by where these lie in memory: an estate is not moved while it is asked.
     by_address: FxHashMap<usize, usize>,
-    /// The numbers of the cuts that are looks: there are few.
-    looks: Vec<usize>,
     /// What the run that is on looked at, in order.
     order: Vec<usize>,
 }
@@ -52,17 +50,8 @@ impl Heard {
                 }
             }
         } else if let Some(look) = what.downcast_ref::<Look>() {
-            let is_it = |number: &usize| matches!(&self.cuts[*number].test, Test::Look(known) if known.is_like(look));
-            match self.looks.iter().copied().find(is_it) {
-                Some(known) => known,
-                None => {
-                    let number = self.add(Cut::of_look(look));
-                    if !self.looks.contains(&number) {
-                        self.looks.push(number);
-                    }
-                    number
-                }
-            }
+            let known = self.cuts.iter().position(|cut| matches!(&cut.test, Test::Look(known) if known.is_like(look)));
+            known.unwrap_or_else(|| self.add(Cut::of_look(look)))
         } else {
             return;
         };
