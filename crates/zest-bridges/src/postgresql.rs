@@ -1,6 +1,7 @@
 //! PostgreSQL 15: reading a server's catalogs, and carrying out the steps of a roll-out in one transaction.
 
 use postgres::config::SslMode;
+use postgres::types::Type;
 use postgres::{Client, NoTls, Row, SimpleQueryMessage};
 use zest_ledger::drift::Step;
 use zest_ledger::entry::PolicyFor;
@@ -140,11 +141,16 @@ impl Session {
         let wanted = format!("{}{}", privilege.word(), if option { " WITH GRANT OPTION" } else { "" });
         let asked = |e: postgres::Error| BridgeError::Read { what: "a privilege", reason: words(&e) };
         let client = &mut self.client;
+        // With the types said, one trip to the server takes the place of three.
         let row = match column {
-            Some(column) => {
-                client.query_one(&format!("SELECT {function}($1::text, $2::text, $3::text, $4::text)"), &[&role, &name, &column, &wanted])
-            }
-            None => client.query_one(&format!("SELECT {function}($1::text, $2::text, $3::text)"), &[&role, &name, &wanted]),
+            Some(column) => client.query_typed_one(
+                &format!("SELECT {function}($1, $2, $3, $4)"),
+                &[(&role, Type::TEXT), (&name, Type::TEXT), (&column, Type::TEXT), (&wanted, Type::TEXT)],
+            ),
+            None => client.query_typed_one(
+                &format!("SELECT {function}($1, $2, $3)"),
+                &[(&role, Type::TEXT), (&name, Type::TEXT), (&wanted, Type::TEXT)],
+            ),
         };
         Ok(row.map_err(asked)?.get(0))
     }
@@ -555,7 +561,7 @@ unseen AS (
       AND (d.refclassid = 'pg_operator'::regclass
            -- The text of an expression does not tell the function of a cast.
            OR d.refclassid = 'pg_proc'::regclass AND EXISTS (SELECT FROM pg_cast c WHERE c.oid >= 12000 AND c.castfunc = d.refobjid)
-           OR EXISTS (SELECT FROM types t WHERE d.refclassid = 'pg_type'::regclass AND t.oid = d.refobjid AND t.typtype NOT IN ('e', 'c', 'd'))))),
+           OR EXISTS (SELECT FROM pg_type t WHERE d.refclassid = 'pg_type'::regclass AND t.oid = d.refobjid AND t.typtype NOT IN ('e', 'c', 'd'))))),
 within AS (SELECT oid AS outermost, oid AS at FROM types WHERE oid >= 12000
            UNION SELECT w.outermost, t.inner_type FROM within w JOIN types t ON t.oid = w.at WHERE t.inner_type IS NOT NULL),
 checked AS (

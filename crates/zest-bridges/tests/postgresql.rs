@@ -3,7 +3,7 @@
 use fastrand::Rng;
 use postgres::error::{DbError, SqlState};
 use zest_bridges::postgresql::{Session, Target};
-use zest_ledger::ask::{Answer, Refusal};
+use zest_ledger::ask::Refusal;
 use zest_ledger::postgresql::{Catalog, Class, GrantChange, ObjectName, Privilege, State, Want};
 use zest_ledger::review::Sought;
 use zest_ledger::ways::Aim;
@@ -192,11 +192,6 @@ pub(crate) fn refuses(error: &DbError) -> bool {
 fn is_not_there(code: &SqlState) -> bool {
     *code == SqlState::UNDEFINED_TABLE || *code == SqlState::UNDEFINED_FUNCTION
 }
-
-fn told(answer: &Answer) -> Vec<&str> {
-    answer.gates.iter().map(|gate| gate.text.as_str()).collect()
-}
-
 /// Holds what an account is shown against the information schema.
 fn listed(client: &mut postgres::Client, engine: &Engine, (read, role): (&State, &str), counts: &mut Counts) -> Result<(), String> {
     let mut theirs: Vec<String> = Vec::new();
@@ -266,9 +261,10 @@ pub(crate) fn attempts(server: &Server, session: &mut Session, counts: &mut Coun
         };
         listed(&mut client, &engine, (&read, role), counts)?;
         for statement in &list {
-            let answer = engine.explain(&Question::statement(role, "ticketing", statement).at(jiff::Timestamp::now()));
-            client.batch_execute("BEGIN").map_err(|e| e.to_string())?;
-            let came = client.batch_execute(statement);
+            let question = Question::statement(role, "ticketing", statement).at(jiff::Timestamp::now());
+            let answer = engine.decide(&question);
+            let told = || engine.explain(&question).gates.into_iter().map(|gate| gate.text).collect::<Vec<_>>();
+            let came = client.batch_execute(&format!("BEGIN; {statement}"));
             client.batch_execute("ROLLBACK").map_err(|e| e.to_string())?;
             let error = came.err().and_then(|e| e.as_db_error().map(|e| (e.code().clone(), e.message().to_owned())));
             let is_refused = match &error {
@@ -282,14 +278,14 @@ pub(crate) fn attempts(server: &Server, session: &mut Session, counts: &mut Coun
                 Some((code, text)) if NEVER_LOOKED.contains(code) || text.starts_with("cannot ") => continue,
                 Some(_) => false,
             };
-            let says = || format!("`{role}`: {statement}: the server says {error:?}, we say {:?}: {:#?}", answer.verdict, told(&answer));
+            let says = || format!("`{role}`: {statement}: the server says {error:?}, we say {:?}: {:#?}", answer.verdict, told());
             match answer.refusal {
                 None if is_refused => return Err(says()),
                 None => counts.add("statements: allowed by both", 1),
                 Some(Refusal::NotDecided) => counts.undecided(),
                 Some(_) if is_refused => counts.add("statements: refused by both", 1),
                 // Bodies are taken to meet a row; here there may be none, or policies may have left none.
-                Some(_) if !are_full || told(&answer).iter().any(|text| text.starts_with("row security is on")) => counts.undecided(),
+                Some(_) if !are_full || told().iter().any(|text| text.starts_with("row security is on")) => counts.undecided(),
                 Some(_) => return Err(says()),
             }
         }

@@ -1,6 +1,7 @@
 //! `zest trial`: questions put to a private server that holds what the ledger says, or to the server itself, and compared with our answers.
 
 use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
 use std::fmt::Write as _;
 use std::net::IpAddr;
 
@@ -181,7 +182,9 @@ pub(crate) fn run(args: &Trial) -> Result<Exit> {
             };
             let tries =
                 if given.is_empty() { of_postgresql(&state, args, at) } else { spread(given, &accounts_of_postgresql(&state, args)) };
-            carry_out(engine, tries, &mut report, |question, answer| on_postgresql(&mut server, &state, question, answer))?;
+            let by_name: BTreeMap<String, &postgresql::ObjectName> = state.objects.keys().map(|name| (name.to_string(), name)).collect();
+            let mut into = BTreeMap::new();
+            carry_out(engine, tries, &mut report, |question, answer| on_postgresql(&mut server, &by_name, &mut into, question, answer))?;
         }
         State::Mariadb(state) => {
             let mut tries = if given.is_empty() { of_mariadb(&state, args, at) } else { spread(given, &accounts_of_mariadb(&state, args)) };
@@ -310,8 +313,14 @@ fn of_postgresql(state: &postgresql::State, args: &Trial, at: Timestamp) -> Vec<
     list
 }
 
-/// Asks the server what a question for a privilege means, or puts a statement to it.
-fn on_postgresql(server: &mut Server, state: &postgresql::State, question: &Question, answer: &Answer) -> Result<Theirs> {
+/// Asks the server what a question for a privilege means, or puts a statement to it. Who gets into which schema, it is asked once.
+fn on_postgresql(
+    server: &mut Server,
+    objects: &BTreeMap<String, &postgresql::ObjectName>,
+    into: &mut BTreeMap<(String, String), Option<bool>>,
+    question: &Question,
+    answer: &Answer,
+) -> Result<Theirs> {
     let Some(account) = &answer.account else { return Ok(Theirs::NotTried("no account was found".to_owned())) };
     let role = question.session.active_roles.as_ref().and_then(|roles| roles.first());
     if question.form == Form::Statement {
@@ -320,13 +329,17 @@ fn on_postgresql(server: &mut Server, state: &postgresql::State, question: &Ques
     let line = question.line.strip_prefix("pass on ").unwrap_or(&question.line);
     let parsed = line.split_once(" on ").and_then(|(head, on)| {
         let (word, column) = head.split_once(" (").map_or((head, None), |(word, column)| (word, column.strip_suffix(')')));
-        Some((postgresql::Privilege::from_word(word)?, column, state.objects.keys().find(|object| object.to_string() == on)?))
+        Some((postgresql::Privilege::from_word(word)?, column, *objects.get(on)?))
     });
     let (privilege, column, object) = parsed.context("the questions of a trial are of its own form")?;
     let who = role.unwrap_or(account);
-    if let Some(schema) = object.schema() {
-        let schema = postgresql::ObjectName::new(postgresql::Class::Schema, &[schema]);
-        match server.holds(who, (&schema, None), postgresql::Privilege::Usage, false)? {
+    if let Some(name) = object.schema() {
+        let schema = postgresql::ObjectName::new(postgresql::Class::Schema, &[name]);
+        let gets_in = match into.entry((who.clone(), name.to_owned())) {
+            Entry::Occupied(known) => *known.get(),
+            Entry::Vacant(new) => *new.insert(server.holds(who, (&schema, None), postgresql::Privilege::Usage, false)?),
+        };
+        match gets_in {
             Some(true) => {}
             Some(false) => return Ok(Theirs::Refused(format!("{schema} is shut"))),
             None => return Ok(Theirs::NotTried(format!("the server has no {schema}, or no `{who}`"))),
