@@ -12,7 +12,7 @@ pub use zest_engine::Declared;
 #[doc(inline)]
 pub use zest_engine::links::{Conditions, Duties, Ground, Resolver};
 #[doc(inline)]
-pub use zest_engine::rights::{Action, Fits, Look, Opening, Side};
+pub use zest_engine::rights::{Action, Examples, Fits, Look, Opening, Side};
 #[doc(inline)]
 pub use zest_engine::rules::{AFTER, Alike, Beside, Combining, Kind, Kinds, Left, Opened, Shown, Site, Through, WHEN, no_statements};
 #[doc(inline)]

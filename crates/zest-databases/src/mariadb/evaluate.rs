@@ -3,7 +3,7 @@
 
 use std::collections::BTreeSet;
 use std::net::IpAddr;
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 
 use super::Server;
 use super::name::{AccountName, Class, Holder, ObjectName, Scope, rank};
@@ -243,15 +243,23 @@ fn looked_at_origin(state: &State, login: &str, question: &Question) {
     let granted = ["", login].into_iter().flat_map(|login| state.held_by_login(login)).map(|(account, ..)| account);
     let hosts: BTreeSet<&str> = of_login(state, login).chain(granted).map(|account| account.host.as_str()).collect();
     for host in hosts {
-        let pattern = host.to_owned();
+        let pattern: Arc<str> = Arc::from(host);
+        let examples = {
+            let pattern = Arc::clone(&pattern);
+            move || examples(&pattern)
+        };
         let fits = move |origin: Option<IpAddr>, local: bool| {
             let origin = if local { Some(Origin::Local) } else { origin.map(Origin::Address) };
             origin.map(|origin| admits(&pattern, &origin))
         };
-        ear.looked(|| Look::Origin { rule: format!("host `{}`", visible(host)), examples: examples(host), fits: Arc::new(fits) });
+        ear.looked(|| Look::Origin { rule: format!("host `{}`", visible(host)), examples: Arc::new(examples), fits: Arc::new(fits) });
     }
-    ear.looked(|| Look::Networks(["127.0.0.0/8", "::1/128"].iter().filter_map(|net| net.parse().ok()).collect()));
+    ear.looked_at(&*LOOPBACK);
 }
+
+/// Where names of hosts are not looked up.
+static LOOPBACK: LazyLock<Look> =
+    LazyLock::new(|| Look::Networks(["127.0.0.0/8", "::1/128"].iter().filter_map(|net| net.parse().ok()).collect()));
 
 /// Returns addresses that a host pattern fits, and others beside them.
 fn examples(host: &str) -> Vec<IpAddr> {

@@ -207,7 +207,7 @@ fn origins(cuts: &[&Cut]) -> Vec<Value> {
             Test::Look(Look::Networks(networks)) => networks.iter().copied().for_each(&mut around),
             Test::Look(Look::Origin { examples, .. }) => {
                 has_local = true;
-                examples.iter().copied().map(IpNet::from).for_each(&mut around);
+                examples().into_iter().map(IpNet::from).for_each(&mut around);
             }
             Test::Condition(_) | Test::Look(_) => {}
         }

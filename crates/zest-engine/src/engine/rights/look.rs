@@ -22,6 +22,16 @@ use zest_model::entry::{Channel, Proof};
 /// ```
 pub type Fits = dyn Fn(Option<IpAddr>, bool) -> Option<bool> + Send + Sync;
 
+/// Makes addresses on either side of a rule about origins.
+///
+/// # Example
+/// ```
+/// use zest_ledger::kind::Examples;
+/// let on_board: &Examples = &|| ["2001:db8::1", "192.0.2.1"].iter().filter_map(|text| text.parse().ok()).collect();
+/// assert_eq!(on_board().len(), 2);
+/// ```
+pub type Examples = dyn Fn() -> Vec<IpAddr> + Send + Sync;
+
 /// What the rules of a system look at in a session besides conditions. Whoever reads a fact of a session that changes from moment to
 /// moment, from place to place or from proof to proof says so, or a listing takes all sessions for alike.
 ///
@@ -53,8 +63,8 @@ pub enum Look {
     Origin {
         /// The rule in words, which are those of no other rule.
         rule: String,
-        /// Addresses that tell it from other rules.
-        examples: Vec<IpAddr>,
+        /// Makes addresses that tell it from other rules, once for each rule that is new.
+        examples: Arc<Examples>,
         /// The rule.
         fits: Arc<Fits>,
     },

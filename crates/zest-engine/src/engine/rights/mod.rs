@@ -25,7 +25,7 @@ use crate::engine::rules::{self as kind, Site};
 use crate::links::{Conditions, Outcome, UserId};
 use axis::Ground;
 pub use best::Best;
-pub use look::{Fits, Look};
+pub use look::{Examples, Fits, Look};
 use region::Region;
 use space::{Parts, Path, Space};
 use zest_model::ask::{Act, Decision, Fact, Form, Question, Refusal, Session, Verdict};

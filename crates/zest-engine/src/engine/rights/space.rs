@@ -195,11 +195,13 @@ impl Space {
                 parts.open.push(path);
                 continue;
             }
-            let Some(plain) = self.session(&question.session, &path) else { continue };
-            asked.session = Session { ear: ear.clone(), ..plain.clone() };
+            let Some(session) = self.session(&question.session, &path) else { continue };
+            asked.session = Session { ear: ear.clone(), ..session };
             runs += 1;
             self.heard().order.clear();
             let membership = membership(decide(&asked, &mut Trace::silent()));
+            // What comes now is not looked at by the decision.
+            asked.session.ear = Ear::default();
             self.catch_up();
             let order = std::mem::take(&mut self.heard().order);
             let mut taken = path;
@@ -207,7 +209,7 @@ impl Space {
                 if taken.iter().any(|(known, _)| *known == cut) {
                     continue;
                 }
-                let (code, others) = self.codes(cut, &plain, &taken);
+                let (code, others) = self.codes(cut, &asked.session, &taken);
                 for other in others {
                     let mut turned = taken.clone();
                     turned.push((cut, other));
