@@ -192,6 +192,7 @@ pub(crate) fn refuses(error: &DbError) -> bool {
 fn is_not_there(code: &SqlState) -> bool {
     *code == SqlState::UNDEFINED_TABLE || *code == SqlState::UNDEFINED_FUNCTION
 }
+
 /// Holds what an account is shown against the information schema.
 fn listed(client: &mut postgres::Client, engine: &Engine, (read, role): (&State, &str), counts: &mut Counts) -> Result<(), String> {
     let mut theirs: Vec<String> = Vec::new();
