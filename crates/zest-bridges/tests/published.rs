@@ -11,7 +11,7 @@ use zest_ledger::{mariadb, postgresql};
 use zest_testkit::servers::{self, Server};
 
 use crate::postgresql::{attempts, in_database, sql};
-use crate::support::{Counts, fetched, in_full_run};
+use crate::support::{Counts, ONE_IN, fetched, in_full_run};
 
 /// The schemas for a server, by name.
 fn schemas(server: &str) -> Vec<(String, PathBuf)> {
@@ -37,7 +37,7 @@ fn load(mut client: Command, file: &Path) {
 fn postgresql_makes_the_same_schema_of_what_was_read() {
     let Some(server) = servers::wanted(servers::postgresql) else { return };
     let mut counts = Counts::default();
-    let one_in = in_full_run(1, 3) as usize;
+    let one_in = in_full_run(1, ONE_IN as u64) as usize;
     for (name, file) in schemas("postgresql") {
         let mut read = postgresql::State::fresh(&name, "postgres");
         in_database(&server, &name, |session| {

@@ -10,6 +10,8 @@ use fancy_regex::Regex;
 
 use zest_ledger::ask::{Answer, Decision, Refusal, Verdict};
 
+use crate::support::ONE_IN;
+
 /// One statement and the chapter it stands under.
 #[derive(Clone, Debug)]
 pub(crate) struct Written {
@@ -92,9 +94,6 @@ impl Said {
         }
     }
 }
-
-/// One in how many tries is attempted in every run; of the others, what the server said is kept in a file.
-const ONE_IN: usize = 3;
 
 /// Stands for what the server said where we do not decide.
 const OPEN: char = 'o';

@@ -48,6 +48,9 @@ pub(crate) fn in_full_run(many: u64, few: u64) -> u64 {
     if std::env::var_os("ZEST_CHECKS").is_some() { many } else { few }
 }
 
+/// One in how many tries is attempted in every run, where there are very many; the seed says which.
+pub(crate) const ONE_IN: usize = 3;
+
 /// How many estates go to the server and come back twice, at least: 200 in the full run.
 pub(crate) fn estates() -> u64 {
     in_full_run(200, 40)

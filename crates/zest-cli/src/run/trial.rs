@@ -182,9 +182,8 @@ pub(crate) fn run(args: &Trial) -> Result<Exit> {
             };
             let tries =
                 if given.is_empty() { of_postgresql(&state, args, at) } else { spread(given, &accounts_of_postgresql(&state, args)) };
-            let by_name: BTreeMap<String, &postgresql::ObjectName> = state.objects.keys().map(|name| (name.to_string(), name)).collect();
             let mut into = BTreeMap::new();
-            carry_out(engine, tries, &mut report, |question, answer| on_postgresql(&mut server, &by_name, &mut into, question, answer))?;
+            carry_out(engine, tries, &mut report, |question, answer| on_postgresql(&mut server, &mut into, question, answer))?;
         }
         State::Mariadb(state) => {
             let mut tries = if given.is_empty() { of_mariadb(&state, args, at) } else { spread(given, &accounts_of_mariadb(&state, args)) };
@@ -316,7 +315,6 @@ fn of_postgresql(state: &postgresql::State, args: &Trial, at: Timestamp) -> Vec<
 /// Asks the server what a question for a privilege means, or puts a statement to it. Who gets into which schema, it is asked once.
 fn on_postgresql(
     server: &mut Server,
-    objects: &BTreeMap<String, &postgresql::ObjectName>,
     into: &mut BTreeMap<(String, String), Option<bool>>,
     question: &Question,
     answer: &Answer,
@@ -329,7 +327,7 @@ fn on_postgresql(
     let line = question.line.strip_prefix("pass on ").unwrap_or(&question.line);
     let parsed = line.split_once(" on ").and_then(|(head, on)| {
         let (word, column) = head.split_once(" (").map_or((head, None), |(word, column)| (word, column.strip_suffix(')')));
-        Some((postgresql::Privilege::from_word(word)?, column, *objects.get(on)?))
+        Some((postgresql::Privilege::from_word(word)?, column, postgresql::ObjectName::parse(on)?))
     });
     let (privilege, column, object) = parsed.context("the questions of a trial are of its own form")?;
     let who = role.unwrap_or(account);
@@ -345,7 +343,7 @@ fn on_postgresql(
             None => return Ok(Theirs::NotTried(format!("the server has no {schema}, or no `{who}`"))),
         }
     }
-    Ok(match server.holds(who, (object, column), privilege, question.line.starts_with("pass on "))? {
+    Ok(match server.holds(who, (&object, column), privilege, question.line.starts_with("pass on "))? {
         Some(true) => Theirs::Allowed,
         Some(false) => Theirs::Refused("its function says false".to_owned()),
         None => Theirs::NotTried(format!("the server has no {object}, not that column of it, or no `{who}`")),

@@ -257,7 +257,7 @@ fn looked_at_origin(state: &State, login: &str, question: &Question) {
     ear.looked_at(&*LOOPBACK);
 }
 
-/// Where names of hosts are not looked up.
+/// Whether the address is one that has the name `localhost`, as no other has.
 static LOOPBACK: LazyLock<Look> =
     LazyLock::new(|| Look::Networks(["127.0.0.0/8", "::1/128"].iter().filter_map(|net| net.parse().ok()).collect()));
 

@@ -196,7 +196,8 @@ impl Space {
                 continue;
             }
             let Some(session) = self.session(&question.session, &path) else { continue };
-            asked.session = Session { ear: ear.clone(), ..session };
+            asked.session = session;
+            asked.session.ear = ear.clone();
             runs += 1;
             self.heard().order.clear();
             let membership = membership(decide(&asked, &mut Trace::silent()));
