@@ -97,6 +97,16 @@ impl Session {
     }
 
     /// Returns the client, for statements of one's own.
+    ///
+    /// # Example
+    /// ```no_run
+    /// use mysql::prelude::Queryable;
+    /// use zest_bridges::mariadb::{Session, Target};
+    /// let target = Target { host: "/run/mysqld/mysqld.sock".into(), user: "root".into(), ..Target::default() };
+    /// let mut session = Session::open(&target)?;
+    /// println!("{} sessions", session.client().query_iter("SHOW PROCESSLIST")?.count());
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     pub const fn client(&mut self) -> &mut Conn {
         &mut self.client
     }
@@ -397,6 +407,19 @@ impl Session {
     ///
     /// # Errors
     /// The statement that failed, in the server's words, and what was done before it.
+    ///
+    /// # Example
+    /// ```no_run
+    /// use zest_bridges::mariadb::{Session, Target};
+    /// use zest_ledger::{Ledger, mariadb};
+    /// let estate = Ledger::new().document("servers.toml", &std::fs::read_to_string("servers.toml")?).estate()?;
+    /// let wanted = mariadb::state_of(&estate, "ticketing", None).ok_or("no such server")?;
+    /// let target = Target { host: "/run/mysqld/mysqld.sock".into(), user: "root".into(), ..Target::default() };
+    /// let mut session = Session::open(&target)?;
+    /// let steps = session.read()?.steps_to(&wanted, &mariadb::AccountName::new("root", "localhost"));
+    /// session.run(&steps)?;
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     pub fn run(&mut self, steps: &[Step]) -> Result<(), BridgeError> {
         for (i, step) in steps.iter().enumerate() {
             self.client.query_drop(&step.sql).map_err(|e| {

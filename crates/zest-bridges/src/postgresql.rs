@@ -105,6 +105,15 @@ impl Session {
     }
 
     /// Returns the client, for statements of one's own.
+    ///
+    /// # Example
+    /// ```no_run
+    /// use zest_bridges::postgresql::{Session, Target};
+    /// let target = Target { host: "/run/postgresql".into(), port: 5432, user: "postgres".into(), database: "ticketing".into(), ..Target::default() };
+    /// let mut session = Session::open(&target)?;
+    /// println!("{}", session.client().query_one("select count(*) from pg_stat_activity", &[])?.get::<_, i64>(0));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     pub const fn client(&mut self) -> &mut Client {
         &mut self.client
     }
@@ -305,6 +314,19 @@ impl Session {
     ///
     /// # Errors
     /// The statement that failed, in the server's words.
+    ///
+    /// # Example
+    /// ```no_run
+    /// use zest_bridges::postgresql::{Session, Target};
+    /// use zest_ledger::{Ledger, postgresql};
+    /// let estate = Ledger::new().document("servers.toml", &std::fs::read_to_string("servers.toml")?).estate()?;
+    /// let wanted = postgresql::state_of(&estate, "ticketing", None).ok_or("no such server")?;
+    /// let target = Target { host: "/run/postgresql".into(), port: 5432, user: "postgres".into(), database: "ticketing".into(), ..Target::default() };
+    /// let mut session = Session::open(&target)?;
+    /// let steps = session.read()?.steps_to(&wanted, "postgres");
+    /// session.run(&steps)?;
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     pub fn run(&mut self, steps: &[Step]) -> Result<(), BridgeError> {
         let fail = |number: usize, sql: &str, e: &postgres::Error| BridgeError::Statement {
             number,

@@ -296,6 +296,17 @@ impl Mariadb {
     ///
     /// # Errors
     /// When the server refuses a query, or holds something else by now.
+    ///
+    /// # Example
+    /// ```no_run
+    /// use zest_bridges::private::Mariadb;
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, state_of}};
+    /// let estate = Ledger::new().document("club.toml", &std::fs::read_to_string("club.toml")?).estate()?;
+    /// let mut server = Mariadb::start(&state_of(&estate, "loyalty", None).ok_or("no such server")?)?;
+    /// server.attempt(&AccountName::new("desk", "%"), None, "delete from club.member")?;
+    /// server.is_as_it_was()?;
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     pub fn is_as_it_was(&mut self) -> Result<(), BridgeError> {
         let drift: Vec<String> = self.admin.read()?.drift(&self.state).iter().map(|difference| difference.what.clone()).collect();
         if drift.is_empty() { Ok(()) } else { Err(not_the_same(&drift)) }

@@ -179,6 +179,13 @@ impl Ledger {
     }
 
     /// Adds a document of bytes, which must be UTF-8 text: an interface if its name ends like one.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let findings = Ledger::new().document_bytes("people.toml", b"[users.watch-1]\nremark = '\xff'\n").validate().findings;
+    /// assert!(findings.to_string().contains("the first bad byte is in line 2"));
+    /// ```
     #[must_use]
     pub fn document_bytes(self, name: &str, bytes: &[u8]) -> Self {
         self.documents(&[(name, bytes)], 1)

@@ -116,6 +116,15 @@ impl State {
     /// Returns what of a ledger's state cannot be written as statements, for a server in this state: accounts and objects
     /// that would have to be made with something that is only named (see [`Object::not_modelled`]), or whose definition
     /// is not there.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{State, state_of}};
+    /// let text = "systems.loyalty.kind = 'mariadb'\n[databases.loyalty.objects]\n'table club.member' = {}\n";
+    /// let wanted = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// assert_eq!(State::fresh().cannot_write(&wanted), ["table club.member: what columns it has is not in the ledger"]);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn cannot_write(&self, ledger: &Self) -> Vec<String> {
         let mut list = Vec::new();
@@ -142,6 +151,17 @@ impl State {
     }
 
     /// Returns what differs in objects that are there and is not led to what the ledger says by any statement: texts, columns, definers.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{state_of}};
+    /// let text = "systems.loyalty.kind = 'mariadb'\n[databases.loyalty.objects]\n'table club.member' = { columns = { id = 'int' } }\n";
+    /// let wanted = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let mut server = wanted.clone();
+    /// server.objects.values_mut().for_each(|table| table.columns.clear());
+    /// assert_eq!((server.left_alone(&wanted).len(), wanted.left_alone(&wanted).len()), (1, 0));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn left_alone(&self, ledger: &Self) -> Vec<String> {
         let both = ledger.objects.iter().filter_map(|(name, wanted)| {
@@ -171,6 +191,15 @@ impl State {
     }
 
     /// Says why rolling out would lock somebody out: the last account that may do everything, or the one who rolls out.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::mariadb::{AccountName, State};
+    /// let (server, root) = (State::fresh(), AccountName::new("root", "localhost"));
+    /// let mut wanted = server.clone();
+    /// wanted.accounts.get_mut(&root).expect("a fresh server has it").locked = true;
+    /// assert!(server.lock_out(&wanted, &root).is_some() && server.lock_out(&server, &root).is_none());
+    /// ```
     #[must_use]
     pub fn lock_out(&self, ledger: &Self, by: &AccountName) -> Option<String> {
         let strong = |state: &Self, name: &AccountName| {

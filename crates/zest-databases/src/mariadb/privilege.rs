@@ -54,6 +54,12 @@ impl Privilege {
     }
 
     /// Returns what holding it brings besides, in a few words; empty if nothing.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::mariadb::Privilege;
+    /// assert_eq!((Privilege::Select.implies(), Privilege::File.implies()), ("the same on everything inside", ""));
+    /// ```
     #[must_use]
     pub const fn implies(self) -> &'static str {
         if self.levels().is_empty() { "" } else { "the same on everything inside" }
@@ -217,6 +223,13 @@ privilege_set! {
 
 impl Privileges {
     /// Makes a set of the server's own mask; unknown bits are left out, so they never allow anything.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::mariadb::{Privilege, Privileges};
+    /// assert!(Privileges::from_mask(1).contains(Privilege::Select));
+    /// assert!(Privileges::from_mask(1 << 60).is_empty(), "a bit of a later version");
+    /// ```
     #[must_use]
     pub const fn from_mask(mask: u64) -> Self {
         Self(mask & ((1 << 39) - 1))

@@ -321,6 +321,20 @@ impl State {
     }
 
     /// Returns the roles that a role brings, itself among them.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{Holder, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// roles.reader = {}
+    /// roles.clerk = { member-of = ["reader"] }
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// assert_eq!(state.roles_of(&Holder::Role("clerk".to_owned())).len(), 2, "itself among them");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn roles_of(&self, role: &Holder) -> BTreeSet<Holder> {
         let mut seen: FxHashSet<&str> = FxHashSet::default();
@@ -338,6 +352,22 @@ impl State {
     /// Returns the accounts by which a session may make a role active: those of the session's login whose origin fits
     /// and to which it was granted, or its own where it was granted to PUBLIC (`check_user_can_set_role`). Of several
     /// the server takes the one that its memory has first, which nothing in its tables tells.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, Origin, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// accounts."desk@localhost" = { member-of = ["reader"] }
+    /// roles.reader = {}
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let desk = AccountName::new("desk", "localhost");
+    /// assert_eq!(state.activating(&desk, Some(&Origin::Local), "reader"), [desk.clone()]);
+    /// assert!(state.activating(&desk, Some(&Origin::Local), "clerk").is_empty());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn activating(&self, account: &AccountName, origin: Option<&Origin>, role: &str) -> Vec<AccountName> {
         let of = |holder: Holder| self.memberships.contains_key(&(holder, role.to_owned()));
@@ -351,6 +381,22 @@ impl State {
 impl View<'_> {
     /// Returns whether a role could be made active only since it was granted to PUBLIC: 10.11 takes that at some times and
     /// refuses it at others, and nothing in its tables tells which.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, Origin, View, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// accounts."desk@localhost" = { member-of = ["reader"] }
+    /// roles.reader = {}
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let view = View::new(&state, &AccountName::new("desk", "localhost"), Origin::Local, None);
+    ///
+    /// assert!(!view.only_by_public("reader"), "it was granted to the account");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn only_by_public(&self, role: &str) -> bool {
         let of = |holder: Holder| self.state.memberships.contains_key(&(holder, role.to_owned()));
@@ -477,6 +523,21 @@ impl<'s> View<'s> {
     }
 
     /// Makes the view of a definer.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, View, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// accounts."desk@localhost" = { member-of = ["reader"] }
+    /// roles.reader = {}
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let definer = AccountName::new("desk", "localhost");
+    /// assert_eq!(View::of_definer(&state, &definer).account(), &definer);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn of_definer(state: &'s State, account: &AccountName) -> Self {
         Self { state, account: account.clone(), origin: None, role: None, kept: None, others: OnceLock::new() }
@@ -489,6 +550,22 @@ impl<'s> View<'s> {
     }
 
     /// Returns the view of the same session with another role active.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, Origin, View, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// accounts."desk@localhost" = { member-of = ["reader"] }
+    /// roles.reader = {}
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let view = View::new(&state, &AccountName::new("desk", "localhost"), Origin::Local, None);
+    ///
+    /// assert_eq!((view.role(), view.with_role("reader").role()), (None, Some("reader")));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn with_role(&self, role: &str) -> Self {
         self.in_role(Some(role))
@@ -501,6 +578,22 @@ impl<'s> View<'s> {
     }
 
     /// Returns whether this session may make a role active.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, Origin, View, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// accounts."desk@localhost" = { member-of = ["reader"] }
+    /// roles.reader = {}
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let view = View::new(&state, &AccountName::new("desk", "localhost"), Origin::Local, None);
+    ///
+    /// assert!(view.may_activate("reader") && !view.may_activate("clerk"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn may_activate(&self, role: &str) -> bool {
         !self.state.activating(&self.account, self.origin.as_ref(), role).is_empty()
@@ -584,6 +677,22 @@ impl<'s> View<'s> {
     }
 
     /// Returns whether the server's answer depends on the order in its memory: then less is counted than it may allow.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, Origin, View, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// accounts."desk@localhost" = { member-of = ["reader"] }
+    /// roles.reader = {}
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let view = View::new(&state, &AccountName::new("desk", "localhost"), Origin::Local, None);
+    ///
+    /// assert!(!view.is_left_to_chance(), "one account has the role");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn is_left_to_chance(&self) -> bool {
         let of = |a: &AccountName| self.state.grants.get(&(Holder::Account(a.clone()), Scope::Everything)).map(|h| h.privileges);
@@ -742,6 +851,33 @@ impl<'s> View<'s> {
     }
 
     /// Returns what is held on a function or procedure, with grounds.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, Origin, Privilege, Scope, View, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// accounts."desk@localhost" = {}
+    /// [databases.loyalty.objects]
+    /// "table club.member" = { columns = { id = "int" } }
+    /// "procedure club.tidy" = { body = "SELECT 1" }
+    /// [[databases.loyalty.grants]]
+    /// allow = ["select"]
+    /// on = "table club.member"
+    /// to = ["desk@localhost"]
+    /// [[databases.loyalty.grants]]
+    /// allow = ["execute"]
+    /// on = "procedure club.tidy"
+    /// to = ["desk@localhost"]
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let view = View::new(&state, &AccountName::new("desk", "localhost"), Origin::Local, None);
+    ///
+    /// let (held, grounds) = view.routine(&Scope::Procedure("club".to_owned(), "tidy".to_owned()));
+    /// assert!(held.contains(Privilege::Execute) && grounds.len() == 1);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn routine(&self, scope: &Scope) -> (Privileges, Vec<(Privileges, Source)>) {
         let (mut sum, mut grounds) = self.global();
@@ -768,6 +904,31 @@ impl<'s> View<'s> {
 
     /// Returns whether a database can be opened, as `USE` does: the right to list all databases is not enough
     /// (`mysql_change_db`).
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, Origin, View, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// accounts."desk@localhost" = {}
+    /// [databases.loyalty.objects]
+    /// "table club.member" = { columns = { id = "int" } }
+    /// "procedure club.tidy" = { body = "SELECT 1" }
+    /// [[databases.loyalty.grants]]
+    /// allow = ["select"]
+    /// on = "table club.member"
+    /// to = ["desk@localhost"]
+    /// [[databases.loyalty.grants]]
+    /// allow = ["execute"]
+    /// on = "procedure club.tidy"
+    /// to = ["desk@localhost"]
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let view = View::new(&state, &AccountName::new("desk", "localhost"), Origin::Local, None);
+    /// assert!(view.opens_database("club") && !view.opens_database("fleet"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn opens_database(&self, database: &str) -> bool {
         let opens = Level::Database.applicable();
@@ -776,6 +937,31 @@ impl<'s> View<'s> {
 
     /// Returns whether this session may list the tables of a database: anything that is held on everything counts, but
     /// for a grant option alone, there and on the database (found on 10.11).
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, Origin, View, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// accounts."desk@localhost" = {}
+    /// [databases.loyalty.objects]
+    /// "table club.member" = { columns = { id = "int" } }
+    /// "procedure club.tidy" = { body = "SELECT 1" }
+    /// [[databases.loyalty.grants]]
+    /// allow = ["select"]
+    /// on = "table club.member"
+    /// to = ["desk@localhost"]
+    /// [[databases.loyalty.grants]]
+    /// allow = ["execute"]
+    /// on = "procedure club.tidy"
+    /// to = ["desk@localhost"]
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let view = View::new(&state, &AccountName::new("desk", "localhost"), Origin::Local, None);
+    /// assert!(view.lists_tables("club") && !view.lists_tables("fleet"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn lists_tables(&self, database: &str) -> bool {
         let held = self.global().0.or(self.database(database).0);
@@ -796,6 +982,31 @@ impl<'s> View<'s> {
 
     /// Returns whether a table is in this session's list of tables: a grant option alone counts only where it is held on
     /// the table itself (found on 10.11).
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, mariadb::{AccountName, Origin, View, state_of}};
+    /// let text = r#"
+    /// systems.loyalty.kind = "mariadb"
+    /// [databases.loyalty]
+    /// accounts."desk@localhost" = {}
+    /// [databases.loyalty.objects]
+    /// "table club.member" = { columns = { id = "int" } }
+    /// "procedure club.tidy" = { body = "SELECT 1" }
+    /// [[databases.loyalty.grants]]
+    /// allow = ["select"]
+    /// on = "table club.member"
+    /// to = ["desk@localhost"]
+    /// [[databases.loyalty.grants]]
+    /// allow = ["execute"]
+    /// on = "procedure club.tidy"
+    /// to = ["desk@localhost"]
+    /// "#;
+    /// let state = state_of(&Ledger::new().document("loyalty.toml", text).estate()?, "loyalty", None).expect("it is declared");
+    /// let view = View::new(&state, &AccountName::new("desk", "localhost"), Origin::Local, None);
+    /// assert!(view.sees_table("club", "member") && !view.sees_table("club", "points"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn sees_table(&self, database: &str, name: &str) -> bool {
         let (found, _) = self.table(database, name);

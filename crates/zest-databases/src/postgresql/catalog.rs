@@ -351,6 +351,17 @@ impl Catalog {
     }
 
     /// The same for a column: the privilege on the table counts for each of its columns.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::{Catalog, ObjectName, Privilege, Role, State, Want};
+    /// let mut state = State::fresh("ticketing", "postgres");
+    /// state.roles.insert("clerk".to_owned(), Role::default());
+    /// let catalog = Catalog::compile(state);
+    /// let role = |name| catalog.role(name).expect("it is there");
+    /// let database = catalog.object(&ObjectName::database()).expect("it is there");
+    /// assert!(!catalog.holds_column(role("clerk"), database, "id", Privilege::Select, Want::Privilege));
+    /// ```
     #[must_use]
     pub fn holds_column(&self, role: RoleNumber, object: ObjectNumber, column: &str, privilege: Privilege, want: Want) -> bool {
         self.holds(role, object, privilege, want)
@@ -366,6 +377,16 @@ impl Catalog {
     }
 
     /// Returns whether a role has all privileges of another, through inheriting memberships.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::{Catalog, Role, State};
+    /// let mut state = State::fresh("ticketing", "postgres");
+    /// state.roles.insert("clerk".to_owned(), Role::default());
+    /// let catalog = Catalog::compile(state);
+    /// let role = |name| catalog.role(name).expect("it is there");
+    /// assert!(catalog.has_role(role("postgres"), role("clerk")) && !catalog.has_role(role("clerk"), role("postgres")));
+    /// ```
     #[must_use]
     pub fn has_role(&self, member: RoleNumber, role: RoleNumber) -> bool {
         let group = self.group_of[role.0 as usize];

@@ -64,6 +64,24 @@ impl State {
     }
 
     /// Returns what differs in objects that are there and is not led to what the ledger says by any statement: texts, columns, types.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, postgresql::{state_of}};
+    /// let text = r#"
+    /// systems.fares.kind = "postgresql"
+    /// [databases.fares]
+    /// accounts.clerk-1 = {}
+    /// [databases.fares.objects]
+    /// "schema fares" = { owner = "clerk-1" }
+    /// "table fares.price" = { owner = "clerk-1", columns = { id = "integer" } }
+    /// "#;
+    /// let wanted = state_of(&Ledger::new().document("fares.toml", text).estate()?, "fares", None).expect("it is declared");
+    /// let mut server = wanted.clone();
+    /// server.objects.values_mut().for_each(|table| table.columns.clear());
+    /// assert_eq!((server.left_alone(&wanted).len(), wanted.left_alone(&wanted).len()), (1, 0));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn left_alone(&self, ledger: &Self) -> Vec<String> {
         // Row security and its policies are led.
@@ -99,6 +117,23 @@ impl State {
     /// Returns what of a ledger's state cannot be written as statements, for a server in this state: roles and objects
     /// that would have to be made with something that is only named (see [`Object::not_modelled`]), or whose definition
     /// is not there.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, postgresql::{State, state_of}};
+    /// let text = r#"
+    /// systems.fares.kind = "postgresql"
+    /// [databases.fares]
+    /// accounts.clerk-1 = {}
+    /// [databases.fares.objects]
+    /// "schema fares" = { owner = "clerk-1" }
+    /// "type fares.zone" = { owner = "clerk-1" }
+    /// "#;
+    /// let wanted = state_of(&Ledger::new().document("fares.toml", text).estate()?, "fares", None).expect("it is declared");
+    /// let cannot = State::fresh("fares", "postgres").cannot_write(&wanted);
+    /// assert!(cannot[0].starts_with("type fares.zone: its values"), "{cannot:?}");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn cannot_write(&self, ledger: &Self) -> Vec<String> {
         let mut list = Vec::new();
@@ -675,6 +710,17 @@ pub fn script(steps: &[Step], by: &str) -> String {
 
 impl State {
     /// Says why rolling out would lock somebody out: the last superuser, or the one who rolls out.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::State;
+    /// let server = State::fresh("ticketing", "postgres");
+    /// let mut wanted = server.clone();
+    /// wanted.roles.get_mut("postgres").expect("a fresh server has it").login = false;
+    /// let now = "2026-05-04T08:00:00Z".parse()?;
+    /// assert!(server.lock_out(&wanted, "postgres", now).is_some() && server.lock_out(&server, "postgres", now).is_none());
+    /// # Ok::<(), jiff::Error>(())
+    /// ```
     #[must_use]
     pub fn lock_out(&self, ledger: &Self, by: &str, at: jiff::Timestamp) -> Option<String> {
         let is_open = |role: &Role| role.superuser && role.login && role.valid_until.is_none_or(|end| at < end);

@@ -76,6 +76,12 @@ impl ObjectName {
     }
 
     /// Returns the last part of the name.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::ObjectName;
+    /// assert_eq!(ObjectName::parse("table fares.price").expect("it is a name").last(), "price");
+    /// ```
     #[must_use]
     pub fn last(&self) -> &str {
         self.parts.last().map_or("", String::as_str)

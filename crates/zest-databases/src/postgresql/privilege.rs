@@ -107,6 +107,12 @@ impl Privilege {
     }
 
     /// Returns what holding it brings besides, in a few words; empty if nothing.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::Privilege;
+    /// assert_eq!((Privilege::Select.implies(), Privilege::Connect.implies()), ("the same on every column", ""));
+    /// ```
     #[must_use]
     pub const fn implies(self) -> &'static str {
         match self {

@@ -332,12 +332,25 @@ impl State {
     }
 
     /// Returns the owner of the database.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::State;
+    /// assert_eq!(State::fresh("ticketing", "postgres").database_owner(), "postgres");
+    /// ```
     #[must_use]
     pub fn database_owner(&self) -> &str {
         self.objects.get(&ObjectName::database()).map_or("", |d| d.owner.as_str())
     }
 
     /// Returns whether a role of this name is there, predefined ones counted in.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::State;
+    /// let state = State::fresh("ticketing", "postgres");
+    /// assert!(state.knows_role("postgres") && state.knows_role("pg_read_all_data") && !state.knows_role("clerk"));
+    /// ```
     #[must_use]
     pub fn knows_role(&self, name: &str) -> bool {
         self.roles.contains_key(name) || PREDEFINED.iter().any(|(p, _)| *p == name)
@@ -556,6 +569,15 @@ impl State {
     }
 
     /// Changes an owner as `ALTER … OWNER TO` does.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::postgresql::{ObjectName, Role, State};
+    /// let mut state = State::fresh("ticketing", "postgres");
+    /// state.roles.insert("clerk".to_owned(), Role::default());
+    /// state.set_owner(&ObjectName::database(), "clerk");
+    /// assert_eq!(state.database_owner(), "clerk");
+    /// ```
     pub fn set_owner(&mut self, name: &ObjectName, owner: &str) {
         if let Some(object) = self.objects.get_mut(name) {
             let old = std::mem::replace(&mut object.owner, owner.to_owned());

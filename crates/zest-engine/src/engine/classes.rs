@@ -369,6 +369,23 @@ impl<'e> Classes<'e> {
 
     /// Returns the people who are alike on every system but for when they are there, those first who always are; who is named in what is
     /// asked does not count here.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, review::Classes};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// assert_eq!(Classes::of(&engine).everywhere().len(), 2, "a grant names one of the two");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn everywhere(&self) -> Vec<Vec<UserId>> {
         let mut known: FxHashMap<(u32, &Groups), usize> = FxHashMap::default();
@@ -479,6 +496,25 @@ impl<'e> Classes<'e> {
 
     /// Returns whether a decision on a system may hang on who is in a group: an assignment, a grant or any other entry that it reads names
     /// the group.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, review::Classes};
+    /// let engine = Ledger::new().document("rota.toml", r#"
+    /// users.mate-1 = {}
+    /// groups.mates.members = ["user:mate-1"]
+    /// groups.cooks.members = ["user:mate-1"]
+    /// systems.rota.kind = "application"
+    /// [applications.rota]
+    /// types.shift.rights = ["plan"]
+    /// objects."shift/early" = {}
+    /// grants = [{ allow = ["plan"], on = "shift/*", to = ["group:mates"] }]
+    /// "#).engine(1)?;
+    /// let (classes, rota) = (Classes::of(&engine), engine.site("rota").expect("it is there"));
+    /// let group = |name| engine.find_group(name).expect("it is there");
+    /// assert!(classes.hears_of(rota, group("mates")) && !classes.hears_of(rota, group("cooks")));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn hears_of(&self, site: Site<'_>, group: GroupId) -> bool {
         let Mentions { groups, groups_granted, .. } = &self.mentions;
@@ -490,6 +526,26 @@ impl<'e> Classes<'e> {
     ///
     /// # Errors
     /// Why the pattern cannot be read.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, review::Classes, rights::Side};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let site = engine.site("rota").expect("it is there");
+    /// let side = Side { site, user: engine.find_user("mate-1", false).expect("it is a user") };
+    /// let found = Classes::of(&engine).like(&side, "plan on shift/*");
+    /// assert_eq!(found.as_ref().as_ref().map(Vec::len), Ok(1));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn like(&self, side: &Side<'_>, pattern: &str) -> Arc<Result<Vec<Action>, String>> {
         let key = (side.site.system(), side.site.kind().found_by(side, pattern), pattern.to_owned());
         if let Some(found) = self.found().get(&key) {
@@ -505,6 +561,25 @@ impl<'e> Classes<'e> {
     }
 
     /// Finds the actions that patterns take for everybody on a system; nothing where they are not the same for all.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, review::Classes};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let rota = engine.site("rota").expect("it is there");
+    /// let found = Classes::of(&engine).common(rota, &["plan on shift/*", "drop on shift/*"]).expect("an application has them for all");
+    /// assert_eq!(found.len(), 2);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn common(&self, site: Site<'_>, patterns: &[&str]) -> Option<Vec<Action>> {
         let side = Side { site, user: *self.people.first()? };

@@ -287,6 +287,23 @@ impl Estate {
     }
 
     /// Returns what clouds and applications hold, as written.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// assert_eq!(engine.estate().services().iter().map(|service| service.types.len()).sum::<usize>(), 1);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn services(&self) -> &Table<Arc<entry::Service>> {
         &self.entries.services
@@ -311,6 +328,14 @@ impl Estate {
     }
 
     /// Returns the command sets, as written.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let estate = Ledger::new().document("sets.toml", "command-sets.trace-only.rules = ['allow show ...']\nsystems.rota.kind = 'application'\n").estate()?;
+    /// assert_eq!(estate.command_sets().iter().next().map(|set| set.rules.len()), Some(1));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn command_sets(&self) -> &Table<Arc<entry::CommandSet>> {
         &self.entries.command_sets

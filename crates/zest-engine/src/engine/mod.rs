@@ -189,17 +189,46 @@ impl Engine {
     }
 
     /// Returns all systems, in the order in which they are written.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let text = "systems.rota.kind = 'application'\nsystems.runner-1 = { kind = 'host', no-command-set = 'nothing' }\n";
+    /// let engine = Ledger::new().document("systems.toml", text).engine(1)?;
+    /// assert_eq!(engine.all_sites().count(), 2);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn all_sites(&self) -> impl Iterator<Item = Site<'_>> {
         (0..self.systems.len()).map(SystemId::new).map(|system| Site { engine: self, system })
     }
 
     /// Returns the system of a number; nothing for a number of another engine that this one has not.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// let text = "systems.rota.kind = 'application'\nsystems.runner-1 = { kind = 'host', no-command-set = 'nothing' }\n";
+    /// let engine = Ledger::new().document("systems.toml", text).engine(1)?;
+    /// let rota = engine.site("rota").expect("it is there").system();
+    /// assert_eq!(engine.site_of(rota).expect("of its number").entry().id.value, "rota");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn site_of(&self, system: SystemId) -> Option<Site<'_>> {
         (system.index() < self.systems.len()).then_some(Site { engine: self, system })
     }
 
     /// Returns the systems of a kind.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, entry::Kind};
+    /// let text = "systems.rota.kind = 'application'\nsystems.runner-1 = { kind = 'host', no-command-set = 'nothing' }\n";
+    /// let engine = Ledger::new().document("systems.toml", text).engine(1)?;
+    /// let hosts: Vec<_> = engine.sites(Kind::HOST).map(|site| site.entry().id.value.as_str()).collect();
+    /// assert_eq!(hosts, ["runner-1"]);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn sites<'e>(&'e self, word: zest_model::entry::Kind) -> impl Iterator<Item = Site<'e>> {
         self.all_sites().filter(move |site| site.entry().kind() == word)
     }
@@ -237,6 +266,25 @@ impl Engine {
     }
 
     /// Answers as [`ask`](Self::ask) does, and offers no remedy that lies before a moment: the one at which it is asked.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, Question};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let now = "2026-05-04T08:00:00Z".parse().expect("a moment");
+    /// let answer = engine.ask_at(&Question::new("mate-2", "rota", "plan on shift/early"), now);
+    /// assert!(answer.now == Some(now) && !answer.remedies.is_empty());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn ask_at(&self, question: &Question, now: Timestamp) -> Answer {
         self.answered(question, Some(now))

@@ -346,6 +346,15 @@ impl Opened<'_> {
     ///
     /// # Errors
     /// Always.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::kind::{Opened, Stop, Trace};
+    /// /// What a kind says that knows nothing of sessions that are open.
+    /// fn go_on(opened: &Opened<'_>, trace: &mut Trace) -> Result<(), Stop> {
+    ///     opened.not_told(trace)
+    /// }
+    /// ```
     pub fn not_told(&self, trace: &mut Trace) -> Result<(), Stop> {
         trace.refuse(Stage::Standing, Refusal::NotDecided, || {
             let entry = self.site.entry();
@@ -391,11 +400,47 @@ impl Kinds {
     }
 
     /// Returns the tables that kinds describe.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, kind::Kinds};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let kinds: &Kinds = engine.estate().kinds();
+    /// assert!(kinds.tables().is_empty(), "no kind from outside is registered");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn tables(&self) -> Vec<OutsideTable> {
         self.all().flat_map(|kind| kind.tables()).copied().collect()
     }
 
     /// Returns the rules of a kind; of several that have one word, the first.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, entry::Kind, kind::Kinds};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let kinds: &Kinds = engine.estate().kinds();
+    /// assert!(kinds.rules_of(Kind::CLOUD).words().contains(&Kind::CLOUD));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn rules_of(&self, word: zest_model::entry::Kind) -> &'static dyn Kind {
         // OK because a document names a known word only, and a system that is built in code with another has the rules of none.
         self.all().find(|kind| kind.words().contains(&word)).unwrap_or(&super::nothing::Nothing)
@@ -440,6 +485,16 @@ impl<'e> Site<'e> {
     }
 
     /// Returns what `resolve` made of the system.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::kind::Site;
+    /// struct Slot;
+    /// /// What a kind's `resolve` has kept of a system.
+    /// fn slots<'e>(site: Site<'e>) -> &'e [Slot] {
+    ///     site.links::<Vec<Slot>>().map_or(&[], Vec::as_slice)
+    /// }
+    /// ```
     #[must_use]
     pub fn links<T: 'static>(self) -> Option<&'e T> {
         self.engine.estate.links(self.system)
@@ -464,6 +519,22 @@ impl<'e> Site<'e> {
     }
 
     /// Returns whether somebody is a party, or a member of it.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, estate::Party};
+    /// let engine = Ledger::new().document("rota.toml", r#"
+    /// users.mate-1 = {}
+    /// users.cook-1 = {}
+    /// groups.mates.members = ["user:mate-1"]
+    /// systems.rota.kind = "application"
+    /// "#).engine(1)?;
+    /// let rota = engine.site("rota").expect("it is there");
+    /// let mates = Party::Group(engine.find_group("mates").expect("it is there"));
+    /// let belongs = |name| rota.belongs(engine.find_user(name, false).expect("they are there"), mates);
+    /// assert!(belongs("mate-1") && !belongs("cook-1"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn belongs(self, user: UserId, party: Party) -> bool {
         self.engine.membership.belongs(user, party)
@@ -499,6 +570,15 @@ impl<'e> Site<'e> {
     }
 
     /// Returns conditions that the stated facts leave open for somebody, in words.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{ask::Session, estate::UserId, kind::{Conditions, Site}};
+    /// /// What a listing says behind something that depends on the session.
+    /// fn when(site: Site<'_>, user: UserId, session: &Session, of: &Conditions) -> String {
+    ///     site.open_conditions(user, session, of).join(", ")
+    /// }
+    /// ```
     #[must_use]
     pub fn open_conditions(self, user: UserId, session: &Session, of: &Conditions) -> Vec<String> {
         of.open_words(&self.engine.facts(session, user, self.system))

@@ -194,6 +194,15 @@ impl Trace {
     }
 
     /// Returns whether a gate has refused.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{ask::{Refusal, Stage}, kind::Trace};
+    /// let mut trace = Trace::default();
+    /// assert!(!trace.is_refused());
+    /// let _ = trace.refuse(Stage::Permission, Refusal::NotGranted, || unreachable!("no reasons are kept"));
+    /// assert!(trace.is_refused());
+    /// ```
     #[must_use]
     pub const fn is_refused(&self) -> bool {
         self.refusal.is_some()

@@ -220,6 +220,16 @@ fn plain_networks(list: &[At<String>], findings: &mut Vec<Finding>) -> Networks 
 /// References and values
 impl Resolver<'_> {
     /// Reports something that is wrong.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{finding::{Code, Finding}, kind::Resolver, source::At};
+    /// fn is_there(resolver: &mut Resolver<'_>, slot: &At<String>, slots: &[&str]) {
+    ///     if !slots.contains(&slot.value.as_str()) {
+    ///         resolver.report(Finding::new(Code::BadReference, format!("no slot is named `{}`", slot.value)).at(slot.place, "named here"));
+    ///     }
+    /// }
+    /// ```
     pub fn report(&mut self, finding: Finding) {
         self.findings.push(finding);
     }
@@ -262,6 +272,14 @@ impl Resolver<'_> {
     }
 
     /// Follows references to users and groups; those that lead nowhere are reported and left out.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{estate::Party, kind::Resolver, source::{At, Place}};
+    /// fn takers(resolver: &mut Resolver<'_>, written: &[At<String>]) -> Vec<(Party, Place)> {
+    ///     resolver.parties(written)
+    /// }
+    /// ```
     pub fn parties(&mut self, list: &[At<String>]) -> Vec<(Party, Place)> {
         list.iter().filter_map(|text| self.party(text)).collect()
     }

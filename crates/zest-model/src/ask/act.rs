@@ -105,6 +105,13 @@ impl Act {
 
 impl Act {
     /// Returns as whom, without the preposition: "user batch", "role night-operator", "account batch on runner-1".
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::ask::Act;
+    /// assert_eq!("account:runner-1/batch".parse::<Act>()?.whom(), "account batch on runner-1");
+    /// # Ok::<(), zest_ledger::ask::FactError>(())
+    /// ```
     #[must_use]
     pub fn whom(&self) -> String {
         match self {

@@ -471,6 +471,14 @@ texts! {
 
 impl Change {
     /// Applies a change of the session to a question; changes of the ledger leave it as it is.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Question, ask::Change};
+    /// let mut question = Question::new("watch-1", "sw-selkie-1", "show paths");
+    /// Change::Level(7).apply(&mut question);
+    /// assert_eq!(question.session.level, Some(7));
+    /// ```
     pub fn apply(&self, question: &mut Question) {
         let just_now = |proof| Proven::new(proof, jiff::SignedDuration::ZERO);
         match self {

@@ -162,6 +162,15 @@ fn quoted_end(text: &str, quote: char) -> usize {
 
 impl Answer {
     /// Returns the answer as it may be shown: a rehearsal keeps lines as they were typed.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, Question};
+    /// let engine = Ledger::new().document("box.toml", "users.op-1 = {}\nsystems.box.kind = 'mariadb'\n").engine(1)?;
+    /// let answer = engine.explain(&Question::statement("op-1", "box", "SET PASSWORD = PASSWORD('tide-and-time')"));
+    /// assert!(!answer.covered().question.line.contains("tide-and-time"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn covered(mut self) -> Self {
         self.cover();

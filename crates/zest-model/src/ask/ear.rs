@@ -43,6 +43,13 @@ impl Ear {
     }
 
     /// Tells what is looked at, where it lies in the estate.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::ask::Ear;
+    /// let ear = Ear::new(|what| assert_eq!(what.downcast_ref(), Some(&7_u8)));
+    /// ear.looked_at(&7_u8);
+    /// ```
     pub fn looked_at(&self, what: &dyn Any) {
         if let Some(listener) = &self.0 {
             listener(what);
@@ -50,6 +57,12 @@ impl Ear {
     }
 
     /// Tells what is looked at, which is made only if somebody listens.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::ask::Ear;
+    /// Ear::default().looked(|| -> u8 { unreachable!("nobody listens") });
+    /// ```
     pub fn looked<T: Any>(&self, what: impl FnOnce() -> T) {
         if let Some(listener) = &self.0 {
             listener(&what());
@@ -57,6 +70,12 @@ impl Ear {
     }
 
     /// Returns whether anybody listens.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::ask::Ear;
+    /// assert!(Ear::new(|_| {}).listens() && !Ear::default().listens());
+    /// ```
     #[must_use]
     pub const fn listens(&self) -> bool {
         self.0.is_some()

@@ -117,6 +117,12 @@ impl Fact {
     }
 
     /// Returns the option of a command line, without its dashes.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::ask::Fact;
+    /// assert_eq!((Fact::Proofs.key(), Fact::Proofs.option()), ("proofs", "proof"), "an option states one of them");
+    /// ```
     #[must_use]
     pub const fn option(self) -> &'static str {
         match self {
@@ -353,6 +359,15 @@ impl Session {
     }
 
     /// Takes one fact from another session, also that it is not stated there.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::ask::{Fact, Session};
+    /// let (mut session, mut from) = (Session::default(), Session::default());
+    /// (from.level, from.confirmed) = (Some(7), true);
+    /// session.take(Fact::Level, &from);
+    /// assert_eq!((session.level, session.confirmed), (Some(7), false));
+    /// ```
     pub fn take(&mut self, fact: Fact, from: &Self) {
         match fact {
             Fact::At => self.at = from.at,
@@ -375,6 +390,16 @@ impl Session {
     }
 
     /// Says which facts contradict each other or hang in the air, if any do.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::ask::Session;
+    /// let mut session = Session::default();
+    /// session.local = true;
+    /// assert_eq!(session.contradiction(), None);
+    /// session.origin = "192.0.2.10".parse().ok();
+    /// assert!(session.contradiction().is_some_and(|why| why.contains("state one of both")));
+    /// ```
     #[must_use]
     pub fn contradiction(&self) -> Option<&'static str> {
         if self.local && self.origin.is_some() {

@@ -221,6 +221,14 @@ impl Question {
     }
 
     /// Returns the whole chain of identities: "night-1, as user batch, in role night-operator".
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Question;
+    /// let question = Question::new("night-1", "runner-1", "/opt/nightly/run").acting("account:batch".parse()?);
+    /// assert_eq!(question.who(), "night-1, as account batch");
+    /// # Ok::<(), zest_ledger::ask::FactError>(())
+    /// ```
     #[must_use]
     pub fn who(&self) -> String {
         let links = self.session.acting.iter().map(ToString::to_string);
@@ -228,6 +236,14 @@ impl Question {
     }
 
     /// Makes a question about a known session.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Question, ask::Session};
+    /// let mut session = Session::default();
+    /// session.level = Some(7);
+    /// assert_eq!(Question::in_session("watch-1", "sw-selkie-1", "show paths", session).session.level, Some(7));
+    /// ```
     #[must_use]
     pub fn in_session(user: &str, system: &str, line: &str, session: Session) -> Self {
         Self { session, ..Self::new(user, system, line) }
@@ -246,6 +262,14 @@ impl Question {
     }
 
     /// States the active role of a database session; `none` for none.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Question;
+    /// let question = Question::new("purser-3", "ticketing", "select on table fares.price");
+    /// assert_eq!(question.clone().active_role("counter").session.active_roles, Some(vec!["counter".to_owned()]));
+    /// assert_eq!(question.active_role("none").session.active_roles, Some(Vec::new()));
+    /// ```
     #[must_use]
     pub fn active_role(self, role: &str) -> Self {
         if role == "none" { self.active_roles(&[]) } else { self.active_roles(&[role]) }
@@ -266,6 +290,12 @@ impl Question {
     }
 
     /// States that the session comes over a database server's own socket.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Question;
+    /// assert!(Question::new("purser-3", "ticketing", "select on table fares.price").local().session.local);
+    /// ```
     #[must_use]
     pub const fn local(mut self) -> Self {
         self.session.local = true;
@@ -294,6 +324,14 @@ impl Question {
     }
 
     /// States the first moment at which the session is over.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Question;
+    /// let end = "2026-05-04T08:00:00Z".parse()?;
+    /// assert_eq!(Question::new("mate-1", "rota", "plan on shift/early").expires(end).session.expires, Some(end));
+    /// # Ok::<(), jiff::Error>(())
+    /// ```
     #[must_use]
     pub const fn expires(mut self, moment: Timestamp) -> Self {
         self.session.expires = Some(moment);
@@ -301,6 +339,13 @@ impl Question {
     }
 
     /// States the roles that are active; none if the list is empty.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Question;
+    /// let question = Question::new("mate-1", "rota", "plan on shift/early").active_roles(&["planner", "reader"]);
+    /// assert_eq!(question.session.active_roles.map(|roles| roles.len()), Some(2));
+    /// ```
     #[must_use]
     pub fn active_roles(mut self, roles: &[&str]) -> Self {
         self.session.active_roles = Some(roles.iter().map(|&r| r.to_owned()).collect());
@@ -308,6 +353,15 @@ impl Question {
     }
 
     /// Adds a proof of identity that was given on another channel.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Question;
+    /// use zest_ledger::entry::{Channel, Proof};
+    /// let hour_ago = jiff::SignedDuration::from_hours(1);
+    /// let question = Question::new("mate-1", "skyquay", "records.list on dock").proof_on(Channel::Web, Proof::Password, hour_ago);
+    /// assert_eq!(question.session.proofs.expect("one was added")[0].channel, Some(Channel::Web));
+    /// ```
     #[must_use]
     pub fn proof_on(mut self, channel: Channel, proof: Proof, age: SignedDuration) -> Self {
         self.session.proofs.get_or_insert_default().push(Proven { proof, age, channel: Some(channel) });
@@ -343,6 +397,13 @@ impl Question {
     }
 
     /// Says that the central source is down.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Question, ask::Central};
+    /// let question = Question::new("harbour-emergency", "sw-selkie-1", "show paths").central_down();
+    /// assert_eq!(question.session.central, Central::Down);
+    /// ```
     #[must_use]
     pub const fn central_down(mut self) -> Self {
         self.session.central = Central::Down;
@@ -357,6 +418,14 @@ impl Question {
     }
 
     /// Adds a proof of identity that the second person gave, and how long ago.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Question, entry::Proof};
+    /// let question = Question::new("mate-1", "skyquay", "records.delete on dock").approved_by("mate-2");
+    /// let question = question.approver_proof(Proof::OneTimeCode, jiff::SignedDuration::from_mins(1));
+    /// assert_eq!(question.session.approver_proofs.map(|proofs| proofs.len()), Some(1));
+    /// ```
     #[must_use]
     pub fn approver_proof(mut self, proof: Proof, age: SignedDuration) -> Self {
         self.session.approver_proofs.get_or_insert_default().push(Proven::new(proof, age));

@@ -238,6 +238,12 @@ table! {
 
 impl Assignment {
     /// The rank of an assignment that states none.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::Assignment;
+    /// assert_eq!(Assignment::DEFAULT_RANK, 100);
+    /// ```
     pub const DEFAULT_RANK: u32 = 100;
 
     /// Makes an assignment to nobody.

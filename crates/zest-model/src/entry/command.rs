@@ -400,6 +400,12 @@ impl CommandSet {
     }
 
     /// Adds all rules of another set at this position.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::CommandSet;
+    /// assert_eq!(CommandSet::new("night").include("trace-only").rules[0].text.value, "trace-only");
+    /// ```
     #[track_caller]
     #[must_use]
     pub fn include(self, set: &str) -> Self {

@@ -152,6 +152,12 @@ impl Service {
     }
 
     /// Adds a type of objects.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{ObjectType, Service};
+    /// assert_eq!(Service::new("rota").object_type(ObjectType::new("shift")).types[0].name.value, "shift");
+    /// ```
     #[must_use]
     pub fn object_type(mut self, object_type: ObjectType) -> Self {
         self.types.push(object_type);

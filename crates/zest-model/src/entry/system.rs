@@ -32,6 +32,12 @@ impl Kind {
     pub const HOST: Self = Self("host");
 
     /// The words of the kinds that this crate knows.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::Kind;
+    /// assert!(Kind::WORDS.iter().all(|word| Kind::from_word(word).is_some()));
+    /// ```
     pub const WORDS: &'static [&'static str] = &["network-device", "postgresql", "mariadb", "cloud", "application", "host"];
 
     /// Makes the word of a kind that is registered from outside.
@@ -53,12 +59,24 @@ impl Kind {
     }
 
     /// Returns whether systems of the kind are database servers.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::Kind;
+    /// assert!(Kind::POSTGRESQL.is_database() && Kind::MARIADB.is_database() && !Kind::CLOUD.is_database());
+    /// ```
     #[must_use]
     pub fn is_database(self) -> bool {
         self == Self::POSTGRESQL || self == Self::MARIADB
     }
 
     /// Returns whether systems of the kind are clouds or applications.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::Kind;
+    /// assert!(Kind::CLOUD.is_service() && Kind::APPLICATION.is_service() && !Kind::HOST.is_service());
+    /// ```
     #[must_use]
     pub fn is_service(self) -> bool {
         self == Self::CLOUD || self == Self::APPLICATION
@@ -349,6 +367,12 @@ table! {
 
 impl System {
     /// Makes a system of a kind that needs nothing more: a database server, a cloud, an application, a host.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Kind, System};
+    /// assert_eq!(System::of_kind("runner-1", Kind::HOST).kind(), Kind::HOST);
+    /// ```
     #[track_caller]
     #[must_use]
     pub fn of_kind(id: &str, kind: Kind) -> Self {
@@ -529,6 +553,13 @@ impl Account {
     }
 
     /// Limits the origins it is admitted from: addresses, networks or `origin:ID`.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::Account;
+    /// let account = Account::new("harbour-emergency").origins(&["192.0.2.0/24", "origin:shore"]);
+    /// assert_eq!(account.origin.map(|origins| origins.len()), Some(2));
+    /// ```
     #[track_caller]
     #[must_use]
     pub fn origins(mut self, origins: &[&str]) -> Self {

@@ -209,6 +209,14 @@ impl Row<'_, '_, '_> {
     }
 
     /// Returns `true` or `false`.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::kind::Row;
+    /// fn is_sealed(row: &Row<'_, '_, '_>) -> bool {
+    ///     row.flag("sealed").is_some_and(|sealed| sealed.value)
+    /// }
+    /// ```
     #[must_use]
     pub fn flag(&self, key: &str) -> Option<At<bool>> {
         let value = self.get(key)?;
@@ -223,6 +231,15 @@ impl Row<'_, '_, '_> {
     }
 
     /// Returns a moment; a plain date under `until` is the end of that day, in UTC, and `until` comes after `from`.
+    ///
+    /// # Example
+    /// ```
+    /// use jiff::Timestamp;
+    /// use zest_ledger::kind::Row;
+    /// fn ends(row: &mut Row<'_, '_, '_>) -> Option<Timestamp> {
+    ///     row.moment("until").map(|end| end.value)
+    /// }
+    /// ```
     #[must_use]
     pub fn moment(&mut self, key: &str) -> Option<At<Timestamp>> {
         match self.moment_of(key)? {

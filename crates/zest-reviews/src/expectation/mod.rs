@@ -101,6 +101,27 @@ impl Row<'_> {
     }
 
     /// Asks, and says of each answer whether another ledger, such as an older one, gives the expected answer as well.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, expectation::rows};
+    /// let text = |sets: &str| format!("
+    ///     users.op-1.proofs = ['password']
+    ///     systems.box = {{ kind = 'host', no-command-set = '{sets}' }}
+    ///     hosts.box.accounts.op-1 = {{}}
+    ///     [[expectations]]
+    ///     who = ['user:op-1']
+    ///     on = ['box']
+    ///     lines = ['/bin/true']
+    ///     answer = 'allowed'
+    /// ");
+    /// let engine = |sets| Ledger::new().document("box.toml", &text(sets)).engine(1);
+    /// let (after, before) = (engine("nothing")?, engine("everything")?);
+    /// let (rows, _) = rows(&after);
+    /// let outcome = &rows[0].ask_both(&after, &before)[0];
+    /// assert_eq!((outcome.holds, outcome.held_before), (false, Some(true)));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn ask_both(&self, engine: &Engine, before: &Engine) -> Vec<Outcome> {
         let held = self.holds(before);

@@ -73,6 +73,24 @@ impl Console {
     ///
     /// # Errors
     /// The refusing answer; the session stays as it was.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, ask::Session, rehearsal::Console};
+    /// let engine = Ledger::new().document("box.toml", "
+    ///     users.op-1.proofs = ['password']
+    ///     systems.box = { kind = 'host', no-command-set = 'everything' }
+    ///     hosts.box.accounts.op-1 = {}
+    ///     hosts.box.accounts.kiosk = {}
+    ///     hosts.box.run-as = [{ by = ['user:op-1'], as = ['kiosk'], commands = ['screen'], proof = false }]
+    ///     command-sets.screen.rules = ['allow /opt/kiosk/bin/screen']
+    /// ").engine(1)?;
+    /// let mut console = Console::open(engine, "op-1", "box", Session::default()).expect("the session opens");
+    /// assert!(console.act("account:root".parse().expect("a link")).is_err(), "nobody is root here");
+    /// assert!(console.act("account:kiosk".parse().expect("a link")).is_ok());
+    /// assert_eq!(console.prompt(), "account kiosk on box>");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn act(&mut self, act: Act) -> Result<(), Box<Answer>> {
         let mut question = self.question("");
         question.session.acting.push(act);
@@ -85,6 +103,23 @@ impl Console {
     }
 
     /// Goes back one link; returns whether there was one.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, ask::Session, rehearsal::Console};
+    /// let engine = Ledger::new().document("box.toml", "
+    ///     users.op-1.proofs = ['password']
+    ///     systems.box = { kind = 'host', no-command-set = 'everything' }
+    ///     hosts.box.accounts.op-1 = {}
+    ///     hosts.box.accounts.kiosk = {}
+    ///     hosts.box.run-as = [{ by = ['user:op-1'], as = ['kiosk'], commands = ['screen'], proof = false }]
+    ///     command-sets.screen.rules = ['allow /opt/kiosk/bin/screen']
+    /// ").engine(1)?;
+    /// let mut console = Console::open(engine, "op-1", "box", Session::default()).expect("the session opens");
+    /// console.act("account:kiosk".parse().expect("a link")).expect("it may");
+    /// assert!(console.back() && !console.back());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn back(&mut self) -> bool {
         self.facts.acting.pop().is_some()
     }

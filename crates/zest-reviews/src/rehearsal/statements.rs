@@ -84,6 +84,23 @@ impl Statements {
     }
 
     /// Returns the statements that made the session what it is now, in order.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, ask::Session, rehearsal::Statements};
+    /// let engine = Ledger::new().document("fares.toml", r#"
+    /// users.clerk-1.proofs = ["password"]
+    /// systems.fares.kind = "postgresql"
+    /// [databases.fares]
+    /// accounts.clerk-1 = { member-of = ["reader"] }
+    /// roles.reader = {}
+    /// "#).engine(1)?;
+    /// let mut session = Statements::open(engine, "clerk-1", "fares", Session::default()).expect("the session opens");
+    /// session.type_statement("select 1");
+    /// session.type_statement("set role reader");
+    /// assert_eq!(session.carried(), ["set role reader"]);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn carried(&self) -> &[String] {
         &self.carried

@@ -119,6 +119,25 @@ impl<'e> Between<'e> {
 
     /// Puts together what was [told](Self::told) of each of the [`parts`](Self::parts), person by person; systems of which the same is
     /// told stand together.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, ask::Session, review::Between};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let between = Between::new(&engine, &engine, &Session::default(), |_| true);
+    /// let told = between.parts().iter().map(|kin| between.told(kin)).collect();
+    /// assert!(between.together(told).is_empty(), "nothing changed");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn together(&self, told: Vec<Vec<Difference>>) -> Vec<Difference> {
         let mut of: FxHashMap<String, Vec<Difference>> = FxHashMap::default();

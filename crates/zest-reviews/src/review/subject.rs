@@ -259,6 +259,25 @@ impl Subject {
     ///
     /// # Errors
     /// The account is not there, or cannot be used by anybody else.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, ask::Session, review::Subject};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let rota = Subject::parse(&engine, "user:mate-1").expect("it is a user");
+    /// let found = rota.stand_in_like(&engine, &Session::default(), Some("mate-2")).expect("a user stands in for themselves");
+    /// assert_eq!(found.user, "mate-1");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn stand_in_like(&self, engine: &Engine, session: &Session, like: Option<&str>) -> Result<StandIn, NoSubject> {
         let mut session = session.clone();
         let name = self.to_string();

@@ -601,12 +601,50 @@ impl Rights {
     }
 
     /// Returns the openings in which nobody gets a session.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::Within};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    ///
+    /// assert!(set.shut().is_empty(), "whoever has a password gets a session");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn shut(&self) -> &[Opening] {
         &self.frame.shut
     }
 
     /// Returns how many openings were not looked at, since there are too many: of sessions that start so the set says nothing.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::Within};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    ///
+    /// assert_eq!((set.openings().len(), set.left_out()), (1, 0));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn left_out(&self) -> usize {
         self.frame.left_out.len()
@@ -653,6 +691,27 @@ impl Rights {
     }
 
     /// Returns one of the actions of a line, in one of its sessions that starts in one of its ways.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::Within};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    ///
+    /// let line = &set.lines()[0];
+    /// let asked = set.asked(line, line.openings[0], line.actions[0]);
+    /// assert_eq!((asked.user.as_str(), asked.line.as_str()), ("mate-1", set.actions()[line.actions[0]].line.as_str()));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn asked(&self, line: &Line, opening: usize, action: usize) -> Question {
         let action = &self.frame.actions[action];
@@ -679,12 +738,52 @@ impl Rights {
     }
 
     /// Returns whether an action is in the set in no session.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::Within};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    /// let number = |line: &str| set.actions().iter().position(|action| action.line == line).expect("it is one");
+    ///
+    /// assert!(set.is_never(number("drop on shift/early")) && !set.is_never(number("plan on shift/early")));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn is_never(&self, action: usize) -> bool {
         (0..self.frame.openings.len()).all(|opening| self.cell(opening, action).is_empty())
     }
 
     /// Returns whether two actions are in the set in the same sessions.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::Within};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    /// let number = |line: &str| set.actions().iter().position(|action| action.line == line).expect("it is one");
+    ///
+    /// assert!(!set.is_alike(number("drop on shift/early"), number("plan on shift/early")));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn is_alike(&self, one: usize, other: usize) -> bool {
         (0..self.frame.openings.len()).all(|opening| self.cell(opening, one) == self.cell(opening, other))
@@ -716,6 +815,25 @@ impl Rights {
     }
 
     /// Returns one of the pairs of a sort of membership, the shortest action first.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::{Membership, Within}};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    ///
+    /// assert!(set.example_of(Membership::Allowed).is_some() && set.example_of(Membership::NotDecided).is_none());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn example_of(&self, wanted: Membership) -> Option<Question> {
         let count = self.frame.actions.len();
@@ -748,6 +866,26 @@ impl Rights {
     }
 
     /// Returns a session that can be opened, of those that start as one does that is stated.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, ask::Session, rights::Within};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    ///
+    /// let question = set.opened(&Session::default()).expect("a session opens");
+    /// assert_eq!((question.user.as_str(), question.line.as_str()), ("mate-1", ""));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn opened(&self, stated: &Session) -> Option<Question> {
         let opening = self.frame.openings.iter().position(|opening| opening.is_of(stated))?;
@@ -758,6 +896,25 @@ impl Rights {
     }
 
     /// Returns whether a session can be opened, of those that start in some of the ways.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::Within};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    ///
+    /// assert!(set.can_open(|session| session.acting.is_empty()));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn can_open(&self, is_meant: impl Fn(&Session) -> bool) -> bool {
         let mut started = self.frame.openings.iter().zip(&self.entries).filter(|(opening, _)| is_meant(&opening.session));
@@ -806,6 +963,25 @@ impl Rights {
     }
 
     /// Says which limits were met: of what lies beyond them the set says nothing.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::Within};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    ///
+    /// assert!(set.limits().is_empty(), "all of it was looked at");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn limits(&self) -> Vec<String> {
         let frame = &self.frame;
@@ -901,6 +1077,26 @@ impl Rights {
     ///
     /// # Panics
     /// As [`minus`](Self::minus) does.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::{Side, Within, rights}};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let side = |user| Side { site: engine.site("rota").expect("it is there"), user: engine.find_user(user, false).expect("they are there") };
+    /// let both = rights(&[side("mate-1"), side("mate-2")], &Within::default());
+    ///
+    /// assert!(both[0].and(&both[1]).is_empty(), "each may change the own credential alone");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn and(&self, other: &Self) -> Self {
         self.each(other, |mine, theirs| mine.and(theirs, &self.frame.sizes))
@@ -910,6 +1106,27 @@ impl Rights {
     ///
     /// # Panics
     /// As [`minus`](Self::minus) does.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::{Side, Within, rights}};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let side = |user| Side { site: engine.site("rota").expect("it is there"), user: engine.find_user(user, false).expect("they are there") };
+    /// let both = rights(&[side("mate-1"), side("mate-2")], &Within::default());
+    ///
+    /// let either = both[0].or(&both[1]);
+    /// assert!(both[0].is_within(&either) && both[1].is_within(&either));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn or(&self, other: &Self) -> Self {
         self.each(other, |mine, theirs| mine.or(theirs, &self.frame.sizes))

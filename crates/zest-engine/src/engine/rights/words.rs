@@ -78,6 +78,26 @@ impl Rights {
     }
 
     /// Puts openings together whose sessions have in common what is left of them; in the order of the first of each.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, ask::Session, rights::Within};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    ///
+    /// let groups = set.grouped(&[0], |_| Session::default());
+    /// assert_eq!((groups.len(), groups[0].1.as_slice()), (1, [0].as_slice()));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn grouped(&self, openings: &[usize], left: impl Fn(&Session) -> Session) -> Vec<(Session, Vec<usize>)> {
         let mut list: Vec<(Session, Vec<usize>)> = Vec::new();
@@ -92,6 +112,25 @@ impl Rights {
     }
 
     /// Says which sessions can do anything at all; empty where every session can.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::Within};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    ///
+    /// assert_eq!(set.entry_words(), "with password");
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn entry_words(&self) -> String {
         let cuts = self.frame.space.cuts();
