@@ -45,7 +45,9 @@ pub struct Target {
 /// ```no_run
 /// use zest_bridges::mariadb::{Session, Target};
 /// let target = Target { host: "/run/mysqld/mysqld.sock".into(), port: 3306, user: "auditor".into(), ..Target::default() };
-/// let state = Session::open(&target)?.read()?;
+/// let mut session = Session::open(&target)?;
+/// println!("# as read from {}", session.target());
+/// let state = session.read()?;
 /// println!("{}", state.document("loyalty", None));
 /// # Ok::<(), zest_bridges::BridgeError>(())
 /// ```

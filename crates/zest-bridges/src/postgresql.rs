@@ -16,7 +16,9 @@ use crate::{BridgeError, Encryption};
 /// ```no_run
 /// use zest_bridges::postgresql::{Session, Target};
 /// let target = Target { host: "/run/postgresql".into(), port: 5432, user: "auditor".into(), database: "ticketing".into(), ..Target::default() };
-/// let state = Session::open(&target)?.read()?;
+/// let mut session = Session::open(&target)?;
+/// println!("# as read from {}", session.target());
+/// let state = session.read()?;
 /// println!("{}", state.document("ticketing", None));
 /// # Ok::<(), zest_bridges::BridgeError>(())
 /// ```

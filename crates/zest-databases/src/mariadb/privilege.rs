@@ -217,6 +217,7 @@ privilege_set! {
     /// use zest_ledger::mariadb::{Privilege, Privileges};
     /// let both: Privileges = [Privilege::Select, Privilege::Insert].into_iter().collect();
     /// assert!(both.contains(Privilege::Insert) && !both.contains(Privilege::Delete));
+    /// assert_eq!(both.without(Privilege::Insert.only()), Privilege::Select.only());
     /// ```
     u64
 }

@@ -79,6 +79,7 @@ privilege_set! {
     /// let reading: Privileges = [Privilege::Select].into_iter().collect();
     /// assert!(Class::Table.applicable().contains(Privilege::Truncate));
     /// assert_eq!(reading.to_string(), "select");
+    /// assert!(reading.without(Privilege::Select.only()).is_empty());
     /// ```
     u16
 }

@@ -281,6 +281,23 @@ impl Estate {
     }
 
     /// Returns what database servers hold, as written.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Ledger;
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// assert_eq!(engine.estate().databases().iter().count(), 0);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn databases(&self) -> &Table<Arc<entry::Database>> {
         &self.entries.databases

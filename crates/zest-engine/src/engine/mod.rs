@@ -305,6 +305,23 @@ impl Engine {
     }
 
     /// Answers whether a session can be opened; the line of the question is not looked at.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, Question, ask::Verdict};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// assert_eq!(engine.sign_in(&Question::new("mate-2", "rota", "")).verdict, Verdict::Allowed);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn sign_in(&self, question: &Question) -> Answer {
         let mut trace = Trace::explaining();

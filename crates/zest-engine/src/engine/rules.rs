@@ -478,6 +478,24 @@ impl<'e> Site<'e> {
     }
 
     /// Says why a user cannot sign in at all, whatever else there is.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, ask::Session};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let mate = engine.find_user("mate-1", false).expect("it is a user");
+    /// assert!(engine.site("rota").expect("it is there").refused(mate, &Session::default()).is_none());
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn refused(self, user: UserId, session: &Session) -> Option<Cause> {
         let (text, place) = entry::refusal_to_sign_in(self.engine, user, self.system, session)?;
@@ -550,6 +568,16 @@ impl<'e> Site<'e> {
     ///
     /// # Errors
     /// When the evaluation cannot go on, or need not.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Question, kind::{Site, Stop, Trace}};
+    /// /// How the decision of a kind begins that knows no accounts of its own.
+    /// fn decide(site: Site<'_>, question: &Question, trace: &mut Trace) -> Result<(), Stop> {
+    ///     let _user = site.person(question, trace)?;
+    ///     Ok(())
+    /// }
+    /// ```
     pub fn person(self, question: &Question, trace: &mut Trace) -> Result<UserId, Stop> {
         let Self { engine, system } = self;
         let user = entry::find_user(engine, question, self.entry().ignores_case(), trace)?;

@@ -170,6 +170,12 @@ impl Trace {
     }
 
     /// Says what the whole words of the action are, as the system understands it.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::kind::Trace;
+    /// Trace::default().full_line(|| unreachable!("no reasons are kept, so none are made"));
+    /// ```
     pub fn full_line(&mut self, line: impl FnOnce() -> String) {
         self.understood(|| Understood::FullLine(line()));
     }

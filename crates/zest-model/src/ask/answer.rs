@@ -560,6 +560,24 @@ impl Answer {
     }
 
     /// Returns the gates that refuse or ask for something.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, Question, ask::Stage};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let answer = engine.explain(&Question::new("mate-2", "rota", "plan on shift/early"));
+    /// assert!(answer.open_gates().all(|gate| gate.stage == Stage::Permission) && answer.open_gates().count() == 1);
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     pub fn open_gates(&self) -> impl Iterator<Item = &Gate> {
         self.gates.iter().filter(|g| g.outcome != GateOutcome::Passes)
     }

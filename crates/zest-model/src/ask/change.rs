@@ -42,6 +42,12 @@ macro_rules! changes {
             }
 
             /// Returns whether the ledger need not change for it.
+            ///
+            /// # Example
+            /// ```
+            /// use zest_ledger::ask::Change;
+            /// assert!(Change::Level(7).is_of_session());
+            /// ```
             #[must_use]
             pub const fn is_of_session(&self) -> bool {
                 matches!(self.width(), Width::Session)

@@ -303,6 +303,13 @@ impl Question {
     }
 
     /// States the channel.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Question, entry::Channel};
+    /// let question = Question::new("mate-1", "skyquay", "records.list on dock").channel(Channel::Web);
+    /// assert_eq!(question.session.channel, Some(Channel::Web));
+    /// ```
     #[must_use]
     pub const fn channel(mut self, channel: Channel) -> Self {
         self.session.channel = Some(channel);
@@ -411,6 +418,12 @@ impl Question {
     }
 
     /// Says that the user has confirmed.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::Question;
+    /// assert!(Question::new("mate-1", "rota", "drop on shift/early").confirmed().session.confirmed);
+    /// ```
     #[must_use]
     pub const fn confirmed(mut self) -> Self {
         self.session.confirmed = true;

@@ -111,6 +111,14 @@ impl Role {
     }
 
     /// Says who may assume it.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{entry::{Assumable, Role}, source::At};
+    /// let mut assumable = Assumable::default();
+    /// assumable.by.push(At::here("user:night-1".to_owned()));
+    /// assert!(Role::new("night-operator").assumable(assumable).assumable.is_some());
+    /// ```
     #[must_use]
     pub fn assumable(mut self, assumable: Assumable) -> Self {
         self.assumable = Some(assumable);

@@ -378,6 +378,12 @@ impl CommandSet {
     }
 
     /// Adds a rule.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{CommandSet, RuleVerb};
+    /// assert_eq!(CommandSet::new("night").rule(RuleVerb::Deny, "reload ...").rules[0].verb, RuleVerb::Deny);
+    /// ```
     #[track_caller]
     #[must_use]
     pub fn rule(mut self, verb: RuleVerb, text: &str) -> Self {

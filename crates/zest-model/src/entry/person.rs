@@ -119,6 +119,12 @@ impl User {
     }
 
     /// Limits the channels the user may come through.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::entry::{Channel, User};
+    /// assert_eq!(User::new("batch").channels(&[Channel::Api]).channels.map(|list| list.len()), Some(1));
+    /// ```
     #[track_caller]
     #[must_use]
     pub fn channels(mut self, channels: &[Channel]) -> Self {

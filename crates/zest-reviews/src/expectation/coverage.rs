@@ -250,7 +250,9 @@ impl Part {
     /// # "#;
     /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
     /// let question = Question::new("mate-1", "rota", "plan on shift/early");
-    /// let without = parts(&engine)[0].taken_out(&engine).expect("it is a ledger without the grant");
+    /// let part = &parts(&engine)[0];
+    /// assert_eq!(part.location(&engine).to_string(), "rota.toml:7");
+    /// let without = part.taken_out(&engine).expect("it is a ledger without the grant");
     /// assert_eq!((engine.decide(&question).verdict, without.decide(&question).verdict), (Verdict::Allowed, Verdict::Denied));
     /// # Ok::<(), zest_ledger::finding::Findings>(())
     /// ```

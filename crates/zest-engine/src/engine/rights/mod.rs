@@ -796,6 +796,26 @@ impl Rights {
     }
 
     /// Returns one of the pairs that are in it, the shortest action first; nothing for an empty set.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::{Ledger, rights::{Membership, Within}};
+    /// # let text = r#"
+    /// # users.mate-1.proofs = ["password"]
+    /// # users.mate-2.proofs = ["password"]
+    /// # systems.rota.kind = "application"
+    /// # [applications.rota]
+    /// # types.shift.rights = ["plan", "drop"]
+    /// # objects."shift/early" = {}
+    /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
+    /// # "#;
+    /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
+    /// let set = engine.rights("mate-1", "rota", &Within::default()).expect("both are known");
+    ///
+    /// let (membership, question) = set.example().expect("something is allowed");
+    /// assert_eq!((membership, question.user.as_str()), (Membership::Allowed, "mate-1"));
+    /// # Ok::<(), zest_ledger::finding::Findings>(())
+    /// ```
     #[must_use]
     pub fn example(&self) -> Option<(Membership, Question)> {
         let mut found: Vec<(usize, usize)> = (0..self.frame.openings.len())
