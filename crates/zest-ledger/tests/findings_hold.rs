@@ -2,12 +2,13 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use zest_ledger::ask::{Central, Question, Refusal, Session, Verdict};
+use zest_ledger::ask::{Act, Central, Gate, GateOutcome, Question, Refusal, Session, Stage, Verdict};
 use zest_ledger::entry::{Does, IdentitySource, Kind};
 use zest_ledger::expectation::parts;
 use zest_ledger::finding::{Code, Finding, Findings};
 use zest_ledger::review::{Between, hygiene, readiness};
 use zest_ledger::rights::{Membership, Rights, Within};
+use zest_ledger::source::Location;
 use zest_ledger::{Engine, Ledger, Validated, mariadb, postgresql};
 use zest_testkit::{databases, questions, seed};
 
@@ -57,6 +58,11 @@ fn against<'q>(engine: &Engine, finding: &Finding, may: &'q [Question]) -> Optio
         Code::AccountForNobody | Code::AccountWithoutCredential | Code::AccountNeverUsed => find(&is_of_account),
         Code::OutageLocksOut => find(&|q| q.system == names[0] && q.session.central == Central::Down),
         Code::NobodySignsIn => find(&|q| q.system == names[0]),
+        Code::AssumptionHalf => {
+            let role = names.iter().find_map(|name| name.strip_prefix("role/")).expect("a path of a role is named");
+            find(&|q| q.session.acting.iter().any(|act| matches!(act, Act::Role { name, .. } if name == role)))
+        }
+        Code::DisabledUserKept => find(&|q| q.user == names[0]),
         _ => None,
     }
 }
@@ -81,7 +87,9 @@ fn holds(engine: &Engine, seed: u64, counts: &mut BTreeMap<&'static str, usize>)
             Code::RuleLevelUnreachable,
             Code::AssignmentCoversNothing,
         ];
-        if is_without_effect.contains(&finding.code) {
+        // A role that is kept apart from others is held all the same.
+        let is_apart = finding.secondary.iter().any(|label| label.text.ends_with("which is kept apart here"));
+        if is_without_effect.contains(&finding.code) && !is_apart {
             let place = finding.primary.as_ref().map(|label| engine.estate().sources().locate(label.place));
             // Entries that were built by one line of code cannot be told apart.
             let there: Vec<_> =
@@ -93,6 +101,9 @@ fn holds(engine: &Engine, seed: u64, counts: &mut BTreeMap<&'static str, usize>)
             assert_eq!(changed, [], "seed {seed}: {}", finding.message);
         }
     }
+    without_what_is_not_used(engine, &found, seed, counts);
+    without_what_is_over(engine, seed, counts);
+    with_a_second_person(engine, &found, &sets, seed, counts);
     for (does, code) in [(Does::LeaveSession, Code::CannotLeave), (Does::ShowLevel, Code::CannotShowLevel)] {
         *counts.entry(code.slug()).or_default() += whoever_cannot_is_found(engine, &may, &found, (does, code), seed);
     }
@@ -109,6 +120,75 @@ fn holds(engine: &Engine, seed: u64, counts: &mut BTreeMap<&'static str, usize>)
             // Somebody may come there, and be allowed nothing.
             let comes = |set: &Rights| set.system == *name && set.can_open(|s| s.level == Some(15) && s.central == central);
             assert_eq!(is_found, !sets.iter().any(comes), "seed {seed}: {codes:?} of {name}\n{found}");
+        }
+    }
+}
+
+/// A role that nobody is given, and a command set that nothing names, change nothing for anybody when they are taken out.
+fn without_what_is_not_used(engine: &Engine, found: &Findings, seed: u64, counts: &mut BTreeMap<&'static str, usize>) {
+    let unused = |code: Code| -> BTreeSet<&str> {
+        let of_code = found.list().iter().filter(|finding| finding.code == code);
+        of_code.filter_map(|finding| finding.message.split('`').nth(1)).collect()
+    };
+    let (roles, sets) = (unused(Code::RoleUnassigned), unused(Code::CommandSetUnused));
+    if roles.is_empty() && sets.is_empty() {
+        return;
+    }
+    let mut entries = engine.estate().entries().clone();
+    entries.roles = entries.roles.iter().filter(|role| !roles.contains(role.id.value.as_str())).cloned().collect();
+    entries.command_sets = entries.command_sets.iter().filter(|set| !sets.contains(set.id.value.as_str())).cloned().collect();
+    // What a grant or a separation names is named all the same.
+    let Ok(without) = engine.with_entries(entries) else { return };
+    assert_eq!(Between::new(engine, &without, &Session::default(), |_| true).all(), [], "seed {seed}: {roles:?} {sets:?}");
+    *counts.entry(Code::RoleUnassigned.slug()).or_default() += roles.len();
+    *counts.entry(Code::CommandSetUnused.slug()).or_default() += sets.len();
+}
+
+/// What is over at a moment changes nothing for anybody from then on when it is taken out.
+fn without_what_is_over(engine: &Engine, seed: u64, counts: &mut BTreeMap<&'static str, usize>) {
+    let at = "2030-11-27T06:10:00Z".parse().expect("a moment");
+    let found = hygiene(engine, Some(at));
+    let sources = engine.estate().sources();
+    let places: BTreeSet<String> = found
+        .list()
+        .iter()
+        .filter(|finding| finding.code == Code::Expired)
+        .filter_map(|finding| Some(sources.locate(finding.primary.as_ref()?.place).to_string()))
+        .collect();
+    for part in parts(engine).iter().filter(|part| places.contains(&part.location(engine).to_string())) {
+        let Some(without) = part.taken_out(engine) else { continue };
+        let stated = Session { at: Some(at), ..Session::default() };
+        assert_eq!(Between::new(engine, &without, &stated, |_| true).all(), [], "seed {seed}: {}", part.what());
+        *counts.entry(Code::Expired.slug()).or_default() += 1;
+    }
+}
+
+/// Where it is found that nobody can agree to something, nobody can: whoever it is asked of is told so.
+fn with_a_second_person(engine: &Engine, found: &Findings, sets: &[Rights], seed: u64, counts: &mut BTreeMap<&'static str, usize>) {
+    let sources = engine.estate().sources();
+    let places: Vec<Location> = found
+        .list()
+        .iter()
+        .filter(|finding| finding.code == Code::NoSecondPerson)
+        .filter_map(|finding| Some(sources.locate(finding.primary.as_ref()?.place)))
+        // Entries that were built by one line of code cannot be told apart.
+        .filter(|place| place.file.ends_with(".toml"))
+        .collect();
+    if places.is_empty() {
+        return;
+    }
+    for set in sets {
+        for opened in set.openings().iter().filter_map(|opening| set.opened(&opening.session)) {
+            for action in set.actions().iter().filter(|action| action.like.is_none()) {
+                let question = Question { line: action.line.clone(), form: action.form, ..opened.clone() };
+                let answer = engine.explain(&question);
+                let asks = |gate: &&Gate| gate.stage == Stage::Obligations && gate.location.as_ref().is_some_and(|at| places.contains(at));
+                for gate in answer.gates.iter().filter(asks) {
+                    let refuses = gate.outcome == GateOutcome::Refuses(Refusal::NobodyCan);
+                    assert!(refuses, "seed {seed}: {gate:#?} {question:#?}\n{found}");
+                    *counts.entry(Code::NoSecondPerson.slug()).or_default() += 1;
+                }
+            }
         }
     }
 }
@@ -521,5 +601,84 @@ fn what_keeps_somebody_in_a_session_is_named() {
         let stuck = found.list().iter().find(|finding| finding.code == Code::CannotLeave);
         let told = stuck.and_then(|finding| finding.primary.as_ref()).map(|label| label.text.as_str());
         assert_eq!(told, label, "{role} {system}\n{found}");
+    }
+}
+
+/// Nobody can agree where none of those named may do the same, whichever entry asks for it; of people who may on some objects alone nothing
+/// is said.
+#[test]
+fn a_second_person_whom_nobody_can_be_is_found() {
+    let people = "users.mate-1.proofs = ['password']\nusers.mate-2.proofs = ['password']\nusers.gone-1 = { disabled = true }\n\
+                  [groups.leads]\nmembers = ['user:mate-2', 'user:gone-1']\n[groups.empty]\n[groups.gone]\nmembers = ['user:gone-1']\n";
+    let grant = |allow: &str, to: &str, more: &str| format!("{{ allow = ['{allow}'], on = 'shift/*', to = ['{to}'] {more} }}, ");
+    let rota = |types: &str, grants: &str| {
+        format!("[systems.rota]\nkind = 'application'\n[applications.rota]\n{types}\nobjects.'shift/early' = {{}}\ngrants = [{grants}]\n")
+    };
+    let plain = "types.shift.rights = ['plan', 'agree']";
+    let wants = |whom: &str| format!(", after = {{ second-person = ['{whom}'] }}");
+    let sky = |grants: &str| {
+        format!("[systems.sky]\nkind = 'cloud'\n[clouds.sky]\noperations.'rack.read' = {{}}\nresources.deck = {{}}\ngrants = [{grants}]\n")
+    };
+    let on_deck = |to: &str, more: &str| format!("{{ allow = ['rack.read'], on = 'deck/**', to = ['{to}'] {more} }}, ");
+    let device = |whom: &str, more: &str| {
+        format!(
+            "[vocabularies.make]\ncommands = [{{ line = 'show log', level = 0 }}]\n\
+             [command-sets.looks]\nrules = [{{ allow = 'show ...', after = {{ second-person = ['{whom}'] }} }}]\n\
+             [systems.sw]\nkind = 'network-device'\nvocabulary = 'make'\nno-command-set = 'nothing'\n\
+             authorisation = {{ levels = 'all', configuration = true }}\n{more}\n\
+             [roles.looker]\nband = {{ start = 1, ceiling = 1 }}\ncommands = ['looks']\n\
+             [[assignments]]\nto = ['user:mate-1']\nroles = ['looker']\non = {{ systems = ['sw'] }}\n"
+        )
+    };
+    for (is_found, text) in [
+        (true, rota(plain, &grant("plan", "user:mate-1", &wants("group:empty")))),
+        (true, rota(plain, &grant("plan", "user:mate-1", &wants("group:leads")))),
+        (true, rota(plain, &(grant("plan", "user:mate-1", &wants("group:gone")) + &grant("plan", "group:gone", "")))),
+        (false, rota(plain, &grant("plan", "user:mate-1", &wants("anyone")))),
+        (false, rota(plain, &(grant("plan", "user:mate-1", &wants("group:leads")) + &grant("plan", "group:leads", "")))),
+        // Who holds another right may not agree, unless that is the one that is wanted.
+        (true, rota(plain, &(grant("plan", "user:mate-1", &wants("group:leads")) + &grant("agree", "group:leads", "")))),
+        (
+            false,
+            rota(
+                "types.shift = { rights = ['plan', 'agree'], second-person-right = 'agree' }",
+                &(grant("plan", "user:mate-1", &wants("group:leads")) + &grant("agree", "group:leads", "")),
+            ),
+        ),
+        (true, sky(&on_deck("user:mate-1", &wants("group:leads")))),
+        (false, sky(&(on_deck("user:mate-1", &wants("group:leads")) + &on_deck("group:leads", "")))),
+        (true, sky(&on_deck("user:mate-1", "")).replace("deck = {}", "deck.after = { second-person = ['group:leads'] }")),
+        (true, device("group:empty", "")),
+        (true, device("group:leads", "")),
+        (false, device("user:mate-1", "")),
+        (false, device("group:leads", "accounts.desk = { band = { start = 1, ceiling = 1 }, used-by = ['group:leads'] }")),
+        (true, device("group:gone", "accounts.desk = { band = { start = 1, ceiling = 1 }, used-by = ['group:gone'] }")),
+    ] {
+        let found = hygiene(&engine(&format!("{people}{text}")), None);
+        let is = found.list().iter().any(|finding| finding.code == Code::NoSecondPerson);
+        assert_eq!(is, is_found, "{text}{found}");
+    }
+}
+
+/// An assignment that decides nothing gives its roles all the same, and so it is said where they are kept apart.
+#[test]
+fn an_assignment_that_does_nothing_may_keep_somebody_from_something() {
+    let text = "users.mate-1.proofs = ['password']\nvocabularies.make.commands = [{ line = 'show log', level = 0 }]\n\
+                systems.sw = { kind = 'network-device', vocabulary = 'make', no-command-set = 'everything', labels = { class = 'switch' } }\n\
+                roles.one.band = { start = 1, ceiling = 1 }\nroles.two.band = { start = 1, ceiling = 1 }\n\
+                [[assignments]]\nto = ['user:mate-1']\nroles = ['one']\non = { systems = ['sw'] }\n\
+                [[assignments]]\nto = ['user:mate-1']\nroles = ['two']\n";
+    for (on, code) in
+        [("{ systems = ['sw'] }", Code::AssignmentHidden), ("{ labels = { class = 'router' } }", Code::AssignmentCoversNothing)]
+    {
+        for (apart, is_said) in [("", false), ("[separations.apart]\nroles = ['one', 'two']\nnever = 'held'\n", true)] {
+            let engine = engine(&format!("{text}on = {on}\n{apart}"));
+            let found = hygiene(&engine, None);
+            let finding = found.list().iter().find(|finding| finding.code == code).expect("it is found");
+            let is = finding.secondary.iter().any(|label| label.text == "whom it names holds `two` all the same, which is kept apart here");
+            assert_eq!(is, is_said, "{found}");
+            let question = Question::new("mate-1", "sw", "show log");
+            assert_eq!(engine.decide(&question).refusal, is_said.then_some(Refusal::DutiesNotSeparated));
+        }
     }
 }

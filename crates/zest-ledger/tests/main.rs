@@ -21,6 +21,7 @@ mod effective;
 mod engines_agree;
 mod expectations;
 mod findings;
+mod findings_alone;
 mod findings_hold;
 mod fuzz_corpus;
 mod hostile_input;

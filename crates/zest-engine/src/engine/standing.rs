@@ -45,6 +45,12 @@ pub struct Standing {
 }
 
 impl Standing {
+    /// Returns all roles, those included by others as well.
+    #[must_use]
+    pub fn roles(&self) -> &[RoleId] {
+        &self.roles
+    }
+
     /// Returns the command sets.
     #[must_use]
     pub fn sets(&self) -> &[SetId] {

@@ -89,9 +89,9 @@ table! {
     confirm: Option<At<bool>> = "confirm", Shape::Flag, "the user confirms";
     /// Identity was proven at most this long ago.
     prove_again: Option<At<SignedDuration>> = "prove-again", Shape::Length, "identity was proven at most this long ago";
-    /// One of these, different from the user, agrees: `user:ID` or `group:ID`; in an application also `anyone` who is entitled.
+    /// One of these, different from the user, agrees: `user:ID` or `group:ID`; on clouds and in applications also `anyone` who is entitled.
     second_person: Vec<At<String>> = "second-person", SECONDS,
-        "one of these, different from the user, agrees: \"user:ID\" or \"group:ID\"; in an application also \"anyone\" who is entitled";
+        "one of these, different from the user, agrees: \"user:ID\" or \"group:ID\"; on clouds and in applications also \"anyone\" who is entitled";
 }
 
 impl Obligations {

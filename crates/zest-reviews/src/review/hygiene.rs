@@ -6,6 +6,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use zest_command::Pattern;
 
 use zest_command::automaton::{MAX_HIDDEN, hidden_rules};
+use zest_engine::duties::clash;
 use zest_engine::entry::gone;
 use zest_engine::links::{AssignmentId, AssignmentLinks, Conditions, Party, RoleId, SetId, UserId};
 use zest_engine::rules::Combining;
@@ -250,11 +251,10 @@ impl Review<'_> {
         for (i, links) in estate.assignment_links().iter().enumerate() {
             let place = links.entry.place;
             if links.systems.is_clear() {
-                self.findings.push(
-                    Finding::new(Code::AssignmentCoversNothing, "the assignment covers no system")
-                        .at(links.entry.on.place.unwrap_or(place), "no system fits")
-                        .help("all parts of `on` must fit; compare labels and places with the systems"),
-                );
+                let finding = Finding::new(Code::AssignmentCoversNothing, "the assignment covers no system")
+                    .at(links.entry.on.place.unwrap_or(place), "no system fits")
+                    .help("all parts of `on` must fit; compare labels and places with the systems");
+                self.push_of_assignment(finding, i);
             }
             for &(party, place) in &links.to {
                 if let Party::User(user) = party {
@@ -312,16 +312,33 @@ impl Review<'_> {
                 let first = &estate.assignment_links()[earlier];
                 let covers = |party: Party| first.to.iter().any(|&(p, _)| p == party || self.contains(p, party));
                 if links.systems.is_subset(&first.systems) && links.to.iter().all(|&(p, _)| covers(p)) {
-                    self.findings.push(
+                    let finding =
                         Finding::new(Code::AssignmentHidden, "the assignment never applies: an earlier one decides in every case")
                             .at(links.entry.place, "never reached")
                             .also(first.entry.place, "this one comes first, has no conditions, and decides alone")
-                            .help("give the earlier one conditions, or this one a lower `rank`"),
-                    );
+                            .help("give the earlier one conditions, or this one a lower `rank`");
+                    self.push_of_assignment(finding, later);
                     break;
                 }
             }
         }
+    }
+
+    /// Adds that an assignment does nothing where it says so, and what it does all the same: its roles are held, and so may not be held
+    /// with others.
+    fn push_of_assignment(&mut self, finding: Finding, number: usize) {
+        let estate = self.engine.estate();
+        let place = estate.assignment_links()[number].entry.place;
+        let roles: Vec<_> = self.engine.standing(AssignmentId::new(number)).1.roles().iter().map(|&role| (role, place)).collect();
+        let mut lasting = estate.separation_links().iter().filter(|separation| !separation.when_active);
+        let apart = lasting.find_map(|apart| Some((apart.place, clash(apart, &roles).first()?.0)));
+        self.push(match apart {
+            None => finding,
+            Some((place, role)) => {
+                let name = visible(&estate.role(role).id.value);
+                finding.also(place, format!("whom it names holds `{name}` all the same, which is kept apart here"))
+            }
+        });
     }
 
     /// Returns whether everybody of `inner` is in the group `outer`.

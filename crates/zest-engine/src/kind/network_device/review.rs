@@ -8,10 +8,11 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::{Device, Instances, Origin, elevations};
 use crate::engine::entry::gone;
 use crate::engine::rights::{Action, Side, Within, rights};
+use crate::engine::rules::Kind;
 use crate::engine::rules::sign_in;
 use crate::engine::trace::Trace;
 use crate::engine::{Engine, Standing};
-use crate::links::{AssignmentId, AssignmentLinks, CommandId, FlatRule, ModeId, Party, SetId, SystemId};
+use crate::links::{AssignmentId, AssignmentLinks, CommandId, FlatRule, ModeId, Party, SetId, SystemId, UserId};
 use zest_command::Pattern;
 use zest_command::automaton::{Automaton, explore, is_dead};
 use zest_model::ask::{Central, Form, Question, Session, Verdict};
@@ -102,8 +103,38 @@ impl Review<'_, '_> {
                 vocabularies_of.entry(set).or_default().insert(device.links.vocabulary.index());
             }
         }
+        self.second_persons(vocabularies_of.keys().copied());
         self.narrow_denies(&vocabularies_of);
         self.rules_without_command(&vocabularies_of);
+    }
+
+    /// Finds rules that ask for a second person where none of those named comes to a device, and so nobody can agree.
+    fn second_persons(&mut self, sets: impl Iterator<Item = SetId>) {
+        let engine = self.engine;
+        let is_device = |system: usize| Device::of(engine, SystemId::new(system)).is_some();
+        let is_assigned = |user: UserId| {
+            let candidates = engine.membership.candidates(user);
+            candidates.iter().any(|c| engine.estate.assignments[c.assignment.index()].systems.ones().any(is_device))
+        };
+        let mut known: FxHashMap<UserId, bool> = FxHashMap::default();
+        let mut comes = |user: UserId| {
+            let comes =
+                || gone(engine.estate.user(user), self.at).is_none() && (is_assigned(user) || super::NetworkDevice.reaches(engine, user));
+            *known.entry(user).or_insert_with(comes)
+        };
+        let mut found: Vec<Place> = sets
+            .flat_map(|set| &engine.estate.sets[set.index()].rules)
+            .filter_map(|rule| rule.after.as_deref())
+            .filter(|duties| !engine.people(duties).any(&mut comes))
+            .filter_map(|duties| duties.second_person.first().map(|&(_, place)| place))
+            .collect();
+        found.sort_unstable();
+        found.dedup();
+        self.findings.extend(found.into_iter().map(|place| {
+            Finding::new(Code::NoSecondPerson, "nobody can agree as second person: none of those named comes to a device")
+                .at(place, "these people")
+                .help("name people who may run the line themselves")
+        }));
     }
 
     /// Finds denies that take fewer words than the vocabulary does in the same place, with a line that passes.

@@ -1,6 +1,7 @@
 //! Reviews of clouds and applications: what somebody holds there, and what is odd.
 
-use rustc_hash::FxHashSet;
+use fixedbitset::FixedBitSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::links::{ASSUME, GrantLinks, ServiceLinks};
 use super::{Context, Held, Identity, grants_of};
@@ -188,17 +189,11 @@ impl<'e> Services<'e, '_> {
     }
 
     fn protections(&mut self, links: &'e ServiceLinks, system: SystemId) {
-        let of_types = links.types.iter().flat_map(|(name, t)| {
-            let rights = t.right_duties.iter().map(move |(&right, d)| (d, Some(right), name.clone()));
-            rights.chain(t.duties.iter().map(move |d| (d, None, name.clone())))
-        });
-        let of_objects =
-            links.resources.iter().filter_map(|(path, r)| Some((r.duties.as_ref()?, None, path.split('/').next()?.to_owned())));
-        let all: Vec<(&Duties, Option<usize>, String)> = of_types.chain(of_objects).collect();
+        let all = protected(links);
         if let Some(off) = links.identity_checks.as_ref().filter(|c| !c.value) {
             let mut places: Vec<Place> = all
                 .iter()
-                .filter_map(|(d, ..)| d.prove_again.as_ref().map(|a| a.place).or(d.second_person.first().map(|&(_, p)| p)).or(d.anyone))
+                .filter_map(|(d, _)| d.prove_again.as_ref().map(|a| a.place).or(d.second_person.first().map(|&(_, p)| p)).or(d.anyone))
                 .collect();
             places.sort_unstable();
             if let Some(&first) = places.first() {
@@ -217,17 +212,25 @@ impl<'e> Services<'e, '_> {
             }
             return;
         }
-        for (duties, right, of) in all {
-            let Some(place) = duties.second_person.first().map(|&(_, p)| p) else { continue };
-            let Some(kind) = links.types.get(&of) else { continue };
-            let rights: Vec<usize> = kind.second_person_right.or(right).map_or_else(|| kind.rights.ones().collect(), |r| vec![r]);
-            let gives = |held: &Held<'_>| !held.grant.is_deny && rights.iter().any(|&r| held.grant.operations.contains(r));
-            let session = Session::default();
-            let Some(context) = Context::of(self.engine, system, &session) else { continue };
+        let session = Session::default();
+        let Some(context) = Context::of(self.engine, system, &session) else { return };
+        let mut held_by: FxHashMap<UserId, FixedBitSet> = FxHashMap::default();
+        for (duties, rights) in all {
+            let Some(place) = duties.second_person.first().map(|&(_, p)| p).filter(|_| duties.anyone.is_none()) else { continue };
             let is_entitled = |user: &UserId| {
-                let mut found = false;
-                grants_of(context, Identity::User(*user), None, |held| found |= gives(&held));
-                found && gone(self.engine.estate.user(*user), self.at).is_none()
+                let held = held_by.entry(*user).or_insert_with(|| {
+                    let mut all = FixedBitSet::with_capacity(links.operations.len());
+                    if gone(self.engine.estate.user(*user), self.at).is_none() {
+                        let allows = |held: Held<'_>| {
+                            if !held.grant.is_deny {
+                                all.union_with(&held.grant.operations)
+                            }
+                        };
+                        grants_of(context, Identity::User(*user), None, allows);
+                    }
+                    all
+                });
+                !held.is_disjoint(&rights)
             };
             let people: Vec<UserId> = duties.second_person.iter().flat_map(|&(p, _)| self.people(p)).collect();
             if people.len() < PEOPLE && !people.iter().any(is_entitled) {
@@ -298,6 +301,29 @@ impl<'e> Services<'e, '_> {
         }
         users
     }
+}
+
+/// Returns the obligations of a system, each with the rights of which a second person must hold one.
+fn protected(links: &ServiceLinks) -> Vec<(&Duties, FixedBitSet)> {
+    let one = |right: usize| FixedBitSet::from_iter([right]);
+    let mut all: Vec<(&Duties, FixedBitSet)> = Vec::new();
+    for of in links.types.values() {
+        let wanted = of.second_person_right.map(one);
+        all.extend(of.right_duties.iter().map(|(&right, duties)| (duties, wanted.clone().unwrap_or_else(|| one(right)))));
+        all.extend(of.duties.iter().map(|duties| (duties, wanted.clone().unwrap_or_else(|| of.rights.clone()))));
+    }
+    // An obligation of a resource is one of whatever is done with it.
+    let of_resource = |path: &str| match links.types.get(path.split('/').next().unwrap_or_default()) {
+        Some(of) => of.second_person_right.map_or_else(|| of.rights.clone(), one),
+        None => (0..links.operations.len()).collect(),
+    };
+    all.extend(links.resources.iter().filter_map(|(path, resource)| Some((resource.duties.as_ref()?, of_resource(path)))));
+    // Of which types the objects of a grant are is not looked at.
+    let of_types: Vec<usize> = links.types.values().filter_map(|of| of.second_person_right).collect();
+    for grant in links.grants().filter(|grant| !grant.is_deny) {
+        all.extend(grant.duties.iter().map(|duties| (duties, grant.operations.ones().chain(of_types.iter().copied()).collect())));
+    }
+    all
 }
 
 /// Returns whether a system's grants, ceilings or rules of acting reach a user.
