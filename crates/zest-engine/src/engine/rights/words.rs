@@ -29,11 +29,11 @@ impl Rights {
         let mut lines = Vec::new();
         for layer in [Membership::Allowed, Membership::After, Membership::NotDecided, Membership::NotHere] {
             // The actions with their openings, by the sessions in which they are allowed.
-            let mut found: BTreeMap<(Vec<usize>, Vec<Block>), Vec<usize>> = BTreeMap::new();
+            let mut found: BTreeMap<(Vec<usize>, &[Block]), Vec<usize>> = BTreeMap::new();
             for (_, openings) in &identities {
                 for (sessions, actions) in self.alike(layer, openings) {
                     // Openings with the same sessions stand together as well.
-                    let mut openings: BTreeMap<Vec<Block>, Vec<usize>> = BTreeMap::new();
+                    let mut openings: BTreeMap<&[Block], Vec<usize>> = BTreeMap::new();
                     for (opening, blocks) in sessions {
                         openings.entry(blocks).or_default().push(opening);
                     }
@@ -45,7 +45,7 @@ impl Rights {
             let mut of_layer: Vec<Line> = found
                 .into_iter()
                 .map(|((actions, blocks), openings)| {
-                    let region = Region { blocks };
+                    let region = Region { blocks: blocks.to_vec() };
                     Line {
                         when: self.told(&region, &cuts),
                         example: self.question(openings[0], actions[0], &region),
@@ -62,12 +62,12 @@ impl Rights {
     }
 
     /// Returns the actions that have the same sessions of a sort of membership in some openings, with these.
-    fn alike(&self, layer: Membership, openings: &[usize]) -> BTreeMap<Vec<(usize, Vec<Block>)>, Vec<usize>> {
-        let mut alike: BTreeMap<Vec<(usize, Vec<Block>)>, Vec<usize>> = BTreeMap::new();
+    fn alike(&self, layer: Membership, openings: &[usize]) -> BTreeMap<Vec<(usize, &[Block])>, Vec<usize>> {
+        let mut alike: BTreeMap<Vec<(usize, &[Block])>, Vec<usize>> = BTreeMap::new();
         for action in 0..self.frame.actions.len() {
             let of = |&opening: &usize| {
                 let (_, region) = self.cell(opening, action).layers().into_iter().find(|(l, _)| *l == layer)?;
-                (!region.is_empty()).then(|| (opening, region.blocks.clone()))
+                (!region.is_empty()).then_some((opening, region.blocks.as_slice()))
             };
             let sessions: Vec<_> = openings.iter().filter_map(of).collect();
             if !sessions.is_empty() {
