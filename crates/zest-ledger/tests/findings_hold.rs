@@ -620,6 +620,10 @@ fn a_second_person_whom_nobody_can_be_is_found() {
         format!("[systems.sky]\nkind = 'cloud'\n[clouds.sky]\noperations.'rack.read' = {{}}\nresources.deck = {{}}\ngrants = [{grants}]\n")
     };
     let on_deck = |to: &str, more: &str| format!("{{ allow = ['rack.read'], on = 'deck/**', to = ['{to}'] {more} }}, ");
+    let of_role = |sky: &str, more: &str| {
+        let grant = "{ allow = ['rack.read'], on = 'deck/**', after = { second-person = ['group:leads'] } }";
+        format!("{sky}[roles.reader]\ngrants = [{grant}]\n{more}")
+    };
     let device = |whom: &str, more: &str| {
         format!(
             "[vocabularies.make]\ncommands = [{{ line = 'show log', level = 0 }}]\n\
@@ -648,6 +652,11 @@ fn a_second_person_whom_nobody_can_be_is_found() {
         (true, sky(&on_deck("user:mate-1", &wants("group:leads")))),
         (false, sky(&(on_deck("user:mate-1", &wants("group:leads")) + &on_deck("group:leads", "")))),
         (true, sky(&on_deck("user:mate-1", "")).replace("deck = {}", "deck.after = { second-person = ['group:leads'] }")),
+        // Of what nobody is given there nothing is said.
+        (false, of_role(&sky(""), "")),
+        (true, of_role(&sky(""), "[[assignments]]\nto = ['user:mate-1']\nroles = ['reader']\non = { all = true }\n")),
+        (true, of_role(&sky(""), "[roles.reader.assumable]\nby = ['user:mate-1']\n")),
+        (false, of_role(&sky(""), "[[assignments]]\nto = ['user:mate-1', 'group:leads']\nroles = ['reader']\non = { all = true }\n")),
         (true, device("group:empty", "")),
         (true, device("group:leads", "")),
         (false, device("user:mate-1", "")),

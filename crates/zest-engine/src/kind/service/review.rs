@@ -7,7 +7,7 @@ use super::links::{ASSUME, GrantLinks, ServiceLinks};
 use super::{Context, Held, Identity, grants_of};
 use crate::engine::Engine;
 use crate::engine::entry::gone;
-use crate::links::{Conditions, Duties, Holder, Party, RoleId, SystemId, UserId, circles};
+use crate::links::{AssignmentId, Conditions, Duties, Holder, Party, RoleId, SystemId, UserId, circles};
 use zest_model::ask::Session;
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{Place, visible};
@@ -188,8 +188,47 @@ impl<'e> Services<'e, '_> {
         }
     }
 
+    /// Returns the roles that somebody may hold on a system: by an assignment that covers it, or assumed.
+    fn roles_on(&self, system: SystemId) -> FxHashSet<RoleId> {
+        let estate = &self.engine.estate;
+        let covering = (0..estate.assignments.len()).filter(|&i| estate.assignments[i].systems.contains(system.index()));
+        let assigned = covering.flat_map(|i| self.engine.standing(AssignmentId::new(i)).1.roles()).copied();
+        let assumable = (0..estate.roles.len()).filter(|&role| estate.roles[role].assumable.is_some()).map(RoleId::new);
+        assigned.chain(assumable).collect()
+    }
+
+    /// Returns the obligations of a system, each with the rights of which a second person must hold one.
+    fn protected<'l>(&self, links: &'l ServiceLinks, system: SystemId) -> Vec<(&'l Duties, FixedBitSet)> {
+        let one = |right: usize| FixedBitSet::from_iter([right]);
+        let mut all: Vec<(&Duties, FixedBitSet)> = Vec::new();
+        for of in links.types.values() {
+            let wanted = of.second_person_right.map(one);
+            all.extend(of.right_duties.iter().map(|(&right, duties)| (duties, wanted.clone().unwrap_or_else(|| one(right)))));
+            all.extend(of.duties.iter().map(|duties| (duties, wanted.clone().unwrap_or_else(|| of.rights.clone()))));
+        }
+        // An obligation of a resource is one of whatever is done with it.
+        let of_resource = |path: &str| match links.types.get(path.split('/').next().unwrap_or_default()) {
+            Some(of) => of.second_person_right.map_or_else(|| of.rights.clone(), one),
+            None => (0..links.operations.len()).collect(),
+        };
+        all.extend(links.resources.iter().filter_map(|(path, resource)| Some((resource.duties.as_ref()?, of_resource(path)))));
+        let mut of_grants = links.grants().filter(|grant| !grant.is_deny && grant.duties.is_some()).peekable();
+        // A role has its grants on every cloud, and so also where nobody holds it.
+        let roles = of_grants.peek().map(|_| self.roles_on(system)).unwrap_or_default();
+        let is_held = |holder: &Holder| match holder {
+            Holder::Party(_) => true,
+            Holder::Role(role) => roles.contains(role),
+        };
+        // Of which types the objects of a grant are is not looked at.
+        let of_types: Vec<usize> = links.types.values().filter_map(|of| of.second_person_right).collect();
+        for grant in of_grants.filter(|grant| grant.holders.iter().any(is_held)) {
+            all.extend(grant.duties.iter().map(|duties| (duties, grant.operations.ones().chain(of_types.iter().copied()).collect())));
+        }
+        all
+    }
+
     fn protections(&mut self, links: &'e ServiceLinks, system: SystemId) {
-        let all = protected(links);
+        let all = self.protected(links, system);
         if let Some(off) = links.identity_checks.as_ref().filter(|c| !c.value) {
             let mut places: Vec<Place> = all
                 .iter()
@@ -301,29 +340,6 @@ impl<'e> Services<'e, '_> {
         }
         users
     }
-}
-
-/// Returns the obligations of a system, each with the rights of which a second person must hold one.
-fn protected(links: &ServiceLinks) -> Vec<(&Duties, FixedBitSet)> {
-    let one = |right: usize| FixedBitSet::from_iter([right]);
-    let mut all: Vec<(&Duties, FixedBitSet)> = Vec::new();
-    for of in links.types.values() {
-        let wanted = of.second_person_right.map(one);
-        all.extend(of.right_duties.iter().map(|(&right, duties)| (duties, wanted.clone().unwrap_or_else(|| one(right)))));
-        all.extend(of.duties.iter().map(|duties| (duties, wanted.clone().unwrap_or_else(|| of.rights.clone()))));
-    }
-    // An obligation of a resource is one of whatever is done with it.
-    let of_resource = |path: &str| match links.types.get(path.split('/').next().unwrap_or_default()) {
-        Some(of) => of.second_person_right.map_or_else(|| of.rights.clone(), one),
-        None => (0..links.operations.len()).collect(),
-    };
-    all.extend(links.resources.iter().filter_map(|(path, resource)| Some((resource.duties.as_ref()?, of_resource(path)))));
-    // Of which types the objects of a grant are is not looked at.
-    let of_types: Vec<usize> = links.types.values().filter_map(|of| of.second_person_right).collect();
-    for grant in links.grants().filter(|grant| !grant.is_deny) {
-        all.extend(grant.duties.iter().map(|duties| (duties, grant.operations.ones().chain(of_types.iter().copied()).collect())));
-    }
-    all
 }
 
 /// Returns whether a system's grants, ceilings or rules of acting reach a user.
