@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use zest_ledger::Engine;
-use zest_ledger::ask::{Central, Decision, Question, Session, Verdict};
+use zest_ledger::ask::{Central, Question, Session, Verdict};
 use zest_ledger::entry::{Assignment, Band, Does, Kind, On, Role, System, User};
-use zest_ledger::estate::AssignmentId;
+use zest_ledger::estate::{AssignmentId, Table};
 use zest_ledger::finding::Code;
 use zest_ledger::review::{Between, Difference, hygiene};
 use zest_ledger::rights::{Rights, Within};
@@ -24,16 +24,21 @@ fn alone(engine: &Engine, number: usize) -> Option<Engine> {
     // Local accounts are looked at by themselves.
     let alone = |system: &Arc<System>| Arc::new(System { accounts: Vec::new(), ..system.as_ref().clone() });
     entries.systems = estate.systems().iter().filter(|system| system.id.value == *device).map(alone).collect();
-    let own: Assignment = Assignment { on: On::systems(&[device]), ..estate.assignments().get(number)?.as_ref().clone() };
+    let own = Assignment { on: On::systems(&[device]), ..estate.assignments().get(number)?.as_ref().clone() };
     entries.assignments = std::iter::once(Arc::new(own)).collect();
-    entries.databases = [].into_iter().collect();
-    entries.services = [].into_iter().collect();
-    entries.hosts = [].into_iter().collect();
-    entries.separations = [].into_iter().collect();
-    entries.expectations = [].into_iter().collect();
-    entries.promises = [].into_iter().collect();
-    entries.meant_ways = [].into_iter().collect();
+    entries.databases = Table::default();
+    entries.services = Table::default();
+    entries.hosts = Table::default();
+    entries.separations = Table::default();
+    entries.expectations = Table::default();
+    entries.promises = Table::default();
+    entries.meant_ways = Table::default();
     engine.with_entries(entries).ok()
+}
+
+/// Returns whether the central source answers for a session.
+fn is_central(session: &Session) -> bool {
+    session.central == Central::Up && session.account.is_none()
 }
 
 /// What is so on the device, by the sets of everybody.
@@ -54,26 +59,15 @@ impl<'e> Device<'e> {
     }
 
     fn opens(&self, is_meant: impl Fn(&Session) -> bool) -> bool {
-        let is_central = |session: &Session| session.central == Central::Up && session.account.is_none();
         self.sets.iter().any(|set| set.can_open(|session| is_central(session) && is_meant(session)))
     }
 
     /// Returns sessions of the assignment that somebody comes to, in a mode.
     fn sessions(&self, is_meant: impl Fn(&Session) -> bool) -> Vec<Question> {
-        let mut list = Vec::new();
-        for set in &self.sets {
-            for opening in set.openings() {
-                let session = &opening.session;
-                if session.central == Central::Up && session.account.is_none() && is_meant(session) {
-                    list.extend(set.opened(session));
-                }
-            }
-        }
-        list
-    }
-
-    fn decide(&self, question: &Question, line: &str) -> Decision {
-        self.engine.decide(&Question { line: line.to_owned(), ..question.clone() })
+        let is_meant = |session: &&Session| is_central(session) && is_meant(session);
+        let of =
+            |set: &Rights| set.openings().iter().map(|o| &o.session).filter(is_meant).filter_map(|s| set.opened(s)).collect::<Vec<_>>();
+        self.sets.iter().flat_map(of).collect()
     }
 
     /// Returns whether somebody can run a command of a mode, or of the deck, that does something; nothing where there is none, or nobody
@@ -92,8 +86,11 @@ impl<'e> Device<'e> {
         if sessions.is_empty() || commands.is_empty() {
             return None;
         }
-        let runs = |question: &Question| commands.iter().any(|line| self.decide(question, line).verdict != Verdict::Denied);
-        Some(sessions.iter().any(runs))
+        let runs = |question: &Question, line: &str| {
+            let question = Question { line: line.to_owned(), ..question.clone() };
+            self.engine.decide(&question).verdict != Verdict::Denied
+        };
+        Some(sessions.iter().any(|question| commands.iter().any(|line| runs(question, line))))
     }
 }
 

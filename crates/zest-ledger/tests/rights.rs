@@ -225,6 +225,12 @@ fn a_set_says_of_every_combination_of_classes_what_is_answered() {
     tell("combinations of classes", &counts);
 }
 
+/// A random estate of all kinds, and a random cloud.
+fn estates(seed: u64) -> impl Iterator<Item = Engine> {
+    let cloud = clouds::random::Source::new(seed).ledger().estate().ok().and_then(|estate| Engine::compile(estate).ok());
+    support::random(seed).map(|(_, engine)| engine).into_iter().chain(cloud)
+}
+
 /// Of what a set of somebody holds hardly anything is not told: neither parts that were not tried, nor ways for a session to start that were
 /// not looked at. (What the rules do not decide is another matter, and so are chains that a question states and no set holds.)
 #[test]
@@ -233,9 +239,7 @@ fn hardly_any_part_of_a_set_is_not_decided_here() {
     println!("first seed {first}");
     let (mut told, mut untold, mut limited, mut sets) = (0, 0, BTreeMap::<String, usize>::new(), 0);
     for seed in (first..).take(questions(1_000).div_ceil(100)) {
-        let mut cloud = clouds::random::Source::new(seed);
-        let cloud = cloud.ledger().estate().ok().and_then(|estate| Engine::compile(estate).ok());
-        for engine in support::random(seed).map(|(_, engine)| engine).into_iter().chain(cloud) {
+        for engine in estates(seed) {
             for user in engine.estate().users() {
                 for system in engine.estate().systems().iter() {
                     let set = engine.rights(&user.id.value, &system.id.value, &Within::default()).expect("both are known");
@@ -313,9 +317,7 @@ fn in_no_session_is_more_allowed_than_in_the_best() {
     let mut rng = Rng::with_seed(first);
     let mut counts: BTreeMap<&'static str, usize> = BTreeMap::new();
     for seed in (first..).take(questions(1_000).div_ceil(50)) {
-        let mut cloud = clouds::random::Source::new(seed);
-        let cloud = cloud.ledger().estate().ok().and_then(|estate| Engine::compile(estate).ok());
-        for engine in support::random(seed).map(|(_, engine)| engine).into_iter().chain(cloud) {
+        for engine in estates(seed) {
             let names = |list: Vec<String>, rng: &mut Rng| list[rng.usize(..list.len())].clone();
             for _ in 0..10 {
                 let user = names(engine.estate().users().iter().map(|user| user.id.value.clone()).collect(), &mut rng);
