@@ -7,7 +7,7 @@
 use std::hint::black_box;
 
 use zest_ledger::ask::Session;
-use zest_ledger::review::{Between, Sought, compare, effective, means};
+use zest_ledger::review::{Between, Sought, Touched, compare, effective, means};
 use zest_ledger::{Engine, Ledger, Question};
 use zest_testkit::sized;
 use zest_testkit::turns::{growth, median};
@@ -52,7 +52,7 @@ fn main() {
             let moved = median(3, || drop(black_box(compare(&before, &after, "user-7", &session))));
             let mut parts = 0;
             let all = median(1, || {
-                let between = Between::new(&before, &after, &session, |_| true);
+                let between = Between::new(&before, &after, &session, &Touched::everything());
                 parts = between.parts().len();
                 between.parts().iter().for_each(|kin| _ = black_box(between.told(kin)));
             });

@@ -9,7 +9,7 @@ use zest_ledger::ask::{Central, Question, Session, Verdict};
 use zest_ledger::entry::{Assignment, Band, Does, Kind, On, Role, System, User};
 use zest_ledger::estate::{AssignmentId, Table};
 use zest_ledger::finding::Code;
-use zest_ledger::review::{Between, Difference, hygiene};
+use zest_ledger::review::{Between, Difference, Touched, hygiene};
 use zest_ledger::rights::{Rights, Within};
 use zest_ledger::source::At;
 use zest_testkit::{questions, seed};
@@ -116,7 +116,7 @@ fn changed(engine: &Engine, other: impl Fn(&Role) -> Role) -> Vec<Difference> {
     let mut entries = engine.estate().entries().clone();
     entries.roles = entries.roles.iter().map(|role| Arc::new(other(role))).collect();
     let changed = engine.with_entries(entries).expect("it is a ledger as well");
-    Between::new(engine, &changed, &Session::default(), |_| true).all()
+    Between::new(engine, &changed, &Session::default(), &Touched::everything()).all()
 }
 
 fn holds(engine: &Engine, seed: u64, counts: &mut BTreeMap<(&'static str, bool), usize>) {

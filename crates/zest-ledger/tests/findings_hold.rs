@@ -6,7 +6,7 @@ use zest_ledger::ask::{Act, Central, Gate, GateOutcome, Question, Refusal, Sessi
 use zest_ledger::entry::{Does, IdentitySource, Kind};
 use zest_ledger::expectation::parts;
 use zest_ledger::finding::{Code, Finding, Findings};
-use zest_ledger::review::{Between, hygiene, readiness};
+use zest_ledger::review::{Between, Touched, hygiene, readiness};
 use zest_ledger::rights::{Membership, Rights, Within};
 use zest_ledger::source::Location;
 use zest_ledger::{Engine, Ledger, Validated, mariadb, postgresql};
@@ -97,7 +97,7 @@ fn holds(engine: &Engine, seed: u64, counts: &mut BTreeMap<&'static str, usize>)
             let [part] = there.as_slice() else { continue };
             let without = part.taken_out(engine).expect("without it, it is a ledger");
             *counts.entry(finding.code.slug()).or_default() += 1;
-            let changed = Between::new(engine, &without, &Session::default(), |_| true).all();
+            let changed = Between::new(engine, &without, &Session::default(), &Touched::everything()).all();
             assert_eq!(changed, [], "seed {seed}: {}", finding.message);
         }
     }
@@ -139,7 +139,7 @@ fn without_what_is_not_used(engine: &Engine, found: &Findings, seed: u64, counts
     entries.command_sets = entries.command_sets.iter().filter(|set| !sets.contains(set.id.value.as_str())).cloned().collect();
     // What a grant or a separation names is named all the same.
     let Ok(without) = engine.with_entries(entries) else { return };
-    assert_eq!(Between::new(engine, &without, &Session::default(), |_| true).all(), [], "seed {seed}: {roles:?} {sets:?}");
+    assert_eq!(Between::new(engine, &without, &Session::default(), &Touched::everything()).all(), [], "seed {seed}: {roles:?} {sets:?}");
     *counts.entry(Code::RoleUnassigned.slug()).or_default() += roles.len();
     *counts.entry(Code::CommandSetUnused.slug()).or_default() += sets.len();
 }
@@ -158,7 +158,7 @@ fn without_what_is_over(engine: &Engine, seed: u64, counts: &mut BTreeMap<&'stat
     for part in parts(engine).iter().filter(|part| places.contains(&part.location(engine).to_string())) {
         let Some(without) = part.taken_out(engine) else { continue };
         let stated = Session { at: Some(at), ..Session::default() };
-        assert_eq!(Between::new(engine, &without, &stated, |_| true).all(), [], "seed {seed}: {}", part.what());
+        assert_eq!(Between::new(engine, &without, &stated, &Touched::everything()).all(), [], "seed {seed}: {}", part.what());
         *counts.entry(Code::Expired.slug()).or_default() += 1;
     }
 }
@@ -423,7 +423,7 @@ fn holds_on_server((engine, found): &(Engine, Findings), seed: u64, counts: &mut
                     continue;
                 }
                 let Some(without) = without() else { continue };
-                let changed = Between::new(engine, &without, &Session::default(), |_| true).all();
+                let changed = Between::new(engine, &without, &Session::default(), &Touched::everything()).all();
                 // On PostgreSQL only what is held on the whole of it.
                 let of = finding.message.split_once(" holds ").and_then(|(_, after)| after.split_once(" on the whole "));
                 let is_said = |line: &String| of.is_none_or(|(held, _)| held.split(", ").any(|p| line.starts_with(&format!("{p} ("))));

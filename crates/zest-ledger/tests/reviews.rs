@@ -6,9 +6,11 @@ use zest_ledger::ask::{Form, Question, Session, Verdict};
 use zest_ledger::command::{Pattern, read_line};
 use zest_ledger::entry::{Channel, Kind};
 use zest_ledger::review::{
-    Between, Difference, Effective, Membership, Right, Sought, Subject, Who, as_of, beside, compare, effective, means, opens, visible,
+    Between, Difference, Effective, Membership, Right, Sought, Subject, Touched, Who, Whom, as_of, beside, changed_beside, compare,
+    effective, means, nobodys, opens, touched, visible,
 };
 use zest_ledger::{Engine, Ledger};
+use zest_testkit::edits::edited;
 use zest_testkit::estates::Source;
 use zest_testkit::{questions, seed};
 
@@ -644,7 +646,7 @@ fn what_changed_for_everybody_is_what_changed_for_each() {
         let changes: Vec<_> = (0..2).map(|_| source.change()).collect();
         let Ok(after) = before.with(&changes) else { continue };
         let (was, is) = if seed % 2 == 0 { (&before, &after) } else { (&after, &before) };
-        let between = Between::new(was, is, &Session::default(), |_| true);
+        let between = Between::new(was, is, &Session::default(), &Touched::everything());
         let one_by_one: Vec<_> = between.people().iter().flat_map(|user| compare(was, is, user, &Session::default())).collect();
         assert_eq!(between.all(), one_by_one, "seed {seed}: {changes:?}");
         let systems: BTreeSet<&str> = [was, is].iter().flat_map(|e| e.estate().systems().iter()).map(|s| s.id.value.as_str()).collect();
@@ -664,7 +666,7 @@ fn whoever_is_like_another_changes_the_own_credential() {
     let of = |text: &str| Ledger::new().document("rota.toml", text).engine(1).expect("compiles");
     let (none, all) = (of(&ramps), of(&[ramps.as_str(), &rota].concat()));
     for (was, is) in [(&none, &all), (&all, &none)] {
-        let between = Between::new(was, is, &Session::default(), |_| true);
+        let between = Between::new(was, is, &Session::default(), &Touched::everything());
         assert_eq!(between.parts().len(), 2);
         let told = between.all();
         let lines = told.iter().flat_map(|one| one.gained.iter().chain(&one.lost)).flat_map(|moved| moved.right.lines.clone());
@@ -851,48 +853,152 @@ band = { start = 1, ceiling = 1 }
     }
 }
 
-/// What a document can have a say on is what is compared when it alone differs; beyond that nothing differs.
+/// One edit of a ledger touches no more than it can reach, and whatever differs is among it.
 #[test]
-fn documents_that_differ_say_which_systems_are_looked_at() {
-    const PEOPLE: &str = "[users.a]\nproofs = [\"password\"]\n[users.b]\nproofs = [\"password\"]\n";
-    const ROLES: &str = "[roles.reader]\nband = { start = 1, ceiling = 7 }\ncommands = [\"lines\"]\n[[assignments]]\nto = [\"user:a\"]\nroles = [\"reader\"]\non = { all = true }\n";
-    const LINES: &str = "[vocabularies.make]\ncommands = [{ line = \"show log\" }, { line = \"leave\", level = 0, does = \"leave-session\" }]\n[command-sets.lines]\nrules = [\"allow show log\"]\n[command-sets.programs]\nrules = [\"allow /usr/bin/true\"]\n";
-    const SW: &str = "[systems.sw]\nkind = \"network-device\"\nvocabulary = \"make\"\nno-command-set = \"nothing\"\nauthorisation = { levels = \"all\", configuration = true }\n";
-    const ROTA: &str = "[systems.rota]\nkind = \"application\"\n[applications.rota]\ntypes.shift.rights = [\"plan\", \"look\"]\nobjects.\"shift/early\" = {}\ngrants = [{ allow = [\"look\"], on = \"shift/*\", to = [\"user:a\"] }]\n";
-    const BOX: &str = "[systems.box]\nkind = \"host\"\nno-command-set = \"nothing\"\n[hosts.box.accounts]\na = {}\nbatch = { used-by = [\"user:a\"], commands = [\"programs\"] }\n";
-    const DOCUMENTS: [(&str, &str); 6] =
-        [("people.toml", PEOPLE), ("roles.toml", ROLES), ("lines.toml", LINES), ("sw.toml", SW), ("rota.toml", ROTA), ("box.toml", BOX)];
-    let with = |file: &str, from: &str, to: &str| {
-        let add = |ledger: Ledger, (name, text): &(&str, &str)| {
-            assert!(*name != file || text.contains(from), "`{from}` is not in {file}");
-            ledger.document(name, &if *name == file { text.replacen(from, to, 1) } else { (*text).to_owned() })
-        };
-        let estate = DOCUMENTS.iter().fold(Ledger::new(), add).estate().unwrap_or_else(|findings| panic!("{findings}"));
-        Engine::compile(estate).expect("it compiles")
-    };
-    let plain = with("people.toml", "a", "a");
-    for (file, from, to, expected) in [
-        ("people.toml", "a", "a", Some(vec![])),
-        ("people.toml", "[users.b]\nproofs = [\"password\"]", "[users.b]\nproofs = [\"key\"]", None),
-        ("roles.toml", "ceiling = 7", "ceiling = 5", None),
-        ("lines.toml", "allow show log", "allow leave", Some(vec!["box", "sw"])),
-        ("lines.toml", "show log\" }", "show log\", level = 7 }", Some(vec!["box", "sw"])),
-        ("sw.toml", "\"nothing\"", "\"everything\"", Some(vec!["sw"])),
-        ("rota.toml", "allow = [\"look\"]", "allow = [\"plan\"]", Some(vec!["rota"])),
-        ("box.toml", "batch = { used-by = [\"user:a\"]", "batch = { used-by = [\"user:b\"]", Some(vec!["box"])),
+fn what_an_edit_can_reach_is_what_is_compared() {
+    const LEDGER: &str = r#"
+users.a.proofs = ["password"]
+users.b = { proofs = ["password"], attributes = { crew = "deck" } }
+users.c.proofs = ["password"]
+users.d.proofs = ["password"]
+users.e.proofs = ["password"]
+groups.crew = { members = ["user:b"], owners = ["user:c"] }
+groups.masters.members = ["user:d"]
+origins.bridge.networks = ["192.0.2.0/24"]
+roles.reader = { band = { start = 1, ceiling = 7 }, commands = ["lines"] }
+roles.chief.includes = ["reader"]
+roles.keeper.grants = [{ allow = ["look"], on = "shift/*" }]
+assignments = [
+  { to = ["group:crew"], roles = ["chief"], on = { systems = ["sw"] } },
+  { to = ["user:c"], roles = ["keeper"], on = { systems = ["rota"] } },
+  { to = ["user:e"], roles = ["reader"], on = { systems = ["far"] } },
+]
+vocabularies.make.commands = [{ line = "show log" }, { line = "leave", level = 0, does = "leave-session" }]
+vocabularies.other.commands = [{ line = "show log" }, { line = "leave", level = 0, does = "leave-session" }]
+command-sets.lines.rules = ["include looks"]
+command-sets.looks.rules = ["allow show log"]
+command-sets.programs.rules = ["allow /usr/bin/true"]
+command-sets.unused.rules = ["allow show log"]
+systems.sw = { kind = "network-device", vocabulary = "make", no-command-set = "nothing", authorisation = { levels = "all", configuration = true } }
+systems.far = { kind = "network-device", vocabulary = "other", no-command-set = "nothing", authorisation = { levels = "all", configuration = true } }
+systems.rota.kind = "application"
+applications.rota = { types.shift = { rights = ["plan", "look"] }, objects."shift/early" = {}, grants = [{ allow = ["plan"], on = "shift/*", to = ["user:a"], after = { second-person = ["group:masters"] } }] }
+systems.sky.kind = "cloud"
+clouds.sky = { operations."hull.read" = { reads = true }, resources."line" = {}, grants = [{ allow = ["hull.read"], on = "line", to = ["user:e"] }] }
+systems.box = { kind = "host", no-command-set = "nothing" }
+hosts.box.accounts = { a = {}, batch = { used-by = ["user:a"], commands = ["programs"] } }
+systems.db.kind = "postgresql"
+databases.db = { accounts = { b = {} }, objects."table public.t" = { columns = { id = "integer" } } }
+"#;
+    let all = ["box", "db", "far", "rota", "sky", "sw"];
+    let everybody = |systems: &[&str]| systems.iter().map(|system| (*system).to_owned() + ":").collect::<Vec<String>>();
+    let only = |people: &str, systems: &[&str]| systems.iter().map(|system| format!("{system}: {people}")).collect::<Vec<String>>();
+    for (from, to, expected) in [
+        ("users.a", "# A remark.\nusers.a", vec![]),
+        // Somebody of whom nobody else hears, and one with an account on a host.
+        ("users.e.proofs = [\"password\"]", "users.e.proofs = [\"key\"]", only("e", &all)),
+        ("crew = \"deck\"", "crew = \"galley\"", only("b", &all)),
+        (
+            "users.a.proofs = [\"password\"]",
+            "users.a.proofs = [\"key\"]",
+            [everybody(&["box"]), only("a", &["db", "far", "rota", "sky", "sw"])].concat(),
+        ),
+        // A second person is heard where somebody may agree.
+        (
+            "users.d.proofs = [\"password\"]",
+            "users.d.proofs = [\"key\"]",
+            [everybody(&["rota"]), only("d", &["box", "db", "far", "sky", "sw"])].concat(),
+        ),
+        ("members = [\"user:b\"]", "members = [\"user:b\", \"user:e\"]", only("e", &all)),
+        ("owners = [\"user:c\"]", "owners = [\"user:d\"]", vec![]),
+        (
+            "members = [\"user:d\"]",
+            "members = [\"user:d\", \"user:c\"]",
+            [everybody(&["rota"]), only("c", &["box", "db", "far", "sky", "sw"])].concat(),
+        ),
+        ("ceiling = 7", "ceiling = 5", [only("e", &["far"]), only("b", &["sw"])].concat()),
+        ("[{ allow = [\"look\"]", "[{ allow = [\"plan\"]", everybody(&["rota", "sky"])),
+        ("[\"chief\"], on = { systems = [\"sw\"]", "[\"chief\"], on = { systems = [\"far\"]", only("b", &["far", "sw"])),
+        ("{ to = [\"user:e\"], roles = [\"reader\"], on = { systems = [\"far\"] } },", "", only("e", &["far"])),
+        (
+            "show log\" }, { line = \"leave\", level = 0, does = \"leave-session\" }]\nvocabularies.other",
+            "show log\", level = 7 }, { line = \"leave\", level = 0, does = \"leave-session\" }]\nvocabularies.other",
+            everybody(&["sw"]),
+        ),
+        ("looks.rules = [\"allow show log\"]", "looks.rules = [\"deny show log\"]", [only("e", &["far"]), only("b", &["sw"])].concat()),
+        ("allow /usr/bin/true", "deny /usr/bin/true", everybody(&["box"])),
+        ("unused.rules = [\"allow show log\"]", "unused.rules = [\"deny show log\"]", vec![]),
+        ("command-sets.unused.rules = [\"allow show log\"]", "", everybody(&["rota", "sky"])),
+        (
+            "systems.sw = { kind = \"network-device\", vocabulary = \"make\", no-command-set = \"nothing\"",
+            "systems.sw = { kind = \"network-device\", vocabulary = \"make\", no-command-set = \"everything\"",
+            everybody(&["sw"]),
+        ),
+        ("allow = [\"plan\"], on", "allow = [\"look\"], on", everybody(&["rota"])),
+        ("batch = { used-by = [\"user:a\"]", "batch = { used-by = [\"user:b\"]", everybody(&["box"])),
+        ("id = \"integer\"", "id = \"bigint\"", everybody(&["db"])),
+        ("192.0.2.0/24", "192.0.2.0/25", everybody(&all)),
+        (
+            "users.e.proofs = [\"password\"]\n",
+            "users.e.proofs = [\"password\"]\nseparations.two.roles = [\"reader\", \"keeper\"]\n",
+            everybody(&all),
+        ),
     ] {
-        let changed = with(file, from, to);
-        let touched = zest_ledger::review::touched(&plain, &changed);
-        let expected = expected.map(|names| names.into_iter().map(str::to_owned).collect::<BTreeSet<_>>());
-        assert_eq!(touched, expected, "{file}: {from} -> {to}");
-        for user in ["a", "b"] {
-            let all = compare(&plain, &changed, user, &Session::default());
-            let some = zest_ledger::review::compare_on(&plain, &changed, user, &Session::default(), |system| {
-                touched.as_ref().is_none_or(|touched| touched.contains(system))
-            });
-            assert_eq!(all, some, "{file}: {from} -> {to}");
+        assert!(LEDGER.contains(from), "{from}");
+        let (before, after) = (engine(LEDGER), engine(&LEDGER.replacen(from, to, 1)));
+        for (was, is) in [(&before, &after), (&after, &before)] {
+            let touched = touched(was, is, &Session::default());
+            let told = |system: &&str| match touched.on(system)? {
+                Whom::Everybody => Some(format!("{system}:")),
+                Whom::Only(people) => Some(format!("{system}: {}", people.iter().cloned().collect::<Vec<_>>().join(" "))),
+            };
+            let mut expected = expected.clone();
+            expected.sort();
+            assert_eq!(all.iter().filter_map(told).collect::<Vec<_>>(), expected, "{from} -> {to}");
+            let all_told = |touched: &Touched| Between::new(was, is, &Session::default(), touched).all();
+            assert_eq!(all_told(&touched), all_told(&Touched::everything()), "{from} -> {to}");
         }
     }
+}
+
+/// Whatever differs by an edit of a random ledger, in whichever sessions, differs for somebody and on a system that it touches.
+#[test]
+fn what_is_not_touched_is_the_same() {
+    let first = seed(88_000);
+    println!("first seed {first}");
+    let (mut edits, mut differences, mut looked_at, mut left) = (0, 0, 0, 0);
+    for seed in (first..).take(questions(600).div_ceil(10)) {
+        let Some((mut source, before)) = random(seed) else { continue };
+        let mut rng = fastrand::Rng::with_seed(seed);
+        let text = before.estate().sources().text_of("estate.toml").expect("it is one document").to_owned();
+        let after = (0..20).find_map(|_| Ledger::new().document("estate.toml", &edited(&mut rng, &text)).engine(1).ok());
+        let Some(after) = after else { continue };
+        edits += 1;
+        let session = if rng.bool() { Session::default() } else { source.question().session };
+        let (was, is) = if rng.bool() { (&before, &after) } else { (&after, &before) };
+        let touched = touched(was, is, &session);
+        let whole = Between::new(was, is, &session, &Touched::everything());
+        let some = Between::new(was, is, &session, &touched);
+        let told = whole.all();
+        let edit = || {
+            let text = after.estate().sources().text_of("estate.toml").expect("it is one document").to_owned();
+            let old: Vec<&str> = before.estate().sources().text_of("estate.toml").expect("it is one document").lines().collect();
+            let is_other = |line: &&str| !old.contains(line);
+            text.lines().filter(is_other).map(str::to_owned).collect::<Vec<_>>()
+        };
+        assert_eq!(some.all(), told, "seed {seed}: {touched:?} {:#?}\n{session:?}", edit());
+        let beside =
+            |is_meant: &dyn Fn(&str) -> bool| (changed_beside(was, is, &told, is_meant), nobodys(was, is_meant), nobodys(is, is_meant));
+        let (all, of) = (beside(&|_| true), beside(&|system| touched.includes(system)));
+        assert_eq!(all.0, of.0, "seed {seed}: {touched:?} {:#?}", edit());
+        let only = |list: &[String], others: &[String]| list.iter().filter(|one| !others.contains(one)).cloned().collect::<Vec<_>>();
+        assert_eq!(only(&all.1, &all.2), only(&of.1, &of.2), "seed {seed}: {touched:?}");
+        differences += told.len();
+        looked_at += some.parts().len();
+        left += whole.parts().len() - some.parts().len();
+    }
+    println!("{edits} edits, {differences} differences; {looked_at} parts were looked at, {left} left");
+    assert!(edits > 20 && differences > 20 && left > looked_at / 2);
 }
 
 /// What is shown is what something may be done on, in that very session, and nothing else that is declared.

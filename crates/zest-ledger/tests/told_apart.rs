@@ -8,7 +8,7 @@ use zest_ledger::ask::{Question, Refusal, Session, Verdict};
 use zest_ledger::mariadb::{AccountName, Class as MariadbClass, Holder, State as MariadbState, quoted as mariadb_quoted};
 use zest_ledger::postgresql::{Class, ObjectName, State, quoted};
 use zest_ledger::review::{
-    Between, ChangedBeside, Difference, Membership, Moved, Right, Subject, beside, changed_beside, compare, effective,
+    Between, ChangedBeside, Difference, Membership, Moved, Right, Subject, Touched, beside, changed_beside, compare, effective,
 };
 use zest_ledger::{Engine, Ledger};
 use zest_testkit::databases::mariadb;
@@ -266,7 +266,7 @@ objects."secret/key" = { opens = ["user:clerk"] }
 
 /// What everybody gained and lost.
 fn all_told(before: &Engine, after: &Engine) -> Vec<Difference> {
-    Between::new(before, after, &Session::default(), |_| true).all()
+    Between::new(before, after, &Session::default(), &Touched::everything()).all()
 }
 
 /// What no right tells of, and says what something does, is named where it differs.

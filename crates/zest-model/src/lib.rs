@@ -11,6 +11,7 @@ pub mod form;
 pub mod id;
 pub mod listing;
 mod more;
+pub mod same;
 pub mod shape;
 pub mod source;
 pub mod table;

@@ -317,6 +317,8 @@ macro_rules! table {
                 Self { $anchor, $($field: crate::written::value!(source, $key $(, $key2)?),)+ more: crate::More }
             }
         }
+
+        crate::same::fields!($name { $anchor, $($field,)+ more });
     };
     (
         $(#[$meta:meta])*
@@ -359,6 +361,8 @@ macro_rules! table {
                 found
             }
         }
+
+        crate::same::fields!($name { $($field,)+ more });
     };
 }
 pub(crate) use table;

@@ -1,6 +1,7 @@
-//! The way to what is written at a place of a document.
+//! The way to what is written at a place of a document, and edits of one at random.
 
-use toml_edit::{Document, Item, TableLike, Value};
+use fastrand::Rng;
+use toml_edit::{Document, DocumentMut, Item, Table, TableLike, Value};
 
 /// The entries of a document, each with the bytes it covers: ways such as `roles.role-1.commands`.
 #[derive(Debug)]
@@ -58,4 +59,137 @@ impl Ways {
         let covering = self.0.iter().filter(|(span, _)| span.contains(&offset));
         covering.min_by_key(|(span, way)| (span.len(), std::cmp::Reverse(way.len()))).map_or("", |(_, way)| way)
     }
+}
+
+/// Edits a document at random: something that is written is taken out, or stands as another of its sort does.
+///
+/// # Panics
+/// If it is no TOML.
+#[must_use]
+pub fn edited(rng: &mut Rng, text: &str) -> String {
+    let mut document: DocumentMut = text.parse().expect("the document is TOML");
+    let mut nodes = Vec::new();
+    walk(document.as_table_mut(), "", &mut |node| {
+        nodes.push(node.told());
+        None
+    });
+    let number = rng.usize(..nodes.len());
+    let (parent, key, written) = &nodes[number];
+    let is_of_its_sort = |(other, of, node): &&(String, String, Node)| {
+        let is_like = key == of
+            || parent == other && matches!((written, node), (Node::Item(a), Node::Item(b)) if a.is_table_like() && b.is_table_like());
+        is_like && written.text() != node.text()
+    };
+    let others: Vec<&(String, String, Node)> = nodes.iter().filter(is_of_its_sort).collect();
+    let other = rng.choice(&others).filter(|_| rng.u8(0..3) > 0).map(|(_, _, node)| node);
+    let mut left = number;
+    walk(document.as_table_mut(), "", &mut |_| {
+        let act = (left == 0).then(|| other.map_or(Act::TakeOut, |node| Act::Write(node.clone())));
+        left = left.wrapping_sub(1);
+        act
+    });
+    document.to_string()
+}
+
+/// Something that is written: the value of a key, an item of a list, or a table of a list.
+#[derive(Clone)]
+enum Node {
+    Item(Item),
+    Value(Value),
+    Table(Table),
+}
+
+impl Node {
+    fn text(&self) -> String {
+        match self {
+            Self::Item(item) => item.to_string(),
+            Self::Value(value) => value.to_string(),
+            Self::Table(table) => table.to_string(),
+        }
+    }
+}
+
+/// What is done to a node.
+enum Act {
+    TakeOut,
+    Write(Node),
+}
+
+/// A node, with its key and the key of what it stands in.
+struct At<'n> {
+    parent: &'n str,
+    key: &'n str,
+    node: &'n dyn Fn() -> Node,
+}
+
+impl At<'_> {
+    fn told(&self) -> (String, String, Node) {
+        (self.parent.to_owned(), self.key.to_owned(), (self.node)())
+    }
+}
+
+/// Goes through all that is written, and does to one node what is wanted; then it ends.
+fn walk(table: &mut dyn TableLike, parent: &str, act: &mut dyn FnMut(At<'_>) -> Option<Act>) -> bool {
+    let keys: Vec<String> = table.iter().map(|(key, _)| key.to_owned()).collect();
+    for key in &keys {
+        let Some(item) = table.get_mut(key) else { continue };
+        match act(At { parent, key, node: &|| Node::Item(item.clone()) }) {
+            Some(Act::TakeOut) => {
+                table.remove(key);
+                return true;
+            }
+            Some(Act::Write(Node::Item(other))) => {
+                *item = other;
+                return true;
+            }
+            Some(Act::Write(Node::Value(_) | Node::Table(_))) => return true,
+            None => {}
+        }
+        if let Some(below) = item.as_table_like_mut() {
+            if walk(below, key, act) {
+                return true;
+            }
+        } else if let Some(rows) = item.as_array_of_tables_mut() {
+            for number in 0..rows.len() {
+                let row = rows.get_mut(number).expect("it is there");
+                match act(At { parent: key, key, node: &|| Node::Table(row.clone()) }) {
+                    Some(Act::TakeOut) => {
+                        rows.remove(number);
+                        return true;
+                    }
+                    Some(Act::Write(Node::Table(other))) => {
+                        *row = other;
+                        return true;
+                    }
+                    Some(Act::Write(Node::Item(_) | Node::Value(_))) => return true,
+                    None => {}
+                }
+                if walk(row, key, act) {
+                    return true;
+                }
+            }
+        } else if let Some(values) = item.as_array_mut() {
+            for number in 0..values.len() {
+                let value = values.get_mut(number).expect("it is there");
+                match act(At { parent: key, key, node: &|| Node::Value(value.clone()) }) {
+                    Some(Act::TakeOut) => {
+                        values.remove(number);
+                        return true;
+                    }
+                    Some(Act::Write(Node::Value(other))) => {
+                        *value = other;
+                        return true;
+                    }
+                    Some(Act::Write(Node::Item(_) | Node::Table(_))) => return true,
+                    None => {}
+                }
+                if let Some(below) = value.as_inline_table_mut()
+                    && walk(below, key, act)
+                {
+                    return true;
+                }
+            }
+        }
+    }
+    false
 }

@@ -4,7 +4,7 @@ use anyhow::Result;
 use jiff::Timestamp;
 use zest_ledger::Engine;
 use zest_ledger::json::Comparison;
-use zest_ledger::review::{Between, Difference, as_of, changed_beside, compare_on, nobodys, touched};
+use zest_ledger::review::{Between, Difference, Touched, as_of, changed_beside, compare_on, nobodys, touched};
 
 use crate::args::{CompareArgs, MovedRights};
 use crate::exit::Exit;
@@ -20,16 +20,21 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
         Err(exit) => return Ok(exit),
     };
     // Untouched parts are not looked at again; moments touch whatever has bounds.
-    let touched = if args.then.is_some() { None } else { touched(before, after) };
-    let is_meant = |system: &str| touched.as_ref().is_none_or(|touched| touched.contains(system));
+    let touched = if args.then.is_some() { Touched::everything() } else { touched(before, after, &args.session.0) };
+    let is_meant = |system: &str| touched.includes(system);
     let (people, found) = match &args.of {
         Some(of) => {
             if before.find_user(of, false).or_else(|| after.find_user(of, false)).is_none() {
                 return Err(Unknown(format!("neither ledger has a user `{}`", zest_ledger::source::visible(of))).into());
             }
-            (1, progress::during("comparing the ledgers", || compare_on(before, after, of, &args.session.0, is_meant)))
+            (
+                1,
+                progress::during("comparing the ledgers", || {
+                    compare_on(before, after, of, &args.session.0, |system| touched.concerns(system, of))
+                }),
+            )
         }
-        None => everybody(before, after, args, is_meant),
+        None => everybody(before, after, args, &touched),
     };
     let mut left: Vec<String> = Vec::new();
     if args.of.is_none() {
@@ -57,8 +62,8 @@ pub(crate) fn run(args: &CompareArgs) -> Result<Exit> {
 }
 
 /// Compares what everybody may: how many they are, and what changed.
-fn everybody(before: &Engine, after: &Engine, args: &CompareArgs, is_meant: impl Fn(&str) -> bool) -> (usize, Vec<Difference>) {
-    let between = Between::new(before, after, &args.session.0, is_meant);
+fn everybody(before: &Engine, after: &Engine, args: &CompareArgs, touched: &Touched) -> (usize, Vec<Difference>) {
+    let between = Between::new(before, after, &args.session.0, touched);
     let find = || between.together(cores::each(between.parts(), |kin| between.told(kin)));
     (between.people().len(), progress::during("comparing the ledgers", find))
 }

@@ -259,7 +259,7 @@ impl Mentions {
                     // Who owns a group says nothing of what the owner may do on a system; assignments are looked at below.
                     Part::Member | Part::Owner => return,
                     Part::Granted => (&mut all.granted, &mut all.groups_granted),
-                    Part::Assigned | Part::Other => (&mut all.names, &mut all.groups),
+                    Part::Assigned | Part::Agrees | Part::ActedAs | Part::Other => (&mut all.names, &mut all.groups),
                 };
                 match who.value.split_once(':') {
                     Some(("user", name)) => drop(names.insert(folded(name).into_owned())),

@@ -444,7 +444,8 @@ impl Engine {
     }
 
     /// Returns the users among some parties and in their groups, each once.
-    pub(crate) fn members(&self, mut queue: Vec<Party>) -> impl Iterator<Item = UserId> + '_ {
+    #[doc(hidden)]
+    pub fn members(&self, mut queue: Vec<Party>) -> impl Iterator<Item = UserId> + '_ {
         let mut seen: FxHashSet<Party> = FxHashSet::default();
         std::iter::from_fn(move || {
             loop {
@@ -550,7 +551,8 @@ impl Engine {
     }
 
     /// Returns the users whose names are a name but for upper and lower case.
-    pub(crate) fn users_but_for_case<'a>(&'a self, name: &'a str) -> impl Iterator<Item = UserId> + 'a {
+    #[doc(hidden)]
+    pub fn users_but_for_case<'a>(&'a self, name: &'a str) -> impl Iterator<Item = UserId> + 'a {
         let hash = |name: &str| {
             let mut hasher = FxHasher::default();
             hash_without_case(name, &mut hasher);

@@ -44,6 +44,10 @@ pub enum Part {
     Assigned,
     /// As one to whom a grant of a cloud or an application gives something or denies it.
     Granted,
+    /// As one who may agree as second person.
+    Agrees,
+    /// As one as whom others may act.
+    ActedAs,
     /// As anything else.
     Other,
 }
@@ -196,7 +200,7 @@ pub fn each(estate: &Estate, tell: &mut Tell<'_>) {
         }
         for ActAs { place: _, target, by, when, because: _ } in acting {
             let whose = || format!("as one who acts as another {}", on());
-            parties(tell, std::slice::from_ref(target), Part::Other, system, &|| format!("as one to act as {}", on()));
+            parties(tell, std::slice::from_ref(target), Part::ActedAs, system, &|| format!("as one to act as {}", on()));
             parties(tell, by, Part::Other, system, &whose);
             compared(tell, when, system, &whose);
         }
@@ -254,7 +258,7 @@ fn of_grant(tell: &mut Tell<'_>, grant: &Grant, system: Option<&str>, whose: Who
 }
 
 fn second_persons(tell: &mut Tell<'_>, after: &Obligations, system: Option<&str>, whose: Whose<'_>) {
-    parties(tell, &after.second_person, Part::Other, system, &|| format!("as second person {}", whose()));
+    parties(tell, &after.second_person, Part::Agrees, system, &|| format!("as second person {}", whose()));
 }
 
 fn parties(tell: &mut Tell<'_>, parties: &[At<String>], part: Part, system: Option<&str>, whose: Whose<'_>) {

@@ -26,6 +26,8 @@ pub struct Band {
     pub ceiling: At<u8>,
 }
 
+crate::same::fields!(Band { start, ceiling });
+
 shape! {
     BAND: "a band", "The privilege level at which a session starts and the highest it may reach.", &[];
     required "start", LEVEL, "where a session starts";

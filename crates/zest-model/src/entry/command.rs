@@ -89,6 +89,8 @@ pub struct Mode {
     pub configuration: bool,
 }
 
+crate::same::fields!(Mode { name, prompt, raised_prompt, configuration });
+
 shape! {
     MODE: "a mode", "A mode of a device's command line.", &[];
     "prompt", Shape::Text, "the prompt after the host name";
@@ -135,6 +137,8 @@ pub struct Command {
     /// What it is for, in a few words.
     pub about: Option<At<String>>,
 }
+
+crate::same::fields!(Command { line, modes, level, does, enters, about });
 
 shape! {
     COMMAND: "a command", "A command of a vocabulary.", &[];
@@ -284,6 +288,8 @@ pub struct Rule {
     /// Why the rule is there.
     pub because: Option<At<String>>,
 }
+
+crate::same::fields!(Rule { verb, text, after, because });
 
 shape! {
     RULE: "a rule", "One rule of a command set, with what must be done before it takes effect.", &[Among::One(&["allow", "deny", "include"])];

@@ -129,6 +129,8 @@ pub struct InSession {
     pub facts: Facts,
 }
 
+crate::same::fields!(InSession { named, facts });
+
 /// A session by its name, or its facts.
 pub(super) const IN_SESSION: Shape = Shape::Either(&[Shape::Text, Shape::Table(&FACTS)]);
 

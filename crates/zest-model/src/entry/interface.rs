@@ -10,6 +10,8 @@ pub struct Interface {
     pub operations: Vec<Described>,
 }
 
+crate::same::fields!(Interface { name, operations });
+
 /// One operation of a document.
 #[derive(Clone, Debug)]
 pub struct Described {
@@ -22,6 +24,8 @@ pub struct Described {
     pub tags: Vec<String>,
     pub place: Place,
 }
+
+crate::same::fields!(Described { name, method, path, tags, place });
 
 impl Described {
     /// Returns whether its method is safe (RFC 9110, section 9.2.1).

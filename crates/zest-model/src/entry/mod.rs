@@ -93,6 +93,8 @@ macro_rules! words {
             }
         }
 
+        crate::same::plain!($name);
+
         impl crate::written::Word for $name {
             fn words() -> &'static [&'static str] {
                 Self::WORDS

@@ -53,6 +53,24 @@ pub struct Service {
     pub more: crate::More,
 }
 
+crate::same::fields!(Service {
+    system,
+    interface,
+    operations,
+    operation_groups,
+    addresses,
+    resources,
+    types,
+    grants,
+    ceilings,
+    acting,
+    proofs_cover,
+    obtains,
+    session_attributes,
+    identity_checks,
+    more,
+});
+
 shape! {
     CLOUD: "a cloud", "What one cloud holds. May be spread over documents.", &[];
     "interface", Shape::Text, "the OpenAPI document that describes its operations: a file `*.openapi.json` or `*.openapi.yaml` of the ledger";
@@ -501,6 +519,8 @@ pub struct ActAs {
     /// Why it is there.
     pub because: Option<At<String>>,
 }
+
+crate::same::fields!(ActAs { place, target, by, when, because });
 
 table! {
     /// Who may assume a role, and for how long.

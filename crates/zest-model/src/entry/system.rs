@@ -247,6 +247,8 @@ pub struct OwnLevel {
     pub level: At<u8>,
 }
 
+crate::same::fields!(OwnLevel { command, level });
+
 shape! {
     AUTHORISATION: "an authorisation", "Where a device asks the command sets.", &[];
     required "levels", Shape::Either(&[Shape::Words(&["all", "none"]), Shape::List(&LEVEL)]), "levels at which commands are authorised centrally";

@@ -3,6 +3,7 @@
 use rustc_hash::FxHashMap;
 
 use super::compare::{Apart, By, add, systems};
+use super::touched::Touched;
 use zest_engine::Engine;
 use zest_engine::classes::Classes;
 use zest_engine::links::UserId;
@@ -14,7 +15,7 @@ use zest_model::listing::Difference;
 ///
 /// # Example
 /// ```
-/// use zest_ledger::{Ledger, ask::Session, review::Between};
+/// use zest_ledger::{Ledger, ask::Session, review::{Between, Touched}};
 /// # let text = r#"
 /// # users.mate-1.proofs = ["password"]
 /// # users.mate-2.proofs = ["password"]
@@ -28,7 +29,7 @@ use zest_model::listing::Difference;
 /// # "#;
 /// let of = |rights: &str| Ledger::new().document("rota.toml", &text.replace(r#"allow = ["plan"]"#, rights)).engine(1);
 /// let (before, after) = (of(r#"allow = ["plan"]"#)?, of(r#"allow = ["plan", "drop"]"#)?);
-/// let between = Between::new(&before, &after, &Session::default(), |_| true);
+/// let between = Between::new(&before, &after, &Session::default(), &Touched::everything());
 /// // Both mates are looked at as one, and the cook.
 /// assert_eq!(between.parts().len(), 2);
 /// let told = between.all();
@@ -50,10 +51,10 @@ pub struct Between<'e> {
 ///
 /// # Example
 /// ```
-/// use zest_ledger::{Ledger, ask::Session, review::Between};
+/// use zest_ledger::{Ledger, ask::Session, review::{Between, Touched}};
 /// # let text = "users.mate-1.proofs = ['password']\nsystems.rota.kind = 'application'\napplications.rota.types.shift.rights = ['plan']\n";
 /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
-/// let between = Between::new(&engine, &engine, &Session::default(), |_| true);
+/// let between = Between::new(&engine, &engine, &Session::default(), &Touched::everything());
 /// assert!(between.parts().iter().all(|kin| between.told(kin).is_empty()));
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
@@ -65,10 +66,10 @@ pub struct Kin<'e> {
 }
 
 impl<'e> Between<'e> {
-    /// Puts the people together whom neither ledger can tell apart, on each of the systems that are meant, in sessions of which some facts
-    /// are stated.
+    /// Puts the people together whom neither ledger can tell apart, in sessions of which some facts are stated; of people and systems only
+    /// those that are [touched](super::touched).
     #[must_use]
-    pub fn new(before: &'e Engine, after: &'e Engine, session: &Session, is_meant: impl Fn(&str) -> bool) -> Self {
+    pub fn new(before: &'e Engine, after: &'e Engine, session: &Session, touched: &Touched) -> Self {
         let names = |engine: &'e Engine| engine.estate().users().iter().map(|user| user.id.value.as_str());
         let gone = names(before).filter(|name| after.find_user(name, false).is_none());
         let people: Vec<&str> = names(after).chain(gone).collect();
@@ -76,11 +77,15 @@ impl<'e> Between<'e> {
         let (old, new) = (there(before), there(after));
         let (was, is) = (Classes::of(before), Classes::of(after));
         let mut parts: Vec<Kin<'_>> = Vec::new();
-        for system in systems(before, after).into_iter().filter(|name| is_meant(name)) {
+        let meant = |system: &'e str| touched.on(system).map(|whom| (system, whom));
+        for (system, whom) in systems(before, after).into_iter().filter_map(meant) {
             let (was, is) = (class_of(before, &was, system, session), class_of(after, &is, system, session));
             let class = |of: &[usize], user: Option<UserId>| of.get(user?.index()).copied();
             let mut known: FxHashMap<(Option<usize>, Option<usize>), usize> = FxHashMap::default();
             for (number, (&old, &new)) in old.iter().zip(&new).enumerate() {
+                if !whom.includes(people[number]) {
+                    continue;
+                }
                 let at = *known.entry((class(&was, old), class(&is, new))).or_insert(parts.len());
                 match parts.get_mut(at) {
                     None => parts.push(Kin { system, people: vec![number] }),
@@ -95,7 +100,7 @@ impl<'e> Between<'e> {
     ///
     /// # Example
     /// ```
-    /// use zest_ledger::{Ledger, ask::Session, review::Between};
+    /// use zest_ledger::{Ledger, ask::Session, review::{Between, Touched}};
     /// # let text = r#"
     /// # users.mate-1.proofs = ["password"]
     /// # users.mate-2.proofs = ["password"]
@@ -106,7 +111,7 @@ impl<'e> Between<'e> {
     /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
     /// # "#;
     /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
-    /// assert_eq!(Between::new(&engine, &engine, &Session::default(), |_| true).people(), ["mate-1", "mate-2"]);
+    /// assert_eq!(Between::new(&engine, &engine, &Session::default(), &Touched::everything()).people(), ["mate-1", "mate-2"]);
     /// # Ok::<(), zest_ledger::finding::Findings>(())
     /// ```
     #[must_use]
@@ -139,7 +144,7 @@ impl<'e> Between<'e> {
     ///
     /// # Example
     /// ```
-    /// use zest_ledger::{Ledger, ask::Session, review::Between};
+    /// use zest_ledger::{Ledger, ask::Session, review::{Between, Touched}};
     /// # let text = r#"
     /// # users.mate-1.proofs = ["password"]
     /// # users.mate-2.proofs = ["password"]
@@ -150,7 +155,7 @@ impl<'e> Between<'e> {
     /// # grants = [{ allow = ["plan"], on = "shift/*", to = ["user:mate-1"] }]
     /// # "#;
     /// # let engine = Ledger::new().document("rota.toml", text).engine(1)?;
-    /// let between = Between::new(&engine, &engine, &Session::default(), |_| true);
+    /// let between = Between::new(&engine, &engine, &Session::default(), &Touched::everything());
     /// let told = between.parts().iter().map(|kin| between.told(kin)).collect();
     /// assert!(between.together(told).is_empty(), "nothing changed");
     /// # Ok::<(), zest_ledger::finding::Findings>(())

@@ -37,7 +37,7 @@ pub use opens::opens;
 pub use readiness::readiness;
 pub use session::session;
 pub use subject::{NoSubject, StandIn, Subject};
-pub use touched::touched;
+pub use touched::{Touched, Whom, touched};
 pub use visible::visible;
 pub use who::{Part, Who};
 pub use zest_engine::classes::{Class, Classes, OfClass};

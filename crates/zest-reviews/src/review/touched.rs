@@ -1,94 +1,559 @@
-//! Which systems documents that differ can have a say on.
+//! On which systems, and for whom, entries that differ can change a decision.
+//!
+//! A decision about somebody reads what is written of that person and of the system, the groups and assignments that reach the person,
+//! and what these name. What is written of others it reads in few places, by name or by a group: who agrees as second person, as whom
+//! somebody acts, and whose the accounts of a host are. An entry that differs is followed to all of these. Entries are compared by what
+//! they say, not by where they stand.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
-use zest_engine::{Engine, Estate};
-use zest_model::entries::Entries;
-use zest_model::entry::Kind;
-use zest_model::source::{Place, SourceId};
+use rustc_hash::{FxHashMap, FxHashSet};
+use zest_engine::Engine;
+use zest_engine::links::{AssignmentLinks, Party, RoleId, SystemId, UserId};
+use zest_engine::named::{self, Part, Told};
+use zest_model::ask::Session;
+use zest_model::entries::{Entries, OutsideEntry};
+use zest_model::entry::{Account, Host, HostAccount, Kind, RuleVerb, RunAs, Service, System};
+use zest_model::same::Same;
+use zest_model::source::{At, Place};
+use zest_model::table::Table;
 
-/// Returns the systems on which anything can differ between two ledgers, as far as their documents say so at once; nothing where it
-/// may be any.
-///
-/// Both must be as their documents say: what a layer changed is in no document.
+/// On which systems, and for whom there, anything can differ between two ledgers.
 ///
 /// # Example
 /// ```
-/// use zest_ledger::{Ledger, review::touched};
-/// let people = "users.mate-1.proofs = ['password']\n";
+/// use zest_ledger::{Ledger, ask::Session, review::touched};
+/// let people = "users.mate-1.proofs = ['password']\nusers.mate-2.proofs = ['password']\n";
 /// let rota = "systems.rota.kind = 'application'\napplications.rota.types.shift.rights = ['plan']\n";
-/// let of = |rota: &str| Ledger::new().document("people.toml", people).document("rota.toml", rota).engine(1);
-/// let (before, after) = (of(rota)?, of(&rota.replace("plan", "drop"))?);
-/// assert_eq!(touched(&before, &after), Some(["rota".to_owned()].into()));
-/// assert_eq!(touched(&before, &before), Some([].into()));
+/// let of = |people: &str| Ledger::new().document("people.toml", people).document("rota.toml", rota).engine(1);
+/// let (before, after) = (of(people)?, of(&people.replacen("'password'", "'key'", 1))?);
+/// let touched = touched(&before, &after, &Session::default());
+/// assert!(touched.includes("rota") && touched.concerns("rota", "mate-1") && !touched.concerns("rota", "mate-2"));
+/// # Ok::<(), zest_ledger::finding::Findings>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Touched(
+    /// By system; nothing where anything can differ everywhere.
+    Option<BTreeMap<String, Whom>>,
+);
+
+/// For whom anything can differ on a system.
+///
+/// # Example
+/// ```
+/// use zest_ledger::review::{Touched, Whom};
+/// assert_eq!(Touched::everything().on("rota"), Some(&Whom::Everybody));
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Whom {
+    /// For everybody.
+    Everybody,
+    /// For these alone, by their ids.
+    Only(BTreeSet<String>),
+}
+
+impl Touched {
+    /// Returns that anything can differ, everywhere and for everybody.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::review::Touched;
+    /// assert!(Touched::everything().concerns("rota", "mate-1"));
+    /// ```
+    #[must_use]
+    pub const fn everything() -> Self {
+        Self(None)
+    }
+
+    /// Returns for whom anything can differ on a system; nothing where it is for nobody.
+    #[must_use]
+    pub fn on(&self, system: &str) -> Option<&Whom> {
+        match &self.0 {
+            None => Some(&Whom::Everybody),
+            Some(systems) => systems.get(system),
+        }
+    }
+
+    /// Returns whether anything can differ on a system.
+    #[must_use]
+    pub fn includes(&self, system: &str) -> bool {
+        self.on(system).is_some()
+    }
+
+    /// Returns whether anything can differ for somebody on a system.
+    #[must_use]
+    pub fn concerns(&self, system: &str, user: &str) -> bool {
+        self.on(system).is_some_and(|whom| whom.includes(user))
+    }
+}
+
+impl Whom {
+    /// Returns whether somebody is among them.
+    ///
+    /// # Example
+    /// ```
+    /// use zest_ledger::review::Whom;
+    /// let mate = Whom::Only(["mate-1".to_owned()].into());
+    /// assert!(mate.includes("mate-1") && !mate.includes("mate-2") && Whom::Everybody.includes("mate-2"));
+    /// ```
+    #[must_use]
+    pub fn includes(&self, user: &str) -> bool {
+        match self {
+            Self::Everybody => true,
+            Self::Only(people) => people.contains(user),
+        }
+    }
+}
+
+/// Returns on which systems, and for whom there, anything can differ between two ledgers, in sessions of which some facts are stated.
+///
+/// What is not among it does not differ; what is may be the same all the same.
+///
+/// # Example
+/// ```
+/// use zest_ledger::{Ledger, ask::Session, review::touched};
+/// let text = "users.mate-1.proofs = ['password']\nsystems.rota.kind = 'application'\napplications.rota.types.shift.rights = ['plan']\n";
+/// let of = |text: &str| Ledger::new().document("rota.toml", text).engine(1);
+/// let (before, remarked) = (of(text)?, of(&format!("# A remark.\n{text}"))?);
+/// assert!(!touched(&before, &remarked, &Session::default()).includes("rota"));
 /// # Ok::<(), zest_ledger::finding::Findings>(())
 /// ```
 #[must_use]
-pub fn touched(before: &Engine, after: &Engine) -> Option<BTreeSet<String>> {
-    let mut systems = BTreeSet::new();
-    for (here, there) in [(before, after), (after, before)] {
-        let (estate, other) = (here.estate(), there.estate());
-        for (source, name) in estate.sources().names() {
-            if other.sources().text_of(name) != Some(estate.sources().text(source)) {
-                systems.extend(concerned(here, estate, source)?);
-            }
-        }
-    }
-    Some(systems)
+pub fn touched(before: &Engine, after: &Engine, session: &Session) -> Touched {
+    let mut search = Search { sides: [before, after], found: BTreeMap::new(), people: BTreeMap::new() };
+    let Some(()) = search.all() else { return Touched::everything() };
+    // Whoever acts as another, or over a host, is decided about by what is written of those as well.
+    let is_of_others = !session.acting.is_empty() || session.approved_by.is_some();
+    let found = search.found();
+    if is_of_others && !found.is_empty() { Touched::everything() } else { Touched(Some(found)) }
 }
 
-/// Returns the systems that the entries of a document are about; nothing where that may be any, or no entry was found in it.
-fn concerned(engine: &Engine, estate: &Estate, source: SourceId) -> Option<BTreeSet<String>> {
-    let is_in = |place: Place| matches!(place, Place::Text(span) if span.source == source);
-    let Entries {
-        users,
-        groups,
-        origins,
-        systems,
-        vocabularies,
-        command_sets,
-        roles,
-        assignments,
-        databases,
-        services,
-        hosts,
-        separations,
-        credential_rules,
-        sessions,
-        expectations,
-        promises,
-        meant_ways,
-        interfaces,
-        outside,
-    } = estate.entries();
-    // People, what binds them, and what several systems share may be about any.
-    let is_about_all = users.iter().any(|entry| is_in(entry.id.place))
-        || groups.iter().any(|entry| is_in(entry.id.place))
-        || origins.iter().any(|entry| is_in(entry.id.place))
-        || roles.iter().any(|entry| is_in(entry.id.place))
-        || assignments.iter().any(|entry| is_in(entry.place))
-        || separations.iter().any(|entry| is_in(entry.id.place))
-        || credential_rules.iter().any(|entry| is_in(entry.id.place))
-        || outside.iter().any(|entry| is_in(entry.id.place))
-        || interfaces.iter().flat_map(|entry| &entry.operations).any(|operation| is_in(operation.place));
-    if is_about_all {
-        return None;
+/// Two ledgers, and what was found to differ so far.
+struct Search<'e> {
+    sides: [&'e Engine; 2],
+    /// Systems on which anything can differ for everybody, and those on which it can for some.
+    found: BTreeMap<&'e str, Of<'e>>,
+    /// People for whom something differs that others can be decided by, each with the systems on which.
+    people: BTreeMap<&'e str, BTreeSet<&'e str>>,
+}
+
+enum Of<'e> {
+    Everybody,
+    Only(BTreeSet<&'e str>),
+}
+
+/// What differs of a table: the ids of entries that are not the same, and of those the ones that are in one ledger alone.
+struct Differing<'e> {
+    ids: BTreeSet<&'e str>,
+    alone: BTreeSet<&'e str>,
+}
+
+impl<'e> Search<'e> {
+    /// Follows every entry that differs; nothing where it may be about any system and anybody.
+    fn all(&mut self) -> Option<()> {
+        let [before, after] = self.sides.map(|side| side.estate().entries());
+        let Entries {
+            users,
+            groups,
+            origins,
+            systems,
+            vocabularies,
+            command_sets,
+            roles,
+            assignments: _,
+            databases,
+            services,
+            hosts,
+            separations,
+            // No decision reads them.
+            credential_rules: _,
+            sessions: _,
+            expectations: _,
+            promises: _,
+            meant_ways: _,
+            interfaces,
+            outside: _,
+        } = before;
+        (rows(origins, &after.origins) && rows(separations, &after.separations)).then_some(())?;
+        let systems = differing(systems, &after.systems, |entry| &entry.id.value);
+        let databases = differing(databases, &after.databases, |entry| &entry.system.value);
+        let services = differing(services, &after.services, |entry| &entry.system.value);
+        let hosts = differing(hosts, &after.hosts, |entry| &entry.system.value);
+        for of in [systems, databases, services, hosts] {
+            of.ids.into_iter().for_each(|system| self.everybody_on(system));
+        }
+        self.interfaces(&differing(interfaces, &after.interfaces, |entry| &entry.name));
+        let users = differing(users, &after.users, |entry| &entry.id.value);
+        let groups = differing(groups, &after.groups, |entry| &entry.id.value);
+        let vocabularies = differing(vocabularies, &after.vocabularies, |entry| &entry.id.value);
+        let command_sets = differing(command_sets, &after.command_sets, |entry| &entry.id.value);
+        let roles = differing(roles, &after.roles, |entry| &entry.id.value);
+        // Applications may have operations on entries of the ledger itself.
+        if [&users, &groups, &command_sets, &roles].iter().any(|of| !of.alone.is_empty()) {
+            self.everybody_on_services();
+        }
+        self.users(&users);
+        self.groups(&groups);
+        self.vocabularies(&vocabularies);
+        self.command_sets(&command_sets);
+        self.roles(&roles);
+        self.assignments();
+        self.others();
+        self.outside();
+        Some(())
     }
-    let mut found: BTreeSet<String> = BTreeSet::new();
-    found.extend(systems.iter().filter(|entry| is_in(entry.id.place)).map(|entry| entry.id.value.clone()));
-    found.extend(databases.iter().filter(|entry| is_in(entry.system.place)).map(|entry| entry.system.value.clone()));
-    found.extend(services.iter().filter(|entry| is_in(entry.system.place)).map(|entry| entry.system.value.clone()));
-    found.extend(hosts.iter().filter(|entry| is_in(entry.system.place)).map(|entry| entry.system.value.clone()));
-    let has_lines = command_sets.iter().any(|entry| is_in(entry.id.place)) || vocabularies.iter().any(|entry| is_in(entry.id.place));
-    if has_lines {
-        // Lines are typed on devices and hosts, and on whatever kinds from outside do with them.
-        let knows_no_lines = |kind: Kind| [Kind::POSTGRESQL, Kind::MARIADB, Kind::CLOUD, Kind::APPLICATION].contains(&kind);
-        found.extend(engine.all_sites().map(|site| site.entry()).filter(|s| !knows_no_lines(s.kind())).map(|s| s.id.value.clone()));
+
+    fn systems(&self) -> BTreeSet<(&'e str, Kind)> {
+        let of = |side: &'e Engine| side.all_sites().map(|site| (site.entry().id.value.as_str(), site.entry().kind()));
+        self.sides.into_iter().flat_map(of).collect()
     }
-    // What is recorded about answers changes none.
-    let is_recorded = sessions.iter().any(|entry| is_in(entry.id.place))
-        || expectations.iter().any(|entry| is_in(entry.place))
-        || promises.iter().any(|entry| is_in(entry.place))
-        || meant_ways.iter().any(|entry| is_in(entry.place));
-    (!found.is_empty() || is_recorded).then_some(found)
+
+    fn everybody_on(&mut self, system: &'e str) {
+        self.found.insert(system, Of::Everybody);
+    }
+
+    fn everybody_on_services(&mut self) {
+        self.systems().into_iter().filter(|(_, kind)| kind.is_service()).for_each(|(system, _)| self.everybody_on(system));
+    }
+
+    /// Notes that something differs for some people on some systems.
+    fn people_on(&mut self, people: &BTreeSet<&'e str>, systems: &BTreeSet<&'e str>) {
+        if people.is_empty() {
+            return;
+        }
+        let is_most = people.len() * 2 > self.sides[1].estate().users().len();
+        for &system in systems {
+            match self.found.entry(system).or_insert_with(|| Of::Only(BTreeSet::new())) {
+                Of::Everybody => {}
+                Of::Only(_) if is_most => drop(self.found.insert(system, Of::Everybody)),
+                Of::Only(known) => known.extend(people),
+            }
+        }
+        for &person in people {
+            self.people.entry(person).or_default().extend(systems);
+        }
+    }
+
+    fn users(&mut self, users: &Differing<'e>) {
+        let systems = self.systems().into_iter().map(|(system, _)| system).collect();
+        let mut people = users.ids.clone();
+        // Where case does not count, a name that comes or goes may have stood in the way of another.
+        for side in self.sides {
+            for &name in &users.alone {
+                people.extend(side.users_but_for_case(name).map(|user| name_of(side, user)));
+            }
+        }
+        self.people_on(&people, &systems);
+    }
+
+    /// Whoever is in another set of groups than before. Of a group no decision reads more than who is in it.
+    fn groups(&mut self, groups: &Differing<'e>) {
+        let mut members: BTreeSet<&str> = BTreeSet::new();
+        for side in self.sides {
+            let of_group = |name: &&str| side.find_group(name).map(Party::Group);
+            members.extend(side.members(groups.ids.iter().filter_map(of_group).collect()).map(|user| name_of(side, user)));
+        }
+        let held = |side: &'e Engine, name: &str| -> Option<BTreeSet<&str>> {
+            let user = side.find_user(name, false)?;
+            Some(side.membership().groups_of(user).iter().map(|&group| side.estate().group(group).id.value.as_str()).collect())
+        };
+        let [before, after] = self.sides;
+        members.retain(|name| held(before, name) != held(after, name));
+        let systems = self.systems().into_iter().map(|(system, _)| system).collect();
+        self.people_on(&members, &systems);
+    }
+
+    fn interfaces(&mut self, interfaces: &Differing<'e>) {
+        for side in self.sides {
+            let follows = |service: &&Arc<Service>| service.interface.as_ref().is_some_and(|of| interfaces.ids.contains(of.value.as_str()));
+            side.estate().services().iter().filter(follows).for_each(|service| self.everybody_on(&service.system.value));
+        }
+    }
+
+    fn vocabularies(&mut self, vocabularies: &Differing<'e>) {
+        for side in self.sides {
+            let speaks = |system: &&Arc<System>| system.vocabulary.as_ref().is_some_and(|of| vocabularies.ids.contains(of.value.as_str()));
+            side.estate().systems().iter().filter(speaks).for_each(|system| self.everybody_on(&system.id.value));
+        }
+    }
+
+    /// Command sets that differ, and those that include one: where an account or a rule of the system names one, everybody; beside that
+    /// whoever has one through a role.
+    fn command_sets(&mut self, sets: &Differing<'e>) {
+        if sets.ids.is_empty() {
+            return;
+        }
+        for side in self.sides {
+            let entries = side.estate().entries();
+            let mut reached: FxHashSet<&str> = sets.ids.iter().copied().collect();
+            let includes = |set: &zest_model::entry::CommandSet, reached: &FxHashSet<&str>| {
+                set.rules.iter().any(|rule| rule.verb == RuleVerb::Include && reached.contains(rule.text.value.as_str()))
+            };
+            close(&mut reached, || entries.command_sets.iter().map(|set| (set.id.value.as_str(), &**set)), includes);
+            let is_named = |list: &[At<String>]| list.iter().any(|set| reached.contains(set.value.as_str()));
+            for system in &entries.systems {
+                if system.accounts.iter().any(|Account { commands, .. }| is_named(commands)) {
+                    self.everybody_on(&system.id.value);
+                }
+            }
+            for host in &entries.hosts {
+                let Host { system, accounts, run_as, .. } = &**host;
+                let of_account = |HostAccount { commands, commands_of, .. }: &HostAccount| {
+                    is_named(commands) || commands_of.iter().any(|(_, sets)| is_named(sets))
+                };
+                if accounts.iter().any(of_account) || run_as.iter().any(|RunAs { commands, .. }| is_named(commands)) {
+                    self.everybody_on(&system.value);
+                }
+            }
+            let has = |(_, role): &(usize, &Arc<zest_model::entry::Role>)| is_named(&role.commands);
+            let roles = entries.roles.iter().enumerate().filter(has).map(|(number, _)| RoleId::new(number)).collect();
+            let roles = including(side, roles);
+            self.assigned(side, |links| links.roles.iter().any(|role| roles.contains(role)), false);
+        }
+    }
+
+    /// Roles that differ, and those that include one.
+    fn roles(&mut self, roles: &Differing<'e>) {
+        if roles.ids.is_empty() {
+            return;
+        }
+        let is_apart = self.is_apart();
+        for side in self.sides {
+            let entries = side.estate().entries();
+            let reached: FxHashSet<RoleId> = roles.ids.iter().filter_map(|id| side.find_role(id)).collect();
+            let reached = including(side, reached);
+            // What a role gives on clouds and in applications counts also where it is assumed, or given to it there.
+            let is_of_services = |role: &RoleId| {
+                let role = &entries.roles[role.index()];
+                !role.grants.is_empty() || role.assumable.is_some()
+            };
+            if reached.iter().any(is_of_services) {
+                self.everybody_on_services();
+            }
+            self.assigned(side, |links| links.roles.iter().any(|role| reached.contains(role)), is_apart);
+        }
+    }
+
+    /// Whether duties are kept apart: what somebody holds on one system may then count on another.
+    fn is_apart(&self) -> bool {
+        self.sides.iter().any(|side| !side.estate().separation_links().is_empty())
+    }
+
+    /// Assignments: those between the first and the last that differ, in the order in which they are tried; and of the others those that
+    /// cover other systems than before.
+    fn assignments(&mut self) {
+        let [before, after] = self.sides.map(|side| side.estate().assignment_links());
+        let is_same = |one: &Arc<AssignmentLinks>, other: &Arc<AssignmentLinks>| one.entry.says_same(&other.entry);
+        let least = before.len().min(after.len());
+        let first = (0..least).find(|&n| !is_same(&before[n], &after[n])).unwrap_or(least);
+        let from_end = |n: usize| (&before[before.len() - 1 - n], &after[after.len() - 1 - n]);
+        let last = (0..least - first).find(|&n| !is_same(from_end(n).0, from_end(n).1)).unwrap_or(least - first);
+        let is_apart = self.is_apart();
+        for (side, links) in self.sides.into_iter().zip([before, after]) {
+            let differing: FxHashSet<*const AssignmentLinks> =
+                (first..links.len() - last).map(|number| Arc::as_ptr(&links[number])).collect();
+            if !differing.is_empty() {
+                self.assigned(side, |links| differing.contains(&std::ptr::from_ref(links)), is_apart);
+            }
+        }
+        // A system that differs is looked at as a whole: an assignment covers it now, or no longer. The others are covered as before.
+    }
+
+    /// Notes that assignments of a ledger differ in what they give: on the systems they cover, or on all, for those they are for.
+    fn assigned(&mut self, side: &'e Engine, is_meant: impl Fn(&AssignmentLinks) -> bool, is_everywhere: bool) {
+        let mut by_systems: FxHashMap<Vec<SystemId>, Vec<Party>> = FxHashMap::default();
+        for links in side.estate().assignment_links().iter().filter(|links| is_meant(links)) {
+            let systems = if is_everywhere { Vec::new() } else { links.systems.ones().map(SystemId::new).collect() };
+            by_systems.entry(systems).or_default().extend(links.to.iter().map(|&(party, _)| party));
+        }
+        for (systems, parties) in by_systems {
+            let people = side.members(parties).map(|user| name_of(side, user)).collect();
+            let covered = |system: &SystemId| {
+                let entry = side.estate().system(*system);
+                (entry.id.value.as_str(), entry.kind())
+            };
+            let of: BTreeSet<(&str, Kind)> = if is_everywhere { self.systems() } else { systems.iter().map(covered).collect() };
+            // Database servers know no assignments.
+            let systems = of.into_iter().filter(|(_, kind)| !kind.is_database()).map(|(system, _)| system).collect();
+            self.people_on(&people, &systems);
+        }
+    }
+
+    /// Where somebody for whom something differs can have a say in what others may: there it is for everybody.
+    fn others(&mut self) {
+        if self.people.is_empty() {
+            return;
+        }
+        let say = Say::of(self.sides);
+        let mut reached: BTreeSet<&str> = BTreeSet::new();
+        let all = self.systems();
+        for (&person, systems) in &self.people {
+            let mut of: Vec<&Reach<'e>> = vec![&say.anyone];
+            of.extend(say.names.get(&person.to_lowercase()));
+            for side in self.sides {
+                if let Some(user) = side.find_user(person, false) {
+                    let groups = side.membership().groups_of(user);
+                    of.extend(groups.iter().filter_map(|&group| say.groups.get(side.estate().group(group).id.value.as_str())));
+                }
+            }
+            let is_heard = |(system, kind): &&(&'e str, Kind)| {
+                systems.contains(system)
+                    && !kind.is_database()
+                    && of.iter().any(|reach| reach.is_everywhere || reach.systems.contains(system))
+            };
+            reached.extend(all.iter().filter(is_heard).map(|(system, _)| *system));
+        }
+        reached.into_iter().for_each(|system| self.everybody_on(system));
+    }
+
+    /// Kinds from outside may look at anything, and what their tables hold cannot be compared.
+    fn outside(&mut self) {
+        const OURS: [Kind; 6] = [Kind::NETWORK_DEVICE, Kind::POSTGRESQL, Kind::MARIADB, Kind::CLOUD, Kind::APPLICATION, Kind::HOST];
+        let systems: Vec<&str> = self.systems().into_iter().filter(|(_, kind)| !OURS.contains(kind)).map(|(system, _)| system).collect();
+        let [before, after] = self.sides.map(|side| side.estate());
+        let is_kept = |(one, other): (&OutsideEntry, &OutsideEntry)| {
+            let are_in_text = matches!((one.id.place, other.id.place), (Place::Text(_), Place::Text(_)));
+            are_in_text || Arc::ptr_eq(&one.kept, &other.kept)
+        };
+        let (old, new) = (before.entries(), after.entries());
+        let has_text = |name: &str| after.sources().text_of(name);
+        let texts = before.sources().names().map(|(source, name)| Some(before.sources().text(source)) == has_text(name));
+        let is_same = self.found.is_empty()
+            && before.sources().names().count() == after.sources().names().count()
+            && texts.into_iter().all(|is_same| is_same)
+            && rows(&old.credential_rules, &new.credential_rules)
+            && old.outside.len() == new.outside.len()
+            && old.outside.iter().zip(&new.outside).all(|(one, other)| is_kept((one, other)));
+        if !is_same {
+            systems.into_iter().for_each(|system| self.everybody_on(system));
+        }
+    }
+
+    fn found(self) -> BTreeMap<String, Whom> {
+        let whom = |of: Of<'e>| match of {
+            Of::Everybody => Whom::Everybody,
+            Of::Only(people) => Whom::Only(people.into_iter().map(str::to_owned).collect()),
+        };
+        self.found.into_iter().map(|(system, of)| (system.to_owned(), whom(of))).collect()
+    }
+}
+
+/// Who can have a say in what others may, and on which systems.
+#[derive(Default)]
+struct Say<'e> {
+    /// By name, without case.
+    names: FxHashMap<String, Reach<'e>>,
+    groups: FxHashMap<&'e str, Reach<'e>>,
+    /// Where anybody who is entitled may agree as second person.
+    anyone: Reach<'e>,
+}
+
+/// Systems.
+#[derive(Default)]
+struct Reach<'e> {
+    is_everywhere: bool,
+    systems: BTreeSet<&'e str>,
+}
+
+impl<'e> Say<'e> {
+    fn of(sides: [&'e Engine; 2]) -> Self {
+        let mut say = Self::default();
+        for side in sides {
+            let estate = side.estate();
+            // On a host the account one comes to counts, and whose it is.
+            let is_host =
+                |system: Option<&str>| system.and_then(|name| side.site(name)).is_some_and(|site| site.entry().kind() == Kind::HOST);
+            named::each(estate, &mut |told, place| {
+                let reach = match told {
+                    Told::Party { who, part } => {
+                        let is_heard = match part {
+                            Part::Agrees | Part::ActedAs => true,
+                            Part::Other => is_host(place.system),
+                            Part::Member | Part::Owner | Part::Assigned | Part::Granted => false,
+                        };
+                        match who.value.split_once(':') {
+                            _ if !is_heard => return,
+                            Some(("user", name)) => say.names.entry(name.to_lowercase()).or_default(),
+                            Some(("group", name)) => match side.find_group(name) {
+                                Some(group) => say.groups.entry(side.estate().group(group).id.value.as_str()).or_default(),
+                                None => return,
+                            },
+                            _ if who.value == "anyone" => &mut say.anyone,
+                            _ => return,
+                        }
+                    }
+                    Told::Login { login, .. } if is_host(place.system) => say.names.entry(login.to_lowercase()).or_default(),
+                    Told::Login { .. } | Told::Compares(_) => return,
+                };
+                match place.system.and_then(|name| side.site(name)) {
+                    Some(site) => drop(reach.systems.insert(&site.entry().id.value)),
+                    None => reach.is_everywhere = true,
+                }
+            });
+        }
+        say
+    }
+}
+
+fn name_of(side: &Engine, user: UserId) -> &str {
+    &side.estate().user(user).id.value
+}
+
+/// Returns some roles and all that include one of them.
+fn including(side: &Engine, mut roles: FxHashSet<RoleId>) -> FxHashSet<RoleId> {
+    let links = side.estate().role_links();
+    close(
+        &mut roles,
+        || links.iter().enumerate().map(|(number, role)| (RoleId::new(number), role)),
+        |role, reached| role.includes.iter().any(|role| reached.contains(role)),
+    );
+    roles
+}
+
+/// Adds to some keys those of all rows that reach one of them, until there are no more.
+fn close<K: Copy + Eq + std::hash::Hash, R, I: Iterator<Item = (K, R)>>(
+    reached: &mut FxHashSet<K>,
+    rows: impl Fn() -> I,
+    reaches: impl Fn(R, &FxHashSet<K>) -> bool,
+) {
+    loop {
+        let new: Vec<K> =
+            rows().filter(|(key, _)| !reached.contains(key)).filter_map(|(key, row)| reaches(row, reached).then_some(key)).collect();
+        if new.is_empty() {
+            return;
+        }
+        reached.extend(new);
+    }
+}
+
+/// Returns whether the rows of two tables say the same, one by one.
+fn rows<T: Same>(one: &Table<Arc<T>>, other: &Table<Arc<T>>) -> bool {
+    one.len() == other.len() && one.iter().zip(other).all(|(one, other)| one.says_same(other))
+}
+
+/// Compares the entries of two tables, by their ids.
+fn differing<'e, T: Same>(before: &'e Table<Arc<T>>, after: &'e Table<Arc<T>>, id: fn(&T) -> &str) -> Differing<'e> {
+    let mut found = Differing { ids: BTreeSet::new(), alone: BTreeSet::new() };
+    let is_in_order = before.len() == after.len() && before.iter().zip(after).all(|(one, other)| id(one) == id(other));
+    if is_in_order {
+        found.ids.extend(before.iter().zip(after).filter(|(one, other)| !one.says_same(other)).map(|(one, _)| id(one)));
+        return found;
+    }
+    let of = |table: &'e Table<Arc<T>>| {
+        let mut rows: FxHashMap<&str, Vec<&Arc<T>>> = FxHashMap::default();
+        table.iter().for_each(|row| rows.entry(id(row)).or_default().push(row));
+        rows
+    };
+    let (old, new) = (of(before), of(after));
+    for (&id, rows) in &old {
+        match new.get(id) {
+            None => drop(found.alone.insert(id)),
+            Some(others) if rows.len() == others.len() && rows.iter().zip(others).all(|(one, other)| one.says_same(other)) => {}
+            Some(_) => drop(found.ids.insert(id)),
+        }
+    }
+    found.alone.extend(new.keys().filter(|id| !old.contains_key(*id)));
+    found.ids.extend(&found.alone);
+    found
 }
