@@ -61,15 +61,23 @@ impl Ways {
     }
 }
 
-/// Edits a document at random: something that is written is taken out, or stands as another of its sort does.
+/// Edits one table of a document at random, one of some where it has any of them: something that is written in it is taken out, or stands
+/// as another of its sort does.
 ///
 /// # Panics
 /// If it is no TOML.
 #[must_use]
-pub fn edited(rng: &mut Rng, text: &str) -> String {
+pub fn edited(rng: &mut Rng, text: &str, tables: &[&str]) -> String {
     let mut document: DocumentMut = text.parse().expect("the document is TOML");
+    let mut all: Vec<String> = document.iter().filter(|(_, item)| !item.is_value()).map(|(name, _)| name.to_owned()).collect();
+    if all.iter().any(|name| tables.contains(&name.as_str())) {
+        all.retain(|name| tables.contains(&name.as_str()));
+    }
+    let name = rng.choice(&all).expect("there is a table");
+    let mut of_it = Table::new();
+    of_it.insert(name, document.remove(name).expect("it is there"));
     let mut nodes = Vec::new();
-    walk(document.as_table_mut(), "", &mut |node| {
+    walk(&mut of_it, "", &mut |node| {
         nodes.push(node.told());
         None
     });
@@ -83,12 +91,12 @@ pub fn edited(rng: &mut Rng, text: &str) -> String {
     let others: Vec<&(String, String, Node)> = nodes.iter().filter(is_of_its_sort).collect();
     let other = rng.choice(&others).filter(|_| rng.u8(0..3) > 0).map(|(_, _, node)| node);
     let mut left = number;
-    walk(document.as_table_mut(), "", &mut |_| {
+    walk(&mut of_it, "", &mut |_| {
         let act = (left == 0).then(|| other.map_or(Act::TakeOut, |node| Act::Write(node.clone())));
         left = left.wrapping_sub(1);
         act
     });
-    document.to_string()
+    format!("{document}\n{of_it}")
 }
 
 /// Something that is written: the value of a key, an item of a list, or a table of a list.

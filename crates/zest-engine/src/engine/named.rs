@@ -57,6 +57,8 @@ pub enum Part {
 pub struct Where<'w> {
     /// The system that alone looks at it, where there is one.
     pub system: Option<&'w str>,
+    /// The command set whose lines alone it is about, where there is one.
+    pub command_set: Option<&'w str>,
     /// Whose it is: "by the role `x`".
     pub whose: &'w dyn Fn() -> String,
 }
@@ -133,6 +135,7 @@ pub fn each(estate: &Estate, tell: &mut Tell<'_>) {
         for rule in rules {
             let Rule { verb: _, text: _, after, because: _ } = rule;
             let whose = || format!("by a rule of `{}`", visible(&id.value));
+            let tell: &mut Tell<'_> = &mut |told, place| tell(told, Where { command_set: Some(&id.value), ..place });
             after.iter().for_each(|after| second_persons(tell, after, None, &whose));
         }
     }
@@ -262,14 +265,14 @@ fn second_persons(tell: &mut Tell<'_>, after: &Obligations, system: Option<&str>
 }
 
 fn parties(tell: &mut Tell<'_>, parties: &[At<String>], part: Part, system: Option<&str>, whose: Whose<'_>) {
-    parties.iter().for_each(|who| tell(Told::Party { who, part }, Where { system, whose }));
+    parties.iter().for_each(|who| tell(Told::Party { who, part }, Where { system, command_set: None, whose }));
 }
 
 fn compared(tell: &mut Tell<'_>, when: &When, system: Option<&str>, whose: Whose<'_>) {
-    when.compare.iter().for_each(|text| tell(Told::Compares(text), Where { system, whose }));
+    when.compare.iter().for_each(|text| tell(Told::Compares(text), Where { system, command_set: None, whose }));
 }
 
 fn login(tell: &mut Tell<'_>, written: &At<String>, login: String, locked: Option<&At<bool>>, system: &str, whose: Whose<'_>) {
     let is_locked = locked.is_some_and(|locked| locked.value);
-    tell(Told::Login { written, login, is_locked }, Where { system: Some(system), whose });
+    tell(Told::Login { written, login, is_locked }, Where { system: Some(system), command_set: None, whose });
 }

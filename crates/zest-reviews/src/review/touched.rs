@@ -6,15 +6,16 @@
 //! they say, not by where they stand.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::ops::Range;
 use std::sync::Arc;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 use zest_engine::Engine;
-use zest_engine::links::{AssignmentLinks, Party, RoleId, SystemId, UserId};
+use zest_engine::links::{AssignmentLinks, GroupId, Party, RoleId, SystemId, UserId};
 use zest_engine::named::{self, Part, Told};
 use zest_model::ask::Session;
 use zest_model::entries::{Entries, OutsideEntry};
-use zest_model::entry::{Account, Host, HostAccount, Kind, RuleVerb, RunAs, Service, System};
+use zest_model::entry::{Account, CommandSet, Host, HostAccount, Kind, Role, RuleVerb, RunAs, Service, System};
 use zest_model::same::Same;
 use zest_model::source::{At, Place};
 use zest_model::table::Table;
@@ -143,6 +144,17 @@ enum Of<'e> {
     Only(BTreeSet<&'e str>),
 }
 
+/// On which systems it counts what assignments give.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Scope<'s, 'e> {
+    /// On those that each covers.
+    Covered,
+    /// On those of some that each covers, and where lines are typed.
+    Lines(&'s BTreeSet<&'e str>),
+    /// On all.
+    Everywhere,
+}
+
 /// What differs of a table: the ids of entries that are not the same, and of those the ones that are in one ledger alone.
 struct Differing<'e> {
     ids: BTreeSet<&'e str>,
@@ -179,8 +191,9 @@ impl<'e> Search<'e> {
         let systems = differing(systems, &after.systems, |entry| &entry.id.value);
         let databases = differing(databases, &after.databases, |entry| &entry.system.value);
         let services = differing(services, &after.services, |entry| &entry.system.value);
+        self.services(&services);
         let hosts = differing(hosts, &after.hosts, |entry| &entry.system.value);
-        for of in [systems, databases, services, hosts] {
+        for of in [systems, databases, hosts] {
             of.ids.into_iter().for_each(|system| self.everybody_on(system));
         }
         self.interfaces(&differing(interfaces, &after.interfaces, |entry| &entry.name));
@@ -278,26 +291,32 @@ impl<'e> Search<'e> {
         }
     }
 
-    /// Command sets that differ, and those that include one: where an account or a rule of the system names one, everybody; beside that
-    /// whoever has one through a role.
+    /// Command sets that differ.
     fn command_sets(&mut self, sets: &Differing<'e>) {
-        if sets.ids.is_empty() {
+        let all = self.systems().into_iter().map(|(system, _)| system).collect();
+        self.with_sets(&sets.ids, &all);
+    }
+
+    /// Whoever has one of some command sets, or one that includes it, on some systems: everybody, where an account or a rule of the system
+    /// names it, and beside that those who have it through a role.
+    fn with_sets(&mut self, sets: &BTreeSet<&'e str>, on: &BTreeSet<&'e str>) {
+        if sets.is_empty() {
             return;
         }
         for side in self.sides {
             let entries = side.estate().entries();
-            let mut reached: FxHashSet<&str> = sets.ids.iter().copied().collect();
-            let includes = |set: &zest_model::entry::CommandSet, reached: &FxHashSet<&str>| {
+            let mut reached: FxHashSet<&str> = sets.iter().copied().collect();
+            let includes = |set: &CommandSet, reached: &FxHashSet<&str>| {
                 set.rules.iter().any(|rule| rule.verb == RuleVerb::Include && reached.contains(rule.text.value.as_str()))
             };
             close(&mut reached, || entries.command_sets.iter().map(|set| (set.id.value.as_str(), &**set)), includes);
             let is_named = |list: &[At<String>]| list.iter().any(|set| reached.contains(set.value.as_str()));
-            for system in &entries.systems {
+            for system in entries.systems.iter().filter(|system| on.contains(system.id.value.as_str())) {
                 if system.accounts.iter().any(|Account { commands, .. }| is_named(commands)) {
                     self.everybody_on(&system.id.value);
                 }
             }
-            for host in &entries.hosts {
+            for host in entries.hosts.iter().filter(|host| on.contains(host.system.value.as_str())) {
                 let Host { system, accounts, run_as, .. } = &**host;
                 let of_account = |HostAccount { commands, commands_of, .. }: &HostAccount| {
                     is_named(commands) || commands_of.iter().any(|(_, sets)| is_named(sets))
@@ -306,105 +325,150 @@ impl<'e> Search<'e> {
                     self.everybody_on(&system.value);
                 }
             }
-            let has = |(_, role): &(usize, &Arc<zest_model::entry::Role>)| is_named(&role.commands);
+            let has = |(_, role): &(usize, &Arc<Role>)| is_named(&role.commands);
             let roles = entries.roles.iter().enumerate().filter(has).map(|(number, _)| RoleId::new(number)).collect();
             let roles = including(side, roles);
-            self.assigned(side, |links| links.roles.iter().any(|role| roles.contains(role)), false);
+            self.assigned(side, |links| links.roles.iter().any(|role| roles.contains(role)), Scope::Lines(on));
         }
     }
 
     /// Roles that differ, and those that include one.
     fn roles(&mut self, roles: &Differing<'e>) {
-        if roles.ids.is_empty() {
-            return;
-        }
-        let is_apart = self.is_apart();
-        for side in self.sides {
-            let entries = side.estate().entries();
-            let reached: FxHashSet<RoleId> = roles.ids.iter().filter_map(|id| side.find_role(id)).collect();
-            let reached = including(side, reached);
-            // What a role gives on clouds and in applications counts also where it is assumed, or given to it there.
-            let is_of_services = |role: &RoleId| {
-                let role = &entries.roles[role.index()];
-                !role.grants.is_empty() || role.assumable.is_some()
-            };
-            if reached.iter().any(is_of_services) {
-                self.everybody_on_services();
+        let [before, after] = self.sides;
+        let entry = |side: &'e Engine, id: &str| side.find_role(id).map(|role| side.estate().role(role));
+        // Where nothing but its band and its command sets differ, it is held as before.
+        let is_of_lines = |id: &str| {
+            let both = entry(before, id).zip(entry(after, id));
+            both.is_some_and(|(old, new)| {
+                let Role { band, commands, .. } = new;
+                Role { band: band.clone(), commands: commands.clone(), ..old.clone() }.says_same(new)
+            })
+        };
+        let (of_lines, others): (Vec<&str>, Vec<&str>) = roles.ids.iter().copied().partition(|id| is_of_lines(id));
+        let all = self.systems().into_iter().map(|(system, _)| system).collect();
+        let held = self.where_held();
+        for (ids, scope) in [(of_lines, Scope::Lines(&all)), (others, held)] {
+            for side in self.sides.into_iter().filter(|_| !ids.is_empty()) {
+                let roles = including(side, ids.iter().filter_map(|id| side.find_role(id)).collect());
+                if !matches!(scope, Scope::Lines(_)) && is_assumable(side, &roles) {
+                    self.everybody_on_services();
+                }
+                self.assigned(side, |links| links.roles.iter().any(|role| roles.contains(role)), scope);
             }
-            self.assigned(side, |links| links.roles.iter().any(|role| reached.contains(role)), is_apart);
         }
     }
 
-    /// Whether duties are kept apart: what somebody holds on one system may then count on another.
-    fn is_apart(&self) -> bool {
-        self.sides.iter().any(|side| !side.estate().separation_links().is_empty())
+    /// Clouds and applications that differ: where nothing but grants do, those whom these are for.
+    fn services(&mut self, services: &Differing<'e>) {
+        for &system in &services.ids {
+            let of =
+                |side: &'e Engine| side.estate().services().iter().filter(move |entry| entry.system.value == system).collect::<Vec<_>>();
+            let [before, after] = self.sides.map(of);
+            let ([old], [new]) = (before.as_slice(), after.as_slice()) else {
+                self.everybody_on(system);
+                continue;
+            };
+            if !(Service { grants: new.grants.clone(), ..(***old).clone() }).says_same(new) {
+                self.everybody_on(system);
+                continue;
+            }
+            let middles = middles(old.grants.len(), new.grants.len(), |n, m| old.grants[n].says_same(&new.grants[m]));
+            for ((side, service), middle) in self.sides.into_iter().zip([old, new]).zip(middles) {
+                let (mut parties, mut roles) = (Vec::new(), FxHashSet::default());
+                for who in service.grants[middle].iter().flat_map(|grant| &grant.to) {
+                    match who.value.split_once(':') {
+                        Some(("user", id)) => parties.extend(side.find_user(id, false).map(Party::User)),
+                        Some(("group", id)) => parties.extend(side.find_group(id).map(Party::Group)),
+                        Some(("role", id)) => roles.extend(side.find_role(id)),
+                        _ => self.everybody_on(system),
+                    }
+                }
+                let roles = including(side, roles);
+                if is_assumable(side, &roles) {
+                    self.everybody_on(system);
+                }
+                let gives = |links: &&Arc<AssignmentLinks>| links.roles.iter().any(|role| roles.contains(role));
+                parties.extend(side.estate().assignment_links().iter().filter(gives).flat_map(|links| &links.to).map(|&(party, _)| party));
+                let people = side.members(parties).map(|user| name_of(side, user)).collect();
+                self.people_on(&people, &[system].into());
+            }
+        }
     }
 
-    /// Assignments: those between the first and the last that differ, in the order in which they are tried; and of the others those that
-    /// cover other systems than before.
+    /// Where it counts what somebody holds: where duties are kept apart, what is held on one system may count on another.
+    fn where_held<'s>(&self) -> Scope<'s, 'e> {
+        let is_apart = self.sides.iter().any(|side| !side.estate().separation_links().is_empty());
+        if is_apart { Scope::Everywhere } else { Scope::Covered }
+    }
+
+    /// Assignments: those between the first and the last that differ, in the order in which they are tried.
     fn assignments(&mut self) {
         let [before, after] = self.sides.map(|side| side.estate().assignment_links());
-        let is_same = |one: &Arc<AssignmentLinks>, other: &Arc<AssignmentLinks>| one.entry.says_same(&other.entry);
-        let least = before.len().min(after.len());
-        let first = (0..least).find(|&n| !is_same(&before[n], &after[n])).unwrap_or(least);
-        let from_end = |n: usize| (&before[before.len() - 1 - n], &after[after.len() - 1 - n]);
-        let last = (0..least - first).find(|&n| !is_same(from_end(n).0, from_end(n).1)).unwrap_or(least - first);
-        let is_apart = self.is_apart();
-        for (side, links) in self.sides.into_iter().zip([before, after]) {
-            let differing: FxHashSet<*const AssignmentLinks> =
-                (first..links.len() - last).map(|number| Arc::as_ptr(&links[number])).collect();
+        let middles = middles(before.len(), after.len(), |n, m| before[n].entry.says_same(&after[m].entry));
+        let scope = self.where_held();
+        for ((side, links), middle) in self.sides.into_iter().zip([before, after]).zip(middles) {
+            let differing: FxHashSet<*const AssignmentLinks> = middle.map(|number| Arc::as_ptr(&links[number])).collect();
             if !differing.is_empty() {
-                self.assigned(side, |links| differing.contains(&std::ptr::from_ref(links)), is_apart);
+                self.assigned(side, |links| differing.contains(&std::ptr::from_ref(links)), scope);
             }
         }
         // A system that differs is looked at as a whole: an assignment covers it now, or no longer. The others are covered as before.
     }
 
-    /// Notes that assignments of a ledger differ in what they give: on the systems they cover, or on all, for those they are for.
-    fn assigned(&mut self, side: &'e Engine, is_meant: impl Fn(&AssignmentLinks) -> bool, is_everywhere: bool) {
+    /// Notes that assignments of a ledger differ in what they give, for those they are for.
+    fn assigned(&mut self, side: &'e Engine, is_meant: impl Fn(&AssignmentLinks) -> bool, scope: Scope<'_, 'e>) {
         let mut by_systems: FxHashMap<Vec<SystemId>, Vec<Party>> = FxHashMap::default();
         for links in side.estate().assignment_links().iter().filter(|links| is_meant(links)) {
-            let systems = if is_everywhere { Vec::new() } else { links.systems.ones().map(SystemId::new).collect() };
+            let systems = if scope == Scope::Everywhere { Vec::new() } else { links.systems.ones().map(SystemId::new).collect() };
             by_systems.entry(systems).or_default().extend(links.to.iter().map(|&(party, _)| party));
         }
         for (systems, parties) in by_systems {
             let people = side.members(parties).map(|user| name_of(side, user)).collect();
-            let covered = |system: &SystemId| {
-                let entry = side.estate().system(*system);
-                (entry.id.value.as_str(), entry.kind())
+            let covered =
+                || systems.iter().map(|&system| side.estate().system(system)).map(|entry| (entry.id.value.as_str(), entry.kind()));
+            let of: BTreeSet<(&str, Kind)> = match scope {
+                Scope::Everywhere => self.systems(),
+                Scope::Covered => covered().collect(),
+                Scope::Lines(on) => covered().filter(|(system, kind)| on.contains(system) && !kind.is_service()).collect(),
             };
-            let of: BTreeSet<(&str, Kind)> = if is_everywhere { self.systems() } else { systems.iter().map(covered).collect() };
             // Database servers know no assignments.
             let systems = of.into_iter().filter(|(_, kind)| !kind.is_database()).map(|(system, _)| system).collect();
             self.people_on(&people, &systems);
         }
     }
 
-    /// Where somebody for whom something differs can have a say in what others may: there it is for everybody.
+    /// Where somebody for whom something differs can have a say in what others may: there it differs for these, and so on.
     fn others(&mut self) {
         if self.people.is_empty() {
             return;
         }
         let say = Say::of(self.sides);
-        let mut reached: BTreeSet<&str> = BTreeSet::new();
         let all = self.systems();
-        for (&person, systems) in &self.people {
-            let mut of: Vec<&Reach<'e>> = vec![&say.anyone];
-            of.extend(say.names.get(&person.to_lowercase()));
-            for side in self.sides {
-                if let Some(user) = side.find_user(person, false) {
-                    let groups = side.membership().groups_of(user);
-                    of.extend(groups.iter().filter_map(|&group| say.groups.get(side.estate().group(group).id.value.as_str())));
+        let mut known: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
+        loop {
+            let mut reached: BTreeSet<&str> = BTreeSet::new();
+            let mut sets: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
+            for (&person, systems) in &self.people {
+                if known.get(person) == Some(systems) {
+                    continue;
                 }
+                let of = say.of_person(self.sides, person);
+                let is_heard = |(system, kind): &&(&'e str, Kind)| {
+                    let hears = |reach: &&Reach<'_>| reach.is_everywhere || reach.systems.contains(system);
+                    systems.contains(system) && !kind.is_database() && of.iter().any(hears)
+                };
+                reached.extend(all.iter().filter(is_heard).map(|(system, _)| *system));
+                for &set in of.iter().flat_map(|reach| &reach.sets) {
+                    sets.entry(set).or_default().extend(systems);
+                }
+                known.insert(person, systems.clone());
             }
-            let is_heard = |(system, kind): &&(&'e str, Kind)| {
-                systems.contains(system)
-                    && !kind.is_database()
-                    && of.iter().any(|reach| reach.is_everywhere || reach.systems.contains(system))
-            };
-            reached.extend(all.iter().filter(is_heard).map(|(system, _)| *system));
+            reached.into_iter().for_each(|system| self.everybody_on(system));
+            sets.into_iter().for_each(|(set, systems)| self.with_sets(&[set].into(), &systems));
+            if self.people == known {
+                return;
+            }
         }
-        reached.into_iter().for_each(|system| self.everybody_on(system));
     }
 
     /// Kinds from outside may look at anything, and what their tables hold cannot be compared.
@@ -449,11 +513,13 @@ struct Say<'e> {
     anyone: Reach<'e>,
 }
 
-/// Systems.
+/// Where somebody has a say.
 #[derive(Default)]
 struct Reach<'e> {
     is_everywhere: bool,
     systems: BTreeSet<&'e str>,
+    /// Wherever somebody has one of these command sets.
+    sets: BTreeSet<&'e str>,
 }
 
 impl<'e> Say<'e> {
@@ -486,18 +552,47 @@ impl<'e> Say<'e> {
                     Told::Login { login, .. } if is_host(place.system) => say.names.entry(login.to_lowercase()).or_default(),
                     Told::Login { .. } | Told::Compares(_) => return,
                 };
-                match place.system.and_then(|name| side.site(name)) {
-                    Some(site) => drop(reach.systems.insert(&site.entry().id.value)),
-                    None => reach.is_everywhere = true,
+                let site = place.system.and_then(|name| side.site(name));
+                let set = place.command_set.and_then(|name| side.find_command_set(name));
+                match (site, set) {
+                    (Some(site), _) => drop(reach.systems.insert(&site.entry().id.value)),
+                    (None, Some(set)) => drop(reach.sets.insert(&estate.set(set).id.value)),
+                    (None, None) => reach.is_everywhere = true,
                 }
             });
         }
         say
     }
+
+    /// Returns where somebody has a say, in any of two ledgers.
+    fn of_person(&self, sides: [&'e Engine; 2], person: &str) -> Vec<&Reach<'e>> {
+        let mut of: Vec<&Reach<'e>> = vec![&self.anyone];
+        of.extend(self.names.get(&person.to_lowercase()));
+        for side in sides {
+            if let Some(user) = side.find_user(person, false) {
+                let name = |group: &GroupId| side.estate().group(*group).id.value.as_str();
+                of.extend(side.membership().groups_of(user).iter().filter_map(|group| self.groups.get(name(group))));
+            }
+        }
+        of
+    }
 }
 
 fn name_of(side: &Engine, user: UserId) -> &str {
     &side.estate().user(user).id.value
+}
+
+/// Returns what of two lists lies between what they begin and what they end with alike.
+fn middles(before: usize, after: usize, is_same: impl Fn(usize, usize) -> bool) -> [Range<usize>; 2] {
+    let least = before.min(after);
+    let first = (0..least).find(|&n| !is_same(n, n)).unwrap_or(least);
+    let last = (0..least - first).find(|&n| !is_same(before - 1 - n, after - 1 - n)).unwrap_or(least - first);
+    [first..before - last, first..after - last]
+}
+
+/// Returns whether one of some roles may be assumed: it then gives what it gives to whomever it admits.
+fn is_assumable(side: &Engine, roles: &FxHashSet<RoleId>) -> bool {
+    roles.iter().any(|&role| side.estate().role(role).assumable.is_some())
 }
 
 /// Returns some roles and all that include one of them.
