@@ -965,6 +965,204 @@ databases.db = { accounts = { b = {} }, objects."table public.t" = { columns = {
     }
 }
 
+/// What is written of somebody has a say in what others may: these are then looked at as well.
+#[test]
+fn others_whom_an_edit_reaches_are_compared() {
+    const PEOPLE: &str = "users.a.proofs = [\"password\"]\nusers.b.proofs = [\"password\"]\nusers.c.proofs = [\"password\"]\nusers.d.proofs = [\"password\"]\nusers.e.proofs = [\"password\"]\ngroups.crew.members = [\"user:a\"]\n";
+    const ROTA: &str = "systems.rota.kind = \"application\"\napplications.rota.types.shift.rights = [\"plan\", \"look\"]\napplications.rota.objects.\"shift/early\" = {}\n";
+    const SKY: &str = "systems.sky.kind = \"cloud\"\nclouds.sky.operations.\"hull.read\" = {}\nclouds.sky.resources.\"line\" = {}\n";
+    const BOX: &str =
+        "systems.box = { kind = \"host\", no-command-set = \"nothing\" }\ncommand-sets.tools.rules = [\"allow /usr/bin/true\"]\n";
+    const SW: &str = "vocabularies.make.commands = [{ line = \"show log\" }, { line = \"leave\", level = 0, does = \"leave-session\" }]\nsystems.sw.kind = \"network-device\"\nsystems.sw.vocabulary = \"make\"\nsystems.sw.no-command-set = \"nothing\"\nsystems.sw.authorisation = { levels = \"all\", configuration = true }\n";
+    let plain = Session::default();
+    let over_host = Session { acting: vec!["account:box/c /usr/bin/true".parse().expect("an act")], ..Session::default() };
+    for (what, parts, from, to, session, (user, system)) in [
+        (
+            "who alone may agree as second person",
+            vec![
+                ROTA,
+                "applications.rota.grants = [{ allow = [\"plan\"], on = \"shift/*\", to = [\"user:a\", \"user:b\"], after = { second-person = [\"user:a\"] } }]\n",
+                PEOPLE,
+            ],
+            "users.a.proofs",
+            "users.a.disabled = true\nusers.a.proofs",
+            &plain,
+            ("b", "rota"),
+        ),
+        (
+            "whoever is entitled may agree",
+            vec![
+                ROTA,
+                "applications.rota.grants = [{ allow = [\"plan\"], on = \"shift/*\", to = [\"user:a\", \"user:b\"], after = { second-person = [\"anyone\"] } }]\n",
+                PEOPLE,
+            ],
+            "users.a.proofs",
+            "users.a.disabled = true\nusers.a.proofs",
+            &plain,
+            ("b", "rota"),
+        ),
+        (
+            "as whom somebody acts",
+            vec![
+                ROTA,
+                "applications.rota.grants = [{ allow = [\"plan\"], on = \"shift/*\", to = [\"group:crew\"] }]\napplications.rota.acting = [{ as = \"user:a\", by = [\"user:b\"] }]\n",
+                PEOPLE,
+            ],
+            "members = [\"user:a\"]",
+            "members = []",
+            &plain,
+            ("b", "rota"),
+        ),
+        (
+            "whose an account is that others use",
+            vec![
+                BOX,
+                "hosts.box.accounts = { a = { used-by = [\"user:b\"] }, batch = {} }\nhosts.box.run-as = [{ by = [\"group:crew\"], as = [\"batch\"], commands = [\"tools\"], proof = false }]\n",
+                PEOPLE,
+            ],
+            "members = [\"user:a\"]",
+            "members = []",
+            &plain,
+            ("b", "box"),
+        ),
+        (
+            "whose proof an account asks for",
+            vec![
+                BOX,
+                "hosts.box.accounts = { a = { used-by = [\"user:b\"] }, batch = {} }\nhosts.box.run-as = [{ by = [\"user:a\"], as = [\"batch\"], commands = [\"tools\"] }]\n",
+                PEOPLE,
+            ],
+            "users.a.proofs = [\"password\"]",
+            "users.a.proofs = [\"key\"]",
+            &plain,
+            ("b", "box"),
+        ),
+        (
+            "whose account may run something as another",
+            vec![
+                BOX,
+                "hosts.box.accounts = { a = { used-by = [\"user:b\"] }, batch = {} }\nhosts.box.run-as = [{ by = [\"account:a\"], as = [\"batch\"], commands = [\"tools\"] }]\n",
+                PEOPLE,
+            ],
+            "users.a.proofs = [\"password\"]",
+            "users.a.proofs = [\"key\"]",
+            &plain,
+            ("b", "box"),
+        ),
+        (
+            "who may agree to the lines of a command set",
+            vec![
+                SW,
+                "command-sets.lines.rules = [{ allow = \"show log\", after = { second-person = [\"group:crew\"] } }]\nroles.reader = { band = { start = 1, ceiling = 7 }, commands = [\"lines\"] }\nassignments = [{ to = [\"user:a\", \"user:b\"], roles = [\"reader\"], on = { all = true } }]\n",
+                PEOPLE,
+            ],
+            "members = [\"user:a\"]",
+            "members = []",
+            &plain,
+            ("b", "sw"),
+        ),
+        (
+            "somebody there is to reset the credential of",
+            vec![
+                "systems.rota.kind = \"application\"\napplications.rota.grants = [{ allow = [\"reset-credential\"], on = \"user/*\", to = [\"user:b\"] }]\n",
+                PEOPLE,
+            ],
+            "users.e.proofs = [\"password\"]\n",
+            "",
+            &plain,
+            ("b", "rota"),
+        ),
+        (
+            "what is held elsewhere, where duties are kept apart",
+            vec![
+                ROTA,
+                "applications.rota.grants = [{ allow = [\"plan\"], on = \"shift/*\", to = [\"role:one\"] }]\n",
+                SKY,
+                PEOPLE,
+                "roles = { one = {}, two = {} }\nassignments = [{ to = [\"user:b\"], roles = [\"one\"], on = { systems = [\"rota\"] } }, { to = [\"user:b\"], roles = [\"two\"], on = { systems = [\"sky\"] } }]\nseparations.apart.roles = [\"one\", \"two\"]\n",
+            ],
+            "roles = [\"two\"], on",
+            "roles = [\"one\"], on",
+            &plain,
+            ("b", "rota"),
+        ),
+        (
+            "what a role includes, where duties are kept apart",
+            vec![
+                ROTA,
+                "applications.rota.grants = [{ allow = [\"plan\"], on = \"shift/*\", to = [\"role:one\"] }]\n",
+                SKY,
+                PEOPLE,
+                "roles = { one = {}, two = {}, three = {} }\nassignments = [{ to = [\"user:b\"], roles = [\"one\"], on = { systems = [\"rota\"] } }, { to = [\"user:b\"], roles = [\"three\"], on = { systems = [\"sky\"] } }]\nseparations.apart.roles = [\"one\", \"two\"]\n",
+            ],
+            "three = {}",
+            "three = { includes = [\"two\"] }",
+            &plain,
+            ("b", "rota"),
+        ),
+        (
+            "what a role gives that is assumed",
+            vec![
+                SKY,
+                PEOPLE,
+                "clouds.sky.grants = [{ allow = [\"assume\"], on = \"**\", to = [\"user:b\"] }]\nroles.keeper = { assumable.by = [\"user:b\"], grants = [{ deny = [\"hull.read\"], on = \"line\" }] }\n",
+            ],
+            "deny = [\"hull.read\"]",
+            "allow = [\"hull.read\"]",
+            &plain,
+            ("b", "sky"),
+        ),
+        (
+            "what is given to a role that is assumed",
+            vec![
+                SKY,
+                PEOPLE,
+                "clouds.sky.grants = [{ allow = [\"assume\"], on = \"**\", to = [\"user:b\"] }, { allow = [\"hull.read\"], on = \"line\", to = [\"role:keeper\"] }]\nroles.keeper.assumable.by = [\"user:b\"]\n",
+            ],
+            "allow = [\"hull.read\"], on = \"line\", to",
+            "allow = [\"hull.read\"], on = \"line/none\", to",
+            &plain,
+            ("b", "sky"),
+        ),
+        (
+            "the lines of an account of the device itself",
+            vec![
+                SW,
+                "command-sets.lines.rules = [\"allow show log\"]\nsystems.sw.identity-sources = [\"local\"]\nsystems.sw.accounts.b = { band = { start = 7, ceiling = 7 }, commands = [\"lines\"] }\n",
+                PEOPLE,
+            ],
+            "allow show log",
+            "deny show log",
+            &plain,
+            ("b", "sw"),
+        ),
+        (
+            "over which host somebody comes",
+            vec![
+                BOX,
+                "hosts.box.accounts = { b = {}, c = {} }\nhosts.box.run-as = [{ by = [\"user:b\"], as = [\"c\"], commands = [\"tools\"], proof = false }]\napplications.rota.grants = [{ allow = [\"plan\"], on = \"shift/*\", to = [\"user:c\"] }]\n",
+                ROTA,
+                PEOPLE,
+            ],
+            "allow /usr/bin/true",
+            "deny /usr/bin/true",
+            &over_host,
+            ("b", "rota"),
+        ),
+    ] {
+        let text = parts.concat();
+        assert!(text.contains(from), "{what}: {from} in {text}");
+        let (before, after) = (engine(&text), engine(&text.replacen(from, to, 1)));
+        for (was, is) in [(&before, &after), (&after, &before)] {
+            let all_told = |touched: &Touched| Between::new(was, is, session, touched).all();
+            let all = all_told(&Touched::everything());
+            let is_told = all.iter().any(|one| one.user == user && one.systems.iter().any(|name| name == system));
+            assert!(is_told, "{what}: nothing differs for `{user}` on `{system}`: {all:#?}");
+            assert_eq!(all_told(&touched(was, is, session)), all, "{what}");
+        }
+    }
+}
+
 /// Whatever differs by an edit of a random ledger, in whichever sessions, differs for somebody and on a system that it touches.
 #[test]
 fn what_is_not_touched_is_the_same() {

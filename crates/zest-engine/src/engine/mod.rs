@@ -551,8 +551,7 @@ impl Engine {
     }
 
     /// Returns the users whose names are a name but for upper and lower case.
-    #[doc(hidden)]
-    pub fn users_but_for_case<'a>(&'a self, name: &'a str) -> impl Iterator<Item = UserId> + 'a {
+    pub(crate) fn users_but_for_case<'a>(&'a self, name: &'a str) -> impl Iterator<Item = UserId> + 'a {
         let hash = |name: &str| {
             let mut hasher = FxHasher::default();
             hash_without_case(name, &mut hasher);

@@ -316,14 +316,15 @@ pub(super) fn told(engine: &Engine, set: &Rights, lines: &[Line]) -> Vec<Right> 
     for line in lines {
         let mut groups: Vec<Group> = Vec::new();
         let mut known: FxHashMap<(Vec<usize>, Ground), usize> = FxHashMap::default();
+        // What gives it may differ from opening to opening; levels and modes alone make no difference.
+        let alike = set.grouped(&line.openings, |session| Session { level: None, mode: None, ..session.clone() });
         for &action in &line.actions {
-            // What gives it may differ from opening to opening; levels and modes alone make no difference.
             let mut grounds: Vec<(Told, Vec<usize>)> = Vec::new();
-            for (_, openings) in set.grouped(&line.openings, |session| Session { level: None, mode: None, ..session.clone() }) {
+            for (_, openings) in &alike {
                 let told = ground(engine, &engine.explain(&set.asked(line, openings[0], action)));
                 match grounds.iter_mut().find(|(known, _)| known.ground == told.ground) {
                     Some((_, known)) => known.extend(openings),
-                    None => grounds.push((told, openings)),
+                    None => grounds.push((told, openings.clone())),
                 }
             }
             for (told, openings) in grounds {

@@ -250,14 +250,7 @@ impl<'e> Search<'e> {
 
     fn users(&mut self, users: &Differing<'e>) {
         let systems = self.systems().into_iter().map(|(system, _)| system).collect();
-        let mut people = users.ids.clone();
-        // Where case does not count, a name that comes or goes may have stood in the way of another.
-        for side in self.sides {
-            for &name in &users.alone {
-                people.extend(side.users_but_for_case(name).map(|user| name_of(side, user)));
-            }
-        }
-        self.people_on(&people, &systems);
+        self.people_on(&users.ids, &systems);
     }
 
     /// Whoever is in another set of groups than before. Of a group no decision reads more than who is in it.
@@ -437,38 +430,31 @@ impl<'e> Search<'e> {
         }
     }
 
-    /// Where somebody for whom something differs can have a say in what others may: there it differs for these, and so on.
+    /// Where somebody for whom something differs can have a say in what others may: there it differs for these.
+    ///
+    /// It goes no further: who agrees, or is acted as, decides for whoever is on the same system, and nobody's command sets count there
+    /// where others act as them.
     fn others(&mut self) {
         if self.people.is_empty() {
             return;
         }
         let say = Say::of(self.sides);
         let all = self.systems();
-        let mut known: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
-        loop {
-            let mut reached: BTreeSet<&str> = BTreeSet::new();
-            let mut sets: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
-            for (&person, systems) in &self.people {
-                if known.get(person) == Some(systems) {
-                    continue;
-                }
-                let of = say.of_person(self.sides, person);
-                let is_heard = |(system, kind): &&(&'e str, Kind)| {
-                    let hears = |reach: &&Reach<'_>| reach.is_everywhere || reach.systems.contains(system);
-                    systems.contains(system) && !kind.is_database() && of.iter().any(hears)
-                };
-                reached.extend(all.iter().filter(is_heard).map(|(system, _)| *system));
-                for &set in of.iter().flat_map(|reach| &reach.sets) {
-                    sets.entry(set).or_default().extend(systems);
-                }
-                known.insert(person, systems.clone());
-            }
-            reached.into_iter().for_each(|system| self.everybody_on(system));
-            sets.into_iter().for_each(|(set, systems)| self.with_sets(&[set].into(), &systems));
-            if self.people == known {
-                return;
+        let mut reached: BTreeSet<&str> = BTreeSet::new();
+        let mut sets: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
+        for (&person, systems) in &self.people {
+            let of = say.of_person(self.sides, person);
+            let is_heard = |(system, kind): &&(&'e str, Kind)| {
+                let hears = |reach: &&Reach<'_>| reach.is_everywhere || reach.systems.contains(system);
+                systems.contains(system) && !kind.is_database() && of.iter().any(hears)
+            };
+            reached.extend(all.iter().filter(is_heard).map(|(system, _)| *system));
+            for &set in of.iter().flat_map(|reach| &reach.sets) {
+                sets.entry(set).or_default().extend(systems);
             }
         }
+        reached.into_iter().for_each(|system| self.everybody_on(system));
+        sets.into_iter().for_each(|(set, systems)| self.with_sets(&[set].into(), &systems));
     }
 
     /// Kinds from outside may look at anything, and what their tables hold cannot be compared.
@@ -527,7 +513,7 @@ impl<'e> Say<'e> {
         let mut say = Self::default();
         for side in sides {
             let estate = side.estate();
-            // On a host the account one comes to counts, and whose it is.
+            // On a host it counts whose the account is that one comes to.
             let is_host =
                 |system: Option<&str>| system.and_then(|name| side.site(name)).is_some_and(|site| site.entry().kind() == Kind::HOST);
             named::each(estate, &mut |told, place| {
@@ -535,8 +521,7 @@ impl<'e> Say<'e> {
                     Told::Party { who, part } => {
                         let is_heard = match part {
                             Part::Agrees | Part::ActedAs => true,
-                            Part::Other => is_host(place.system),
-                            Part::Member | Part::Owner | Part::Assigned | Part::Granted => false,
+                            Part::Member | Part::Owner | Part::Assigned | Part::Granted | Part::Other => false,
                         };
                         match who.value.split_once(':') {
                             _ if !is_heard => return,
