@@ -32,11 +32,13 @@ fn main() {
     type Edit = (&'static str, &'static str, &'static str);
     let person: Edit = ("[users.user-7]\n", "proofs = [\"password\"", "proofs = [\"password\", \"certificate\"");
     let group: Edit = ("[groups.group-1]\n", "members = [\"user:user-50\", ", "members = [");
-    let assignment: Edit = ("to = [\"group:group-1\"]\n", "labels = { class = \"switch\" }", "systems = [\"sw-3\"]");
+    // By what channel fifty people come to twenty devices, and that they come to one of these alone.
+    let assignment: Edit = ("to = [\"group:group-1\"]\n", "on = { labels", "when = { channel = [\"terminal\"] }\non = { labels");
+    let others: Edit = ("to = [\"group:group-1\"]\n", "labels = { class = \"switch\" }", "systems = [\"sw-3\"]");
     let grant: Edit = ("allow = [\"all\"]\non = ", "\"line/c50/**\"", "\"line/c51/**\"");
     for (name, make, system, line, edits) in [
-        ("devices", sized::ledger as fn(usize, usize) -> String, "sw-3", "show port pier-1 tally", [person, group, assignment]),
-        ("a cloud", sized::cloud, "sky", "hull.read on line/c1/x", [person, group, grant]),
+        ("devices", sized::ledger as fn(usize, usize) -> String, "sw-3", "show port pier-1 tally", vec![person, group, assignment, others]),
+        ("a cloud", sized::cloud, "sky", "hull.read on line/c1/x", vec![person, group, grant]),
     ] {
         println!("{name}");
         let mut rows: Vec<Row> = Vec::new();
@@ -73,7 +75,7 @@ fn main() {
                 all * 1e3
             );
             let mut slowest: f64 = 0.0;
-            for (behind, was, is) in edits {
+            for &(behind, was, is) in &edits {
                 let at = text.find(behind).map(|start| start + behind.len()).and_then(|from| Some(from + text[from..].find(was)?));
                 let Some(at) = at else { continue };
                 let changed = engine(&[&text[..at], is, &text[at + was.len()..]].concat());

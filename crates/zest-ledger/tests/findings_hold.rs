@@ -2,8 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use zest_ledger::ask::{Act, Central, Gate, GateOutcome, Question, Refusal, Session, Stage, Verdict};
-use zest_ledger::entry::{Does, IdentitySource, Kind};
+use zest_ledger::ask::{Act, Central, Gate, GateOutcome, Proven, Question, Refusal, Session, Stage, Verdict};
+use zest_ledger::entry::{Channel, Does, IdentitySource, Kind, Proof};
 use zest_ledger::expectation::parts;
 use zest_ledger::finding::{Code, Finding, Findings};
 use zest_ledger::review::{Between, Touched, hygiene, readiness};
@@ -689,5 +689,70 @@ fn an_assignment_that_does_nothing_may_keep_somebody_from_something() {
             let question = Question::new("mate-1", "sw", "show log");
             assert_eq!(engine.decide(&question).refusal, is_said.then_some(Refusal::DutiesNotSeparated));
         }
+    }
+}
+
+/// A deny is passed by a spelling that is let through, and by none that another rule catches.
+#[test]
+fn a_deny_that_is_passed_is_found_where_a_line_passes_it() {
+    for (rules, passed) in [
+        (r#""deny /opt/b {word}", "allow /opt/b ...""#, Some("/opt/b ../x")),
+        (r#""deny /opt/b /srv/*.txt", "allow /opt/b ...""#, Some("/opt/b /srv/../x.txt")),
+        (r#""deny /opt/b {number} {word}", "allow /opt/b ...""#, Some("/opt/b 7 ../x")),
+        (r#""deny /opt/b {word} ...", "allow /opt/b ...""#, Some("/opt/b ../x")),
+        // What catches it before, what catches it between, and where nothing lets it through.
+        (r#""deny /opt/b ...", "deny /opt/b {word}", "allow /opt/b ...""#, None),
+        (r#""deny /opt/b {word}", "deny /opt/b ...", "allow /opt/b ...""#, None),
+        (r#""deny /opt/b {word}", "allow /opt/c ...""#, None),
+        (r#""deny /opt/b {word}", "allow /opt/b {word} ...""#, None),
+        (r#""deny /opt/b {number}", "allow /opt/b ...""#, None),
+        (r#""allow /opt/b ...", "deny /opt/b {word}""#, None),
+    ] {
+        let engine = engine(&format!(
+            "users.lead-1.proofs = [\"password\"]\ncommand-sets.most.rules = [{rules}]\nsystems.box = {{ kind = \"host\", no-command-set = \"nothing\" }}\nhosts.box.accounts = {{ lead-1 = {{}}, batch = {{}} }}\nhosts.box.run-as = [{{ by = [\"user:lead-1\"], as = [\"batch\"], commands = [\"most\"], proof = false }}]\n"
+        ));
+        let found = hygiene(&engine, None);
+        let lines: Vec<&str> = found
+            .list()
+            .iter()
+            .filter(|finding| finding.code == Code::DenyPassed)
+            .filter_map(|finding| finding.message.split_once("does not catch `")?.1.strip_suffix('`'))
+            .collect();
+        assert_eq!(lines, passed.into_iter().collect::<Vec<_>>(), "{rules}");
+        for line in lines {
+            let asked = Question::new("lead-1", "box", line).acting("account:batch".parse().expect("an act"));
+            assert_eq!(engine.decide(&asked).verdict, Verdict::Allowed, "{rules}: {line}");
+        }
+    }
+}
+
+/// A deny until identity is proven shuts everybody out only where it holds in every session and on everything.
+#[test]
+fn a_proof_that_cannot_be_obtained_is_found_where_it_cannot() {
+    let deny = |more: &str| {
+        format!(
+            "users.lead-1.proofs = [\"password\", \"one-time-code\"]\nsystems.sky.kind = \"cloud\"\nclouds.sky.operations = {{ \"records.read\" = {{}}, \"codes.confirm\" = {{}} }}\nclouds.sky.resources = {{ line = {{}}, \"line/desk\" = {{}}, quay = {{}} }}\nclouds.sky.obtains.one-time-code = [\"codes.confirm\"]\nclouds.sky.grants = [{{ allow = [\"all\"], on = \"**\", to = [\"user:lead-1\"] }}, {{ to = [\"user:lead-1\"], lifted-by = {{ proof = [\"one-time-code\"], proof-age = \"1h\" }}, {more} }}]\n"
+        )
+    };
+    for (more, is_found) in [
+        (r#"deny = ["all"], on = "**""#, true),
+        (r#"deny = ["all"], on = ["line", "quay"]"#, true),
+        (r#"deny = ["all"], except = ["codes.confirm"], on = "**""#, false),
+        (r#"deny = ["all"], on = "line""#, false),
+        (r#"deny = ["all"], on = "**", except-on = "line/desk""#, false),
+        (r#"deny = ["all"], on = "**", when = { channel = ["web"] }"#, false),
+    ] {
+        let engine = engine(&deny(more));
+        let found = hygiene(&engine, None).list().iter().any(|finding| finding.code == Code::ProofUnobtainable);
+        let password = vec![Proven::new(Proof::Password, jiff::SignedDuration::ZERO)];
+        let sessions = [None, Some(Channel::Web), Some(Channel::Terminal)];
+        let mut asked = ["line", "line/desk", "quay"].iter().flat_map(|path| {
+            sessions.map(|channel| {
+                let session = Session { channel, proofs: Some(password.clone()), ..Session::default() };
+                Question::in_session("lead-1", "sky", &format!("codes.confirm on {path}"), session)
+            })
+        });
+        let can = asked.any(|question| engine.decide(&question).verdict == Verdict::Allowed);
+        assert_eq!((found, can), (is_found, !is_found), "{more}");
     }
 }

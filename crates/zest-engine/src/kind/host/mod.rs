@@ -355,15 +355,19 @@ impl<'e> Context<'e> {
 
     /// Finds the first rule under which one account may run something as another, of those that are sought.
     pub(crate) fn find_rule(&self, from: usize, to: usize, sought: Sought<'_>) -> Option<Applied<'e>> {
-        let arguments = argv::Arguments { links: &self.links.links };
         self.in_sets(from, to, |links, applied| match sought {
             Sought::Any => applied.all(links).next(),
             Sought::Allowing => applied.all(links).find(|rule| rule.allows),
             Sought::Matching(words) => {
-                let rule = links.tree().first(words, &arguments).map(|number| applied.rule(&links.rules[number]));
+                let rule = self.first_rule(links, words).map(|number| applied.rule(&links.rules[number]));
                 rule.or_else(|| applied.rest(links))
             }
         })
+    }
+
+    /// Returns the number of the first rule of a command set that takes a line, as this host compares words.
+    fn first_rule(&self, links: &SetLinks, words: &[&str]) -> Option<usize> {
+        links.tree().first(words, &argv::Arguments { links: &self.links.links })
     }
 
     /// Goes through the command sets by which one account may run something as another, until one comes to something.

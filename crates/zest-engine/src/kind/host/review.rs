@@ -4,9 +4,10 @@ use jiff::Timestamp;
 use rustc_hash::FxHashSet;
 
 use super::Context;
+use super::rights::of_slot;
 use crate::engine::Engine;
 use crate::links::{FlatRule, Party, SetId, SystemId, UserId};
-use zest_command::{Slot, WordPattern};
+use zest_command::{Slot, WordPattern, line};
 use zest_model::entry::{Otherwise, RuleVerb};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{Place, visible};
@@ -38,7 +39,7 @@ pub(crate) fn review(engine: &Engine, at: Option<Timestamp>, findings: &mut Vec<
         }
         ways_to_root(context, findings);
         for set in links.sets() {
-            passed_denies(engine, set, &mut seen, findings);
+            passed_denies(context, set, &mut seen, findings);
         }
         for name in links.keep_environment.iter().filter(|n| runs_anything(&n.value)) {
             findings.push(
@@ -223,34 +224,36 @@ fn ways_to_root(context: Context<'_>, findings: &mut Vec<Finding>) {
 }
 
 /// Denies with a slot, where a later rule lets through what no slot takes: an argument with `..` or a blank in it.
-fn passed_denies(engine: &Engine, set: SetId, seen: &mut FxHashSet<Place>, findings: &mut Vec<Finding>) {
-    let links = &engine.estate.sets[set.index()];
+fn passed_denies(context: Context<'_>, set: SetId, seen: &mut FxHashSet<Place>, findings: &mut Vec<Finding>) {
+    let links = &context.engine.estate.sets[set.index()];
     for (i, deny) in links.rules.iter().enumerate().filter(|(_, r)| r.verb == RuleVerb::Deny) {
+        let words = deny.pattern.words();
         let is_loose = |w: &WordPattern| matches!(w, WordPattern::Slot(Slot::Word | Slot::Affix(..)));
-        let Some(slot) = deny.pattern.words().iter().position(is_loose) else { continue };
-        let fits = |allow: &FlatRule| {
-            let words = allow.pattern.words();
-            let shares = words.iter().zip(deny.pattern.words()).all(|pair| match pair {
-                (WordPattern::Fixed(a), WordPattern::Fixed(b)) => a.iter().any(|w| b.contains(w)),
-                _ => true,
-            });
-            allow.verb == RuleVerb::Allow && allow.pattern.is_open() && words.len() <= slot && shares
+        let Some(slot) = words.iter().position(is_loose) else { continue };
+        let example: Option<Vec<String>> = words
+            .iter()
+            .enumerate()
+            .map(|(n, word)| match word {
+                WordPattern::Fixed(list) => list.first().cloned(),
+                WordPattern::Slot(Slot::Affix(start, end)) if n == slot => Some(format!("{start}../x{end}")),
+                WordPattern::Slot(_) if n == slot => Some("../x".to_owned()),
+                WordPattern::Slot(slot) => of_slot(slot).into_iter().next(),
+            })
+            .collect();
+        let Some(example) = example else { continue };
+        // An earlier deny may catch it, and so may a later one before it is let through.
+        let first = context.first_rule(links, &example.iter().map(String::as_str).collect::<Vec<_>>());
+        let is_passed = match first {
+            Some(number) => number > i && links.rules[number].verb == RuleVerb::Allow,
+            None => links.otherwise == Otherwise::Allow,
         };
-        let later = links.rules[i + 1..].iter().find(|r| fits(r));
-        if (later.is_some() || links.otherwise == Otherwise::Allow) && seen.insert(deny.text.place) {
-            let words = deny.pattern.words().iter().enumerate().map(|(n, w)| match w {
-                WordPattern::Fixed(list) => list.first().cloned().unwrap_or_default(),
-                WordPattern::Slot(_) if n == slot => "../x".to_owned(),
-                WordPattern::Slot(_) => "x".to_owned(),
-            });
-            let example = words.collect::<Vec<_>>().join(" ");
-            let mut finding = Finding::new(
-                Code::DenyPassed,
-                format!("the rule `deny {}` does not catch `{}`", visible(&deny.text.value), visible(&example)),
-            )
-            .at(deny.text.place, "a slot never takes an argument with `..` or a blank");
-            if let Some(later) = later {
-                finding = finding.also(later.text.place, "which this lets through");
+        if is_passed && seen.insert(deny.text.place) {
+            let text = visible(&deny.text.value);
+            let line = visible(&line::join(example.iter().map(String::as_str)));
+            let mut finding = Finding::new(Code::DenyPassed, format!("the rule `deny {text}` does not catch `{line}`"))
+                .at(deny.text.place, "a slot never takes an argument with `..` or a blank");
+            if let Some(later) = first {
+                finding = finding.also(links.rules[later].text.place, "which this lets through");
             }
             findings.push(finding.help("write `...` in the place of the slot, or allow only what is needed"));
         }

@@ -181,7 +181,8 @@ fn common(slot: &Slot, other: &WordPattern) -> Vec<String> {
     }
 }
 
-fn of_slot(slot: &Slot) -> Vec<String> {
+/// Returns words that a slot takes.
+pub(super) fn of_slot(slot: &Slot) -> Vec<String> {
     match slot {
         Slot::Word => vec!["something-else".to_owned()],
         Slot::Number => vec!["7".to_owned()],

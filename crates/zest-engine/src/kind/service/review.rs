@@ -128,8 +128,12 @@ impl<'e> Services<'e, '_> {
                         .help("turn it round: lifted-by = { proof = […], proof-age = \"…\" } denies old and missing proofs alike"),
                 );
             }
+            // Where it does not hold, in other sessions or on other paths, the proof can be given.
+            let covers = |path: &str| grant.on.iter().any(|p| p.covers(path)) && !grant.except_on.iter().any(|p| p.covers(path));
+            let is_everywhere = || grant.when.is_empty() && links.resources.keys().all(|path| covers(path));
             if grant.is_deny
                 && let Some((need, _)) = grant.lifted_by.as_ref().and_then(Conditions::proof)
+                && is_everywhere()
             {
                 let ways: Vec<_> = links.obtains.iter().filter(|(p, _)| need.accepted.contains(&p.value)).collect();
                 if !ways.is_empty() && ways.iter().all(|(_, operations)| operations.is_subset(&grant.operations)) {
