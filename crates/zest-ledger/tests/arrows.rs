@@ -15,7 +15,10 @@ const FROM_THE_TOP: &[(&str, &[&str])] = &[
     ("zest-reviews", &["promise", "ways", "expectation", "rehearsal", "review", "row"]),
     ("zest-databases", &["mariadb", "postgresql", "database", "sql", "drift"]),
     ("zest-engine", &["kind", "engine", "vocabulary", "links"]),
-    ("zest-model", &["form", "listing", "ask", "text", "entries", "entry", "written", "shape", "finding", "id", "table", "source", "more"]),
+    (
+        "zest-model",
+        &["form", "listing", "ask", "text", "entries", "entry", "written", "shape", "finding", "id", "table", "same", "source", "more"],
+    ),
     ("zest-command", &["automaton", "alphabet", "slots", "tree", "pattern", "line"]),
     ("zest-words", &["near", "hidden", "case", "address"]),
 ];

@@ -4,7 +4,6 @@ use std::sync::Arc;
 
 use jiff::{SignedDuration, Timestamp};
 
-use crate::entry::{Authorisation, AuthorisedLevels, Kind, Notices};
 use crate::source::{At, Place};
 
 /// What is written of something. Two that say the same differ at most in where they stand.
@@ -63,7 +62,7 @@ impl<T: Same> Same for Arc<T> {
 
 /// Says it of values that are nothing but what they say.
 macro_rules! plain {
-    ($($(#[$meta:meta])* $ty:ty),+) => {
+    ($($ty:ty),+) => {
         $(
             impl crate::same::Same for $ty {
                 fn says_same(&self, other: &Self) -> bool {
@@ -75,7 +74,7 @@ macro_rules! plain {
 }
 pub(crate) use plain;
 
-plain!(crate::More, String, bool, u8, u32, Timestamp, SignedDuration, Kind, AuthorisedLevels, Authorisation, Notices);
+plain!(crate::More, String, bool, u8, u32, Timestamp, SignedDuration);
 
 /// Says it of a struct, field by field: one that is added must be named.
 macro_rules! fields {

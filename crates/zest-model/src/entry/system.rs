@@ -247,6 +247,7 @@ pub struct OwnLevel {
     pub level: At<u8>,
 }
 
+crate::same::plain!(Kind, AuthorisedLevels, Authorisation, Notices);
 crate::same::fields!(OwnLevel { command, level });
 
 shape! {

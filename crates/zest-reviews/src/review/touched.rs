@@ -122,7 +122,7 @@ impl Whom {
 /// ```
 #[must_use]
 pub fn touched(before: &Engine, after: &Engine, session: &Session) -> Touched {
-    let mut search = Search { sides: [before, after], found: BTreeMap::new(), people: BTreeMap::new() };
+    let mut search = Search { sides: [before, after], found: BTreeMap::new(), cells: Vec::new() };
     let Some(()) = search.all() else { return Touched::everything() };
     // Whoever acts as another, or over a host, is decided about by what is written of those as well.
     let is_of_others = !session.acting.is_empty() || session.approved_by.is_some();
@@ -135,8 +135,8 @@ struct Search<'e> {
     sides: [&'e Engine; 2],
     /// Systems on which anything can differ for everybody, and those on which it can for some.
     found: BTreeMap<&'e str, Of<'e>>,
-    /// People for whom something differs that others can be decided by, each with the systems on which.
-    people: BTreeMap<&'e str, BTreeSet<&'e str>>,
+    /// People for whom something differs, and the systems on which it does for these.
+    cells: Vec<[BTreeSet<&'e str>; 2]>,
 }
 
 enum Of<'e> {
@@ -206,7 +206,7 @@ impl<'e> Search<'e> {
         if [&users, &groups, &command_sets, &roles].iter().any(|of| !of.alone.is_empty()) {
             self.everybody_on_services();
         }
-        self.users(&users);
+        self.users(users);
         self.groups(&groups);
         self.vocabularies(&vocabularies);
         self.command_sets(&command_sets);
@@ -231,26 +231,24 @@ impl<'e> Search<'e> {
     }
 
     /// Notes that something differs for some people on some systems.
-    fn people_on(&mut self, people: &BTreeSet<&'e str>, systems: &BTreeSet<&'e str>) {
+    fn people_on(&mut self, people: BTreeSet<&'e str>, systems: BTreeSet<&'e str>) {
         if people.is_empty() {
             return;
         }
         let is_most = people.len() * 2 > self.sides[1].estate().users().len();
-        for &system in systems {
+        for &system in &systems {
             match self.found.entry(system).or_insert_with(|| Of::Only(BTreeSet::new())) {
                 Of::Everybody => {}
                 Of::Only(_) if is_most => drop(self.found.insert(system, Of::Everybody)),
-                Of::Only(known) => known.extend(people),
+                Of::Only(known) => known.extend(&people),
             }
         }
-        for &person in people {
-            self.people.entry(person).or_default().extend(systems);
-        }
+        self.cells.push([people, systems]);
     }
 
-    fn users(&mut self, users: &Differing<'e>) {
+    fn users(&mut self, users: Differing<'e>) {
         let systems = self.systems().into_iter().map(|(system, _)| system).collect();
-        self.people_on(&users.ids, &systems);
+        self.people_on(users.ids, systems);
     }
 
     /// Whoever is in another set of groups than before. Of a group no decision reads more than who is in it.
@@ -267,7 +265,7 @@ impl<'e> Search<'e> {
         let [before, after] = self.sides;
         members.retain(|name| held(before, name) != held(after, name));
         let systems = self.systems().into_iter().map(|(system, _)| system).collect();
-        self.people_on(&members, &systems);
+        self.people_on(members, systems);
     }
 
     fn interfaces(&mut self, interfaces: &Differing<'e>) {
@@ -383,7 +381,7 @@ impl<'e> Search<'e> {
                 let gives = |links: &&Arc<AssignmentLinks>| links.roles.iter().any(|role| roles.contains(role));
                 parties.extend(side.estate().assignment_links().iter().filter(gives).flat_map(|links| &links.to).map(|&(party, _)| party));
                 let people = side.members(parties).map(|user| name_of(side, user)).collect();
-                self.people_on(&people, &[system].into());
+                self.people_on(people, [system].into());
             }
         }
     }
@@ -426,7 +424,7 @@ impl<'e> Search<'e> {
             };
             // Database servers know no assignments.
             let systems = of.into_iter().filter(|(_, kind)| !kind.is_database()).map(|(system, _)| system).collect();
-            self.people_on(&people, &systems);
+            self.people_on(people, systems);
         }
     }
 
@@ -435,22 +433,20 @@ impl<'e> Search<'e> {
     /// It goes no further: who agrees, or is acted as, decides for whoever is on the same system, and nobody's command sets count there
     /// where others act as them.
     fn others(&mut self) {
-        if self.people.is_empty() {
+        if self.cells.is_empty() {
             return;
         }
         let say = Say::of(self.sides);
         let all = self.systems();
         let mut reached: BTreeSet<&str> = BTreeSet::new();
         let mut sets: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
-        for (&person, systems) in &self.people {
-            let of = say.of_person(self.sides, person);
-            let is_heard = |(system, kind): &&(&'e str, Kind)| {
-                let hears = |reach: &&Reach<'_>| reach.is_everywhere || reach.systems.contains(system);
-                systems.contains(system) && !kind.is_database() && of.iter().any(hears)
-            };
-            reached.extend(all.iter().filter(is_heard).map(|(system, _)| *system));
-            for &set in of.iter().flat_map(|reach| &reach.sets) {
-                sets.entry(set).or_default().extend(systems);
+        for [people, systems] in &self.cells {
+            for reach in people.iter().flat_map(|person| say.of_person(self.sides, person)) {
+                let is_heard = |(system, kind): &&(&'e str, Kind)| {
+                    systems.contains(system) && !kind.is_database() && (reach.is_everywhere || reach.systems.contains(system))
+                };
+                reached.extend(all.iter().filter(is_heard).map(|(system, _)| *system));
+                reach.sets.iter().for_each(|set| sets.entry(set).or_default().extend(systems));
             }
         }
         reached.into_iter().for_each(|system| self.everybody_on(system));
@@ -496,7 +492,7 @@ struct Say<'e> {
     names: FxHashMap<String, Reach<'e>>,
     groups: FxHashMap<&'e str, Reach<'e>>,
     /// Where anybody who is entitled may agree as second person.
-    anyone: Reach<'e>,
+    anyone: Option<Reach<'e>>,
 }
 
 /// Where somebody has a say.
@@ -530,7 +526,7 @@ impl<'e> Say<'e> {
                                 Some(group) => say.groups.entry(side.estate().group(group).id.value.as_str()).or_default(),
                                 None => return,
                             },
-                            _ if who.value == "anyone" => &mut say.anyone,
+                            _ if who.value == "anyone" => say.anyone.get_or_insert_default(),
                             _ => return,
                         }
                     }
@@ -551,7 +547,7 @@ impl<'e> Say<'e> {
 
     /// Returns where somebody has a say, in any of two ledgers.
     fn of_person(&self, sides: [&'e Engine; 2], person: &str) -> Vec<&Reach<'e>> {
-        let mut of: Vec<&Reach<'e>> = vec![&self.anyone];
+        let mut of: Vec<&Reach<'e>> = self.anyone.iter().collect();
         of.extend(self.names.get(&person.to_lowercase()));
         for side in sides {
             if let Some(user) = side.find_user(person, false) {
