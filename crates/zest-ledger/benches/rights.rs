@@ -1,6 +1,7 @@
 //! Listings from the set of rights: what one user may do, who may do one thing, what one changed line changed, at three sizes.
 //!
-//! The floor is one decision, measured in the same run, and for what a changed line can reach the comparison of everybody; growth is told as an exponent: 1 is linear. See `docs/performance.md`.
+//! The floor is one decision, measured in the same run, and for what a changed line can reach the comparison of everybody; growth is told
+//! as an exponent: 1 is linear. See `docs/performance.md`.
 
 #![allow(clippy::disallowed_macros, clippy::disallowed_methods, clippy::disallowed_types, reason = "only the core itself must be pure")]
 

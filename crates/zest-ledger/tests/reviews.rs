@@ -14,7 +14,7 @@ use zest_testkit::edits::edited;
 use zest_testkit::estates::Source;
 use zest_testkit::{questions, seed};
 
-use crate::support::{engine, plain, random, random_with_twins};
+use crate::support::{engine, plain, random, random_with_many_twins, random_with_twins};
 
 const ROTA: &str = r#"
 [users.mate-1]
@@ -642,7 +642,8 @@ fn what_changed_for_everybody_is_what_changed_for_each() {
     println!("first seed {first}");
     let (mut together, mut differences) = (0, 0);
     for seed in (first..).take(questions(120).div_ceil(20)) {
-        let Some((mut source, before)) = random_with_twins(seed) else { continue };
+        let made = if seed % 4 == 0 { random_with_many_twins(seed) } else { random_with_twins(seed) };
+        let Some((mut source, before)) = made else { continue };
         let changes: Vec<_> = (0..2).map(|_| source.change()).collect();
         let Ok(after) = before.with(&changes) else { continue };
         let (was, is) = if seed % 2 == 0 { (&before, &after) } else { (&after, &before) };
@@ -655,6 +656,29 @@ fn what_changed_for_everybody_is_what_changed_for_each() {
     }
     println!("{differences} differences; {together} times somebody was looked at with another");
     assert!(together > 30 && differences > 5);
+}
+
+/// Of people who are alike each is told by the own name, and by the own line where that is why.
+#[test]
+fn whoever_is_like_another_is_told_of_by_the_own_name_and_line() {
+    const PLAN: &str = "grants = [{ allow = [\"plan\"], on = \"shift/early\", to = [\"group:hands\"] }]\n";
+    let names: Vec<String> = (1..=12).map(|number| format!("hand-{number}")).collect();
+    let members: Vec<String> = names.iter().map(|name| format!("\"user:{name}\"")).collect();
+    let of = |plan: &str, more: &str| {
+        let people: String = names.iter().map(|name| format!("[users.{name}]\nproofs = [\"password\"]\n{more}")).collect();
+        engine(&format!("{ROTA}{plan}[groups.hands]\nmembers = [{}]\n{people}", members.join(", ")))
+    };
+    let before = of(PLAN, "");
+    for after in [of("", ""), of(PLAN, "disabled = true\n"), of(PLAN, "until = 2026-05-04T08:00:00Z\n")] {
+        for (was, is) in [(&before, &after), (&after, &before)] {
+            let between = Between::new(was, is, &Session::default(), &Touched::everything());
+            assert!(between.parts().len() < between.people().len(), "some are alike");
+            let told = between.all();
+            let each: Vec<_> = between.people().iter().flat_map(|user| compare(was, is, user, &Session::default())).collect();
+            assert!(told.len() >= 12);
+            assert_eq!(told, each);
+        }
+    }
 }
 
 /// What names who does it, as the change of one's own credential, is told of each by the own name: also of people who are alike.

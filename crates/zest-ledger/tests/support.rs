@@ -177,6 +177,11 @@ pub(crate) fn random_with_twins(seed: u64) -> Option<(Source, Engine)> {
     random_as(seed, with_twins)
 }
 
+/// The same, in which these have twins as well.
+pub(crate) fn random_with_many_twins(seed: u64) -> Option<(Source, Engine)> {
+    random_as(seed, |text| with_twins(&with_twins(text)))
+}
+
 fn random_as(seed: u64, written: impl Fn(&str) -> String) -> Option<(Source, Engine)> {
     let mut source = Source::new(seed);
     let estate = Ledger::new().document("estate.toml", &written(&source.ledger())).estate().ok()?;

@@ -92,7 +92,7 @@ pub fn edited(rng: &mut Rng, text: &str, tables: &[&str]) -> String {
     let other = rng.choice(&others).filter(|_| rng.u8(0..3) > 0).map(|(_, _, node)| node);
     let mut left = number;
     walk(&mut of_it, "", &mut |_| {
-        let act = (left == 0).then(|| other.map_or(Act::TakeOut, |node| Act::Write(node.clone())));
+        let act = (left == 0).then(|| other.cloned());
         left = left.wrapping_sub(1);
         act
     });
@@ -117,12 +117,6 @@ impl Node {
     }
 }
 
-/// What is done to a node.
-enum Act {
-    TakeOut,
-    Write(Node),
-}
-
 /// A node, with its key and the key of what it stands in.
 struct At<'n> {
     parent: &'n str,
@@ -136,22 +130,21 @@ impl At<'_> {
     }
 }
 
-/// Goes through all that is written, and does to one node what is wanted; then it ends.
-fn walk(table: &mut dyn TableLike, parent: &str, act: &mut dyn FnMut(At<'_>) -> Option<Act>) -> bool {
+/// What is to be in the place of a node, if it is the one: nothing, where it is taken out.
+type Act<'a> = dyn FnMut(At<'_>) -> Option<Option<Node>> + 'a;
+
+/// Goes through all that is written, and does to one node what is wanted; then it ends. What cannot stand in a place is taken out.
+fn walk(table: &mut dyn TableLike, parent: &str, act: &mut Act<'_>) -> bool {
     let keys: Vec<String> = table.iter().map(|(key, _)| key.to_owned()).collect();
     for key in &keys {
         let Some(item) = table.get_mut(key) else { continue };
         match act(At { parent, key, node: &|| Node::Item(item.clone()) }) {
-            Some(Act::TakeOut) => {
-                table.remove(key);
-                return true;
-            }
-            Some(Act::Write(Node::Item(other))) => {
+            None => {}
+            Some(Some(Node::Item(other))) => {
                 *item = other;
                 return true;
             }
-            Some(Act::Write(Node::Value(_) | Node::Table(_))) => return true,
-            None => {}
+            Some(_) => return table.remove(key).is_some(),
         }
         if let Some(below) = item.as_table_like_mut() {
             if walk(below, key, act) {
@@ -161,40 +154,32 @@ fn walk(table: &mut dyn TableLike, parent: &str, act: &mut dyn FnMut(At<'_>) -> 
             for number in 0..rows.len() {
                 let row = rows.get_mut(number).expect("it is there");
                 match act(At { parent: key, key, node: &|| Node::Table(row.clone()) }) {
-                    Some(Act::TakeOut) => {
-                        rows.remove(number);
-                        return true;
-                    }
-                    Some(Act::Write(Node::Table(other))) => {
+                    None if walk(row, key, act) => return true,
+                    None => {}
+                    Some(Some(Node::Table(other))) => {
                         *row = other;
                         return true;
                     }
-                    Some(Act::Write(Node::Item(_) | Node::Value(_))) => return true,
-                    None => {}
-                }
-                if walk(row, key, act) {
-                    return true;
+                    Some(_) => {
+                        rows.remove(number);
+                        return true;
+                    }
                 }
             }
         } else if let Some(values) = item.as_array_mut() {
             for number in 0..values.len() {
                 let value = values.get_mut(number).expect("it is there");
                 match act(At { parent: key, key, node: &|| Node::Value(value.clone()) }) {
-                    Some(Act::TakeOut) => {
-                        values.remove(number);
-                        return true;
-                    }
-                    Some(Act::Write(Node::Value(other))) => {
+                    None if value.as_inline_table_mut().is_some_and(|below| walk(below, key, act)) => return true,
+                    None => {}
+                    Some(Some(Node::Value(other))) => {
                         *value = other;
                         return true;
                     }
-                    Some(Act::Write(Node::Item(_) | Node::Table(_))) => return true,
-                    None => {}
-                }
-                if let Some(below) = value.as_inline_table_mut()
-                    && walk(below, key, act)
-                {
-                    return true;
+                    Some(_) => {
+                        values.remove(number);
+                        return true;
+                    }
                 }
             }
         }

@@ -7,8 +7,9 @@ use super::touched::Touched;
 use zest_engine::Engine;
 use zest_engine::classes::Classes;
 use zest_engine::links::UserId;
-use zest_model::ask::Session;
-use zest_model::listing::Difference;
+use zest_model::ask::{Question, Session};
+use zest_model::listing::{Cause, Difference, Moved, Right};
+use zest_model::source::visible;
 
 /// Two ledgers, and everybody of both: people whom neither can tell apart on a system are looked at once, and only where something
 /// changed for them is it told of each.
@@ -129,14 +130,26 @@ impl<'e> Between<'e> {
     #[must_use]
     pub fn told(&self, Kin { system, people }: &Kin<'e>) -> Vec<Difference> {
         let of = |user| Apart::of(By { engine: self.before, user }, By { engine: self.after, user }, system, &self.session);
-        let mut people = people.iter().map(|&number| self.people[number]);
-        let Some(first) = people.next().map(of) else { return Vec::new() };
+        let people: Vec<&str> = people.iter().map(|&number| self.people[number]).collect();
+        let Some((&name, others)) = people.split_first() else { return Vec::new() };
+        let first = of(name);
         if first.is_nothing() {
             return Vec::new();
         }
-        let is_by_name = first.is_by_name();
-        let others = people.map(|user| if is_by_name { of(user).told() } else { first.of_another(user).told() });
-        std::iter::once(first.told()).chain(others).flatten().collect()
+        let told = first.told();
+        if first.is_by_name() {
+            return told.into_iter().chain(others.iter().filter_map(|user| of(user).told())).collect();
+        }
+        let Some((second, rest)) = others.split_first() else { return told.into_iter().collect() };
+        // What is told of two who are alike tells them apart by their names alone, or else by where they are written.
+        let of_second = first.of_another(second).told();
+        let is_by_name_alone = of_second == told.as_ref().map(|told| of_another(told, name, second));
+        let of_rest = rest.iter().filter_map(|user| match &told {
+            Some(told) if is_by_name_alone => Some(of_another(told, name, user)),
+            _ => first.of_another(user).told(),
+        });
+        let of_rest: Vec<Difference> = of_rest.collect();
+        told.into_iter().chain(of_second).chain(of_rest).collect()
     }
 
     /// Puts together what was [told](Self::told) of each of the [`parts`](Self::parts), person by person; systems of which the same is
@@ -182,4 +195,42 @@ fn class_of(engine: &Engine, classes: &Classes<'_>, system: &str, session: &Sess
         classes.members(class).for_each(|user| of[user.index()] = number);
     }
     of
+}
+
+/// Says of another what was told of somebody, with the one's name in the place of the other's.
+fn of_another(told: &Difference, user: &str, other: &str) -> Difference {
+    let (from, to) = (format!("`{}`", visible(user)), format!("`{}`", visible(other)));
+    let text = |text: &String| text.replace(&from, &to);
+    let texts = |list: &[String]| list.iter().map(text).collect::<Vec<_>>();
+    let of_moved = |Moved { right, elsewhere, code, why, place }: &Moved| {
+        let Right { allowed, actions, on, lines, except, starts, when, after, standing, through, place: at, example, more } = right;
+        let mut example = Question { user: other.to_owned(), ..example.clone() };
+        if example.session.account.as_deref() == Some(user) {
+            example.session.account = Some(other.to_owned());
+        }
+        let right = Right {
+            allowed: *allowed,
+            actions: texts(actions),
+            on: texts(on),
+            lines: texts(lines),
+            except: texts(except),
+            starts: texts(starts),
+            when: text(when),
+            after: texts(after),
+            standing: standing.iter().map(|cause| Cause { text: text(&cause.text), place: cause.place.clone() }).collect(),
+            through: text(through),
+            place: at.clone(),
+            example,
+            more: *more,
+        };
+        Moved { right, elsewhere: *elsewhere, code: *code, why: text(why), place: place.clone() }
+    };
+    let Difference { user: _, systems, gained, lost, more } = told;
+    Difference {
+        user: other.to_owned(),
+        systems: systems.clone(),
+        gained: gained.iter().map(of_moved).collect(),
+        lost: lost.iter().map(of_moved).collect(),
+        more: *more,
+    }
 }
