@@ -661,15 +661,18 @@ fn what_changed_for_everybody_is_what_changed_for_each() {
 /// Of people who are alike each is told by the own name, and by the own line where that is why.
 #[test]
 fn whoever_is_like_another_is_told_of_by_the_own_name_and_line() {
-    const PLAN: &str = "grants = [{ allow = [\"plan\"], on = \"shift/early\", to = [\"group:hands\"] }]\n";
+    const SW: &str = "vocabularies.make.commands = [{ line = \"show log\" }, { line = \"leave\", level = 0, does = \"leave-session\" }]\nsystems.sw = { kind = \"network-device\", vocabulary = \"make\", no-command-set = \"everything\" }\nroles.reader.band = { start = 1, ceiling = 7 }\n";
+    const READ: &str = "assignments = [{ to = [\"group:hands\"], roles = [\"reader\"], on = { all = true } }]\n";
+    const BY_WEB: &str =
+        "assignments = [{ to = [\"group:hands\"], roles = [\"reader\"], on = { all = true }, when = { channel = [\"web\"] } }]\n";
     let names: Vec<String> = (1..=12).map(|number| format!("hand-{number}")).collect();
     let members: Vec<String> = names.iter().map(|name| format!("\"user:{name}\"")).collect();
-    let of = |plan: &str, more: &str| {
+    let of = |given: &str, more: &str| {
         let people: String = names.iter().map(|name| format!("[users.{name}]\nproofs = [\"password\"]\n{more}")).collect();
-        engine(&format!("{ROTA}{plan}[groups.hands]\nmembers = [{}]\n{people}", members.join(", ")))
+        engine(&format!("{SW}{given}[groups.hands]\nmembers = [{}]\n{people}", members.join(", ")))
     };
-    let before = of(PLAN, "");
-    for after in [of("", ""), of(PLAN, "disabled = true\n"), of(PLAN, "until = 2026-05-04T08:00:00Z\n")] {
+    let before = of(READ, "");
+    for after in [of("", ""), of(BY_WEB, ""), of(READ, "disabled = true\n"), of(READ, "until = 2026-05-04T08:00:00Z\n")] {
         for (was, is) in [(&before, &after), (&after, &before)] {
             let between = Between::new(was, is, &Session::default(), &Touched::everything());
             assert!(between.parts().len() < between.people().len(), "some are alike");
