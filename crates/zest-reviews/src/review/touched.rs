@@ -222,6 +222,10 @@ impl<'e> Search<'e> {
         self.sides.into_iter().flat_map(of).collect()
     }
 
+    fn names(&self) -> BTreeSet<&'e str> {
+        self.systems().into_iter().map(|(system, _)| system).collect()
+    }
+
     fn everybody_on(&mut self, system: &'e str) {
         self.found.insert(system, Of::Everybody);
     }
@@ -247,7 +251,7 @@ impl<'e> Search<'e> {
     }
 
     fn users(&mut self, users: Differing<'e>) {
-        let systems = self.systems().into_iter().map(|(system, _)| system).collect();
+        let systems = self.names();
         self.people_on(users.ids, systems);
     }
 
@@ -264,7 +268,7 @@ impl<'e> Search<'e> {
         };
         let [before, after] = self.sides;
         members.retain(|name| held(before, name) != held(after, name));
-        let systems = self.systems().into_iter().map(|(system, _)| system).collect();
+        let systems = self.names();
         self.people_on(members, systems);
     }
 
@@ -284,7 +288,7 @@ impl<'e> Search<'e> {
 
     /// Command sets that differ.
     fn command_sets(&mut self, sets: &Differing<'e>) {
-        let all = self.systems().into_iter().map(|(system, _)| system).collect();
+        let all = self.names();
         self.with_sets(&sets.ids, &all);
     }
 
@@ -319,7 +323,7 @@ impl<'e> Search<'e> {
             let has = |(_, role): &(usize, &Arc<Role>)| is_named(&role.commands);
             let roles = entries.roles.iter().enumerate().filter(has).map(|(number, _)| RoleId::new(number)).collect();
             let roles = including(side, roles);
-            self.assigned(side, |links| links.roles.iter().any(|role| roles.contains(role)), Scope::Lines(on));
+            self.assigned(side, |links| gives(links, &roles), Scope::Lines(on));
         }
     }
 
@@ -336,7 +340,7 @@ impl<'e> Search<'e> {
             })
         };
         let (of_lines, others): (Vec<&str>, Vec<&str>) = roles.ids.iter().copied().partition(|id| is_of_lines(id));
-        let all = self.systems().into_iter().map(|(system, _)| system).collect();
+        let all = self.names();
         let held = self.where_held();
         for (ids, scope) in [(of_lines, Scope::Lines(&all)), (others, held)] {
             for side in self.sides.into_iter().filter(|_| !ids.is_empty()) {
@@ -344,7 +348,7 @@ impl<'e> Search<'e> {
                 if !matches!(scope, Scope::Lines(_)) && is_assumable(side, &roles) {
                     self.everybody_on_services();
                 }
-                self.assigned(side, |links| links.roles.iter().any(|role| roles.contains(role)), scope);
+                self.assigned(side, |links| gives(links, &roles), scope);
             }
         }
     }
@@ -378,8 +382,8 @@ impl<'e> Search<'e> {
                 if is_assumable(side, &roles) {
                     self.everybody_on(system);
                 }
-                let gives = |links: &&Arc<AssignmentLinks>| links.roles.iter().any(|role| roles.contains(role));
-                parties.extend(side.estate().assignment_links().iter().filter(gives).flat_map(|links| &links.to).map(|&(party, _)| party));
+                let giving = side.estate().assignment_links().iter().filter(|links| gives(links, &roles));
+                parties.extend(giving.flat_map(|links| &links.to).map(|&(party, _)| party));
                 let people = side.members(parties).map(|user| name_of(side, user)).collect();
                 self.people_on(people, [system].into());
             }
@@ -463,11 +467,10 @@ impl<'e> Search<'e> {
             are_in_text || Arc::ptr_eq(&one.kept, &other.kept)
         };
         let (old, new) = (before.entries(), after.entries());
-        let has_text = |name: &str| after.sources().text_of(name);
-        let texts = before.sources().names().map(|(source, name)| Some(before.sources().text(source)) == has_text(name));
+        let mut texts = before.sources().names().map(|(source, name)| (before.sources().text(source), after.sources().text_of(name)));
         let is_same = self.found.is_empty()
             && before.sources().names().count() == after.sources().names().count()
-            && texts.into_iter().all(|is_same| is_same)
+            && texts.all(|(old, new)| Some(old) == new)
             && rows(&old.credential_rules, &new.credential_rules)
             && old.outside.len() == new.outside.len()
             && old.outside.iter().zip(&new.outside).all(|(one, other)| is_kept((one, other)));
@@ -569,6 +572,11 @@ fn middles(before: usize, after: usize, is_same: impl Fn(usize, usize) -> bool) 
     let first = (0..least).find(|&n| !is_same(n, n)).unwrap_or(least);
     let last = (0..least - first).find(|&n| !is_same(before - 1 - n, after - 1 - n)).unwrap_or(least - first);
     [first..before - last, first..after - last]
+}
+
+/// Returns whether an assignment gives one of some roles.
+fn gives(links: &AssignmentLinks, roles: &FxHashSet<RoleId>) -> bool {
+    links.roles.iter().any(|role| roles.contains(role))
 }
 
 /// Returns whether one of some roles may be assumed: it then gives what it gives to whomever it admits.
