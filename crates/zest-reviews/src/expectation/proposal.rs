@@ -11,11 +11,12 @@ use zest_engine::rights::{Action, Rights, Side, Within, rights};
 use zest_engine::rules::Site;
 use zest_engine::{Candidate, Engine};
 use zest_model::ask::{Question, Session, Verdict};
-use zest_model::entry::{Kind, Rule, RuleVerb};
+use zest_model::entry::Kind;
 use zest_model::source::{Location, visible};
 
 use super::coverage::{Edit, Of, Part, Where};
 use super::record::recorded;
+use crate::review::sets_including;
 
 /// What is proposed for a part of a ledger.
 ///
@@ -209,7 +210,7 @@ impl Part {
     /// Returns about whom it can have a say at most, where it can have one.
     fn concerned(&self, engine: &Engine) -> Concerned {
         match self.of() {
-            Of::Rule(set, _) => Concerned::UseOneOf(including(engine, set)),
+            Of::Rule(set, _) => Concerned::UseOneOf(sets_including(engine, set)),
             Of::Separation(number) => {
                 let separation = &engine.estate().separation_links()[number];
                 let users = (0..engine.estate().users().len()).map(UserId::new);
@@ -273,21 +274,6 @@ impl Concerned {
             Self::Everybody | Self::UseOneOf(_) => true,
         }
     }
-}
-
-/// Returns a command set and those that include it, be it over others.
-fn including(engine: &Engine, set: usize) -> Vec<usize> {
-    let sets = engine.estate().command_sets();
-    let mut found = vec![set];
-    let mut next = 0;
-    while let Some(&included) = found.get(next) {
-        let id = &sets[included].id.value;
-        let includes = |rule: &Rule| rule.verb == RuleVerb::Include && rule.text.value == *id;
-        let more = (0..sets.len()).filter(|&other| !found.contains(&other) && sets[other].rules.iter().any(includes));
-        found.extend(more.collect::<Vec<_>>());
-        next += 1;
-    }
-    found
 }
 
 /// Finds the nearest action in the session of a question that is answered the other way, with a part and without.

@@ -37,6 +37,7 @@ pub use opens::opens;
 pub use readiness::readiness;
 pub use session::session;
 pub use subject::{NoSubject, StandIn, Subject};
+pub(crate) use touched::sets_including;
 pub use touched::{Touched, Whom, touched};
 pub use visible::visible;
 pub use who::{Part, Who};

@@ -15,7 +15,7 @@ use zest_engine::links::{AssignmentLinks, GroupId, Party, RoleId, SystemId, User
 use zest_engine::named::{self, Part, Told};
 use zest_model::ask::Session;
 use zest_model::entries::{Entries, OutsideEntry};
-use zest_model::entry::{Account, CommandSet, Host, HostAccount, Kind, Role, RuleVerb, RunAs, Service, System};
+use zest_model::entry::{Account, Host, HostAccount, Kind, Role, Rule, RuleVerb, RunAs, Service, System};
 use zest_model::same::Same;
 use zest_model::source::{At, Place};
 use zest_model::table::Table;
@@ -300,11 +300,8 @@ impl<'e> Search<'e> {
         }
         for side in self.sides {
             let entries = side.estate().entries();
-            let mut reached: FxHashSet<&str> = sets.iter().copied().collect();
-            let includes = |set: &CommandSet, reached: &FxHashSet<&str>| {
-                set.rules.iter().any(|rule| rule.verb == RuleVerb::Include && reached.contains(rule.text.value.as_str()))
-            };
-            close(&mut reached, || entries.command_sets.iter().map(|set| (set.id.value.as_str(), &**set)), includes);
+            let all = sets.iter().filter_map(|set| side.find_command_set(set)).flat_map(|set| sets_including(side, set.index()));
+            let reached: FxHashSet<&str> = all.map(|set| entries.command_sets[set].id.value.as_str()).collect();
             let is_named = |list: &[At<String>]| list.iter().any(|set| reached.contains(set.value.as_str()));
             for system in entries.systems.iter().filter(|system| on.contains(system.id.value.as_str())) {
                 if system.accounts.iter().any(|Account { commands, .. }| is_named(commands)) {
@@ -587,28 +584,29 @@ fn is_assumable(side: &Engine, roles: &FxHashSet<RoleId>) -> bool {
 /// Returns some roles and all that include one of them.
 fn including(side: &Engine, mut roles: FxHashSet<RoleId>) -> FxHashSet<RoleId> {
     let links = side.estate().role_links();
-    close(
-        &mut roles,
-        || links.iter().enumerate().map(|(number, role)| (RoleId::new(number), role)),
-        |role, reached| role.includes.iter().any(|role| reached.contains(role)),
-    );
-    roles
+    loop {
+        let includes = |role: &RoleId| links[role.index()].includes.iter().any(|role| roles.contains(role));
+        let new: Vec<RoleId> = (0..links.len()).map(RoleId::new).filter(|role| !roles.contains(role) && includes(role)).collect();
+        if new.is_empty() {
+            return roles;
+        }
+        roles.extend(new);
+    }
 }
 
-/// Adds to some keys those of all rows that reach one of them, until there are no more.
-fn close<K: Copy + Eq + std::hash::Hash, R, I: Iterator<Item = (K, R)>>(
-    reached: &mut FxHashSet<K>,
-    rows: impl Fn() -> I,
-    reaches: impl Fn(R, &FxHashSet<K>) -> bool,
-) {
-    loop {
-        let new: Vec<K> =
-            rows().filter(|(key, _)| !reached.contains(key)).filter_map(|(key, row)| reaches(row, reached).then_some(key)).collect();
-        if new.is_empty() {
-            return;
-        }
-        reached.extend(new);
+/// Returns a command set and those that include it, be it over others.
+pub(crate) fn sets_including(engine: &Engine, set: usize) -> Vec<usize> {
+    let sets = engine.estate().command_sets();
+    let mut found = vec![set];
+    let mut next = 0;
+    while let Some(&included) = found.get(next) {
+        let id = &sets[included].id.value;
+        let includes = |rule: &Rule| rule.verb == RuleVerb::Include && rule.text.value == *id;
+        let more = (0..sets.len()).filter(|&other| !found.contains(&other) && sets[other].rules.iter().any(includes));
+        found.extend(more.collect::<Vec<_>>());
+        next += 1;
     }
+    found
 }
 
 /// Returns whether the rows of two tables say the same, one by one.
