@@ -80,6 +80,10 @@ impl Kind for Careless {
         None
     }
 
+    fn differs_for(&self, _: Site<'_>, _: Site<'_>) -> Option<BTreeSet<String>> {
+        None
+    }
+
     fn found_by(&self, side: &Side<'_>, _: &str) -> Vec<usize> {
         vec![side.user.index()]
     }

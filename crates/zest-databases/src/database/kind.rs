@@ -9,6 +9,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::alike::alike;
 use super::beside::beside_rights;
+use super::differ::differs_for;
 use super::hears;
 use super::need::{Needs, Outcome};
 use super::resolve::{DatabaseLinks, accounts, amended, have_servers, parts};
@@ -109,6 +110,8 @@ pub(crate) trait Rules: fmt::Debug + Sized + Sync + 'static {
     fn come_to(held: &Self::Held) -> Vec<(String, String)>;
     /// Returns what is held on each object, and what each account and role is: in words, whose it is, and as a text to be compared.
     fn told(held: &Self::Held) -> Vec<(String, String, String)>;
+    /// Returns the logins for which any right that can be listed differs between what two servers hold; nothing where it may be any.
+    fn differ(sides: [(&Server<Self>, &Self::Held); 2]) -> Option<BTreeSet<String>>;
     /// Returns whether the policies of an object are too many for being told apart by actions.
     fn is_too_much(held: &Self::Held, object: &str) -> bool;
     /// Returns the statements that do what a privilege is for in the name of whoever a view or routine runs as, each with what that is.
@@ -206,6 +209,10 @@ impl<R: Rules> Kind for Databases<R> {
 
     fn granted(&self, _: Site<'_>, _: &[Action]) -> Option<BTreeSet<Party>> {
         None
+    }
+
+    fn differs_for(&self, before: Site<'_>, after: Site<'_>) -> Option<BTreeSet<String>> {
+        differs_for([before, after], [Self::server(before)?, Self::server(after)?])
     }
 
     fn found_by(&self, _: &Side<'_>, _: &str) -> Vec<usize> {

@@ -2,6 +2,7 @@
 
 mod about_rights;
 mod broad;
+mod differ;
 mod difference;
 mod document;
 mod evaluate;
@@ -203,6 +204,10 @@ impl Rules for Mariadb {
             add(holder.to_string(), format!("{scope}: {privileges} {columns:?}"));
         }
         told.into_iter().map(|(name, says)| (format!("what `{}` is and holds", visible(&name)), name, says)).collect()
+    }
+
+    fn differ(sides: [(&Server, &State); 2]) -> Option<BTreeSet<String>> {
+        differ::differ(sides)
     }
 
     fn is_too_much(_: &State, _: &str) -> bool {

@@ -3,6 +3,7 @@
 mod about_rights;
 mod acl;
 mod catalog;
+mod differ;
 mod difference;
 mod document;
 mod evaluate;
@@ -246,6 +247,10 @@ impl Rules for Postgresql {
         });
         let roles = roles.iter().map(|(name, role)| (format!("what `{}` is", visible(name)), name.clone(), of_role(role)));
         objects.chain(roles).collect()
+    }
+
+    fn differ([(_, before), (_, after)]: [(&Server, &Catalog); 2]) -> Option<BTreeSet<String>> {
+        differ::differ(before.state(), after.state())
     }
 
     fn is_too_much(held: &Catalog, object: &str) -> bool {

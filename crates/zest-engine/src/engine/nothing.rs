@@ -99,6 +99,10 @@ impl Kind for Nothing {
         None
     }
 
+    fn differs_for(&self, _: Site<'_>, _: Site<'_>) -> Option<BTreeSet<String>> {
+        None
+    }
+
     fn found_by(&self, _: &Side<'_>, _: &str) -> Vec<usize> {
         Vec::new()
     }

@@ -231,6 +231,10 @@ pub trait Kind: fmt::Debug + Sync {
     /// kind does not tell, so that all have to be taken. Whom conditions, obligations and ceilings name is not meant.
     fn granted(&self, site: Site<'_>, actions: &[Action]) -> Option<BTreeSet<Party>>;
 
+    /// Returns the people of two ledgers, by their ids, for whom any right that can be listed may differ on a system where nothing but what
+    /// the kind's own tables say of it does; nothing where it may be anybody, or the kind does not tell.
+    fn differs_for(&self, before: Site<'_>, after: Site<'_>) -> Option<BTreeSet<String>>;
+
     /// Returns by what of somebody the actions that a pattern takes are found: for two people of whom it is the same, [`like`](Self::like)
     /// finds the same.
     fn found_by(&self, side: &Side<'_>, pattern: &str) -> Vec<usize>;

@@ -67,7 +67,7 @@ impl Touched {
         Self(None)
     }
 
-    /// Returns for whom anything can differ on a system; nothing where it is for nobody.
+    /// Returns for whom anything can differ on a system, which is nobody where it is no right; nothing where nothing can differ there.
     #[must_use]
     pub fn on(&self, system: &str) -> Option<&Whom> {
         match &self.0 {
@@ -193,9 +193,10 @@ impl<'e> Search<'e> {
         let services = differing(services, &after.services, |entry| &entry.system.value);
         self.services(&services);
         let hosts = differing(hosts, &after.hosts, |entry| &entry.system.value);
-        for of in [systems, databases, hosts] {
-            of.ids.into_iter().for_each(|system| self.everybody_on(system));
+        for of in [&systems, &hosts] {
+            of.ids.iter().for_each(|system| self.everybody_on(system));
         }
+        databases.ids.into_iter().filter(|system| !systems.ids.contains(system)).for_each(|system| self.database(system));
         self.interfaces(&differing(interfaces, &after.interfaces, |entry| &entry.name));
         let users = differing(users, &after.users, |entry| &entry.id.value);
         let groups = differing(groups, &after.groups, |entry| &entry.id.value);
@@ -385,6 +386,18 @@ impl<'e> Search<'e> {
                 self.people_on(people, [system].into());
             }
         }
+    }
+
+    /// A database server that differs: those whom that reaches through accounts, roles and what is granted to these.
+    fn database(&mut self, system: &'e str) {
+        let [before, after] = self.sides.map(|side| side.site(system));
+        let Some(people) = before.zip(after).and_then(|(before, after)| after.kind().differs_for(before, after)) else {
+            return self.everybody_on(system);
+        };
+        // What differs there and is nobody's right is told all the same.
+        self.found.entry(system).or_insert_with(|| Of::Only(BTreeSet::new()));
+        let of = |id: &String| self.sides.into_iter().find_map(|side| Some(name_of(side, side.find_user(id, false)?)));
+        self.people_on(people.iter().filter_map(of).collect(), [system].into());
     }
 
     /// Where it counts what somebody holds: where duties are kept apart, what is held on one system may count on another.

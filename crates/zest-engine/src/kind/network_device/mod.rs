@@ -113,6 +113,10 @@ impl Kind for NetworkDevice {
         None
     }
 
+    fn differs_for(&self, _: Site<'_>, _: Site<'_>) -> Option<BTreeSet<String>> {
+        None
+    }
+
     fn found_by(&self, side: &Side<'_>, _: &str) -> Vec<usize> {
         rights::sets(side).into_iter().map(SetId::index).collect()
     }

@@ -127,6 +127,10 @@ impl Kind for Service {
         rights::granted(site, actions)
     }
 
+    fn differs_for(&self, _: Site<'_>, _: Site<'_>) -> Option<BTreeSet<String>> {
+        None
+    }
+
     fn found_by(&self, side: &Side<'_>, pattern: &str) -> Vec<usize> {
         // Of all that can be done, one's own entry is listed by name.
         if pattern == "*" { vec![side.user.index()] } else { Vec::new() }
