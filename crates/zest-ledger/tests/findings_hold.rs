@@ -9,10 +9,10 @@ use zest_ledger::finding::{Code, Finding, Findings};
 use zest_ledger::review::{Between, Touched, hygiene, readiness};
 use zest_ledger::rights::{Membership, Rights, Within};
 use zest_ledger::source::Location;
-use zest_ledger::{Engine, Ledger, Validated, mariadb, postgresql};
+use zest_ledger::{Engine, mariadb, postgresql};
 use zest_testkit::{databases, questions, seed};
 
-use crate::support::{engine, plain, random};
+use crate::support::{engine, plain, random, served};
 
 /// Returns everybody's sets on all systems.
 fn sets(engine: &Engine) -> Vec<Rights> {
@@ -377,16 +377,6 @@ fn only_what_is_in_the_way_is_missing() {
     }
 }
 
-/// Returns a ledger of a server, in which everybody who may sign in there is a user of that name; none where the server would refuse it.
-fn served(document: &str, people: impl Iterator<Item = String>) -> Option<(Engine, Findings)> {
-    let users: BTreeSet<String> = people.collect();
-    let users: String = users.iter().map(|user| format!("[users.{user:?}]\nproofs = [\"password\"]\n")).collect();
-    let Validated { estate, findings, .. } = Ledger::new().document("read.toml", document).document("users.toml", &users).validate();
-    let engine = Engine::compile(estate?).ok()?;
-    let all = findings.merged(hygiene(&engine, None));
-    Some((engine, all))
-}
-
 /// Returns what is allowed on an object in sessions that may look into its schema.
 fn used<'s>(sets: impl Iterator<Item = &'s Rights>, object: &str, schema: &str) -> BTreeSet<String> {
     let looks = format!("usage on {schema}");
@@ -405,7 +395,9 @@ fn used<'s>(sets: impl Iterator<Item = &'s Rights>, object: &str, schema: &str) 
 }
 
 /// Holds the findings of a database server against what is allowed there.
-fn holds_on_server((engine, found): &(Engine, Findings), seed: u64, counts: &mut BTreeMap<&'static str, usize>) {
+fn holds_on_server((engine, read): (Engine, Findings), seed: u64, counts: &mut BTreeMap<&'static str, usize>) {
+    let engine = &engine;
+    let found = read.merged(hygiene(engine, None));
     let (parts, sets) = (parts(engine), sets(engine));
     let mut is_revoke_seen = false;
     for finding in found.list() {
@@ -482,7 +474,9 @@ fn what_is_found_on_database_servers_agrees_with_what_is_allowed() {
         let tables: Vec<String> = state.objects.keys().map(ToString::to_string).filter(|name| name.starts_with("table ")).collect();
         let roles: Vec<String> = state.roles.keys().cloned().chain(["public".to_owned()]).collect();
         let more = revokes(&mut rng, "ticketing", &tables, &roles, &["select", "insert", "update", "delete"]);
-        served(&(state.document("ticketing", None) + &more), people).iter().for_each(|server| holds_on_server(server, seed, &mut counts));
+        served(&(state.document("ticketing", None) + &more), people)
+            .into_iter()
+            .for_each(|server| holds_on_server(server, seed, &mut counts));
         let size = databases::mariadb::Size { logins: 3, roles: 3, tables: 4, grants: 30 };
         let state = databases::mariadb::estate(&mut rng, size);
         let people = state.accounts.keys().filter(|account| !account.user.is_empty()).map(|account| account.user.clone());
@@ -491,7 +485,9 @@ fn what_is_found_on_database_servers_agrees_with_what_is_allowed() {
         let tables = state.grants.keys().filter(|(_, scope)| matches!(scope, mariadb::Scope::Table(..) | mariadb::Scope::Databases(_)));
         let (holders, scopes): (Vec<String>, Vec<String>) = tables.map(|(holder, scope)| (of_holder(holder), scope.to_string())).unzip();
         let more = revokes(&mut rng, "loyalty", &scopes, &holders, &["select", "insert", "update", "delete"]);
-        served(&(state.document("loyalty", None) + &more), people).iter().for_each(|server| holds_on_server(server, seed, &mut counts));
+        served(&(state.document("loyalty", None) + &more), people)
+            .into_iter()
+            .for_each(|server| holds_on_server(server, seed, &mut counts));
     }
     println!("{counts:#?}");
     assert_eq!(counts.len(), 4, "{counts:?}");

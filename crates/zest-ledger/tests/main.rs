@@ -49,6 +49,7 @@ mod shapes;
 mod support;
 mod told;
 mod told_apart;
+mod touched;
 mod ways;
 mod ways_on_servers;
 mod ways_written;

@@ -1,8 +1,10 @@
 //! One small pier with a bit of everything, for tables of questions.
 
+use std::collections::BTreeSet;
+
 use zest_ledger::ask::{Answer, Refusal, Session, Verdict};
 use zest_ledger::finding::{Code, Findings};
-use zest_ledger::{Engine, Ledger, Question};
+use zest_ledger::{Engine, Ledger, Question, Validated};
 use zest_testkit::estates::{Source, with_twins};
 
 /// A pier switch and a vessel router, six people, three command sets.
@@ -194,4 +196,13 @@ pub(crate) fn plain(mut question: Question) -> Question {
     (*confirmed, *approved_by, *approver_proofs, *expires) = (false, None, None, None);
     proofs.iter_mut().flatten().for_each(|proven| proven.channel = None);
     question
+}
+
+/// Returns a ledger of a server, in which everybody who may sign in there is a user of that name, and what was found when it was read;
+/// none where the server would refuse it.
+pub(crate) fn served(document: &str, people: impl Iterator<Item = String>) -> Option<(Engine, Findings)> {
+    let users: BTreeSet<String> = people.collect();
+    let users: String = users.iter().map(|user| format!("[users.{user:?}]\nproofs = [\"password\"]\n")).collect();
+    let Validated { estate, findings, .. } = Ledger::new().document("read.toml", document).document("users.toml", &users).validate();
+    Some((Engine::compile(estate?).ok()?, findings))
 }

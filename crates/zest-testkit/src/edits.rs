@@ -96,7 +96,10 @@ pub fn edited(rng: &mut Rng, text: &str, tables: &[&str]) -> String {
         left = left.wrapping_sub(1);
         act
     });
-    format!("{document}\n{of_it}")
+    if let Some(item) = of_it.remove(name) {
+        document.insert(name, item);
+    }
+    document.to_string()
 }
 
 /// Something that is written: the value of a key, an item of a list, or a table of a list.
@@ -110,11 +113,16 @@ enum Node {
 impl Node {
     fn text(&self) -> String {
         match self {
-            Self::Item(item) => item.to_string(),
+            Self::Item(item) => item.as_table().map_or_else(|| item.to_string(), whole),
             Self::Value(value) => value.to_string(),
-            Self::Table(table) => table.to_string(),
+            Self::Table(table) => whole(table),
         }
     }
+}
+
+/// Returns all that is written in a table: as a text of its own it has not got those within.
+fn whole(table: &Table) -> String {
+    DocumentMut::from(table.clone()).to_string()
 }
 
 /// A node, with its key and the key of what it stands in.
