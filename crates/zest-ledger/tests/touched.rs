@@ -426,3 +426,180 @@ fn what_is_not_touched_of_a_server_is_the_same() {
     println!("{everybody} edits reach everybody on the server, {some} some; {differences} differences");
     assert!(some > 10 && differences > 20);
 }
+
+/// A line of a database server reaches whoever comes to an account that it gives something, takes or lends, through roles as well; and
+/// superusers, who may become anybody.
+#[test]
+fn whom_a_line_of_a_database_server_reaches() {
+    const PEOPLE: &str = "users.a.proofs = [\"password\"]\nusers.b.proofs = [\"password\"]\nusers.c.proofs = [\"password\"]\nusers.d.proofs = [\"password\"]\nusers.e.proofs = [\"password\"]\nusers.f.proofs = [\"password\"]\nusers.g.proofs = [\"password\"]\nusers.h.proofs = [\"password\"]\nusers.i.proofs = [\"password\"]\nusers.root.proofs = [\"password\"]\ngroups.desk.members = [\"user:c\", \"user:d\"]\n";
+    const POSTGRESQL: &str = r#"
+systems.db.kind = "postgresql"
+[databases.db]
+roles.reader = {}
+roles.chief.member-of = ["reader"]
+roles.keeper = {}
+roles.spare = {}
+accounts.root.may = ["superuser"]
+accounts.a = {}
+accounts.b.member-of = ["chief"]
+accounts.counter.used-by = ["group:desk"]
+accounts.e = {}
+accounts.f = { inherit = false, member-of = ["keeper"] }
+accounts.g.member-of = ["pg_read_all_data"]
+accounts.h.may = ["create-role"]
+objects."table public.t" = { owner = "keeper", columns = { id = "integer", amount = "integer" } }
+objects."table public.u" = { owner = "keeper", columns = { id = "integer" } }
+objects."function public.now()" = { owner = "keeper", returns = "integer", language = "sql", body = "select 1" }
+[[databases.db.grants]]
+allow = ["select"]
+on = "table public.t"
+to = ["reader"]
+regrant = true
+[[databases.db.grants]]
+grantor = "reader"
+allow = ["select"]
+on = "table public.t"
+to = ["counter"]
+[[databases.db.grants]]
+allow = ["update"]
+columns = ["amount"]
+on = "table public.t"
+to = ["e"]
+"#;
+    const MARIADB: &str = r#"
+systems.db.kind = "mariadb"
+[databases.db]
+roles.reader = {}
+roles.chief.member-of = ["reader"]
+roles.spare = {}
+accounts."root@localhost" = {}
+accounts."a@%" = {}
+accounts."a@localhost" = {}
+accounts."b@%" = { member-of = ["chief"] }
+accounts."counter@%" = { used-by = ["group:desk"] }
+accounts."e@%" = {}
+accounts."reader@%" = { used-by = ["user:f"] }
+accounts."g@%" = {}
+objects."table club.t" = { columns = { id = "int", amount = "int" } }
+objects."table club.u" = { columns = { id = "int" } }
+[[databases.db.grants]]
+allow = ["select"]
+on = "table club.t"
+to = ["reader", "counter@%"]
+[[databases.db.grants]]
+allow = ["update"]
+columns = ["amount"]
+on = "table club.t"
+to = ["e@%"]
+[[databases.db.grants]]
+allow = ["select"]
+on = "database club"
+to = ["reader@%"]
+[[databases.db.grants]]
+allow = ["all"]
+on = "everything"
+to = ["root@localhost"]
+"#;
+    let grant = |what: &str, on: &str, to: &str| format!("[[databases.db.grants]]\nallow = [\"{what}\"]\non = \"{on}\"\nto = [\"{to}\"]\n");
+    let behind = |more: String| ("\n# The end.", format!("\n{more}"));
+    let in_place = |from: &'static str, to: &str| (from, to.to_owned());
+    let ends = |on: &str, to: &str| grant("insert", on, to) + "until = 2027-01-01\n";
+    let everybody = "everybody";
+    for (text, (from, to), expected) in [
+        // On PostgreSQL.
+        (POSTGRESQL, in_place("systems.db.kind", "# A remark.\nsystems.db.kind"), "nothing"),
+        (POSTGRESQL, behind(grant("insert", "table public.u", "a")), "a root"),
+        (POSTGRESQL, behind(grant("insert", "table public.u", "reader")), "b root"),
+        (POSTGRESQL, behind(grant("insert", "table public.u", "counter")), "c d root"),
+        (POSTGRESQL, behind(grant("insert", "table public.u", "keeper")), "nobody"),
+        (POSTGRESQL, behind(ends("table public.u", "f")), "f root"),
+        (POSTGRESQL, behind(grant("insert", "table public.u", "public")), everybody),
+        (POSTGRESQL, in_place("columns = [\"amount\"]", "columns = [\"id\"]"), "e root"),
+        // What rests on a grant goes with it.
+        (
+            POSTGRESQL,
+            behind(
+                "[[databases.db.grants]]\nrevoke = [\"select\"]\non = \"table public.t\"\nfrom = [\"reader\"]\ncascade = true\n".to_owned(),
+            ),
+            "b c d root",
+        ),
+        (
+            POSTGRESQL,
+            in_place(
+                "regrant = true\n[[databases.db.grants]]\ngrantor = \"reader\"\nallow = [\"select\"]\non = \"table public.t\"\nto = [\"counter\"]\n",
+                "",
+            ),
+            "b c d root",
+        ),
+        (POSTGRESQL, in_place("inherit = false, ", ""), "f root"),
+        (POSTGRESQL, in_place("member-of = [\"chief\"]", "member-of = [\"reader\"]"), "b root"),
+        (POSTGRESQL, in_place("chief.member-of = [\"reader\"]", "chief = {}"), "b root"),
+        (POSTGRESQL, in_place("accounts.e = {}", "accounts.e.may = [\"create-database\"]"), "e root"),
+        (POSTGRESQL, in_place("accounts.e = {}", "accounts.e.may = [\"superuser\"]"), everybody),
+        (POSTGRESQL, in_place("accounts.e = {}", "accounts.e.used-by = [\"user:i\"]"), "e i"),
+        (POSTGRESQL, in_place("accounts.a = {}", "accounts.a = {}\naccounts.i = {}"), "h i root"),
+        (POSTGRESQL, in_place("roles.spare = {}\n", ""), "h root"),
+        // Of a table that is there now, or belongs to another, whoever holds anything on it.
+        (
+            POSTGRESQL,
+            in_place(
+                "objects.\"table public.u\"",
+                "objects.\"table public.v\" = { owner = \"a\", columns = { id = \"integer\" } }\nobjects.\"table public.u\"",
+            ),
+            "a g root",
+        ),
+        (POSTGRESQL, in_place("\"table public.t\" = { owner = \"keeper\"", "\"table public.t\" = { owner = \"a\""), "a b c d e f g root"),
+        (
+            POSTGRESQL,
+            in_place("\"table public.u\" = { owner = \"keeper\"", "\"table public.u\" = { row-security = true, owner = \"keeper\""),
+            "f g root",
+        ),
+        (
+            &format!("{POSTGRESQL}# The end.").replace("\"table public.t\" = {", "\"table public.t\" = { row-security = true, "),
+            in_place("\"table public.u\" = { owner = \"keeper\"", "\"table public.u\" = { owner = \"a\""),
+            everybody,
+        ),
+        (POSTGRESQL, in_place("body = \"select 1\"", "body = \"select 2\""), everybody),
+        // On MariaDB, where whoever sets the server up is a member of every role.
+        (MARIADB, behind(grant("insert", "table club.u", "a@%")), "a"),
+        (MARIADB, behind(grant("insert", "table club.u", "reader")), "b root"),
+        (MARIADB, behind(grant("insert", "table club.u", "counter@%")), "c d"),
+        (MARIADB, behind(ends("everything", "e@%")), "e"),
+        (MARIADB, behind(grant("insert", "table club.u", "public")), everybody),
+        // What it holds can count for the role of that name.
+        (MARIADB, behind(grant("insert", "database club", "reader@%")), "b f root"),
+        (MARIADB, in_place("columns = [\"amount\"]", "columns = [\"id\"]"), "e"),
+        (MARIADB, in_place("chief.member-of = [\"reader\"]", "chief = {}"), "b root"),
+        (MARIADB, in_place("\"e@%\" = {}", "\"e@%\" = { locked = true }"), "e"),
+        (MARIADB, in_place("\"e@%\" = {}", "\"e@%\" = { credential = \"missing\" }"), "e"),
+        (MARIADB, in_place("\"e@%\" = {}", "\"e@%\" = { used-by = [\"user:i\"] }"), "e i"),
+        (MARIADB, in_place("accounts.\"a@localhost\" = {}\n", ""), "a"),
+        (MARIADB, in_place("roles.spare = {}\n", ""), "root"),
+        (MARIADB, in_place("accounts.\"a@%\"", "accounts.\"@localhost\" = {}\naccounts.\"a@%\""), everybody),
+        (
+            MARIADB,
+            in_place("objects.\"table club.u\"", "objects.\"table club.v\" = { columns = { id = \"int\" } }\nobjects.\"table club.u\""),
+            "b f root",
+        ),
+    ] {
+        let text = format!("{PEOPLE}{text}\n# The end.");
+        assert!(text.contains(from), "{from}");
+        let (before, after) = (engine(&text), engine(&text.replacen(from, &to, 1)));
+        // Beyond half of all, everybody is looked at.
+        let expected = if expected.split(' ').count() > 5 { everybody } else { expected };
+        for (was, is) in [(&before, &after), (&after, &before)] {
+            let reached = match touched(was, is, &Session::default()).on("db") {
+                None => "nothing".to_owned(),
+                Some(Whom::Everybody) => everybody.to_owned(),
+                Some(Whom::Only(people)) if people.is_empty() => "nobody".to_owned(),
+                Some(Whom::Only(people)) => people.iter().cloned().collect::<Vec<_>>().join(" "),
+            };
+            assert_eq!(reached, expected, "{from} -> {to}");
+        }
+        if expected != everybody {
+            let all = |touched: &Touched| Between::new(&before, &after, &Session::default(), touched).all();
+            let touched = touched(&before, &after, &Session::default());
+            assert_eq!(all(&touched), all(&Touched::everything()), "{from} -> {to}");
+        }
+    }
+}
