@@ -120,7 +120,7 @@ databases.db = { accounts = { b = {} }, objects."table public.t" = { columns = {
         ("to = [\"user:e\"] }] }", "to = [\"user:e\", \"role:keeper\"] }] }", only("c e", &["sky"])),
         ("types.shift = { rights = [\"plan\", \"look\"]", "types.shift = { rights = [\"plan\", \"look\", \"drop\"]", everybody(&["rota"])),
         ("batch = { used-by = [\"user:a\"]", "batch = { used-by = [\"user:b\"]", everybody(&["box"])),
-        ("id = \"integer\"", "id = \"bigint\"", everybody(&["db"])),
+        ("id = \"integer\"", "id = \"bigint\"", only("", &["db"])),
         ("192.0.2.0/24", "192.0.2.0/25", everybody(&all)),
         (
             "users.e.proofs = [\"password\"]\n",
@@ -501,6 +501,8 @@ on = "everything"
 to = ["root@localhost"]
 "#;
     let grant = |what: &str, on: &str, to: &str| format!("[[databases.db.grants]]\nallow = [\"{what}\"]\non = \"{on}\"\nto = [\"{to}\"]\n");
+    let revoke =
+        |what: &str, on: &str, from: &str| format!("[[databases.db.grants]]\nrevoke = [\"{what}\"]\non = \"{on}\"\nfrom = [\"{from}\"]\n");
     let behind = |more: String| ("\n# The end.", format!("\n{more}"));
     let in_place = |from: &'static str, to: &str| (from, to.to_owned());
     let ends = |on: &str, to: &str| grant("insert", on, to) + "until = 2027-01-01\n";
@@ -560,6 +562,27 @@ to = ["root@localhost"]
             everybody,
         ),
         (POSTGRESQL, in_place("body = \"select 1\"", "body = \"select 2\""), everybody),
+        (&format!("{POSTGRESQL}{}", revoke("execute", "function public.now()", "public")), in_place("select 1", "select 2"), everybody),
+        (
+            &format!("{POSTGRESQL}{}", revoke("all", "table public.u", "keeper")),
+            in_place("u\" = { owner = \"keeper\", columns = { id = \"integer\"", "u\" = { owner = \"keeper\", columns = { id = \"text\""),
+            "f g root",
+        ),
+        (&format!("{POSTGRESQL}{}", ends("table public.u", "f")), in_place("2027-01-01", "2028-01-01"), "f root"),
+        (
+            &POSTGRESQL.replace("accounts.a", "accounts.zed = {}\naccounts.a"),
+            in_place("accounts.zed = {}", "accounts.zed.may = [\"superuser\"]"),
+            everybody,
+        ),
+        (POSTGRESQL, in_place("[databases.db]\n", "[databases.db]\nsettings = [\"search_path=public\"]\n"), everybody),
+        (POSTGRESQL, in_place("[databases.db]\n", "[databases.db]\nnot-modelled = [\"event trigger watch\"]\n"), everybody),
+        (
+            POSTGRESQL,
+            behind(
+                grant("select", "new tables", "a").replace("databases.db.grants", "databases.db.default-grants") + "creator = \"keeper\"\n",
+            ),
+            everybody,
+        ),
         // On MariaDB, where whoever sets the server up is a member of every role.
         (MARIADB, behind(grant("insert", "table club.u", "a@%")), "a"),
         (MARIADB, behind(grant("insert", "table club.u", "reader")), "b root"),
@@ -581,6 +604,15 @@ to = ["root@localhost"]
             in_place("objects.\"table club.u\"", "objects.\"table club.v\" = { columns = { id = \"int\" } }\nobjects.\"table club.u\""),
             "b f root",
         ),
+        (MARIADB, in_place("objects.\"table club.u\"", "objects.\"database pier\" = {}\nobjects.\"table club.u\""), "b f root"),
+        (
+            &format!("{MARIADB}{}", grant("insert", "table club.u", "a@%")),
+            in_place("u\" = { columns = { id = \"int\"", "u\" = { columns = { id = \"text\""),
+            "a b f root",
+        ),
+        (MARIADB, behind(grant("insert", "table club.u", "public") + &revoke("insert", "table club.u", "public")), everybody),
+        (&format!("{MARIADB}{}", grant("insert", "table club.u", "public")), behind(grant("select", "table club.u", "public")), everybody),
+        (MARIADB, in_place("[databases.db]\n", "[databases.db]\nnot-modelled = [\"names are not resolved\"]\n"), everybody),
     ] {
         let text = format!("{PEOPLE}{text}\n# The end.");
         assert!(text.contains(from), "{from}");

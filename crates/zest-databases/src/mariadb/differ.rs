@@ -9,14 +9,14 @@ use super::state::State;
 
 /// Returns the logins for which anything can differ; nothing where it may be anybody.
 pub(super) fn differ([(before, old), (after, new)]: [(&Server, &State); 2]) -> Option<BTreeSet<String>> {
-    let State { accounts, roles, memberships, databases, objects, grants, has_public, not_modelled } = old;
+    // A role matters to its members.
+    let State { accounts, roles: _, memberships, databases, objects, grants, has_public, not_modelled } = old;
     (*has_public == new.has_public && *not_modelled == new.not_modelled).then_some(())?;
     let mut found: BTreeSet<Holder> = BTreeSet::new();
     let without = |server: &Server| server.places.without_credential.keys().cloned().collect::<BTreeSet<_>>();
     found.extend(without(before).symmetric_difference(&without(after)).cloned().map(Holder::Account));
     found.extend(apart(accounts, &new.accounts).cloned().map(Holder::Account));
-    found.extend(roles.symmetric_difference(&new.roles).cloned().map(Holder::Role));
-    found.extend(apart(memberships, &new.memberships).flat_map(|(member, role)| [member.clone(), Holder::Role(role.clone())]));
+    found.extend(apart(memberships, &new.memberships).map(|(member, _)| member.clone()));
     found.extend(apart(grants, &new.grants).map(|(holder, _)| holder.clone()));
     // Of something that is there now, or is something else, whoever holds anything on it, or on more than one thing.
     let places: BTreeSet<Scope> = apart(objects, &new.objects).map(Scope::of).collect();
