@@ -393,7 +393,7 @@ fn what_is_not_touched_of_a_server_is_the_same() {
     let first = seed(89_000);
     println!("first seed {first}");
     let (mut everybody, mut some, mut differences) = (0, 0, 0);
-    for seed in (first..).take(questions(400).div_ceil(10)) {
+    for seed in (first..).take(questions(200).div_ceil(10)) {
         let mut rng = Rng::with_seed(seed);
         let is_postgresql = rng.bool();
         let (document, people): (String, BTreeSet<String>) = if is_postgresql {
@@ -424,7 +424,7 @@ fn what_is_not_touched_of_a_server_is_the_same() {
         differences += whole.len();
     }
     println!("{everybody} edits reach everybody on the server, {some} some; {differences} differences");
-    assert!(some > 10 && differences > 20);
+    assert!(some > 4 && differences > 10);
 }
 
 /// A line of a database server reaches whoever comes to an account that it gives something, takes or lends, through roles as well; and
@@ -567,6 +567,11 @@ to = ["root@localhost"]
             &format!("{POSTGRESQL}{}", revoke("all", "table public.u", "keeper")),
             in_place("u\" = { owner = \"keeper\", columns = { id = \"integer\"", "u\" = { owner = \"keeper\", columns = { id = \"text\""),
             "f g root",
+        ),
+        (
+            &format!("{POSTGRESQL}{}columns = [\"id\"]\n", grant("update", "table public.u", "e")),
+            in_place("u\" = { owner = \"keeper\", columns = { id = \"integer\"", "u\" = { owner = \"keeper\", columns = { id = \"text\""),
+            "e f g root",
         ),
         (&format!("{POSTGRESQL}{}", ends("table public.u", "f")), in_place("2027-01-01", "2028-01-01"), "f root"),
         (
