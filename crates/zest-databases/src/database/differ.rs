@@ -42,6 +42,17 @@ pub(super) fn differs_for<R: Rules>(sites: [Site<'_>; 2], servers: [&Server<R>; 
     Some(people)
 }
 
+/// Adds members, and members of members, to those that were found; memberships are told by who is a member, and of what.
+pub(crate) fn add_members<T: Clone + Ord>(found: &mut BTreeSet<T>, memberships: impl Iterator<Item = (T, T)>) {
+    let mut members: BTreeMap<T, Vec<T>> = BTreeMap::new();
+    memberships.for_each(|(member, of)| members.entry(of).or_default().push(member));
+    let mut queue: Vec<T> = found.iter().cloned().collect();
+    while let Some(of) = queue.pop() {
+        let new = members.remove(&of).unwrap_or_default().into_iter().filter(|member| found.insert(member.clone()));
+        queue.extend(new);
+    }
+}
+
 /// Returns the accounts, and by name who may use each besides the person whose own it is.
 fn uses<'e>(engine: &'e Engine, accounts: &'e Accounts) -> BTreeMap<&'e str, BTreeSet<(bool, &'e str)>> {
     let name = |party: Party| match party {

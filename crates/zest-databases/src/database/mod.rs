@@ -3,7 +3,7 @@
 mod alike;
 mod beside;
 pub(crate) mod circles;
-mod differ;
+pub(crate) mod differ;
 pub(crate) mod followed;
 mod kind;
 pub(crate) mod name;

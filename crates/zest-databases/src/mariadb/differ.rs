@@ -6,6 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::Server;
 use super::name::{Holder, Scope};
 use super::state::State;
+use crate::database::differ::add_members;
 
 /// Returns the logins for which anything can differ; nothing where it may be anybody.
 pub(super) fn differ([(before, old), (after, new)]: [(&Server, &State); 2]) -> Option<BTreeSet<String>> {
@@ -35,7 +36,9 @@ pub(super) fn differ([(before, old), (after, new)]: [(&Server, &State); 2]) -> O
         Holder::Role(_) | Holder::Public => None,
     };
     found.extend(found.iter().filter_map(namesakes).collect::<Vec<_>>());
-    with_members([old, new], &mut found);
+    // Members can make a role active.
+    let memberships = [old, new].into_iter().flat_map(|state| state.memberships.keys());
+    add_members(&mut found, memberships.map(|(member, role)| (member.clone(), Holder::Role(role.clone()))));
     let login = |holder: Holder| match holder {
         Holder::Public => Some(None),
         Holder::Account(account) => Some(Some(account.user)),
@@ -43,21 +46,6 @@ pub(super) fn differ([(before, old), (after, new)]: [(&Server, &State); 2]) -> O
     };
     // Accounts of one login stand in for each other, as the origin has it.
     found.into_iter().filter_map(login).collect()
-}
-
-/// Adds whoever can make one of those active that were found: members, and members of members.
-fn with_members(sides: [&State; 2], found: &mut BTreeSet<Holder>) {
-    loop {
-        let known = found.len();
-        for (member, role) in sides.into_iter().flat_map(|state| state.memberships.keys()) {
-            if found.contains(&Holder::Role(role.clone())) {
-                found.insert(member.clone());
-            }
-        }
-        if found.len() == known {
-            return;
-        }
-    }
 }
 
 /// Returns the keys under which two tables do not hold the same.

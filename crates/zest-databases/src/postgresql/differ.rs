@@ -7,6 +7,7 @@ use super::acl::{Acl, Grantee};
 use super::object::ObjectName;
 use super::privilege::Class;
 use super::state::{Column, Object, PREDEFINED, Role, State, everywhere};
+use crate::database::differ::add_members;
 
 /// Returns the roles and accounts for which anything can differ; nothing where it may be anybody.
 pub(super) fn differ(before: &State, after: &State) -> Option<BTreeSet<String>> {
@@ -31,7 +32,7 @@ struct Search<'s> {
     found: BTreeSet<String>,
 }
 
-impl Search<'_> {
+impl<'s> Search<'s> {
     fn add(&mut self, role: &str) {
         self.found.insert(role.to_owned());
     }
@@ -110,20 +111,12 @@ impl Search<'_> {
             return self.found;
         }
         self.roles_with(|role| role.superuser);
-        loop {
-            let known = self.found.len();
-            for state in self.sides {
-                let predefined = PREDEFINED.iter().map(|(name, _)| *name);
-                for name in state.roles.keys().map(String::as_str).chain(predefined) {
-                    if state.parents_of(name, false).any(|parent| self.found.contains(parent)) {
-                        self.found.insert(name.to_owned());
-                    }
-                }
-            }
-            if self.found.len() == known {
-                return self.found;
-            }
-        }
+        let of_state = |state: &'s State| {
+            let names = state.roles.keys().map(String::as_str).chain(PREDEFINED.iter().map(|(name, _)| *name));
+            names.flat_map(|name| state.parents_of(name, false).map(|parent| (name.to_owned(), parent.to_owned())))
+        };
+        add_members(&mut self.found, self.sides.into_iter().flat_map(of_state));
+        self.found
     }
 }
 
