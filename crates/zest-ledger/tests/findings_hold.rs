@@ -752,3 +752,46 @@ fn a_proof_that_cannot_be_obtained_is_found_where_it_cannot() {
         assert_eq!((found, can), (is_found, !is_found), "{more}");
     }
 }
+
+/// A reset is a way up only where it is really allowed, and whose credential it is really may more.
+#[test]
+fn a_way_up_by_a_reset_is_found_where_it_is_one() {
+    let reset = |to: &str| format!("{{ allow = [\"reset-credential\"], on = \"user/*\", to = [\"{to}\"] }}");
+    let read = |verb: &str, to: &str| format!("{{ {verb} = [\"records.read\"], on = \"line\", to = [\"{to}\"] }}");
+    let (desk, lead) = (reset("user:desk-1"), read("allow", "user:lead-1"));
+    let of_role = |on: &str| {
+        format!("roles.helper = {{}}\nassignments = [{{ to = [\"group:desk\"], roles = [\"helper\"], on = {{ systems = [\"{on}\"] }} }}]\n")
+    };
+    for (is_found, grants, more) in [
+        (true, vec![desk.clone(), lead.clone()], String::new()),
+        (false, vec![desk.replace("to =", "except-on = \"user/lead-1\", to ="), lead.clone()], String::new()),
+        (false, vec![desk.clone(), lead.clone(), desk.replace("allow", "deny")], String::new()),
+        (false, vec![desk.clone(), lead.clone(), read("deny", "user:lead-1")], String::new()),
+        (
+            true,
+            vec![desk.clone(), lead.clone(), read("allow", "user:desk-1").replace("allow =", "when = { channel = [\"web\"] }, allow =")],
+            String::new(),
+        ),
+        (false, vec![desk.clone(), lead.clone(), read("allow", "user:desk-1")], String::new()),
+        (false, vec![desk.clone(), lead.clone()], "users.desk-1.disabled = true\n".to_owned()),
+        (false, vec![desk.clone(), lead.clone()], "users.lead-1.disabled = true\n".to_owned()),
+        (true, vec![reset("group:desk"), lead.clone()], String::new()),
+        (true, vec![reset("role:helper"), lead.clone()], of_role("sky")),
+        (false, vec![reset("role:helper"), lead.clone()], of_role("far")),
+    ] {
+        let engine = engine(&format!(
+            "users.desk-1.proofs = [\"password\"]\nusers.lead-1.proofs = [\"password\"]\ngroups.desk.members = [\"user:desk-1\"]\nsystems.sky.kind = \"cloud\"\nsystems.far.kind = \"cloud\"\nclouds.sky.operations.\"records.read\" = {{}}\nclouds.sky.resources.line = {{}}\n{more}clouds.sky.grants = [{}]\n",
+            grants.join(", ")
+        ));
+        let found = hygiene(&engine, None).list().iter().any(|finding| finding.code == Code::ResetUpwards);
+        let may = |who: &str, line: &str, channel| {
+            let session =
+                Session { channel, proofs: Some(vec![Proven::new(Proof::Password, jiff::SignedDuration::ZERO)]), ..Session::default() };
+            engine.decide(&Question::in_session(who, "sky", line, session)).verdict == Verdict::Allowed
+        };
+        let gains = [None, Some(Channel::Web), Some(Channel::Terminal)]
+            .into_iter()
+            .any(|channel| may("lead-1", "records.read on line", channel) && !may("desk-1", "records.read on line", channel));
+        assert_eq!((found, may("desk-1", "reset-credential on user/lead-1", None) && gains), (is_found, is_found), "{grants:?} {more}");
+    }
+}

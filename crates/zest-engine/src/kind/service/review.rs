@@ -1,20 +1,27 @@
 //! Reviews of clouds and applications: what somebody holds there, and what is odd.
 
+use std::collections::BTreeSet;
+
 use fixedbitset::FixedBitSet;
 use rustc_hash::{FxHashMap, FxHashSet};
 
-use super::links::{ASSUME, GrantLinks, ServiceLinks};
+use super::links::{ASSUME, GrantLinks, ServiceLinks, own_credential};
 use super::{Context, Held, Identity, grants_of};
 use crate::engine::Engine;
 use crate::engine::entry::gone;
+use crate::engine::rights::{Action, Line, Membership, Side, Within, rights};
+use crate::engine::rules::Site;
 use crate::links::{AssignmentId, Conditions, Duties, Holder, Party, RoleId, SystemId, UserId, circles};
-use zest_model::ask::Session;
+use zest_model::ask::{Form, Session};
 use zest_model::finding::{Code, Finding};
 use zest_model::source::{Place, visible};
 use zest_words::nearest;
 
 /// For how many people of a group a review looks at each.
 const PEOPLE: usize = 200;
+
+/// Of how many pairs, each of somebody and of whose credential that may be reset, it is looked at what they really may.
+const PAIRS: usize = 16;
 
 /// Obligations in words.
 pub fn obligations(engine: &Engine, duties: &Duties) -> Vec<String> {
@@ -303,18 +310,17 @@ impl<'e> Services<'e, '_> {
         let users = &self.engine.estate.entries.users;
         let takes_two = |g: &GrantLinks| g.duties.as_ref().is_some_and(|d| !d.second_person.is_empty() || d.anyone.is_some());
         for grant in links.grants().filter(|g| !g.is_deny && g.operations.contains(reset) && !takes_two(g)) {
-            let holders: Vec<UserId> = grant
-                .holders
-                .iter()
-                .flat_map(|h| if let Holder::Party(p) = h { self.people(*p) } else { Vec::new() })
-                .take(PEOPLE)
-                .collect();
+            let holders = grant.holders.iter().flat_map(|&holder| self.people_of(holder, system));
+            let holders: BTreeSet<UserId> = holders.take(PEOPLE).collect();
             let owners = users.iter().enumerate().filter(|(_, u)| grant.concerns(reset, &format!("user/{}", u.id.value))).take(PEOPLE);
             let owners: Vec<(UserId, FxHashSet<usize>)> = owners.map(|(i, _)| (UserId::new(i), held(UserId::new(i)))).collect();
-            let found = holders.iter().find_map(|&user| {
+            let pairs = holders.iter().flat_map(|&user| {
                 let own = held(user);
-                owners.iter().find(|(owner, theirs)| *owner != user && !theirs.is_subset(&own)).map(|(owner, _)| (user, *owner))
+                let holds_more = move |(owner, theirs): &&(UserId, FxHashSet<usize>)| *owner != user && !theirs.is_subset(&own);
+                owners.iter().filter(holds_more).map(move |(owner, _)| (user, *owner))
             });
+            // What is granted may be denied elsewhere, or come to the same.
+            let found = pairs.take(PAIRS).find(|&(user, owner)| self.gains_by_reset(system, user, owner));
             if let Some((user, owner)) = found {
                 let name = |u: UserId| visible(&self.engine.estate.user(u).id.value);
                 self.findings.push(
@@ -325,6 +331,36 @@ impl<'e> Services<'e, '_> {
                     .at(grant.place, "a way up")
                     .help("narrow `on`, leave people out with `except-on`, or ask for a second person with `after`"),
                 );
+            }
+        }
+    }
+
+    /// Returns whether somebody may reset the credential of another in some session, who may something that the first may not.
+    fn gains_by_reset(&self, system: SystemId, user: UserId, owner: UserId) -> bool {
+        let side = |user| Side { site: Site { engine: self.engine, system }, user };
+        let name = &self.engine.estate.user(owner).id.value;
+        let reset = Action::alone(&format!("reset-credential on user/{name}"), Form::Line);
+        let within = Within { actions: vec![reset], ..Within::default() };
+        let is_allowed = |line: &Line| matches!(line.membership, Membership::Allowed | Membership::After);
+        let may = rights(&[side(user)], &within).iter().any(|set| set.lines().iter().any(is_allowed));
+        may && match rights(&[side(user), side(owner)], &Within::default()).as_slice() {
+            [mine, theirs] => {
+                let (more, own) = (theirs.minus(mine), own_credential(name));
+                more.lines().iter().filter(|line| is_allowed(line)).flat_map(|line| &line.actions).any(|&at| more.actions()[at].line != own)
+            }
+            _ => false,
+        }
+    }
+
+    /// The people who hold what a holder does on a system, a few of them.
+    fn people_of(&self, holder: Holder, system: SystemId) -> Vec<UserId> {
+        match holder {
+            Holder::Party(party) => self.people(party),
+            Holder::Role(role) => {
+                let all = self.engine.estate.assignment_links().iter().enumerate();
+                let gives = |number: usize| self.engine.standing(AssignmentId::new(number)).1.roles.contains(&role);
+                let giving = all.filter(|(number, links)| links.systems.contains(system.index()) && gives(*number));
+                giving.flat_map(|(_, links)| &links.to).flat_map(|&(party, _)| self.people(party)).take(PEOPLE).collect()
             }
         }
     }
