@@ -16,9 +16,8 @@ pub(super) fn differ(before: &State, after: &State) -> Option<BTreeSet<String>> 
         *database == after.database && *defaults == after.defaults && *settings == after.settings && *not_modelled == after.not_modelled;
     is_same.then_some(())?;
     let mut search = Search { sides: [before, after], found: BTreeSet::new() };
-    let names = |of: [&'_ State; 2]| of.into_iter().flat_map(|state| state.roles.keys().cloned()).collect::<BTreeSet<String>>();
-    for name in names([before, after]) {
-        search.role(&name, roles.get(&name), after.roles.get(&name))?;
+    for name in roles.keys().chain(after.roles.keys()).collect::<BTreeSet<_>>() {
+        search.role(name, roles.get(name), after.roles.get(name))?;
     }
     for name in objects.keys().chain(after.objects.keys()).collect::<BTreeSet<_>>() {
         search.object(name, objects.get(name), after.objects.get(name))?;
@@ -42,7 +41,8 @@ impl<'s> Search<'s> {
         self.found.extend(having.map(|(name, _)| name.clone()));
     }
 
-    /// A role: whoever may become it. Superusers are owners, and look at conditions, for others.
+    /// A role: whoever may become it, and, where it is there in one of them alone, whoever may give away all roles. Superusers own what nobody
+    /// else does, and conditions are read as by them.
     fn role(&mut self, name: &str, before: Option<&Role>, after: Option<&Role>) -> Option<()> {
         let is_superuser = |role: Option<&Role>| role.is_some_and(|role| role.superuser);
         if before == after {

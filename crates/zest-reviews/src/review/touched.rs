@@ -109,7 +109,8 @@ impl Whom {
 
 /// Returns on which systems, and for whom there, anything can differ between two ledgers, in sessions of which some facts are stated.
 ///
-/// What is not among it does not differ; what is may be the same all the same.
+/// What is not among it does not differ; what is may be the same all the same. Of database servers that is said of all that can be listed, as
+/// privileges and ownership: a statement that goes through a view or routine of somebody else may be answered otherwise for others too.
 ///
 /// # Example
 /// ```
