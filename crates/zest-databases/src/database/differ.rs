@@ -67,6 +67,6 @@ fn uses<'e>(engine: &'e Engine, accounts: &'e Accounts) -> BTreeMap<&'e str, BTr
 /// many.
 fn moments<R: Rules>(servers: [&Server<R>; 2]) -> Option<Vec<Option<Timestamp>>> {
     let ends: BTreeSet<Timestamp> = servers.into_iter().flat_map(|server| R::timed(server)).map(|end| end.value).collect();
-    let none = [None, Some(Timestamp::MIN)].into_iter().take(if ends.is_empty() { 1 } else { 2 });
-    (ends.len() <= MOMENTS).then(|| none.chain(ends.into_iter().map(Some)).collect())
+    let before = ends.first().map(|_| Timestamp::MIN);
+    (ends.len() <= MOMENTS).then(|| std::iter::once(None).chain(before.into_iter().chain(ends).map(Some)).collect())
 }

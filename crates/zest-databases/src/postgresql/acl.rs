@@ -49,6 +49,13 @@ pub struct Held {
     pub place: Option<Place>,
 }
 
+impl Held {
+    /// Returns whether the same is held, wherever it is written.
+    pub(super) fn is_as_much_as(&self, other: &Self) -> bool {
+        (self.privileges, self.options) == (other.privileges, other.options)
+    }
+}
+
 /// An access control list: what each grantor gave to each grantee.
 ///
 /// # Example
@@ -63,8 +70,7 @@ pub struct Acl(pub(crate) BTreeMap<(Grantee, String), Held>);
 
 impl PartialEq for Acl {
     fn eq(&self, other: &Self) -> bool {
-        self.0.len() == other.0.len()
-            && self.0.iter().zip(&other.0).all(|((a, x), (b, y))| a == b && x.privileges == y.privileges && x.options == y.options)
+        self.0.len() == other.0.len() && self.0.iter().zip(&other.0).all(|((a, x), (b, y))| a == b && x.is_as_much_as(y))
     }
 }
 impl Eq for Acl {}

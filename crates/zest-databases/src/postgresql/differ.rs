@@ -93,10 +93,8 @@ impl<'s> Search<'s> {
     fn list(&mut self, before: &Acl, after: &Acl) -> Option<()> {
         for (one, other) in [(before, after), (after, before)] {
             for (key, held) in &one.0 {
-                let is_same =
-                    |held: &super::Held, other: &super::Held| (held.privileges, held.options) == (other.privileges, other.options);
                 match &key.0 {
-                    _ if other.0.get(key).is_some_and(|other| is_same(held, other)) => {}
+                    _ if other.0.get(key).is_some_and(|other| held.is_as_much_as(other)) => {}
                     Grantee::Public => return None,
                     Grantee::Role(role) => self.add(role),
                 }

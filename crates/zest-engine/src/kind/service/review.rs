@@ -341,8 +341,8 @@ impl<'e> Services<'e, '_> {
         let name = &self.engine.estate.user(owner).id.value;
         let reset = Action::alone(&format!("reset-credential on user/{name}"), Form::Line);
         let within = Within { actions: vec![reset], ..Within::default() };
+        let may = rights(&[side(user)], &within).iter().any(|set| set.example_allowed().is_some());
         let is_allowed = |line: &Line| matches!(line.membership, Membership::Allowed | Membership::After);
-        let may = rights(&[side(user)], &within).iter().any(|set| set.lines().iter().any(is_allowed));
         may && match rights(&[side(user), side(owner)], &Within::default()).as_slice() {
             [mine, theirs] => {
                 let (more, own) = (theirs.minus(mine), own_credential(name));
